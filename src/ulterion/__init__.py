@@ -1,0 +1,29 @@
+"""Ulterion benchmarks drives, enclosures, card readers and hubs for hardware reviewers.
+
+In a notebook:
+
+    import ulterion
+    review = ulterion.load_review("my-review")
+    review.frame()              # one row for each pass, a pandas DataFrame
+    review.compare()            # one row for each workload and hookup, with ratio, interval and verdict
+    review.claims()             # one row for each claim
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+__version__ = "0.1.0"
+__all__ = ["Review", "load_review", "__version__"]
+
+if TYPE_CHECKING:
+    from ulterion.api import Review, load_review
+
+
+def __getattr__(name: str) -> Any:
+    """Import the API on first use, so that `import ulterion` stays light."""
+    if name in ("Review", "load_review"):
+        from ulterion import api
+
+        return getattr(api, name)
+    raise AttributeError(f"module 'ulterion' has no attribute '{name}'")

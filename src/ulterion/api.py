@@ -1,0 +1,73 @@
+"""The library for notebooks: a review as pandas tables.  Units are stated in each column's name."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import pandas as pd
+
+from ulterion.model.run import RunDocument
+from ulterion.model.store import ReviewFolder
+from ulterion.tasks.claiming import judge_claims
+from ulterion.tasks.comparing import compare_review
+
+
+class Review:
+    """An opened review folder.
+
+    Attributes:
+        folder: the folder and its review.toml.
+        runs: every run document that could be read, oldest first.
+    """
+
+    def __init__(self, folder: ReviewFolder) -> None:
+        self.folder = folder
+        self.runs: Sequence[RunDocument] = folder.runs()
+
+    def frame(self) -> pd.DataFrame:
+        """Return one row for each pass: run, hookup, workload, pass, bytes, seconds, MB_per_s, latencies in seconds."""
+        rows = [
+            {
+                "run": run.id, "started": pd.Timestamp(run.started), "kind": run.kind, "hookup": run.hookup,
+                "workload": record.workload.name, "text": record.text, "pass": one.number, "bytes": one.bytes,
+                "seconds": one.seconds, "MB_per_s": one.rate / 1e6, "requests": one.requests,
+                "latency_p50_s": one.latency.p50, "latency_p99_s": one.latency.p99, "state": run.state.name,
+            }
+            for run in self.runs for record in run.workloads for one in record.passes
+        ]  # fmt: skip
+        return pd.DataFrame(rows)
+
+    def compare(self, *, against: str | None = None, margin: float | None = None) -> pd.DataFrame:
+        """Return one row for each workload and hookup; `margin` as a ratio (0.03).  Raises UsageError: nothing measured."""
+        groups = compare_review(self.folder.review, self.runs, against=against, margin=margin)
+        rows = [
+            {
+                "medium": group.medium, "hookup": row.hookup, "workload": row.workload.name,
+                "MB_per_s": row.estimate.rate / 1e6,
+                "ratio": row.comparison.ratio.value if row.comparison else None,
+                "ratio_low": row.comparison.ratio.low if row.comparison else None,
+                "ratio_high": row.comparison.ratio.high if row.comparison else None,
+                "verdict": row.comparison.verdict if row.comparison else None,
+                "limit": row.limit,
+            }
+            for group in groups for row in group.rows
+        ]  # fmt: skip
+        return pd.DataFrame(rows)
+
+    def claims(self) -> pd.DataFrame:
+        """Return one row for each claim, with the share that was reached (1.0 for all of it) and the verdict."""
+        rows = [
+            {
+                "part": row.part, "claim": row.claim, "claimed": row.claimed, "measured": row.measured,
+                "unit": row.unit, "share": row.judgement.share, "verdict": row.judgement.verdict,
+                "hookup": row.hookup, "limit": row.limit,
+            }
+            for row in judge_claims(self.folder.review, self.runs)
+        ]  # fmt: skip
+        return pd.DataFrame(rows)
+
+
+def load_review(folder: str | Path) -> Review:
+    """Open the review in a folder; raise UsageError when there is none or its review.toml is wrong."""
+    return Review(ReviewFolder.open(Path(folder)))

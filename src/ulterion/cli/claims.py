@@ -1,0 +1,44 @@
+"""`ulterion claims`: measured against advertised."""
+
+from __future__ import annotations
+
+import argparse
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="judge by these hookups only (default: all)")
+    parser.add_argument("--everywhere", action="store_true",
+                        help="a line for every hookup a claim was measured on, not the fairest one only")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_fail_on(parser, ("missed", "undecided", "not testable here", "not measured"))
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Judge the claims and show them."""
+    from ulterion.core.errors import UsageError
+    from ulterion.report.claimed import claims_table
+    from ulterion.tasks.claiming import claims_as_data, judge_claims
+    from ulterion.tasks.places import open_review
+
+    folder = open_review(arguments.review, env.folder)
+    review, runs = folder.review, folder.runs()
+    env.notice(folder.notices)
+    rows = judge_claims(
+        review, runs, unit=arguments.units, everywhere=arguments.everywhere, hookups=arguments.hookup
+    )
+    if not rows:
+        raise UsageError(f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]")
+    tolerance = review.review.tolerance
+    if arguments.json:
+        env.show_json(claims_as_data(rows, tolerance))
+    else:
+        env.show([*claims_table(rows, tolerance), "", "next: ulterion compare --figure compare.png"])
+    found = {r.judgement.verdict for r in rows}
+    return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE

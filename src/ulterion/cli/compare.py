@@ -1,0 +1,59 @@
+"""`ulterion compare`: hookups against the direct one."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="only these, beside the baseline (default: all)")
+    parser.add_argument("--against", metavar="HOOKUP", help="the baseline (default: the direct hookup of each medium)")
+    parser.add_argument("--margin", type=options.quantity("parse_ratio"), metavar="PERCENT",
+                        help="smallest difference that matters, such as '3 %%' (default: the review's)")
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_fail_on(parser, ("slower", "undecided"))
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Compare and show."""
+    from ulterion.report.compared import comparison
+    from ulterion.tasks.comparing import compare_review, groups_as_data
+    from ulterion.tasks.places import open_review
+
+    folder = open_review(arguments.review, env.folder)
+    runs = folder.runs()
+    env.notice(folder.notices)
+    margin = folder.review.review.margin if arguments.margin is None else arguments.margin
+    groups = compare_review(folder.review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
+    labels = {g.medium: folder.review.label(g.medium) for g in groups}
+    figures = _figures(arguments, env, groups, labels) if arguments.figure else []
+    if arguments.json:
+        env.show_json(groups_as_data(groups, margin) | {"figures": [str(f) for f in figures]})
+    else:
+        env.show(comparison(groups, labels, arguments.units, margin))
+        env.show(["", *(f"figure: {f}" for f in figures), "next: ulterion claims"])
+    found = {r.comparison.verdict for g in groups for r in g.rows if r.comparison}
+    return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE
+
+
+def _figures(arguments: argparse.Namespace, env: Environment, groups: list, labels: dict[str, str]) -> list[Path]:
+    """Draw one figure for each medium; with several the medium's name goes into the file's."""
+    from ulterion.report.figures import check_figure_path, draw_comparison, save_figure
+
+    wanted = env.folder / arguments.figure
+    check_figure_path(wanted)
+    written = []
+    for group in groups:
+        path = wanted if len(groups) == 1 else wanted.with_name(f"{wanted.stem}-{group.medium}{wanted.suffix}")
+        save_figure(draw_comparison(group, labels[group.medium], arguments.units), path)
+        written.append(path)
+    return written

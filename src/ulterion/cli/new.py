@@ -1,0 +1,29 @@
+"""`ulterion new`: start a review folder."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("folder", type=Path, metavar="DIR", help="the folder to start; made if need be")
+    parser.add_argument("--title", default="", help="title of the review (default: the folder's name)")
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Write the starting file."""
+    from ulterion.model.store import new_review
+
+    folder = env.folder / arguments.folder
+    path = new_review(folder, arguments.title or folder.resolve().name)
+    env.out.write(
+        f"started {path}\n"
+        f"next: write your parts, claims and hookups into it, then, inside {arguments.folder},\n"
+        f"      ulterion measure --hookup direct\n"
+    )
+    return Status.DONE

@@ -1,0 +1,72 @@
+"""Options that several commands share, and the types of single values."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+RATE_UNITS = ("MB/s", "MiB/s", "Gb/s")  # as in ulterion.core.units, which is not imported before a command runs
+MOST_PASSES = 1000
+SHORTEST, LONGEST = 0.05, 86400.0  # seconds of a pass
+
+
+def add_review(parser: argparse.ArgumentParser) -> None:
+    """Add the option that names the review folder."""
+    parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
+
+
+def add_units(parser: argparse.ArgumentParser) -> None:
+    """Add the option for the unit of rates."""
+    parser.add_argument("--units", choices=RATE_UNITS, default="MB/s", help="unit of rates (default: %(default)s)")
+
+
+def add_json(parser: argparse.ArgumentParser) -> None:
+    """Add the option for machine-readable output."""
+    parser.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
+
+
+def add_fail_on(parser: argparse.ArgumentParser, verdicts: tuple[str, ...]) -> None:
+    """Add the option that turns a verdict into exit status 4."""
+    parser.add_argument(
+        "--fail-on", action="append", choices=verdicts, default=[], metavar="VERDICT",
+        help=f"exit with status 4 when this verdict comes out ({', '.join(verdicts)}); may be repeated",
+    )  # fmt: skip
+
+
+def quantity(parse: str) -> Callable[[str], Any]:
+    """Return an argparse type that reads a quantity with a function of `ulterion.core.units`."""
+
+    def convert(text: str) -> Any:
+        from ulterion.core import units
+
+        try:
+            return getattr(units, parse)(text)
+        except units.UnitError as error:
+            raise argparse.ArgumentTypeError(str(error)) from error
+
+    return convert
+
+
+def seconds(text: str) -> float:
+    """Read the length of a pass: a duration with its unit, or a plain number of seconds."""
+    plain = text.strip().replace(".", "", 1).isdigit()
+    value: float = quantity("parse_duration")(f"{text} s" if plain else text)
+    if not SHORTEST <= value <= LONGEST:
+        raise argparse.ArgumentTypeError(f"'{text}' is outside 0.05 s to 24 h, the lengths a pass can have")
+    return value
+
+
+def passes(text: str) -> int:
+    """Read a number of passes."""
+    if not text.isdigit() or not 1 <= int(text) <= MOST_PASSES:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of passes; give a whole number from 1 to {MOST_PASSES}")
+    return int(text)
+
+
+def seed(text: str) -> int:
+    """Read a seed."""
+    if not text.isdigit() or int(text) >= 2**31:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a seed; give a whole number from 0 to 2147483647")
+    return int(text)

@@ -1,0 +1,32 @@
+"""Being asked to stop: Ctrl-C, and the signals that end a session or a service."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+from collections.abc import Iterator
+from types import FrameType
+
+STOPPING = ("SIGINT", "SIGTERM", "SIGHUP")
+BY = {"SIGINT": "stopped by hand", "SIGTERM": "stopped by the system (SIGTERM)",
+      "SIGHUP": "stopped because the terminal closed (SIGHUP)"}  # fmt: skip
+
+
+@contextlib.contextmanager
+def stoppable() -> Iterator[None]:
+    """Within the block the first of these signals raises Interrupted; later ones are ignored while things are saved."""
+    from ulterion.core.errors import Interrupted
+
+    numbers = [getattr(signal, name) for name in STOPPING if hasattr(signal, name)]
+
+    def stop(number: int, frame: FrameType | None) -> None:
+        for each in numbers:
+            signal.signal(each, signal.SIG_IGN)
+        raise Interrupted(BY[signal.Signals(number).name])
+
+    before = {number: signal.signal(number, stop) for number in numbers}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)

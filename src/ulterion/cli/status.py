@@ -1,0 +1,20 @@
+"""Every exit status of the program."""
+
+from __future__ import annotations
+
+from enum import IntEnum, unique
+
+
+@unique
+class Status(IntEnum):
+    """What the exit status says."""
+
+    DONE = 0
+    USAGE = 2
+    """wrong use or input; nothing was measured"""
+    TARGET_FAILED = 3
+    """the thing under test failed; what was measured is kept"""
+    BAD_VERDICT = 4
+    """a verdict named by --fail-on came out"""
+    INTERRUPTED = 130
+    """stopped by hand or by the system; what was measured is kept"""

@@ -1,0 +1,70 @@
+"""What else differed between two runs, besides the product that was meant to differ.
+
+A difference here does not forbid a comparison; it stands beside the verdict, so that the reader can weigh it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.units import show_block, show_duration
+
+WARMER = 3.0  # degrees Celsius at the start; below it sensors and rooms differ anyway
+FULLER = 0.05  # share of the file system
+
+
+@dataclass(frozen=True)
+class RunFacts:
+    """The circumstances of a run that a comparison rests on.
+
+    Attributes:
+        target, bench: what was there.
+        medium: name of the medium at the end of the chain, as the review has it (None outside a review).
+        seconds: length of a pass.
+        span_bytes: stretch of the medium that was covered.
+        cache_bypassed: whether the operating system's cache was out of the way.
+        engine: version of the program that measured.
+    """
+
+    target: TargetFacts
+    bench: BenchFacts
+    medium: str | None
+    seconds: float
+    span_bytes: int
+    cache_bypassed: bool
+    engine: str
+
+
+def _plain(what: str, a: Any, b: Any) -> list[str]:
+    """Report two known values that are not equal; an unknown one is no difference."""
+    if a is None or b is None or a == b:
+        return []
+    return [f"{what}: {a} against {b}"]
+
+
+def _apart(what: str, a: float | None, b: float | None, limit: float, unit: str, scale: float = 1.0) -> list[str]:
+    if a is None or b is None or abs(a - b) <= limit:
+        return []
+    return [f"{what}: {a * scale:.0f} {unit} against {b * scale:.0f} {unit}"]
+
+
+def differences(a: RunFacts, b: RunFacts) -> list[str]:
+    """Return one phrase for each circumstance that differs between two runs, most telling first."""
+    x, y = a.target, b.target
+    found = _plain("drive serial", x.serial if a.medium == b.medium else None, y.serial)
+    found += _plain("medium", a.medium, b.medium)
+    found += _plain("host", a.bench.host, b.bench.host)
+    found += _plain("system", a.bench.system, b.bench.system)
+    found += _plain("driver", x.driver, y.driver)
+    found += _plain("link", x.link, y.link)
+    found += _plain("file system", x.filesystem, y.filesystem)
+    found += _plain("mount options", x.mount_options, y.mount_options)
+    found += _apart("fill", x.fill, y.fill, FULLER, "%", 100)
+    found += _plain("length of a pass", show_duration(a.seconds), show_duration(b.seconds))
+    found += _plain("span", show_block(a.span_bytes), show_block(b.span_bytes))
+    found += _plain("cache", *("bypassed" if r.cache_bypassed else "not bypassed" for r in (a, b)))
+    found += _apart("drive temperature at the start", x.temperature, y.temperature, WARMER, "C")
+    found += _apart("room", a.bench.room_temperature, b.bench.room_temperature, WARMER, "C")
+    return found + _plain("Ulterion version", a.engine, b.engine)

@@ -1,0 +1,59 @@
+"""Every error Ulterion raises on purpose.
+
+A message is one line that names the thing, says why, and says what to do.  The command line turns the class into an
+exit status; nothing else in the program ends the process.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+
+
+class UlterionError(Exception):
+    """Base of all errors that carry a message meant for the reviewer."""
+
+
+class UsageError(UlterionError, ValueError):
+    """Wrong use or wrong input: nothing was measured and nothing was changed."""
+
+
+class UnitError(UsageError):
+    """A quantity that cannot be read, or that could mean two things."""
+
+
+class TargetFailed(UlterionError, OSError):  # noqa: N818 - it names what happened, as the exit status does
+    """The thing under test failed while it was used.
+
+    Attributes:
+        offset: byte offset of the request that failed, or None.
+        moved: bytes moved in the unfinished pass before the failure.
+    """
+
+    def __init__(self, message: str, *, offset: int | None = None, moved: int = 0) -> None:
+        super().__init__(message)
+        self.offset = offset
+        self.moved = moved
+
+
+class Interrupted(UlterionError):  # noqa: N818 - not a fault
+    """The reviewer, or the system, asked the program to stop."""
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """Return the known name that looks most like `name`, or None when none does."""
+    names = {k.casefold(): k for k in known}
+    close = difflib.get_close_matches(name.casefold(), names, n=1, cutoff=0.5)
+    return names[close[0]] if close else None
+
+
+def unknown(what: str, name: str, known: Iterable[str], *, most: int = 12) -> str:
+    """Return the sentence for an unknown name: the near one when there is one, else those that exist."""
+    known = sorted(known)
+    near = nearest(name, known)
+    if near is not None:
+        return f"unknown {what} '{name}'; did you mean '{near}'?"
+    if not known:
+        return f"unknown {what} '{name}'; there are none yet"
+    more = ", ..." if len(known) > most else ""
+    return f"unknown {what} '{name}'; there are: {', '.join(known[:most])}{more}"

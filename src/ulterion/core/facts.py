@@ -1,0 +1,82 @@
+"""What was really there when a run was done: the target and the bench.  A fact that is not known stays None."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+
+@dataclass(frozen=True)
+class TargetFacts:
+    """What was tested.
+
+    Attributes:
+        path: as given by the reviewer, made absolute.
+        kind: 'folder', 'file' or 'simulated'.
+        device: kernel name of the disk, such as 'sda'.
+        model, serial, firmware: as the device states them.
+        transport: 'USB', 'NVMe', 'SATA', 'SD', 'virtual', ...
+        link: negotiated link, named as in `ulterion.core.links`.
+        driver: kernel driver of the bridge or device.
+        capacity_bytes: of the disk.
+        filesystem: type of the file system, and `mount_options` those that bear on a measurement.
+        filesystem_bytes, free_bytes: size of the file system, and what was free before the run.
+        logical_block, physical_block: bytes.
+        rotational: whether the kernel takes it for a spinning disk.
+        system_disk: whether the running system lives on it.
+        temperature: degrees Celsius inside the drive at the start.
+    """
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    path: str
+    kind: str
+    device: str | None = None
+    model: str | None = None
+    serial: str | None = None
+    firmware: str | None = None
+    transport: str | None = None
+    link: str | None = None
+    driver: str | None = None
+    capacity_bytes: int | None = None
+    filesystem: str | None = None
+    mount_options: str | None = None
+    filesystem_bytes: int | None = None
+    free_bytes: int | None = None
+    logical_block: int | None = None
+    physical_block: int | None = None
+    rotational: bool | None = None
+    system_disk: bool | None = None
+    temperature: float | None = None
+
+    @property
+    def fill(self) -> float | None:
+        """Share of the file system in use before the run."""
+        if not self.filesystem_bytes or self.free_bytes is None:
+            return None
+        return 1 - self.free_bytes / self.filesystem_bytes
+
+
+@dataclass(frozen=True)
+class BenchFacts:
+    """The host and the room.
+
+    Attributes:
+        host: name of the machine.
+        system: operating system and kernel release.
+        cpu: processor model.
+        cores: logical processors.
+        memory_bytes: main memory.
+        versions: versions of Ulterion, Python and NumPy.
+        room_temperature: degrees Celsius, as the review states it.
+    """
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    host: str
+    system: str | None = None
+    cpu: str | None = None
+    cores: int | None = None
+    memory_bytes: int | None = None
+    versions: dict[str, str] = field(default_factory=dict)
+    room_temperature: float | None = None

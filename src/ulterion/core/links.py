@@ -1,0 +1,233 @@
+"""The standard links a reviewer meets, and what each can carry.
+
+For each link: the line rate (bits per second over all its lanes), the line code, the theoretical payload rate (line
+rate x code, over 8, in bytes per second, or what the standard itself gives as the most) and the practical range that
+working products reach.  The line rate, code and theoretical rate are the standard's; `source` names it.  The practical
+range is ours: the upper end is the theoretical rate less the packet framing that `practical_from` explains, the lower
+end allows for short packets, commands one at a time, and controllers of modest quality.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ulterion.core.errors import UsageError, unknown
+
+CODES = {
+    "8b/10b": 8 / 10,
+    "64b/66b": 64 / 66,
+    "128b/130b": 128 / 130,
+    "128b/132b": 128 / 132,
+    "none": 1.0,
+    "counted before coding": 1.0,
+}
+"""Payload bits for each bit on the line.  'counted before coding' marks links whose nominal rate is that of the data."""
+
+
+@dataclass(frozen=True)
+class Link:
+    """One standard link.
+
+    Attributes:
+        name: how it is written in a review, such as 'USB 10 Gb/s'.
+        line_bits: bits per second on the line, all lanes of one direction together.
+        code: a key of `CODES`.
+        payload: theoretical payload, bytes per second.
+        practical_low, practical_high: range that working products reach, bytes per second.
+        practical_from: where the practical range comes from.
+        source: the standard that gives the line rate, the code and the theoretical payload.
+        aliases: other ways it is written.
+    """
+
+    name: str
+    line_bits: float
+    code: str
+    payload: float
+    practical_low: float
+    practical_high: float
+    practical_from: str
+    source: str
+    aliases: tuple[str, ...] = ()
+
+
+def _link(name: str, gigabits: float, code: str, practical: tuple[float, float], why: str, source: str,
+          aliases: tuple[str, ...] = (), payload: float | None = None) -> Link:  # fmt: skip
+    """Build a link; `practical` is in MB/s, `payload` (bytes/s) stands where the standard gives it outright."""
+    bits = gigabits * 1e9
+    most = bits * CODES[code] / 8 if payload is None else payload
+    return Link(name, bits, code, most, practical[0] * 1e6, practical[1] * 1e6, why, source, aliases)
+
+
+_FRAMED = "1024-byte packets with headers, CRC and link commands; lower end: bulk-only transport, one command at a time"
+_TUNNEL = "tunnelled PCIe with 128-byte payloads; lower end: tunnels limited to PCIe 3.0"
+_MICROFRAME = "9 to 10 bulk packets in a microframe; lower end: 6"
+
+USB = (
+    _link("USB 12 Mb/s", 0.012, "none", (0.8, 1.2), "16 to 19 bulk packets in a frame; lower end: 13",
+          "USB 2.0, table 5-9: at most 19 bulk packets of 64 B in a 1 ms frame",
+          ("USB 1.1", "USB full speed"), 19 * 64 * 1000.0),
+    _link("USB 480 Mb/s", 0.48, "none", (24, 44), _MICROFRAME,
+          "USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 us microframe",
+          ("USB 2.0", "USB 2", "USB high speed"), 13 * 512 * 8000.0),
+    _link("USB 5 Gb/s", 5, "8b/10b", (350, 465), _FRAMED, "USB 3.2, Gen 1x1",
+          ("USB 3.0", "USB 3.1 Gen 1", "USB 3.2 Gen 1", "USB 3.2 Gen 1x1")),
+    _link("USB 10 Gb/s", 10, "128b/132b", (900, 1100), _FRAMED, "USB 3.2, Gen 2x1",
+          ("USB 3.1 Gen 2", "USB 3.2 Gen 2", "USB 3.2 Gen 2x1")),
+    _link("USB 10 Gb/s (2 x 5)", 10, "8b/10b", (720, 930), _FRAMED, "USB 3.2, Gen 1x2", ("USB 3.2 Gen 1x2",)),
+    _link("USB 20 Gb/s", 20, "128b/132b", (1800, 2200), _FRAMED, "USB 3.2, Gen 2x2", ("USB 3.2 Gen 2x2",)),
+    _link("USB4 20 Gb/s", 20, "64b/66b", (1500, 2100), _TUNNEL, "USB4, Gen 2x2", ("USB4 Gen 2x2",)),
+    _link("USB4 40 Gb/s", 40, "128b/132b", (2600, 3900), _TUNNEL, "USB4, Gen 3x2", ("USB4", "USB4 Gen 3x2")),
+    _link("USB4 80 Gb/s", 80, "counted before coding", (6000, 7300), "as PCIe 4.0 x4, the widest tunnel in use",
+          "USB4 Version 2.0, Gen 4x2 (PAM3, 11 bits in 7 trits)", ("USB4 v2", "USB4 2.0")),
+)  # fmt: skip
+
+THUNDERBOLT = (
+    _link("Thunderbolt 1", 10, "64b/66b", (700, 1000), "tunnelled PCIe 2.0 x4 on one channel",
+          "Thunderbolt: 10 Gb/s a channel", ("Thunderbolt",)),
+    _link("Thunderbolt 2", 20, "64b/66b", (1200, 1550), "tunnelled PCIe 2.0 x4",
+          "Thunderbolt 2: two channels joined to 20 Gb/s"),
+    _link("Thunderbolt 3", 40, "64b/66b", (2200, 3000), "tunnelled PCIe 3.0 x4, 22 to 32 Gb/s of the link",
+          "Thunderbolt 3: 2 x 20 Gb/s; PCIe up to 32 Gb/s"),
+    _link("Thunderbolt 4", 40, "128b/132b", (2600, 3200), "tunnelled PCIe 3.0 x4, 32 Gb/s of the link",
+          "Thunderbolt 4: 2 x 20 Gb/s; PCIe 32 Gb/s"),
+    _link("Thunderbolt 5", 80, "counted before coding", (6000, 7300), "tunnelled PCIe 4.0 x4",
+          "Thunderbolt 5: 2 x 40 Gb/s each way; PCIe 64 Gb/s"),
+)  # fmt: skip
+
+_FIS = "8 KiB data frames with headers, primitives and handshakes"
+SATA = (
+    _link("SATA 1.5 Gb/s", 1.5, "8b/10b", (120, 142), _FIS, "Serial ATA, Gen1", ("SATA I", "SATA 1")),
+    _link("SATA 3 Gb/s", 3, "8b/10b", (240, 285), _FIS, "Serial ATA, Gen2", ("SATA II", "SATA 2")),
+    _link("SATA 6 Gb/s", 6, "8b/10b", (480, 565), _FIS, "Serial ATA, Gen3", ("SATA III", "SATA 3", "SATA")),
+)
+
+
+def _parallel_ata() -> tuple[Link, ...]:
+    rates = {33: 33.3, 66: 66.7, 100: 100.0, 133: 133.3}
+    return tuple(
+        _link(f"ATA-{n}", mb * 8 / 1000, "none", (mb * 0.75, mb * 0.92), "command and bus turn-round times",
+              "ATA/ATAPI-7, Ultra DMA modes", (f"PATA {n}", f"Ultra DMA {n}", f"UDMA {n}"))
+        for n, mb in rates.items()
+    )  # fmt: skip
+
+
+PCIE_GENERATIONS = {"1.0": (2.5, "8b/10b"), "2.0": (5.0, "8b/10b"), "3.0": (8.0, "128b/130b"),
+                    "4.0": (16.0, "128b/130b"), "5.0": (32.0, "128b/130b")}  # fmt: skip
+"""Gigatransfers per second of a lane, and the code, of each PCIe generation."""
+
+
+def _pcie() -> tuple[Link, ...]:
+    found = []
+    for generation, (transfers, code) in PCIE_GENERATIONS.items():
+        for lanes in (1, 2, 4, 8, 16):
+            most = transfers * 1000 * lanes * CODES[code] / 8
+            found.append(
+                _link(f"PCIe {generation} x{lanes}", transfers * lanes, code, (most * 0.80, most * 0.92),
+                      "24 to 28 bytes of framing on payloads of 128 to 512 bytes",
+                      f"PCI Express {generation}: {transfers:g} GT/s a lane",
+                      (f"PCIe {generation[0]} x{lanes}", f"PCIe Gen {generation[0]} x{lanes}"))
+            )  # fmt: skip
+    return tuple(found)
+
+
+def _bus(name: str, megabytes: float, source: str, *aliases: str) -> Link:
+    """Build a card bus whose standard gives its rate in MB/s."""
+    why = "command, CRC and busy times between blocks"
+    return _link(name, megabytes * 8 / 1000, "none", (megabytes * 0.75, megabytes * 0.96), why, source, aliases)
+
+
+_PLS = "SD Physical Layer Specification"
+SD = (
+    _bus("SD default speed", 12.5, f"{_PLS}: 25 MHz x 4 bit"),
+    _bus("SD high speed", 25, f"{_PLS}: 50 MHz x 4 bit"),
+    _bus("SD UHS-I SDR50", 50, f"{_PLS}: 100 MHz x 4 bit", "UHS-I 50"),
+    _bus("SD UHS-I SDR104", 104, f"{_PLS}: 208 MHz x 4 bit", "SD UHS-I", "UHS-I"),
+    _bus("SD UHS-II FD156", 156, "SD UHS-II Addendum: full duplex"),
+    _bus("SD UHS-II HD312", 312, "SD UHS-II Addendum: half duplex", "SD UHS-II", "UHS-II"),
+    _bus("SD UHS-III FD312", 312, "SD Physical Layer Specification 6.0: full duplex"),
+    _bus("SD UHS-III FD624", 624, "SD Physical Layer Specification 6.0: full duplex", "SD UHS-III", "UHS-III"),
+)
+EMMC = (
+    _bus("eMMC HS52", 52, "JESD84: 52 MHz x 8 bit"),
+    _bus("eMMC DDR52", 104, "JESD84: 52 MHz x 8 bit, both edges"),
+    _bus("eMMC HS200", 200, "JESD84: 200 MHz x 8 bit"),
+    _bus("eMMC HS400", 400, "JESD84: 200 MHz x 8 bit, both edges", "eMMC"),
+)
+
+
+def _card_pcie() -> tuple[Link, ...]:
+    """Cards that speak PCIe: the link of the lanes they carry."""
+    forms = (
+        ("SD Express 3.0 x1", "3.0", 1, "SD Specification 7.0", ("SD Express",)),
+        ("SD Express 3.0 x2", "3.0", 2, "SD Specification 8.0", ()),
+        ("SD Express 4.0 x1", "4.0", 1, "SD Specification 8.0", ()),
+        ("SD Express 4.0 x2", "4.0", 2, "SD Specification 8.0", ()),
+        ("CFexpress 2.0 Type A", "3.0", 1, "CFexpress 2.0", ("CFexpress Type A",)),
+        ("CFexpress 2.0 Type B", "3.0", 2, "CFexpress 2.0", ("CFexpress Type B", "CFexpress")),
+        ("CFexpress 2.0 Type C", "3.0", 4, "CFexpress 2.0", ("CFexpress Type C",)),
+        ("CFexpress 4.0 Type A", "4.0", 1, "CFexpress 4.0", ()),
+        ("CFexpress 4.0 Type B", "4.0", 2, "CFexpress 4.0", ()),
+        ("CFexpress 4.0 Type C", "4.0", 4, "CFexpress 4.0", ()),
+    )
+    pcie = {link.name: link for link in _pcie()}
+    found = []
+    for name, generation, lanes, source, aliases in forms:
+        base = pcie[f"PCIe {generation} x{lanes}"]
+        found.append(
+            Link(name, base.line_bits, base.code, base.payload, base.practical_low, base.practical_high,
+                 base.practical_from, f"{source}: {base.name}", aliases)
+        )  # fmt: skip
+    return tuple(found)
+
+
+TCP_SHARE = 1448 / 1538  # payload of a full 1500-byte frame (IPv4, TCP with timestamps) over its bytes on the wire
+
+
+def _ethernet() -> tuple[Link, ...]:
+    rates = {"100 Mb/s": 0.1, "1 Gb/s": 1.0, "2.5 Gb/s": 2.5, "5 Gb/s": 5.0, "10 Gb/s": 10.0, "25 Gb/s": 25.0}
+    found = []
+    for label, gigabits in rates.items():
+        most = gigabits * 1000 / 8 * TCP_SHARE
+        found.append(
+            _link(f"Ethernet {label}", gigabits, "counted before coding", (most * 0.90, most),
+                  "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire",
+                  "IEEE 802.3: the rate is that of the data", (f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE",),
+                  most * 1e6)
+        )  # fmt: skip
+    return tuple(found)
+
+
+LINKS: tuple[Link, ...] = (
+    USB + THUNDERBOLT + SATA + _parallel_ata() + _pcie() + SD + EMMC + _card_pcie() + _ethernet()
+)
+
+
+def _key(text: str) -> str:
+    return re.sub(r"[\s_\-]+", "", text).casefold()
+
+
+_BY_NAME = {_key(name): link for link in LINKS for name in (link.name, *link.aliases)}
+
+
+def find_link(text: str) -> Link:
+    """Return the link written as `text` (case, spaces and hyphens do not count); raise UsageError with the near name."""
+    link = _BY_NAME.get(_key(text))
+    if link is None:
+        raise UsageError(unknown("link", text, [name for k in LINKS for name in (k.name, *k.aliases)]))
+    return link
+
+
+def usb_link(megabits: float) -> Link | None:
+    """Return the USB link that runs at `megabits` (10^6 bit/s) as the kernel states it, or None."""
+    names = {12: "USB 12 Mb/s", 480: "USB 480 Mb/s", 5000: "USB 5 Gb/s", 10000: "USB 10 Gb/s", 20000: "USB 20 Gb/s"}
+    name = names.get(round(megabits))
+    return find_link(name) if name else None
+
+
+def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
+    """Return the PCIe link of `lanes` at `gigatransfers` (10^9 a second and lane), or None."""
+    for generation, (transfers, _) in PCIE_GENERATIONS.items():
+        if abs(transfers - gigatransfers) < 0.01:
+            return _BY_NAME.get(_key(f"PCIe {generation} x{lanes}"))
+    return None

@@ -1,0 +1,43 @@
+"""The result of one pass, as every engine and the simulated bench give it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from ulterion.core.histogram import LatencyHistogram
+
+Tick = Callable[[float, int], None]
+"""Called between requests with (seconds since the start of the pass, bytes so far)."""
+Laid = Callable[[int, int], None]
+"""Called while a test file is laid down with (bytes so far, bytes in all)."""
+
+
+@dataclass(frozen=True)
+class PassResult:
+    """What one repetition of a workload gave.
+
+    Attributes:
+        bytes: bytes moved.
+        seconds: first submission to last completion, the flush of a write pass included.
+        requests: requests completed.
+        latency: histogram of the requests' latencies.
+        flush_seconds: the flush by itself (None for a read pass).
+        cpu_seconds: processor time of this process during the pass, or None where it means nothing (simulated).
+        interval: seconds of one interval of the series.
+        interval_bytes: bytes completed in each interval.
+    """
+
+    bytes: int
+    seconds: float
+    requests: int
+    latency: LatencyHistogram
+    flush_seconds: float | None
+    cpu_seconds: float | None
+    interval: float
+    interval_bytes: tuple[int, ...]
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second."""
+        return self.bytes / self.seconds

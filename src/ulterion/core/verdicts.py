@@ -1,0 +1,145 @@
+"""Verdicts: what a comparison, or a claim, comes to.
+
+Two hookups, at a margin m (3 % unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
+swapping the two sides swaps `faster` and `slower` and nothing else:
+
+    same       the whole 95 % interval of the ratio lies inside the band
+    faster     the interval excludes 1 on the upper side and reaches beyond the band
+    slower     the same on the lower side
+    undecided  otherwise
+
+With several comparisons at once, `faster` and `slower` need Holm's adjusted p-value below 5 % as well.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ulterion.core.ceilings import Ceiling
+from ulterion.core.stats import LEVEL, Estimate, Ratio, half_width, holm, ratio
+
+MARGIN = 0.03
+TOLERANCE = 0.02
+MOST_MORE = 200  # passes; a verdict that would need more of them is not worth waiting for
+
+Verdict = Literal["same", "faster", "slower", "undecided"]
+ClaimVerdict = Literal["met", "missed", "undecided", "not testable here", "not measured"]
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """A ratio with its verdict.
+
+    Attributes:
+        ratio: how many times as fast, with its interval.
+        p_adjusted: Holm's adjusted p-value within the family compared, or None.
+        verdict: see the module's text.
+        more_passes: further passes on each side that would probably decide; None when decided or not foreseeable.
+        why: for an undecided one, the reason in words; else None.
+    """
+
+    ratio: Ratio
+    p_adjusted: float | None
+    verdict: Verdict
+    more_passes: int | None = None
+    why: str | None = None
+
+
+def _decide(low: float, high: float, significant: bool, margin: float) -> Verdict:
+    """Apply the definition to an interval given on the log scale."""
+    band = math.log1p(margin)
+    if -band < low and high < band:
+        return "same"
+    if significant and low > 0 and high > band:
+        return "faster"
+    if significant and high < 0 and low < -band:
+        return "slower"
+    return "undecided"
+
+
+def passes_to_decide(compared: Ratio, margin: float) -> int | None:
+    """Return how many more passes on each side would probably decide, should the ratio stay where it is.
+
+    None when the spread is unknown or more than `MOST_MORE` would be needed.
+    """
+    if compared.spread is None:
+        return None
+    centre = math.log(compared.value)
+    for n in range(compared.passes + 1, compared.passes + MOST_MORE + 1):
+        half = half_width(compared.spread, n)
+        if _decide(centre - half, centre + half, True, margin) != "undecided":
+            return n - compared.passes
+    return None
+
+
+def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> Comparison:
+    """Turn a ratio into a verdict; `p_adjusted` is Holm's p-value within the family."""
+    if compared.low is None or compared.high is None or p_adjusted is None:
+        return Comparison(compared, None, "undecided", max(0, 3 - compared.passes) or None, compared.why)
+    verdict = _decide(math.log(compared.low), math.log(compared.high), p_adjusted < 1 - LEVEL, margin)
+    if verdict != "undecided":
+        return Comparison(compared, p_adjusted, verdict)
+    more = passes_to_decide(compared, margin)
+    why = (
+        f"about {more} more pass{'es' if more > 1 else ''} on each side would probably decide"
+        if more
+        else f"more than {MOST_MORE} further passes: the difference lies at the margin"
+    )
+    return Comparison(compared, p_adjusted, verdict, more, why)
+
+
+def compare(a: Sequence[float], b: Sequence[float], margin: float = MARGIN) -> Comparison:
+    """Compare the rates of the passes `a` with those of `b`, alone (a family of one)."""
+    return compare_family([(a, b)], margin)[0]
+
+
+def compare_family(
+    pairs: Sequence[tuple[Sequence[float], Sequence[float]]], margin: float = MARGIN
+) -> list[Comparison]:
+    """Compare each pair (rates, baseline rates); Holm's correction runs over all pairs that have a p-value."""
+    ratios = [ratio(a, b) for a, b in pairs]
+    known = [r.p for r in ratios if r.p is not None]
+    adjusted = iter(holm(known))
+    return [judge(r, None if r.p is None else next(adjusted), margin) for r in ratios]
+
+
+@dataclass(frozen=True)
+class ClaimJudgement:
+    """A claim beside its measurement.
+
+    Attributes:
+        verdict: met, missed, undecided, not testable here, or not measured.
+        share: measured over claimed, or None.
+        why: the reason in words where the verdict needs one, else None.
+        obstacle: the ceiling that makes the claim not testable here, or None.
+    """
+
+    verdict: ClaimVerdict
+    share: float | None
+    why: str | None = None
+    obstacle: Ceiling | None = None
+
+
+def judge_claim(
+    claimed: float, measured: Estimate, elsewhere: Sequence[Ceiling] = (), tolerance: float = TOLERANCE
+) -> ClaimJudgement:
+    """Judge a claimed rate (same unit as the estimate).
+
+    `elsewhere` are the ceilings of the other parts and links of the hookup.  A claim that the measurement reaches is
+    met, whatever the labels say; one that it does not reach is `not testable here` when something else in the hookup
+    has a ceiling below the claim less the tolerance.
+    """
+    needed, share = claimed * (1 - tolerance), measured.rate / claimed
+    if measured.low is not None and measured.low >= needed:
+        return ClaimJudgement("met", share)
+    obstacle = min((c for c in elsewhere if c.high < needed), key=lambda c: c.high, default=None)
+    if obstacle is not None:
+        return ClaimJudgement("not testable here", share, f"{obstacle.text} is below the claim", obstacle)
+    if measured.low is None or measured.high is None:
+        return ClaimJudgement("undecided", share, measured.why)
+    if measured.high < needed:
+        return ClaimJudgement("missed", share)
+    return ClaimJudgement("undecided", share, "the interval straddles the claim; more passes would narrow it")

@@ -1,0 +1,55 @@
+"""Playing the demo: an ordinary review folder, measured on the simulated bench it brings along."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from importlib import resources
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.core.suites import DEFAULT_SUITE, SUITES
+from ulterion.model.store import ReviewFolder
+from ulterion.tasks.measuring import Finished, Observer, Request, measure
+
+FILES = ("review.toml", "bench.toml")
+FOLDER = "ulterion-demo"
+PASSES, SECONDS = 5, 5.0
+
+
+def _free_name(parent: Path) -> Path:
+    """Return the first of ulterion-demo, ulterion-demo-2, ... that does not exist."""
+    number = 1
+    while (parent / (FOLDER if number == 1 else f"{FOLDER}-{number}")).exists():
+        number += 1
+    return parent / (FOLDER if number == 1 else f"{FOLDER}-{number}")
+
+
+def start(parent: Path, named: Path | None) -> ReviewFolder:
+    """Make the demo's review folder and open it; raise UsageError when the named folder has something in it."""
+    folder = parent / named if named else _free_name(parent)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if any(folder.iterdir()):
+            raise UsageError(f"{folder} is not empty and was left as it is; name another folder")
+        for name in FILES:
+            text = resources.files("ulterion.demo").joinpath("data", name).read_text(encoding="utf-8")
+            (folder / name).write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise UsageError(f"{folder} cannot hold the demo: {error.strerror}; name another folder") from error
+    return ReviewFolder.open(folder)
+
+
+def measure_all(folder: ReviewFolder) -> Iterator[Finished]:
+    """Measure every hookup in the order of the review."""
+    for hookup in folder.review.hookups:
+        request = Request(
+            review=folder,
+            target=None,
+            hookup=hookup,
+            suite=DEFAULT_SUITE,
+            workloads=SUITES[DEFAULT_SUITE].workloads,
+            passes=PASSES,
+            seconds=SECONDS,
+            span_bytes=None,
+        )
+        yield measure(request, Observer())

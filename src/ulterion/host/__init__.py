@@ -1,0 +1,1 @@
+"""What a machine shows: /proc, /sys and friends, always under a root folder that tests replace."""

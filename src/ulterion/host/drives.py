@@ -1,0 +1,129 @@
+"""What the kernel shows of a disk: model, serial, link, driver, capacity, temperature."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.core.links import find_link, pcie_link, usb_link
+from ulterion.host import tree
+
+SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blocks (kernel documentation, ABI/stable)
+
+
+@dataclass(frozen=True)
+class Connection:
+    """How a disk is attached: transport, link name and driver, each None when it cannot be told."""
+
+    transport: str | None = None
+    link: str | None = None
+    driver: str | None = None
+    serial: str | None = None
+
+
+def _ancestors(device: Path, root: Path) -> Iterator[Path]:
+    """Yield the device's folder and those above it, up to /sys/devices."""
+    top = (root / "sys/devices").resolve()
+    while device != top and top in device.parents:
+        yield device
+        device = device.parent
+
+
+def connection(disk: str, root: Path = Path("/")) -> Connection:
+    """Return how a disk is attached, from the nearest bus above it that tells."""
+    device = (root / "sys/block" / disk).resolve()
+    for folder in _ancestors(device, root):
+        for look in (_usb, _nvme, _sata, _card):
+            found = look(folder)
+            if found is not None:
+                return found
+    return Connection("virtual", None, tree.name_of_link(device / "device/driver"))
+
+
+def _usb(folder: Path) -> Connection | None:
+    """A USB interface below a device with a `speed`: the bridge or stick itself."""
+    speed = tree.text(folder / "speed")
+    if speed is None or not (folder / "idVendor").exists() or (tree.text(folder / "bDeviceClass") == "09"):
+        return None
+    try:
+        link = usb_link(float(speed))
+    except ValueError:
+        link = None
+    drivers = (tree.name_of_link(i / "driver") for i in sorted(folder.glob(f"{folder.name}:*")))
+    driver = next((d for d in drivers if d in ("uas", "usb-storage")), None)
+    return Connection("USB", link.name if link else None, driver, tree.text(folder / "serial"))
+
+
+def _nvme(folder: Path) -> Connection | None:
+    if not re.fullmatch(r"nvme\d+", folder.name):
+        return None
+    pci = folder.parent.parent
+    speed = re.match(r"([\d.]+) GT/s", tree.text(pci / "current_link_speed") or "")
+    lanes = tree.number(pci / "current_link_width")
+    link = pcie_link(float(speed[1]), lanes) if speed and lanes else None
+    return Connection("NVMe", link.name if link else None, tree.name_of_link(pci / "driver"))
+
+
+def _sata(folder: Path) -> Connection | None:
+    if not re.fullmatch(r"ata\d+", folder.name):
+        return None
+    rate = next((tree.text(p) for p in sorted(folder.glob("link*/ata_link/link*/sata_spd"))), None)
+    names = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
+    name = names.get(rate or "")
+    driver = tree.name_of_link(folder.parent / "driver")
+    return Connection("SATA", find_link(name).name if name else None, driver)
+
+
+def _card(folder: Path) -> Connection | None:
+    if not re.fullmatch(r"mmc\d+:[0-9a-f]+", folder.name):
+        return None
+    kind = tree.text(folder / "type") or "SD"
+    host = next((p for p in folder.parents if (p / "driver").exists()), None)
+    serial = tree.text(folder / "serial")
+    return Connection("eMMC" if kind == "MMC" else "SD", None, tree.name_of_link(host / "driver") if host else None, serial)
+
+
+def _page_serial(path: Path) -> str | None:
+    """Return the serial of a SCSI unit serial number page (SPC: four bytes of header, then text), or None."""
+    try:
+        page = path.read_bytes()
+    except OSError:
+        return None
+    return page[4 : 4 + page[3]].decode("ascii", "replace").strip("\0 ") or None if len(page) > 4 else None
+
+
+def serial(disk: str, root: Path = Path("/")) -> str | None:
+    """Return the disk's serial number: its own, or else that of the USB device or card it sits in."""
+    block = root / "sys/block" / disk
+    for found in (tree.text(block / "device/serial"), _page_serial(block / "device/vpd_pg80"),
+                  tree.text(block / "serial")):  # fmt: skip
+        if found:
+            return found
+    return connection(disk, root).serial
+
+
+def model(disk: str, root: Path = Path("/")) -> str | None:
+    """Return the disk's model with its vendor, or None."""
+    device = root / "sys/block" / disk / "device"
+    parts = [tree.text(device / "vendor"), tree.text(device / "model") or tree.text(device / "name")]
+    vendor = parts[0] if parts[0] and not parts[0].startswith("0x") and parts[0] != "ATA" else None
+    return " ".join(p for p in (vendor, parts[1]) if p) or None
+
+
+def temperature(disk: str, root: Path = Path("/")) -> float | None:
+    """Return the disk's own temperature in degrees Celsius from the sensor the kernel ties to it, or None."""
+    device = root / "sys/block" / disk / "device"
+    for pattern in ("hwmon*/temp1_input", "hwmon/hwmon*/temp1_input", "device/hwmon*/temp1_input"):
+        for path in sorted(device.glob(pattern)):
+            found = tree.number(path)
+            if found is not None:
+                return found / 1000.0
+    return None
+
+
+def capacity(disk: str, root: Path = Path("/")) -> int | None:
+    """Return the disk's capacity in bytes, or None."""
+    sectors = tree.number(root / "sys/block" / disk / "size")
+    return sectors * SECTOR if sectors else None

@@ -1,0 +1,31 @@
+"""Reading small kernel files without ever failing: what is not there, or is nonsense, is None."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+def text(path: Path) -> str | None:
+    """Return the stripped text of a small file, or None when it cannot be read or is empty."""
+    try:
+        read = path.read_bytes()[:65536].decode("utf-8", "replace").strip("\0 \t\r\n")
+    except OSError:
+        return None
+    return read or None
+
+
+def number(path: Path) -> int | None:
+    """Return the whole number in a small file, or None."""
+    read = text(path)
+    try:
+        return int(read, 0) if read is not None else None
+    except ValueError:
+        return None
+
+
+def name_of_link(path: Path) -> str | None:
+    """Return the last part of what a symbolic link points to (a driver, a subsystem), or None."""
+    try:
+        return path.readlink().name
+    except OSError:
+        return None

@@ -1,0 +1,19 @@
+"""Advisory locks on open files: who holds one is alive."""
+
+from __future__ import annotations
+
+import importlib
+
+
+def try_lock(fd: int) -> bool:
+    """Lock an open file without waiting; return whether it could be had.  The lock ends with the file or the process."""
+    try:
+        try:
+            posix = importlib.import_module("fcntl")
+            posix.flock(fd, posix.LOCK_EX | posix.LOCK_NB)
+        except ImportError:  # Windows
+            windows = importlib.import_module("msvcrt")
+            windows.locking(fd, windows.LK_NBLCK, 1)
+    except OSError:
+        return False
+    return True

@@ -1,0 +1,212 @@
+"""review.toml: what is under test, what its makers claim, and how it is hooked up.
+
+The format is described in docs/formats.md.  Its `schema` number changes when an older Ulterion would misread it:
+1 (2026) the first.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.verdicts import MARGIN, TOLERANCE
+from ulterion.model import tomlfile
+from ulterion.model.quantities import Iops, KnownLink, Power, Price, Rate, Share, Size, Temperature, Written
+
+FILE_NAME = "review.toml"
+SCHEMA = 1
+
+
+class Claims(Written):
+    """What a maker prints on the box, each an 'up to'."""
+
+    read: Rate | None = Field(None, description="large sequential reads")
+    write: Rate | None = Field(None, description="large sequential writes")
+    random_read: Iops | None = Field(None, description="small random reads, many at once")
+    random_write: Iops | None = Field(None, description="small random writes, many at once")
+    link: KnownLink | None = Field(None, description="the link it is sold as")
+    capacity: Size | None = None
+    power: Power | None = None
+    temperature: Temperature | None = Field(None, description="highest the maker promises")
+
+
+class Part(Written):
+    """Anything with a spec sheet."""
+
+    name: str = Field(min_length=1, description="maker and product, as readers know it")
+    kind: str = Field(min_length=1, description="drive, card, enclosure, reader, hub, adapter, cable, ...")
+    link: KnownLink | None = Field(None, description="its link towards the host")
+    inside: KnownLink | None = Field(None, description="its link towards the medium")
+    price: Price | None = None
+    claims: Claims = Claims()
+    note: str = ""
+
+
+class Port(Written):
+    """A port or slot of the host."""
+
+    link: KnownLink
+    claims: Claims = Claims()
+    note: str = ""
+
+
+class Hookup(Written):
+    """An ordered chain from a port of the host to the medium."""
+
+    chain: list[str] = Field(min_length=1, description="names of a port and of parts, host first, medium last")
+    target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
+    direct: bool = Field(False, description="the baseline for this medium")
+    note: str = ""
+
+    @property
+    def medium(self) -> str:
+        """The last of the chain: what holds the data."""
+        return self.chain[-1]
+
+
+class Bench(Written):
+    """The host and the room, as far as the machine cannot tell them itself."""
+
+    host: str = ""
+    room: Temperature | None = None
+    note: str = ""
+
+
+class About(Written):
+    """The review itself and the limits its verdicts use."""
+
+    title: str = ""
+    margin: Share = Field(MARGIN, description="differences smaller than this do not matter to readers")
+    tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
+
+
+class Review(Written):
+    """The whole of review.toml."""
+
+    format_version: Literal[1] = Field(SCHEMA, alias="schema")
+    review: About = About()
+    bench: Bench = Bench()
+    ports: dict[str, Port] = {}
+    parts: dict[str, Part] = {}
+    hookups: dict[str, Hookup] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _known_version(cls, data: Any) -> Any:
+        version = data.get("schema", SCHEMA) if isinstance(data, dict) else SCHEMA
+        if version != SCHEMA:
+            raise ValueError(f"schema {version!r} is not known; this Ulterion reads schema {SCHEMA}: install a newer one")
+        return data
+
+    def hookup(self, name: str) -> Hookup:
+        """Return a hookup by name; raise UsageError with the near one."""
+        if name not in self.hookups:
+            raise UsageError(unknown("hookup", name, self.hookups))
+        return self.hookups[name]
+
+    def direct_for(self, medium: str) -> str | None:
+        """Return the name of the direct hookup for a medium, or None."""
+        return next((n for n, h in self.hookups.items() if h.direct and h.medium == medium), None)
+
+    def label(self, key: str) -> str:
+        """Return how a part or port is called in sentences."""
+        return self.parts[key].name if key in self.parts else key
+
+
+def load_review(path: Path) -> Review:
+    """Read review.toml; raise UsageError that names file, place and remedy."""
+    text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else ""
+    review = tomlfile.read(path, Review)
+    _check_names(review, text, path)
+    _check_chains(review, text, path)
+    _check_direct(review, text, path)
+    return review
+
+
+def _refuse(text: str, path: Path, place: tuple[str, ...], why: str) -> UsageError:
+    return UsageError(f"{tomlfile.place_in(text, path, place)}: {why}")
+
+
+def _check_names(review: Review, text: str, path: Path) -> None:
+    for key in review.parts:
+        if key in review.ports:
+            raise _refuse(text, path, ("parts", key), "is also the name of a port; give one of them another name")
+    for key in review.hookups:
+        if not key.replace("-", "").replace("_", "").isalnum():
+            raise _refuse(text, path, ("hookups", key), "use letters, digits, '-' and '_' in the name of a hookup")
+
+
+def _check_chains(review: Review, text: str, path: Path) -> None:
+    known = [*review.ports, *review.parts]
+    for name, hookup in review.hookups.items():
+        place = ("hookups", name, "chain")
+        for index, key in enumerate(hookup.chain):
+            if key not in known:
+                raise _refuse(text, path, place, unknown("part or port", key, known))
+            if key in review.ports and index > 0:
+                raise _refuse(text, path, place, f"'{key}' is a port of the host and can only stand first")
+        if hookup.medium in review.ports:
+            raise _refuse(text, path, place, "ends at a port; end it with the drive or card that holds the data")
+
+
+def _check_direct(review: Review, text: str, path: Path) -> None:
+    seen: dict[str, str] = {}
+    for name, hookup in review.hookups.items():
+        if not hookup.direct:
+            continue
+        if hookup.medium in seen:
+            why = f"is direct for '{hookup.medium}', and so is '{seen[hookup.medium]}'; only one can be the baseline"
+            raise _refuse(text, path, ("hookups", name, "direct"), why)
+        seen[hookup.medium] = name
+
+
+TEMPLATE = '''\
+# A review: what is under test, what its makers claim, and how it is hooked up.
+# Every quantity is written with its unit, in quotes.  Lines that start with # are examples or remarks.
+schema = 1
+
+[review]
+title = "{title}"
+margin = "3 %"        # differences smaller than this do not matter to your readers
+tolerance = "2 %"     # what a claim may be missed by and still count as met
+
+[bench]
+host = ""             # your name for the machine; what it can tell itself is recorded with every run
+# room = "21 C"       # read the thermometer: heat is judged above it
+
+# The ports of the host that you use, each with the link it is labelled with.
+# [ports."laptop:left"]
+# link = "USB 10 Gb/s"
+
+# The parts, each with what the box says.  `link` is towards the host, `inside` towards the medium.
+# [parts.drive]
+# name = "Maker Model 1 TB"
+# kind = "drive"
+# link = "PCIe 4.0 x4"
+# price = "118 EUR"
+# [parts.drive.claims]
+# read = "5000 MB/s"
+# write = "4200 MB/s"
+# capacity = "1 TB"
+
+# [parts.pod]
+# name = "Maker Enclosure"
+# kind = "enclosure"
+# link = "USB 10 Gb/s"
+# [parts.pod.claims]
+# read = "1000 MB/s"
+
+# The hookups: the chain from the port to the medium, and the folder where the drive is mounted.
+# Mark the best direct connection of each medium with `direct = true`: it is the baseline.
+# [hookups.direct]
+# chain = ["laptop:slot", "drive"]
+# target = "/mnt/drive"
+# direct = true
+
+# [hookups.pod]
+# chain = ["laptop:left", "pod", "drive"]
+# target = "/mnt/drive"
+'''

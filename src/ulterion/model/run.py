@@ -1,0 +1,205 @@
+"""The run document: one JSON file for each run, published as docs/run.schema.json.
+
+Versions of the format, newest first.  Every version loads for ever: a step in `UPGRADES` turns the raw data of one
+version into the next.
+
+    1   2026  the first
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError
+
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.passes import PassResult
+from ulterion.core.workload import Workload
+from ulterion.model.quantities import Written
+
+NAME = "ulterion-run"
+VERSION = 1
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
+
+
+class Schema(Written):
+    """Which format this is."""
+
+    name: Literal["ulterion-run"] = "ulterion-run"
+    version: Literal[1] = 1
+
+
+class Latency(Written):
+    """Latencies of a pass in seconds; the histogram's buckets grow by 1 % from 100 ns."""
+
+    least: float
+    mean: float
+    p50: float
+    p90: float
+    p99: float
+    p999: float
+    greatest: float
+    histogram: list[tuple[int, int]] = Field(description="pairs of bucket number and count")
+
+    @classmethod
+    def of(cls, found: LatencyHistogram) -> Latency:
+        """Write a histogram down."""
+        return cls(
+            least=found.least_ns / 1e9,
+            mean=found.mean,
+            greatest=found.greatest_ns / 1e9,
+            histogram=found.pairs(),
+            **{name: found.percentile(q) for name, q in PERCENTILES.items()},
+        )
+
+    def read_back(self) -> LatencyHistogram:
+        """Return the histogram."""
+        return LatencyHistogram.from_pairs(self.histogram, self.least, self.greatest, self.mean)
+
+
+class Series(Written):
+    """Bytes completed in consecutive intervals since the start of the pass."""
+
+    interval: float = Field(gt=0, description="seconds")
+    bytes: list[int]
+
+
+class PassRecord(Written):
+    """One repetition of a workload."""
+
+    number: int = Field(ge=1)
+    bytes: int = Field(gt=0)
+    seconds: float = Field(gt=0, description="first submission to last completion, the flush included")
+    requests: int = Field(gt=0)
+    flush_seconds: float | None = None
+    cpu_seconds: float | None = None
+    latency: Latency
+    series: Series
+
+    @classmethod
+    def of(cls, number: int, result: PassResult) -> PassRecord:
+        """Write the result of a pass down."""
+        return cls(
+            number=number,
+            bytes=result.bytes,
+            seconds=result.seconds,
+            requests=result.requests,
+            flush_seconds=result.flush_seconds,
+            cpu_seconds=result.cpu_seconds,
+            latency=Latency.of(result.latency),
+            series=Series(interval=result.interval, bytes=list(result.interval_bytes)),
+        )
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second."""
+        return self.bytes / self.seconds
+
+
+class WorkloadRecord(Written):
+    """A workload as it was run, and its finished passes."""
+
+    workload: Workload
+    text: str = Field(description="the workload in words, by which runs are matched")
+    engine: str = Field(description="how the requests were issued")
+    engine_why: str = ""
+    passes: list[PassRecord] = []
+
+
+class Reading(Written):
+    """A value noted by hand."""
+
+    what: str
+    value: float
+    unit: str
+    at_seconds: float | None = None
+
+
+class State(Written):
+    """How the run ended."""
+
+    name: Literal["complete", "interrupted", "failed"]
+    why: str = ""
+    offset: int | None = Field(None, description="byte offset of the request that failed")
+    unfinished_bytes: int | None = Field(None, description="bytes moved in the pass that was not finished")
+
+
+class Settings(Written):
+    """What was asked for."""
+
+    passes: int
+    seconds: float
+    span_bytes: int
+    seed: int
+
+
+class RunDocument(Written):
+    """One run: a suite done on a hookup, with everything that was the same then."""
+
+    schema_: Schema = Field(Schema(), alias="schema")
+    id: str = Field(pattern=r"^[0-9a-f]{6}$")
+    started: str = Field(description="UTC, RFC 3339")
+    ended: str | None = None
+    kind: Literal["measure", "soak", "copy", "clock", "capacity"]
+    hookup: str | None = None
+    chain: list[str] = []
+    target: TargetFacts
+    bench: BenchFacts
+    suite: str
+    settings: Settings
+    cache_bypassed: bool
+    workloads: list[WorkloadRecord]
+    readings: list[Reading] = []
+    warnings: list[str] = []
+    state: State
+
+    def to_json(self) -> str:
+        """Return the document as JSON text, one line for each list of numbers."""
+        return compact_json(self.model_dump(mode="json", by_alias=True, exclude_none=True))
+
+
+def compact_json(data: Any) -> str:
+    """Return indented JSON in which a list of plain values, or of pairs, stands on one line."""
+    return _lines(data, "") + "\n"
+
+
+def _lines(data: Any, indent: str) -> str:
+    inner = indent + "  "
+    if isinstance(data, dict) and data:
+        body = ",\n".join(f"{inner}{json.dumps(k)}: {_lines(v, inner)}" for k, v in data.items())
+        return f"{{\n{body}\n{indent}}}"
+    if isinstance(data, list) and any(isinstance(v, dict) for v in data):
+        body = ",\n".join(f"{inner}{_lines(v, inner)}" for v in data)
+        return f"[\n{body}\n{indent}]"
+    return json.dumps(data, ensure_ascii=False, allow_nan=False)
+
+
+def parse_run(text: str, name: str) -> RunDocument:
+    """Read a run document; `name` is for messages.  Raises UsageError that says what is wrong with it."""
+    try:
+        data = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise UsageError(f"{name} is not whole: {error.msg} at line {error.lineno}") from error
+    schema = data.get("schema") if isinstance(data, dict) else None
+    if not isinstance(schema, dict) or schema.get("name") != NAME or not isinstance(schema.get("version"), int):
+        raise UsageError(f"{name} is not a run document of Ulterion")
+    if schema["version"] > VERSION:
+        raise NewerRun(f"{name} was written by a newer Ulterion (run format {schema['version']}); update to read it")
+    for version in range(schema["version"], VERSION):
+        data = UPGRADES[version](data)
+    try:
+        return RunDocument.model_validate(data)
+    except ValidationError as error:
+        fault = error.errors()[0]
+        place = ".".join(str(p) for p in fault["loc"])
+        raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
+
+
+class NewerRun(UsageError):
+    """A run document of a later format: sound, but not for this version."""

@@ -1,0 +1,109 @@
+"""Reading a TOML file into a model, with errors that name file, place and remedy."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from pathlib import Path
+from typing import Any, TypeVar, get_args
+
+from pydantic import BaseModel, ValidationError
+
+from ulterion.core.errors import UsageError, nearest
+
+Model = TypeVar("Model", bound=BaseModel)
+Place = tuple[int | str, ...]
+
+
+def read(path: Path, model: type[Model]) -> Model:
+    """Read a TOML file into `model`; raise UsageError with the first fault found."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
+    except UnicodeDecodeError as error:
+        raise UsageError(f"{path} is not text in UTF-8; save it again as UTF-8") from error
+    return parse(text, path, model)
+
+
+def parse(text: str, path: Path, model: type[Model]) -> Model:
+    """Read TOML text into `model`; `path` is for messages only."""
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise UsageError(f"{path}: not valid TOML: {error}; mend that place and try again") from error
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        raise UsageError(_first_fault(error, text, path, model)) from error
+
+
+def _first_fault(error: ValidationError, text: str, path: Path, model: type[BaseModel]) -> str:
+    # an unknown key first: a misspelt key also shows up as a missing one, which would mislead
+    fault = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
+    place = tuple(p for p in fault["loc"] if not (isinstance(p, str) and p.startswith("function-")))
+    return f"{place_in(text, path, place)}: {_reason(fault, place, model)}"
+
+
+def _reason(fault: Any, place: Place, model: type[BaseModel]) -> str:
+    if fault["type"] == "extra_forbidden":
+        known = _fields_at(model, place[:-1])
+        near = nearest(str(place[-1]), known)
+        return "unknown key; " + (f"did you mean '{near}'?" if near else f"known here: {', '.join(sorted(known))}")
+    if fault["type"] == "missing":
+        return "is missing; add it"
+    if fault["type"] == "value_error":
+        return str(fault["ctx"]["error"])
+    return f"{fault['msg'][0].lower()}{fault['msg'][1:]}"
+
+
+def _fields_at(model: type[BaseModel], place: Place) -> list[str]:
+    """Return the keys that are known at a place of the model."""
+    current: Any = model
+    for step in place:
+        if isinstance(current, type) and issubclass(current, BaseModel):
+            by_key = {f.alias or n: f.annotation for n, f in current.model_fields.items()}
+            current = _inner(by_key.get(str(step)))
+        # a table of tables, or a list: the step is its key or index, and `_inner` is already its value type
+    if isinstance(current, type) and issubclass(current, BaseModel):
+        return [f.alias or n for n, f in current.model_fields.items()]
+    return []
+
+
+def _inner(annotation: Any) -> Any:
+    """Return the model inside dict[str, X], list[X], X | None and the like."""
+    models = [a for a in get_args(annotation) if isinstance(a, type) and issubclass(a, BaseModel)]
+    return models[0] if models else annotation
+
+
+def place_in(text: str, path: Path, place: Place) -> str:
+    """Return 'FILE, line N, a.b.c' for a dotted place; without a line when it cannot be found."""
+    dotted = ".".join(str(p) for p in place)
+    line = _line_of(text, place)
+    parts = [str(path), f"line {line}" if line else "", dotted]
+    return ", ".join(p for p in parts if p)
+
+
+def _line_of(text: str, place: Place) -> int | None:
+    """Return the line (from 1) of the deepest part of a place that can be found in TOML text."""
+    names = [str(p) for p in place if isinstance(p, str)]
+    table: list[str] = []
+    best, depth = None, 0
+    for number, line in enumerate(text.splitlines(), 1):
+        header = re.fullmatch(r"\s*\[\[?(.+?)\]\]?\s*(?:#.*)?", line)
+        key = re.match(r"\s*([\w\"':.-]+?)\s*=", line)
+        if header:
+            table = _split_key(header[1])
+            here = table
+        elif key:
+            here = table + _split_key(key[1])
+        else:
+            continue
+        shared = len(here) if here == names[: len(here)] else 0
+        if shared > depth:
+            best, depth = number, shared
+    return best
+
+
+def _split_key(key: str) -> list[str]:
+    return [a or b or c for a, b, c in re.findall(r"\"([^\"]*)\"|'([^']*)'|([^.\s\"']+)", key)]

@@ -1,0 +1,33 @@
+"""Numbers in columns."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.stats import Estimate
+from ulterion.core.units import show_percent
+
+
+def align_points(numbers: Sequence[str]) -> list[str]:
+    """Pad numbers on the right so that, set flush right, their decimal points stand under each other."""
+    widths = [len(n.partition(".")[2]) + ("." in n) if n else 0 for n in numbers]
+    most = max(widths, default=0)
+    return [n + " " * (most - w) if n else n for n, w in zip(numbers, widths, strict=True)]
+
+
+def show_margin(estimate: Estimate) -> str:
+    """Show the half width of an estimate's interval in per cent: '0.42 %', or a dash without one."""
+    if estimate.margin is None:
+        return "–"
+    percent = estimate.margin * 100
+    return f"{percent:.0f} %" if percent >= 9.95 else f"{percent:.1f} %"
+
+
+def show_ratio(ratio: float) -> str:
+    """Show a ratio: three decimals below 10, fewer above."""
+    return f"{ratio:.3f}" if ratio < 9.9995 else f"{ratio:.1f}"
+
+
+def show_share(share: float | None) -> str:
+    """Show a share of a claim in per cent, or a dash."""
+    return "–" if share is None else show_percent(share)

@@ -1,0 +1,88 @@
+"""The comparison as tables."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from itertools import pairwise
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_rate
+from ulterion.report.columns import align_points, show_margin, show_ratio
+from ulterion.report.screen import bullets, table, verdict
+from ulterion.tasks.comparing import Group, Row
+
+
+def comparison(groups: Sequence[Group], labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
+    """Return the tables of all groups; `labels` gives the readers' name of each medium."""
+    shown: list[RenderableType] = []
+    for group in groups:
+        shown += [*([Text("")] if shown else []), *_group(group, labels, unit, margin)]
+    return shown
+
+
+def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
+    against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+    head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+    rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
+    columns = [("workload", "left"), ("hookup", "left"), (unit, "right"), ("±", "right"),
+               ("ratio", "right"), ("95 % interval", "right"), ("verdict", "left")]  # fmt: skip
+    repeated = [False] + [a.workload.text == b.workload.text for a, b in pairwise(group.rows)]
+    rows = [
+        [Text("" if again else row.workload.name, style="name"), row.hookup, rate, show_margin(row.estimate), *_outcome(row)]
+        for row, rate, again in zip(group.rows, rates, repeated, strict=True)
+    ]
+    return [Text(head, style="head"), Text(""), table(columns, rows), *_remarks(group, margin)]
+
+
+def _outcome(row: Row) -> list[RenderableType | str]:
+    found = row.comparison
+    if found is None:
+        return ["", "", ""]
+    interval = "–"
+    if found.ratio.low is not None and found.ratio.high is not None:
+        interval = f"{show_ratio(found.ratio.low)} – {show_ratio(found.ratio.high)}"
+    more = f" (+{found.more_passes})" if found.verdict == "undecided" and found.more_passes else ""
+    return [show_ratio(found.ratio.value), interval, verdict(found.verdict, more)]
+
+
+def _remarks(group: Group, margin: float) -> list[RenderableType]:
+    differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
+    caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
+    undecided = [
+        f"{r.workload.name} on {r.hookup}: {r.comparison.why}"
+        for r in group.rows if r.comparison and r.comparison.verdict == "undecided"
+    ]  # fmt: skip
+    missing = [f"{name} has not been measured: ulterion measure --hookup {name}" for name in group.missing]
+    return [
+        *bullets("In short", summaries(group, margin)),
+        *bullets("Held back by", limits(group)),
+        *bullets("Undecided", undecided),
+        *bullets("What else differed from the baseline", differs),
+        *bullets("Keep in mind", caveats),
+        *bullets("Still to do", missing),
+    ]
+
+
+def summaries(group: Group, margin: float) -> list[str]:
+    """Return one sentence for each hookup compared: how many workloads came out which way."""
+    found = []
+    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
+        verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
+        counts = ", ".join(f"{verdicts[v]} {v}" for v in ("faster", "same", "slower", "undecided") if verdicts[v])
+        total = sum(verdicts.values())
+        if verdicts["same"] == total:
+            counts = f"no measurable loss beyond {margin * 100:g} % in any of {total} workloads"
+        found.append(f"{name}: {counts}")
+    return found
+
+
+def limits(group: Group) -> list[str]:
+    """Return what held the large transfers back, where it is known, each once."""
+    found = dict.fromkeys(
+        f"{r.hookup}, {r.workload.direction}: near {r.limit}"
+        for r in group.rows if r.limit and r.workload.name.startswith("peak")
+    )  # fmt: skip
+    return list(found)

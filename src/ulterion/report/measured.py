@@ -1,0 +1,86 @@
+"""What is about to be tested, and what came of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.facts import TargetFacts
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.stats import estimate
+from ulterion.core.units import show_block, show_duration, show_iops, show_rate, show_size, show_size_both
+from ulterion.model.run import RunDocument, WorkloadRecord
+from ulterion.report.columns import align_points, show_margin
+from ulterion.report.screen import bullets, table
+
+
+def _drive(facts: TargetFacts) -> str:
+    if facts.kind == "simulated":
+        return ", ".join(p for p in (facts.model, facts.serial and f"serial {facts.serial}", "simulated") if p)
+    if facts.device is None:
+        return "no block device of its own"
+    names = [facts.device, facts.model, facts.serial and f"serial {facts.serial}"]
+    return ", ".join(p for p in names if p)
+
+
+def preview(run: RunDocument) -> list[RenderableType]:
+    """Return what will be tested: shown before a byte is written."""
+    facts = run.target
+    link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
+    rows = [("target", facts.path), ("drive", _drive(facts)), ("link", link)]
+    if facts.capacity_bytes:
+        rows.append(("capacity", show_size_both(facts.capacity_bytes)))
+    if facts.kind != "simulated" and facts.filesystem_bytes is not None and facts.free_bytes is not None:
+        free = f"{facts.filesystem}, {show_size(facts.free_bytes)} of {show_size(facts.filesystem_bytes)} free"
+        rows.append(("file system", free))
+    how = "reads only, in your file" if facts.kind == "file" else "in a test file of its own, removed afterwards"
+    rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
+    heads = [Text(f"{what:<12}{value}") for what, value in rows]
+    return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
+
+
+def _latency(record: WorkloadRecord) -> LatencyHistogram:
+    merged = LatencyHistogram()
+    for one in record.passes:
+        merged.merge(one.latency.read_back())
+    return merged
+
+
+def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
+    """Return the table of a run and where it is kept."""
+    records = [r for r in run.workloads if r.passes]
+    estimates = [estimate([p.rate for p in r.passes]) for r in records]
+    rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
+    rows = []
+    for record, found, rate in zip(records, estimates, rates, strict=True):
+        latency = _latency(record)
+        rows.append([
+            Text(record.workload.name, style="name"), rate, show_margin(found),
+            show_iops(found.rate / record.workload.block_bytes),
+            show_duration(latency.percentile(50)), show_duration(latency.percentile(99)), str(found.passes),
+        ])  # fmt: skip
+    columns = [("workload", "left"), (unit, "right"), ("±", "right"), ("IOPS", "right"),
+               ("median wait", "right"), ("99 % within", "right"), ("passes", "right")]  # fmt: skip
+    shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
+    return [*shown, *_meaning(run, records), *_remarks(run), Text(""), Text(f"kept in {path}", style="muted")]
+
+
+def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[RenderableType]:
+    """Return what each name stands for, and the flush where it took a share worth knowing."""
+    lines = []
+    for record in records:
+        flush = sum(p.flush_seconds or 0.0 for p in record.passes) / sum(p.seconds for p in record.passes)
+        tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
+        name = "" if record.workload.name == record.text else f"{record.workload.name}: "
+        lines.append(f"{name}{record.text}, {show_duration(record.workload.seconds or 0)} a pass{tail}")
+    notes = []
+    if records and len(records[0].passes) < 3:
+        notes.append("too few passes for an interval: use --passes 3 or more")
+    return [*bullets("What was run", lines), *bullets("Note", notes)]
+
+
+def _remarks(run: RunDocument) -> list[RenderableType]:
+    ended = [] if run.state.name == "complete" else [f"the run was {run.state.name}: {run.state.why}"]
+    return bullets("Keep in mind", [*ended, *run.warnings])

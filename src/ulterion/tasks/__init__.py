@@ -1,0 +1,1 @@
+"""What the commands do, without a command line: a run from target to document, and judgements from documents."""

@@ -1,0 +1,141 @@
+"""From run documents to the plain values that the core judges."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ulterion.core.ceilings import Direction, Element
+from ulterion.core.comparability import RunFacts
+from ulterion.core.errors import UsageError
+from ulterion.core.links import Link, find_link
+from ulterion.core.stats import Estimate, estimate
+from ulterion.core.workload import Workload
+from ulterion.model.review import Review
+from ulterion.model.run import RunDocument, WorkloadRecord
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A workload measured on a hookup.
+
+    Attributes:
+        hookup: name of the hookup.
+        workload: what was run; `text` its canonical words.
+        rates: bytes per second of each pass.
+        run: the document they come from.
+    """
+
+    hookup: str
+    workload: Workload
+    text: str
+    rates: tuple[float, ...]
+    run: RunDocument
+
+    @property
+    def estimate(self) -> Estimate:
+        """The estimate from the passes, in bytes per second."""
+        return estimate(self.rates)
+
+    @property
+    def iops(self) -> Estimate:
+        """The same in requests per second."""
+        found, block = self.estimate, self.workload.block_bytes
+        scaled = [None if v is None else v / block for v in (found.low, found.high)]
+        return replace(found, rate=found.rate / block, low=scaled[0], high=scaled[1])
+
+
+def _with_passes(run: RunDocument) -> list[WorkloadRecord]:
+    return [record for record in run.workloads if record.passes]
+
+
+def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
+    """Return, for each hookup and workload text, the passes of the newest run that has any.
+
+    Passes of different runs are not thrown together: between runs more may have changed than the passes show.
+    """
+    found: dict[str, dict[str, Measured]] = {}
+    for run in sorted(runs, key=lambda r: (r.started, r.id)):
+        if run.kind != "measure" or run.hookup is None:
+            continue
+        for record in _with_passes(run):
+            rates = tuple(p.rate for p in record.passes)
+            of_hookup = found.setdefault(run.hookup, {})
+            of_hookup.pop(record.text, None)  # the order of the newest run counts
+            of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run)
+    return found
+
+
+def run_facts(measured: Measured) -> RunFacts:
+    """Return the circumstances of the run behind a measurement."""
+    run = measured.run
+    return RunFacts(
+        target=run.target,
+        bench=run.bench,
+        medium=run.chain[-1] if run.chain else None,
+        seconds=measured.workload.seconds or run.settings.seconds,
+        span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
+        cache_bypassed=run.cache_bypassed,
+        engine=run.bench.versions.get("ulterion", "?"),
+    )
+
+
+def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measured | None:
+    """Return the fastest measurement of one direction and pattern: the one to hold against an 'up to'."""
+    fitting = [m for m in measured if m.workload.direction == direction and m.workload.pattern == pattern]
+    if pattern == "random":
+        return max(fitting, key=lambda m: m.iops.rate, default=None)
+    return max(fitting, key=lambda m: m.estimate.rate, default=None)
+
+
+def _seen_link(run: RunDocument) -> Link | None:
+    try:
+        return find_link(run.target.link) if run.target.link else None
+    except UsageError:
+        return None
+
+
+def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured]) -> list[Element]:
+    """Return the chain of a run as the core sees it.
+
+    The link that was seen belongs to the device the host talks to: the part before the medium, or the medium itself
+    when nothing else is between.  `direct` is what was measured of the same medium on its direct hookup.
+    """
+    chain = [key for key in run.chain if key in review.parts or key in review.ports]
+    device = chain[-2] if len(chain) > 2 else chain[-1] if chain else None
+    elements = []
+    for key in chain:
+        part = review.parts.get(key)
+        port = review.ports.get(key)
+        claims = part.claims if part else port.claims if port else None
+        rates: dict[Direction, float] = {}
+        if claims and claims.read:
+            rates["read"] = claims.read
+        if claims and claims.write:
+            rates["write"] = claims.write
+        elements.append(
+            Element(
+                key=key,
+                label=review.label(key),
+                link=part.link if part else port.link if port else None,
+                inside=part.inside if part else None,
+                seen=_seen_link(run) if key == device else None,
+                claimed=rates,
+                direct=_direct_rates(direct) if key == chain[-1] else {},
+            )
+        )
+    return elements
+
+
+def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
+    found: dict[Direction, float] = {}
+    for direction in ("read", "write"):
+        best = best_of(direct, direction, "sequential")
+        if best is not None:
+            found[direction] = best.estimate.rate  # type: ignore[index]
+    return found
+
+
+def estimate_as_data(found: Estimate) -> dict[str, object]:
+    """Return an estimate as plain data for JSON, in the unit of its rates."""
+    return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}

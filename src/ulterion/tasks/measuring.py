@@ -1,0 +1,263 @@
+"""One run of `measure`: open the target, take it through the suite, keep everything."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from ulterion import __version__
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.passes import PassResult
+from ulterion.core.stats import estimate
+from ulterion.core.units import show_block
+from ulterion.core.workload import Workload
+from ulterion.engine import runner
+from ulterion.engine.target import FileTarget, FolderTarget, open_target
+from ulterion.host import facts as host
+from ulterion.model.journal import Journal, with_passes
+from ulterion.model.run import PassRecord, RunDocument, Settings, State, WorkloadRecord
+from ulterion.model.store import ReviewFolder, run_name
+from ulterion.sim.bench import load_bench
+from ulterion.sim.target import DEFAULT_SPAN, SimTarget
+from ulterion.tasks.evidence import estimate_as_data
+
+SIM = "sim:"
+SWAP_SECONDS = 120  # virtual time between two simulated runs: a hand changes the cables
+AnyTarget = FolderTarget | FileTarget | SimTarget
+
+
+@dataclass(frozen=True)
+class Request:
+    """What the reviewer asked for.
+
+    Attributes:
+        review: where the run is kept.
+        target: folder, file or 'sim:FILE' given on the command line, or None for the hookup's.
+        hookup: name of the hookup, or None.
+        suite: name of the suite the workloads come from, or 'ad hoc'.
+        workloads: what to run.
+        passes: repetitions of each.
+        seconds: length of a pass.
+        span_bytes: stretch of the medium, or None for the default.
+        seed: of offsets, data and simulated noise; None to draw one.
+    """
+
+    review: ReviewFolder
+    target: str | None
+    hookup: str | None
+    suite: str
+    workloads: Sequence[Workload]
+    passes: int
+    seconds: float
+    span_bytes: int | None
+    seed: int | None = None
+
+
+class Observer(runner.Observer):
+    """A runner's observer that also hears what is about to be tested."""
+
+    def opened(self, run: RunDocument) -> None:
+        """The target is open; nothing has been written to it yet."""
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A finished run: the document, where it is, and the failure that ended it, if any."""
+
+    run: RunDocument
+    path: Path
+    failure: UlterionError | None
+
+
+def measure(request: Request, observer: Observer) -> Finished:
+    """Run the request and keep the run; a target that fails, or a stop by hand, is a run too (see `Finished.failure`).
+
+    Raises UsageError before anything is measured.
+    """
+    target, chain = _open(request)
+    try:
+        run, workloads = _blank(request, target, chain)
+        for workload in workloads:
+            target.check(workload)
+        observer.opened(run)
+        return _keep(request, target, run, workloads, observer)
+    finally:
+        target.close()
+
+
+def _open(request: Request) -> tuple[AnyTarget, list[str]]:
+    hookup = request.review.review.hookup(request.hookup) if request.hookup else None
+    where = request.target or (hookup.target if hookup else None)
+    chain = list(hookup.chain) if hookup else []
+    if where is None:
+        raise UsageError(f"hookup '{request.hookup}' has no target; name the folder: ulterion measure FOLDER --hookup ...")
+    if where.startswith(SIM):
+        if not hookup:
+            raise UsageError(f"{where} needs a hookup that says which parts are connected; add --hookup NAME")
+        file = request.review.path / where.removeprefix(SIM)
+        bench = load_bench(file)
+        return SimTarget(bench, chain, request.hookup, where, request.span_bytes or DEFAULT_SPAN), chain
+    base = Path.cwd() if request.target else request.review.path
+    return open_target(base / Path(where).expanduser(), request.span_bytes), chain
+
+
+def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts]:
+    versions = {"ulterion": __version__}
+    if isinstance(target, SimTarget):
+        return target.facts(), target.bench_facts(versions)
+    import platform
+
+    import numpy
+
+    versions |= {"python": platform.python_version(), "numpy": numpy.__version__}
+    about = request.review.review.bench
+    bench = host.bench_facts(versions, about.room)
+    return host.target_facts(target.path), replace(bench, host=about.host or bench.host)
+
+
+def _start(request: Request, target: AnyTarget) -> datetime.datetime:
+    """Return when the run starts: now, or for a simulated one when the last simulated run is over and cables changed."""
+    if not isinstance(target, SimTarget):
+        return datetime.datetime.now(datetime.UTC)
+    ends = [r.ended for r in request.review.runs() if r.target.kind == "simulated" and r.ended]
+    epoch = target.bench.bench.epoch.astimezone(datetime.UTC)
+    last = max((datetime.datetime.fromisoformat(e) for e in ends), default=epoch)
+    return max(last, epoch) + datetime.timedelta(seconds=SWAP_SECONDS)
+
+
+def timestamp(moment: datetime.datetime) -> str:
+    """Return a moment as RFC 3339 in UTC, to the millisecond."""
+    return moment.astimezone(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def _seed_and_id(request: Request, target: AnyTarget, started: str) -> tuple[int, str]:
+    """Return the seed and the id; both follow from the bench's seed and the virtual time on a simulated bench."""
+    if not isinstance(target, SimTarget):
+        return (request.seed if request.seed is not None else secrets.randbits(31)), secrets.token_hex(3)
+    told = f"{target.bench.bench.seed}/{request.seed}/{request.hookup}/{started}"
+    digest = hashlib.sha256(told.encode()).digest()
+    return (request.seed if request.seed is not None else int.from_bytes(digest[:4], "big") >> 1), digest[4:7].hex()
+
+
+def _blank(request: Request, target: AnyTarget, chain: list[str]) -> tuple[RunDocument, list[Workload]]:
+    """Return the document as it is before the first pass, and the settled workloads."""
+    workloads = [w.settled(request.seconds, target.span_bytes) for w in request.workloads]
+    started = timestamp(_start(request, target))
+    seed, identity = _seed_and_id(request, target, started)
+    target_facts, bench_facts = _facts(request, target)
+    records = []
+    for workload in workloads:
+        engine, why = target.engine_of(workload)
+        records.append(WorkloadRecord(workload=workload, text=workload.text, engine=engine, engine_why=why))
+    run = RunDocument(
+        id=identity,
+        started=started,
+        kind="measure",
+        hookup=request.hookup,
+        chain=chain,
+        target=target_facts,
+        bench=bench_facts,
+        suite=request.suite,
+        settings=Settings(
+            passes=request.passes, seconds=request.seconds, span_bytes=target.span_bytes, seed=seed
+        ),
+        cache_bypassed=target.cache_bypassed,
+        workloads=records,
+        warnings=_warnings(target, target_facts, bench_facts),
+        state=State(name="interrupted", why="in progress"),
+    )
+    return run, workloads
+
+
+def _warnings(target: AnyTarget, facts: TargetFacts, bench: BenchFacts) -> list[str]:
+    found = host.cautions(facts)
+    if not target.cache_bypassed:
+        found.append("the file system refuses to bypass the system's cache: reads may come from memory")
+        memory = bench.memory_bytes or 0
+        if target.span_bytes < 2 * memory:
+            found.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
+    if isinstance(target, FileTarget) and target.holes:
+        found.append(f"{target.path.name} has holes: reading them measures memory, not the drive")
+    return found
+
+
+class _Recorder(runner.Observer):
+    """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
+
+    def __init__(self, observer: Observer, journal: Journal) -> None:
+        self._observer, self._journal = observer, journal
+        self.passes: list[tuple[int, PassRecord]] = []
+        self.unfinished = 0
+        self.doing = "laying the test file down"
+        self.laying = observer.laying
+
+    def begin(self, index: int, workload: Workload, number: int) -> None:
+        self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"
+        self._observer.begin(index, workload, number)
+
+    def tick(self, seconds: float, moved: int) -> None:
+        self.unfinished = moved
+        self._observer.tick(seconds, moved)
+
+    def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
+        record = PassRecord.of(number, result)
+        self._journal.add(index, record)
+        self.passes.append((index, record))
+        self.unfinished = 0
+        self._observer.end(index, workload, number, result)
+
+
+def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list[Workload],
+          observer: Observer) -> Finished:  # fmt: skip
+    """Run the suite with a journal, then write the document whatever happened."""
+    folder = request.review.make_runs_folder()
+    journal = Journal(folder / f"{run_name(run)}.journal", run)
+    recorder = _Recorder(observer, journal)
+    failure: UlterionError | None = None
+    saved = False
+    try:
+        state = State(name="complete")
+        try:
+            runner.run(target, runner.Schedule(workloads, request.passes, run.settings.seed), recorder)
+        except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
+            failure, state = _ended_early(error, recorder)
+        done = with_passes(run, recorder.passes, state).model_copy(update={"ended": _end(run, target)})
+        path = request.review.save(done)
+        saved = True
+        return Finished(done, path, failure)
+    finally:
+        journal.close(remove=saved or not recorder.passes)
+
+
+def _ended_early(error: BaseException, recorder: _Recorder) -> tuple[UlterionError, State]:
+    if isinstance(error, TargetFailed):
+        why = f"{error} (during {recorder.doing})"
+        told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
+        return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
+    why = f"{str(error) or 'stopped by hand'} during {recorder.doing}"
+    return Interrupted(why), State(name="interrupted", why=why, unfinished_bytes=recorder.unfinished or None)
+
+
+def _end(run: RunDocument, target: AnyTarget) -> str:
+    if not isinstance(target, SimTarget):
+        return timestamp(datetime.datetime.now(datetime.UTC))
+    return timestamp(datetime.datetime.fromisoformat(run.started) + datetime.timedelta(seconds=target.elapsed))
+
+
+def finished_as_data(finished: Finished) -> dict[str, object]:
+    """Return a finished run as plain data for JSON: where it is kept, its estimates, and the whole document."""
+    records = [r for r in finished.run.workloads if r.passes]
+    return {
+        "kept_in": str(finished.path),
+        "state": finished.run.state.name,
+        "estimates": [
+            {"workload": r.workload.name, "text": r.text} | estimate_as_data(estimate([p.rate for p in r.passes]))
+            for r in records
+        ],
+        "run": finished.run.model_dump(mode="json", by_alias=True, exclude_none=True),
+    }
