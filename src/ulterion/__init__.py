@@ -11,12 +11,14 @@ In a notebook:
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+TYPE_CHECKING = False  # as in `typing`, which is not imported here: it would double the time of `ulterion --help`
 
 __version__ = "0.1.0"
 __all__ = ["Review", "load_review", "__version__"]
 
 if TYPE_CHECKING:
+    from typing import Any
+
     from ulterion.api import Review, load_review
 
 

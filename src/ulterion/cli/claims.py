@@ -12,8 +12,11 @@ from ulterion.cli.status import Status
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="judge by these hookups only (default: all)")
-    parser.add_argument("--everywhere", action="store_true",
-                        help="a line for every hookup a claim was measured on, not the fairest one only")
+    parser.add_argument(
+        "--everywhere",
+        action="store_true",
+        help="a line for every hookup a claim was measured on, not the fairest one only",
+    )
     options.add_review(parser)
     options.add_units(parser)
     options.add_fail_on(parser, ("missed", "undecided", "not testable here", "not measured"))
@@ -30,11 +33,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder)
     review, runs = folder.review, folder.runs()
     env.notice(folder.notices)
-    rows = judge_claims(
-        review, runs, unit=arguments.units, everywhere=arguments.everywhere, hookups=arguments.hookup
-    )
+    rows = judge_claims(review, runs, unit=arguments.units, everywhere=arguments.everywhere, hookups=arguments.hookup)
     if not rows:
-        raise UsageError(f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]")
+        raise UsageError(
+            f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"
+        )
     tolerance = review.review.tolerance
     if arguments.json:
         env.show_json(claims_as_data(rows, tolerance))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import Any
 
 from ulterion.cli import options
 from ulterion.cli.environment import Environment
@@ -14,8 +15,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="only these, beside the baseline (default: all)")
     parser.add_argument("--against", metavar="HOOKUP", help="the baseline (default: the direct hookup of each medium)")
-    parser.add_argument("--margin", type=options.quantity("parse_ratio"), metavar="PERCENT",
-                        help="smallest difference that matters, such as '3 %%' (default: the review's)")
+    parser.add_argument(
+        "--margin",
+        type=options.quantity("parse_ratio"),
+        metavar="PERCENT",
+        help="smallest difference that matters, such as '3 %%' (default: the review's)",
+    )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
     options.add_review(parser)
     options.add_units(parser)
@@ -45,7 +50,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE
 
 
-def _figures(arguments: argparse.Namespace, env: Environment, groups: list, labels: dict[str, str]) -> list[Path]:
+def _figures(arguments: argparse.Namespace, env: Environment, groups: list[Any], labels: dict[str, str]) -> list[Path]:
     """Draw one figure for each medium; with several the medium's name goes into the file's."""
     from ulterion.report.figures import check_figure_path, draw_comparison, save_figure
 

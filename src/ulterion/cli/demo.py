@@ -12,8 +12,13 @@ from ulterion.cli.status import Status
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("folder", nargs="?", type=Path, metavar="DIR",
-                        help="where to put the review (default: ulterion-demo, or the next free name)")
+    parser.add_argument(
+        "folder",
+        nargs="?",
+        type=Path,
+        metavar="DIR",
+        help="where to put the review (default: ulterion-demo, or the next free name)",
+    )
     options.add_units(parser)
 
 
@@ -27,7 +32,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     folder = start(env.folder, arguments.folder)
     shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
-    env.show([f"{folder.review.review.title}: a review on the simulated bench, in {shown}", ""])
+    env.show([f"{folder.review.review.title}, on the simulated bench, in {shown}", ""])
     for finished in measure_all(folder):
         passes = sum(len(w.passes) for w in finished.run.workloads)
         env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])

@@ -21,20 +21,44 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     from ulterion.core.suites import DEFAULT_SUITE, SUITES
 
     suites = "; ".join(f"{s.name}: {s.why}" for s in SUITES.values())
-    parser.add_argument("target", nargs="?", metavar="TARGET",
-                        help="a folder on the mounted drive, or a large file to read (default: the hookup's)")
+    parser.add_argument(
+        "target",
+        nargs="?",
+        metavar="TARGET",
+        help="a folder on the mounted drive, or a large file to read (default: the hookup's)",
+    )
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
     parser.add_argument("--suite", metavar="NAME", help=f"what to run (default: {DEFAULT_SUITE}). {suites}")
-    parser.add_argument("--workload", action="append", metavar="WORDS",
-                        help="run this instead of a suite, such as 'random read 4 KiB depth 16'; may be repeated")
-    parser.add_argument("--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N",
-                        help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)")
-    parser.add_argument("--seconds", type=options.seconds, default=DEFAULT_SECONDS, metavar="TIME",
-                        help="length of a pass, such as 5 or 2m (default: 5 s)")
-    parser.add_argument("--span", type=options.quantity("parse_size"), metavar="SIZE",
-                        help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB, less if it is full)")
-    parser.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets (and simulated noise) of an earlier run")  # noqa: E501
+    parser.add_argument(
+        "--workload",
+        action="append",
+        metavar="WORDS",
+        help="run this instead of a suite, such as 'random read 4 KiB depth 16'; may be repeated",
+    )
+    parser.add_argument(
+        "--passes",
+        type=options.passes,
+        default=DEFAULT_PASSES,
+        metavar="N",
+        help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)",
+    )
+    parser.add_argument(
+        "--seconds",
+        type=options.seconds,
+        default=DEFAULT_SECONDS,
+        metavar="TIME",
+        help="length of a pass, such as 5 or 2m (default: 5 s)",
+    )
+    parser.add_argument(
+        "--span",
+        type=options.quantity("parse_size"),
+        metavar="SIZE",
+        help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB, less if it is full)",
+    )
+    parser.add_argument(
+        "--seed", type=options.seed, metavar="N", help="repeat the offsets (and simulated noise) of an earlier run"
+    )
     options.add_units(parser)
     options.add_json(parser)
 

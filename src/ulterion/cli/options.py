@@ -40,10 +40,11 @@ def quantity(parse: str) -> Callable[[str], Any]:
 
     def convert(text: str) -> Any:
         from ulterion.core import units
+        from ulterion.core.errors import UnitError
 
         try:
             return getattr(units, parse)(text)
-        except units.UnitError as error:
+        except UnitError as error:
             raise argparse.ArgumentTypeError(str(error)) from error
 
     return convert
@@ -61,7 +62,9 @@ def seconds(text: str) -> float:
 def passes(text: str) -> int:
     """Read a number of passes."""
     if not text.isdigit() or not 1 <= int(text) <= MOST_PASSES:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a number of passes; give a whole number from 1 to {MOST_PASSES}")
+        raise argparse.ArgumentTypeError(
+            f"'{text}' is not a number of passes; give a whole number from 1 to {MOST_PASSES}"
+        )
     return int(text)
 
 

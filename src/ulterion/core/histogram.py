@@ -62,7 +62,7 @@ class LatencyHistogram:
         rank = max(1, math.ceil(q / 100 * total - 1e-9))
         bucket = int(np.searchsorted(np.cumsum(self.counts), rank))
         middle = SHORTEST_NS * GROWTH ** (bucket + 0.5)
-        return min(max(middle, self.least_ns), self.greatest_ns) / 1e9
+        return float(min(max(middle, self.least_ns), self.greatest_ns)) / 1e9
 
     @property
     def mean(self) -> float:
@@ -74,7 +74,9 @@ class LatencyHistogram:
         return [(int(i), int(self.counts[i])) for i in np.flatnonzero(self.counts)]
 
     @classmethod
-    def from_pairs(cls, pairs: Sequence[tuple[int, int]], least: float, greatest: float, mean: float) -> LatencyHistogram:
+    def from_pairs(
+        cls, pairs: Sequence[tuple[int, int]], least: float, greatest: float, mean: float
+    ) -> LatencyHistogram:
         """Rebuild from `pairs()` and the least, greatest and mean latency in seconds."""
         made = cls()
         for bucket, count in pairs:

@@ -198,9 +198,7 @@ def _ethernet() -> tuple[Link, ...]:
     return tuple(found)
 
 
-LINKS: tuple[Link, ...] = (
-    USB + THUNDERBOLT + SATA + _parallel_ata() + _pcie() + SD + EMMC + _card_pcie() + _ethernet()
-)
+LINKS: tuple[Link, ...] = USB + THUNDERBOLT + SATA + _parallel_ata() + _pcie() + SD + EMMC + _card_pcie() + _ethernet()
 
 
 def _key(text: str) -> str:

@@ -13,7 +13,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy import stats
+from scipy.special import stdtr, stdtrit  # Student's t: its distribution function and quantiles
 
 from ulterion.core.errors import UsageError
 
@@ -68,7 +68,7 @@ def estimate(rates: Sequence[float]) -> Estimate:
 
 
 def _t_quantile(df: float, level: float = LEVEL) -> float:
-    return float(stats.t.ppf(0.5 + level / 2, df))
+    return float(stdtrit(df, 0.5 + level / 2))
 
 
 @dataclass(frozen=True)
@@ -108,7 +108,7 @@ def ratio(a: Sequence[float], b: Sequence[float]) -> Ratio:
         return Ratio(value, value, value, 1.0 if difference == 0 else 0.0, 0.0, fewest)
     df = (va + vb) ** 2 / (va**2 / (len(a) - 1) + vb**2 / (len(b) - 1))
     half = _t_quantile(df) * se
-    p = 2 * float(stats.t.sf(abs(difference) / se, df))
+    p = 2 * float(stdtr(df, -abs(difference) / se))
     return Ratio(value, math.exp(difference - half), math.exp(difference + half), p, pooled, fewest)
 
 
@@ -122,9 +122,9 @@ def holm(p_values: Sequence[float]) -> list[float]:
     return adjusted
 
 
-def half_width(spread: float, passes: int) -> float:
+def half_width(spread: float, passes: int, level: float = LEVEL) -> float:
     """Return the half width, on the log scale, of the interval of a ratio with `passes` on each side.
 
     `spread` is the pooled standard deviation of the logs of one pass.
     """
-    return _t_quantile(2 * passes - 2) * spread * math.sqrt(2 / passes)
+    return _t_quantile(2 * passes - 2, level) * spread * math.sqrt(2 / passes)

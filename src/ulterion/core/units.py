@@ -81,7 +81,9 @@ def parse_size(text: str) -> int:
     """Read a size such as '512 GB', '4KiB' or '1.5 TB'; return bytes (int, above zero)."""
     value, unit = _split(text, "size", "4 KiB")
     if re.fullmatch(r"[kMGTP]b", unit):
-        raise UnitError(f"'{text}' is in bits; sizes are in bytes: write {value:g} {unit[0]}B or {value / 8:g} {unit[0]}B")
+        raise UnitError(
+            f"'{text}' is in bits; sizes are in bytes: write {value:g} {unit[0]}B or {value / 8:g} {unit[0]}B"
+        )
     if not unit.endswith("B") or unit[:-1] not in PREFIXES:
         meant = _ambiguous(unit, "")
         if meant:

@@ -60,17 +60,19 @@ def _decide(low: float, high: float, significant: bool, margin: float) -> Verdic
     return "undecided"
 
 
-def passes_to_decide(compared: Ratio, margin: float) -> int | None:
-    """Return how many more passes on each side would probably decide, should the ratio stay where it is.
+def passes_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
+    """Return how many more passes on each side would probably decide, should ratio and spread stay as they are.
 
-    None when the spread is unknown or more than `MOST_MORE` would be needed.
+    `penalty` is what Holm's correction multiplied the p-value by.  None when the spread is unknown or more than
+    `MOST_MORE` passes would be needed.
     """
     if compared.spread is None:
         return None
-    centre = math.log(compared.value)
+    centre, level = math.log(compared.value), 1 - (1 - LEVEL) / penalty
     for n in range(compared.passes + 1, compared.passes + MOST_MORE + 1):
         half = half_width(compared.spread, n)
-        if _decide(centre - half, centre + half, True, margin) != "undecided":
+        significant = abs(centre) > half_width(compared.spread, n, level)
+        if _decide(centre - half, centre + half, significant, margin) != "undecided":
             return n - compared.passes
     return None
 
@@ -82,7 +84,7 @@ def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> 
     verdict = _decide(math.log(compared.low), math.log(compared.high), p_adjusted < 1 - LEVEL, margin)
     if verdict != "undecided":
         return Comparison(compared, p_adjusted, verdict)
-    more = passes_to_decide(compared, margin)
+    more = passes_to_decide(compared, margin, p_adjusted / compared.p if compared.p else 1.0)
     why = (
         f"about {more} more pass{'es' if more > 1 else ''} on each side would probably decide"
         if more

@@ -92,7 +92,9 @@ class _Parts:
 
 def _depth(text: str, token: str) -> int:
     if not token.isdigit() or not 1 <= int(token) <= DEEPEST:
-        raise UsageError(f"workload '{text}': a depth is a whole number from 1 to {DEEPEST}, not '{token or 'nothing'}'")
+        raise UsageError(
+            f"workload '{text}': a depth is a whole number from 1 to {DEEPEST}, not '{token or 'nothing'}'"
+        )
     return int(token)
 
 

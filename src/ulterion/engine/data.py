@@ -34,7 +34,7 @@ class WriteData:
     def __init__(self, block_bytes: int, seed: int, pool_bytes: int = POOL_BYTES) -> None:
         slots = max(2, pool_bytes // block_bytes)
         self._memory = aligned(slots * block_bytes)
-        words: npt.NDArray[np.uint64] = np.frombuffer(self._memory, dtype=np.uint64)  # type: ignore[assignment]
+        words: npt.NDArray[np.uint64] = np.frombuffer(self._memory, dtype=np.uint64)
         words[:] = random_words(words.size, seed)
         view = memoryview(self._memory)
         self._blocks = [[view[i * block_bytes : (i + 1) * block_bytes]] for i in range(slots)]

@@ -26,6 +26,6 @@ def scattered(span_bytes: int, block_bytes: int, seed: int) -> Iterator[int]:
     rng = np.random.Generator(np.random.SFC64(seed))
 
     def draw() -> memoryview[Any]:
-        return memoryview(rng.integers(0, places, CHUNK, dtype=np.int64) * block_bytes)
+        return memoryview(rng.integers(0, places, CHUNK, dtype=np.int64) * block_bytes)  # type: ignore[arg-type]
 
     return itertools.chain.from_iterable(iter(draw, None))

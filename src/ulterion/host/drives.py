@@ -82,7 +82,9 @@ def _card(folder: Path) -> Connection | None:
     kind = tree.text(folder / "type") or "SD"
     host = next((p for p in folder.parents if (p / "driver").exists()), None)
     serial = tree.text(folder / "serial")
-    return Connection("eMMC" if kind == "MMC" else "SD", None, tree.name_of_link(host / "driver") if host else None, serial)
+    return Connection(
+        "eMMC" if kind == "MMC" else "SD", None, tree.name_of_link(host / "driver") if host else None, serial
+    )
 
 
 def _page_serial(path: Path) -> str | None:

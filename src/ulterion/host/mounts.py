@@ -76,7 +76,7 @@ def disk_of(mount: Mount, root: Path = Path("/")) -> str | None:
 def _number_of(source: str) -> str | None:
     """Return 'major:minor' of a device path; file systems such as btrfs show a number of their own in mountinfo."""
     try:
-        facts = os.stat(source)
+        facts = Path(source).stat()
     except OSError:
         return None
     return f"{os.major(facts.st_rdev)}:{os.minor(facts.st_rdev)}" if facts.st_rdev else None

@@ -26,7 +26,9 @@ class Journal:
 
     def __init__(self, path: Path, run: RunDocument) -> None:
         self.path = path
-        scratch = path.with_name(f".{path.name}.{os.getpid()}.new")  # becomes a journal once it is locked and holds a run
+        scratch = path.with_name(
+            f".{path.name}.{os.getpid()}.new"
+        )  # becomes a journal once it is locked and holds a run
         try:
             self._out = scratch.open("x", encoding="utf-8")
             try_lock(self._out.fileno())

@@ -12,7 +12,7 @@ from ulterion.core.links import Link, find_link
 
 def _text(value: Any, example: str) -> str:
     if not isinstance(value, str):
-        raise ValueError(f"{value!r} has no unit; write it in quotes with its unit, like \"{example}\"")
+        raise ValueError(f'{value!r} has no unit; write it in quotes with its unit, like "{example}"')
     return value
 
 

@@ -86,7 +86,7 @@ class About(Written):
 class Review(Written):
     """The whole of review.toml."""
 
-    format_version: Literal[1] = Field(SCHEMA, alias="schema")
+    format_version: Literal[1] = Field(1, alias="schema")
     review: About = About()
     bench: Bench = Bench()
     ports: dict[str, Port] = {}
@@ -98,7 +98,9 @@ class Review(Written):
     def _known_version(cls, data: Any) -> Any:
         version = data.get("schema", SCHEMA) if isinstance(data, dict) else SCHEMA
         if version != SCHEMA:
-            raise ValueError(f"schema {version!r} is not known; this Ulterion reads schema {SCHEMA}: install a newer one")
+            raise ValueError(
+                f"schema {version!r} is not known; this Ulterion reads schema {SCHEMA}: install a newer one"
+            )
         return data
 
     def hookup(self, name: str) -> Hookup:
@@ -163,7 +165,7 @@ def _check_direct(review: Review, text: str, path: Path) -> None:
         seen[hookup.medium] = name
 
 
-TEMPLATE = '''\
+TEMPLATE = """\
 # A review: what is under test, what its makers claim, and how it is hooked up.
 # Every quantity is written with its unit, in quotes.  Lines that start with # are examples or remarks.
 schema = 1
@@ -209,4 +211,4 @@ host = ""             # your name for the machine; what it can tell itself is re
 # [hookups.pod]
 # chain = ["laptop:left", "pod", "drive"]
 # target = "/mnt/drive"
-'''
+"""

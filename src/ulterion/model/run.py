@@ -190,7 +190,9 @@ def parse_run(text: str, name: str) -> RunDocument:
     if not isinstance(schema, dict) or schema.get("name") != NAME or not isinstance(schema.get("version"), int):
         raise UsageError(f"{name} is not a run document of Ulterion")
     if schema["version"] > VERSION:
-        raise NewerRun(f"{name} was written by a newer Ulterion (run format {schema['version']}); update to read it")
+        raise NewerRunError(
+            f"{name} was written by a newer Ulterion (run format {schema['version']}); update to read it"
+        )
     for version in range(schema["version"], VERSION):
         data = UPGRADES[version](data)
     try:
@@ -201,5 +203,5 @@ def parse_run(text: str, name: str) -> RunDocument:
         raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
 
 
-class NewerRun(UsageError):
+class NewerRunError(UsageError):
     """A run document of a later format: sound, but not for this version."""

@@ -17,7 +17,7 @@ from ulterion.core.errors import UsageError
 from ulterion.model.journal import SUFFIX, recover
 from ulterion.model.lock import try_lock
 from ulterion.model.review import FILE_NAME, TEMPLATE, Review, load_review
-from ulterion.model.run import NewerRun, RunDocument, parse_run
+from ulterion.model.run import NewerRunError, RunDocument, parse_run
 
 RUNS, ASIDE = "runs", "set-aside"
 
@@ -122,7 +122,9 @@ class ReviewFolder:
                     if run is not None:
                         write_atomically(document, run.to_json())
                         passes = sum(len(w.passes) for w in run.workloads)
-                        self.notices.append(f"{document.name}: the run was cut off; its {passes} finished passes are kept")
+                        self.notices.append(
+                            f"{document.name}: the run was cut off; its {passes} finished passes are kept"
+                        )
                     elif not document.exists():
                         journal.replace(self._aside() / journal.name)
                         self.notices.append(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
@@ -142,7 +144,7 @@ class ReviewFolder:
         for path in sorted(self.runs_folder.glob("*.json")):
             try:
                 found.append(parse_run(path.read_text(encoding="utf-8"), path.name))
-            except NewerRun as error:
+            except NewerRunError as error:
                 self.notices.append(str(error))
             except (OSError, UnicodeDecodeError, UsageError) as error:
                 self._set_aside(path, error)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -15,16 +14,25 @@ from ulterion.tasks.claiming import ClaimRow
 
 def claims_table(rows: Sequence[ClaimRow], tolerance: float) -> list[RenderableType]:
     """Return the table of claims and a sentence for each that needs one."""
-    columns = [("part", "left"), ("claim", "left"), ("claimed", "right"), ("measured", "right"), ("", "left"),
-               ("reached", "right"), ("verdict", "left"), ("hookup", "left")]  # fmt: skip
-    repeated = [False] + [a.part == b.part for a, b in pairwise(rows)]
-    body = [
-        [Text("" if again else row.label, style="name"), row.claim, row.claimed, row.measured or "–", row.unit,
-         show_share(row.judgement.share), verdict(row.judgement.verdict), row.hookup or "–"]
-        for row, again in zip(rows, repeated, strict=True)
+    columns = [
+        ("claim", "left"), ("claimed", "right"), ("measured", "right"), ("reached", "right"), ("verdict", "left"),
+        ("hookup", "left"),
     ]  # fmt: skip
+    body: list[list[Text | str] | Text] = []
+    for index, row in enumerate(rows):
+        if index == 0 or rows[index - 1].part != row.part:
+            body.append(Text(row.label, style="name"))
+        body.append(_line(row))
     head = Text(f"Measured against advertised, tolerance {tolerance * 100:g} %", style="head")
     return [head, Text(""), table(columns, body), *bullets("Why", reasons(rows))]
+
+
+def _line(row: ClaimRow) -> list[Text | str]:
+    unit = f", {row.unit}" if row.unit else ""
+    reached = show_share(row.judgement.share)
+    return [
+        f"  {row.claim}{unit}", row.claimed, row.measured or "–", reached, verdict(row.judgement.verdict), row.hookup or "–"
+    ]  # fmt: skip
 
 
 def reasons(rows: Sequence[ClaimRow]) -> list[str]:

@@ -20,12 +20,16 @@ def show_margin(estimate: Estimate) -> str:
     if estimate.margin is None:
         return "–"
     percent = estimate.margin * 100
+    if percent > 99.5:
+        return "> 99 %"
     return f"{percent:.0f} %" if percent >= 9.95 else f"{percent:.1f} %"
 
 
-def show_ratio(ratio: float) -> str:
-    """Show a ratio: three decimals below 10, fewer above."""
-    return f"{ratio:.3f}" if ratio < 9.9995 else f"{ratio:.1f}"
+def show_ratio(ratio: float, beside: float | None = None) -> str:
+    """Show a ratio: three decimals, four below 0.1, one from 10 on; or as many as another ratio `beside` it has."""
+    size = ratio if beside is None else beside
+    decimals = 4 if size < 0.09995 else 3 if size < 9.9995 else 1
+    return f"{ratio:.{decimals}f}"
 
 
 def show_share(share: float | None) -> str:

@@ -10,9 +10,12 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.units import show_rate
+from ulterion.core.verdicts import Verdict
 from ulterion.report.columns import align_points, show_margin, show_ratio
 from ulterion.report.screen import bullets, table, verdict
 from ulterion.tasks.comparing import Group, Row
+
+ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 
 def comparison(groups: Sequence[Group], labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
@@ -27,25 +30,33 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
     against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
     head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
     rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
+    ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
     columns = [("workload", "left"), ("hookup", "left"), (unit, "right"), ("±", "right"),
                ("ratio", "right"), ("95 % interval", "right"), ("verdict", "left")]  # fmt: skip
     repeated = [False] + [a.workload.text == b.workload.text for a, b in pairwise(group.rows)]
     rows = [
-        [Text("" if again else row.workload.name, style="name"), row.hookup, rate, show_margin(row.estimate), *_outcome(row)]
-        for row, rate, again in zip(group.rows, rates, repeated, strict=True)
+        [
+            Text("" if again else row.workload.name, style="name"),
+            row.hookup,
+            rate,
+            show_margin(row.estimate),
+            *_outcome(row, ratio),
+        ]
+        for row, rate, ratio, again in zip(group.rows, rates, ratios, repeated, strict=True)
     ]
     return [Text(head, style="head"), Text(""), table(columns, rows), *_remarks(group, margin)]
 
 
-def _outcome(row: Row) -> list[RenderableType | str]:
+def _outcome(row: Row, shown: str) -> list[Text | str]:
     found = row.comparison
     if found is None:
         return ["", "", ""]
     interval = "–"
     if found.ratio.low is not None and found.ratio.high is not None:
-        interval = f"{show_ratio(found.ratio.low)} – {show_ratio(found.ratio.high)}"
+        low, high = (show_ratio(v, found.ratio.value) for v in (found.ratio.low, found.ratio.high))
+        interval = f"{low} – {high}"
     more = f" (+{found.more_passes})" if found.verdict == "undecided" and found.more_passes else ""
-    return [show_ratio(found.ratio.value), interval, verdict(found.verdict, more)]
+    return [shown, interval, verdict(found.verdict, more)]
 
 
 def _remarks(group: Group, margin: float) -> list[RenderableType]:
@@ -71,12 +82,26 @@ def summaries(group: Group, margin: float) -> list[str]:
     found = []
     for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
         verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
-        counts = ", ".join(f"{verdicts[v]} {v}" for v in ("faster", "same", "slower", "undecided") if verdicts[v])
         total = sum(verdicts.values())
         if verdicts["same"] == total:
-            counts = f"no measurable loss beyond {margin * 100:g} % in any of {total} workloads"
-        found.append(f"{name}: {counts}")
+            found.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
+            continue
+        parts = [f"{v} in {verdicts[v]} of {total}{_reach(group, name, v)}" for v in ORDER if verdicts[v]]
+        found.append(f"{name}: {'; '.join(parts)}")
     return found
+
+
+def _reach(group: Group, hookup: str, word: str) -> str:
+    """Return the range of the ratios that came out `faster` or `slower`."""
+    if word not in ("faster", "slower"):
+        return ""
+    ratios = [
+        r.comparison.ratio.value
+        for r in group.rows
+        if r.hookup == hookup and r.comparison and r.comparison.verdict == word
+    ]
+    low, high = show_ratio(min(ratios)), show_ratio(max(ratios))
+    return f" ({low} times the baseline)" if low == high else f" ({low} to {high} times the baseline)"
 
 
 def limits(group: Group) -> list[str]:

@@ -53,7 +53,7 @@ def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
     records = [r for r in run.workloads if r.passes]
     estimates = [estimate([p.rate for p in r.passes]) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
-    rows = []
+    rows: list[list[Text | str]] = []
     for record, found, rate in zip(records, estimates, rates, strict=True):
         latency = _latency(record)
         rows.append([

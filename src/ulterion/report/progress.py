@@ -33,7 +33,6 @@ class Announcer(Observer):
         for line in preview(run):
             self.console.print(line)
 
-
     def close(self) -> None:
         """Nothing to take away."""
 
@@ -80,7 +79,9 @@ class Display(Announcer):
             grid.add_column(no_wrap=True, min_width=width)
         bar = ProgressBar(total=total or 1.0, completed=total - self._left(), width=24)
         grid.add_row(Text(name, style="name"), step, Text(rate, justify="right"), bar)
-        return Group(grid, Text(f"about {show_duration(self._left())} left; Ctrl-C keeps what is measured", style="muted"))
+        return Group(
+            grid, Text(f"about {show_duration(self._left())} left; Ctrl-C keeps what is measured", style="muted")
+        )
 
     def laying(self, done: int, total: int) -> None:
         """Show the test file growing."""
@@ -108,5 +109,3 @@ class Display(Announcer):
 def make_display(stream: IO[str], unit: str) -> Announcer:
     """Return the live view on a terminal, the announcer elsewhere."""
     return Display(stream, unit) if stream.isatty() else Announcer(stream)
-
-

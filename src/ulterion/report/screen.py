@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import IO
 
+from rich.cells import cell_len
 from rich.console import Console, RenderableType
 from rich.table import Table
 from rich.text import Text
@@ -26,15 +27,37 @@ def console(stream: IO[str]) -> Console:
     return Console(file=stream, width=width, theme=THEME, highlight=False, emoji=False, soft_wrap=False)
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[RenderableType | str]]) -> Table:
-    """Return a plain table; each column is (heading, 'left' or 'right')."""
-    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="head", show_edge=False)
-    for heading, side in columns:
-        # a column gives way with an ellipsis rather than break a row over two lines
-        made.add_column(heading, justify="right" if side == "right" else "left", no_wrap=True, overflow="ellipsis")
-    for row in rows:
-        made.add_row(*row)
-    return made
+GAP = "  "
+
+
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Text | str] | Text]) -> Text:
+    """Return a plain table; each column is (heading, 'left' or 'right').
+
+    A row that is a single text stands over the whole width, as a heading between rows.  A line too long for the screen
+    is cut with an ellipsis, never broken.
+    """
+    cells = [[_text(c) for c in row] for row in rows if not isinstance(row, Text)]
+    widths = [max([cell_len(heading), *(c[i].cell_len for c in cells)]) for i, (heading, _) in enumerate(columns)]
+    sides = [side for _, side in columns]
+    lines = [_set([Text(heading, style="head") for heading, _ in columns], widths, sides)]
+    body = iter(cells)
+    lines += [row.copy() if isinstance(row, Text) else _set(next(body), widths, sides) for row in rows]
+    for line in lines:
+        line.rstrip()
+    return Text("\n", no_wrap=True, overflow="ellipsis").join(lines)
+
+
+def _text(cell: Text | str) -> Text:
+    return cell.copy() if isinstance(cell, Text) else Text(cell)
+
+
+def _set(cells: Sequence[Text], widths: Sequence[int], sides: Sequence[str]) -> Text:
+    """Set one row."""
+    line = Text()
+    for cell, width, side in zip(cells, widths, sides, strict=True):
+        cell.align("right" if side == "right" else "left", width)
+        line.append_text(cell).append(GAP)
+    return line
 
 
 def verdict(word: str, after: str = "") -> Text:

@@ -69,7 +69,9 @@ class SimBench(Written):
         known = self.ports | self.parts
         for name in names:
             if name not in known:
-                raise UsageError(f"{path}: the simulated bench has no such thing: {unknown('part or port', name, known)}")
+                raise UsageError(
+                    f"{path}: the simulated bench has no such thing: {unknown('part or port', name, known)}"
+                )
         return [known[name] for name in names]
 
 

@@ -64,7 +64,9 @@ class SimTarget:
         if capacity is not None and self.span_bytes > capacity:
             raise UsageError(f"{self.names[-1]} holds {show_block(capacity)}; use a --span no larger than that")
         if math.isinf(ceiling(self.chain, "read")) or math.isinf(ceiling(self.chain, "write")):
-            raise UsageError(f"{self.path}: nothing in {' > '.join(self.names)} says how fast it is; give a part a rate")
+            raise UsageError(
+                f"{self.path}: nothing in {' > '.join(self.names)} says how fast it is; give a part a rate"
+            )
 
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return how requests are issued."""

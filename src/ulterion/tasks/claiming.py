@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, bottleneck, ceilings_of
+from ulterion.core.links import Link
 from ulterion.core.stats import Estimate
 from ulterion.core.units import show_iops, show_rate, show_size
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
-from ulterion.model.review import Claims, Review
+from ulterion.model.review import Review
 from ulterion.model.run import RunDocument
-from ulterion.tasks.evidence import Measured, best_of, chain_elements, estimate_as_data, latest
+from ulterion.tasks.evidence import (
+    Measured,
+    best_of,
+    chain_elements,
+    device_of,
+    estimate_as_data,
+    latest,
+    seen_link,
+    trusted_direct,
+)
 
-RANK = ("met", "missed", "undecided", "not testable here", "not measured")
+RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
 
 
 @dataclass(frozen=True)
@@ -52,7 +63,7 @@ NOT_MEASURED = ClaimJudgement("not measured", None)
 
 @dataclass(frozen=True)
 class _Case:
-    """A claim in the light of one hookup's measurements."""
+    """A part's claims in the light of one hookup's measurements."""
 
     review: Review
     part: str
@@ -60,87 +71,115 @@ class _Case:
     measured: dict[str, Measured]
     direct: tuple[Measured, ...]
 
+    @property
+    def run(self) -> RunDocument:
+        """The run that shows what was plugged in."""
+        return next(iter(self.measured.values())).run
+
+    def best(self, direction: Direction, pattern: str) -> Measured | None:
+        return best_of(list(self.measured.values()), direction, pattern)
+
     def ceilings(self, found: Measured) -> list[Ceiling]:
         chain = chain_elements(self.review, found.run, self.direct)
         return ceilings_of(chain, found.workload.direction)
 
 
-def judge_claims(review: Review, runs: Sequence[RunDocument], *, unit: str = "MB/s", everywhere: bool = False,
-                 hookups: Sequence[str] = ()) -> list[ClaimRow]:  # fmt: skip
+@dataclass(frozen=True)
+class _Claim:
+    """One claim: the row to begin with, and how a case fills it in."""
+
+    blank: ClaimRow
+    judge: Callable[[_Case, ClaimRow], ClaimRow]
+
+    def rows(self, cases: Sequence[_Case]) -> list[ClaimRow]:
+        """Return a row for each case, the most telling first, or the blank row when there is no case."""
+        rows = [self.judge(case, replace(self.blank, hookup=case.hookup)) for case in cases]
+        return sorted(rows, key=_telling) or [self.blank]
+
+
+def _telling(row: ClaimRow) -> tuple[int, float]:
+    return RANK[row.judgement.verdict], -(row.judgement.share or 0.0)
+
+
+def judge_claims(
+    review: Review,
+    runs: Sequence[RunDocument],
+    *,
+    unit: str = "MB/s",
+    everywhere: bool = False,
+    hookups: Sequence[str] = (),
+) -> list[ClaimRow]:
     """Judge every claim of the review.
 
-    One row for each claim, from the hookup with the most telling verdict (met before missed, missed before undecided,
-    all before 'not testable here'; the fastest among equals); with `everywhere` one for each hookup it was measured on.
+    One row for each claim, from the hookup that gives it the fairest chance: one where it is met, else where it can be
+    tested and came closest, else the others; with `everywhere` one for each hookup it was measured on.
     """
     for name in hookups:
         review.hookup(name)
     measured = {n: m for n, m in latest(runs).items() if n in review.hookups and (not hookups or n in hookups)}
     rows: list[ClaimRow] = []
     for key in [*review.ports, *review.parts]:
-        claims = review.parts[key].claims if key in review.parts else review.ports[key].claims
         cases = [_case(review, key, name, measured) for name in measured if key in review.hookups[name].chain]
-        for judged in _judge_part(review, key, claims, cases, unit):
+        for claim in _claims_of(review, key, unit):
+            judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
     return rows
 
 
 def _case(review: Review, key: str, hookup: str, measured: dict[str, dict[str, Measured]]) -> _Case:
-    direct = review.direct_for(review.hookups[hookup].medium)
-    known = tuple(measured[direct].values()) if direct in measured and direct != hookup else ()
-    return _Case(review, key, hookup, measured[hookup], known)
+    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured))
 
 
-def _judge_part(review: Review, key: str, claims: Claims, cases: list[_Case], unit: str) -> list[list[ClaimRow]]:
-    """Return, for each claim of a part, its rows with the most telling first."""
+def _claims_of(review: Review, key: str, unit: str) -> list[_Claim]:
+    """Return the claims of a part or port in the order they are shown."""
+    claims = review.parts[key].claims if key in review.parts else review.ports[key].claims
+
+    def blank(name: str, shown: str, in_unit: str, advertised: float | None) -> ClaimRow:
+        return ClaimRow(
+            key, review.label(key), name, shown, None, in_unit, None, None, NOT_MEASURED, None, None, advertised
+        )
+
     found = []
-    for direction in ("read", "write"):
-        rate = getattr(claims, direction)
+    directions: tuple[Direction, ...] = ("read", "write")
+    for direction in directions:
+        rate: float | None = getattr(claims, direction)
         if rate is not None:
-            found.append([_rate_row(c, direction, rate, unit) for c in cases] or [_untested(review, key, direction, show_rate(rate, unit, with_unit=False), unit)])  # noqa: E501
-        iops = getattr(claims, f"random_{direction}")
+            shown = show_rate(rate, unit, with_unit=False)
+            found.append(_Claim(blank(direction, shown, unit, rate), partial(_judge_rate, direction, rate)))
+    for direction in directions:
+        iops: float | None = getattr(claims, f"random_{direction}")
         if iops is not None:
-            found.append([_iops_row(c, direction, iops) for c in cases] or [_untested(review, key, f"random {direction}", show_iops(iops), "IOPS")])  # noqa: E501
+            row = blank(f"random {direction}", show_iops(iops), "IOPS", iops)
+            found.append(_Claim(row, partial(_judge_iops, direction, iops)))
     if claims.link is not None:
-        found.append([_link_row(c, claims) for c in cases] or [_untested(review, key, "link", claims.link.name, "")])
+        row = blank("link", claims.link.name, "", None)
+        found.append(_Claim(row, partial(_judge_link, claims.link)))
     if claims.capacity is not None:
-        found.append([_capacity_row(c, claims.capacity) for c in cases] or [_untested(review, key, "capacity", show_size(claims.capacity), "")])  # noqa: E501
-    return [sorted(rows, key=_telling) for rows in found]
+        row = blank("capacity", show_size(claims.capacity), "", float(claims.capacity))
+        found.append(_Claim(row, partial(_judge_capacity, claims.capacity)))
+    return found
 
 
-def _telling(row: ClaimRow) -> tuple[int, float]:
-    return RANK.index(row.judgement.verdict), -(row.judgement.share or 0.0)
-
-
-def _untested(review: Review, key: str, claim: str, claimed: str, unit: str) -> ClaimRow:
-    return ClaimRow(key, review.label(key), claim, claimed, None, unit, None, None, NOT_MEASURED)
-
-
-def _rate_row(case: _Case, direction: Direction, claimed: float, unit: str) -> ClaimRow:
-    shown = show_rate(claimed, unit, with_unit=False)
-    row = replace(_untested(case.review, case.part, direction, shown, unit), hookup=case.hookup, advertised=claimed)
-    best = best_of(list(case.measured.values()), direction, "sequential")
+def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+    best = case.best(direction, "sequential")
     if best is None:
         return row
     ceilings = case.ceilings(best)
-    judged = judge_claim(
-        claimed, best.estimate, [c for c in ceilings if c.owner != case.part], case.review.review.tolerance
-    )
+    elsewhere = [c for c in ceilings if c.owner != case.part]
     own_figure = f"{direction} {show_rate(claimed)} claimed"  # a claim cannot be its own explanation
     near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or own_figure not in c.text])
     return replace(
         row,
-        measured=show_rate(best.estimate.rate, unit, with_unit=False),
+        measured=show_rate(best.estimate.rate, row.unit, with_unit=False),
         workload=best.workload.name,
-        judgement=judged,
+        judgement=judge_claim(claimed, best.estimate, elsewhere, case.review.review.tolerance),
         limit=near.text if near else None,
         estimate=best.estimate,
     )
 
 
-def _iops_row(case: _Case, direction: Direction, claimed: float) -> ClaimRow:
-    row = replace(_untested(case.review, case.part, f"random {direction}", show_iops(claimed), "IOPS"),
-                  hookup=case.hookup, advertised=claimed)  # fmt: skip
-    best = best_of(list(case.measured.values()), direction, "random")
+def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+    best = case.best(direction, "random")
     if best is None:
         return row
     block = best.workload.block_bytes
@@ -155,33 +194,26 @@ def _iops_row(case: _Case, direction: Direction, claimed: float) -> ClaimRow:
     )
 
 
-def _link_row(case: _Case, claims: Claims) -> ClaimRow:
-    """Judge the link a product is sold as by the link that was seen, when it is the device the host talks to."""
-    assert claims.link is not None
-    row = replace(_untested(case.review, case.part, "link", claims.link.name, ""), hookup=case.hookup)
-    run = next(iter(case.measured.values())).run
-    chain = chain_elements(case.review, run, ())
-    own = next((e for e in chain if e.key == case.part), None)
-    if own is None or own.seen is None:
+def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
+    """Judge the link a product is sold as by the link that was seen, when it is the device the host talked to."""
+    seen = seen_link(case.run)
+    if seen is None or device_of(case.run) != case.part:
         return row
-    seen, port = own.seen, chain[0]
-    share = seen.payload / claims.link.payload
-    if seen.payload >= claims.link.payload:
+    share = seen.payload / claimed.payload
+    if seen.payload >= claimed.payload:
         return replace(row, measured=seen.name, judgement=ClaimJudgement("met", share))
-    if port.link is not None and port.link.payload < claims.link.payload:
-        why = f"{port.label} is {port.link.name} itself"
+    port = case.review.ports.get(case.run.chain[0])
+    if port is not None and port.link.payload < claimed.payload:
+        why = f"{case.run.chain[0]} is {port.link.name} itself"
         return replace(row, measured=seen.name, judgement=ClaimJudgement("not testable here", share, why))
     why = "look at cable and port before you blame the product"
     return replace(row, measured=seen.name, judgement=ClaimJudgement("missed", share, why))
 
 
-def _capacity_row(case: _Case, claimed: int) -> ClaimRow:
+def _judge_capacity(claimed: int, case: _Case, row: ClaimRow) -> ClaimRow:
     """Hold the capacity that the medium states against the claim; whether it is really there is another question."""
-    row = replace(_untested(case.review, case.part, "capacity", show_size(claimed), ""),
-                  hookup=case.hookup, advertised=float(claimed))  # fmt: skip
-    run = next(iter(case.measured.values())).run
-    stated = run.target.capacity_bytes
-    if stated is None or not run.chain or run.chain[-1] != case.part:
+    stated = case.run.target.capacity_bytes
+    if stated is None or not case.run.chain or case.run.chain[-1] != case.part:
         return row
     met = stated >= claimed * (1 - case.review.review.tolerance)
     judged = ClaimJudgement("met" if met else "missed", stated / claimed, "as the drive states it; not proved")

@@ -13,7 +13,7 @@ from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.run import RunDocument
-from ulterion.tasks.evidence import Measured, chain_elements, estimate_as_data, latest, run_facts
+from ulterion.tasks.evidence import Measured, chain_elements, estimate_as_data, latest, run_facts, trusted_direct
 
 
 @dataclass(frozen=True)
@@ -128,9 +128,8 @@ class _Draft:
         )  # fmt: skip
 
     def _limit(self, cell: Measured) -> str | None:
-        direct = self.review.direct_for(self.medium)
-        own = list(self.measured.get(direct or "", {}).values()) if cell.hookup != direct else []
-        chain = chain_elements(self.review, cell.run, own)
+        direct = trusted_direct(self.review, cell.hookup, self.measured)
+        chain = chain_elements(self.review, cell.run, direct)
         found = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))
         return found.text if found else None
 

@@ -88,21 +88,29 @@ def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measu
     return max(fitting, key=lambda m: m.estimate.rate, default=None)
 
 
-def _seen_link(run: RunDocument) -> Link | None:
+def seen_link(run: RunDocument) -> Link | None:
+    """Return the link that the host showed for the device it talked to, or None."""
     try:
         return find_link(run.target.link) if run.target.link else None
     except UsageError:
         return None
 
 
+def device_of(run: RunDocument) -> str | None:
+    """Return which part of the chain the host talked to: the one before the medium, or a medium plugged in alone."""
+    return (run.chain[-2] if len(run.chain) > 2 else run.chain[-1]) if run.chain else None
+
+
 def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured]) -> list[Element]:
     """Return the chain of a run as the core sees it.
 
-    The link that was seen belongs to the device the host talks to: the part before the medium, or the medium itself
-    when nothing else is between.  `direct` is what was measured of the same medium on its direct hookup.
+    A link that was seen below what the port can do belongs to the device the host talked to; one at the port's own
+    rate is explained by the port.  `direct` is what was measured of the same medium on its direct hookup.
     """
     chain = [key for key in run.chain if key in review.parts or key in review.ports]
-    device = chain[-2] if len(chain) > 2 else chain[-1] if chain else None
+    port, seen = review.ports.get(chain[0]) if chain else None, seen_link(run)
+    if seen is not None and port is not None and seen.payload >= port.link.payload:
+        seen = None
     elements = []
     for key in chain:
         part = review.parts.get(key)
@@ -119,7 +127,7 @@ def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured])
                 label=review.label(key),
                 link=part.link if part else port.link if port else None,
                 inside=part.inside if part else None,
-                seen=_seen_link(run) if key == device else None,
+                seen=seen if key == device_of(run) else None,
                 claimed=rates,
                 direct=_direct_rates(direct) if key == chain[-1] else {},
             )
@@ -129,11 +137,29 @@ def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured])
 
 def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
     found: dict[Direction, float] = {}
-    for direction in ("read", "write"):
+    directions: tuple[Direction, ...] = ("read", "write")
+    for direction in directions:
         best = best_of(direct, direction, "sequential")
         if best is not None:
-            found[direction] = best.estimate.rate  # type: ignore[index]
+            found[direction] = best.estimate.rate
     return found
+
+
+def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
+    """Return what was measured of the hookup's medium directly, if that shows what the medium can do.
+
+    It does not when another hookup was faster with the same medium: then the direct connection is what was slow.
+    """
+    medium = review.hookups[hookup].medium
+    direct = review.direct_for(medium)
+    if direct is None or direct == hookup or direct not in measured:
+        return ()
+
+    def fastest(name: str) -> float:
+        return max(m.estimate.rate for m in measured[name].values())
+
+    others = [n for n in measured if n != direct and review.hookups[n].medium == medium]
+    return tuple(measured[direct].values()) if all(fastest(n) <= fastest(direct) for n in others) else ()
 
 
 def estimate_as_data(found: Estimate) -> dict[str, object]:

@@ -95,7 +95,9 @@ def _open(request: Request) -> tuple[AnyTarget, list[str]]:
     where = request.target or (hookup.target if hookup else None)
     chain = list(hookup.chain) if hookup else []
     if where is None:
-        raise UsageError(f"hookup '{request.hookup}' has no target; name the folder: ulterion measure FOLDER --hookup ...")
+        raise UsageError(
+            f"hookup '{request.hookup}' has no target; name the folder: ulterion measure FOLDER --hookup ..."
+        )
     if where.startswith(SIM):
         if not hookup:
             raise UsageError(f"{where} needs a hookup that says which parts are connected; add --hookup NAME")
@@ -163,9 +165,7 @@ def _blank(request: Request, target: AnyTarget, chain: list[str]) -> tuple[RunDo
         target=target_facts,
         bench=bench_facts,
         suite=request.suite,
-        settings=Settings(
-            passes=request.passes, seconds=request.seconds, span_bytes=target.span_bytes, seed=seed
-        ),
+        settings=Settings(passes=request.passes, seconds=request.seconds, span_bytes=target.span_bytes, seed=seed),
         cache_bypassed=target.cache_bypassed,
         workloads=records,
         warnings=_warnings(target, target_facts, bench_facts),
@@ -194,7 +194,9 @@ class _Recorder(runner.Observer):
         self.passes: list[tuple[int, PassRecord]] = []
         self.unfinished = 0
         self.doing = "laying the test file down"
-        self.laying = observer.laying
+
+    def laying(self, done: int, total: int) -> None:
+        self._observer.laying(done, total)
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
         self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"

@@ -13,7 +13,9 @@ def open_review(named: Path | None, start: Path) -> ReviewFolder:
     """Open the review folder named, or the one found from `start` upwards; raise UsageError when there is none."""
     folder = named if named is not None else find_review(start)
     if folder is None:
-        raise UsageError(f"no {FILE_NAME} in {start} or above; start a review with 'ulterion new DIR', or use --review DIR")
+        raise UsageError(
+            f"no {FILE_NAME} in {start} or above; start a review with 'ulterion new DIR', or use --review DIR"
+        )
     return ReviewFolder.open(folder)
 
 

@@ -1,0 +1,1 @@
+"""Speed and overhead, measured as ratios against a reference in one run."""
