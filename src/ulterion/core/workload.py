@@ -24,6 +24,7 @@ _WORDS = {
     "sequential": "sequential", "random": "random", "scattered": "random",
 }  # fmt: skip
 _FILLERS = {"of", "at", "in", "with", "a", "blocks", "block", "each"}
+_KNOWN = {*_WORDS, *_FILLERS, "depth", "for", "over"}
 _EXAMPLE = "write it like 'random read 4 KiB depth 16'"
 
 
@@ -69,7 +70,14 @@ class Workload:
 
 def _tokens(text: str) -> list[str]:
     """Split into words, keeping a number with the unit that follows it."""
-    return re.findall(r"\d[\d.]*\s*[A-Za-zµ]+(?:\d[\d.]*[a-z]+)*|[^\s,]+", text)
+    tokens: list[str] = []
+    for word in re.split(r"[\s,]+", text.strip()):
+        bare_number = tokens and re.fullmatch(r"[+-]?[\d.]+", tokens[-1])
+        if bare_number and word.isalpha() and word.casefold() not in _KNOWN:
+            tokens[-1] += f" {word}"
+        elif word:
+            tokens.append(word)
+    return tokens
 
 
 class _Parts:

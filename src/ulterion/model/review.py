@@ -180,6 +180,8 @@ host = ""             # your name for the machine; what it can tell itself is re
 # room = "21 C"       # read the thermometer: heat is judged above it
 
 # The ports of the host that you use, each with the link it is labelled with.
+# [ports."laptop:slot"]
+# link = "PCIe 4.0 x4"
 # [ports."laptop:left"]
 # link = "USB 10 Gb/s"
 

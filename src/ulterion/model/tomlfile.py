@@ -61,19 +61,16 @@ def _fields_at(model: type[BaseModel], place: Place) -> list[str]:
     """Return the keys that are known at a place of the model."""
     current: Any = model
     for step in place:
-        if isinstance(current, type) and issubclass(current, BaseModel):
+        if _is_model(current):
             by_key = {f.alias or n: f.annotation for n, f in current.model_fields.items()}
-            current = _inner(by_key.get(str(step)))
-        # a table of tables, or a list: the step is its key or index, and `_inner` is already its value type
-    if isinstance(current, type) and issubclass(current, BaseModel):
-        return [f.alias or n for n, f in current.model_fields.items()]
-    return []
+            current = by_key.get(str(step))
+        else:  # a table of tables, or a list: the step is its key or index
+            current = next((a for a in get_args(current) if _is_model(a)), None)
+    return [f.alias or n for n, f in current.model_fields.items()] if _is_model(current) else []
 
 
-def _inner(annotation: Any) -> Any:
-    """Return the model inside dict[str, X], list[X], X | None and the like."""
-    models = [a for a in get_args(annotation) if isinstance(a, type) and issubclass(a, BaseModel)]
-    return models[0] if models else annotation
+def _is_model(annotation: Any) -> bool:
+    return isinstance(annotation, type) and issubclass(annotation, BaseModel)
 
 
 def place_in(text: str, path: Path, place: Place) -> str:

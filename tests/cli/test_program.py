@@ -1,0 +1,245 @@
+"""The installed program, driven as a reviewer drives it, in a folder of its own."""
+
+from __future__ import annotations
+
+import os
+import pty
+import re
+import select
+import subprocess
+import unittest
+from pathlib import Path
+
+from tests.support import BENCH, PROGRAM, REVIEW, FolderCase
+
+QUICK = ("--passes", "3", "--seconds", "0.05", "--span", "16 MiB")
+ROOT = hasattr(os, "geteuid") and os.geteuid() == 0
+
+
+class Journey(FolderCase):
+    def test_from_nothing_to_both_verdicts(self) -> None:
+        """new, measure on two hookups, compare, claims: each says what comes next, and the figures are the bench's."""
+        started = self.ulterion("new", "kit")
+        self.assertEqual(started.returncode, 0, started.stderr)
+        self.assertIn("next:", started.stdout)
+        self.write("kit/review.toml", REVIEW)
+        self.write("kit/bench.toml", BENCH)
+        inside = {"cwd": self.folder / "kit"}
+        first = self.ulterion("measure", "--hookup", "direct", **inside)
+        self.assertIn("next: ulterion measure --hookup box", first.stdout)
+        second = self.ulterion("measure", "--hookup", "box", **inside)
+        self.assertIn("next: ulterion compare", second.stdout)
+        self.assertRegex(second.stdout, r"peak-read +(99\d|100\d) +0\.\d %")
+        (self.folder / "kit/deep/er").mkdir(parents=True)
+        data = self.json_of("compare", cwd=self.folder / "kit/deep/er")
+        rows = {(r["hookup"], r["workload"]): r for r in data["groups"][0]["rows"]}
+        self.assertEqual(rows["box", "peak-read"]["verdict"], "slower")
+        self.assertAlmostEqual(rows["box", "peak-read"]["ratio"], 1 / 3, delta=0.01)
+        claims = self.json_of("claims", **inside)["claims"]
+        self.assertEqual({(c["part"], c["claim"]): c["verdict"] for c in claims},
+                         {("drive", "read"): "met", ("box", "read"): "met", ("box", "write"): "not testable here"})  # fmt: skip
+        self.assertEqual(self.ulterion("compare", "--fail-on", "slower", **inside).returncode, 4)
+        self.assertEqual(self.ulterion("claims", "--fail-on", "missed", **inside).returncode, 0)
+
+    def test_tables_fit_80_columns_and_pipes_have_no_colour(self) -> None:
+        """No line of any table is longer than 80, cut, or coloured when piped."""
+        self.assertEqual(self.ulterion("demo").returncode, 0)
+        inside = {"cwd": self.folder / "ulterion-demo"}
+        for command in (("compare",), ("claims",), ("claims", "--everywhere"), ("compare", "--units", "Gb/s")):
+            out = self.ulterion(*command, **inside).stdout
+            self.assertLessEqual(max(map(len, out.splitlines())), 80)
+            self.assertNotIn("…", out)
+            self.assertNotIn("\x1b", out)
+
+    def test_figures_are_written_for_each_medium(self) -> None:
+        """compare --figure writes whole PNG and SVG files; another ending is refused."""
+        self.ulterion("demo", "d")
+        inside = {"cwd": self.folder / "d"}
+        done = self.ulterion("compare", "--figure", "c.png", **inside)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        for name in ("c-reed.png", "c-spool.png"):
+            self.assertEqual((self.folder / "d" / name).read_bytes()[:8], b"\x89PNG\r\n\x1a\n")
+        self.ulterion("compare", "pod", "--against", "direct", "--figure", "c.svg", **inside)
+        self.assertIn("</svg>", (self.folder / "d/c.svg").read_text())
+        self.refused("compare", "--figure", "c.doc", says="neither .png nor .svg", **inside)
+
+
+class Newcomer(FolderCase):
+    def test_a_folder_without_any_review(self) -> None:
+        """The result is shown and kept in a personal review, and the message says where; nothing stays in the folder."""
+        (self.folder / "drive").mkdir()
+        done = self.ulterion("measure", "drive", "--suite", "peak", *QUICK)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        kept = re.search(r"kept in\s+(\S+)", done.stdout)
+        self.assertTrue(kept and str(self.folder / "personal") in kept[1])
+        for words in ("target", "file system", "free", "removed afterwards"):
+            self.assertIn(words, done.stderr)
+        self.assertEqual(list((self.folder / "drive").iterdir()), [])
+        again = self.json_of("measure", "drive", "--workload", "random write 4 KiB depth 4", *QUICK)
+        self.assertEqual(again["estimates"][0]["passes"], 3)
+        self.assertEqual(len(list(Path(again["kept_in"]).parent.glob("*.json"))), 2)
+
+    def test_one_pass_has_no_interval_and_says_so(self) -> None:
+        """With one pass the spread is a dash and a note says what to do."""
+        done = self.ulterion("measure", ".", "--workload", "random read 4 KiB", "--passes", "1", *QUICK[2:])
+        self.assertRegex(done.stdout, r"– ")
+        self.assertIn("--passes 3 or more", done.stdout)
+
+
+class Refusals(FolderCase):
+    def test_bad_targets_and_options(self) -> None:
+        """Each bad input is one line that names the thing and the remedy, with status 2, and leaves no run."""
+        self.write("small.bin", "x")
+        cases = [
+            (("measure", "nope"), "nope does not exist; plug the drive in"),
+            (("measure", "small.bin"), "too small"),
+            (("measure",), "nothing to measure"),
+            (("measure", "/proc"), "/proc .*(0 B free|cannot)"),
+            (("measure", ".", "--suite", "pek"), "unknown suite 'pek'; did you mean 'peak'"),
+            (("measure", ".", "--hookup", "x"), "no review.toml"),
+            (("measure", ".", "--workload", "random red 4 KiB"), "did you mean 'read'"),
+            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "peak"), "exclude each other"),
+            (("measure", ".", "--passes", "0"), "whole number from 1"),
+            (("measure", ".", "--passes", "-3"), "whole number from 1|expected one argument"),
+            (("measure", ".", "--passes", "1e9"), "whole number from 1"),
+            (("measure", ".", "--seconds", "0"), "above zero"),
+            (("measure", ".", "--seconds", "9999999"), "24 h"),
+            (("measure", ".", "--seconds", "nan"), "not a duration"),
+            (("measure", ".", "--span", "1 PB"), "does not fit: use --span"),
+            (("measure", ".", "--span", "4 KB"), "KiB"),
+            (("measure", ".", "--seed", "-1"), "seed|expected one argument"),
+            (("measure", ".", "--units", "Mbps"), "invalid choice"),
+            (("mesure", "."), "unknown command 'mesure'; did you mean 'measure'"),
+            (("compare",), "no review.toml"),
+            (("claims", "--review", "nope"), "holds no review.toml"),
+            (("new", "small.bin/x"), "cannot hold a review"),
+            (("measure", "sim:x.toml"), "needs a hookup"),
+        ]  # fmt: skip
+        for arguments, says in cases:
+            with self.subTest(" ".join(arguments)):
+                self.refused(*arguments, says=says)
+        self.assertEqual(
+            list(self.folder.rglob("*.journal")) + list((self.folder / "personal").rglob("runs/*.json")), []
+        )
+
+    def test_bad_reviews(self) -> None:
+        """A wrong review.toml stops every command with file, line and remedy, and is not touched."""
+        for old, new, says in (("schema = 1", "schema = = 1", "not valid TOML.*line 2"),
+                               ("kind = \"drive\"", "knd = \"drive\"", "line 9, parts.drive.knd: unknown key.*'kind'"),
+                               ("[hookups.box]", "[hookups.box]\ndirect = true", "only one can be the baseline")):  # fmt: skip
+            path = self.write("review.toml", REVIEW.replace(old, new, 1))
+            text = path.read_bytes()
+            for command in (("measure", "--hookup", "direct"), ("compare",), ("claims",)):
+                self.refused(*command, says=says)
+            self.assertEqual(path.read_bytes(), text)
+        self.review()
+        self.refused("measure", "--hookup", "dirct", says="unknown hookup 'dirct'; did you mean 'direct'")
+        self.refused("compare", "bx", says="unknown hookup 'bx'; did you mean 'box'")
+        self.refused("compare", says="no measured hookup yet")
+        self.refused("new", ".", says="left as it is")
+        self.refused("demo", ".", says="not empty")
+
+    def test_half_a_run_is_not_fatal(self) -> None:
+        """A document cut in half is reported and set aside; the others are compared."""
+        self.review()
+        for hookup in ("direct", "box"):
+            self.ulterion("measure", "--hookup", hookup, "--suite", "peak")
+        newest = sorted((self.folder / "runs").glob("*.json"))[-1]
+        text = newest.read_text()
+        newest.write_text(text[: len(text) // 2])
+        done = self.ulterion("compare")
+        self.assertEqual(done.returncode, 0)
+        self.assertRegex(done.stderr, f"{newest.name} is not whole.*moved to runs/set-aside")
+        self.assertIn("peak-read", done.stdout)
+        self.assertEqual((self.folder / "runs/set-aside" / newest.name).read_text(), text[: len(text) // 2])
+
+    def test_a_target_that_fails_is_a_finding(self) -> None:
+        """Pulled out in mid-run: status 3, one line, and the finished passes are kept and compared."""
+        self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "40 s"\n')
+        self.ulterion("measure", "--hookup", "direct", "--suite", "peak")
+        done = self.ulterion("measure", "--hookup", "box", "--suite", "peak")
+        self.assertEqual(done.returncode, 3)
+        self.assertRegex(done.stderr.splitlines()[-1], "^ulterion: box was pulled out after 40.0 s, at offset")
+        self.assertIn("the run was failed: box was pulled out", " ".join(done.stdout.split()))
+        self.assertIn("failed", " ".join(self.ulterion("compare").stdout.split()))
+
+
+@unittest.skipUnless(ROOT, "mounting a file system of its own needs root")
+class SmallDrives(FolderCase):
+    def mounted(self, size: str, *options: str) -> Path:
+        point = self.folder / "mnt"
+        point.mkdir()
+        subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", ",".join((f"size={size}", *options)), "x", str(point)], check=True
+        )
+        self.addCleanup(subprocess.run, ["umount", "-l", str(point)], check=True)
+        return point
+
+    def test_full_and_read_only_ones_are_refused(self) -> None:
+        """A full drive and one mounted read-only: one line each, and nothing is written."""
+        point = self.mounted("40m")
+        self.refused("measure", str(point), says="stay free.*make room")
+        subprocess.run(["mount", "-o", "remount,size=400m", str(point)], check=True)
+        done = self.ulterion("measure", str(point), "--suite", "peak", *QUICK)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertRegex(" ".join(done.stdout.split()), "lives in memory: no drive is measured")
+        subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)
+        self.refused("measure", str(point), says="mounted read-only; remount it")
+
+
+class Terminal(FolderCase):
+    def test_the_live_view_shows_what_runs_and_goes_away(self) -> None:
+        """On a terminal the workload, the pass, a rate and the time left are shown; plain pipes see none of it."""
+        main, side = pty.openpty()
+        command = [str(PROGRAM), "measure", ".", "--workload", "random read 4 KiB", "--passes", "3", "--seconds", "0.6",
+                   "--span", "16 MiB"]  # fmt: skip
+        environment = {**self.environment(), "TERM": "xterm-256color"}
+        with subprocess.Popen(
+            command, cwd=self.folder, env=environment, stdout=subprocess.PIPE, stderr=side
+        ) as process:
+            os.close(side)
+            shown = self.read_all(main)
+            out = process.stdout.read().decode() if process.stdout else ""
+        for words in (r"pass 2 of 3", r"\d MB/s", r"about .* left", "Ctrl-C keeps"):
+            self.assertRegex(shown, words)
+        self.assertNotIn("Ctrl-C", out)
+        self.assertIn("random read 4 KiB depth 1", out)
+
+    def read_all(self, main: int) -> str:
+        """Read a terminal until its program ends."""
+        data = b""
+        while select.select([main], [], [], 60)[0]:
+            try:
+                part = os.read(main, 65536)
+            except OSError:
+                break
+            if not part:
+                break
+            data += part
+        os.close(main)
+        return data.decode(errors="replace")
+
+
+class Demo(FolderCase):
+    def test_finds_the_truth_and_can_be_repeated(self) -> None:
+        """The Slip misses, the Pod meets, the reader cannot be tested with this card; a second demo gets its own name."""
+        first, second = self.ulterion("demo"), self.ulterion("demo")
+        self.assertEqual((first.returncode, second.returncode), (0, 0), first.stderr)
+        for name in ("ulterion-demo", "ulterion-demo-2"):
+            self.assertTrue((self.folder / name / "review.toml").exists())
+        claims = self.json_of("claims", cwd=self.folder / "ulterion-demo")["claims"]
+        verdicts = {(c["part"], c["claim"]): c["verdict"] for c in claims}
+        for part, claim, verdict in (("slip", "read", "missed"), ("slip", "write", "missed"), ("slip", "link", "missed"),
+                                     ("pod", "read", "met"), ("pod", "write", "met"), ("draught", "write", "missed"),
+                                     ("spool", "write", "missed"), ("duo", "read", "not testable here")):  # fmt: skip
+            self.assertEqual(verdicts[part, claim], verdict, (part, claim))
+        rates = {(c["part"], c["claim"]): c["estimate"]["rate"] for c in claims if c["estimate"]}
+        for key, truth in {("reed", "read"): 4930, ("draught", "write"): 3190, ("pod", "read"): 1043,
+                           ("slip", "read"): 402, ("spool", "read"): 268}.items():  # fmt: skip
+            self.assertAlmostEqual(rates[key] / 1e6 / truth, 1.0, delta=0.02, msg=str(key))
+        runs = [
+            sorted(p.read_bytes() for p in (self.folder / n / "runs").iterdir())
+            for n in ("ulterion-demo", "ulterion-demo-2")
+        ]
+        self.assertEqual(runs[0], runs[1])
+        self.assertIn("ulterion measure FOLDER", first.stdout)

@@ -1,0 +1,53 @@
+"""The table of standard links."""
+
+from __future__ import annotations
+
+import unittest
+
+from ulterion.core import links
+from ulterion.core.errors import UsageError
+
+
+class Table(unittest.TestCase):
+    def test_figures_from_the_standards(self) -> None:
+        """Theoretical payload rates, worked out by hand from each standard, in MB/s."""
+        known = {
+            "USB 12 Mb/s": 1.216, "USB 480 Mb/s": 53.248, "USB 5 Gb/s": 500.0, "USB 10 Gb/s": 1212.12,
+            "USB 10 Gb/s (2 x 5)": 1000.0, "USB 20 Gb/s": 2424.24, "USB4 40 Gb/s": 4848.48, "Thunderbolt 3": 4848.48,
+            "SATA 6 Gb/s": 600.0, "ATA-133": 133.3, "PCIe 1.0 x1": 250.0, "PCIe 2.0 x4": 2000.0,
+            "PCIe 3.0 x4": 3938.46, "PCIe 4.0 x4": 7876.92, "PCIe 5.0 x16": 63015.4, "SD UHS-I SDR104": 104.0,
+            "SD UHS-II HD312": 312.0, "SD Express 4.0 x2": 3938.46, "CFexpress 2.0 Type B": 1969.23,
+            "eMMC HS400": 400.0, "Ethernet 1 Gb/s": 117.685, "Ethernet 25 Gb/s": 2942.13,
+        }  # fmt: skip
+        for name, megabytes in known.items():
+            with self.subTest(name):
+                self.assertAlmostEqual(links.find_link(name).payload / 1e6, megabytes, delta=megabytes * 1e-4)
+
+    def test_every_link_is_in_order(self) -> None:
+        """Practical lies below theoretical, theoretical below the coded line, and everything has its source."""
+        for link in links.LINKS:
+            with self.subTest(link.name):
+                self.assertLess(link.practical_low, link.practical_high)
+                self.assertLessEqual(link.practical_high, link.payload * 1.0001)
+                self.assertLessEqual(link.payload, link.line_bits * links.CODES[link.code] / 8 * 1.001)
+                self.assertTrue(link.source and link.practical_from)
+
+    def test_names_are_unique_and_found_however_written(self) -> None:
+        """No two links share a name or alias; case, spaces and hyphens do not count."""
+        names = [n for link in links.LINKS for n in (link.name, *link.aliases)]
+        keys = [n.casefold().replace(" ", "").replace("-", "") for n in names]
+        self.assertEqual(len(keys), len(set(keys)))
+        for name in names:
+            self.assertIs(links.find_link(name.upper().replace(" ", "")), links.find_link(name))
+
+    def test_unknown_name_gets_the_near_one(self) -> None:
+        """A slip is answered with the near name."""
+        with self.assertRaisesRegex(UsageError, "did you mean 'USB 10 Gb/s'"):
+            links.find_link("USB 10 Gbit")
+
+    def test_kernel_figures(self) -> None:
+        """What the kernel states leads to the link; what it cannot mean leads nowhere."""
+        self.assertEqual(getattr(links.usb_link(5000), "name", None), "USB 5 Gb/s")
+        self.assertEqual(getattr(links.pcie_link(8.0, 2), "name", None), "PCIe 3.0 x2")
+        self.assertIsNone(links.usb_link(1.5))
+        self.assertIsNone(links.pcie_link(8.0, 3))

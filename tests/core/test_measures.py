@@ -1,0 +1,138 @@
+"""Histogram, series, workloads and suites."""
+
+from __future__ import annotations
+
+import math
+import unittest
+from itertools import permutations
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ulterion.core.comparability import RunFacts, differences
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.series import MOST_INTERVALS, IntervalSeries
+from ulterion.core.suites import SUITES, find_suite
+from ulterion.core.workload import parse_workload
+
+TIMES = st.lists(st.integers(100, 10**12), min_size=1, max_size=300)
+
+
+def histogram_of(times: list[int]) -> LatencyHistogram:
+    made = LatencyHistogram()
+    made.add(np.array(times, dtype=np.int64))
+    return made
+
+
+class Histogram(unittest.TestCase):
+    @given(TIMES, st.floats(0.1, 100))
+    def test_percentiles_are_within_one_per_cent(self, times: list[int], q: float) -> None:
+        """Every percentile is within 1 % of the nearest-rank one of the times themselves."""
+        rank = max(1, math.ceil(q / 100 * len(times) - 1e-9))
+        true = sorted(times)[rank - 1] / 1e9
+        self.assertAlmostEqual(histogram_of(times).percentile(q) / true, 1.0, delta=0.01)
+
+    @given(TIMES, TIMES)
+    def test_merging_is_counting_together(self, a: list[int], b: list[int]) -> None:
+        """Two merged histograms equal one of all times; and one written down reads back."""
+        merged, whole = histogram_of(a), histogram_of(a + b)
+        merged.merge(histogram_of(b))
+        back = LatencyHistogram.from_pairs(merged.pairs(), merged.least_ns / 1e9, merged.greatest_ns / 1e9, merged.mean)
+        for one in (merged, back):
+            np.testing.assert_array_equal(one.counts, whole.counts)
+            self.assertAlmostEqual(one.mean / whole.mean, 1.0, places=9)
+            self.assertAlmostEqual(one.greatest_ns / whole.greatest_ns, 1.0, places=9)
+
+    def test_the_shortest_and_longest_are_counted_too(self) -> None:
+        """Times outside the buckets land in the outermost, and least and greatest stay exact."""
+        made = histogram_of([1, 10**18])
+        self.assertEqual((made.total, made.least_ns, made.greatest_ns), (2, 1.0, 1e18))
+        self.assertEqual((int(made.counts[0]), int(made.counts[-1])), (1, 1))
+        self.assertTrue(math.isnan(LatencyHistogram().percentile(50)))
+
+    @given(st.floats(1e-6, 1.0), st.floats(0.05, 1.0), st.integers(1, 10**6))
+    def test_a_lognormal_has_its_count_and_median(self, mean: float, spread: float, total: int) -> None:
+        """Counts add up exactly; with many requests the median is the lognormal's."""
+        made = LatencyHistogram.lognormal(mean, spread, total)
+        self.assertEqual(made.total, total)
+        if total > 1000 and mean > 1e-5:
+            self.assertAlmostEqual(made.percentile(50) / (mean * math.exp(-(spread**2) / 2)), 1.0, delta=0.02)
+
+
+class Series(unittest.TestCase):
+    @given(st.lists(st.floats(0, 1e5), min_size=1, max_size=200), st.integers(512, 10**7))
+    def test_keeps_every_byte_in_bounded_memory(self, times: list[float], block: int) -> None:
+        """However long the pass, the bytes add up and the number of intervals stays bounded."""
+        series = IntervalSeries()
+        for part in (times[::2], times[1::2]):
+            series.add(np.array(part), block)
+        self.assertEqual(sum(series.values), len(times) * block)
+        self.assertLessEqual(len(series.values), MOST_INTERVALS)
+        at = int(max(times) / series.interval)
+        self.assertGreaterEqual(series.values[at], block)
+
+    @given(st.lists(st.floats(0, 2000), min_size=1), st.lists(st.floats(0, 2000), min_size=1))
+    def test_merging_is_counting_together(self, a: list[float], b: list[float]) -> None:
+        """Two series of one start merge to that of all times, whichever was folded more."""
+        one, other, whole = IntervalSeries(), IntervalSeries(), IntervalSeries()
+        one.add(np.array(a), 4096)
+        other.add(np.array(b), 4096)
+        whole.add(np.array(a), 4096)
+        whole.add(np.array(b), 4096)
+        one.merge(other)
+        self.assertEqual((one.interval, one.values), (whole.interval, whole.values))
+
+
+class Words(unittest.TestCase):
+    def test_order_does_not_matter(self) -> None:
+        """The same words in any order are the same workload."""
+        for words in permutations(["random", "read", "4 KiB", "depth 16", "for 10 s", "over 8 GiB"]):
+            found = parse_workload(" ".join(words))
+            self.assertEqual(found.text, "random read 4 KiB depth 16")
+            self.assertEqual((found.seconds, found.span_bytes), (10.0, 8 * 2**30))
+
+    def test_the_canonical_text_reads_back(self) -> None:
+        """Every workload of every suite can be asked for in its own words."""
+        for suite in SUITES.values():
+            for workload in suite.workloads:
+                self.assertEqual(parse_workload(workload.text).text, workload.text)
+                self.assertTrue(workload.why)
+
+    def test_faults_are_named(self) -> None:
+        """What is missing, doubled, unknown or absurd is said, with the near word."""
+        cases = {
+            "read 4 KiB": "sequential or random", "random 4 KiB": "reads or writes", "random read": "how large",
+            "random read write 4 KiB": "twice", "random read 4 KiB depth": "whole number", "rndm read 4 KiB": "random",
+            "random read 4 KiB depth 0": "from 1", "random read 1000 B": "multiple of 512", "random read 1 GiB": "64 MiB",
+            "random read 4 KB": "KiB", "random read 4 KiB for": "duration", "random read -4 KiB": "above zero",
+            "": "how large",
+        }  # fmt: skip
+        for text, says in cases.items():
+            with self.subTest(text), self.assertRaisesRegex(UsageError, says):
+                parse_workload(text)
+        with self.assertRaisesRegex(UsageError, "did you mean 'peak'"):
+            find_suite("peek")
+
+
+class Differences(unittest.TestCase):
+    def facts(self, **target: object) -> RunFacts:
+        base = TargetFacts(
+            "/x", "folder", serial="1", driver="uas", filesystem_bytes=100, free_bytes=90, temperature=30
+        )
+        changed = TargetFacts(**{**base.__dict__, **target})  # type: ignore[arg-type]
+        return RunFacts(changed, BenchFacts("h", room_temperature=21), "drive", 5, 2**30, True, "1")
+
+    def test_each_circumstance_is_named_with_both_values(self) -> None:
+        """A difference names both sides; equal, unknown or slight ones are not named."""
+        base = self.facts()
+        self.assertEqual(differences(base, base), [])
+        self.assertEqual(differences(self.facts(temperature=32, free_bytes=88, link="USB 5 Gb/s"), base), [])
+        self.assertEqual(differences(self.facts(driver="usb-storage"), base), ["driver: usb-storage against uas"])
+        self.assertEqual(differences(self.facts(serial="2"), base), ["drive serial: 2 against 1"])
+        self.assertEqual(differences(self.facts(free_bytes=20), base), ["fill: 80 % against 10 %"])
+        self.assertIn(
+            "drive temperature at the start: 45 C against 30 C", differences(self.facts(temperature=45), base)
+        )

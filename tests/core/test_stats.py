@@ -1,0 +1,91 @@
+"""Estimates and ratios, against SciPy's own tests as the reference."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats as reference
+
+from ulterion.core import stats
+from ulterion.core.errors import UsageError
+
+RATES = st.lists(st.floats(1e3, 1e10), min_size=3, max_size=20)
+
+
+class Estimate(unittest.TestCase):
+    @given(RATES)
+    def test_is_students_t_on_the_logs(self, rates: list[float]) -> None:
+        """Rate and interval equal the textbook's."""
+        logs = np.log(rates)
+        found = stats.estimate(rates)
+        self.assertAlmostEqual(math.log(found.rate), logs.mean(), places=9)
+        if logs.std() > 1e-6:
+            low, high = reference.t.interval(0.95, len(logs) - 1, logs.mean(), reference.sem(logs))
+            self.assertAlmostEqual(math.log(found.low or 0), low, places=6)
+            self.assertAlmostEqual(math.log(found.high or 0), high, places=6)
+
+    @given(RATES, st.floats(1e-3, 1e3))
+    def test_does_not_depend_on_the_unit(self, rates: list[float], unit: float) -> None:
+        """Measured in another unit, everything scales and the relative margin stays."""
+        one, other = stats.estimate(rates), stats.estimate([r * unit for r in rates])
+        self.assertAlmostEqual(other.rate / one.rate / unit, 1.0, places=9)
+        self.assertAlmostEqual((other.margin or 0) - (one.margin or 0), 0.0, delta=1e-6 * (1 + (one.margin or 0)))
+
+    def test_too_few_passes_give_no_interval_and_say_so(self) -> None:
+        """One or two passes have a rate, no interval, and the reason."""
+        for rates in ([5.0], [5.0, 6.0]):
+            found = stats.estimate(rates)
+            self.assertEqual((found.low, found.high, found.margin), (None, None, None))
+            self.assertIn("too few", found.why or "")
+
+    def test_refuses_what_is_not_a_rate(self) -> None:
+        """Nothing, zero, negative, infinite and NaN are errors."""
+        for rates in ([], [0.0], [-1.0, 2.0], [math.inf], [math.nan, 1.0]):
+            with self.subTest(rates), self.assertRaises(UsageError):
+                stats.estimate(rates)
+
+
+class Ratio(unittest.TestCase):
+    @given(RATES, RATES)
+    def test_is_welch_on_the_logs(self, a: list[float], b: list[float]) -> None:
+        """Ratio, interval and p-value equal SciPy's Welch test."""
+        x, y = np.log(a), np.log(b)
+        if min(x.std(), y.std()) < 1e-6:
+            return
+        found = stats.ratio(a, b)
+        test = reference.ttest_ind(x, y, equal_var=False)
+        interval = test.confidence_interval(0.95)
+        self.assertAlmostEqual(math.log(found.low or 0), interval.low, places=6)
+        self.assertAlmostEqual(math.log(found.high or 0), interval.high, places=6)
+        self.assertAlmostEqual(found.p or 0.0, test.pvalue, places=7)
+
+    @given(RATES, RATES)
+    def test_swapping_the_sides_inverts_it(self, a: list[float], b: list[float]) -> None:
+        """a over b is one over b over a, with its interval."""
+        one, other = stats.ratio(a, b), stats.ratio(b, a)
+        for x, y in ((one.value, other.value), (one.low, other.high), (one.high, other.low)):
+            self.assertAlmostEqual(math.log(x or 0) + math.log(y or 0), 0.0, places=6)
+
+    def test_equal_passes_need_no_luck(self) -> None:
+        """Passes without any spread give an exact ratio, not a division by zero."""
+        self.assertEqual(stats.ratio([2.0] * 3, [1.0] * 3).low, 2.0)
+        self.assertEqual(stats.ratio([2.0] * 3, [2.0] * 3).p, 1.0)
+
+
+class Holm(unittest.TestCase):
+    def test_worked_example(self) -> None:
+        """0.01, 0.04, 0.03, 0.005 become 0.03, 0.06, 0.06, 0.02."""
+        found = stats.holm([0.01, 0.04, 0.03, 0.005])
+        np.testing.assert_allclose(found, [0.03, 0.06, 0.06, 0.02])
+
+    @given(st.lists(st.floats(0, 1), max_size=12))
+    def test_between_plain_and_bonferroni_in_the_same_order(self, p: list[float]) -> None:
+        """Never below the plain value, never above Bonferroni's, and the order stays."""
+        found = stats.holm(p)
+        for plain, adjusted in zip(p, found, strict=True):
+            self.assertTrue(plain <= adjusted <= min(1.0, len(p) * plain) + 1e-12)
+        self.assertEqual(sorted(found), [found[i] for i in sorted(range(len(p)), key=lambda i: p[i])])

@@ -1,0 +1,308 @@
+"""The test file, folders and files as targets, and the runner, on this machine's own disk."""
+
+from __future__ import annotations
+
+import errno
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from unittest import mock
+
+from tests.support import FolderCase
+from ulterion.core.errors import UsageError
+from ulterion.core.passes import PassResult
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.engine import runner, testfile
+from ulterion.engine.target import MIB, FileTarget, FolderTarget, open_target, reserve, usable_span
+
+READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
+
+
+class TestFile(FolderCase):
+    def without_nameless(self) -> None:
+        patcher = mock.patch("ulterion.engine.testfile._nameless", return_value=None)
+        patcher.start()
+        self.addCleanup(patcher.stop)
+
+    def test_has_no_name(self) -> None:
+        """The file is usable and the folder stays empty, with and without the kernel's nameless files."""
+        for _ in range(2):
+            opened = testfile.create(self.folder)
+            self.assertEqual(list(self.folder.iterdir()), [])
+            self.assertEqual(os.fstat(opened.fd).st_size, 0)
+            opened.close()
+            opened.close()
+            self.without_nameless()
+
+    def test_where_names_cannot_be_removed_it_is_removed_on_closing(self) -> None:
+        """A platform that keeps the name of an open file loses it at the end."""
+        self.without_nameless()
+        with mock.patch("pathlib.Path.unlink", side_effect=PermissionError):
+            opened = testfile.create(self.folder)
+        self.assertEqual(len(list(self.folder.iterdir())), 1)
+        self.assertEqual(testfile.sweep(self.folder), [])  # in use
+        opened.close()
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_the_next_start_removes_what_a_dead_one_left_and_nothing_else(self) -> None:
+        """A file whose writer was killed goes; one in use, a link, and anything of the reviewer's stay."""
+        mine = self.write("holiday.mov", "x")
+        link = self.folder / f"{testfile.PREFIX}9-link"
+        link.symlink_to(mine)
+        code = (
+            "import sys,time; from pathlib import Path; from unittest import mock; from ulterion.engine import testfile\n"
+            "testfile._nameless = lambda folder: None\n"
+            "with mock.patch('pathlib.Path.unlink', side_effect=PermissionError):\n"
+            "    opened = testfile.create(Path(sys.argv[1]))\n"
+            "print('ready', flush=True); time.sleep(60)\n"
+        )
+        with subprocess.Popen([sys.executable, "-c", code, str(self.folder)], stdout=subprocess.PIPE) as process:
+            assert process.stdout is not None
+            process.stdout.readline()
+            self.assertEqual(testfile.sweep(self.folder), [])
+            os.kill(process.pid, signal.SIGKILL)
+            process.wait()
+        self.assertEqual(len(testfile.sweep(self.folder)), 1)
+        self.assertEqual({p.name for p in self.folder.iterdir()}, {"holiday.mov", link.name})
+        self.assertEqual(mine.read_text(), "x")
+
+    def test_refusals_say_what_to_do(self) -> None:
+        """A read-only, forbidden or full place is refused with its own remedy."""
+        for number, says in (
+            (errno.EROFS, "read-only; remount"),
+            (errno.EACCES, "folder of yours"),
+            (errno.ENOSPC, "make room"),
+        ):
+            with mock.patch("os.open", side_effect=OSError(number, "x")), self.assertRaisesRegex(UsageError, says):
+                testfile.create(self.folder)
+
+
+class Room(FolderCase):
+    def room(self, blocks: int, free: int) -> mock._patch:
+        facts = mock.Mock(f_bavail=free, f_blocks=blocks, f_frsize=MIB)
+        return mock.patch("ulterion.engine.target.os.statvfs", return_value=facts)
+
+    def test_the_reserve_stays_free(self) -> None:
+        """5 % but 32 MiB at least and 4 GiB at most stay free, whatever is asked for."""
+        self.assertEqual([reserve(s * MIB) // MIB for s in (100, 10_000, 10**7)], [32, 500, 4096])
+        with self.room(10_000, 5_000):
+            self.assertEqual(usable_span(self.folder, None), 1024 * MIB)
+            self.assertEqual(usable_span(self.folder, 4500 * MIB), 4500 * MIB)
+            with self.assertRaisesRegex(UsageError, "use --span"):
+                usable_span(self.folder, 4504 * MIB)
+        with self.room(10_000, 600):
+            self.assertEqual(usable_span(self.folder, None), 100 * MIB)
+        with self.room(10_000, 510), self.assertRaisesRegex(UsageError, "make room"):
+            usable_span(self.folder, None)
+
+
+class RealPass(FolderCase):
+    def test_a_folder_is_measured_and_left_as_it_was(self) -> None:
+        """Passes on this disk add up, reads find real data laid down before, and nothing stays behind."""
+        target = FolderTarget(self.folder, 16 * MIB)
+        self.addCleanup(target.close)
+        told: list[tuple[int, int]] = []
+        target.prepare(1, lambda done, total: told.append((done, total)))
+        self.assertEqual(told[-1], (16 * MIB, 16 * MIB))
+        facts = os.fstat(target._file.fd)
+        self.assertGreaterEqual(facts.st_blocks * 512, 16 * MIB)
+        self.assertNotEqual(os.pread(target._file.fd, 0, 0), None)
+        for workload in (READ, WRITE):
+            one = target.run_pass(workload.settled(0.3, target.span_bytes), 5)
+            self.assertEqual(one.bytes, one.requests * workload.block_bytes)
+            self.assertEqual(one.bytes, sum(one.interval_bytes))
+            self.assertEqual(one.requests, one.latency.total)
+            self.assertGreaterEqual(one.seconds, 0.3)
+            self.assertEqual(one.flush_seconds is None, workload is READ)
+            self.assertGreaterEqual(one.seconds * workload.depth * 1.001, one.latency.mean * one.requests)
+        target.close()
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_file_of_the_reviewers_is_read_and_never_written(self) -> None:
+        """Reads run, writes are refused before anything happens, holes are noticed."""
+        path = self.folder / "clip.mov"
+        path.write_bytes(os.urandom(MIB) * 20)
+        before = path.stat()
+        target = open_target(path)
+        self.addCleanup(target.close)
+        assert isinstance(target, FileTarget)
+        self.assertFalse(target.holes)
+        self.assertGreater(target.run_pass(READ.settled(0.1, target.span_bytes), 1).requests, 0)
+        with self.assertRaisesRegex(UsageError, "file of yours"):
+            target.check(WRITE)
+        self.assertEqual(path.stat().st_mtime_ns, before.st_mtime_ns)
+        with (self.folder / "sparse.mov").open("wb") as out:
+            out.truncate(32 * MIB)
+        sparse = FileTarget(self.folder / "sparse.mov")
+        self.addCleanup(sparse.close)
+        self.assertTrue(sparse.holes)
+
+    def test_what_is_not_a_target_is_refused(self) -> None:
+        """Missing, too small, a device node or pipe: each is said."""
+        self.write("small", "x")
+        os.mkfifo(self.folder / "pipe")
+        cases = {"nope/deeper": "nor does", "small": "too small"}
+        for name, says in cases.items():
+            with self.subTest(name), self.assertRaisesRegex(UsageError, says):
+                open_target(self.folder / name)
+        with self.assertRaisesRegex(UsageError, "neither a folder nor a plain file"):
+            FileTarget(Path("/dev/zero"))
+
+    def test_without_direct_access_the_run_says_so(self) -> None:
+        """Where the cache cannot be bypassed the pass still runs, and `cache_bypassed` is False."""
+        with mock.patch("fcntl.fcntl", side_effect=OSError(errno.EINVAL, "x")):
+            target = FolderTarget(self.folder, 16 * MIB)
+        self.addCleanup(target.close)
+        target.prepare(1)
+        self.assertFalse(target.cache_bypassed)
+        self.assertGreater(target.run_pass(READ.settled(0.05, target.span_bytes), 1).bytes, 0)
+
+
+class Rounds(FolderCase):
+    def test_workloads_take_turns_and_no_seed_repeats(self) -> None:
+        """Pass 1 of each, then pass 2 of each; every pass has its own seed; the same schedule has the same seeds."""
+        steps: list[str] = []
+        seeds: list[int] = []
+
+        class Fake:
+            span_bytes = MIB
+
+            def prepare(self, seed: int, laid: object = None) -> None:
+                steps.append("prepare")
+
+            def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
+                seeds.append(seed)
+                return mock.Mock(spec=PassResult)
+
+        class Told(runner.Observer):
+            def begin(self, index: int, workload: Workload, number: int) -> None:
+                steps.append(f"{workload.name[:6]}{number}")
+
+        for _ in range(2):
+            runner.run(Fake(), runner.Schedule([READ, WRITE], 2, 9), Told())
+        self.assertEqual(steps[:5], ["prepare", "sequen1", "random1", "sequen2", "random2"])
+        self.assertEqual((seeds[:4], len(set(seeds))), (seeds[4:], 4))
+
+
+class KernelCounters(FolderCase):
+    """The kernel's own counters and a plain copy tool as witnesses, where a real block device is under the folder."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        from ulterion.host.facts import target_facts
+
+        disk = target_facts(self.folder).device
+        if disk is None or not Path(f"/sys/block/{disk}/stat").exists():
+            self.skipTest(f"no block device with counters under {self.folder}")
+        self.disk = disk
+
+    def moved(self) -> tuple[int, int]:
+        """Return (bytes read, bytes written) of the disk since it was started (kernel documentation, block/stat)."""
+        fields = Path(f"/sys/block/{self.disk}/stat").read_text().split()
+        return int(fields[2]) * 512, int(fields[6]) * 512
+
+    def test_bytes_agree_with_the_kernels_within_two_per_cent(self) -> None:
+        """What a run says it moved is what the disk's counters say, reads and writes, shallow and deep."""
+        for words in ("sequential read 1 MiB depth 4", "sequential write 1 MiB depth 1", "random read 4 KiB depth 8"):
+            with self.subTest(words):
+                self.assertLess(min(self._apart(words) for _ in range(3)), 0.02)  # others use the disk too: best of 3
+
+    def _apart(self, words: str) -> float:
+        os.sync()
+        before = self.moved()
+        data = self.json_of(
+            "measure", ".", "--workload", words, "--passes", "3", "--seconds", "0.7", "--span", "64 MiB"
+        )
+        os.sync()
+        kernel = [after - was for after, was in zip(self.moved(), before, strict=True)]
+        ours = sum(p["bytes"] for p in data["run"]["workloads"][0]["passes"])
+        if "write" in words:
+            ours += data["run"]["settings"]["span_bytes"]
+        return abs(kernel["write" in words] / ours - 1)
+
+    def test_agrees_with_dd_within_noise(self) -> None:
+        """Alternating passes of 1 MiB reads and dd over the same file: no difference beyond the passes' own spread."""
+        from ulterion.core.stats import ratio
+
+        path = self.folder / "big"
+        data = os.urandom(MIB)
+        with path.open("wb") as out:
+            for _ in range(192):
+                out.write(data)
+            os.fsync(out.fileno())
+        target = FileTarget(path)
+        self.addCleanup(target.close)
+        if not target.cache_bypassed:
+            self.skipTest("the file system has no direct access, so dd cannot either")
+        one = parse_workload("sequential read 1 MiB depth 1").settled(0.3, target.span_bytes)
+        ours, theirs = [], []
+        for number in range(9):
+            ours.append(target.run_pass(one, number).rate)
+            theirs.append(self._dd(path))
+        found = ratio(ours, theirs)
+        # three times the 95 % half width is far beyond chance; 5 % is allowed for a quiet disk with no spread at all
+        half = max(0.05, 3 * ((found.high or 1) / (found.low or 1)) ** 0.5 - 3)
+        self.assertLess(abs(found.value - 1), half, f"{found}\n{ours}\n{theirs}")
+
+    def _dd(self, path: Path) -> float:
+        command = ["dd", f"if={path}", "of=/dev/null", "bs=1M", "iflag=direct"]
+        told = subprocess.run(
+            command, capture_output=True, text=True, check=True, env={"LC_ALL": "C", **os.environ}
+        ).stderr
+        *_, copied = told.strip().splitlines()
+        return int(copied.split()[0]) / float(copied.split(", ")[-2].removesuffix(" s"))
+
+
+class Killed(FolderCase):
+    def test_kill_9_in_mid_run_keeps_what_was_finished(self) -> None:
+        """The finished passes are there, the run is interrupted, no test file is left, other runs are untouched."""
+        self.write("review.toml", "schema = 1\n")
+        (self.folder / "drive").mkdir()
+        first = self.json_of("measure", "drive", "--workload", "random read 4 KiB", "--passes", "1", "--seconds", "0.1",
+                             "--span", "16 MiB")  # fmt: skip
+        kept = Path(first["kept_in"]).read_bytes()
+        process = self.start("measure", "drive", "--workload", "random read 4 KiB", "--passes", "500", "--seconds", "0.1",
+                             "--span", "16 MiB")  # fmt: skip
+        journal: list[Path] = []
+        deadline = time.monotonic() + 60
+        while time.monotonic() < deadline:
+            journal = list((self.folder / "runs").glob("*.journal"))
+            if journal and journal[0].read_bytes().count(b"\n") >= 4:
+                break
+            time.sleep(0.02)
+        process.kill()
+        process.communicate()
+        told = self.ulterion("compare")
+        self.assertIn("finished passes are kept", told.stderr)
+        runs = sorted((self.folder / "runs").glob("*.json"))
+        self.assertEqual((len(runs), list((self.folder / "drive").iterdir())), (2, []))
+        from ulterion.model.run import parse_run
+
+        run = parse_run(runs[-1].read_text(), "x")
+        self.assertEqual(run.state.name, "interrupted")
+        self.assertGreaterEqual(len(run.workloads[0].passes), 3)
+        self.assertEqual(Path(first["kept_in"]).read_bytes(), kept)
+
+    def test_being_asked_to_stop_keeps_the_run_and_says_so(self) -> None:
+        """SIGINT, SIGTERM and SIGHUP in mid-run: status 130, the run is written, the test file gone."""
+        self.write("review.toml", "schema = 1\n")
+        for number, words in ((signal.SIGINT, "by hand"), (signal.SIGTERM, "SIGTERM"), (signal.SIGHUP, "SIGHUP")):
+            for depth in (1, 4):
+                process = self.start("measure", ".", "--workload", f"random read 4 KiB depth {depth}", "--passes", "400",
+                                     "--seconds", "0.1", "--span", "16 MiB", "--json")  # fmt: skip
+                deadline = time.monotonic() + 60
+                while time.monotonic() < deadline:
+                    journal = list((self.folder / "runs").glob("*.journal"))
+                    if journal and journal[0].read_bytes().count(b"\n") >= 3:
+                        break
+                    time.sleep(0.02)
+                process.send_signal(number)
+                out, err = process.communicate(timeout=30)
+                self.assertEqual(process.returncode, 130, err)
+                self.assertRegex(err.splitlines()[-1], words)
+                self.assertIn('"state": "interrupted"', out)
+                self.assertEqual({p.name for p in self.folder.iterdir()}, {"review.toml", "runs"})
+        self.assertEqual(list((self.folder / "runs").glob("*.journal")), [])

@@ -1,0 +1,159 @@
+"""Run documents, the journal and the store."""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from tests.support import FolderCase, simulate
+from ulterion.core.errors import UsageError
+from ulterion.model import store
+from ulterion.model.journal import Journal, recover, with_passes
+from ulterion.model.run import RunDocument, State, parse_run
+from ulterion.model.store import ReviewFolder, run_name
+
+REPOSITORY = Path(__file__).parents[2]
+SAMPLE = Path(__file__).with_name("run-v1.json")
+
+
+class Document(unittest.TestCase):
+    def test_the_first_version_still_loads(self) -> None:
+        """A document kept from version 1 loads with all its figures, and writes back to the same text."""
+        text = SAMPLE.read_text()
+        run = parse_run(text, SAMPLE.name)
+        self.assertEqual((run.hookup, run.state.name, len(run.workloads)), ("box", "complete", 2))
+        one = run.workloads[0].passes[0]
+        self.assertEqual(one.bytes, sum(one.series.bytes))
+        self.assertEqual(one.requests, one.latency.read_back().total)
+        self.assertEqual(run.to_json(), text)
+
+    def test_the_published_schema_is_the_models(self) -> None:
+        """docs/run.schema.json is generated from the model; a stale one fails here."""
+        published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
+        self.assertEqual(published, RunDocument.model_json_schema(by_alias=True))
+
+    def test_what_is_not_a_sound_document_is_said(self) -> None:
+        """Half a file, another format, a later version, an unknown key, an impossible number: each its own words."""
+        text = SAMPLE.read_text()
+        whole = json.loads(text)
+        cases = {
+            text[: len(text) // 2]: "not whole",
+            "[]": "not a run document",
+            json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 2}}): "newer Ulterion",
+            json.dumps(whole | {"extra": 1}): "extra",
+            json.dumps(whole | {"id": "zz"}): "does not hold together: id",
+        }
+        for damaged, says in cases.items():
+            with self.subTest(says), self.assertRaisesRegex(UsageError, says):
+                parse_run(damaged, "x.json")
+
+
+class Recovery(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.review_folder = self.review()
+        self.finished = simulate(self.review_folder, "box", passes=3)
+        self.runs = self.review_folder.runs_folder
+
+    def journal(self) -> tuple[Journal, list]:
+        """Return a journal as it stands when the last pass has just been written."""
+        run = self.finished.run
+        passes = [(i, p) for i, w in enumerate(run.workloads) for p in w.passes]
+        blank = with_passes(run.model_copy(update={"id": "abcdef"}), [], State(name="interrupted", why="in progress"))
+        journal = Journal(self.runs / f"{run_name(blank)}.journal", blank)
+        for index, record in passes:
+            journal.add(index, record)
+        return journal, passes
+
+    def test_a_journal_cut_anywhere_keeps_every_whole_pass(self) -> None:
+        """Whatever byte the journal ends at, the passes whose line is whole are there and the document is valid."""
+        journal, passes = self.journal()
+        journal.close(remove=False)
+        data = journal.path.read_bytes()
+        ends = [i for i, byte in enumerate(data) if byte == 10]
+        for cut in [0, 1, ends[0] - 1, *(e + d for e in ends for d in (0, 1, 700)), len(data)]:
+            journal.path.write_bytes(data[:cut])
+            run = recover(journal.path)
+            whole = sum(e <= cut for e in ends)
+            if whole == 0:
+                self.assertIsNone(run, cut)
+                continue
+            assert run is not None
+            kept = [p for w in run.workloads for p in w.passes]
+            self.assertEqual(len(kept), whole - 1, cut)
+            self.assertEqual(run.state.name, "interrupted")
+            self.assertEqual(parse_run(run.to_json(), "x"), run)
+
+    def test_the_next_start_recovers_and_touches_nothing_else(self) -> None:
+        """A dead writer's journal becomes an interrupted run; other files stay as they are, byte by byte."""
+        before = self.finished.path.read_bytes()
+        journal, passes = self.journal()
+        journal.close(remove=False)
+        opened = ReviewFolder.open(self.folder)
+        runs = {r.id: r for r in opened.runs()}
+        self.assertEqual(runs["abcdef"].state.name, "interrupted")
+        self.assertEqual(sum(len(w.passes) for w in runs["abcdef"].workloads), len(passes))
+        self.assertFalse(journal.path.exists())
+        self.assertEqual(self.finished.path.read_bytes(), before)
+        self.assertIn("6 finished passes are kept", " ".join(opened.notices))
+        self.assertEqual(ReviewFolder.open(self.folder).notices, [])
+
+    def test_a_living_writers_journal_is_left_alone(self) -> None:
+        """While the writer holds its lock the journal is not touched."""
+        journal, _ = self.journal()
+        self.assertEqual(ReviewFolder.open(self.folder).notices, [])
+        self.assertTrue(journal.path.exists())
+        journal.close(remove=True)
+        self.assertFalse(journal.path.exists())
+
+    def test_a_journal_of_nothing_is_set_aside(self) -> None:
+        """Where not even the first line is whole, the file is moved aside and said."""
+        (self.runs / "20260101T000000Z-measure-x-aaaaaa.journal").write_text("{half")
+        opened = ReviewFolder.open(self.folder)
+        self.assertIn("nothing could be recovered", opened.notices[0])
+        self.assertEqual(len(list((self.runs / store.ASIDE).iterdir())), 1)
+
+
+class Storing(FolderCase):
+    def test_damaged_runs_are_set_aside_and_the_rest_is_read(self) -> None:
+        """Half a document is reported and moved aside; a newer one is reported and left."""
+        folder = self.review()
+        kept = simulate(folder, "box", passes=3)
+        text = kept.path.read_text()
+        (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 1', '"version": 7', 1))
+        self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
+        self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")
+        self.assertRegex(folder.notices[1], "newer Ulterion")
+        self.assertTrue((folder.runs_folder / "set-aside/a.json").exists())
+        self.assertTrue((folder.runs_folder / "b.json").exists())
+
+    def test_a_write_that_fails_leaves_the_old_file_and_no_scratch(self) -> None:
+        """When the rename, the sync or the write fails, what was there is there, whole."""
+        path = self.write("x.json", "old")
+        for call in ("ulterion.model.store.os.fsync", "pathlib.Path.replace"):
+            with mock.patch(call, side_effect=OSError(28, "No space left on device")), self.assertRaises(UsageError):
+                store.write_atomically(path, "new")
+            self.assertEqual(path.read_text(), "old")
+            self.assertEqual([p.name for p in self.folder.iterdir()], ["x.json"])
+        store.write_atomically(path, "new")
+        self.assertEqual(path.read_text(), "new")
+
+    def test_locks_are_the_kernels(self) -> None:
+        """What `try_lock` takes, another descriptor cannot have."""
+        from ulterion.model.lock import try_lock
+
+        path = self.write("l", "")
+        first, second = (os.open(path, os.O_RDWR) for _ in range(2))
+        self.addCleanup(os.close, second)
+        self.assertTrue(try_lock(first))
+        self.assertFalse(try_lock(second))
+        with self.assertRaises(OSError):
+            fcntl.flock(second, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        os.close(first)
+        self.assertTrue(try_lock(second))

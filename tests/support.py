@@ -1,0 +1,137 @@
+"""What several tests need: the installed program, a throw-away folder, and reviews on the simulated bench."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.model.store import ReviewFolder
+from ulterion.tasks.measuring import Finished, Observer, Request, measure
+
+PROGRAM = Path(sys.executable).with_name("ulterion")
+PEAK_READ = parse_workload("sequential read 4 MiB depth 4")
+
+BENCH = """
+schema = 1
+[bench]
+host = "testbench"
+seed = 7
+epoch = 2026-01-01T00:00:00Z
+[ports."b:fast"]
+link = "PCIe 4.0 x4"
+[ports."b:usb"]
+link = "USB 10 Gb/s"
+[parts.drive]
+model = "Test Drive"
+serial = "T-1"
+capacity = "1 TB"
+link = "PCIe 4.0 x4"
+read = "3000 MB/s"
+write = "2000 MB/s"
+read_wait = "60 us"
+write_wait = "20 us"
+parallel = 32
+noise = "0.5 %"
+small_noise = "3 %"
+[parts.box]
+link = "USB 10 Gb/s"
+driver = "uas"
+transport = "USB"
+read = "1000 MB/s"
+write = "990 MB/s"
+"""
+
+REVIEW = """
+schema = 1
+[ports."b:fast"]
+link = "PCIe 4.0 x4"
+[ports."b:usb"]
+link = "USB 10 Gb/s"
+[parts.drive]
+name = "Test Drive"
+kind = "drive"
+link = "PCIe 4.0 x4"
+[parts.drive.claims]
+read = "3000 MB/s"
+[parts.box]
+name = "Test Box"
+kind = "enclosure"
+link = "USB 10 Gb/s"
+[parts.box.claims]
+read = "1000 MB/s"
+write = "1400 MB/s"
+[hookups.direct]
+chain = ["b:fast", "drive"]
+target = "sim:bench.toml"
+direct = true
+[hookups.box]
+chain = ["b:usb", "box", "drive"]
+target = "sim:bench.toml"
+"""
+
+
+class FolderCase(unittest.TestCase):
+    """A test with a folder of its own, and a personal data folder inside it."""
+
+    def setUp(self) -> None:
+        scratch = tempfile.TemporaryDirectory(prefix="ulterion-tests-")
+        self.addCleanup(scratch.cleanup)
+        self.folder = Path(scratch.name).resolve()
+
+    def write(self, name: str, text: str) -> Path:
+        path = self.folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, encoding="utf-8")
+        return path
+
+    def environment(self) -> dict[str, str]:
+        return {**os.environ, "XDG_DATA_HOME": str(self.folder / "personal"), "COLUMNS": "80", "NO_COLOR": "1"}
+
+    def start(self, *arguments: str, **settings: Any) -> subprocess.Popen[str]:
+        return subprocess.Popen(
+            [str(PROGRAM), *arguments], cwd=settings.pop("cwd", self.folder), env=self.environment(), text=True,
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, **settings,
+        )  # fmt: skip
+
+    def ulterion(self, *arguments: str, **settings: Any) -> subprocess.CompletedProcess[str]:
+        """Run the installed program to its end."""
+        with self.start(*arguments, **settings) as process:
+            out, err = process.communicate(timeout=120)
+        return subprocess.CompletedProcess(arguments, process.returncode, out, err)
+
+    def json_of(self, *arguments: str, status: int = 0, **settings: Any) -> Any:
+        """Run with --json; the standard output must be one document and nothing else."""
+        done = self.ulterion(*arguments, "--json", **settings)
+        self.assertEqual(done.returncode, status, done.stderr)
+        return json.loads(done.stdout)
+
+    def refused(self, *arguments: str, says: str, **settings: Any) -> None:
+        """The program must refuse with one line on standard error, nothing on standard output, and status 2."""
+        done = self.ulterion(*arguments, **settings)
+        self.assertEqual((done.returncode, done.stdout), (2, ""), done.stderr)
+        self.assertRegex(done.stderr, says)
+        self.assertEqual(done.stderr.count("\n"), 1, done.stderr)
+        self.assertTrue(done.stderr.startswith("ulterion"), done.stderr)
+
+    def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
+        """Start a review on the simulated bench."""
+        self.write("bench.toml", bench)
+        self.write("review.toml", review)
+        return ReviewFolder.open(self.folder)
+
+
+def simulate(
+    review: ReviewFolder, hookup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
+    seed: int | None = None,
+) -> Finished:  # fmt: skip
+    """Measure a hookup of a simulated review, in this process."""
+    wanted = workloads or [PEAK_READ, parse_workload("random write 4 KiB depth 16")]
+    request = Request(review, None, hookup, "test", wanted, passes, seconds, None, seed)
+    return measure(request, Observer())
