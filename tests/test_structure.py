@@ -100,8 +100,10 @@ class Documents(unittest.TestCase):
     def test_every_link_of_the_table_is_documented(self) -> None:
         """docs/methods.md carries the table of links as the program has it."""
         from ulterion.core.links import LINKS
+        from ulterion.core.units import significant
 
         methods = (REPOSITORY / "docs/methods.md").read_text()
         for link in LINKS:
-            row = f"| {link.name} | {link.payload / 1e6:.4g} | {link.practical_low / 1e6:.3g} to {link.practical_high / 1e6:.3g} |"
+            most, low, high = (significant(v / 1e6) for v in (link.payload, link.practical_low, link.practical_high))
+            row = f"| {link.name} | {most} | {low} to {high} |"
             self.assertIn(row, methods)

@@ -72,7 +72,7 @@ class Recovery(FolderCase):
 
     def test_a_journal_cut_anywhere_keeps_every_whole_pass(self) -> None:
         """Whatever byte the journal ends at, the passes whose line is whole are there and the document is valid."""
-        journal, passes = self.journal()
+        journal, _ = self.journal()
         journal.close(remove=False)
         data = journal.path.read_bytes()
         ends = [i for i, byte in enumerate(data) if byte == 10]

@@ -43,7 +43,7 @@ class Comparing(FolderCase):
         self.write("bench.toml", BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "10 s"\n')
         simulate(review, "box", [PEAK_READ], passes=8)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual([r.estimate.passes for r in group.rows if r.hookup == "box"][0], 4)
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 4)
         self.assertRegex(" ".join(group.caveats["box"]), "failed: box was pulled out")
 
     def test_no_loss_is_a_finding(self) -> None:
@@ -84,7 +84,7 @@ class Claiming(FolderCase):
         found = self.verdicts()
         self.assertEqual(found[("box", "read")], "met")
         self.assertEqual(found[("box", "write")], "not testable here")
-        self.assertRegex(self.rows[("box", "write")].judgement.why or "", r"b:usb, USB 10 Gb/s.*below the claim")
+        self.assertRegex(self.rows[("box", "write")].judgement.why or "", r"b:usb, USB 10 Gb/s.*below this claim")
         self.assertEqual((found[("drive", "read")], self.rows[("drive", "read")].hookup), ("met", "direct"))
 
     def test_a_product_that_links_lower_than_sold_misses_by_its_own_fault(self) -> None:

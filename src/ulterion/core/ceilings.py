@@ -48,12 +48,14 @@ class Ceiling:
 
     Attributes:
         owner: key of the element.
+        kind: 'link', or 'part' for a rate claimed or measured of the part itself.
         text: the ceiling in words.
         low, high: range in which a measurement counts as near it, and its upper end; bytes per second.
         source: where the figure comes from.
     """
 
     owner: str
+    kind: Literal["link", "part"]
     text: str
     low: float
     high: float
@@ -62,7 +64,7 @@ class Ceiling:
 
 def _of_link(element: Element, link: Link, words: str) -> Ceiling:
     span = f"{show_rate(link.practical_low, with_unit=False)} to {show_rate(link.practical_high)} in practice"
-    return Ceiling(element.key, f"{words} ({span})", link.practical_low, link.practical_high, link.source)
+    return Ceiling(element.key, "link", f"{words} ({span})", link.practical_low, link.practical_high, link.source)
 
 
 def _of_upstream(element: Element) -> Ceiling | None:
@@ -74,11 +76,11 @@ def _of_upstream(element: Element) -> Ceiling | None:
 
 
 def _of_part(element: Element, direction: Direction) -> Ceiling | None:
-    for rates, words in ((element.direct, "measured directly"), (element.claimed, "claimed")):
+    for rates, words in ((element.direct, "does directly"), (element.claimed, "claims")):
         if direction in rates:
             rate = rates[direction]
-            text = f"{element.label}, {direction} {show_rate(rate)} {words}"
-            return Ceiling(element.key, text, rate * NEAR, rate, words)
+            text = f"what {element.label} {words}, {show_rate(rate)}"
+            return Ceiling(element.key, "part", text, rate * NEAR, rate, f"what it {words}")
     return None
 
 

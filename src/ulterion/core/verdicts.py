@@ -139,7 +139,7 @@ def judge_claim(
         return ClaimJudgement("met", share)
     obstacle = min((c for c in elsewhere if c.high < needed), key=lambda c: c.high, default=None)
     if obstacle is not None:
-        return ClaimJudgement("not testable here", share, f"{obstacle.text} is below the claim", obstacle)
+        return ClaimJudgement("not testable here", share, f"{obstacle.text}, is below this claim", obstacle)
     if measured.low is None or measured.high is None:
         return ClaimJudgement("undecided", share, measured.why)
     if measured.high < needed:

@@ -26,7 +26,9 @@ def draw_comparison(group: Group, label: str, unit: str) -> Figure:
     lines = -(-len(workloads) // columns)
     figure = Figure(figsize=(12.8, max(3.2, lines * (0.55 + 0.34 * len(hookups)) + 1.2)), dpi=100, layout="constrained")
     FigureCanvasAgg(figure)
-    figure.suptitle(f"{label}: {unit} by hookup, with 95 % intervals", color=INK, fontsize=15, x=0.01, ha="left")
+    times = f"; × tells how many times '{group.baseline}'" if group.baseline else ""
+    title = f"{label}: {unit} by hookup, with 95 % intervals{times}"
+    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
     for place, text in enumerate(workloads, 1):
         axes = figure.add_subplot(lines, columns, place)
         rows = [r for r in group.rows if r.workload.text == text]
@@ -43,13 +45,13 @@ def _panel(axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -> None
         error = [[(found.rate - low) / scale], [(high - found.rate) / scale]]
         colour = COLOURS[hookups.index(row.hookup) % len(COLOURS)]
         axes.barh(place, found.rate / scale, xerr=error, color=colour, height=0.68, ecolor=INK, capsize=3)
-        share = f"   {show_ratio(row.comparison.ratio.value)} of baseline" if row.comparison else ""
+        share = f"   × {show_ratio(row.comparison.ratio.value)}" if row.comparison else ""
         text = f"{show_rate(found.rate, unit, with_unit=False)}{share}"
         axes.text(high / scale + most * 0.015, place, text, va="center", fontsize=10.5, color=INK)
     axes.set_title(f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=INK)
     axes.set_yticks(range(len(rows)), [r.hookup for r in rows], fontsize=11)
     axes.invert_yaxis()
-    axes.set_xlim(0, most * 1.42)
+    axes.set_xlim(0, most * 1.28)
     axes.tick_params(axis="x", labelsize=9, colors=QUIET)
     axes.tick_params(axis="y", length=0, colors=INK)
     for side in ("top", "right", "left"):

@@ -37,7 +37,7 @@ def preview(run: RunDocument) -> list[RenderableType]:
         rows.append(("file system", free))
     how = "reads only, in your file" if facts.kind == "file" else "in a test file of its own, removed afterwards"
     rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
-    heads = [Text(f"{what:<12}{value}") for what, value in rows]
+    heads = [Text(f"{what:<13}{value}") for what, value in rows]
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
 
 

@@ -7,7 +7,6 @@ from typing import IO
 
 from rich.console import Group, RenderableType
 from rich.live import Live
-from rich.progress_bar import ProgressBar
 from rich.table import Table
 from rich.text import Text
 
@@ -19,6 +18,7 @@ from ulterion.report.measured import preview
 from ulterion.report.screen import console
 from ulterion.tasks.measuring import Observer
 
+BAR = 24  # characters
 BETWEEN = 0.15  # seconds a pass needs besides its length: buffers, journal
 
 
@@ -75,9 +75,10 @@ class Display(Announcer):
         name, step, rate = self._line
         total = sum(self._seconds()) * (self._run.settings.passes if self._run else 0)
         grid = Table.grid(padding=(0, 2, 0, 0))
-        for width in (16, 14, 12, 24):
+        for width in (16, 14, 12, BAR):
             grid.add_column(no_wrap=True, min_width=width)
-        bar = ProgressBar(total=total or 1.0, completed=total - self._left(), width=24)
+        filled = round(BAR * (1 - self._left() / total)) if total else 0
+        bar = Text("█" * filled, style="name") + Text("░" * (BAR - filled), style="muted")
         grid.add_row(Text(name, style="name"), step, Text(rate, justify="right"), bar)
         return Group(
             grid, Text(f"about {show_duration(self._left())} left; Ctrl-C keeps what is measured", style="muted")

@@ -166,8 +166,8 @@ def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow
         return row
     ceilings = case.ceilings(best)
     elsewhere = [c for c in ceilings if c.owner != case.part]
-    own_figure = f"{direction} {show_rate(claimed)} claimed"  # a claim cannot be its own explanation
-    near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or own_figure not in c.text])
+    # a claim cannot be its own explanation, but the part's own link can
+    near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or c.kind == "link"])
     return replace(
         row,
         measured=show_rate(best.estimate.rate, row.unit, with_unit=False),

@@ -95,7 +95,7 @@ class _Draft:
         self.medium = medium or review.hookup(against or "").medium
         mine = [n for n, h in review.hookups.items() if medium is None or h.medium == medium]
         if wanted:
-            mine = [n for n in mine if n in wanted or n == self.baseline]
+            mine = [n for n in mine if n in wanted or (n == self.baseline and set(wanted) & set(mine))]
         mine.sort(key=lambda n: n != self.baseline)
         self.names = [n for n in mine if n in measured]
         self.missing = tuple(n for n in mine if n not in measured)
