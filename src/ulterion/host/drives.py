@@ -110,8 +110,10 @@ def model(disk: str, root: Path = Path("/")) -> str | None:
     """Return the disk's model with its vendor, or None."""
     device = root / "sys/block" / disk / "device"
     parts = [tree.text(device / "vendor"), tree.text(device / "model") or tree.text(device / "name")]
-    vendor = parts[0] if parts[0] and not parts[0].startswith("0x") and parts[0] != "ATA" else None
-    return " ".join(p for p in (vendor, parts[1]) if p) or None
+    vendor, name = parts
+    if not vendor or vendor.startswith("0x") or vendor == "ATA" or (name or "").startswith(vendor):
+        return name
+    return f"{vendor} {name}" if name else vendor
 
 
 def temperature(disk: str, root: Path = Path("/")) -> float | None:

@@ -13,7 +13,7 @@ from ulterion.core.stats import estimate
 from ulterion.core.units import show_block, show_duration, show_iops, show_rate, show_size, show_size_both
 from ulterion.model.run import RunDocument, WorkloadRecord
 from ulterion.report.columns import align_points, show_margin
-from ulterion.report.screen import bullets, table
+from ulterion.report.screen import Sheet, bullets, table
 
 
 def _drive(facts: TargetFacts) -> str:
@@ -59,12 +59,21 @@ def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
         rows.append([
             Text(record.workload.name, style="name"), rate, show_margin(found),
             show_iops(found.rate / record.workload.block_bytes),
-            show_duration(latency.percentile(50)), show_duration(latency.percentile(99)), str(found.passes),
+            show_duration(latency.percentile(50)), show_duration(latency.percentile(99)),
         ])  # fmt: skip
     columns = [("workload", "left"), (unit, "right"), ("±", "right"), ("IOPS", "right"),
-               ("median wait", "right"), ("99 % within", "right"), ("passes", "right")]  # fmt: skip
+               ("median", "right"), ("99 %", "right")]  # fmt: skip
     shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
-    return [*shown, *_meaning(run, records), *_remarks(run), Text(""), Text(f"kept in {path}", style="muted")]
+    return [
+        *shown,
+        *_meaning(run, records),
+        *_remarks(run),
+        Text(""),
+        Sheet([Text(f"kept in {path}", style="muted")], cut=False),
+    ]
+
+
+LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
 
 
 def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[RenderableType]:
@@ -74,8 +83,9 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
         flush = sum(p.flush_seconds or 0.0 for p in record.passes) / sum(p.seconds for p in record.passes)
         tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
         name = "" if record.workload.name == record.text else f"{record.workload.name}: "
-        lines.append(f"{name}{record.text}, {show_duration(record.workload.seconds or 0)} a pass{tail}")
-    notes = []
+        passes = f"{len(record.passes)} pass{'es' if len(record.passes) > 1 else ''}"
+        lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}")
+    notes = [LEGEND] if records else []
     if records and len(records[0].passes) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullets("What was run", lines), *bullets("Note", notes)]

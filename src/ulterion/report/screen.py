@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import IO
 
 from rich.cells import cell_len
-from rich.console import Console, RenderableType
+from rich.console import Console, ConsoleOptions, OverflowMethod, RenderableType, RenderResult
 from rich.table import Table
 from rich.text import Text
 from rich.theme import Theme
@@ -30,11 +30,23 @@ def console(stream: IO[str]) -> Console:
 GAP = "  "
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Text | str] | Text]) -> Text:
+class Sheet:
+    """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied."""
+
+    def __init__(self, lines: Sequence[Text], *, cut: bool = True) -> None:
+        self.lines = lines
+        self.overflow: OverflowMethod = "ellipsis" if cut else "ignore"
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
+        for line in self.lines:
+            line.no_wrap, line.overflow = True, self.overflow
+            yield line
+
+
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Text | str] | Text]) -> Sheet:
     """Return a plain table; each column is (heading, 'left' or 'right').
 
-    A row that is a single text stands over the whole width, as a heading between rows.  A line too long for the screen
-    is cut with an ellipsis, never broken.
+    A row that is a single text stands over the whole width, as a heading between rows.
     """
     cells = [[_text(c) for c in row] for row in rows if not isinstance(row, Text)]
     widths = [max([cell_len(heading), *(c[i].cell_len for c in cells)]) for i, (heading, _) in enumerate(columns)]
@@ -44,7 +56,7 @@ def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Text | str
     lines += [row.copy() if isinstance(row, Text) else _set(next(body), widths, sides) for row in rows]
     for line in lines:
         line.rstrip()
-    return Text("\n", no_wrap=True, overflow="ellipsis").join(lines)
+    return Sheet(lines)
 
 
 def _text(cell: Text | str) -> Text:
