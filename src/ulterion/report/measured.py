@@ -73,6 +73,7 @@ def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
     ]
 
 
+RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
 LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
 
 
@@ -86,6 +87,9 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
         passes = f"{len(record.passes)} pass{'es' if len(record.passes) > 1 else ''}"
         lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}")
     notes = [LEGEND] if records else []
+    restless = [r.workload.name for r in records if (estimate([p.rate for p in r.passes]).margin or 0) > RESTLESS]
+    if restless:
+        notes.append(f"{', '.join(restless)}: passes differ widely; was something else using machine or drive?")
     if records and len(records[0].passes) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullets("What was run", lines), *bullets("Note", notes)]

@@ -227,7 +227,7 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
         try:
             runner.run(target, runner.Schedule(workloads, request.passes, run.settings.seed), recorder)
         except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
-            failure, state = _ended_early(error, recorder)
+            failure, state = _ended_early(error, recorder, run.target)
         done = with_passes(run, recorder.passes, state).model_copy(update={"ended": _end(run, target)})
         path = request.review.save(done)
         saved = True
@@ -236,9 +236,10 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
         journal.close(remove=saved or not recorder.passes)
 
 
-def _ended_early(error: BaseException, recorder: _Recorder) -> tuple[UlterionError, State]:
+def _ended_early(error: BaseException, recorder: _Recorder, target: TargetFacts) -> tuple[UlterionError, State]:
     if isinstance(error, TargetFailed):
-        why = f"{error} (during {recorder.doing})"
+        where = "" if target.kind == "simulated" else f"{target.path}: "
+        why = f"{where}{error} (during {recorder.doing})"
         told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
         return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
     why = f"{str(error) or 'stopped by hand'} during {recorder.doing}"
