@@ -146,7 +146,7 @@ class Deep(unittest.TestCase):
         workload = parse_workload("random read 4 KiB depth 8").settled(60.0, 2**20)
         device = FakeDevice(500)
         with mock.patch("ulterion.engine.movers.os.preadv", device), self.assertRaises(TargetFailed) as caught:
-            movers.Threads().move(0, workload, 1, None)
+            movers.Threads().move(movers.Job(0, workload, 1))
         self.assertIn(caught.exception.offset, device.seen)
         self.assertLessEqual(abs(caught.exception.moved // 4096 - device.calls), 9)
         self.assertEqual(threading.active_count(), before)
@@ -160,5 +160,5 @@ class Deep(unittest.TestCase):
             raise KeyboardInterrupt
 
         with mock.patch("ulterion.engine.movers.os.preadv", FakeDevice()), self.assertRaises(KeyboardInterrupt):
-            movers.Threads().move(0, workload, 1, interrupt)
+            movers.Threads().move(movers.Job(0, workload, 1, tick=interrupt))
         self.assertEqual(threading.active_count(), before)

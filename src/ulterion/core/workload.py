@@ -11,20 +11,22 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal
 
 from ulterion.core.errors import UsageError, nearest
-from ulterion.core.units import parse_duration, parse_size, show_block
+from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_block
 
-Direction = Literal["read", "write"]
+Direction = Literal["read", "write", "mixed"]
 Pattern = Literal["sequential", "random"]
 DEEPEST = 1024  # requests in flight; no device's queue pays for more, and each holds a buffer
 LARGEST_BLOCK = 64 * 2**20
 SMALLEST_BLOCK = 512
+ALIGNMENT = 4096  # bytes; where a place of the medium may begin
+MOST_SWEPT = 400  # workloads of one sweep; more would take a day
 
 _WORDS = {
     "read": "read", "reads": "read", "reading": "read", "write": "write", "writes": "write", "writing": "write",
-    "sequential": "sequential", "random": "random", "scattered": "random",
+    "sequential": "sequential", "random": "random", "scattered": "random", "mixed": "mixed",
 }  # fmt: skip
 _FILLERS = {"of", "at", "in", "with", "a", "blocks", "block", "each"}
-_KNOWN = {*_WORDS, *_FILLERS, "depth", "for", "over"}
+_KNOWN = {*_WORDS, *_FILLERS, "depth", "for", "over", "to"}
 _EXAMPLE = "write it like 'random read 4 KiB depth 16'"
 
 
@@ -34,13 +36,17 @@ class Workload:
 
     Attributes:
         name: short name within its suite, or the canonical text.
-        direction: read or write.
+        direction: read, write or mixed.
         pattern: sequential or random.
         block_bytes: bytes of one request.
         depth: requests in flight.
         seconds: length of a pass, or None for the run's setting.
         span_bytes: stretch of the medium it covers, or None for the run's setting.
         why: one sentence on why a reviewer wants it.
+        write_share: for mixed ones the share of requests that write, else None.
+        origin_bytes: where its stretch of the medium begins.
+        place: (k, n) when it covers the k-th of n equal places of the medium, else None.
+        company: number of targets it ran on at once, itself included; 1 when alone.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
@@ -53,19 +59,35 @@ class Workload:
     seconds: float | None = None
     span_bytes: int | None = None
     why: str = ""
+    write_share: float | None = None
+    origin_bytes: int = 0
+    place: tuple[int, int] | None = None
+    company: int = 1
 
     @property
     def text(self) -> str:
         """The canonical words, without length and span."""
-        return f"{self.pattern} {self.direction} {show_block(self.block_bytes)} depth {self.depth}"
+        share = f" {self.write_share * 100:g} % writes" if self.write_share is not None else ""
+        place = f" place {self.place[0]} of {self.place[1]}" if self.place is not None else ""
+        company = f" together {self.company}" if self.company > 1 else ""
+        return (
+            f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{company}"
+        )
 
     def settled(self, seconds: float, span_bytes: int) -> Workload:
         """Return the workload with the run's length and span where it names none itself."""
+        seconds = self.seconds if self.seconds is not None else seconds
+        if self.place is None:
+            return replace(self, seconds=seconds, span_bytes=min(self.span_bytes or span_bytes, span_bytes))
+        number, places = self.place
+        origin = span_bytes * (number - 1) // places // ALIGNMENT * ALIGNMENT
         return replace(
-            self,
-            seconds=self.seconds if self.seconds is not None else seconds,
-            span_bytes=min(self.span_bytes or span_bytes, span_bytes),
+            self, seconds=seconds, origin_bytes=origin, span_bytes=span_bytes // places // ALIGNMENT * ALIGNMENT
         )
+
+    def at_places(self, count: int) -> list[Workload]:
+        """Return the workload at each of `count` equal places of the medium."""
+        return [replace(self, name=f"{self.name}@{k}", place=(k, count)) for k in range(1, count + 1)]
 
 
 def _tokens(text: str) -> list[str]:
@@ -73,7 +95,7 @@ def _tokens(text: str) -> list[str]:
     tokens: list[str] = []
     for word in re.split(r"[\s,]+", text.strip()):
         bare_number = tokens and re.fullmatch(r"[+-]?[\d.]+", tokens[-1])
-        if bare_number and word.isalpha() and word.casefold() not in _KNOWN:
+        if bare_number and (word == "%" or word.isalpha()) and word.casefold() not in _KNOWN:
             tokens[-1] += f" {word}"
         elif word:
             tokens.append(word)
@@ -111,7 +133,12 @@ def _take(token: str, rest: list[str], parts: _Parts) -> None:
     word = token.casefold()
     if word in _WORDS:
         kind = _WORDS[word]
-        parts.put("direction" if kind in ("read", "write") else "pattern", kind)
+        parts.put("direction" if kind in ("read", "write", "mixed") else "pattern", kind)
+    elif token.endswith("%"):
+        share, of = parse_ratio(token), _WORDS.get(rest.pop(0).casefold()) if rest else None
+        if of not in ("read", "write"):
+            raise UsageError(f"workload '{parts.text}': say of what {token} are: '{token} writes' or '{token} reads'")
+        parts.put("share", share if of == "write" else 1 - share)
     elif word == "depth":
         parts.put("depth", _depth(parts.text, rest.pop(0) if rest else ""))
     elif word == "for":
@@ -136,14 +163,61 @@ def parse_workload(text: str) -> Workload:
         raise UsageError(
             f"workload '{text}': a request is a multiple of 512 B, from 512 B to {show_block(LARGEST_BLOCK)}"
         )
+    direction = parts.need("direction", "whether it reads or writes")
+    if (direction == "mixed") != ("share" in parts.found):
+        raise UsageError(
+            f"workload '{text}': a mixed one states its share, like 'random mixed 30 % writes 4 KiB depth 8'"
+        )
     made = Workload(
         name="",
-        direction=parts.need("direction", "whether it reads or writes"),
+        direction=direction,
         pattern=parts.need("pattern", "whether it is sequential or random"),
         block_bytes=block,
         depth=parts.found.get("depth", 1),
         seconds=parts.found.get("length"),
         span_bytes=parts.found.get("span"),
         why="asked for on the command line",
+        write_share=parts.found.get("share"),
     )
     return replace(made, name=made.text)
+
+
+def _doubling(first: int, last: int, text: str) -> list[int]:
+    if last < first:
+        raise UsageError(f"sweep '{text}': a range goes from small to large")
+    steps = [first]
+    while steps[-1] * 2 <= last:
+        steps.append(steps[-1] * 2)
+    return steps
+
+
+def parse_sweep(text: str) -> list[Workload]:
+    """Read a sweep: a workload with a range of sizes, of depths, or both, each doubling from the first to the last.
+
+    'random read 4 KiB to 1 MiB depth 1 to 16' gives 9 x 5 workloads, sizes varying fastest.
+    """
+    tokens = _tokens(text)
+    sizes: list[str] = []
+    depths: list[str] = []
+    while "to" in tokens:
+        at = tokens.index("to")
+        if at == 0 or at + 1 == len(tokens):
+            raise UsageError(f"sweep '{text}': 'to' stands between two sizes or two depths")
+        first, last = tokens[at - 1], tokens[at + 1]
+        if at >= 2 and tokens[at - 2].casefold() == "depth":
+            depths = [str(d) for d in _doubling(_depth(text, first), _depth(text, last), text)]
+            tokens[at - 2 : at + 2] = []
+        else:
+            sizes = [f"{b} B" for b in _doubling(parse_size(first), parse_size(last), text)]
+            tokens[at - 1 : at + 2] = []
+    if not sizes and not depths:
+        raise UsageError(f"sweep '{text}' has no range; write it like 'random read 4 KiB to 1 MiB depth 1 to 16'")
+    rest = " ".join(tokens)
+    found = [
+        parse_workload(" ".join(p for p in (rest, size, f"depth {depth}" if depth else "") if p))
+        for depth in depths or [""]
+        for size in sizes or [""]
+    ]
+    if len(found) > MOST_SWEPT:
+        raise UsageError(f"sweep '{text}' makes {len(found)} workloads; at most {MOST_SWEPT} are run at once")
+    return found

@@ -14,7 +14,7 @@ import time
 from array import array
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -27,6 +27,16 @@ COUNT_EVERY_NS = 100_000_000
 BATCH = 16384  # requests timed before they are counted at the latest
 
 Transfer = Callable[[int, Sequence[Any], int], int]
+
+
+class StopSign(Protocol):
+    """What a lane looks at to see whether it should end: an event, or a flag that processes share."""
+
+    def is_set(self) -> bool:
+        """Return whether to end."""
+
+    def set(self) -> None:
+        """Tell all to end."""
 
 
 class Recorder:
@@ -74,7 +84,7 @@ class Lane:
     offsets: Iterator[int]
     buffers: Iterator[Sequence[Any]]
     recorder: Recorder
-    stop: threading.Event = field(default_factory=threading.Event)
+    stop: StopSign = field(default_factory=threading.Event)
 
     def run(self, start_ns: int, deadline_ns: int, tick: Tick | None = None) -> None:
         """Issue requests until the deadline (both on the `perf_counter_ns` clock); raise TargetFailed with the offset."""

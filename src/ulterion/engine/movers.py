@@ -1,42 +1,69 @@
 """The ways to keep requests in flight, and the choice between them.
 
-Depth 1 is a plain positional read or write for each request, in the main thread: the least overhead there is.  Deeper
-is one thread for each request in flight, which overlaps the system calls because they run outside the interpreter's
-lock.  A further way is a class with the same `move`, added to `choose`.
+Depth 1 is a plain positional read or write for each request: the least overhead there is.  Deeper is a ring where the
+kernel offers one; elsewhere a thread for each request in flight, which overlaps the system calls because they run
+outside the interpreter's lock.
 """
 
 from __future__ import annotations
 
+import functools
 import os
 import threading
 import time
-from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Protocol
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
-from ulterion.engine import offsets
+from ulterion.engine import offsets, uring
 from ulterion.engine.data import POOL_BYTES, WriteData, read_buffer
-from ulterion.engine.lane import Lane, Recorder
+from ulterion.engine.lane import Lane, Recorder, StopSign, Transfer
+from ulterion.engine.ringlane import RingLane
 
 WAIT = 0.1  # seconds between two looks at the workers
 
 
-class Mover(Protocol):
-    """Moves bytes for one pass."""
+@dataclass
+class Job:
+    """One lane's share of a pass.
 
-    name: str
-    why: str
+    Attributes:
+        fd: open file.
+        workload: with length and span settled.
+        seed: of offsets and data.
+        lane, lanes: which of how many.
+        stop: the stop sign.
+        gate: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
+        tick: told of progress.
+    """
 
-    def move(self, fd: int, workload: Workload, seed: int, tick: Tick | None) -> Moved:
-        """Run the workload (length and span settled) on an open file; raise TargetFailed."""
+    fd: int
+    workload: Workload
+    seed: int
+    lane: int = 0
+    lanes: int = 1
+    stop: StopSign = field(default_factory=threading.Event)
+    gate: Callable[[], int] = time.perf_counter_ns
+    tick: Tick | None = None
+
+    @property
+    def own_seed(self) -> int:
+        """A seed that no other lane has."""
+        return self.seed * 1009 + self.lane
+
+    def deadline(self, start_ns: int) -> int:
+        """Return when the last request may be issued."""
+        return start_ns + round((self.workload.seconds or 0) * 1e9)
 
 
 @dataclass(frozen=True)
 class Moved:
-    """What one mover did: a recorder for each lane, and the start on the `perf_counter_ns` clock."""
+    """What one lane did: its recorders, and the start on the `perf_counter_ns` clock."""
 
     recorders: Sequence[Recorder]
     start_ns: int
@@ -47,20 +74,51 @@ class Moved:
         return max(r.last_ns for r in self.recorders)
 
 
-def _lanes(fd: int, workload: Workload, seed: int, count: int) -> list[Lane]:
-    """Build the lanes of a pass; sequential lanes share one stream of offsets, random ones have their own seeds."""
-    span, block = workload.span_bytes or 0, workload.block_bytes
-    shared = offsets.sequential(span, block) if workload.pattern == "sequential" else None
-    stop = threading.Event()
-    lanes = []
+class Mover(Protocol):
+    """Moves bytes for one lane."""
+
+    name: str
+
+    @property
+    def why(self) -> str:
+        """Why this way was chosen, and how it is set up."""
+
+    def move(self, job: Job) -> Moved:
+        """Do the job; raise TargetFailed."""
+
+
+def _mixed(share: float, seed: int, data: WriteData, block_bytes: int) -> Transfer:
+    """Return a transfer that writes with the given share and reads otherwise, repeatable from the seed."""
+    rng, reads, writes = np.random.Generator(np.random.SFC64(seed)), read_buffer(block_bytes), data.buffers()
+    choices: Iterator[bool] = (bool(c) for chunk in iter(lambda: rng.random(8192) < share, None) for c in chunk)
+
+    def transfer(fd: int, buffers: Sequence[Any], offset: int) -> int:
+        return os.pwritev(fd, next(writes), offset) if next(choices) else os.preadv(fd, next(reads), offset)
+
+    return transfer
+
+
+def _lanes(job: Job, count: int) -> list[Lane]:
+    """Build the loops of a job; sequential ones share one stream of offsets, random ones have their own seeds."""
+    workload, block = job.workload, job.workload.block_bytes
+    span = workload.span_bytes or 0
+    origin, shared = workload.origin_bytes, None
+    if workload.pattern == "sequential":
+        shared = offsets.sequential(span, block, job.lane, job.lanes, origin)
+    made = []
     for index in range(count):
-        own = shared if shared is not None else offsets.scattered(span, block, seed * 1009 + index)
-        if workload.direction == "read":
-            lanes.append(Lane(fd, os.preadv, own, read_buffer(block), Recorder(block), stop))
-        else:
-            data = WriteData(block, seed * 1009 + index, POOL_BYTES // count)
-            lanes.append(Lane(fd, os.pwritev, own, data.buffers(), Recorder(block), stop))
-    return lanes
+        seed = job.own_seed * 1009 + index
+        own = shared if shared is not None else offsets.scattered(span, block, seed, origin)
+        buffers: Iterator[Sequence[Any]] = read_buffer(block)
+        transfer: Transfer = os.preadv
+        if workload.direction != "read":
+            data = WriteData(block, seed, POOL_BYTES // count)
+            if workload.direction == "write":
+                transfer, buffers = os.pwritev, data.buffers()
+            else:
+                transfer = _mixed(workload.write_share or 0.0, seed, data, block)
+        made.append(Lane(job.fd, transfer, own, buffers, Recorder(block), job.stop))
+    return made
 
 
 class Positional:
@@ -69,11 +127,11 @@ class Positional:
     name = "positional"
     why = "one request in flight needs no queue"
 
-    def move(self, fd: int, workload: Workload, seed: int, tick: Tick | None) -> Moved:
+    def move(self, job: Job) -> Moved:
         """Run the workload in this thread."""
-        (lane,) = _lanes(fd, workload, seed, 1)
-        start = time.perf_counter_ns()
-        lane.run(start, start + round((workload.seconds or 0) * 1e9), tick)
+        (lane,) = _lanes(job, 1)
+        start = job.gate()
+        lane.run(start, job.deadline(start), job.tick)
         return Moved([lane.recorder], start)
 
 
@@ -81,19 +139,21 @@ class Threads:
     """Several requests in flight, one thread for each."""
 
     name = "threads"
-    why = "a thread for each request in flight"
 
-    def move(self, fd: int, workload: Workload, seed: int, tick: Tick | None) -> Moved:
+    def __init__(self, why: str = "asked for") -> None:
+        self.why = why
+
+    def move(self, job: Job) -> Moved:
         """Run the workload in `depth` threads that start together; the first error of any stops all."""
-        lanes = _lanes(fd, workload, seed, workload.depth)
+        lanes = _lanes(job, job.workload.depth)
         errors: list[Exception] = []
         start: list[int] = []
-        ready = threading.Barrier(len(lanes) + 1, action=lambda: start.append(time.perf_counter_ns()))
+        ready = threading.Barrier(len(lanes) + 1, action=lambda: start.append(job.gate()))
 
         def work(lane: Lane) -> None:
             try:
                 ready.wait()
-                lane.run(start[0], start[0] + round((workload.seconds or 0) * 1e9))
+                lane.run(start[0], job.deadline(start[0]))
             except threading.BrokenBarrierError:
                 pass
             except Exception as error:  # handed on to the main thread
@@ -105,7 +165,7 @@ class Threads:
             for thread in threads:
                 thread.start()
             ready.wait()
-            _watch(threads, lanes, start[0], tick)
+            _watch(threads, lanes, start[0], job.tick)
         finally:
             _end(threads, lanes, ready)
         for error in errors:
@@ -125,7 +185,8 @@ def _watch(threads: Sequence[threading.Thread], lanes: Sequence[Lane], start_ns:
 
 def _end(threads: Sequence[threading.Thread], lanes: Sequence[Lane], ready: threading.Barrier) -> None:
     """Stop every lane and wait until no thread holds the file any more."""
-    lanes[0].stop.set()
+    if any(t.is_alive() for t in threads):
+        lanes[0].stop.set()
     if ready.n_waiting:
         ready.abort()
     for thread in threads:
@@ -133,6 +194,28 @@ def _end(threads: Sequence[threading.Thread], lanes: Sequence[Lane], ready: thre
             thread.join()
 
 
+class Rings:
+    """Several requests in flight on a ring."""
+
+    name = "ring"
+    why = "the kernel offers a ring"
+
+    def move(self, job: Job) -> Moved:
+        """Run the workload from this thread."""
+        lane = RingLane(job.fd, job.workload, job.seed, job.lane, job.lanes, job.stop)
+        start = job.gate()
+        lane.run(start, job.deadline(start), job.tick)
+        return Moved([lane.recorder], start)
+
+
+@functools.cache
+def _no_ring() -> str | None:
+    return uring.available()
+
+
 def choose(depth: int) -> Mover:
     """Return the mover for a depth."""
-    return Positional() if depth == 1 else Threads()
+    if depth == 1:
+        return Positional()
+    reason = _no_ring()
+    return Rings() if reason is None else Threads(reason)

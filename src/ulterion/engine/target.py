@@ -7,22 +7,29 @@ import errno
 import os
 import stat
 import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.series import IntervalSeries
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
-from ulterion.engine import testfile
+from ulterion.engine import crew, testfile
 from ulterion.engine.data import WriteData
 from ulterion.engine.lane import failed
-from ulterion.engine.movers import Moved, choose
+from ulterion.engine.movers import Job, Moved, choose
 
 MIB = 2**20
 DEFAULT_SPAN = 1024 * MIB
 SMALLEST_SPAN = 16 * MIB
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 LAY_BLOCK = 4 * MIB
+LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
+FULL = "(ENOSPC)"
 
 
 def reserve(filesystem_bytes: int) -> int:
@@ -58,6 +65,8 @@ class RealTarget:
     def __init__(self, path: Path, opened: testfile.OpenFile, span_bytes: int) -> None:
         self.path = path
         self.span_bytes = span_bytes
+        self.lanes = 1
+        self.stall = crew.STALL
         self._file = opened
 
     @property
@@ -79,48 +88,95 @@ class RealTarget:
             )
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
-        """Run one pass (length and span settled) and return what it gave; raise TargetFailed."""
-        fd = self._file.fd
-        self._forget_cached(fd)
+        """Run one pass (length and span settled) in worker processes and return what it gave; raise TargetFailed."""
+        self._forget_cached(self._file.fd)
+        asleep = _seconds_asleep()
+        jobs = [partial(self._lane, workload, seed, lane) for lane in range(self.lanes)]
+        shares: list[Share] = crew.run(jobs, tick, self.stall)
+        slept = _seconds_asleep() - asleep
+        if slept > LONGEST_DOZE:
+            raise TargetFailed(f"the machine was asleep for {slept:.0f} s during the pass, which was dropped")
+        return _joined(shares, workload.block_bytes)
+
+    def _lane(self, workload: Workload, seed: int, lane: int, seat: crew.Seat) -> Share:
+        """Do one lane's share, in a process of its own; a share that wrote ends with its data on the medium."""
+        job = Job(self._file.fd, workload, seed, lane, self.lanes, seat.stop, seat.gate, seat.report)
+        mover = choose(workload.depth)
         cpu = time.process_time()
-        moved = choose(workload.depth).move(fd, workload, seed, tick)
-        end_ns, flush = moved.last_ns, None
-        if workload.direction == "write":
-            begin = time.perf_counter_ns()
-            self._flush(fd)
+        moved = mover.move(job)
+        cpu = time.process_time() - cpu
+        end_ns = None
+        if workload.direction != "read":
+            _flush(job.fd, self.path)
             end_ns = time.perf_counter_ns()
-            flush = (end_ns - begin) / 1e9
-        return _result(moved, end_ns, flush, time.process_time() - cpu)
+        return Share.of(moved, end_ns, cpu)
 
     def _forget_cached(self, fd: int) -> None:
         """Where the cache cannot be bypassed, at least drop what it holds of the file."""
         if not self._file.direct and hasattr(os, "posix_fadvise"):
             os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
 
-    def _flush(self, fd: int) -> None:
-        try:
-            os.fdatasync(fd)
-        except OSError as error:
-            raise TargetFailed(f"{self.path}: the flush failed: {error.strerror}") from error
-
     def close(self) -> None:
         """Close and remove the test file; may be called twice."""
         self._file.close()
 
 
-def _result(moved: Moved, end_ns: int, flush: float | None, cpu: float) -> PassResult:
-    first, *others = moved.recorders
+def _flush(fd: int, path: Path) -> None:
+    try:
+        os.fdatasync(fd)
+    except OSError as error:
+        raise TargetFailed(f"the flush failed: {error.strerror}") from error
+
+
+def _seconds_asleep() -> float:
+    """Return how long the machine has slept since it was started (the boot clock runs on in sleep, the other does not)."""
+    if not hasattr(time, "CLOCK_BOOTTIME"):
+        return 0.0
+    return time.clock_gettime(time.CLOCK_BOOTTIME) - time.clock_gettime(time.CLOCK_MONOTONIC)
+
+
+@dataclass(frozen=True)
+class Share:
+    """What one lane gave, as it comes back from its process.  Times are on the `perf_counter_ns` clock."""
+
+    bytes: int
+    requests: int
+    latency: LatencyHistogram
+    series: IntervalSeries
+    start_ns: int
+    last_ns: int
+    flushed_ns: int | None
+    cpu_seconds: float
+
+    @classmethod
+    def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float) -> Share:
+        """Join the recorders of one lane."""
+        first, *others = moved.recorders
+        for other in others:
+            first.latency.merge(other.latency)
+            first.series.merge(other.series)
+        requests = sum(r.requests for r in moved.recorders)
+        return cls(requests * first.block_bytes, requests, first.latency, first.series, moved.start_ns,
+                   moved.last_ns, flushed_ns, cpu_seconds)  # fmt: skip
+
+
+def _joined(shares: Sequence[Share], block_bytes: int) -> PassResult:
+    """Join the lanes of a pass: from the common start to the last completion, or to the end of the last flush."""
+    first, *others = shares
     for other in others:
         first.latency.merge(other.latency)
         first.series.merge(other.series)
-    requests = sum(r.requests for r in moved.recorders)
+    last = max(s.last_ns for s in shares)
+    flushed = [s.flushed_ns for s in shares if s.flushed_ns is not None]
+    end = max([last, *flushed])
+    requests = sum(s.requests for s in shares)
     return PassResult(
-        bytes=requests * first.block_bytes,
-        seconds=(end_ns - moved.start_ns) / 1e9,
+        bytes=requests * block_bytes,
+        seconds=(end - min(s.start_ns for s in shares)) / 1e9,
         requests=requests,
         latency=first.latency,
-        flush_seconds=flush,
-        cpu_seconds=cpu,
+        flush_seconds=(end - last) / 1e9 if flushed else None,
+        cpu_seconds=sum(s.cpu_seconds for s in shares),
         interval=first.series.interval,
         interval_bytes=tuple(first.series.values),
     )
@@ -137,20 +193,29 @@ class FolderTarget(RealTarget):
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
-        done, buffers = 0, WriteData(LAY_BLOCK, seed).buffers()
+
+        def told(seconds: float, moved: int) -> None:
+            if laid is not None:
+                laid(moved, self.span_bytes)
+
         try:
-            while done < self.span_bytes:
+            crew.run([partial(self._lay, seed)], told, self.stall)
+        except TargetFailed as error:
+            if FULL in str(error):
+                raise UsageError(testfile.unwritable(self.path, OSError(errno.ENOSPC, ""))) from error
+            raise
+
+    def _lay(self, seed: int, seat: crew.Seat) -> None:
+        done, buffers = 0, WriteData(LAY_BLOCK, seed).buffers()
+        seat.gate()
+        try:
+            while done < self.span_bytes and not seat.stop.is_set():
                 (block,) = next(buffers)
                 done += os.pwritev(self._file.fd, [block[: self.span_bytes - done]], done)
-                if laid is not None:
-                    laid(done, self.span_bytes)
-            self._flush(self._file.fd)
+                seat.report(0.0, done)
         except OSError as error:
-            if isinstance(error, TargetFailed):
-                raise
-            if error.errno in (errno.ENOSPC, errno.EDQUOT):
-                raise UsageError(f"{testfile.unwritable(self.path, error)}") from error
             raise failed(error, done, done) from error
+        _flush(self._file.fd, self.path)
 
 
 class FileTarget(RealTarget):

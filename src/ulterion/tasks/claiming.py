@@ -81,7 +81,7 @@ class _Case:
 
     def ceilings(self, found: Measured) -> list[Ceiling]:
         chain = chain_elements(self.review, found.run, self.direct)
-        return ceilings_of(chain, found.workload.direction)
+        return ceilings_of(chain, "write" if found.workload.direction == "write" else "read")
 
 
 @dataclass(frozen=True)

@@ -128,6 +128,8 @@ class _Draft:
         )  # fmt: skip
 
     def _limit(self, cell: Measured) -> str | None:
+        if cell.workload.direction == "mixed":
+            return None  # ceilings are stated for one direction
         direct = trusted_direct(self.review, cell.hookup, self.measured)
         chain = chain_elements(self.review, cell.run, direct)
         found = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))

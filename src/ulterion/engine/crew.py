@@ -1,0 +1,194 @@
+"""Workers in processes of their own: started together, watched, and never waited for in vain.
+
+A request to a device that does not answer cannot be interrupted.  So requests are made by child processes, and the
+parent, which keeps the journal and the screen, only watches: it counts what they report, stops them when asked to, and
+leaves them behind when a device is silent for too long.  A child dies with its parent, whatever kills that.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import mmap
+import os
+import pickle
+import select
+import signal
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ulterion.core.errors import TargetFailed
+from ulterion.core.passes import Tick
+
+STALL = 60.0  # seconds without any completion after which a device counts as stalled
+LOOK = 0.05  # seconds between two looks at the children
+GRACE = 5.0  # seconds that children asked to stop get to finish what is in flight
+LEAD_NS = 2_000_000  # between the last child's being ready and the common start
+PR_SET_PDEATHSIG = 1  # prctl(2)
+STOP, START, FIRST = 0, 1, 2  # cells of the shared memory; then two for each child: ready, bytes moved
+
+
+class Flag:
+    """A stop sign in shared memory, with the one method of an event that lanes use."""
+
+    def __init__(self, cells: memoryview[Any]) -> None:
+        self._cells = cells
+
+    def is_set(self) -> bool:
+        """Return whether the stop sign is up."""
+        return bool(self._cells[STOP])
+
+    def set(self) -> None:
+        """Put the stop sign up for all children."""
+        self._cells[STOP] = 1
+
+
+@dataclass
+class Seat:
+    """A child's place: its number, the stop sign, and how it reports."""
+
+    cells: memoryview[Any]
+    number: int
+    stop: Flag = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.stop = Flag(self.cells)
+
+    def gate(self) -> int:
+        """Say that this child is ready, wait for the others, and return the common start (`perf_counter_ns` clock)."""
+        self.cells[FIRST + 2 * self.number] = 1
+        while not (start := self.cells[START]):
+            time.sleep(0.0002)
+        while time.perf_counter_ns() < start:
+            pass
+        return int(start)
+
+    def report(self, seconds: float, moved: int) -> None:
+        """Report the bytes moved so far (a lane's tick)."""
+        self.cells[FIRST + 2 * self.number + 1] = moved
+
+
+@dataclass
+class _Child:
+    pid: int
+    pipe: int
+    data: bytearray = field(default_factory=bytearray)
+    open: bool = True
+
+
+def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL) -> list[Any]:
+    """Run each job in a child process, all started together; return their results in order.
+
+    Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
+    """
+    cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
+    children: list[_Child] = []
+    try:
+        for number, job in enumerate(jobs):
+            children.append(_start(job, Seat(cells, number), children))
+        _watch(children, cells, tick, stall)
+    except BaseException:
+        _stop(children, cells)
+        raise
+    finally:
+        for child in children:
+            os.close(child.pipe)
+    return _results(children)
+
+
+def _start(job: Callable[[Seat], Any], seat: Seat, others: Sequence[_Child]) -> _Child:
+    reader, writer = os.pipe()
+    parent = os.getpid()
+    pid = os.fork()
+    if pid:
+        os.close(writer)
+        return _Child(pid, reader)
+    try:  # the child: it leaves by _exit only, whatever happens
+        for fd in (reader, *(c.pipe for c in others)):
+            os.close(fd)
+        _settle(parent)
+        with os.fdopen(writer, "wb") as out:
+            pickle.dump(_outcome(job, seat), out)
+    finally:
+        os._exit(0)
+
+
+def _settle(parent: int) -> None:
+    """Die with the parent, and leave the stopping to it: a Ctrl-C reaches children too."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+    if os.getppid() != parent:
+        os._exit(1)
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_IGN)
+    gc.disable()
+
+
+def _outcome(job: Callable[[Seat], Any], seat: Seat) -> tuple[str, Any]:
+    try:
+        return "done", job(seat)
+    except TargetFailed as error:
+        return "failed", (str(error), error.offset, error.moved)
+    except Exception as error:
+        return "broken", f"{type(error).__name__}: {error}"
+
+
+def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None, stall: float) -> None:
+    """Give the start, pass progress on, and return when every child has said its last word."""
+    moved, since, begun = -1, time.monotonic(), 0.0
+    while any(c.open for c in children):
+        _read(children, cells)
+        now = time.monotonic()
+        if not cells[START] and all(cells[FIRST + 2 * i] or not c.open for i, c in enumerate(children)):
+            cells[START] = time.perf_counter_ns() + LEAD_NS
+            begun = since = now
+        total = sum(cells[FIRST + 2 * i + 1] for i in range(len(children)))
+        if total != moved:
+            moved, since = total, now
+        if now - since > stall:
+            raise TargetFailed(f"no request was answered for {stall:.0f} s: the device is stalled", moved=max(moved, 0))
+        if tick is not None and begun:
+            tick(now - begun, total)
+
+
+def _read(children: Sequence[_Child], cells: memoryview[Any]) -> None:
+    """Take what children have written; a child that failed puts the stop sign up for the others."""
+    ready, _, _ = select.select([c.pipe for c in children if c.open], [], [], LOOK)
+    for child in children:
+        if child.pipe in ready:
+            part = os.read(child.pipe, 1 << 20)
+            child.data += part
+            if not part:
+                child.open = False
+                if not child.data or pickle.loads(bytes(child.data))[0] != "done":
+                    cells[STOP] = 1
+
+
+def _stop(children: Sequence[_Child], cells: memoryview[Any]) -> None:
+    """Ask the children to stop, then end them; one that hangs in a request is left to the kernel."""
+    cells[STOP] = 1
+    cells[START] = cells[START] or 1
+    until = time.monotonic() + GRACE
+    while any(c.open for c in children) and time.monotonic() < until:
+        _read(children, cells)
+    for child in children:
+        if child.open:
+            os.kill(child.pid, signal.SIGKILL)
+        os.waitpid(child.pid, os.WNOHANG)
+
+
+def _results(children: Sequence[_Child]) -> list[Any]:
+    results: list[Any] = []
+    failures: list[Any] = []
+    for child in children:
+        _, status = os.waitpid(child.pid, 0)
+        kind, value = pickle.loads(bytes(child.data)) if child.data else ("broken", f"ended with status {status}")
+        if kind == "broken":
+            raise RuntimeError(f"a worker process broke: {value}")
+        (results if kind == "done" else failures).append(value)
+    if failures:
+        text, offset, _ = failures[0]
+        moved = sum(f[2] for f in failures) + sum(r.bytes for r in results if hasattr(r, "bytes"))
+        raise TargetFailed(text, offset=offset, moved=moved)
+    return results
