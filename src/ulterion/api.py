@@ -34,7 +34,7 @@ class Review:
                 "seconds": one.seconds, "MB_per_s": one.rate / 1e6, "requests": one.requests,
                 "latency_p50_s": one.latency.p50, "latency_p99_s": one.latency.p99, "state": run.state.name,
             }
-            for run in self.runs for record in run.workloads for one in record.passes
+            for run in self.runs for record in run.workloads for one in record.counted
         ]  # fmt: skip
         return pd.DataFrame(rows)
 

@@ -25,7 +25,7 @@ class Environment(NamedTuple):
 
         out = console(self.out)
         for line in lines:
-            out.print(line)
+            out.print(line, crop=False)  # tables cut themselves; a path must stay whole
 
     def show_json(self, data: Any) -> None:
         """Print one JSON document to the standard output."""

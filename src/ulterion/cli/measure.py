@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING
 
-from ulterion.cli import options
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
@@ -13,54 +12,12 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
     from ulterion.tasks.measuring import Finished, Request
 
-DEFAULT_PASSES, DEFAULT_SECONDS = 5, 5.0
-
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    from ulterion.core.suites import DEFAULT_SUITE, SUITES
+    from ulterion.cli import measure_options
 
-    suites = "; ".join(f"{s.name}: {s.why}" for s in SUITES.values())
-    parser.add_argument(
-        "target",
-        nargs="?",
-        metavar="TARGET",
-        help="a folder on the mounted drive, or a large file to read (default: the hookup's)",
-    )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
-    options.add_review(parser)
-    parser.add_argument("--suite", metavar="NAME", help=f"what to run (default: {DEFAULT_SUITE}). {suites}")
-    parser.add_argument(
-        "--workload",
-        action="append",
-        metavar="WORDS",
-        help="run this instead of a suite, such as 'random read 4 KiB depth 16'; may be repeated",
-    )
-    parser.add_argument(
-        "--passes",
-        type=options.passes,
-        default=DEFAULT_PASSES,
-        metavar="N",
-        help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)",
-    )
-    parser.add_argument(
-        "--seconds",
-        type=options.seconds,
-        default=DEFAULT_SECONDS,
-        metavar="TIME",
-        help="length of a pass, such as 5 or 2m (default: 5 s)",
-    )
-    parser.add_argument(
-        "--span",
-        type=options.quantity("parse_size"),
-        metavar="SIZE",
-        help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB, less if it is full)",
-    )
-    parser.add_argument(
-        "--seed", type=options.seed, metavar="N", help="repeat the offsets (and simulated noise) of an earlier run"
-    )
-    options.add_units(parser)
-    options.add_json(parser)
+    measure_options.add(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -70,6 +27,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.tasks.measuring import measure
 
     request = _request(arguments, env)
+    if arguments.figure:
+        from ulterion.report.figures import check_figure_path
+
+        check_figure_path(env.folder / arguments.figure)
+    if arguments.together:
+        return _together(arguments, env, request)
     env.notice(request.review.notices)
     display = make_display(env.err, arguments.units)
     with stoppable():
@@ -83,24 +46,39 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.DONE
 
 
-def _request(arguments: argparse.Namespace, env: Environment) -> Request:
+def _together(arguments: argparse.Namespace, env: Environment, request: Request) -> Status:
+    from ulterion.cli.signals import stoppable
     from ulterion.core.errors import UsageError
-    from ulterion.core.suites import DEFAULT_SUITE, find_suite
-    from ulterion.core.workload import parse_workload
-    from ulterion.tasks.measuring import Request
+    from ulterion.report.progress import make_display
+    from ulterion.report.shared import sharing_table
+    from ulterion.tasks.together import measure_together, sharing_as_data
 
-    if arguments.suite and arguments.workload:
-        raise UsageError("--suite and --workload exclude each other; give one of them")
+    if request.target is None or arguments.hookup:
+        raise UsageError("--together takes folders or devices: ulterion measure A --together B C")
+    display = make_display(env.err, arguments.units)
+    with stoppable():
+        try:
+            shared = measure_together(request, [request.target, *arguments.together], display)
+        finally:
+            display.close()
+    if arguments.json:
+        env.show_json(sharing_as_data(shared))
+    else:
+        env.show(sharing_table(shared, arguments.units))
+    if shared.failure is not None:
+        raise shared.failure
+    return Status.DONE
+
+
+def _request(arguments: argparse.Namespace, env: Environment) -> Request:
+    from ulterion.cli.measure_options import extras_of, workloads_of
+    from ulterion.core.errors import UsageError
+    from ulterion.tasks.measuring import Request
+    from ulterion.tasks.permits import Overwrite
+
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
-    if arguments.workload:
-        suite, workloads = "ad hoc", [parse_workload(w) for w in arguments.workload]
-        doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
-        if doubled:
-            raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
-    else:
-        suite = arguments.suite or DEFAULT_SUITE
-        workloads = list(find_suite(suite).workloads)
+    suite, workloads = workloads_of(arguments)
     return Request(
         review=_review(arguments, env),
         target=arguments.target,
@@ -111,6 +89,10 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
         seconds=arguments.seconds,
         span_bytes=arguments.span,
         seed=arguments.seed,
+        lanes=arguments.lanes,
+        stall=arguments.stall,
+        overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+        extras=extras_of(arguments),
     )
 
 
@@ -125,14 +107,23 @@ def _review(arguments: argparse.Namespace, env: Environment) -> ReviewFolder:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, request: Request, finished: Finished) -> None:
+    figure = None
+    if arguments.figure and any(r.counted for r in finished.run.workloads):
+        from ulterion.report.figures import save_figure
+        from ulterion.report.sweep_figures import draw_run
+        from ulterion.tasks.evidence import seen_link
+
+        figure = env.folder / arguments.figure
+        save_figure(draw_run(finished.run, arguments.units, seen_link(finished.run)), figure)
     if arguments.json:
         from ulterion.tasks.measuring import finished_as_data
 
-        env.show_json(finished_as_data(finished))
+        env.show_json(finished_as_data(finished) | ({"figure": str(figure)} if figure else {}))
         return
     from ulterion.report.measured import results
 
     env.show(results(finished.run, finished.path, arguments.units))
+    env.show([f"figure: {figure}"] if figure else [])
     if finished.failure is None:
         env.show([_next_step(request)])
 

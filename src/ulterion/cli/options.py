@@ -17,12 +17,12 @@ def add_review(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
 
 
-def add_units(parser: argparse.ArgumentParser) -> None:
+def add_units(parser: argparse._ActionsContainer) -> None:
     """Add the option for the unit of rates."""
     parser.add_argument("--units", choices=RATE_UNITS, default="MB/s", help="unit of rates (default: %(default)s)")
 
 
-def add_json(parser: argparse.ArgumentParser) -> None:
+def add_json(parser: argparse._ActionsContainer) -> None:
     """Add the option for machine-readable output."""
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
 
@@ -61,11 +61,20 @@ def seconds(text: str) -> float:
 
 def passes(text: str) -> int:
     """Read a number of passes."""
-    if not text.isdigit() or not 1 <= int(text) <= MOST_PASSES:
-        raise argparse.ArgumentTypeError(
-            f"'{text}' is not a number of passes; give a whole number from 1 to {MOST_PASSES}"
-        )
-    return int(text)
+    return count("passes", MOST_PASSES)(text)
+
+
+def count(what: str, most: int) -> Callable[[str], int]:
+    """Return an argparse type for a whole number from 1 to `most` of something."""
+
+    def convert(text: str) -> int:
+        if not text.isdigit() or not 1 <= int(text) <= most:
+            raise argparse.ArgumentTypeError(
+                f"'{text}' is not a number of {what}; give a whole number from 1 to {most}"
+            )
+        return int(text)
+
+    return convert
 
 
 def seed(text: str) -> int:

@@ -83,19 +83,33 @@ def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: 
 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
+    results = run_each(jobs, tick, stall, alike=True)
+    failure = next((r for r in results if isinstance(r, TargetFailed)), None)
+    if failure is not None:
+        failure.moved += sum(getattr(r, "moved", getattr(r, "bytes", 0)) for r in results if r is not failure)
+        raise failure
+    return results
+
+
+def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL, *,
+             alike: bool = False) -> list[Any]:  # fmt: skip
+    """Run jobs like `run`, but return the TargetFailed of a child in the place of its result.
+
+    With `alike` a child that fails stops the others: they work on the same target.
+    """
     cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
     children: list[_Child] = []
     try:
         for number, job in enumerate(jobs):
             children.append(_start(job, Seat(cells, number), children))
-        _watch(children, cells, tick, stall)
+        _watch(children, cells, tick, stall, alike)
     except BaseException:
         _stop(children, cells)
         raise
     finally:
         for child in children:
             os.close(child.pipe)
-    return _results(children)
+    return [_result(child) for child in children]
 
 
 def _start(job: Callable[[Seat], Any], seat: Seat, others: Sequence[_Child]) -> _Child:
@@ -134,11 +148,11 @@ def _outcome(job: Callable[[Seat], Any], seat: Seat) -> tuple[str, Any]:
         return "broken", f"{type(error).__name__}: {error}"
 
 
-def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None, stall: float) -> None:
+def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None, stall: float, alike: bool) -> None:
     """Give the start, pass progress on, and return when every child has said its last word."""
     moved, since, begun = -1, time.monotonic(), 0.0
     while any(c.open for c in children):
-        _read(children, cells)
+        _read(children, cells, alike)
         now = time.monotonic()
         if not cells[START] and all(cells[FIRST + 2 * i] or not c.open for i, c in enumerate(children)):
             cells[START] = time.perf_counter_ns() + LEAD_NS
@@ -152,8 +166,8 @@ def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None
             tick(now - begun, total)
 
 
-def _read(children: Sequence[_Child], cells: memoryview[Any]) -> None:
-    """Take what children have written; a child that failed puts the stop sign up for the others."""
+def _read(children: Sequence[_Child], cells: memoryview[Any], alike: bool = True) -> None:
+    """Take what children have written; with `alike` one that failed puts the stop sign up for the others."""
     ready, _, _ = select.select([c.pipe for c in children if c.open], [], [], LOOK)
     for child in children:
         if child.pipe in ready:
@@ -161,7 +175,7 @@ def _read(children: Sequence[_Child], cells: memoryview[Any]) -> None:
             child.data += part
             if not part:
                 child.open = False
-                if not child.data or pickle.loads(bytes(child.data))[0] != "done":
+                if alike and (not child.data or pickle.loads(bytes(child.data))[0] != "done"):
                     cells[STOP] = 1
 
 
@@ -178,17 +192,14 @@ def _stop(children: Sequence[_Child], cells: memoryview[Any]) -> None:
         os.waitpid(child.pid, os.WNOHANG)
 
 
-def _results(children: Sequence[_Child]) -> list[Any]:
-    results: list[Any] = []
-    failures: list[Any] = []
-    for child in children:
-        _, status = os.waitpid(child.pid, 0)
-        kind, value = pickle.loads(bytes(child.data)) if child.data else ("broken", f"ended with status {status}")
-        if kind == "broken":
-            raise RuntimeError(f"a worker process broke: {value}")
-        (results if kind == "done" else failures).append(value)
-    if failures:
-        text, offset, _ = failures[0]
-        moved = sum(f[2] for f in failures) + sum(r.bytes for r in results if hasattr(r, "bytes"))
-        raise TargetFailed(text, offset=offset, moved=moved)
-    return results
+def _result(child: _Child) -> Any:
+    """Return what a child that has ended gave: its result or its TargetFailed."""
+    _, status = os.waitpid(child.pid, 0)
+    outcome: tuple[str, Any] = pickle.loads(bytes(child.data)) if child.data else ("broken", f"status {status}")
+    kind, value = outcome
+    if kind == "broken":
+        raise RuntimeError(f"a worker process broke: {value}")
+    if kind == "failed":
+        text, offset, moved = value
+        return TargetFailed(text, offset=offset, moved=moved)
+    return value

@@ -87,10 +87,16 @@ class Mover(Protocol):
         """Do the job; raise TargetFailed."""
 
 
+def _choices(share: float, seed: int) -> Iterator[bool]:
+    """Yield, for ever, whether the next request writes."""
+    rng = np.random.Generator(np.random.SFC64(seed))
+    while True:
+        yield from (rng.random(offsets.CHUNK) < share).tolist()
+
+
 def _mixed(share: float, seed: int, data: WriteData, block_bytes: int) -> Transfer:
     """Return a transfer that writes with the given share and reads otherwise, repeatable from the seed."""
-    rng, reads, writes = np.random.Generator(np.random.SFC64(seed)), read_buffer(block_bytes), data.buffers()
-    choices: Iterator[bool] = (bool(c) for chunk in iter(lambda: rng.random(8192) < share, None) for c in chunk)
+    reads, writes, choices = read_buffer(block_bytes), data.buffers(), _choices(share, seed)
 
     def transfer(fd: int, buffers: Sequence[Any], offset: int) -> int:
         return os.pwritev(fd, next(writes), offset) if next(choices) else os.preadv(fd, next(reads), offset)

@@ -128,6 +128,7 @@ class RingLane:
         own_seed = seed * 1009 + lane
         self.data = SlotData(self.block, self.slots, own_seed, writes=workload.direction == "write")
         self.turn = self.data.renew if workload.direction == "write" else None
+        self.many = MANY
         self.ring = uring.Ring(self.slots)
         self.begun = array("q", bytes(8 * self.slots))
         self.error: TargetFailed | None = None
@@ -137,6 +138,7 @@ class RingLane:
         if workload.direction == "mixed":
             self.turn = Mixer(self, fd, workload.write_share or 0.0, own_seed).turn
             self.turn(np.arange(self.slots))
+            self.many = 1  # drawing kinds is an array operation anyway
 
     def _describe(self, fd: int, *, write: bool) -> None:
         """Register the file and the buffers where the kernel takes them, and describe every slot."""
@@ -181,7 +183,7 @@ class RingLane:
             ending = ending or now >= deadline_ns
             if count:
                 ring.fence()
-                take = take_many if count >= MANY and not ending else take_few
+                take = take_many if count >= self.many and not ending else take_few
                 used = take(head, count, used, now, ending)
                 head = tail
                 cq[cq_head] = head
@@ -257,21 +259,26 @@ class RingLane:
         index = np.frombuffer(ring.index, dtype=np.uint32)
         begun = np.frombuffer(self.begun, dtype=np.int64)
         begins, ends = (np.frombuffer(a, dtype=np.int64) for a in (self.recorder.begins, self.recorder.ends))
-        ramp = np.arange(self.slots, dtype=np.int64)
         turn, clock = self.turn, time.perf_counter_ns
+        cq_mask, index_mask, count_nonzero = ring.cq_mask, ring.index_mask, np.count_nonzero
 
         def take(head: int, count: int, used: int, now: int, ending: bool) -> int:
-            at = (ramp[:count] + head) & ring.cq_mask
-            if (result[at] != block).any():
+            at, to = head & cq_mask, self._tail & index_mask
+            if at + count > cq_mask + 1 or to + count > index_mask + 1:  # a batch that wraps round is taken in two
+                part = min(cq_mask + 1 - at, index_mask + 1 - to)
+                if part < count:
+                    used = take(head, part, used, now, ending)
+                    return take(head + part, count - part, used, now, ending)
+            if count_nonzero(result[at : at + count] == block) != count or self.error is not None:
                 return few(head, count, used, now, ending)
-            slots = data[at]
+            slots = data[at : at + count]
             end = used + count
             begins[used:end] = begun[slots]
             ends[used:end] = now
             places[slots] = next_offsets(count)
             if turn is not None:
                 turn(slots)
-            index[(ramp[:count] + self._tail) & ring.index_mask] = slots
+            index[to : to + count] = slots
             begun[slots] = clock()
             self._tail = (self._tail + count) & WORD
             ring.sq[ring.sq_tail] = self._tail

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.stats import FEWEST, estimate
 from ulterion.core.workload import Workload
+
+WARM_UP = 0  # number of the pass that is kept but not counted
 
 
 class Target(Protocol):
-    """Anything passes can be run on: a folder, a file, a simulated chain."""
+    """Anything passes can be run on: a folder, a file, a device, a simulated chain."""
 
     span_bytes: int
 
@@ -29,7 +33,7 @@ class Observer:
         """`done` of `total` bytes of the test file are on the medium."""
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
-        """Pass `number` (from 1) of the workload at `index` begins."""
+        """Pass `number` (from 1; 0 for the warm-up) of the workload at `index` begins."""
 
     def tick(self, seconds: float, moved: int) -> None:
         """The pass has run for `seconds` and moved `moved` bytes."""
@@ -37,19 +41,77 @@ class Observer:
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
         """The pass is over."""
 
+    def ended(self, index: int, why: str) -> None:
+        """No more passes of the workload at `index` are run, and why."""
+
+    def resting(self, words: str) -> None:
+        """The drive rests."""
+
+
+@dataclass(frozen=True)
+class Sureness:
+    """When to stop repeating.
+
+    Attributes:
+        within: half the relative width of the 95 % interval to be reached, as a ratio.
+        most_passes: passes after which a workload is given up.
+        most_seconds: time after which all are, or None.
+    """
+
+    within: float
+    most_passes: int = 30
+    most_seconds: float | None = None
+
 
 @dataclass(frozen=True)
 class Schedule:
-    """What to run: settled workloads, how many passes of each, and the seed of offsets and data."""
+    """What to run.
+
+    Attributes:
+        workloads: settled.
+        passes: how many of each, or the least when `sure` is given.
+        seed: of offsets and data.
+        warm_up: whether a first round is kept but not counted.
+        sure: repeat until sure, or None.
+        rest: called before every pass but the first; lets the drive rest.
+    """
 
     workloads: Sequence[Workload]
     passes: int
     seed: int
+    warm_up: bool = False
+    sure: Sureness | None = None
+    rest: Callable[[], None] = lambda: None
 
 
 def pass_seed(seed: int, index: int, number: int) -> int:
     """Return the seed of one pass, so that no two passes of a run share offsets or data."""
     return (seed * 1_000_003 + index) * 1_000_003 + number
+
+
+@dataclass
+class _Progress:
+    """What is known of one workload while the run goes on."""
+
+    rates: list[float] = field(default_factory=list)
+    done: bool = False
+
+    def verdict(self, schedule: Schedule, seconds: float) -> str | None:
+        """Return why no more passes are needed, or None."""
+        count, sure = len(self.rates), schedule.sure
+        if count < schedule.passes:
+            return None
+        if sure is None:
+            return ""
+        margin = estimate(self.rates).margin if count >= FEWEST else None
+        reached = "no interval yet" if margin is None else f"±{margin * 100:.2g} %"
+        if margin is not None and margin <= sure.within:
+            return f"sure within {sure.within * 100:g} % ({reached}) after {count} passes"
+        if count >= sure.most_passes:
+            return f"not sure within {sure.within * 100:g} %: {reached} after the most passes allowed, {count}"
+        if sure.most_seconds is not None and seconds > sure.most_seconds:
+            return f"not sure within {sure.within * 100:g} %: {reached} after {count} passes, when the time was up"
+        return None
 
 
 def run(target: Target, schedule: Schedule, observer: Observer) -> None:
@@ -59,8 +121,28 @@ def run(target: Target, schedule: Schedule, observer: Observer) -> None:
     when a run is stopped early.  Raises TargetFailed from the target; finished passes have been told to the observer.
     """
     target.prepare(pass_seed(schedule.seed, 0, 0), observer.laying)
-    for number in range(1, schedule.passes + 1):
+    progress = [_Progress() for _ in schedule.workloads]
+    begun, number, first = time.monotonic(), WARM_UP if schedule.warm_up else 1, True
+    while not all(p.done for p in progress):
         for index, workload in enumerate(schedule.workloads):
+            if progress[index].done:
+                continue
+            if not first:
+                schedule.rest()
+            first = False
             observer.begin(index, workload, number)
             result = target.run_pass(workload, pass_seed(schedule.seed, index, number), observer.tick)
             observer.end(index, workload, number, result)
+            if number != WARM_UP:
+                _note(progress[index], index, result, schedule, observer, time.monotonic() - begun)
+        number += 1
+
+
+def _note(progress: _Progress, index: int, result: PassResult, schedule: Schedule, observer: Observer,
+          seconds: float) -> None:  # fmt: skip
+    progress.rates.append(result.rate)
+    why = progress.verdict(schedule, seconds)
+    if why is not None:
+        progress.done = True
+        if why:
+            observer.ended(index, why)

@@ -70,6 +70,11 @@ class RealTarget:
         self._file = opened
 
     @property
+    def fd(self) -> int:
+        """The open file."""
+        return self._file.fd
+
+    @property
     def cache_bypassed(self) -> bool:
         """Whether the operating system's cache is out of the way."""
         return self._file.direct
@@ -91,14 +96,14 @@ class RealTarget:
         """Run one pass (length and span settled) in worker processes and return what it gave; raise TargetFailed."""
         self._forget_cached(self._file.fd)
         asleep = _seconds_asleep()
-        jobs = [partial(self._lane, workload, seed, lane) for lane in range(self.lanes)]
+        jobs = [partial(self.lane_job, workload, seed, lane) for lane in range(self.lanes)]
         shares: list[Share] = crew.run(jobs, tick, self.stall)
         slept = _seconds_asleep() - asleep
         if slept > LONGEST_DOZE:
             raise TargetFailed(f"the machine was asleep for {slept:.0f} s during the pass, which was dropped")
-        return _joined(shares, workload.block_bytes)
+        return join(shares, workload.block_bytes)
 
-    def _lane(self, workload: Workload, seed: int, lane: int, seat: crew.Seat) -> Share:
+    def lane_job(self, workload: Workload, seed: int, lane: int, seat: crew.Seat) -> Share:
         """Do one lane's share, in a process of its own; a share that wrote ends with its data on the medium."""
         job = Job(self._file.fd, workload, seed, lane, self.lanes, seat.stop, seat.gate, seat.report)
         mover = choose(workload.depth)
@@ -119,6 +124,34 @@ class RealTarget:
     def close(self) -> None:
         """Close and remove the test file; may be called twice."""
         self._file.close()
+
+
+def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
+    """Write the whole span of a target once and flush it; raise UsageError when it does not fit, else TargetFailed."""
+
+    def told(seconds: float, moved: int) -> None:
+        if laid is not None:
+            laid(moved, target.span_bytes)
+
+    try:
+        crew.run([partial(_lay, target, seed)], told, target.stall)
+    except TargetFailed as error:
+        if FULL in str(error):
+            raise UsageError(testfile.unwritable(target.path, OSError(errno.ENOSPC, ""))) from error
+        raise
+
+
+def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
+    done, buffers = 0, WriteData(LAY_BLOCK, seed).buffers()
+    seat.gate()
+    try:
+        while done < target.span_bytes and not seat.stop.is_set():
+            (block,) = next(buffers)
+            done += os.pwritev(target.fd, [block[: target.span_bytes - done]], done)
+            seat.report(0.0, done)
+    except OSError as error:
+        raise failed(error, done, done) from error
+    _flush(target.fd, target.path)
 
 
 def _flush(fd: int, path: Path) -> None:
@@ -160,7 +193,7 @@ class Share:
                    moved.last_ns, flushed_ns, cpu_seconds)  # fmt: skip
 
 
-def _joined(shares: Sequence[Share], block_bytes: int) -> PassResult:
+def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
     """Join the lanes of a pass: from the common start to the last completion, or to the end of the last flush."""
     first, *others = shares
     for other in others:
@@ -193,29 +226,7 @@ class FolderTarget(RealTarget):
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
-
-        def told(seconds: float, moved: int) -> None:
-            if laid is not None:
-                laid(moved, self.span_bytes)
-
-        try:
-            crew.run([partial(self._lay, seed)], told, self.stall)
-        except TargetFailed as error:
-            if FULL in str(error):
-                raise UsageError(testfile.unwritable(self.path, OSError(errno.ENOSPC, ""))) from error
-            raise
-
-    def _lay(self, seed: int, seat: crew.Seat) -> None:
-        done, buffers = 0, WriteData(LAY_BLOCK, seed).buffers()
-        seat.gate()
-        try:
-            while done < self.span_bytes and not seat.stop.is_set():
-                (block,) = next(buffers)
-                done += os.pwritev(self._file.fd, [block[: self.span_bytes - done]], done)
-                seat.report(0.0, done)
-        except OSError as error:
-            raise failed(error, done, done) from error
-        _flush(self._file.fd, self.path)
+        lay_down(self, seed, laid)
 
 
 class FileTarget(RealTarget):

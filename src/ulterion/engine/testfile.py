@@ -111,10 +111,15 @@ def unwritable(folder: Path, error: OSError) -> str:
     return f"{folder} {remedies.get(error.errno or 0, f'cannot hold a test file: {error.strerror}')}"
 
 
+def open_past_cache(path: Path, flags: int) -> OpenFile:
+    """Open something that exists, past the cache where that can be had; raise OSError."""
+    return _bypass_cache(_open(path, flags))
+
+
 def open_existing(path: Path) -> OpenFile:
     """Open a file of the reviewer's for reading only; raise UsageError."""
     try:
-        return _bypass_cache(_open(path, os.O_RDONLY))
+        return open_past_cache(path, os.O_RDONLY)
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
 

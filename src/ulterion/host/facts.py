@@ -7,7 +7,7 @@ import platform
 from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.host import drives, mounts, tree
+from ulterion.host import drives, mounts, safety, tree
 
 MEMORY_FILESYSTEMS = ("tmpfs", "ramfs")
 NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")
@@ -42,15 +42,35 @@ def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
         logical_block=tree.number(queue / "logical_block_size") if queue else None,
         physical_block=tree.number(queue / "physical_block_size") if queue else None,
         rotational=None if rotational is None else bool(rotational),
-        system_disk=None if disk is None else disk == system_disk(root),
+        system_disk=None if disk is None else disk == safety.system_disk(root),
         temperature=drives.temperature(disk, root) if disk else None,
     )
 
 
-def system_disk(root: Path = Path("/")) -> str | None:
-    """Return the kernel name of the disk that holds the running system, or None."""
-    mount = mounts.mount_of(Path("/"), root)
-    return mounts.disk_of(mount, root) if mount else None
+def device_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
+    """Return what a raw block device is; what cannot be read stays None."""
+    name = path.resolve().name
+    disk = safety.whole_disk(name, root)
+    link = drives.connection(disk, root)
+    queue = root / "sys/block" / disk / "queue"
+    rotational = tree.number(queue / "rotational")
+    return TargetFacts(
+        path=str(path.resolve()),
+        kind="device",
+        device=name,
+        model=drives.model(disk, root),
+        serial=safety.identity(name, root),
+        firmware=tree.text(root / "sys/block" / disk / "device/firmware_rev"),
+        transport=link.transport,
+        link=link.link,
+        driver=link.driver,
+        capacity_bytes=drives.capacity(disk, root),
+        logical_block=tree.number(queue / "logical_block_size"),
+        physical_block=tree.number(queue / "physical_block_size"),
+        rotational=None if rotational is None else bool(rotational),
+        system_disk=disk == safety.system_disk(root),
+        temperature=drives.temperature(disk, root),
+    )
 
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None, root: Path = Path("/")) -> BenchFacts:

@@ -73,7 +73,7 @@ class Series(Written):
 class PassRecord(Written):
     """One repetition of a workload."""
 
-    number: int = Field(ge=1)
+    number: int = Field(ge=0, description="from 1; 0 is a warm-up, kept but not counted")
     bytes: int = Field(gt=0)
     seconds: float = Field(gt=0, description="first submission to last completion, the flush included")
     requests: int = Field(gt=0)
@@ -110,6 +110,13 @@ class WorkloadRecord(Written):
     engine: str = Field(description="how the requests were issued")
     engine_why: str = ""
     passes: list[PassRecord] = []
+    ended: str | None = Field(None, description="why no more passes were run, when that was left to the result")
+    suspect: str | None = Field(None, description="why the figure cannot be the drive's")
+
+    @property
+    def counted(self) -> list[PassRecord]:
+        """The passes that count: all but a warm-up."""
+        return [p for p in self.passes if p.number > 0]
 
 
 class Reading(Written):
@@ -137,6 +144,11 @@ class Settings(Written):
     seconds: float
     span_bytes: int
     seed: int
+    lanes: int | None = Field(None, description="worker processes that shared each pass, when more than one")
+    warm_up: bool | None = None
+    rest_seconds: float | None = None
+    cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
+    sure_within: float | None = Field(None, description="half the relative interval asked for, as a ratio")
 
 
 class RunDocument(Written):

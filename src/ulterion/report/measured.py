@@ -14,6 +14,7 @@ from ulterion.core.units import show_block, show_duration, show_iops, show_rate,
 from ulterion.model.run import RunDocument, WorkloadRecord
 from ulterion.report.columns import align_points, show_margin
 from ulterion.report.screen import Sheet, bullets, table
+from ulterion.report.swept import is_place_sweep, place_table, points_of, sweep_table
 
 
 def _drive(facts: TargetFacts) -> str:
@@ -35,23 +36,34 @@ def preview(run: RunDocument) -> list[RenderableType]:
     if facts.kind != "simulated" and facts.filesystem_bytes is not None and facts.free_bytes is not None:
         free = f"{facts.filesystem}, {show_size(facts.free_bytes)} of {show_size(facts.filesystem_bytes)} free"
         rows.append(("file system", free))
-    how = "reads only, in your file" if facts.kind == "file" else "in a test file of its own, removed afterwards"
+    how = {"file": "reads only, in your file", "device": _device_use(run)}.get(
+        facts.kind, "in a test file of its own, removed afterwards"
+    )
     rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
     heads = [Text(f"{what:<13}{value}") for what, value in rows]
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
 
 
+def _device_use(run: RunDocument) -> str:
+    writes = any(r.workload.direction != "read" for r in run.workloads)
+    return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"
+
+
 def _latency(record: WorkloadRecord) -> LatencyHistogram:
     merged = LatencyHistogram()
-    for one in record.passes:
+    for one in record.counted:
         merged.merge(one.latency.read_back())
     return merged
 
 
 def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
     """Return the table of a run and where it is kept."""
-    records = [r for r in run.workloads if r.passes]
-    estimates = [estimate([p.rate for p in r.passes]) for r in records]
+    if run.suite == "sweep" or is_place_sweep(run):
+        points = points_of(run)
+        tables = place_table(points, unit) if is_place_sweep(run) else sweep_table(points, unit)
+        return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+    records = [r for r in run.workloads if r.counted]
+    estimates = [estimate([p.rate for p in r.counted]) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows: list[list[Text | str]] = []
     for record, found, rate in zip(records, estimates, rates, strict=True):
@@ -81,16 +93,17 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
     """Return what each name stands for, and the flush where it took a share worth knowing."""
     lines = []
     for record in records:
-        flush = sum(p.flush_seconds or 0.0 for p in record.passes) / sum(p.seconds for p in record.passes)
+        flush = sum(p.flush_seconds or 0.0 for p in record.counted) / sum(p.seconds for p in record.counted)
         tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
         name = "" if record.workload.name == record.text else f"{record.workload.name}: "
-        passes = f"{len(record.passes)} pass{'es' if len(record.passes) > 1 else ''}"
-        lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}")
+        passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
+        sure = f"; {record.ended}" if record.ended else ""
+        lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
     notes = [LEGEND] if records else []
-    restless = [r.workload.name for r in records if (estimate([p.rate for p in r.passes]).margin or 0) > RESTLESS]
+    restless = [r.workload.name for r in records if (estimate([p.rate for p in r.counted]).margin or 0) > RESTLESS]
     if restless:
         notes.append(f"{', '.join(restless)}: passes differ widely; was something else using machine or drive?")
-    if records and len(records[0].passes) < 3:
+    if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullets("What was run", lines), *bullets("Note", notes)]
 

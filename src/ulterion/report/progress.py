@@ -92,7 +92,11 @@ class Display(Announcer):
         """Show the pass."""
         self._since, self._last = time.monotonic(), (0.0, 0)
         passes = self._run.settings.passes if self._run else 0
-        self._line = (workload.name, f"pass {number} of {passes}", "")
+        self._line = (workload.name, f"pass {number} of {passes}" if number else "warm-up", "")
+
+    def resting(self, words: str) -> None:
+        """Show what is waited for."""
+        self._line = ("", words, "")
 
     def tick(self, seconds: float, moved: int) -> None:
         """Show the rate since the last tick that lies a while back."""
@@ -103,7 +107,8 @@ class Display(Announcer):
 
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
         """Count the pass."""
-        self._done.append(self._seconds()[index])
+        if number:
+            self._done.append(self._seconds()[index])
         self._since = 0.0
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import IO
+from typing import IO, Any
 
 from rich.cells import cell_len
 from rich.console import Console, ConsoleOptions, OverflowMethod, RenderableType, RenderResult
@@ -43,7 +43,7 @@ class Sheet:
             yield line
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Text | str] | Text]) -> Sheet:
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Any] | Text]) -> Sheet:
     """Return a plain table; each column is (heading, 'left' or 'right').
 
     A row that is a single text stands over the whole width, as a heading between rows.

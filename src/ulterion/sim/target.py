@@ -131,6 +131,10 @@ class SimTarget:
                 raise TargetFailed(f"{fault.part} {words} after {when}, at offset {offset}", offset=offset, moved=moved)
         self.elapsed += seconds
 
+    def rest(self, seconds: float) -> None:
+        """Let virtual time pass without work."""
+        self.elapsed += seconds
+
     def close(self) -> None:
         """Nothing to give back."""
 

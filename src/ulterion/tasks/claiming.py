@@ -172,10 +172,15 @@ def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow
         row,
         measured=show_rate(best.estimate.rate, row.unit, with_unit=False),
         workload=best.workload.name,
-        judgement=judge_claim(claimed, best.estimate, elsewhere, case.review.review.tolerance),
+        judgement=_unless_suspect(best, judge_claim(claimed, best.estimate, elsewhere, case.review.review.tolerance)),
         limit=near.text if near else None,
         estimate=best.estimate,
     )
+
+
+def _unless_suspect(found: Measured, judged: ClaimJudgement) -> ClaimJudgement:
+    """A figure that cannot be the drive's decides nothing."""
+    return replace(judged, verdict="undecided", why=found.suspect) if found.suspect else judged
 
 
 def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
@@ -186,7 +191,7 @@ def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow
     elsewhere = [
         replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
     ]
-    judged = judge_claim(claimed, best.iops, elsewhere, case.review.review.tolerance)
+    judged = _unless_suspect(best, judge_claim(claimed, best.iops, elsewhere, case.review.review.tolerance))
     if judged.verdict == "missed":
         judged = replace(judged, why=f"at {best.workload.depth} in flight; claims are often made with more")
     return replace(

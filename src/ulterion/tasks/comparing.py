@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import bottleneck, ceilings_of
 from ulterion.core.comparability import differences
@@ -120,7 +120,11 @@ class _Draft:
         """Return the group; takes this group's verdicts, in the order of `pairs`, from the iterator."""
         rows = []
         for cell in self._cells():
-            comparison = next(verdicts) if self._base(cell) else None  # type: ignore[call-overload]
+            base = self._base(cell)
+            comparison = next(verdicts) if base else None  # type: ignore[call-overload]
+            suspect = cell.suspect or (base.suspect if base else None)
+            if comparison is not None and suspect:
+                comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
             rows.append(Row(cell.hookup, cell.workload, cell.estimate, comparison, self._limit(cell)))
         return Group(
             self.medium, self.baseline, tuple(rows), self._differs(),

@@ -24,6 +24,7 @@ class Measured:
         workload: what was run; `text` its canonical words.
         rates: bytes per second of each pass.
         run: the document they come from.
+        suspect: why the figure cannot be the drive's, or None.
     """
 
     hookup: str
@@ -31,6 +32,7 @@ class Measured:
     text: str
     rates: tuple[float, ...]
     run: RunDocument
+    suspect: str | None = None
 
     @property
     def estimate(self) -> Estimate:
@@ -46,7 +48,7 @@ class Measured:
 
 
 def _with_passes(run: RunDocument) -> list[WorkloadRecord]:
-    return [record for record in run.workloads if record.passes]
+    return [record for record in run.workloads if record.counted]
 
 
 def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
@@ -59,10 +61,10 @@ def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
         if run.kind != "measure" or run.hookup is None:
             continue
         for record in _with_passes(run):
-            rates = tuple(p.rate for p in record.passes)
+            rates = tuple(p.rate for p in record.counted)
             of_hookup = found.setdefault(run.hookup, {})
             of_hookup.pop(record.text, None)  # the order of the newest run counts
-            of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run)
+            of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run, record.suspect)
     return found
 
 

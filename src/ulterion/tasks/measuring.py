@@ -6,29 +6,54 @@ import datetime
 import hashlib
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ulterion import __version__
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import PassResult
+from ulterion.core.plausible import impossible
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import runner
+from ulterion.engine.crew import STALL
+from ulterion.engine.device import DeviceTarget, is_device
 from ulterion.engine.target import FileTarget, FolderTarget, open_target
+from ulterion.host import drives, safety
 from ulterion.host import facts as host
 from ulterion.model.journal import Journal, with_passes
 from ulterion.model.run import PassRecord, RunDocument, Settings, State, WorkloadRecord
 from ulterion.model.store import ReviewFolder, run_name
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
-from ulterion.tasks.evidence import estimate_as_data
+from ulterion.tasks.evidence import estimate_as_data, seen_link
+from ulterion.tasks.permits import Overwrite, permit_writing
+from ulterion.tasks.resting import Rest, real_sleep
 
 SIM = "sim:"
 SWAP_SECONDS = 120  # virtual time between two simulated runs: a hand changes the cables
-AnyTarget = FolderTarget | FileTarget | SimTarget
+
+
+@dataclass(frozen=True)
+class Extras:
+    """How passes are repeated.
+
+    Attributes:
+        warm_up: run a first round that is kept but not counted.
+        rest: seconds between passes.
+        cool_to: temperature (C) to wait for between passes, or None.
+        sure: repeat until sure, or None.
+    """
+
+    warm_up: bool = False
+    rest: float = 0.0
+    cool_to: float | None = None
+    sure: runner.Sureness | None = None
+
+
+AnyTarget = FolderTarget | FileTarget | DeviceTarget | SimTarget
 
 
 @dataclass(frozen=True)
@@ -45,6 +70,10 @@ class Request:
         seconds: length of a pass.
         span_bytes: stretch of the medium, or None for the default.
         seed: of offsets, data and simulated noise; None to draw one.
+        lanes: worker processes that share each pass.
+        stall: seconds without an answer after which a device counts as stalled.
+        overwrite: the permit to write to a raw device.
+        extras: warm-up, rests, and passes until sure.
     """
 
     review: ReviewFolder
@@ -56,6 +85,10 @@ class Request:
     seconds: float
     span_bytes: int | None
     seed: int | None = None
+    lanes: int = 1
+    stall: float = STALL
+    overwrite: Overwrite = field(default_factory=Overwrite)
+    extras: Extras = field(default_factory=Extras)
 
 
 class Observer(runner.Observer):
@@ -79,15 +112,33 @@ def measure(request: Request, observer: Observer) -> Finished:
 
     Raises UsageError before anything is measured.
     """
+    target, run, workloads = open_run(request)
+    try:
+        observer.opened(run)
+        return _keep(request, target, run, workloads, observer)
+    finally:
+        target.close()
+
+
+def open_run(request: Request) -> tuple[AnyTarget, RunDocument, list[Workload]]:
+    """Open the target and check every workload against it; return it with the empty run and the settled workloads.
+
+    Nothing has been written to the target yet.  The caller closes it.
+    """
     target, chain = _open(request)
     try:
         run, workloads = _blank(request, target, chain)
         for workload in workloads:
             target.check(workload)
-        observer.opened(run)
-        return _keep(request, target, run, workloads, observer)
-    finally:
+    except BaseException:
         target.close()
+        raise
+    return target, run, workloads
+
+
+def finish(run: RunDocument, target: AnyTarget) -> RunDocument:
+    """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
+    return _marked(run.model_copy(update={"ended": _end(run, target)}))
 
 
 def _open(request: Request) -> tuple[AnyTarget, list[str]]:
@@ -105,7 +156,17 @@ def _open(request: Request) -> tuple[AnyTarget, list[str]]:
         bench = load_bench(file)
         return SimTarget(bench, chain, request.hookup, where, request.span_bytes or DEFAULT_SPAN), chain
     base = Path.cwd() if request.target else request.review.path
-    return open_target(base / Path(where).expanduser(), request.span_bytes), chain
+    target = _open_real(request, base / Path(where).expanduser())
+    target.lanes, target.stall = request.lanes, request.stall
+    return target, chain
+
+
+def _open_real(request: Request, path: Path) -> FolderTarget | FileTarget | DeviceTarget:
+    if is_device(path):
+        return DeviceTarget(path, request.span_bytes, writable=permit_writing(path, request.overwrite))
+    if request.overwrite.serial is not None:
+        raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is tested in a file of its own")
+    return open_target(path, request.span_bytes)
 
 
 def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts]:
@@ -119,7 +180,8 @@ def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts
     versions |= {"python": platform.python_version(), "numpy": numpy.__version__}
     about = request.review.review.bench
     bench = host.bench_facts(versions, about.room)
-    return host.target_facts(target.path), replace(bench, host=about.host or bench.host)
+    facts = host.device_facts(target.path) if isinstance(target, DeviceTarget) else host.target_facts(target.path)
+    return facts, replace(bench, host=about.host or bench.host)
 
 
 def _start(request: Request, target: AnyTarget) -> datetime.datetime:
@@ -165,13 +227,58 @@ def _blank(request: Request, target: AnyTarget, chain: list[str]) -> tuple[RunDo
         target=target_facts,
         bench=bench_facts,
         suite=request.suite,
-        settings=Settings(passes=request.passes, seconds=request.seconds, span_bytes=target.span_bytes, seed=seed),
+        settings=_settings(request, target, seed),
         cache_bypassed=target.cache_bypassed,
         workloads=records,
         warnings=_warnings(target, target_facts, bench_facts),
         state=State(name="interrupted", why="in progress"),
     )
     return run, workloads
+
+
+def _settings(request: Request, target: AnyTarget, seed: int) -> Settings:
+    extras = request.extras
+    return Settings(
+        passes=request.passes,
+        seconds=request.seconds,
+        span_bytes=target.span_bytes,
+        seed=seed,
+        lanes=request.lanes if request.lanes > 1 else None,
+        warm_up=extras.warm_up or None,
+        rest_seconds=extras.rest or None,
+        cool_to=extras.cool_to,
+        sure_within=extras.sure.within if extras.sure else None,
+    )
+
+
+def _rest(request: Request, target: AnyTarget, run: RunDocument, observer: Observer) -> Rest:
+    """Return the rest between passes; raise UsageError when it cannot be kept."""
+    device = run.target.device
+    real = not isinstance(target, SimTarget)
+    rest = Rest(
+        seconds=request.extras.rest,
+        cool_to=request.extras.cool_to,
+        thermometer=lambda: drives.temperature(safety.whole_disk(device)) if real and device else None,
+        sleep=target.rest if isinstance(target, SimTarget) else real_sleep,
+        tell=observer.resting,
+    )
+    rest.check()
+    return rest
+
+
+def _marked(run: RunDocument) -> RunDocument:
+    """Mark the workloads whose figures cannot be the drive's, and warn of them."""
+    link, marked, warnings = seen_link(run), [], list(run.warnings)
+    for record in run.workloads:
+        why = None
+        if record.counted and run.target.kind != "simulated":
+            rate = estimate([p.rate for p in record.counted]).rate
+            why = impossible(record.workload, rate, link, cache_bypassed=run.cache_bypassed,
+                             memory_bytes=run.bench.memory_bytes)  # fmt: skip
+        marked.append(record.model_copy(update={"suspect": why}))
+        if why:
+            warnings.append(f"{record.workload.name}: {why}")
+    return run.model_copy(update={"workloads": marked, "warnings": warnings})
 
 
 def _warnings(target: AnyTarget, facts: TargetFacts, bench: BenchFacts) -> list[str]:
@@ -192,6 +299,7 @@ class _Recorder(runner.Observer):
     def __init__(self, observer: Observer, journal: Journal) -> None:
         self._observer, self._journal = observer, journal
         self.passes: list[tuple[int, PassRecord]] = []
+        self.reasons: dict[int, str] = {}
         self.unfinished = 0
         self.doing = "laying the test file down"
 
@@ -213,10 +321,18 @@ class _Recorder(runner.Observer):
         self.unfinished = 0
         self._observer.end(index, workload, number, result)
 
+    def ended(self, index: int, why: str) -> None:
+        self.reasons[index] = why
+        self._observer.ended(index, why)
+
 
 def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list[Workload],
           observer: Observer) -> Finished:  # fmt: skip
     """Run the suite with a journal, then write the document whatever happened."""
+    schedule = runner.Schedule(
+        workloads, request.passes, run.settings.seed, request.extras.warm_up, request.extras.sure,
+        _rest(request, target, run, observer),
+    )  # fmt: skip
     folder = request.review.make_runs_folder()
     journal = Journal(folder / f"{run_name(run)}.journal", run)
     recorder = _Recorder(observer, journal)
@@ -225,15 +341,20 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
     try:
         state = State(name="complete")
         try:
-            runner.run(target, runner.Schedule(workloads, request.passes, run.settings.seed), recorder)
+            runner.run(target, schedule, recorder)
         except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
             failure, state = _ended_early(error, recorder, run.target)
-        done = with_passes(run, recorder.passes, state).model_copy(update={"ended": _end(run, target)})
+        done = finish(_with_reasons(with_passes(run, recorder.passes, state), recorder.reasons), target)
         path = request.review.save(done)
         saved = True
         return Finished(done, path, failure)
     finally:
         journal.close(remove=saved or not recorder.passes)
+
+
+def _with_reasons(run: RunDocument, reasons: dict[int, str]) -> RunDocument:
+    records = [r.model_copy(update={"ended": reasons.get(i)}) for i, r in enumerate(run.workloads)]
+    return run.model_copy(update={"workloads": records})
 
 
 def _ended_early(error: BaseException, recorder: _Recorder, target: TargetFacts) -> tuple[UlterionError, State]:
@@ -254,12 +375,12 @@ def _end(run: RunDocument, target: AnyTarget) -> str:
 
 def finished_as_data(finished: Finished) -> dict[str, object]:
     """Return a finished run as plain data for JSON: where it is kept, its estimates, and the whole document."""
-    records = [r for r in finished.run.workloads if r.passes]
+    records = [r for r in finished.run.workloads if r.counted]
     return {
         "kept_in": str(finished.path),
         "state": finished.run.state.name,
         "estimates": [
-            {"workload": r.workload.name, "text": r.text} | estimate_as_data(estimate([p.rate for p in r.passes]))
+            {"workload": r.workload.name, "text": r.text} | estimate_as_data(estimate([p.rate for p in r.counted]))
             for r in records
         ],
         "run": finished.run.model_dump(mode="json", by_alias=True, exclude_none=True),

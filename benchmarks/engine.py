@@ -1,0 +1,134 @@
+"""The engine against a loop of C on the same file: python -m benchmarks.engine [FILE].
+
+The reference (loop.c) is compiled on the spot.  Each figure comes from pairs of passes run in turn, ours and the
+reference's, so that a machine whose speed drifts does not favour either; the median of the paired ratios is shown.
+Without a FILE one of 512 MiB is made in memory-backed storage where there is some.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from ulterion.core.passes import PassResult
+from ulterion.core.workload import parse_workload
+from ulterion.engine.target import FileTarget
+
+SOURCE = Path(__file__).with_name("loop.c")
+SIZE = 512 * 2**20
+
+
+@dataclass(frozen=True)
+class Figures:
+    """One pass: requests a second, processor seconds a request, median latency in seconds."""
+
+    rate: float
+    cpu: float
+    median: float
+
+
+def ours(path: Path, words: str, seconds: float, lanes: int = 1) -> Figures:
+    """Run one pass of the engine."""
+    target = FileTarget(path)
+    target.lanes = lanes
+    try:
+        one: PassResult = target.run_pass(parse_workload(words).settled(seconds, target.span_bytes), os.getpid())
+    finally:
+        target.close()
+    return Figures(one.requests / one.seconds, (one.cpu_seconds or 0) / one.requests, one.latency.percentile(50))
+
+
+def reference(loop: Path, path: Path, mode: str, block: int, depth: int, seconds: float) -> Figures:
+    """Run one pass of the loop of C."""
+    command = [str(loop), str(path), mode, str(block), str(depth), str(seconds), "1"]
+    told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.split()
+    requests, elapsed, cpu, median = (float(t) for t in told)
+    return Figures(requests / elapsed, cpu / requests, median / 1e9)
+
+
+def paired(rounds: int, first: Callable[[], Figures], second: Callable[[], Figures]) -> list[tuple[Figures, Figures]]:
+    """Run both in turn, `rounds` times after one that is not counted."""
+    return [(first(), second()) for _ in range(rounds + 1)][1:]
+
+
+def median_of(pairs: Sequence[tuple[Figures, Figures]], value: Callable[[Figures, Figures], float]) -> float:
+    """Return the median over the pairs."""
+    return statistics.median(value(a, b) for a, b in pairs)
+
+
+def table(loop: Path, path: Path, rounds: int, seconds: float) -> list[tuple[str, str, str]]:
+    """Return rows of (what, found, wanted)."""
+    rows = []
+    cases = (("1 MiB sequential, 8 in flight", "sequential read 1 MiB depth 8", "ring-sequential", 2**20, 8, 0.98, None),
+             ("4 KiB random, 32 in flight", "random read 4 KiB depth 32", "ring-random", 4096, 32, 0.95, 1.5),
+             ("4 KiB random, one at a time", "random read 4 KiB depth 1", "plain-random", 4096, 1, None, 2.5))  # fmt: skip
+    for what, words, mode, block, depth, rate, cpu in cases:
+        theirs = partial(reference, loop, path, mode, block, depth, seconds)
+        pairs = paired(rounds, partial(ours, path, words, seconds), theirs)
+        if rate is not None:
+            found = median_of(pairs, lambda a, b: a.rate / b.rate)
+            rows.append((f"{what}: rate, ours / C", f"{found:.2f}", f">= {rate}"))
+        else:
+            added = median_of(pairs, lambda a, b: (a.median - b.median) * 1e6)
+            loops = median_of(pairs, lambda a, b: (1 / a.rate - 1 / b.rate) * 1e6)
+            rows.append((f"{what}: added to the median wait, us", f"{added:.2f}", "<= 1.5"))
+            rows.append((f"{what}: added to a whole turn, us", f"{loops:.2f}", "(for information)"))
+        if cpu is not None:
+            found = median_of(pairs, lambda a, b: a.cpu / b.cpu)
+            rows.append((f"{what}: processor time a request, ours / C", f"{found:.2f}", f"<= {cpu}"))
+    for depth in (1, 32):
+        words = f"random read 4 KiB depth {depth}"
+        lanes = paired(rounds, partial(ours, path, words, seconds, 2), partial(ours, path, words, seconds, 1))
+        found = median_of(lanes, lambda a, b: a.rate / b.rate)
+        rows.append((f"two lanes / one, {depth} in flight each", f"{found:.2f}", ">= 1.8 with two free cores"))
+    return [*rows, memory_row(path, seconds)]
+
+
+def memory_row(path: Path, seconds: float) -> tuple[str, str, str]:
+    """Return how much more memory the largest process needs for a ten times longer pass."""
+    words, peaks = "random read 4 KiB depth 32", []
+    for length in (seconds / 2, seconds * 5):
+        code = (f"from pathlib import Path; import resource; from benchmarks.engine import ours; ours(Path({str(path)!r}), "
+                f"{words!r}, {length}); print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)")  # fmt: skip
+        told = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True).stdout
+        peaks.append(int(told))
+    return (
+        "memory of a ten times longer pass",
+        f"{(peaks[1] - peaks[0]) / 1024:+.1f} MiB of {peaks[0] / 1024:.0f}",
+        "flat",
+    )
+
+
+def main() -> None:
+    """Compile the reference, measure, print the table."""
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0] if __doc__ else "")
+    parser.add_argument("file", nargs="?", type=Path)
+    parser.add_argument("--rounds", type=int, default=7)
+    parser.add_argument("--seconds", type=float, default=1.0)
+    options = parser.parse_args()
+    memory = Path("/dev/shm")
+    with tempfile.TemporaryDirectory(dir=memory if memory.is_dir() else None) as scratch:
+        loop = Path(scratch) / "loop"
+        subprocess.run(["cc", "-O2", "-o", str(loop), str(SOURCE)], check=True)
+        path = options.file or Path(scratch) / "data"
+        if options.file is None:
+            with path.open("wb") as out:
+                for _ in range(SIZE // 2**24):
+                    out.write(os.urandom(2**24))
+        rows = table(loop, path, options.rounds, options.seconds)
+    width = max(len(what) for what, _, _ in rows)
+    for what, found, wanted in rows:
+        print(f"{what:<{width}}  {found:>16}  {wanted}")
+    print(f"(medians of {options.rounds} pairs of {options.seconds:g} s on {os.cpu_count()} processors)")
+
+
+if __name__ == "__main__":
+    main()

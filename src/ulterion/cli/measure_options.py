@@ -1,0 +1,128 @@
+"""The options of `ulterion measure`, in groups by what the reviewer wants, and what they come to."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+
+if TYPE_CHECKING:
+    from ulterion.core.workload import Workload
+    from ulterion.tasks.measuring import Extras
+
+DEFAULT_PASSES, DEFAULT_SECONDS = 5, 5.0
+MOST_PLACES, MOST_LANES = 100, 64
+
+
+def add(parser: argparse.ArgumentParser) -> None:
+    """Add all options."""
+    parser.add_argument("target", nargs="?", metavar="TARGET",
+                        help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
+                             "(default: the hookup's)")  # fmt: skip
+    parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
+    options.add_review(parser)
+    _add_what(parser.add_argument_group("what to run"))
+    _add_how(parser.add_argument_group("how often, and with what rests"))
+    _add_device(parser.add_argument_group("raw devices"))
+    shown = parser.add_argument_group("what is shown")
+    shown.add_argument("--figure", type=Path, metavar="FILE", help="draw a sweep, as FILE.png or FILE.svg")
+    options.add_units(shown)
+    options.add_json(shown)
+
+
+def _add_what(group: argparse._ArgumentGroup) -> None:
+    from ulterion.core.suites import DEFAULT_SUITE, SUITES
+
+    suites = " ".join(f"{s.name}: {s.why}" for s in SUITES.values())
+    group.add_argument(
+        "--suite", metavar="NAME", help=f"a named list of workloads (default: {DEFAULT_SUITE}). {suites}"
+    )
+    group.add_argument("--workload", action="append", metavar="WORDS",
+                       help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
+                            "'random mixed 30 %% writes 16 KiB depth 8'; may be repeated")  # fmt: skip
+    group.add_argument("--sweep", metavar="WORDS",
+                       help="ranges of sizes and depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'")  # fmt: skip
+    group.add_argument("--places", type=options.count("places", MOST_PLACES), metavar="N",
+                       help="each workload at N equal places of the span, for disks that slow down inwards")  # fmt: skip
+    group.add_argument("--seconds", type=options.seconds, default=DEFAULT_SECONDS, metavar="TIME",
+                       help="length of a pass, such as 5 or 2m (default: 5 s)")  # fmt: skip
+    group.add_argument("--span", type=options.quantity("parse_size"), metavar="SIZE",
+                       help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB; a device: all of it)")  # fmt: skip
+    group.add_argument("--lanes", type=options.count("lanes", MOST_LANES), default=1, metavar="N",
+                       help="worker processes that share each pass (default: %(default)s)")  # fmt: skip
+    group.add_argument("--together", nargs="+", metavar="TARGET",
+                       help="further targets: each alone, then all at once, for hubs")  # fmt: skip
+    group.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets of an earlier run")
+
+
+def _add_how(group: argparse._ArgumentGroup) -> None:
+    group.add_argument("--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N",
+                       help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)")  # fmt: skip
+    group.add_argument("--until-sure", type=options.quantity("parse_ratio"), metavar="PERCENT",
+                       help="repeat until the 95 %% interval is within ± this, such as '1 %%'")  # fmt: skip
+    group.add_argument("--most-passes", type=options.passes, default=30, metavar="N",
+                       help="passes after which --until-sure gives up (default: %(default)s)")  # fmt: skip
+    group.add_argument("--most-time", type=options.quantity("parse_duration"), metavar="TIME",
+                       help="time after which --until-sure gives up, such as 30m")  # fmt: skip
+    group.add_argument("--warm-up", action="store_true", help="a first round that is kept but not counted")
+    group.add_argument("--rest", type=options.quantity("parse_duration"), default=0.0, metavar="TIME",
+                       help="wait between passes, such as 20s")  # fmt: skip
+    group.add_argument("--cool-to", type=options.quantity("parse_temperature"), metavar="TEMP",
+                       help="wait between passes until the drive is as cool as this, such as '45 C'")  # fmt: skip
+    group.add_argument("--stall", type=options.quantity("parse_duration"), default=60.0, metavar="TIME",
+                       help="silence after which a device counts as stalled (default: 60 s)")  # fmt: skip
+
+
+def _add_device(group: argparse._ArgumentGroup) -> None:
+    group.add_argument("--overwrite", metavar="SERIAL",
+                       help="allow writing to the raw device with this serial number; never one that is in use")  # fmt: skip
+    group.add_argument("--lose-contents", action="store_true",
+                       help="with --overwrite: the device bears partitions, a file system or data, and they may go")  # fmt: skip
+
+
+def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+    """Return the name of the suite and the workloads asked for; raise UsageError."""
+    from ulterion.core.errors import UsageError
+
+    given = [w for w in ("suite", "workload", "sweep") if getattr(arguments, w)]
+    if len(given) > 1:
+        raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
+    suite, workloads = _named(arguments)
+    doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
+    if doubled:
+        raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
+    if arguments.places:
+        workloads = [at for w in workloads for at in w.at_places(arguments.places)]
+    if arguments.figure and not (arguments.sweep or arguments.places):
+        raise UsageError("--figure draws a --sweep or --places; for hookups use 'ulterion compare --figure'")
+    return suite, workloads
+
+
+def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+    from ulterion.core.suites import DEFAULT_SUITE, find_suite
+    from ulterion.core.workload import parse_sweep, parse_workload
+
+    if arguments.sweep:
+        return "sweep", parse_sweep(arguments.sweep)
+    if arguments.workload:
+        return "ad hoc", [parse_workload(w) for w in arguments.workload]
+    suite = find_suite(arguments.suite or DEFAULT_SUITE)
+    return suite.name, list(suite.workloads)
+
+
+def extras_of(arguments: argparse.Namespace) -> Extras:
+    """Return how passes are repeated; raise UsageError."""
+    from ulterion.core.errors import UsageError
+    from ulterion.engine.runner import Sureness
+    from ulterion.tasks.measuring import Extras
+
+    sure = None
+    if arguments.until_sure is not None:
+        if arguments.until_sure <= 0:
+            raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
+        if arguments.most_passes < arguments.passes:
+            raise UsageError(f"--most-passes {arguments.most_passes} is less than --passes {arguments.passes}")
+        sure = Sureness(arguments.until_sure, arguments.most_passes, arguments.most_time)
+    return Extras(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

@@ -1,0 +1,27 @@
+"""Figures that cannot be the drive's: faster than the link can carry, or read from memory."""
+
+from __future__ import annotations
+
+from ulterion.core.links import Link
+from ulterion.core.units import show_block, show_rate
+from ulterion.core.workload import Workload
+
+ROUNDING = 1.02  # a rate above this share of what the link carries is impossible, not rounding
+
+
+def impossible(
+    workload: Workload, rate: float, link: Link | None, *, cache_bypassed: bool, memory_bytes: int | None
+) -> str | None:
+    """Return why a rate (bytes per second) cannot be the drive's, in words, or None when nothing speaks against it.
+
+    `link` is the link that was seen, `memory_bytes` the host's memory.
+    """
+    if link is not None and rate > link.payload * ROUNDING:
+        return (
+            f"{show_rate(rate)} is more than {link.name} can carry ({show_rate(link.payload)}): "
+            f"a cache answered, or the link is not what it seems"
+        )
+    reads = workload.direction != "write"
+    if reads and not cache_bypassed and (workload.span_bytes or 0) < (memory_bytes or 0):
+        return f"the system's cache was not bypassed and {show_block(workload.span_bytes or 0)} fits into memory"
+    return None

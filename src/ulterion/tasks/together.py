@@ -1,0 +1,183 @@
+"""Several targets at once: each alone, then all together, a run document for each."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.passes import PassResult
+from ulterion.core.sharing import Sharing, sharing
+from ulterion.core.stats import estimate
+from ulterion.core.workload import Workload
+from ulterion.engine import crew, runner
+from ulterion.engine.device import DeviceTarget
+from ulterion.engine.target import FileTarget, FolderTarget, join
+from ulterion.model.journal import with_passes
+from ulterion.model.run import PassRecord, RunDocument, State
+from ulterion.sim.target import SimTarget
+from ulterion.tasks.measuring import Observer, Request, finish, open_run
+
+
+@dataclass(frozen=True)
+class Shared:
+    """What came of it.
+
+    Attributes:
+        targets: as named.
+        workloads: the sharing of each workload, by its words.
+        paths: the run documents.
+        failures: sentences on targets that failed.
+        failure: the first failure, or None.
+    """
+
+    targets: tuple[str, ...]
+    workloads: dict[str, Sharing]
+    paths: tuple[Path, ...]
+    failures: tuple[str, ...]
+    failure: UlterionError | None
+
+
+@dataclass
+class _Seat:
+    """One target with its run and its passes so far."""
+
+    name: str
+    target: FolderTarget | FileTarget | DeviceTarget
+    run: RunDocument
+    workloads: list[Workload]
+    passes: list[tuple[int, PassRecord]]
+    failure: TargetFailed | None = None
+
+    def rates(self, index: int) -> list[float]:
+        return [p.rate for at, p in self.passes if at == index]
+
+
+def measure_together(request: Request, names: Sequence[str], observer: Observer) -> Shared:
+    """Measure each target alone, then all at once; a target that fails is left out and the others go on.
+
+    Every workload is run twice in each document: alone, and with the words `together N`.  Raises UsageError before
+    anything is measured.
+    """
+    both = [
+        *request.workloads,
+        *(replace(w, name=f"{w.name}, together", company=len(names)) for w in request.workloads),
+    ]
+    with contextlib.ExitStack() as stack:
+        seats = []
+        for name in names:
+            target, run, workloads = open_run(replace(request, target=name, workloads=both))
+            stack.callback(target.close)
+            if isinstance(target, SimTarget):
+                raise UsageError("the simulated bench cannot play several targets at once yet; name folders or devices")
+            seats.append(_Seat(name, target, run, workloads, []))
+            observer.opened(run)
+        _refuse_doubles(seats)
+        stopped: Interrupted | None = None
+        try:
+            for seat in seats:
+                _guard(
+                    seat, partial(seat.target.prepare, runner.pass_seed(seat.run.settings.seed, 0, 0), observer.laying)
+                )
+            for number in range(1, request.passes + 1):
+                _round(seats, number, len(request.workloads), observer)
+        except Interrupted as error:
+            stopped = error
+        return _finish(request, seats, stopped)
+
+
+def _refuse_doubles(seats: Sequence[_Seat]) -> None:
+    seen: dict[str, str] = {}
+    for seat in seats:
+        key = seat.run.target.path
+        if key in seen:
+            raise UsageError(f"{seat.name} and {seen[key]} are the same target; name different ones")
+        seen[key] = seat.name
+
+
+def _guard(seat: _Seat, step: object) -> PassResult | None:
+    """Run a step on a target that has not failed yet; keep its failure."""
+    if seat.failure is not None:
+        return None
+    try:
+        return step()  # type: ignore[operator, no-any-return]
+    except TargetFailed as error:
+        seat.failure = TargetFailed(f"{seat.name}: {error}", offset=error.offset, moved=error.moved)
+        return None
+
+
+def _round(seats: Sequence[_Seat], number: int, count: int, observer: Observer) -> None:
+    """Run one round: every workload on each target alone, then on all at once."""
+    for index in range(count):
+        for seat in seats:
+            workload = seat.workloads[index]
+            observer.begin(index, workload, number)
+            seed = runner.pass_seed(seat.run.settings.seed, index, number)
+            result = _guard(seat, partial(seat.target.run_pass, workload, seed, observer.tick))
+            _keep(seat, index, number, result, observer)
+        _at_once([s for s in seats if s.failure is None], index + count, number, observer)
+
+
+def _keep(seat: _Seat, index: int, number: int, result: PassResult | None, observer: Observer) -> None:
+    if result is not None:
+        seat.passes.append((index, PassRecord.of(number, result)))
+        observer.end(index, seat.workloads[index], number, result)
+
+
+def _at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer) -> None:
+    """Run a workload on all targets at the same time, started together."""
+    if len(seats) < 2:
+        return
+    observer.begin(index, seats[0].workloads[index], number)
+    jobs, owners = [], []
+    for seat in seats:
+        seed = runner.pass_seed(seat.run.settings.seed, index, number)
+        for lane in range(seat.target.lanes):
+            jobs.append(partial(seat.target.lane_job, seat.workloads[index], seed, lane))
+            owners.append(seat)
+    outcomes = crew.run_each(jobs, observer.tick, seats[0].target.stall)
+    for seat in seats:
+        mine = [o for o, owner in zip(outcomes, owners, strict=True) if owner is seat]
+        broken = next((o for o in mine if isinstance(o, TargetFailed)), None)
+        if broken is not None:
+            seat.failure = TargetFailed(f"{seat.name}: {broken}", offset=broken.offset, moved=broken.moved)
+        else:
+            _keep(seat, index, number, join(mine, seat.workloads[index].block_bytes), observer)
+
+
+def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | None) -> Shared:
+    paths = []
+    for seat in seats:
+        state = State(name="complete")
+        if seat.failure is not None:
+            state = State(name="failed", why=str(seat.failure), offset=seat.failure.offset)
+        elif stopped is not None:
+            state = State(name="interrupted", why=str(stopped))
+        paths.append(request.review.save(finish(with_passes(seat.run, seat.passes, state), seat.target)))
+    count = len(request.workloads)
+    found = {}
+    for index, workload in enumerate(request.workloads):
+        ready = [s for s in seats if s.rates(index) and s.rates(index + count)]
+        if len(ready) == len(seats):
+            alone = [estimate(s.rates(index)).rate for s in ready]
+            found[workload.text] = sharing(alone, [estimate(s.rates(index + count)).rate for s in ready])
+    failures = tuple(str(s.failure) for s in seats if s.failure)
+    first = next((s.failure for s in seats if s.failure), None)
+    return Shared(tuple(s.name for s in seats), found, tuple(paths), failures, stopped or first)
+
+
+def sharing_as_data(shared: Shared) -> dict[str, object]:
+    """Return the result as plain data for JSON; rates in bytes per second."""
+    return {
+        "targets": list(shared.targets),
+        "workloads": {
+            text: {"alone": list(s.alone), "together": list(s.together), "kept": list(s.kept), "total": s.total,
+                   "fairness": s.fairness}
+            for text, s in shared.workloads.items()
+        },
+        "kept_in": [str(p) for p in shared.paths],
+        "failures": list(shared.failures),
+    }  # fmt: skip
