@@ -86,6 +86,49 @@ class Newcomer(FolderCase):
         self.assertIn("--passes 3 or more", done.stdout)
 
 
+class Wider(FolderCase):
+    """Sweeps, places, several targets, and passes until sure."""
+
+    def test_a_sweep_is_one_run_with_a_table_and_a_figure(self) -> None:
+        """Every size and depth is in one document; the table has a row a size and a column a depth; the figure is whole."""
+        words = ("measure", ".", "--sweep", "random read 4 KiB to 16 KiB depth 1 to 2", *QUICK, "--figure", "s.svg")
+        done = self.ulterion(*words)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertRegex(done.stdout, r"MB/s, size +depth 1 +depth 2")
+        self.assertRegex(done.stdout, r"8 KiB +[\d.]+ +[\d.]+\n")
+        self.assertIn("</svg>", (self.folder / "s.svg").read_text())
+        data = self.json_of(
+            "measure", ".", "--workload", "random read 4 KiB", "--places", "4", *QUICK, "--figure", "p.png"
+        )
+        self.assertEqual([w["workload"]["place"] for w in data["run"]["workloads"]], [[k, 4] for k in (1, 2, 3, 4)])
+        self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")
+
+    def test_several_targets_alone_and_together(self) -> None:
+        """Each target has its own document with both; kept, total and fairness follow from the rates."""
+        for name in ("a", "b"):
+            (self.folder / name).mkdir()
+        data = self.json_of("measure", "a", "--together", "b", "--workload", "random read 4 KiB depth 2", *QUICK)
+        (found,) = data["workloads"].values()
+        self.assertEqual(len(data["kept_in"]), 2)
+        self.assertAlmostEqual(found["total"], sum(found["together"]), delta=1)
+        for kept, alone, together in zip(found["kept"], found["alone"], found["together"], strict=True):
+            self.assertAlmostEqual(kept, together / alone, places=9)
+        self.assertTrue(0.5 <= found["fairness"] <= 1)
+        self.refused("measure", "a", "--together", "a", *QUICK, says="are the same target")
+
+    def test_lanes_warm_up_and_sureness_are_in_the_document(self) -> None:
+        """The warm-up is kept and not counted; the reason for stopping and the lanes are written down."""
+        data = self.json_of("measure", ".", "--workload", "random read 4 KiB depth 2", "--lanes", "2", "--warm-up",
+                            "--until-sure", "90 %", *QUICK)  # fmt: skip
+        record = data["run"]["workloads"][0]
+        self.assertEqual([p["number"] for p in record["passes"]][:2], [0, 1])
+        self.assertEqual(data["estimates"][0]["passes"], len(record["passes"]) - 1)
+        self.assertRegex(record["ended"], "sure within 90 %")
+        self.assertEqual(data["run"]["settings"]["lanes"], 2)
+        self.assertIn(record["engine"], ("ring", "threads"))
+        self.assertTrue(record["engine_why"])
+
+
 class Refusals(FolderCase):
     def test_bad_targets_and_options(self) -> None:
         """Each bad input is one line that names the thing and the remedy, with status 2, and leaves no run."""
@@ -109,6 +152,15 @@ class Refusals(FolderCase):
             (("measure", ".", "--span", "4 KB"), "KiB"),
             (("measure", ".", "--seed", "-1"), "seed|expected one argument"),
             (("measure", ".", "--units", "Mbps"), "invalid choice"),
+            (("measure", ".", "--sweep", "random read 4 KiB"), "has no range"),
+            (("measure", ".", "--suite", "peak", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
+            (("measure", ".", "--places", "0"), "whole number from 1"),
+            (("measure", ".", "--lanes", "1000"), "whole number from 1 to 64"),
+            (("measure", ".", "--until-sure", "0 %"), "above zero"),
+            (("measure", ".", "--until-sure", "1 %", "--most-passes", "2"), "less than --passes"),
+            (("measure", ".", "--figure", "x.png"), "draws a --sweep"),
+            (("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--figure", "x.doc"), "neither .png nor .svg"),
+            (("measure", ".", "--overwrite", "1"), "is for raw devices"),
             (("mesure", "."), "unknown command 'mesure'; did you mean 'measure'"),
             (("compare",), "no review.toml"),
             (("claims", "--review", "nope"), "holds no review.toml"),

@@ -14,9 +14,12 @@ from ulterion.core.comparability import RunFacts, differences
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.links import find_link
+from ulterion.core.plausible import impossible
 from ulterion.core.series import MOST_INTERVALS, IntervalSeries
+from ulterion.core.sharing import sharing
 from ulterion.core.suites import SUITES, find_suite
-from ulterion.core.workload import parse_workload
+from ulterion.core.workload import parse_sweep, parse_workload
 
 TIMES = st.lists(st.integers(100, 10**12), min_size=1, max_size=300)
 
@@ -115,6 +118,73 @@ class Words(unittest.TestCase):
                 parse_workload(text)
         with self.assertRaisesRegex(UsageError, "did you mean 'peak'"):
             find_suite("peek")
+
+
+class Sweeps(unittest.TestCase):
+    def test_ranges_double(self) -> None:
+        """Sizes and depths double from the first to the last; without a range, or backwards, it is no sweep."""
+        found = parse_sweep("random read 4 KiB to 32 KiB depth 1 to 4")
+        self.assertEqual([(w.block_bytes // 1024, w.depth) for w in found],
+                         [(s, d) for d in (1, 2, 4) for s in (4, 8, 16, 32)])  # fmt: skip
+        self.assertEqual([w.depth for w in parse_sweep("sequential write 1 MiB depth 3 to 20")], [3, 6, 12])
+        for text, says in (("random read 4 KiB", "no range"), ("random read 8 KiB to 4 KiB", "small to large"),
+                           ("random read to 4 KiB", "size|between"), ("random read 4 KiB to", "between"),
+                           ("read 4 KiB to 8 KiB", "sequential or random")):  # fmt: skip
+            with self.subTest(text), self.assertRaisesRegex(UsageError, says):
+                parse_sweep(text)
+
+    def test_mixed_work_states_its_share(self) -> None:
+        """Either share can be said; a mixed one without, or a share without mixing, is refused."""
+        found = parse_workload("random mixed 30 % writes 4 KiB depth 8")
+        self.assertEqual((found.direction, found.write_share), ("mixed", 0.3))
+        self.assertEqual(parse_workload("mixed random 4 KiB 70% reads depth 8").text, found.text)
+        self.assertEqual(parse_workload(found.text).text, found.text)
+        for text in ("random mixed 4 KiB", "random read 30 % writes 4 KiB", "random mixed 30 % 4 KiB"):
+            with self.subTest(text), self.assertRaisesRegex(UsageError, "share|30 % writes"):
+                parse_workload(text)
+
+    @given(st.integers(1, 50), st.integers(2**22, 2**45))
+    def test_places_lie_side_by_side_inside_the_span(self, count: int, span: int) -> None:
+        """N places are equal, in order, aligned, do not overlap and end inside the span."""
+        places = [w.settled(1.0, span) for w in parse_workload("random read 4 KiB").at_places(count)]
+        self.assertEqual(len({w.text for w in places}), count)
+        for one, other in zip(places, [*places[1:], None], strict=True):
+            end = one.origin_bytes + (one.span_bytes or 0)
+            self.assertLessEqual(end, other.origin_bytes if other else span)
+            self.assertEqual((one.origin_bytes % 4096, one.span_bytes), (0, places[0].span_bytes))
+
+
+class SharedHub(unittest.TestCase):
+    @given(st.lists(st.tuples(st.floats(1, 1e10), st.floats(0, 1)), min_size=1, max_size=8))
+    def test_fairness_lies_between_one_share_and_all(self, drives: list[tuple[float, float]]) -> None:
+        """Jain's index is 1 for equal shares, 1/n when one takes all, and between otherwise."""
+        alone = [a for a, _ in drives]
+        found = sharing(alone, [a * k for a, k in drives])
+        self.assertTrue(1 / len(drives) - 1e-9 <= found.fairness <= 1 + 1e-9)
+        self.assertAlmostEqual(sharing(alone, [a / 2 for a in alone]).fairness, 1.0)
+        one = sharing(alone, [alone[0], *[0.0] * (len(alone) - 1)])
+        self.assertAlmostEqual(one.fairness, 1 / len(alone))
+        self.assertAlmostEqual(found.total, sum(found.together))
+
+    def test_needs_rates(self) -> None:
+        """Lists that do not match, and nothing at all, are refused."""
+        for alone, together in (([], []), ([1.0], [1.0, 2.0]), ([0.0], [1.0])):
+            with self.assertRaises(UsageError):
+                sharing(alone, together)
+
+
+class Plausible(unittest.TestCase):
+    def test_what_no_drive_can_do_is_named(self) -> None:
+        """Above the link, or reads of what fits into memory past no cache: said; anything else is not."""
+        link, read = find_link("USB 480 Mb/s"), parse_workload("sequential read 1 MiB").settled(1.0, 2**30)
+        write = parse_workload("sequential write 1 MiB").settled(1.0, 2**30)
+        settings = {"cache_bypassed": True, "memory_bytes": 2**34}
+        self.assertRegex(impossible(read, 108e6, link, **settings) or "", "more than USB 480 Mb/s can carry")
+        self.assertIsNone(impossible(read, 53e6, link, **settings))
+        self.assertIsNone(impossible(read, 5e9, None, **settings))
+        settings["cache_bypassed"] = False
+        self.assertRegex(impossible(read, 40e6, link, **settings) or "", "fits into memory")
+        self.assertIsNone(impossible(write, 40e6, link, **settings))
 
 
 class Differences(unittest.TestCase):

@@ -12,11 +12,12 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import runner, testfile
 from ulterion.engine.target import MIB, FileTarget, FolderTarget, open_target, reserve, usable_span
+from ulterion.tasks.resting import LONGEST_COOLING, Rest
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
 
@@ -175,7 +176,7 @@ class Rounds(FolderCase):
 
             def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
                 seeds.append(seed)
-                return mock.Mock(spec=PassResult)
+                return mock.Mock(spec=PassResult, rate=1.0)
 
         class Told(runner.Observer):
             def begin(self, index: int, workload: Workload, number: int) -> None:
@@ -185,6 +186,84 @@ class Rounds(FolderCase):
             runner.run(Fake(), runner.Schedule([READ, WRITE], 2, 9), Told())
         self.assertEqual(steps[:5], ["prepare", "sequen1", "random1", "sequen2", "random2"])
         self.assertEqual((seeds[:4], len(set(seeds))), (seeds[4:], 4))
+
+
+class Repeating(FolderCase):
+    """Passes until sure, warm-ups and rests, on a target whose rates are given."""
+
+    def run_with(
+        self, rates: list[list[float]], **settings: object
+    ) -> tuple[list[tuple[int, int]], dict[int, str], list[str]]:
+        """Return (index, number) of every pass, the reasons, and what happened in order."""
+        passes: list[tuple[int, int]] = []
+        reasons: dict[int, str] = {}
+        steps: list[str] = []
+        queues = [iter(r) for r in rates]
+
+        class Fake:
+            span_bytes = MIB
+
+            def prepare(self, seed: int, laid: object = None) -> None:
+                steps.append("prepare")
+
+            def run_pass(self, workload: Workload, seed: int, tick: object = None) -> mock.Mock:
+                steps.append("pass")
+                return mock.Mock(rate=next(queues[0 if workload is READ else 1]))
+
+        class Told(runner.Observer):
+            def end(self, index: int, workload: Workload, number: int, result: object) -> None:
+                passes.append((index, number))
+
+            def ended(self, index: int, why: str) -> None:
+                reasons[index] = why
+
+        schedule = runner.Schedule([READ, WRITE][: len(rates)], 3, 1, rest=lambda: steps.append("rest"), **settings)  # type: ignore[arg-type]
+        runner.run(Fake(), schedule, Told())
+        return passes, reasons, steps
+
+    def test_sure_ones_stop_and_others_go_on_to_the_limit(self) -> None:
+        """A steady workload stops at its passes, a noisy one when sure or at the limit, each with its reason."""
+        noisy = [100.0, 140.0] * 10
+        passes, reasons, _ = self.run_with([[100.0] * 3, noisy], sure=runner.Sureness(0.01, 8))
+        self.assertEqual([sum(i == index for i, _ in passes) for index in (0, 1)], [3, 8])
+        self.assertRegex(reasons[0], "^sure within 1 % .* after 3 passes")
+        self.assertRegex(reasons[1], "^not sure within 1 %: ±.* after the most passes allowed, 8")
+        settling = [100.0, 104.0, 100.0, *[102.0] * 20]
+        passes, reasons, _ = self.run_with([settling], sure=runner.Sureness(0.01, 20))
+        self.assertTrue(5 < len(passes) < 20)
+        self.assertIn(f"after {len(passes)} passes", reasons[0])
+        _, reasons, _ = self.run_with([noisy], sure=runner.Sureness(0.01, 20, most_seconds=0.0))
+        self.assertIn("when the time was up", reasons[0])
+
+    def test_a_warm_up_is_kept_but_decides_nothing(self) -> None:
+        """Round 0 comes first and is not counted, and the drive rests before every pass but the first."""
+        passes, _, steps = self.run_with([[1.0, 100.0, 100.0, 100.0]], warm_up=True, sure=runner.Sureness(0.01, 9))
+        self.assertEqual(passes, [(0, 0), (0, 1), (0, 2), (0, 3)])
+        self.assertEqual(steps, ["prepare", "pass", "rest", "pass", "rest", "pass", "rest", "pass"])
+
+    def test_sleep_of_the_machine_ends_the_pass(self) -> None:
+        """A pass during which the boot clock ran ahead of the monotonic one is not a result."""
+        target = FolderTarget(self.folder, 16 * MIB)
+        self.addCleanup(target.close)
+        target.prepare(1)
+        with (
+            mock.patch("ulterion.engine.target._seconds_asleep", side_effect=[5.0, 65.0]),
+            self.assertRaisesRegex(TargetFailed, "asleep for 60 s"),
+        ):
+            target.run_pass(READ.settled(0.05, target.span_bytes), 1)
+
+    def test_cooling_waits_for_the_thermometer(self) -> None:
+        """The rest ends when the drive is cool, or at last; without a thermometer it is refused."""
+        readings = iter([60.0, 50.0, 44.0])
+        slept: list[float] = []
+        rest = Rest(2.5, 45.0, lambda: next(readings), slept.append, lambda words: None)
+        rest()
+        self.assertEqual(slept, [1.0, 1.0, 0.5, 1.0, 1.0])
+        stuck: list[float] = []
+        Rest(0.0, 45.0, lambda: 80.0, stuck.append, lambda words: None)()
+        self.assertEqual(len(stuck), LONGEST_COOLING)
+        with self.assertRaisesRegex(UsageError, "shows no temperature"):
+            Rest(0.0, 45.0, lambda: None, slept.append, lambda words: None).check()
 
 
 class KernelCounters(FolderCase):

@@ -204,7 +204,11 @@ class Rings:
     """Several requests in flight on a ring."""
 
     name = "ring"
-    why = "the kernel offers a ring"
+
+    @functools.cached_property
+    def why(self) -> str:
+        """What the kernel offers."""
+        return f"the kernel offers a ring ({uring.best_flags()})"
 
     def move(self, job: Job) -> Moved:
         """Run the workload from this thread."""

@@ -183,13 +183,19 @@ def head_word(opcode: int, fd: int, *, fixed_file: bool) -> int:
     return opcode | flags << 8 | (fd & 0xFFFFFFFF) << 32
 
 
+def best_flags() -> str:
+    """Return the flags a ring gets here, in words; raise UnavailableError."""
+    ring = Ring(2)
+    ring.close()
+    return ring.flags
+
+
 def available() -> str | None:
     """Return None when a ring can be had here, else the reason why not."""
     if platform.system() != "Linux" or struct.calcsize("P") != 8:
         return "rings are a Linux feature of 64-bit machines"
     try:
-        ring = Ring(2)
+        best_flags()
     except (UnavailableError, OSError) as error:
         return str(error)
-    ring.close()
     return None

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+from matplotlib.ticker import FuncFormatter, LogLocator
 
 from ulterion.core.links import Link
 from ulterion.core.units import RATE_UNITS, show_block
@@ -50,6 +51,8 @@ def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None
         _style(axes)
         axes.set_xscale("log", base=2)
         axes.set_yscale("log")
+        axes.yaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
+        axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.10g}"))
         step = max(1, -(-len(sizes) // 8))
         axes.set_xticks(sizes[::step], [show_block(s) for s in sizes[::step]])
         axes.minorticks_off()
@@ -76,6 +79,7 @@ def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
                       marker=MARKS[number % len(MARKS)])  # fmt: skip
     _style(axes)
     axes.set_ylim(bottom=0)
+    axes.set_xlim(left=0)
     axes.set_title(unit, loc="left", fontsize=11, color=INK)
     axes.set_xlabel("place on the medium, GB from its start", color=INK)
     axes.legend(frameon=False, fontsize=10)

@@ -74,8 +74,9 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
             if isinstance(target, SimTarget):
                 raise UsageError("the simulated bench cannot play several targets at once yet; name folders or devices")
             seats.append(_Seat(name, target, run, workloads, []))
-            observer.opened(run)
         _refuse_doubles(seats)
+        for seat in seats:
+            observer.opened(seat.run)
         stopped: Interrupted | None = None
         try:
             for seat in seats:

@@ -1,0 +1,240 @@
+"""The ring, and workers in processes of their own, on this machine's own kernel."""
+
+from __future__ import annotations
+
+import errno
+import os
+import signal
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from tests.support import FolderCase
+from ulterion.core.errors import TargetFailed
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.engine import crew, movers, uring
+from ulterion.engine.lane import Recorder
+from ulterion.engine.ringlane import RingLane
+
+MIB = 2**20
+REASON = uring.available()
+
+
+@unittest.skipIf(REASON is not None, f"no ring here: {REASON}")
+class RingLanes(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "data"
+        path.write_bytes(os.urandom(MIB) * 8)
+        self.fd = os.open(path, os.O_RDWR)
+        self.addCleanup(os.close, self.fd)
+
+    def lane(self, words: str, span: int = 8 * MIB) -> tuple[RingLane, Workload]:
+        workload = parse_workload(words).settled(0.2, span)
+        return RingLane(self.fd, workload, 3), workload
+
+    def drive(self, lane: RingLane, seconds: float = 0.2) -> None:
+        start = time.perf_counter_ns()
+        lane.run(start, start + round(seconds * 1e9))
+
+    def test_every_request_is_counted_once_few_or_many_at_a_time(self) -> None:
+        """Request by request and by arrays: bytes, requests, histogram and series agree, and all slots come home."""
+        for many in (1, 1000):
+            for words in (
+                "random read 4 KiB depth 32",
+                "sequential write 64 KiB depth 5",
+                "random mixed 50 % writes 4 KiB depth 8",
+            ):
+                lane, _ = self.lane(words)
+                lane.many = many
+                self.drive(lane)
+                recorder = lane.recorder
+                self.assertGreater(recorder.requests, 50, words)
+                self.assertEqual(recorder.requests, recorder.latency.total)
+                self.assertEqual(sum(recorder.series.values), recorder.bytes)
+                self.assertEqual(lane.in_flight, 0)
+
+    def test_each_buffer_goes_to_its_own_offset(self) -> None:
+        """After writing through the span, no 4 KiB is missing or there twice: every stamp is different and new."""
+        before = os.pread(self.fd, 8 * MIB, 0)
+        for many in (1, 1000):
+            lane, _ = self.lane("sequential write 64 KiB depth 16")
+            lane.many = many
+            self.drive(lane)
+            self.assertGreater(lane.recorder.bytes, 16 * MIB)
+            words = np.frombuffer(os.pread(self.fd, 8 * MIB, 0), dtype=np.uint64)[:: 4096 // 8]
+            self.assertEqual(len(np.unique(words)), 8 * MIB // 4096)
+            self.assertFalse(np.isin(words, np.frombuffer(before, dtype=np.uint64)[:: 4096 // 8]).any())
+
+    def test_percentiles_agree_with_every_single_time_kept(self) -> None:
+        """The histogram's percentiles are within 1 % of those of all times of the same requests."""
+        kept: list[np.ndarray] = []
+        count = Recorder.count
+
+        def keep(self: Recorder, used: int) -> None:
+            begins, ends = (np.frombuffer(a, dtype=np.int64)[:used] for a in (self.begins, self.ends))
+            kept.append(ends - begins)
+            count(self, used)
+
+        lane, _ = self.lane("random read 4 KiB depth 16")
+        with mock.patch.object(Recorder, "count", keep):
+            self.drive(lane, 0.5)
+        times = np.sort(np.concatenate(kept))
+        self.assertEqual(len(times), lane.recorder.requests)
+        for q in (1, 10, 50, 90, 99, 99.9, 100):
+            true = times[max(1, int(np.ceil(q / 100 * len(times) - 1e-9))) - 1] / 1e9
+            self.assertAlmostEqual(lane.recorder.latency.percentile(q) / true, 1.0, delta=0.01)
+
+    def test_a_failing_request_is_named_and_the_rest_comes_home(self) -> None:
+        """Reading past the end of the file: the offset is told, what was moved before is counted, nothing is in flight."""
+        for many in (1, 1000):
+            lane, _ = self.lane("sequential read 1 MiB depth 4", span=12 * MIB)
+            lane.many = many
+            with self.assertRaisesRegex(TargetFailed, "moved 0 of 1048576 bytes.* at offset 8388608") as caught:
+                self.drive(lane, 5.0)
+            self.assertEqual((caught.exception.offset, caught.exception.moved), (8 * MIB, 8 * MIB))
+            self.assertEqual(lane.in_flight, 0)
+        lane, _ = self.lane("random read 4 KiB depth 4")
+        os.dup2(os.open(self.folder, os.O_RDONLY), self.fd)
+        lane, _ = self.lane("random read 4 KiB depth 4")
+        with self.assertRaisesRegex(TargetFailed, "EISDIR|EINVAL"):
+            self.drive(lane)
+
+    def test_lanes_share_a_sequential_span(self) -> None:
+        """Three lanes take every third block each; together they cover the span."""
+        workload = parse_workload("sequential read 64 KiB depth 4").settled(0.1, 8 * MIB)
+        taken = [RingLane(self.fd, workload, 1, lane, 3).feed.many(40).tolist() for lane in range(3)]
+        self.assertEqual(sorted(o for part in taken for o in part), [i * 65536 for i in range(120)])
+
+    def test_the_share_of_writes_is_kept(self) -> None:
+        """A quarter of a mixed workload's requests write: by what the ring is told, and by the calls made one at a time."""
+        lane, _ = self.lane("random mixed 25 % writes 4 KiB depth 8")
+        heads, writes = np.frombuffer(lane.ring.entries, dtype=np.uint8)[:: uring.SQE_BYTES], 0
+        for _ in range(1000):
+            assert lane.turn is not None
+            lane.turn(np.arange(8))
+            writes += int((heads[:8] == uring.OP_WRITE).sum())
+        self.assertAlmostEqual(writes / 8000, 0.25, delta=0.02)
+        workload = parse_workload("random mixed 25 % writes 4 KiB depth 1").settled(0.2, 8 * MIB)
+        with (
+            mock.patch("os.pwritev", side_effect=os.pwritev) as write,
+            mock.patch("os.preadv", side_effect=os.preadv) as read,
+        ):
+            movers.choose(1).move(movers.Job(self.fd, workload, 4))
+        share = write.call_count / (write.call_count + read.call_count)
+        self.assertAlmostEqual(share, 0.25, delta=0.05)
+
+
+class Fallback(unittest.TestCase):
+    def test_older_kernels_get_older_flags_and_none_gets_threads(self) -> None:
+        """Flags refused as invalid are tried down to none; any other refusal means threads, with the reason."""
+        tried: list[int] = []
+
+        def refuse(number: int) -> mock.Mock:
+            def call(code: int, entries: int, params: int, *rest: int) -> int:
+                import ctypes
+
+                tried.append(ctypes.c_uint32.from_address(params + 8).value)
+                ctypes.set_errno(number)
+                return -1
+
+            return mock.Mock(side_effect=call)
+
+        for number, attempts in ((errno.EINVAL, 3), (errno.EPERM, 1), (errno.ENOSYS, 1)):
+            tried.clear()
+            with mock.patch("ulterion.engine.uring._syscall", return_value=refuse(number)):
+                reason = uring.available()
+            self.assertIn(errno.errorcode[number], reason or "")
+            self.assertEqual(tried, [flags for _, flags in uring.FLAG_SETS][:attempts])
+        with mock.patch("ulterion.engine.movers._no_ring", return_value="the kernel refuses a ring"):
+            mover = movers.choose(8)
+        self.assertEqual((mover.name, mover.why), ("threads", "the kernel refuses a ring"))
+
+
+class Crew(unittest.TestCase):
+    def test_results_come_back_in_order_and_all_start_together(self) -> None:
+        """Each job's result is in its place; the common start is one moment, and they see it within a millisecond."""
+
+        def job(seat: crew.Seat) -> tuple[int, int, int]:
+            start = seat.gate()
+            return seat.number, start, time.perf_counter_ns()
+
+        spreads = []
+        for _ in range(5):  # other processes of the machine may delay one: the best of five
+            found = crew.run([job, job])
+            self.assertEqual([f[0] for f in found], [0, 1])
+            self.assertEqual(found[0][1], found[1][1])
+            spreads.append(abs(found[0][2] - found[1][2]))
+        self.assertLess(min(spreads), 1_000_000)
+
+    def test_a_failure_comes_back_whole_and_stops_the_others(self) -> None:
+        """Offset and bytes of the failure are kept, with what the others moved; they end without being killed."""
+
+        def fails(seat: crew.Seat) -> None:
+            seat.gate()
+            raise TargetFailed("gone", offset=4096, moved=10)
+
+        def waits(seat: crew.Seat) -> object:
+            seat.gate()
+            while not seat.stop.is_set():
+                time.sleep(0.01)
+            return 7
+
+        with self.assertRaisesRegex(TargetFailed, "gone") as caught:
+            crew.run([waits, fails])
+        self.assertEqual((caught.exception.offset, caught.exception.moved), (4096, 10))
+        outcome = crew.run_each([fails, lambda seat: seat.gate() and 5])
+        self.assertIsInstance(outcome[0], TargetFailed)
+        self.assertEqual(outcome[1], 5)
+
+    def test_a_silent_device_is_not_waited_for(self) -> None:
+        """Without progress for the given time the pass fails with what was moved, and the child is gone."""
+
+        def hangs(seat: crew.Seat) -> None:
+            seat.gate()
+            seat.report(0.0, 12345)
+            while True:
+                time.sleep(1)
+
+        with mock.patch("ulterion.engine.crew.GRACE", 0.1), self.assertRaisesRegex(TargetFailed, "stalled") as caught:
+            crew.run([hangs], stall=0.5)
+        self.assertEqual(caught.exception.moved, 12345)
+
+    def test_a_broken_or_killed_worker_is_said(self) -> None:
+        """An error of ours in a child, or its sudden death, is an error here and not a result."""
+
+        def killed(seat: crew.Seat) -> None:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+        for job, says in ((lambda seat: 1 // 0, "ZeroDivisionError"), (killed, "status 9")):
+            with self.assertRaisesRegex(RuntimeError, says):
+                crew.run([job])
+
+    def test_children_die_with_their_parent(self) -> None:
+        """kill -9 of the parent ends a child that would run for ever."""
+        code = (
+            "import os,sys,time\nfrom ulterion.engine import crew\n"
+            "def job(seat):\n    print(os.getpid(), flush=True)\n    seat.gate()\n    time.sleep(600)\n"
+            "crew.run([job])\n"
+        )
+        with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as process:
+            assert process.stdout is not None
+            child = int(process.stdout.readline())
+            process.kill()
+            process.wait()
+        deadline = time.monotonic() + 10
+        while time.monotonic() < deadline:
+            try:
+                os.kill(child, 0)
+            except ProcessLookupError:
+                return
+            stat = Path(f"/proc/{child}/stat")
+            if stat.exists() and stat.read_text().rpartition(")")[2].split()[0] == "Z":
+                return
+            time.sleep(0.05)
+        self.fail("the child lives on")
