@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import platform
 from pathlib import Path
+from typing import Any
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.host import drives, mounts, safety, tree
@@ -14,63 +15,51 @@ NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs",
 THINNING_FILESYSTEMS = ("btrfs", "zfs", "bcachefs", "f2fs", "squashfs")
 
 
+def _disk_facts(disk: str | None, root: Path) -> dict[str, Any]:
+    """Return what is known of a whole disk, as fields of TargetFacts; nothing of None."""
+    if disk is None:
+        return {}
+    link, block = drives.connection(disk, root), root / "sys/block" / disk
+    rotational = tree.number(block / "queue/rotational")
+    return {
+        "model": drives.model(disk, root),
+        "serial": drives.serial(disk, root),
+        "firmware": tree.text(block / "device/firmware_rev"),
+        "transport": link.transport,
+        "link": link.link,
+        "driver": link.driver,
+        "capacity_bytes": drives.capacity(disk, root),
+        "logical_block": tree.number(block / "queue/logical_block_size"),
+        "physical_block": tree.number(block / "queue/physical_block_size"),
+        "rotational": None if rotational is None else bool(rotational),
+        "system_disk": disk == safety.system_disk(root),
+        "temperature": drives.temperature(disk, root),
+    }
+
+
 def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
     """Return what lies under a folder or file; what cannot be read stays None."""
     path = path.resolve()
-    kind = "folder" if path.is_dir() else "file"
     mount = mounts.mount_of(path, root)
     disk = mounts.disk_of(mount, root) if mount else None
     room = os.statvfs(path)
-    link = drives.connection(disk, root) if disk else drives.Connection()
-    queue = root / "sys/block" / disk / "queue" if disk else None
-    rotational = tree.number(queue / "rotational") if queue else None
     return TargetFacts(
         path=str(path),
-        kind=kind,
+        kind="folder" if path.is_dir() else "file",
         device=disk,
-        model=drives.model(disk, root) if disk else None,
-        serial=drives.serial(disk, root) if disk else None,
-        firmware=tree.text(root / "sys/block" / disk / "device/firmware_rev") if disk else None,
-        transport=link.transport,
-        link=link.link,
-        driver=link.driver,
-        capacity_bytes=drives.capacity(disk, root) if disk else None,
         filesystem=mount.filesystem if mount else None,
         mount_options=mount.telling_options if mount else None,
         filesystem_bytes=room.f_blocks * room.f_frsize,
         free_bytes=room.f_bavail * room.f_frsize,
-        logical_block=tree.number(queue / "logical_block_size") if queue else None,
-        physical_block=tree.number(queue / "physical_block_size") if queue else None,
-        rotational=None if rotational is None else bool(rotational),
-        system_disk=None if disk is None else disk == safety.system_disk(root),
-        temperature=drives.temperature(disk, root) if disk else None,
+        **_disk_facts(disk, root),
     )
 
 
 def device_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
     """Return what a raw block device is; what cannot be read stays None."""
     name = path.resolve().name
-    disk = safety.whole_disk(name, root)
-    link = drives.connection(disk, root)
-    queue = root / "sys/block" / disk / "queue"
-    rotational = tree.number(queue / "rotational")
-    return TargetFacts(
-        path=str(path.resolve()),
-        kind="device",
-        device=name,
-        model=drives.model(disk, root),
-        serial=safety.identity(name, root),
-        firmware=tree.text(root / "sys/block" / disk / "device/firmware_rev"),
-        transport=link.transport,
-        link=link.link,
-        driver=link.driver,
-        capacity_bytes=drives.capacity(disk, root),
-        logical_block=tree.number(queue / "logical_block_size"),
-        physical_block=tree.number(queue / "physical_block_size"),
-        rotational=None if rotational is None else bool(rotational),
-        system_disk=disk == safety.system_disk(root),
-        temperature=drives.temperature(disk, root),
-    )
+    facts = _disk_facts(safety.whole_disk(name, root), root) | {"serial": safety.identity(name, root)}
+    return TargetFacts(path=str(path.resolve()), kind="device", device=name, **facts)
 
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None, root: Path = Path("/")) -> BenchFacts:

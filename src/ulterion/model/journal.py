@@ -43,8 +43,13 @@ class Journal:
         os.fsync(self._out.fileno())
 
     def add(self, index: int, record: PassRecord) -> None:
-        """Keep a finished pass of the workload at `index`."""
-        self._write({"workload": index, "pass": record.model_dump(mode="json")})
+        """Keep a finished pass of the workload at `index`; raise UsageError when it cannot be kept."""
+        try:
+            self._write({"workload": index, "pass": record.model_dump(mode="json")})
+        except OSError as error:
+            raise UsageError(
+                f"{self.path} cannot be written: {error.strerror}; the passes before are kept, and recovered by the next command"
+            ) from error
 
     def close(self, *, remove: bool) -> None:
         """Close the journal, and remove it when the document is safely written."""
