@@ -35,6 +35,8 @@ class Truth(Bench):
         self.assertAlmostEqual(truth(chain, SMALL).latency, one)
         deep = parse_workload("random read 4 KiB depth 64").settled(1.0, 2**30)
         self.assertAlmostEqual(truth(chain, deep).rate * one / block, 32)
+        mixed = parse_workload("random mixed 25 % writes 4 KiB depth 1").settled(1.0, 2**30)
+        self.assertAlmostEqual(truth(chain, mixed).rate, block / (0.75 * one + 0.25 * (20e-6 + block / 2e9)), places=3)
         unqueued = self.bench('queue = 1\noverhead = "40 us"\n').chain(BOX, self.folder)
         self.assertAlmostEqual(truth(unqueued, deep).rate, block / (40e-6 + 60e-6 + block / 1e9))
         self.assertAlmostEqual(truth(unqueued, PEAK_READ).rate, 4 * 2**20 / (40e-6 + 4 * 2**20 / 1e9))

@@ -15,6 +15,7 @@ from ulterion.report.columns import align_points, show_margin, show_ratio
 from ulterion.report.screen import bullets, table, verdict
 from ulterion.tasks.comparing import Group, Row
 
+LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
 ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 
@@ -33,18 +34,22 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
     ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
     columns = [("workload", "left"), ("hookup", "left"), (unit, "right"), ("±", "right"),
                ("ratio", "right"), ("95 % interval", "right"), ("verdict", "left")]  # fmt: skip
-    repeated = [False] + [a.workload.text == b.workload.text for a, b in pairwise(group.rows)]
-    rows = [
-        [
-            Text("" if again else row.workload.name, style="name"),
-            row.hookup,
-            rate,
-            show_margin(row.estimate),
-            *_outcome(row, ratio),
-        ]
-        for row, rate, ratio, again in zip(group.rows, rates, ratios, repeated, strict=True)
+    cells = [
+        [row.hookup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
+        for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
     ]
-    return [Text(head, style="head"), Text(""), table(columns, rows), *_remarks(group, margin)]
+    names = [row.workload.name for row in group.rows]
+    first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
+    if max(map(len, names)) <= LONGEST_NAME:
+        lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
+        shown = table(columns, lines)
+    else:  # long names stand in lines of their own
+        body: list[Text | list[Text | str]] = []
+        for name, begins, line in zip(names, first, cells, strict=True):
+            body += [Text(name, style="name")] if begins else []
+            body.append(["", *line])
+        shown = table([("", "left"), *columns[1:]], body)
+    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin)]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:

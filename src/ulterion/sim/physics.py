@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ulterion.core.workload import Workload
 from ulterion.sim.bench import SimPart
@@ -45,7 +45,15 @@ def ceiling(chain: Sequence[SimPart], direction: str) -> float:
 
 
 def truth(chain: Sequence[SimPart], workload: Workload) -> Truth:
-    """Return what the chain does under the workload, without noise."""
+    """Return what the chain does under the workload, without noise.
+
+    A mixed workload spends on each request the time its direction takes: the rates' harmonic mean, weighted by share.
+    """
+    if workload.direction == "mixed":
+        share = workload.write_share or 0.0
+        read, write = (truth(chain, replace(workload, direction=d)) for d in ("read", "write"))
+        rate = 1 / ((1 - share) / read.rate + share / write.rate)
+        return replace(write, rate=rate, latency=workload.depth * workload.block_bytes / rate)
     medium, block = chain[-1], workload.block_bytes
     most = ceiling(chain, workload.direction)
     wait = (medium.read_wait if workload.direction == "read" else medium.write_wait) or 0.0

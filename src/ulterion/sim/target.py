@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -46,6 +46,7 @@ class SimTarget:
         hookup: name of the hookup, or None.
         path: as the review names it.
         span_bytes: stretch of the medium that is covered.
+        lanes: workers that share each pass; they add up to more requests in flight.
         elapsed: virtual seconds since the run began.
     """
 
@@ -54,6 +55,7 @@ class SimTarget:
     hookup: str | None
     path: str
     span_bytes: int = DEFAULT_SPAN
+    lanes: int = 1
     elapsed: float = field(default=0.0, init=False)
     simulated = True
     cache_bypassed = True
@@ -94,7 +96,7 @@ class SimTarget:
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in virtual time."""
         rng = np.random.Generator(np.random.SFC64([seed, self.bench.bench.seed]))
-        found = truth(self.chain, workload)
+        found = truth(self.chain, replace(workload, depth=workload.depth * self.lanes))
         rate = found.rate * math.exp(rng.normal(0.0, found.noise)) if found.noise else found.rate
         requests = max(1, round(rate * ((workload.seconds or 0.0) - found.flush) / workload.block_bytes))
         moving = requests * workload.block_bytes / rate

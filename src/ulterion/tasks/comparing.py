@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -104,7 +105,9 @@ class _Draft:
 
     def _cells(self) -> list[Measured]:
         """Return what was measured, by workload (in the baseline's order), then by hookup."""
-        texts = dict.fromkeys(t for n in self.names for t in self.measured[n])
+        counts = Counter(t for n in self.names for t in self.measured[n])
+        # what only one of several hookups has done compares with nothing
+        texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1]
         return [self.measured[n][t] for t in texts for n in self.names if t in self.measured[n]]
 
     def _base(self, cell: Measured) -> Measured | None:

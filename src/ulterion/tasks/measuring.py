@@ -154,7 +154,8 @@ def _open(request: Request) -> tuple[AnyTarget, list[str]]:
             raise UsageError(f"{where} needs a hookup that says which parts are connected; add --hookup NAME")
         file = request.review.path / where.removeprefix(SIM)
         bench = load_bench(file)
-        return SimTarget(bench, chain, request.hookup, where, request.span_bytes or DEFAULT_SPAN), chain
+        span = request.span_bytes or DEFAULT_SPAN
+        return SimTarget(bench, chain, request.hookup, where, span, request.lanes), chain
     base = Path.cwd() if request.target else request.review.path
     target = _open_real(request, base / Path(where).expanduser())
     target.lanes, target.stall = request.lanes, request.stall
