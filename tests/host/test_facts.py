@@ -97,6 +97,13 @@ class Tree(FolderCase):
         self.assertEqual(drives.capacity("sdb", root), 62333952 * 512)
         self.assertEqual((drives.temperature("nvme0n1", root), drives.temperature("sdb", root)), (38.5, None))
 
+    def test_a_device_that_is_pulled_out_is_gone(self) -> None:
+        """Without its entry, or with no capacity left, a disk is gone; otherwise it is there."""
+        for disk, size in (("sda", "1000"), ("sdb", "0")):
+            self.write(f"sys/class/block/{disk}/size", size)
+        gone = {disk: drives.is_gone(disk, self.folder) for disk in ("sda", "sdb", "sdz")}
+        self.assertEqual(gone, {"sda": False, "sdb": True, "sdz": True})
+
     def test_a_path_leads_to_its_mount_and_disk(self) -> None:
         """Longest mount wins, spaces in names are understood, memory has no disk."""
         for path, filesystem, disk in (("/mnt/card one/a", "vfat", "sdb"), ("/mnt/card one/deep/x", "vfat", "sdb"),

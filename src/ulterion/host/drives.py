@@ -127,6 +127,12 @@ def temperature(disk: str, root: Path = Path("/")) -> float | None:
     return None
 
 
+def is_gone(disk: str, root: Path = Path("/")) -> bool:
+    """Return whether a disk that was there is there no more, or has no medium any more."""
+    block = root / "sys/class/block" / disk
+    return not block.exists() or tree.number(block / "size") in (0, None)
+
+
 def capacity(disk: str, root: Path = Path("/")) -> int | None:
     """Return the disk's capacity in bytes, or None."""
     sectors = tree.number(root / "sys/block" / disk / "size")

@@ -15,7 +15,7 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import PassResult
 from ulterion.core.plausible import impossible
 from ulterion.core.stats import estimate
-from ulterion.core.units import show_block
+from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import runner
 from ulterion.engine.crew import STALL
@@ -361,7 +361,10 @@ def _with_reasons(run: RunDocument, reasons: dict[int, str]) -> RunDocument:
 def _ended_early(error: BaseException, recorder: _Recorder, target: TargetFacts) -> tuple[UlterionError, State]:
     if isinstance(error, TargetFailed):
         where = "" if target.kind == "simulated" else f"{target.path}: "
-        why = f"{where}{error} (during {recorder.doing})"
+        if target.kind != "simulated" and target.device and drives.is_gone(target.device):
+            where += "the device is gone (pulled out, or its link was lost): "
+        after = f", after {show_size(error.moved)}" if error.moved else ""
+        why = f"{where}{error} (during {recorder.doing}{after})"
         told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
         return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
     why = f"{str(error) or 'stopped by hand'} during {recorder.doing}"
