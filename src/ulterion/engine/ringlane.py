@@ -23,7 +23,7 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
 from ulterion.engine import offsets, uring
-from ulterion.engine.data import STAMP_EVERY, aligned, random_words
+from ulterion.engine.data import SCATTERED, STAMP_EVERY, aligned, random_words
 from ulterion.engine.lane import BATCH, COUNT_EVERY_NS, Recorder, StopSign, failed
 
 MANY = 10  # completions from which array operations are the cheaper way
@@ -141,17 +141,20 @@ class RingLane:
             self.many = 1  # drawing kinds is an array operation anyway
 
     def _describe(self, fd: int, *, write: bool) -> None:
-        """Register the file and the buffers where the kernel takes them, and describe every slot."""
+        """Register file and buffers where the kernel takes them, and describe every slot.
+
+        Large buffers are not registered: the kernel then hands them down page by page, and the device splits them.
+        """
         fixed_file = self.ring.register(uring.REGISTER_FILES, (ctypes.c_int32 * 1)(fd), 1)
-        table = (ctypes.c_int64 * (2 * self.slots))()
-        for slot in range(self.slots):
-            table[2 * slot], table[2 * slot + 1] = self.data.address_of(slot), self.block
-        fixed = self.ring.register(uring.REGISTER_BUFFERS, table, self.slots)
+        table = (ctypes.c_int64 * 2)(
+            self.data.address, self.block * self.slots
+        )  # one buffer, of which each slot is a part
+        fixed = self.block < SCATTERED and self.ring.register(uring.REGISTER_BUFFERS, table, 1)
         opcode = {(False, False): uring.OP_READ, (False, True): uring.OP_WRITE,
                   (True, False): uring.OP_READ_FIXED, (True, True): uring.OP_WRITE_FIXED}[fixed, write]  # fmt: skip
         head = uring.head_word(opcode, 0 if fixed_file else fd, fixed_file=fixed_file)
         for slot in range(self.slots):
-            self.ring.describe(slot, head, self.data.address_of(slot), self.block, slot if fixed else 0)
+            self.ring.describe(slot, head, self.data.address_of(slot), self.block)
         registered = [word for word, taken in (("buffers", fixed), ("file", fixed_file)) if taken]
         self.how = f"{self.ring.flags}; registered: {' and '.join(registered) or 'nothing'}"
 
