@@ -205,6 +205,17 @@ class Crew(unittest.TestCase):
             crew.run([hangs], stall=0.5)
         self.assertEqual(caught.exception.moved, 12345)
 
+    def test_a_flush_is_given_more_time(self) -> None:
+        """A child that says it flushes may be silent for longer than the patience with requests."""
+
+        def flushes(seat: crew.Seat) -> int:
+            seat.gate()
+            seat.flushing()
+            time.sleep(1.0)
+            return 3
+
+        self.assertEqual(crew.run([flushes], stall=0.3), [3])
+
     def test_a_broken_or_killed_worker_is_said(self) -> None:
         """An error of ours in a child, or its sudden death, is an error here and not a result."""
 

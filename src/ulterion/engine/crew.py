@@ -27,7 +27,11 @@ LOOK = 0.05  # seconds between two looks at the children
 GRACE = 5.0  # seconds that children asked to stop get to finish what is in flight
 LEAD_NS = 2_000_000  # between the last child's being ready and the common start
 PR_SET_PDEATHSIG = 1  # prctl(2)
-STOP, START, FIRST = 0, 1, 2  # cells of the shared memory; then two for each child: ready, bytes moved
+STOP, START, FIRST = 0, 1, 2  # cells of the shared memory; then two for each child: its stage, bytes moved
+READY, FLUSHING = 1, 2  # stages
+FLUSH_PATIENCE = (
+    20  # a flush reports nothing, and after minutes of writing may take minutes: so many times the patience
+)
 
 
 class Flag:
@@ -58,12 +62,16 @@ class Seat:
 
     def gate(self) -> int:
         """Say that this child is ready, wait for the others, and return the common start (`perf_counter_ns` clock)."""
-        self.cells[FIRST + 2 * self.number] = 1
+        self.cells[FIRST + 2 * self.number] = READY
         while not (start := self.cells[START]):
             time.sleep(0.0002)
         while time.perf_counter_ns() < start:
             pass
         return int(start)
+
+    def flushing(self) -> None:
+        """Say that a flush begins."""
+        self.cells[FIRST + 2 * self.number] = FLUSHING
 
     def report(self, seconds: float, moved: int) -> None:
         """Report the bytes moved so far (a lane's tick)."""
@@ -131,7 +139,9 @@ def _start(job: Callable[[Seat], Any], seat: Seat, others: Sequence[_Child]) -> 
 
 def _settle(parent: int) -> None:
     """Die with the parent, and leave the stopping to it: a Ctrl-C reaches children too."""
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+    prctl = getattr(ctypes.CDLL(None), "prctl", None)  # Linux only
+    if prctl is not None:
+        prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
     if os.getppid() != parent:
         os._exit(1)
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -160,8 +170,10 @@ def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None
         total = sum(cells[FIRST + 2 * i + 1] for i in range(len(children)))
         if total != moved:
             moved, since = total, now
-        if now - since > stall:
-            raise TargetFailed(f"no request was answered for {stall:.0f} s: the device is stalled", moved=max(moved, 0))
+        flushing = any(cells[FIRST + 2 * i] == FLUSHING for i, c in enumerate(children) if c.open)
+        if now - since > stall * (FLUSH_PATIENCE if flushing else 1):
+            words = f"no request was answered for {now - since:.0f} s: the device is stalled"
+            raise TargetFailed(words, moved=max(moved, 0))
         if tick is not None and begun:
             tick(now - begun, total)
 

@@ -112,6 +112,7 @@ class RealTarget:
         cpu = time.process_time() - cpu
         end_ns = None
         if workload.direction != "read":
+            seat.flushing()
             _flush(job.fd, self.path)
             end_ns = time.perf_counter_ns()
         return Share.of(moved, end_ns, cpu)
@@ -151,6 +152,7 @@ def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
             seat.report(0.0, done)
     except OSError as error:
         raise failed(error, done, done) from error
+    seat.flushing()
     _flush(target.fd, target.path)
 
 
