@@ -22,14 +22,28 @@ SAMPLE = Path(__file__).with_name("run-v1.json")
 
 class Document(unittest.TestCase):
     def test_the_first_version_still_loads(self) -> None:
-        """A document kept from version 1 loads with all its figures, and writes back to the same text."""
+        """A document kept from version 1 loads with all its figures, and nothing of it is lost in writing it back."""
         text = SAMPLE.read_text()
         run = parse_run(text, SAMPLE.name)
         self.assertEqual((run.hookup, run.state.name, len(run.workloads)), ("box", "complete", 2))
         one = run.workloads[0].passes[0]
         self.assertEqual(one.bytes, sum(one.series.bytes))
         self.assertEqual(one.requests, one.latency.read_back().total)
-        self.assertEqual(run.to_json(), text)
+        self.assert_holds(json.loads(run.to_json()), json.loads(text))
+        self.assertEqual(parse_run(run.to_json(), "again"), run)
+
+    def assert_holds(self, new: object, old: object, place: str = "") -> None:
+        """Everything of the old document is in the new one, unchanged; fields added since are allowed."""
+        if isinstance(old, dict) and isinstance(new, dict):
+            for key, value in old.items():
+                self.assertIn(key, new, place)
+                self.assert_holds(new[key], value, f"{place}.{key}")
+        elif isinstance(old, list) and isinstance(new, list) and any(isinstance(v, dict) for v in old):
+            self.assertEqual(len(new), len(old), place)
+            for one, other in zip(new, old, strict=True):
+                self.assert_holds(one, other, place)
+        else:
+            self.assertEqual(new, old, place)
 
     def test_the_published_schema_is_the_models(self) -> None:
         """docs/run.schema.json is generated from the model; a stale one fails here."""
@@ -110,6 +124,23 @@ class Recovery(FolderCase):
         self.assertTrue(journal.path.exists())
         journal.close(remove=True)
         self.assertFalse(journal.path.exists())
+
+    def test_a_worker_process_does_not_hold_the_writers_lock(self) -> None:
+        """When the writer is gone its journal is free at once, though a child that it forked lives on."""
+        journal, _ = self.journal()
+        reader, writer = os.pipe()
+        child = os.fork()
+        if not child:
+            os.close(writer)
+            os.read(reader, 1)
+            os._exit(0)
+        try:
+            journal.close(remove=False)
+            self.assertIn("finished passes are kept", " ".join(ReviewFolder.open(self.folder).notices))
+        finally:
+            os.close(writer)
+            os.waitpid(child, 0)
+            os.close(reader)
 
     def test_a_journal_of_nothing_is_set_aside(self) -> None:
         """Where not even the first line is whole, the file is moved aside and said."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import weakref
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,19 @@ from ulterion.model.lock import try_lock
 from ulterion.model.run import PassRecord, RunDocument, State
 
 SUFFIX = ".journal"
+
+
+OPEN: weakref.WeakSet[Journal] = weakref.WeakSet()
+
+
+def _let_go() -> None:
+    """In a child process: close the journals of the parent, whose lock would else outlive it by a moment."""
+    for journal in OPEN:
+        journal.let_go()
+
+
+if hasattr(os, "register_at_fork"):
+    os.register_at_fork(after_in_child=_let_go)
 
 
 class Journal:
@@ -34,8 +48,14 @@ class Journal:
             try_lock(self._out.fileno())
             self._write(run.model_dump(mode="json", by_alias=True))
             scratch.replace(path)
+            OPEN.add(self)
         except OSError as error:
             raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was measured") from error
+
+    def let_go(self) -> None:
+        """Close the file without a word to it; for child processes."""
+        with contextlib.suppress(OSError, ValueError):
+            os.close(self._out.fileno())
 
     def _write(self, data: dict[str, Any]) -> None:
         self._out.write(json.dumps(data, separators=(",", ":")) + "\n")
