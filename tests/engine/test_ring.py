@@ -131,6 +131,11 @@ class RingLanes(FolderCase):
 
 
 class Fallback(unittest.TestCase):
+    def test_large_buffers_are_registered_where_pages_stay_joined(self) -> None:
+        """By the kernel's release: from 6.12 on."""
+        found = {r: uring.joins_pages(r) for r in ("6.11.9-x", "6.12", "6.18.44-a.b", "7.0-rc1", "5.15.0", "odd")}
+        self.assertEqual([r for r, joined in found.items() if joined], ["6.12", "6.18.44-a.b", "7.0-rc1"])
+
     def test_older_kernels_get_older_flags_and_none_gets_threads(self) -> None:
         """Flags refused as invalid are tried down to none; any other refusal means threads, with the reason."""
         tried: list[int] = []

@@ -160,7 +160,8 @@ def _outcome(job: Callable[[Seat], Any], seat: Seat) -> tuple[str, Any]:
 
 def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None, stall: float, alike: bool) -> None:
     """Give the start, pass progress on, and return when every child has said its last word."""
-    moved, since, begun = -1, time.monotonic(), 0.0
+    seen: tuple[object, ...] = ()
+    since, begun = time.monotonic(), 0.0
     while any(c.open for c in children):
         _read(children, cells, alike)
         now = time.monotonic()
@@ -168,12 +169,14 @@ def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None
             cells[START] = time.perf_counter_ns() + LEAD_NS
             begun = since = now
         total = sum(cells[FIRST + 2 * i + 1] for i in range(len(children)))
-        if total != moved:
-            moved, since = total, now
-        flushing = any(cells[FIRST + 2 * i] == FLUSHING for i, c in enumerate(children) if c.open)
+        stages = [cells[FIRST + 2 * i] for i in range(len(children))]
+        news = (total, *stages, *(c.open for c in children))
+        if news != seen:
+            seen, since = news, now
+        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
         if now - since > stall * (FLUSH_PATIENCE if flushing else 1):
             words = f"no request was answered for {now - since:.0f} s: the device is stalled"
-            raise TargetFailed(words, moved=max(moved, 0))
+            raise TargetFailed(words, moved=total)
         if tick is not None and begun:
             tick(now - begun, total)
 

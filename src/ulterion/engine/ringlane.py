@@ -143,13 +143,13 @@ class RingLane:
     def _describe(self, fd: int, *, write: bool) -> None:
         """Register file and buffers where the kernel takes them, and describe every slot.
 
-        Large buffers are not registered: the kernel then hands them down page by page, and the device splits them.
+        Large buffers are not registered where the kernel would hand them down page by page and the device split them.
         """
         fixed_file = self.ring.register(uring.REGISTER_FILES, (ctypes.c_int32 * 1)(fd), 1)
         table = (ctypes.c_int64 * 2)(
             self.data.address, self.block * self.slots
         )  # one buffer, of which each slot is a part
-        fixed = self.block < SCATTERED and self.ring.register(uring.REGISTER_BUFFERS, table, 1)
+        fixed = (self.block < SCATTERED or uring.joins_pages()) and self.ring.register(uring.REGISTER_BUFFERS, table, 1)
         opcode = {(False, False): uring.OP_READ, (False, True): uring.OP_WRITE,
                   (True, False): uring.OP_READ_FIXED, (True, True): uring.OP_WRITE_FIXED}[fixed, write]  # fmt: skip
         head = uring.head_word(opcode, 0 if fixed_file else fd, fixed_file=fixed_file)

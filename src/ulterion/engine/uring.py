@@ -183,6 +183,12 @@ def head_word(opcode: int, fd: int, *, fixed_file: bool) -> int:
     return opcode | flags << 8 | (fd & 0xFFFFFFFF) << 32
 
 
+def joins_pages(release: str | None = None) -> bool:
+    """Return whether this kernel keeps huge pages of registered buffers in one piece (Linux 6.12 and later)."""
+    numbers = (release if release is not None else platform.release()).split("-")[0].split(".")
+    return tuple(int(n) if n.isdigit() else 0 for n in numbers[:2]) >= (6, 12)
+
+
 def best_flags() -> str:
     """Return the flags a ring gets here, in words; raise UnavailableError."""
     ring = Ring(2)

@@ -102,7 +102,8 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
     notes = [LEGEND] if records else []
     restless = [r.workload.name for r in records if (estimate([p.rate for p in r.counted]).margin or 0) > RESTLESS]
     if restless:
-        notes.append(f"{', '.join(restless)}: passes differ widely; was something else using machine or drive?")
+        which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
+        notes.append(f"{which}: passes differ widely; was something else using machine or drive?")
     if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullets("What was run", lines), *bullets("Note", notes)]

@@ -82,7 +82,7 @@ def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
     axes.set_xlim(left=0)
     axes.set_title(unit, loc="left", fontsize=11, color=INK)
     axes.set_xlabel("place on the medium, GB from its start", color=INK)
-    axes.legend(frameon=False, fontsize=10)
+    axes.legend(frameon=False, fontsize=10, loc="lower left")
     return figure
 
 
