@@ -110,6 +110,7 @@ class Wider(FolderCase):
         data = self.json_of("measure", "a", "--together", "b", "--workload", "random read 4 KiB depth 2", *QUICK)
         (found,) = data["workloads"].values()
         self.assertEqual(len(data["kept_in"]), 2)
+        self.assertEqual(list(Path(data["kept_in"][0]).parent.glob("*.journal")), [])
         self.assertAlmostEqual(found["total"], sum(found["together"]), delta=1)
         for kept, alone, together in zip(found["kept"], found["alone"], found["together"], strict=True):
             self.assertAlmostEqual(kept, together / alone, places=9)

@@ -29,6 +29,7 @@ LEAD_NS = 2_000_000  # between the last child's being ready and the common start
 PR_SET_PDEATHSIG = 1  # prctl(2)
 STOP, START, FIRST = 0, 1, 2  # cells of the shared memory; then two for each child: its stage, bytes moved
 READY, FLUSHING = 1, 2  # stages
+STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)}
 FLUSH_PATIENCE = (
     20  # a flush reports nothing, and after minutes of writing may take minutes: so many times the patience
 )
@@ -109,7 +110,7 @@ def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, st
     children: list[_Child] = []
     try:
         for number, job in enumerate(jobs):
-            children.append(_start(job, Seat(cells, number), children))
+            _start(job, Seat(cells, number), children)
         _watch(children, cells, tick, stall, alike)
     except BaseException:
         _stop(children, cells)
@@ -120,13 +121,19 @@ def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, st
     return [_result(child) for child in children]
 
 
-def _start(job: Callable[[Seat], Any], seat: Seat, others: Sequence[_Child]) -> _Child:
+def _start(job: Callable[[Seat], Any], seat: Seat, others: list[_Child]) -> None:
+    """Start a job in a child process and add it to the others."""
     reader, writer = os.pipe()
     parent = os.getpid()
+    # a stop that arrived during the fork would be raised inside the interpreter's own fork hooks, and be lost there
+    mask = signal.pthread_sigmask(signal.SIG_BLOCK, STOPPING)
     pid = os.fork()
     if pid:
         os.close(writer)
-        return _Child(pid, reader)
+        child = _Child(pid, reader)
+        others.append(child)
+        signal.pthread_sigmask(signal.SIG_SETMASK, mask)
+        return
     try:  # the child: it leaves by _exit only, whatever happens
         for fd in (reader, *(c.pipe for c in others)):
             os.close(fd)
@@ -144,8 +151,9 @@ def _settle(parent: int) -> None:
         prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
     if os.getppid() != parent:
         os._exit(1)
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+    for number in STOPPING:
         signal.signal(number, signal.SIG_IGN)
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, STOPPING)
     gc.disable()
 
 

@@ -16,8 +16,9 @@ from ulterion.core.workload import Workload
 from ulterion.engine import crew, runner
 from ulterion.engine.device import DeviceTarget
 from ulterion.engine.target import FileTarget, FolderTarget, join
-from ulterion.model.journal import with_passes
+from ulterion.model.journal import SUFFIX, Journal, with_passes
 from ulterion.model.run import PassRecord, RunDocument, State
+from ulterion.model.store import run_name
 from ulterion.sim.target import SimTarget
 from ulterion.tasks.measuring import Observer, Request, finish, open_run
 
@@ -51,6 +52,17 @@ class _Seat:
     workloads: list[Workload]
     passes: list[tuple[int, PassRecord]]
     failure: TargetFailed | None = None
+    journal: Journal | None = None
+
+    def open_journal(self, folder: Path) -> None:
+        """From here on every finished pass is kept, whatever happens to the program."""
+        self.journal = Journal(folder / f"{run_name(self.run)}{SUFFIX}", self.run)
+
+    def keep(self, index: int, record: PassRecord) -> None:
+        """Keep a finished pass."""
+        self.passes.append((index, record))
+        if self.journal is not None:
+            self.journal.add(index, record)
 
     def rates(self, index: int) -> list[float]:
         return [p.rate for at, p in self.passes if at == index]
@@ -77,6 +89,8 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
         _refuse_doubles(seats)
         for seat in seats:
             observer.opened(seat.run)
+        for seat in seats:
+            seat.open_journal(request.review.make_runs_folder())
         stopped: Interrupted | None = None
         try:
             for seat in seats:
@@ -124,7 +138,7 @@ def _round(seats: Sequence[_Seat], number: int, count: int, observer: Observer) 
 
 def _keep(seat: _Seat, index: int, number: int, result: PassResult | None, observer: Observer) -> None:
     if result is not None:
-        seat.passes.append((index, PassRecord.of(number, result)))
+        seat.keep(index, PassRecord.of(number, result))
         observer.end(index, seat.workloads[index], number, result)
 
 
@@ -158,6 +172,8 @@ def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | Non
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
         paths.append(request.review.save(finish(with_passes(seat.run, seat.passes, state), seat.target)))
+        if seat.journal is not None:
+            seat.journal.close(remove=True)
     count = len(request.workloads)
     found = {}
     for index, workload in enumerate(request.workloads):
