@@ -52,15 +52,16 @@ class Compare(unittest.TestCase):
 
     def test_the_promised_passes_do_decide(self) -> None:
         """With as many more passes of the same spread and ratio, the verdict falls."""
-        base, spread = 5, 0.02
+        base, spread, tried = 5, 0.02, 0
         for ratio in (0.93, 0.95, 1.0, 1.01, 1.08):
             found = compare(around(100 * ratio, spread, base), around(100, spread, base))
             if found.verdict == "undecided" and found.more_passes:
-                n = base + found.more_passes
+                n, tried = base + found.more_passes, tried + 1
                 # spread out so that the standard deviation stays that of five passes
                 wide = spread * math.sqrt((base * (base + 1)) / (n * (n + 1)))
                 again = compare(around(100 * ratio, wide, n), around(100, wide, n))
                 self.assertNotEqual(again.verdict, "undecided", ratio)
+        self.assertGreaterEqual(tried, 2)
 
     def test_many_at_once_are_held_to_more(self) -> None:
         """A difference that passes alone can fail among many: Holm's correction."""

@@ -110,7 +110,8 @@ class RealPass(FolderCase):
         self.assertEqual(told[-1], (16 * MIB, 16 * MIB))
         facts = os.fstat(target._file.fd)
         self.assertGreaterEqual(facts.st_blocks * 512, 16 * MIB)
-        self.assertNotEqual(os.pread(target._file.fd, 0, 0), None)
+        laid = Path(f"/proc/self/fd/{target.fd}").read_bytes()
+        self.assertEqual(len({laid[i : i + 4096] for i in range(0, 16 * MIB, 4096)}), 4096)  # no hole, no repetition
         for workload in (READ, WRITE):
             one = target.run_pass(workload.settled(0.3, target.span_bytes), 5)
             self.assertEqual(one.bytes, one.requests * workload.block_bytes)

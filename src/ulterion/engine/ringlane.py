@@ -155,8 +155,6 @@ class RingLane:
         head = uring.head_word(opcode, 0 if fixed_file else fd, fixed_file=fixed_file)
         for slot in range(self.slots):
             self.ring.describe(slot, head, self.data.address_of(slot), self.block)
-        registered = [word for word, taken in (("buffers", fixed), ("file", fixed_file)) if taken]
-        self.how = f"{self.ring.flags}; registered: {' and '.join(registered) or 'nothing'}"
 
     def run(self, start_ns: int, deadline_ns: int, tick: Tick | None = None) -> None:
         """Keep all slots busy until the deadline (`perf_counter_ns` clock), then wait for what is in flight."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import bottleneck, ceilings_of
@@ -119,12 +119,12 @@ class _Draft:
         """Return every (measurement, its baseline)."""
         return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
 
-    def finish(self, verdicts: object) -> Group:
+    def finish(self, verdicts: Iterator[Comparison]) -> Group:
         """Return the group; takes this group's verdicts, in the order of `pairs`, from the iterator."""
         rows = []
         for cell in self._cells():
             base = self._base(cell)
-            comparison = next(verdicts) if base else None  # type: ignore[call-overload]
+            comparison = next(verdicts) if base else None
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
