@@ -159,12 +159,25 @@ def parse_temperature(text: str) -> float:
     return celsius
 
 
+def parse_in(text: str, unit: str, what: str) -> float:
+    """Read a number in the one unit a quantity is written in, such as '12 J/K'; return it (above zero)."""
+    value, found = _split(text, what, f"12 {unit}")
+    if found != unit:
+        raise UnitError(f"'{text}' is not a {what}; write it like '12 {unit}'")
+    return _positive(value, text, what, 1e9)
+
+
 def parse_ratio(text: str) -> float:
     """Read a share such as '3 %' or '0.5%'; return it as a ratio (0.03) from 0 up to, not including, 1."""
     value, unit = _split(text, "percentage", "3 %")
     if unit != "%" or not 0.0 <= value < 100.0:
         raise UnitError(f"'{text}' is not a percentage from 0 up to 100; write it like '3 %'")
     return value / 100.0
+
+
+def show_temperature(celsius: float, decimals: int = 0) -> str:
+    """Show a temperature given in degrees Celsius: '71 C'."""
+    return f"{celsius:.{decimals}f} C"
 
 
 def significant(value: float, digits: int = 3) -> str:

@@ -22,6 +22,10 @@ Iops = Annotated[float, BeforeValidator(lambda v: units.parse_iops(_text(v, "650
 Duration = Annotated[float, BeforeValidator(lambda v: units.parse_duration(_text(v, "90 s")))]
 Temperature = Annotated[float, BeforeValidator(lambda v: units.parse_temperature(_text(v, "21 C")))]
 Power = Annotated[float, BeforeValidator(lambda v: units.parse_power(_text(v, "15 W")))]
+HeatCapacity = Annotated[float, BeforeValidator(lambda v: units.parse_in(_text(v, "12 J/K"), "J/K", "heat capacity"))]
+HeatResistance = Annotated[
+    float, BeforeValidator(lambda v: units.parse_in(_text(v, "8 K/W"), "K/W", "thermal resistance"))
+]
 Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3 %")))]
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
 KnownLink = Annotated[Link, BeforeValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]

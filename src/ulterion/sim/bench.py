@@ -9,7 +9,45 @@ from pydantic import AwareDatetime, Field
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.model import tomlfile
-from ulterion.model.quantities import Duration, KnownLink, Rate, Share, Size, Temperature, Written
+from ulterion.model.quantities import (
+    Duration,
+    HeatCapacity,
+    HeatResistance,
+    KnownLink,
+    Power,
+    Rate,
+    Share,
+    Size,
+    Temperature,
+    Written,
+)
+
+
+class DriveHeat(Written):
+    """How a drive turns work into heat, and what it does when hot."""
+
+    idle: Power = Field(description="drawn at rest")
+    awake: Power = Field(0.0, description="drawn on top while it works, whatever the rate")
+    writing: Power = Field(0.0, description="on top when writing at its own full rate")
+    reading: Power = Field(0.0, description="on top when reading at its own full rate")
+    capacity: HeatCapacity = Field(description="of the inside, where its sensor sits")
+    to_case: HeatResistance
+    throttles_at: Temperature | None = None
+    resumes_at: Temperature | None = Field(None, description="needed for stepwise throttling")
+    throttled: Rate | None = Field(None, description="most it moves when throttled")
+    gradual: bool = Field(False, description="gives way degree by degree instead of in one step")
+    limit: Temperature | None = Field(None, description="the limit it states")
+    counters: bool = Field(False, description="whether it counts its throttling")
+    step: float = Field(1.0, ge=0.0, description="degrees that its sensor resolves")
+
+
+class CaseHeat(Written):
+    """How a case, or a slot, passes heat on to the room."""
+
+    capacity: HeatCapacity
+    to_room: HeatResistance = Field(description="to the room; a fan makes it small")
+    own: Power = Field(0.0, description="drawn by the bridge in it, or lost by what is near it")
+    probe: bool = Field(False, description="whether a probe is taped to it")
 
 
 class SimPart(Written):
@@ -34,6 +72,18 @@ class SimPart(Written):
     small_noise: Share = Field(0.0, description="pass-to-pass spread of small random requests")
     latency_spread: float = Field(0.15, gt=0, lt=3, description="standard deviation of the logs of latencies")
     temperature: Temperature | None = None
+    cache: Size | None = Field(None, description="bytes written fast before it has to work at `after_cache`")
+    after_cache: Rate | None = Field(None, description="writes once the cache is used up")
+    fold: Rate | None = Field(None, description="how fast it empties its cache while nothing is written")
+    inner_read: Rate | None = Field(None, description="reads at the end of the medium; `read` holds at its start")
+    inner_write: Rate | None = Field(None, description="writes at the end of the medium")
+    floor: Rate | None = Field(None, description="writes while it tidies up")
+    tidy_every: Size | None = Field(None, description="bytes written between two tidyings")
+    tidy: Size | None = Field(None, description="bytes written at the floor each time")
+    shared: Rate | None = Field(None, description="most that all ports of a hub move together")
+    real_capacity: Size | None = Field(None, description="where it wraps round and writes over its beginning")
+    heat: DriveHeat | None = None
+    case: CaseHeat | None = None
 
 
 class Fault(Written):
@@ -83,4 +133,19 @@ def load_bench(path: Path) -> SimBench:
             raise UsageError(f"{path}: faults: {unknown('part or port', fault.part, bench.ports | bench.parts)}")
         if fault.what != "not recognised" and fault.after is None:
             raise UsageError(f"{path}: faults: '{fault.what}' needs the time it happens; add after = \"30 s\"")
+    for name, part in bench.parts.items():
+        _check_whole(part, f"{path}: parts.{name}")
     return bench
+
+
+def _check_whole(part: SimPart, place: str) -> None:
+    """Refuse settings of which one is of no use without the other."""
+    pairs = [("cache", "after_cache"), ("floor", "tidy_every"), ("floor", "tidy")]
+    for one, other in pairs:
+        if (getattr(part, one) is None) != (getattr(part, other) is None):
+            raise UsageError(f"{place}: '{one}' and '{other}' go together; give both or neither")
+    heat = part.heat
+    if heat is not None and heat.throttles_at is not None and heat.throttled is None:
+        raise UsageError(f"{place}.heat: 'throttles_at' needs 'throttled', the rate it falls to")
+    if heat is not None and heat.throttles_at is not None and not heat.gradual and heat.resumes_at is None:
+        raise UsageError(f"{place}.heat: stepwise throttling needs 'resumes_at'")

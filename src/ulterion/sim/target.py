@@ -7,18 +7,22 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
+import numpy.typing as npt
 
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import Link
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.soak import DRIVE, Row
 from ulterion.core.units import show_block, show_duration
-from ulterion.core.workload import Workload
+from ulterion.core.workload import Workload, parse_workload
 from ulterion.sim.bench import Fault, SimBench, SimPart
-from ulterion.sim.physics import Truth, ceiling, truth
+from ulterion.sim.physics import ceiling
+from ulterion.sim.state import ROOM, Memory, State
 
 DEFAULT_SPAN = 1024 * 2**20
+LAYING = parse_workload("sequential write 4 MiB depth 4")
 SERIES_NOISE = 0.3  # spread within a pass as a share of the spread between passes
 
 
@@ -47,7 +51,7 @@ class SimTarget:
         path: as the review names it.
         span_bytes: stretch of the medium that is covered.
         lanes: workers that share each pass; they add up to more requests in flight.
-        elapsed: virtual seconds since the run began.
+        state: what time changes: heat, cache, throttling.
     """
 
     bench: SimBench
@@ -56,7 +60,7 @@ class SimTarget:
     path: str
     span_bytes: int = DEFAULT_SPAN
     lanes: int = 1
-    elapsed: float = field(default=0.0, init=False)
+    state: State = field(init=False)
     simulated = True
     cache_bypassed = True
 
@@ -69,6 +73,14 @@ class SimTarget:
             raise UsageError(
                 f"{self.path}: nothing in {' > '.join(self.names)} says how fast it is; give a part a rate"
             )
+        room = self.bench.bench.room
+        self.state = State(self.chain, ROOM if room is None else room)
+        self.memory = Memory(capacity or self.span_bytes, self.chain[-1].real_capacity)
+
+    @property
+    def elapsed(self) -> float:
+        """Virtual seconds since the run began."""
+        return self.state.elapsed
 
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return how requests are issued."""
@@ -83,59 +95,106 @@ class SimTarget:
         mine = (f for f in self.bench.faults if f.part in self.names and f.hookup in (None, self.hookup))
         return sorted(mine, key=lambda f: f.after or 0.0)
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
-        """See whether the chain is recognised, and lay the test file down in virtual time."""
+    def recognised(self) -> None:
+        """Raise TargetFailed when the chain is not recognised."""
         for fault in self._faults():
             if fault.what == "not recognised":
                 raise TargetFailed(f"{fault.part} is not recognised on {self.names[0]}")
-        rate = ceiling(self.chain, "write")
-        self._pass_time(self.span_bytes / rate, rate)
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """See whether the chain is recognised, and lay the test file down in virtual time."""
+        self.recognised()
+        self._pass_time(LAYING, self.span_bytes / self.state.truth(LAYING).rate)
         if laid is not None:
             laid(self.span_bytes, self.span_bytes)
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in virtual time."""
         rng = np.random.Generator(np.random.SFC64([seed, self.bench.bench.seed]))
-        found = truth(self.chain, replace(workload, depth=workload.depth * self.lanes))
-        rate = found.rate * math.exp(rng.normal(0.0, found.noise)) if found.noise else found.rate
-        requests = max(1, round(rate * ((workload.seconds or 0.0) - found.flush) / workload.block_bytes))
-        moving = requests * workload.block_bytes / rate
-        interval, series = _series(requests, workload.block_bytes, moving, found.noise, rng)
+        deep = replace(workload, depth=workload.depth * self.lanes)
+        found = self.state.truth(deep)
+        seconds = max((workload.seconds or 0.0) - found.flush, 1e-3)
+        factor = math.exp(rng.normal(0.0, found.noise)) if found.noise else 1.0
+        weights = _weights(seconds, found.noise, rng) * factor
+        before, each = self.state.moved, []
+        for weight in weights.tolist():
+            each.append(self._pass_time(deep, seconds / weights.size, weight, before))
+        series = _whole_requests(each, workload.block_bytes)
+        moved = sum(series)
         if tick is not None:
-            tick(moving, requests * workload.block_bytes)
-        self._pass_time(moving + found.flush, rate)
-        return self._result(workload, found, rate, requests, interval, series)
+            tick(seconds, moved)
+        self.state.rest(found.flush)
+        return self._result(deep, found.flush, seconds, moved, seconds / weights.size, series)
 
-    def _result(self, workload: Workload, found: Truth, rate: float, requests: int,
-                interval: float, series: tuple[int, ...]) -> PassResult:  # fmt: skip
-        moved = requests * workload.block_bytes
-        latency = found.latency * found.rate / rate
+    def _result(self, workload: Workload, flush: float, seconds: float, moved: int, interval: float,
+                series: tuple[int, ...]) -> PassResult:  # fmt: skip
+        requests = moved // workload.block_bytes
+        latency = workload.depth * workload.block_bytes / (moved / seconds)
         return PassResult(
             bytes=moved,
-            seconds=moved / rate + found.flush,
+            seconds=seconds + flush,
             requests=requests,
             latency=LatencyHistogram.lognormal(latency, self.chain[-1].latency_spread, requests),
-            flush_seconds=found.flush if workload.direction == "write" else None,
+            flush_seconds=flush if workload.direction == "write" else None,
             cpu_seconds=None,
             interval=interval,
             interval_bytes=series,
         )
 
-    def _pass_time(self, seconds: float, rate: float) -> None:
-        """Let virtual time pass; raise TargetFailed at a fault that falls into it."""
-        for fault in self._faults():
-            if fault.after is not None and self.elapsed <= fault.after < self.elapsed + seconds:
-                moved = int((fault.after - self.elapsed) * rate) // 4096 * 4096
-                self.elapsed = fault.after
-                offset = moved % self.span_bytes
-                words = "was pulled out" if fault.what == "pulled out" else "reported an I/O error"
-                when = show_duration(fault.after)
-                raise TargetFailed(f"{fault.part} {words} after {when}, at offset {offset}", offset=offset, moved=moved)
-        self.elapsed += seconds
+    def _pass_time(self, workload: Workload | None, seconds: float, noise: float = 1.0,
+                   before: float | None = None) -> float:  # fmt: skip
+        """Let virtual time pass, working or (without a workload) resting; return the bytes moved.
+
+        Raises TargetFailed at a fault that falls into it, with the bytes moved since there were `before`.
+        """
+        start = self.state.moved if before is None else before
+        fault = next((f for f in self._faults() if f.after is not None
+                      and self.elapsed <= f.after < self.elapsed + seconds), None)  # fmt: skip
+        length = seconds if fault is None else (fault.after or 0.0) - self.elapsed
+        moved = 0.0
+        if workload is None:
+            self.state.rest(length)
+        else:
+            moved = self.state.work(workload, length, noise)
+        if fault is not None:
+            offset = int(self.state.moved - start) // 4096 * 4096 % self.span_bytes
+            words = "was pulled out" if fault.what == "pulled out" else "reported an I/O error"
+            when = show_duration(fault.after or 0.0)
+            raise TargetFailed(f"{fault.part} {words} after {when}, at offset {offset}", offset=offset,
+                               moved=int(self.state.moved - start) // 4096 * 4096)  # fmt: skip
+        return moved
 
     def rest(self, seconds: float) -> None:
         """Let virtual time pass without work."""
-        self.elapsed += seconds
+        self.state.rest(seconds)
+
+    def soak_row(self, workload: Workload | None, seconds: float, rng: np.random.Generator) -> Row:
+        """Let one interval of a soak pass, under a workload or at rest, and return what was seen; raise TargetFailed."""
+        noise = 1.0
+        if workload is not None:
+            spread = self.state.truth(workload).noise
+            noise = math.exp(rng.normal(0.0, spread)) if spread else 1.0
+        moved = self._pass_time(workload, seconds, noise)
+        sensors: dict[str, float | None] = dict(self.state.sensors())
+        requests = 0 if workload is None else int(moved // workload.block_bytes)
+        if workload is None or requests == 0:
+            return Row(seconds, int(moved), requests, sensors=sensors)
+        spread = self.chain[-1].latency_spread
+        middle = workload.depth * seconds / requests * math.exp(-(spread**2) / 2)
+        worst = middle * math.exp(spread * math.sqrt(2 * math.log(requests + 1)))
+        return Row(seconds, requests * workload.block_bytes, requests, middle, middle * math.exp(2.326 * spread), worst,
+                   sensors)  # fmt: skip
+
+    def counters(self) -> dict[str, float]:
+        """Return what the drive counts, as its health log would show it; empty when it counts nothing."""
+        heat = self.chain[-1].heat
+        if heat is None or not heat.counters:
+            return {}
+        return {
+            "throttlings": self.state.throttlings,
+            "throttled_seconds": math.floor(self.state.throttled_seconds),
+            "bytes_written": math.floor(self.state.written),
+        }
 
     def close(self) -> None:
         """Nothing to give back."""
@@ -158,7 +217,8 @@ class SimTarget:
             filesystem_bytes=medium.capacity,
             free_bytes=medium.capacity,
             system_disk=False,
-            temperature=medium.temperature,
+            rotational=medium.inner_read is not None,
+            temperature=self.state.sensors().get(DRIVE, medium.temperature),
         )
 
     def bench_facts(self, versions: dict[str, str]) -> BenchFacts:
@@ -167,11 +227,15 @@ class SimTarget:
         return BenchFacts(host=about.host, system=about.system, versions=versions, room_temperature=about.room)
 
 
-def _series(requests: int, block: int, seconds: float, noise: float,
-            rng: np.random.Generator) -> tuple[float, tuple[int, ...]]:  # fmt: skip
-    """Spread whole requests over up to 100 intervals, with noise; return the interval and the bytes of each."""
-    count = max(1, min(100, requests, int(seconds / 0.1)))
-    weights = np.exp(rng.normal(0.0, noise * SERIES_NOISE, count)) if noise else np.ones(count)
-    ends = np.round(np.cumsum(weights) / weights.sum() * requests).astype(np.int64)
-    each = np.diff(ends, prepend=0) * block
-    return seconds / count, tuple(int(b) for b in each)
+def _weights(seconds: float, noise: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
+    """Return the noise of up to 100 intervals of a pass around 1; their mean is 1."""
+    count = max(1, min(100, int(seconds / 0.1)))
+    weights: npt.NDArray[np.float64] = np.exp(rng.normal(0.0, noise * SERIES_NOISE, count))
+    return np.asarray(weights / weights.mean())
+
+
+def _whole_requests(each: list[float], block: int) -> tuple[int, ...]:
+    """Round the bytes of intervals to whole requests without losing any on the way; at least one in all."""
+    ends = np.floor(np.cumsum(each) / block + 0.5).astype(np.int64)
+    ends[-1] = max(1, ends[-1])
+    return tuple(int(b) for b in np.diff(ends, prepend=0) * block)
