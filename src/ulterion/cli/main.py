@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 COMMANDS = {
     "new": "start a review folder with a commented review.toml",
     "measure": "run a suite of transfer tests on a folder, a file or a hookup",
+    "soak": "a long load with throughput and temperature logged",
+    "note": "a reading, an outcome or a remark, put where it belongs",
     "compare": "hookups against the direct one, with what else differed",
     "claims": "measured against advertised",
     "demo": "the full worked example on the simulated bench",

@@ -9,7 +9,6 @@ from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
-    from ulterion.model.store import ReviewFolder
     from ulterion.tasks.measuring import Finished, Request
 
 
@@ -72,6 +71,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
 
 def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     from ulterion.cli.measure_options import extras_of, workloads_of
+    from ulterion.cli.options import review_for
     from ulterion.core.errors import UsageError
     from ulterion.tasks.measuring import Request
     from ulterion.tasks.permits import Overwrite
@@ -80,7 +80,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
     suite, workloads = workloads_of(arguments)
     return Request(
-        review=_review(arguments, env),
+        review=review_for(arguments, env.folder),
         target=arguments.target,
         hookup=arguments.hookup,
         suite=suite,
@@ -94,16 +94,6 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
         overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
         extras=extras_of(arguments),
     )
-
-
-def _review(arguments: argparse.Namespace, env: Environment) -> ReviewFolder:
-    """Return the review named or found; a target measured outside any review goes to the personal one."""
-    from ulterion.model.store import find_review
-    from ulterion.tasks.places import open_default_review, open_review
-
-    if arguments.review is None and arguments.hookup is None and find_review(env.folder) is None:
-        return open_default_review()
-    return open_review(arguments.review, env.folder)
 
 
 def _show(arguments: argparse.Namespace, env: Environment, request: Request, finished: Finished) -> None:

@@ -5,7 +5,10 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from ulterion.model.store import ReviewFolder
 
 RATE_UNITS = ("MB/s", "MiB/s", "Gb/s")  # as in ulterion.core.units, which is not imported before a command runs
 MOST_PASSES = 1000
@@ -15,6 +18,16 @@ SHORTEST, LONGEST = 0.05, 86400.0  # seconds of a pass
 def add_review(parser: argparse.ArgumentParser) -> None:
     """Add the option that names the review folder."""
     parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
+
+
+def review_for(arguments: argparse.Namespace, folder: Path) -> ReviewFolder:
+    """Open the review named or found; a target measured outside any review goes to the personal one."""
+    from ulterion.model.store import find_review
+    from ulterion.tasks.places import open_default_review, open_review
+
+    if arguments.review is None and arguments.hookup is None and find_review(folder) is None:
+        return open_default_review()
+    return open_review(arguments.review, folder)
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:
@@ -57,6 +70,14 @@ def seconds(text: str) -> float:
     if not SHORTEST <= value <= LONGEST:
         raise argparse.ArgumentTypeError(f"'{text}' is outside 0.05 s to 24 h, the lengths a pass can have")
     return value
+
+
+def signed_duration(text: str) -> float:
+    """Read a duration that may be negative."""
+    bare = text.strip()
+    sign = -1.0 if bare.startswith("-") else 1.0
+    value: float = quantity("parse_duration")(bare.lstrip("+-").strip())
+    return sign * value
 
 
 def passes(text: str) -> int:

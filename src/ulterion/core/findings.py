@@ -90,12 +90,10 @@ class Findings:
 
 def analyse(trace: Trace, room: float | None = None) -> Findings | None:
     """Return what a soak says; None when its load has no row.  `room` stands in where no sensor read the room."""
-    full = trace
-    trace = trace.joined()
     phase = trace.phase(LOAD)
     if phase is None:
         return None
-    load = trace.during(phase)
+    load = trace.during(phase).joined()
     if load.at.size == 0 or load.bytes == 0:
         return None
     whole = _whole_rows(load)
@@ -110,11 +108,11 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         fast=edges[0].rate if edges else load.rate[0],
         last=edges[-1].rate if edges else load.rate[-1],
         falls=tuple(found),
-        lowest=lowest(full.during(phase)),
+        lowest=lowest(trace.during(phase)),
         steady=steady_end(load),
         room=room_now,
         room_spread=float(np.nanmax(rooms) - np.nanmin(rooms)) if rooms is not None else 0.0,
-        warmths=tuple(_warmth(n, trace, phase, found) for n in trace.sensors
+        warmths=tuple(_warmth(n, trace, load, phase, found) for n in trace.sensors
                       if n not in (ROOM, POWER) and trace.sensor(n) is not None),
         doubts=tuple(_doubts(trace, load)),
         recovered=_recovered(trace, found),
@@ -147,8 +145,8 @@ def same_power_since(load: Trace, found: list[Fall] | tuple[Fall, ...]) -> tuple
     return since, ""
 
 
-def _warmth(name: str, trace: Trace, phase: Phase, found: list[Fall]) -> Warmth:
-    values, load = trace.sensors[name], trace.during(phase)
+def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, found: list[Fall]) -> Warmth:
+    values = trace.sensors[name]
     since, why = same_power_since(load, found)
     settling = None
     if since is not None:

@@ -22,6 +22,13 @@ _LOG_GROWTH = math.log(GROWTH)
 IntArray = npt.NDArray[np.int64]
 
 
+def buckets_of(latencies_ns: npt.NDArray[Any]) -> IntArray:
+    """Return the bucket of each latency (nanoseconds)."""
+    floor = np.maximum(latencies_ns, SHORTEST_NS)
+    index = (np.log(floor / SHORTEST_NS) / _LOG_GROWTH).astype(np.int64)
+    return np.asarray(np.minimum(index, BUCKETS - 1))
+
+
 class LatencyHistogram:
     """Counts of latencies in nanoseconds, with their exact number, least, greatest and sum."""
 
@@ -40,9 +47,7 @@ class LatencyHistogram:
         """Count an array of latencies (nanoseconds, one dimension; may be empty)."""
         if latencies_ns.size == 0:
             return
-        floor = np.maximum(latencies_ns, SHORTEST_NS)
-        index = (np.log(floor / SHORTEST_NS) / _LOG_GROWTH).astype(np.int64)
-        self.counts += np.bincount(np.minimum(index, BUCKETS - 1), minlength=BUCKETS)
+        self.counts += np.bincount(buckets_of(latencies_ns), minlength=BUCKETS)
         self.least_ns = min(self.least_ns, float(latencies_ns.min()))
         self.greatest_ns = max(self.greatest_ns, float(latencies_ns.max()))
         self.sum_ns += float(latencies_ns.sum())

@@ -175,11 +175,16 @@ def trace_of(rows: Sequence[Row], starts: Sequence[float], phases: Sequence[Phas
         at=np.asarray(starts, dtype=np.float64),
         seconds=lengths,
         rate=np.array([row.bytes for row in rows], dtype=np.float64) / np.maximum(lengths, 1e-9),
-        sensors={name: np.array([_known(row.sensors.get(name)) for row in rows]) for name in names},
+        sensors={name: sensor_values(rows, name) for name in names},
         phases=tuple(phases),
         worst=np.array([_known(row.worst) for row in rows]),
         **facts,
     )
+
+
+def sensor_values(rows: Sequence[Row], name: str) -> Floats:
+    """Return a sensor's value in each row, NaN where it gave none."""
+    return np.array([_known(row.sensors.get(name)) for row in rows], dtype=np.float64)
 
 
 def _known(value: float | None) -> float:

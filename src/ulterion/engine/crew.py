@@ -93,11 +93,16 @@ def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
     results = run_each(jobs, tick, stall, alike=True)
+    raise_first(results)
+    return results
+
+
+def raise_first(results: Sequence[Any]) -> None:
+    """Raise the first TargetFailed among the results of children that worked on one target, with all bytes moved."""
     failure = next((r for r in results if isinstance(r, TargetFailed)), None)
     if failure is not None:
         failure.moved += sum(getattr(r, "moved", getattr(r, "bytes", 0)) for r in results if r is not failure)
         raise failure
-    return results
 
 
 def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL, *,
@@ -106,19 +111,89 @@ def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, st
 
     With `alike` a child that fails stops the others: they work on the same target.
     """
-    cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
-    children: list[_Child] = []
+    crew = Crew(jobs, stall, alike=alike)
     try:
-        for number, job in enumerate(jobs):
-            _start(job, Seat(cells, number), children)
-        _watch(children, cells, tick, stall, alike)
+        while crew.look():
+            if tick is not None and crew.begun:
+                tick(time.monotonic() - crew.begun, crew.moved)
     except BaseException:
-        _stop(children, cells)
+        crew.abandon()
         raise
-    finally:
-        for child in children:
-            os.close(child.pipe)
-    return [_result(child) for child in children]
+    return crew.results()
+
+
+class Crew:
+    """Children at work.
+
+    Call `look` again and again until it returns False, then `results`; `abandon` on every other way out.
+
+    Attributes:
+        begun: when they were started together (`time.monotonic`), 0.0 before.
+    """
+
+    def __init__(self, jobs: Sequence[Callable[[Seat], Any]], stall: float = STALL, *, alike: bool = False) -> None:
+        self._cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
+        self._children: list[_Child] = []
+        self._stall, self._alike = stall, alike
+        self._seen: tuple[object, ...] = ()
+        self._since, self.begun = time.monotonic(), 0.0
+        try:
+            for number, job in enumerate(jobs):
+                _start(job, Seat(self._cells, number), self._children)
+        except BaseException:
+            self.abandon()
+            raise
+
+    @property
+    def moved(self) -> int:
+        """Bytes that all children have reported."""
+        return sum(self._cells[FIRST + 2 * i + 1] for i in range(len(self._children)))
+
+    @property
+    def silent(self) -> float:
+        """Seconds since any child reported something new."""
+        return time.monotonic() - self._since
+
+    def look(self) -> bool:
+        """Look once, waiting at most `LOOK` seconds for news; return whether any child is still at work.
+
+        Gives the start when all are ready.  Raises TargetFailed when none made progress for too long.
+        """
+        cells, children = self._cells, self._children
+        _read(children, cells, self._alike)
+        now = time.monotonic()
+        if not cells[START] and all(cells[FIRST + 2 * i] or not c.open for i, c in enumerate(children)):
+            cells[START] = time.perf_counter_ns() + LEAD_NS
+            self.begun = self._since = now
+        stages = [cells[FIRST + 2 * i] for i in range(len(children))]
+        news = (self.moved, *stages, *(c.open for c in children))
+        if news != self._seen:
+            self._seen, self._since = news, now
+        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
+        if now - self._since > self._stall * (FLUSH_PATIENCE if flushing else 1):
+            words = f"no request was answered for {now - self._since:.0f} s: the device is stalled"
+            raise TargetFailed(words, moved=self.moved)
+        return any(c.open for c in children)
+
+    def stop(self) -> None:
+        """Ask all children to end their work in order."""
+        self._cells[STOP] = 1
+
+    def results(self) -> list[Any]:
+        """Return what each child gave, or the TargetFailed in its place, once all have ended."""
+        self._close()
+        return [_result(child) for child in self._children]
+
+    def abandon(self) -> None:
+        """End the children whatever they do."""
+        _stop(self._children, self._cells)
+        self._close()
+
+    def _close(self) -> None:
+        for child in self._children:
+            if child.pipe >= 0:
+                os.close(child.pipe)
+                child.pipe = -1
 
 
 def _start(job: Callable[[Seat], Any], seat: Seat, others: list[_Child]) -> None:
@@ -164,29 +239,6 @@ def _outcome(job: Callable[[Seat], Any], seat: Seat) -> tuple[str, Any]:
         return "failed", (str(error), error.offset, error.moved)
     except Exception as error:
         return "broken", f"{type(error).__name__}: {error}"
-
-
-def _watch(children: Sequence[_Child], cells: memoryview[Any], tick: Tick | None, stall: float, alike: bool) -> None:
-    """Give the start, pass progress on, and return when every child has said its last word."""
-    seen: tuple[object, ...] = ()
-    since, begun = time.monotonic(), 0.0
-    while any(c.open for c in children):
-        _read(children, cells, alike)
-        now = time.monotonic()
-        if not cells[START] and all(cells[FIRST + 2 * i] or not c.open for i, c in enumerate(children)):
-            cells[START] = time.perf_counter_ns() + LEAD_NS
-            begun = since = now
-        total = sum(cells[FIRST + 2 * i + 1] for i in range(len(children)))
-        stages = [cells[FIRST + 2 * i] for i in range(len(children))]
-        news = (total, *stages, *(c.open for c in children))
-        if news != seen:
-            seen, since = news, now
-        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
-        if now - since > stall * (FLUSH_PATIENCE if flushing else 1):
-            words = f"no request was answered for {now - since:.0f} s: the device is stalled"
-            raise TargetFailed(words, moved=total)
-        if tick is not None and begun:
-            tick(now - begun, total)
 
 
 def _read(children: Sequence[_Child], cells: memoryview[Any], alike: bool = True) -> None:

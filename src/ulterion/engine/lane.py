@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 import numpy as np
+import numpy.typing as npt
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.histogram import LatencyHistogram
@@ -27,6 +28,10 @@ COUNT_EVERY_NS = 100_000_000
 BATCH = 16384  # requests timed before they are counted at the latest
 
 Transfer = Callable[[int, Sequence[Any], int], int]
+
+
+Counted = Callable[[npt.NDArray[np.int64], npt.NDArray[np.int64], int], None]
+"""Told, at each count, of the begins and ends of requests and of the start, all in ns on the `perf_counter_ns` clock."""
 
 
 class StopSign(Protocol):
@@ -42,8 +47,9 @@ class StopSign(Protocol):
 class Recorder:
     """Times of the requests of one lane: raw for a tenth of a second, then counted."""
 
-    def __init__(self, block_bytes: int) -> None:
+    def __init__(self, block_bytes: int, also: Counted | None = None) -> None:
         self.block_bytes = block_bytes
+        self.also = also
         self.begins, self.ends = (array("q", bytes(8 * BATCH)) for _ in range(2))
         self.latency = LatencyHistogram()
         self.series = IntervalSeries()
@@ -65,6 +71,8 @@ class Recorder:
         self.series.add((ends - self.start_ns) / 1e9, self.block_bytes)
         self.requests += used
         self.last_ns = int(ends[-1])
+        if self.also is not None:
+            self.also(begins, ends, self.start_ns)
 
 
 @dataclass

@@ -22,7 +22,7 @@ from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
 from ulterion.engine import offsets, uring
 from ulterion.engine.data import POOL_BYTES, WriteData, read_buffer
-from ulterion.engine.lane import Lane, Recorder, StopSign, Transfer
+from ulterion.engine.lane import Counted, Lane, Recorder, StopSign, Transfer
 from ulterion.engine.ringlane import RingLane
 
 WAIT = 0.1  # seconds between two looks at the workers
@@ -40,6 +40,7 @@ class Job:
         stop: the stop sign.
         gate: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
         tick: told of progress.
+        counting: gives each recorder someone else to tell, by its number; for soaks.
     """
 
     fd: int
@@ -50,6 +51,11 @@ class Job:
     stop: StopSign = field(default_factory=threading.Event)
     gate: Callable[[], int] = time.perf_counter_ns
     tick: Tick | None = None
+    counting: Callable[[int], Counted] | None = None
+
+    def recorder(self, number: int = 0) -> Recorder:
+        """Return the recorder of one of the lane's loops."""
+        return Recorder(self.workload.block_bytes, self.counting(number) if self.counting else None)
 
     @property
     def own_seed(self) -> int:
@@ -123,7 +129,7 @@ def _lanes(job: Job, count: int) -> list[Lane]:
                 transfer, buffers = os.pwritev, data.buffers()
             else:
                 transfer = _mixed(workload.write_share or 0.0, seed, data, block)
-        made.append(Lane(job.fd, transfer, own, buffers, Recorder(block), job.stop))
+        made.append(Lane(job.fd, transfer, own, buffers, job.recorder(index), job.stop))
     return made
 
 
@@ -212,7 +218,7 @@ class Rings:
 
     def move(self, job: Job) -> Moved:
         """Run the workload from this thread."""
-        lane = RingLane(job.fd, job.workload, job.seed, job.lane, job.lanes, job.stop)
+        lane = RingLane(job.fd, job.workload, job.seed, job.lane, job.lanes, job.stop, job.recorder())
         start = job.gate()
         lane.run(start, job.deadline(start), job.tick)
         return Moved([lane.recorder], start)

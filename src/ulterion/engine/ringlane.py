@@ -119,8 +119,8 @@ class RingLane:
     """One worker with `depth` requests in flight on a ring of its own."""
 
     def __init__(self, fd: int, workload: Workload, seed: int, lane: int = 0, lanes: int = 1,
-                 stop: StopSign | None = None) -> None:  # fmt: skip
-        self.recorder = Recorder(workload.block_bytes)
+                 stop: StopSign | None = None, recorder: Recorder | None = None) -> None:  # fmt: skip
+        self.recorder = recorder or Recorder(workload.block_bytes)
         self.stop: StopSign = stop or threading.Event()
         self.slots = workload.depth
         self.block = workload.block_bytes

@@ -43,9 +43,8 @@ def usable_span(folder: Path, wanted: int | None) -> int:
     Raises UsageError when there is too little room.
     """
     room = os.statvfs(folder)
-    free = room.f_bavail * room.f_frsize
-    kept = reserve(room.f_blocks * room.f_frsize)
-    most = max(0, free - kept) // LAY_BLOCK * LAY_BLOCK
+    free, kept = room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
+    most = largest_span(folder)
     if wanted is None:
         wanted = min(DEFAULT_SPAN, max(most, SMALLEST_SPAN))
     if wanted > most:
@@ -55,6 +54,12 @@ def usable_span(folder: Path, wanted: int | None) -> int:
             f"a test over {show_block(wanted)} does not fit: {remedy}"
         )
     return wanted
+
+
+def largest_span(folder: Path) -> int:
+    """Return the largest span that fits a folder beyond the reserve, in bytes; 0 when nothing does."""
+    room = os.statvfs(folder)
+    return max(0, room.f_bavail * room.f_frsize - reserve(room.f_blocks * room.f_frsize)) // LAY_BLOCK * LAY_BLOCK
 
 
 class RealTarget:
@@ -113,7 +118,7 @@ class RealTarget:
         end_ns = None
         if workload.direction != "read":
             seat.flushing()
-            _flush(job.fd, self.path)
+            flush_to_medium(job.fd)
             end_ns = time.perf_counter_ns()
         return Share.of(moved, end_ns, cpu)
 
@@ -153,10 +158,11 @@ def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
     except OSError as error:
         raise failed(error, done, done) from error
     seat.flushing()
-    _flush(target.fd, target.path)
+    flush_to_medium(target.fd)
 
 
-def _flush(fd: int, path: Path) -> None:
+def flush_to_medium(fd: int) -> None:
+    """Put what was written to an open file on the medium; raise TargetFailed."""
     try:
         os.fdatasync(fd)
     except OSError as error:

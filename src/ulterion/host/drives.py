@@ -116,14 +116,21 @@ def model(disk: str, root: Path = Path("/")) -> str | None:
     return f"{vendor} {name}" if name else vendor
 
 
+def hwmon_folders(disk: str, root: Path = Path("/")) -> list[Path]:
+    """Return the hardware-monitoring folders that the kernel ties to a disk (its own, or its controller's)."""
+    device = root / "sys/block" / disk / "device"
+    found: list[Path] = []
+    for pattern in ("hwmon[0-9]*", "hwmon/hwmon[0-9]*", "device/hwmon[0-9]*", "device/hwmon/hwmon[0-9]*"):
+        found += [p for p in sorted(device.glob(pattern)) if (p / "temp1_input").exists()]
+    return list({p.resolve(): p for p in found}.values())
+
+
 def temperature(disk: str, root: Path = Path("/")) -> float | None:
     """Return the disk's own temperature in degrees Celsius from the sensor the kernel ties to it, or None."""
-    device = root / "sys/block" / disk / "device"
-    for pattern in ("hwmon*/temp1_input", "hwmon/hwmon*/temp1_input", "device/hwmon*/temp1_input"):
-        for path in sorted(device.glob(pattern)):
-            found = tree.number(path)
-            if found is not None:
-                return found / 1000.0
+    for folder in hwmon_folders(disk, root):
+        found = tree.number(folder / "temp1_input")
+        if found is not None:
+            return found / 1000.0
     return None
 
 

@@ -1,7 +1,8 @@
 """The journal of a run in progress: JSON lines, each on the medium before the run goes on.
 
-The first line is the document without passes; each further line is a finished pass.  A last line that was cut off is
-dropped.  The writer holds a lock on the file as long as it lives.
+The first line is the document without passes (of a soak taken up again: with its earlier parts); each further line is
+a finished pass, or the beginning, an interval or the end of a phase of a soak, or a reading or note.  A last line that
+was cut off is dropped.  The writer holds a lock on the file as long as it lives.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import time
 import weakref
 from pathlib import Path
 from typing import Any
@@ -16,10 +18,14 @@ from typing import Any
 from pydantic import ValidationError
 
 from ulterion.core.errors import UsageError
+from ulterion.core.soak import Row
 from ulterion.model.lock import try_lock
-from ulterion.model.run import PassRecord, RunDocument, State
+from ulterion.model.run import Note, PassRecord, Reading, RunDocument, State
+from ulterion.model.soak import GrowingPhase, SoakPhase
 
 SUFFIX = ".journal"
+CUT_OFF = "the program ended"
+SYNC_EVERY = 10.0  # seconds between two times that the intervals of a soak are forced onto the medium
 
 
 OPEN: weakref.WeakSet[Journal] = weakref.WeakSet()
@@ -40,6 +46,7 @@ class Journal:
 
     def __init__(self, path: Path, run: RunDocument) -> None:
         self.path = path
+        self._synced = time.monotonic()
         scratch = path.with_name(
             f".{path.name}.{os.getpid()}.new"
         )  # becomes a journal once it is locked and holds a run
@@ -57,18 +64,41 @@ class Journal:
         with contextlib.suppress(OSError, ValueError):
             os.close(self._out.fileno())
 
-    def _write(self, data: dict[str, Any]) -> None:
+    def _write(self, data: dict[str, Any], *, now: bool = True) -> None:
         self._out.write(json.dumps(data, separators=(",", ":")) + "\n")
         self._out.flush()
-        os.fsync(self._out.fileno())
+        if now or time.monotonic() - self._synced >= SYNC_EVERY:
+            os.fsync(self._out.fileno())
+            self._synced = time.monotonic()
 
     def add(self, index: int, record: PassRecord) -> None:
         """Keep a finished pass of the workload at `index`; raise UsageError when it cannot be kept."""
+        self._keep({"workload": index, "pass": record.model_dump(mode="json")})
+
+    def phase(self, phase: GrowingPhase) -> None:
+        """Keep the beginning of a phase of a soak."""
+        start = {"name": phase.name, "start": phase.start, "interval": phase.interval, "part": phase.part}
+        self._keep({"phase": start})
+
+    def row(self, row: Row) -> None:
+        """Keep an interval of the phase that is on; it is on the medium within `SYNC_EVERY` seconds."""
+        values = [row.seconds, row.bytes, row.requests, row.p50, row.p99, row.worst, row.sensors]
+        self._keep({"row": values}, now=False)
+
+    def phase_end(self, end: float, ended: str, flush: float | None) -> None:
+        """Keep the end of the phase that is on."""
+        self._keep({"end": [end, ended, flush]})
+
+    def note(self, record: Reading | Note) -> None:
+        """Keep a reading or a note."""
+        self._keep({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")})
+
+    def _keep(self, data: dict[str, Any], *, now: bool = True) -> None:
         try:
-            self._write({"workload": index, "pass": record.model_dump(mode="json")})
+            self._write(data, now=now)
         except OSError as error:
             raise UsageError(
-                f"{self.path} cannot be written: {error.strerror}; the passes before are kept, and recovered by the next command"
+                f"{self.path} cannot be written: {error.strerror}; what was kept before is recovered by the next command"
             ) from error
 
     def close(self, *, remove: bool) -> None:
@@ -87,18 +117,64 @@ def recover(path: Path) -> RunDocument | None:
     except (IndexError, json.JSONDecodeError, ValidationError):
         return None
     state = State(name="interrupted", why="the program ended before the run was finished")
-    return with_passes(run, _passes(lines[1:]), state)
-
-
-def _passes(lines: list[str]) -> list[tuple[int, PassRecord]]:
-    found = []
-    for line in lines:
+    kept = _Kept()
+    for line in lines[1:]:
         try:
-            data = json.loads(line)
-            found.append((int(data["workload"]), PassRecord.model_validate(data["pass"])))
+            kept.take(json.loads(line))
         except (json.JSONDecodeError, KeyError, TypeError, ValueError):
             break
-    return found
+    run = with_passes(run, kept.passes, state) if run.soak is None else with_phases(run, kept.whole_phases(), state)
+    update = {"readings": [*run.readings, *kept.readings], "notes": [*run.notes, *kept.notes]}
+    return run.model_copy(update=update)
+
+
+class _Kept:
+    """What the lines of a journal hold so far."""
+
+    def __init__(self) -> None:
+        self.passes: list[tuple[int, PassRecord]] = []
+        self.phases: list[SoakPhase] = []
+        self.readings: list[Reading] = []
+        self.notes: list[Note] = []
+        self._on: GrowingPhase | None = None
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take one line; raise KeyError, TypeError or ValueError when it is none of ours."""
+        kind = next(iter(line))
+        if kind == "row" and self._on is not None:
+            seconds, moved, requests, p50, p99, worst, sensors = line["row"]
+            self._on.add(Row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors)))
+        elif kind == "phase":
+            self._close()
+            start = line["phase"]
+            self._on = GrowingPhase(start["name"], start["start"], start["interval"], start["part"])
+        elif kind == "end" and self._on is not None:
+            end, ended, flush = line["end"]
+            self.phases.append(self._on.written(end, ended, flush))
+            self._on = None
+        elif kind == "reading":
+            self.readings.append(Reading.model_validate(line["reading"]))
+        elif kind == "note":
+            self.notes.append(Note.model_validate(line["note"]))
+        else:
+            self.passes.append((int(line["workload"]), PassRecord.model_validate(line["pass"])))
+
+    def _close(self) -> None:
+        if self._on is not None and self._on.seconds:
+            self.phases.append(self._on.written(ended=CUT_OFF))
+        self._on = None
+
+    def whole_phases(self) -> list[SoakPhase]:
+        """Return the phases, the one that was on when the program ended included."""
+        self._close()
+        return self.phases
+
+
+def with_phases(run: RunDocument, phases: list[SoakPhase], state: State) -> RunDocument:
+    """Return a soak with further phases and its state."""
+    assert run.soak is not None
+    soak = run.soak.model_copy(update={"phases": [*run.soak.phases, *phases]})
+    return run.model_copy(update={"soak": soak, "state": state})
 
 
 def with_passes(run: RunDocument, passes: list[tuple[int, PassRecord]], state: State) -> RunDocument:

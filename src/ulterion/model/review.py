@@ -31,6 +31,9 @@ class Claims(Written):
     capacity: Size | None = None
     power: Power | None = None
     temperature: Temperature | None = Field(None, description="highest the maker promises")
+    speed_class: Literal["V6", "V10", "V30", "V60", "V90"] | None = Field(
+        None, description="video speed class: sustained writing never below so many MB/s"
+    )
 
 
 class Part(Written):

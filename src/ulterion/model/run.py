@@ -3,6 +3,7 @@
 Versions of the format, newest first.  Every version loads for ever: a step in `UPGRADES` turns the raw data of one
 version into the next.
 
+    2   2026  soaks (`soak`), readings with their moment and hand, outcomes and remarks (`notes`)
     1   2026  the first
 """
 
@@ -20,10 +21,18 @@ from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Written
+from ulterion.model.soak import SoakRecord
 
 NAME = "ulterion-run"
-VERSION = 1
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+VERSION = 2
+
+
+def _to_two(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 only adds: what a run of version 1 did not have stays missing."""
+    return data | {"schema": {"name": NAME, "version": 2}}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_two}
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
 
@@ -32,7 +41,7 @@ class Schema(Written):
     """Which format this is."""
 
     name: Literal["ulterion-run"] = "ulterion-run"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 class Latency(Written):
@@ -120,12 +129,22 @@ class WorkloadRecord(Written):
 
 
 class Reading(Written):
-    """A value noted by hand."""
+    """A value noted by hand, or from another instrument."""
 
-    what: str
+    what: str = Field(min_length=1, description="what was read: case, room, power, ...")
     value: float
     unit: str
-    at_seconds: float | None = None
+    at_seconds: float | None = Field(None, description="since the run began")
+    remark: str = ""
+
+
+class Note(Written):
+    """An outcome that is not a number, or a remark, on a run or a moment of it."""
+
+    kind: Literal["outcome", "remark"]
+    text: str = Field(min_length=1)
+    at_seconds: float | None = Field(None, description="since the run began")
+    noted: str = Field(description="when it was written down, UTC")
 
 
 class State(Written):
@@ -152,7 +171,7 @@ class Settings(Written):
 
 
 class RunDocument(Written):
-    """One run: a suite done on a hookup, with everything that was the same then."""
+    """One run: a suite, or a soak, done on a hookup, with everything that was the same then."""
 
     schema_: Schema = Field(Schema(), alias="schema")
     id: str = Field(pattern=r"^[0-9a-f]{6}$")
@@ -167,7 +186,9 @@ class RunDocument(Written):
     settings: Settings
     cache_bypassed: bool
     workloads: list[WorkloadRecord]
+    soak: SoakRecord | None = None
     readings: list[Reading] = []
+    notes: list[Note] = []
     warnings: list[str] = []
     state: State
 

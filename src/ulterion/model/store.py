@@ -7,6 +7,7 @@ journal whose writer is gone is turned into an `interrupted` run by the next com
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import re
 from collections.abc import Iterator
@@ -14,10 +15,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.units import show_duration, show_size
 from ulterion.model.journal import SUFFIX, recover
 from ulterion.model.lock import try_lock
 from ulterion.model.review import FILE_NAME, TEMPLATE, Review, load_review
-from ulterion.model.run import NewerRunError, RunDocument, parse_run
+from ulterion.model.run import NewerRunError, Note, Reading, RunDocument, parse_run
 
 RUNS, ASIDE = "runs", "set-aside"
 
@@ -107,9 +109,23 @@ class ReviewFolder:
 
     def save(self, run: RunDocument) -> Path:
         """Write a run document; return its path."""
-        path = self.make_runs_folder() / f"{run_name(run)}.json"
+        self.make_runs_folder()
+        path = self.path_of(run)
         write_atomically(path, run.to_json())
         return path
+
+    def path_of(self, run: RunDocument) -> Path:
+        """Return where a run's document is, or will be."""
+        return self.runs_folder / f"{run_name(run)}.json"
+
+    def in_progress(self) -> list[Path]:
+        """Return the journals of runs that are going on now, oldest first."""
+        found = []
+        for journal in sorted(self.runs_folder.glob(f"*{SUFFIX}")):
+            with unused(journal) as free:
+                if not free:
+                    found.append(journal)
+        return found
 
     def _recover(self) -> None:
         for journal in sorted(self.runs_folder.glob(f"*{SUFFIX}")):
@@ -117,19 +133,18 @@ class ReviewFolder:
                 if not free:
                     continue
                 document = journal.with_suffix(".json")
-                run = None if document.exists() else recover(journal)
+                run = _newer_than(document, recover(journal))
                 try:
                     if run is not None:
+                        run = take_notes(journal, run)
                         write_atomically(document, run.to_json())
-                        passes = sum(len(w.passes) for w in run.workloads)
-                        self.notices.append(
-                            f"{document.name}: the run was cut off; its {passes} finished passes are kept"
-                        )
+                        self.notices.append(f"{document.name}: the run was cut off; {_what_is_kept(run)} kept")
                     elif not document.exists():
                         journal.replace(self._aside() / journal.name)
                         self.notices.append(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
                         continue
                     journal.unlink()
+                    notes_beside(journal).unlink(missing_ok=True)
                 except (OSError, UsageError) as error:
                     self.notices.append(f"{journal.name} could not be recovered: {error}")
 
@@ -157,6 +172,62 @@ class ReviewFolder:
         except OSError:
             where = "left out"
         self.notices.append(f"{error if isinstance(error, UsageError) else f'{path.name} cannot be read'}; {where}")
+
+
+def _newer_than(document: Path, run: RunDocument | None) -> RunDocument | None:
+    """Return a recovered run unless its document is there already; a soak taken up again counts by its parts."""
+    if run is None or not document.exists():
+        return run
+    if run.soak is None:
+        return None
+    try:
+        written = parse_run(document.read_text(encoding="utf-8"), document.name)
+    except (OSError, UnicodeDecodeError, UsageError):
+        return run
+    more = written.soak is None or len(run.soak.phases) > len(written.soak.phases)
+    return run if more else None
+
+
+def _what_is_kept(run: RunDocument) -> str:
+    if run.soak is None:
+        return f"its {sum(len(w.passes) for w in run.workloads)} finished passes are"
+    seconds, moved = run.soak.done("load")
+    return f"{show_duration(seconds) if seconds else '0 s'} of load and {show_size(moved)} are"
+
+
+def notes_beside(journal: Path) -> Path:
+    """Return the file in which notes on a run in progress are left by another process."""
+    return journal.with_suffix(".notes")
+
+
+def leave_note(journal: Path, record: Reading | Note) -> None:
+    """Leave a reading or note for the program that writes the journal; raise UsageError."""
+    line = json.dumps({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")}) + "\n"
+    try:
+        with notes_beside(journal).open("a", encoding="utf-8") as out:
+            out.write(line)
+            out.flush()
+            os.fsync(out.fileno())
+    except OSError as error:
+        raise UsageError(f"{notes_beside(journal)} cannot be written: {error.strerror}; nothing was noted") from error
+
+
+def take_notes(journal: Path, run: RunDocument) -> RunDocument:
+    """Return the run with what was left beside its journal, and remove that file once it is taken."""
+    beside = notes_beside(journal)
+    readings, notes = list(run.readings), list(run.notes)
+    try:
+        lines = beside.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError):
+        return run
+    for line in lines:
+        with contextlib.suppress(ValueError, KeyError, TypeError):
+            data = json.loads(line)
+            if "reading" in data:
+                readings.append(Reading.model_validate(data["reading"]))
+            else:
+                notes.append(Note.model_validate(data["note"]))
+    return run.model_copy(update={"readings": readings, "notes": notes})
 
 
 @contextlib.contextmanager

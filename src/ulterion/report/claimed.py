@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ulterion.report.columns import show_share
 from ulterion.report.screen import bullets, table, verdict
-from ulterion.tasks.claiming import ClaimRow
+from ulterion.tasks.claimrow import ClaimRow
 
 
 def claims_table(rows: Sequence[ClaimRow], tolerance: float) -> list[RenderableType]:

@@ -116,3 +116,8 @@ def limits(group: Group) -> list[str]:
         for r in group.rows if r.limit and r.workload.name.startswith("peak")
     )  # fmt: skip
     return list(found)
+
+
+def outcome_lines(found: dict[str, list[str]]) -> list[RenderableType]:
+    """Return what hookups did that is not a number: not recognised, needs external power, ..."""
+    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in found.items() for text in texts])

@@ -77,6 +77,16 @@ def verdict(word: str, after: str = "") -> Text:
     return Text(word, style=VERDICT_STYLE[word]) + Text(after, style="muted")
 
 
+def pairs(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:
+    """Return names at the left and sentences beside them, which hang where they are longer than the line."""
+    grid = Table.grid(padding=(0, 0, 0, 0))
+    grid.add_column(no_wrap=True, width=width)
+    grid.add_column(overflow="fold")
+    for name, sentence in rows:
+        grid.add_row(Text(name, style="name"), Text(sentence))
+    return grid
+
+
 def bullets(heading: str, sentences: Sequence[str]) -> list[RenderableType]:
     """Return a heading and a hanging list; nothing when there are no sentences."""
     if not sentences:

@@ -8,11 +8,12 @@ from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, bottleneck, ceilings_of
 from ulterion.core.links import Link
-from ulterion.core.stats import Estimate
 from ulterion.core.units import show_iops, show_rate, show_size
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.model.review import Review
 from ulterion.model.run import RunDocument
+from ulterion.tasks.claimrow import NOT_MEASURED, ClaimRow
+from ulterion.tasks.enduring import enduring_rows
 from ulterion.tasks.evidence import (
     Measured,
     best_of,
@@ -25,40 +26,6 @@ from ulterion.tasks.evidence import (
 )
 
 RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
-
-
-@dataclass(frozen=True)
-class ClaimRow:
-    """One claim and what became of it.
-
-    Attributes:
-        part: name of the part in the review; `label` as readers know it.
-        claim: which claim ('read', 'random write', 'link', ...).
-        claimed, measured: as shown to people; measured None when nothing was.
-        unit: the unit both are in, '' where they are names.
-        hookup: where it was measured, or None.
-        workload: name of the workload, or None.
-        judgement: the verdict.
-        limit: what held the measurement back, in words, or None.
-        estimate: the estimate behind `measured`, or None.
-        advertised: the claim as a number in base units, or None for a link.
-    """
-
-    part: str
-    label: str
-    claim: str
-    claimed: str
-    measured: str | None
-    unit: str
-    hookup: str | None
-    workload: str | None
-    judgement: ClaimJudgement
-    limit: str | None = None
-    estimate: Estimate | None = None
-    advertised: float | None = None
-
-
-NOT_MEASURED = ClaimJudgement("not measured", None)
 
 
 @dataclass(frozen=True)
@@ -123,6 +90,7 @@ def judge_claims(
         for claim in _claims_of(review, key, unit):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
+        rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
     return rows
 
 

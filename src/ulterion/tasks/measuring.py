@@ -138,7 +138,7 @@ def open_run(request: Request) -> tuple[AnyTarget, RunDocument, list[Workload]]:
 
 def finish(run: RunDocument, target: AnyTarget) -> RunDocument:
     """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
-    return _marked(run.model_copy(update={"ended": _end(run, target)}))
+    return marked(run.model_copy(update={"ended": _end(run, target)}))
 
 
 def _open(request: Request) -> tuple[AnyTarget, list[str]]:
@@ -267,7 +267,7 @@ def _rest(request: Request, target: AnyTarget, run: RunDocument, observer: Obser
     return rest
 
 
-def _marked(run: RunDocument) -> RunDocument:
+def marked(run: RunDocument) -> RunDocument:
     """Mark the workloads whose figures cannot be the drive's, and warn of them."""
     link, marked, warnings = seen_link(run), [], list(run.warnings)
     for record in run.workloads:
@@ -359,16 +359,24 @@ def _with_reasons(run: RunDocument, reasons: dict[int, str]) -> RunDocument:
 
 
 def _ended_early(error: BaseException, recorder: _Recorder, target: TargetFacts) -> tuple[UlterionError, State]:
+    failure, state = failure_of(error, recorder.doing, target)
+    if isinstance(failure, Interrupted):
+        state = state.model_copy(update={"unfinished_bytes": recorder.unfinished or None})
+    return failure, state
+
+
+def failure_of(error: BaseException, doing: str, target: TargetFacts) -> tuple[UlterionError, State]:
+    """Return what to raise and how the run ended, when a target failed or a stop was asked for while `doing`."""
     if isinstance(error, TargetFailed):
         where = "" if target.kind == "simulated" else f"{target.path}: "
         if target.kind != "simulated" and target.device and drives.is_gone(target.device):
             where += "the device is gone (pulled out, or its link was lost): "
         after = f", after {show_size(error.moved)}" if error.moved else ""
-        why = f"{where}{error} (during {recorder.doing}{after})"
+        why = f"{where}{error} (during {doing}{after})"
         told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
         return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
-    why = f"{str(error) or 'stopped by hand'} during {recorder.doing}"
-    return Interrupted(why), State(name="interrupted", why=why, unfinished_bytes=recorder.unfinished or None)
+    why = f"{str(error) or 'stopped by hand'} during {doing}"
+    return Interrupted(why), State(name="interrupted", why=why)
 
 
 def _end(run: RunDocument, target: AnyTarget) -> str:

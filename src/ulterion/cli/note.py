@@ -1,0 +1,65 @@
+"""`ulterion note`: a reading, an outcome or a remark, put where it belongs; or another instrument's log."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("words", nargs="*", metavar="WORDS",
+                        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what "
+                             "is noted is shown")  # fmt: skip
+    parser.add_argument(
+        "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
+    )
+    parser.add_argument("--hookup", metavar="NAME", help="the hookup it belongs to, when it belongs to no run")
+    log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
+    log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
+    log.add_argument("--name", metavar="NAME", help="what it measured: case, room, power, ...")
+    log.add_argument("--time-column", metavar="COLUMN", help="column of the times (default: the first)")
+    log.add_argument("--value-column", metavar="COLUMN", help="column of the values (default: the second)")
+    log.add_argument(
+        "--zone", metavar="ZONE", help="time zone of times that name none, such as 'Europe/Lisbon' or '+02:00'"
+    )
+    log.add_argument("--shift", type=options.signed_duration, default=0.0, metavar="TIME",
+                     help="how much later the log's clock should be, such as '-3 s'")  # fmt: skip
+    options.add_review(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Note it and say where it went."""
+    from ulterion.cli.options import review_for
+    from ulterion.core.errors import UsageError
+    from ulterion.report.noted import noted_lines
+    from ulterion.tasks.notebook import attach_log, note_words, noted
+
+    folder = review_for(arguments, env.folder)
+    env.notice(folder.notices)
+    words = " ".join(arguments.words)
+    if arguments.log is not None:
+        if words or arguments.hookup or not arguments.name:
+            raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
+        columns = (arguments.time_column, arguments.value_column)
+        where = attach_log(folder, arguments.run, env.folder / arguments.log, arguments.name, columns, arguments.zone,
+                           arguments.shift)  # fmt: skip
+    elif words:
+        where = note_words(folder, words, arguments.run, arguments.hookup)
+    else:
+        found = noted(folder)
+        if arguments.json:
+            env.show_json(found)
+        else:
+            env.show(noted_lines(found))
+        return Status.DONE
+    if arguments.json:
+        env.show_json(where)
+    else:
+        env.show([f"noted: {where['what']}", f"with {where['where']}"])
+    return Status.DONE

@@ -1,0 +1,96 @@
+"""`ulterion soak`: a long load with throughput and temperature logged."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.model.review import Review
+    from ulterion.tasks.soaking import Soaked, SoakRequest
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    from ulterion.cli import soak_options
+
+    soak_options.add(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Soak, keep the run, show what it says."""
+    from ulterion.cli.signals import stoppable
+    from ulterion.report.soak_live import make_soak_display
+    from ulterion.tasks.soaking import soak
+
+    request = _request(arguments, env)
+    if arguments.figure:
+        from ulterion.report.figures import check_figure_path
+
+        check_figure_path(env.folder / arguments.figure)
+    env.notice(request.review.notices)
+    display = make_soak_display(env.err, arguments.units, request.plan)
+    with stoppable():
+        try:
+            finished = soak(request, display)
+        finally:
+            display.close()
+    _show(arguments, env, finished, request.review.review)
+    if finished.failure is not None:
+        raise finished.failure
+    return Status.DONE
+
+
+def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
+    from ulterion.cli.options import review_for
+    from ulterion.cli.soak_options import load_of, plan_of, sensors_of
+    from ulterion.core.errors import UsageError
+    from ulterion.tasks.permits import Overwrite
+    from ulterion.tasks.soaking import SoakRequest, capacity_of, find_cut_off, request_again
+
+    if arguments.target is None and arguments.hookup is None:
+        raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
+    review = review_for(arguments, env.folder)
+    workload, files = load_of(arguments)
+    request = SoakRequest(
+        review=review,
+        target=arguments.target,
+        hookup=arguments.hookup,
+        workload=workload,
+        plan=plan_of(arguments, capacity_of(review, arguments.target, arguments.hookup)),
+        files=files,
+        span_bytes=arguments.span,
+        seed=arguments.seed,
+        stall=arguments.stall,
+        overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+        sensors=sensors_of(arguments),
+        pace=arguments.pace,
+    )
+    if arguments.resume:
+        return request_again(request, find_cut_off(review, arguments.hookup, arguments.target))
+    return request
+
+
+def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, review: Review) -> None:
+    from ulterion.report.soaked import soak_results
+    from ulterion.tasks.soaks import marks_of, soak_as_data, soak_of
+
+    found = soak_of(finished.run)
+    figure = None
+    if arguments.figure and found is not None:
+        from ulterion.report.figures import save_figure
+        from ulterion.report.soak_figures import draw_soaks
+
+        figure = env.folder / arguments.figure
+        marks = marks_of(review, finished.run)
+        save_figure(draw_soaks([found], arguments.units, marks, dark=arguments.dark), figure)
+    if arguments.json:
+        env.show_json(soak_as_data(finished.run, found, finished.path) | ({"figure": str(figure)} if figure else {}))
+        return
+    env.show(soak_results(finished.run, found, finished.path, arguments.units))
+    env.show([f"figure: {figure}"] if figure else [])
+    if finished.failure is None and finished.run.hookup:
+        env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])

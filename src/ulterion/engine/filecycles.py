@@ -1,0 +1,87 @@
+"""A load of real files: written one after another, all deleted when the room is used up, and again from the start.
+
+Files have no names (or lose them at once), so none can be left behind; deleting one is closing it.
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ulterion.core.errors import UsageError
+from ulterion.engine import testfile
+
+LARGEST_BLOCK = 1024 * 1024
+SPARE_FILES = 64  # descriptors left for everything else
+FEWEST_FILES = 32
+
+
+def block_for(smallest: int) -> int:
+    """Return the request size for files of at least `smallest` bytes: 1 MiB, or the largest power of two within it."""
+    block = LARGEST_BLOCK
+    while block > smallest and block > 4096:
+        block //= 2
+    return block
+
+
+def most_files() -> int:
+    """Return how many files may be open at once, having raised the limit as far as the system allows."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft < hard:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (hard, hard))
+    return max(FEWEST_FILES, min(hard if hard > 0 else 1024, 1_000_000) - SPARE_FILES)
+
+
+class FileCycles:
+    """Where the next block goes: a transfer like `os.pwritev` that ignores the descriptor and offset it is given.
+
+    Attributes:
+        written: files written so far; `cycles` how often all were deleted.
+    """
+
+    def __init__(self, folder: Path, sizes: tuple[int, int], room: int, block: int, seed: int) -> None:
+        if sizes[1] > room:
+            raise UsageError(f"{folder} has room for {room} bytes of files, less than one of {sizes[1]}")
+        self._folder, self._sizes, self._room, self._block = folder, sizes, room, block
+        self._rng = np.random.Generator(np.random.SFC64(seed))
+        self._files: list[testfile.OpenFile] = []
+        self._most = most_files()
+        self._used = self._at = self._end = 0
+        self.written = self.cycles = 0
+
+    def transfer(self, _fd: int, buffers: Sequence[Any], _offset: int) -> int:
+        """Write one block to the file that is being written, opening the next when it is whole."""
+        if self._at >= self._end:
+            self._next()
+        moved = os.pwritev(self._files[-1].fd, buffers, self._at)
+        self._at += moved
+        return moved
+
+    def _next(self) -> None:
+        low, high = self._sizes
+        wanted = int(np.exp(self._rng.uniform(np.log(low), np.log(high + 1))))
+        size = -(-min(max(wanted, low), high) // self._block) * self._block
+        if self._used + size > self._room or len(self._files) >= self._most:
+            self.delete_all()
+            self.cycles += 1
+        self._files.append(testfile.create(self._folder))
+        self._at, self._end = 0, size
+        self._used += size
+        self.written += 1
+
+    def flush(self) -> None:
+        """Put what was written on the medium; the whole file system's, since there are many files."""
+        if self._files:
+            os.fsync(self._files[-1].fd)
+        os.sync()
+
+    def delete_all(self) -> None:
+        """Delete every file."""
+        for one in self._files:
+            one.close()
+        self._files, self._used = [], 0

@@ -1,0 +1,93 @@
+"""Intervals of a long load, counted by worker processes in shared memory and taken by the parent while they work.
+
+For each of the last `SLOTS` intervals there is a slot: the number of its interval, requests, the greatest latency, and a
+latency histogram.  A worker adds to the slot of the interval in which a request ended; a parent that takes intervals
+more slowly than they come for two minutes on end loses the oldest, never the count of bytes (which is requests times
+block).  Every worker says how far it is, so that an interval is taken only when none can add to it any more.
+"""
+
+from __future__ import annotations
+
+import mmap
+import threading
+
+import numpy as np
+import numpy.typing as npt
+
+from ulterion.core.histogram import BUCKETS, LatencyHistogram, buckets_of
+from ulterion.core.soak import Row
+
+SLOTS = 128
+NUMBER, REQUESTS, WORST = 0, 1, 2  # columns before the histogram
+COLUMNS = 3
+NOT_YET = -1
+
+
+class Intervals:
+    """Shared between the parent and the workers it forks after making this.
+
+    Attributes:
+        seconds: length of an interval.
+        block_bytes: bytes of one request.
+        sources: recorders that add to it.
+    """
+
+    def __init__(self, seconds: float, block_bytes: int, sources: int) -> None:
+        self.seconds, self.block_bytes, self.sources = seconds, block_bytes, sources
+        memory = mmap.mmap(-1, 8 * (sources + SLOTS * (COLUMNS + BUCKETS)))
+        words: npt.NDArray[np.int64] = np.frombuffer(memory, dtype=np.int64)
+        self._at = words[:sources]
+        self._at[:] = NOT_YET
+        self._slots = words[sources:].reshape(SLOTS, COLUMNS + BUCKETS)
+        self._slots[:, NUMBER] = NOT_YET
+        self._lock = threading.Lock()
+        self._taken = 0
+
+    def count(self, source: int, begins: npt.NDArray[np.int64], ends: npt.NDArray[np.int64], start_ns: int) -> None:
+        """Count requests (times in ns, in order of their ends) of one recorder."""
+        step = round(self.seconds * 1e9)
+        numbers = (ends - start_ns) // step
+        for number in range(int(numbers[0]), int(numbers[-1]) + 1):
+            first, last = np.searchsorted(numbers, [number, number + 1])
+            if last > first:
+                self._add(number, (ends - begins)[first:last])
+        self._at[source] = numbers[-1]
+
+    def _add(self, number: int, latencies: npt.NDArray[np.int64]) -> None:
+        with self._lock:  # threads of one worker share it; workers are one to a soak
+            slot = self._slots[number % SLOTS]
+            if slot[NUMBER] != number:
+                slot[:] = 0
+                slot[NUMBER] = number
+            slot[REQUESTS] += latencies.size
+            slot[WORST] = max(int(slot[WORST]), int(latencies.max()))
+            slot[COLUMNS:] += np.bincount(buckets_of(latencies), minlength=BUCKETS)
+
+    def ready(self) -> list[Row]:
+        """Return the intervals that are whole and were not taken yet, in order; those without a request are empty."""
+        until = int(self._at.min())
+        rows = [self._row(number, self.seconds) for number in range(self._taken, until)]
+        self._taken = max(self._taken, until)
+        return rows
+
+    def rest(self, end_seconds: float) -> list[Row]:
+        """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter."""
+        rows = []
+        while self._taken * self.seconds < end_seconds - 1e-6:
+            length = min(self.seconds, end_seconds - self._taken * self.seconds)
+            rows.append(self._row(self._taken, length))
+            self._taken += 1
+        if rows and rows[-1].seconds < self.seconds / 1000 and len(rows) > 1:
+            rows.pop()
+        return rows
+
+    def _row(self, number: int, seconds: float) -> Row:
+        slot = self._slots[number % SLOTS]
+        if slot[NUMBER] != number or slot[REQUESTS] == 0:
+            return Row(seconds, 0, 0)
+        found = LatencyHistogram()
+        found.counts = slot[COLUMNS:].copy()
+        found.least_ns, found.greatest_ns = 0.0, float(slot[WORST])
+        requests = int(slot[REQUESTS])
+        return Row(seconds, requests * self.block_bytes, requests, found.percentile(50), found.percentile(99),
+                   float(slot[WORST]) / 1e9)  # fmt: skip

@@ -1,0 +1,159 @@
+"""A long load on a real target, in a worker process, with every interval handed on while it runs."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import itertools
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from ulterion.core.errors import TargetFailed
+from ulterion.core.soak import Row
+from ulterion.core.workload import Workload
+from ulterion.engine import crew
+from ulterion.engine.data import WriteData
+from ulterion.engine.filecycles import FileCycles
+from ulterion.engine.intervals import Intervals
+from ulterion.engine.lane import Lane
+from ulterion.engine.movers import Job, Threads, choose
+from ulterion.engine.target import FolderTarget, RealTarget, flush_to_medium
+
+FOR_EVER = 366 * 86400.0  # seconds; the parent ends a load, not its length
+
+
+def set_room_aside(target: RealTarget) -> bool:
+    """Give the test file its whole size without writing it, so that a write load starts on a fresh cache.
+
+    Returns False where the file system cannot; then the file grows as it is written.
+    """
+    fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
+    if fallocate is None:
+        return False
+    fallocate.argtypes = (ctypes.c_int, ctypes.c_int, ctypes.c_int64, ctypes.c_int64)
+    return bool(fallocate(target.fd, 0, 0, target.span_bytes) == 0)
+
+
+@dataclass(frozen=True)
+class FileSizes:
+    """Sizes of the files of a write-delete load, bytes; equal for one size."""
+
+    low: int
+    high: int
+
+
+@dataclass(frozen=True)
+class LoadEnd:
+    """How a worker's load ended: seconds from its start to its last completion, and of the flush (None: no writes)."""
+
+    seconds: float
+    flush: float | None
+
+
+class Load:
+    """A load that is on.  Take rows with `look` again and again, then `stop`."""
+
+    def __init__(self, target: RealTarget, workload: Workload, seed: int, interval: float,
+                 files: FileSizes | None = None) -> None:  # fmt: skip
+        mover = choose(workload.depth)
+        sources = workload.depth if isinstance(mover, Threads) else 1
+        self.intervals = Intervals(interval, workload.block_bytes, sources)
+        self._crew = crew.Crew([partial(_work, target, workload, seed, self.intervals, files)], target.stall)
+        self._over = False
+
+    @property
+    def begun(self) -> float:
+        """When it was started (`time.monotonic`); 0.0 before."""
+        return self._crew.begun
+
+    @property
+    def moved(self) -> int:
+        """Bytes reported so far."""
+        return self._crew.moved
+
+    def look(self) -> list[Row]:
+        """Wait a moment and return the intervals that are whole; raise TargetFailed when the device failed or stalled.
+
+        Before that the rows that are still there can be had from `remains`.
+        """
+        if not self._crew.look():
+            self._raise_what_ended_it()
+        return self.intervals.ready()
+
+    def _raise_what_ended_it(self) -> None:
+        self._over = True
+        (result,) = self._crew.results()
+        if isinstance(result, TargetFailed):
+            raise result
+        raise TargetFailed("the load ended by itself", moved=self.moved)
+
+    def stop(self) -> tuple[list[Row], LoadEnd]:
+        """End the load in order, the flush included; return the rows not taken yet and how it ended."""
+        self._crew.stop()
+        while self._crew.look():
+            pass
+        self._over = True
+        (result,) = self._crew.results()
+        if isinstance(result, TargetFailed):
+            raise result
+        return self.intervals.rest(result.seconds), result
+
+    def remains(self) -> list[Row]:
+        """Return the rows of a load that failed which were not taken, without the interval that was cut off."""
+        return self.intervals.ready()
+
+    def abandon(self) -> None:
+        """End it whatever it does; nothing when it has ended."""
+        if not self._over:
+            self._over = True
+            self._crew.abandon()
+
+
+def _work(target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes | None,
+          seat: crew.Seat) -> LoadEnd:  # fmt: skip
+    """Do the load in this process until told to stop."""
+    if files is not None:
+        return _cycle(target, workload, seed, intervals, files, seat)
+    job = Job(target.fd, workload, seed, 0, 1, seat.stop, seat.gate, seat.report,
+              lambda number: partial(intervals.count, number))  # fmt: skip
+    moved = choose(workload.depth).move(job)
+    return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
+
+
+def _flushed(target: RealTarget, workload: Workload, seat: crew.Seat) -> float | None:
+    if workload.direction == "read":
+        return None
+    seat.flushing()
+    begin = time.perf_counter()
+    flush_to_medium(target.fd)
+    return time.perf_counter() - begin
+
+
+def _cycle(target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes,
+           seat: crew.Seat) -> LoadEnd:  # fmt: skip
+    """Write files, delete them all when the room is used up, and so on."""
+    assert isinstance(target, FolderTarget)
+    block = workload.block_bytes
+    cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, block, seed)
+    job = Job(target.fd, workload, seed, counting=lambda number: partial(intervals.count, number))
+    recorder = job.recorder()
+    lane = Lane(-1, cycles.transfer, _nowhere(), WriteData(block, seed).buffers(), recorder, seat.stop)
+    start = seat.gate()
+    try:
+        lane.run(start, start + round(FOR_EVER * 1e9), seat.report)
+        seat.flushing()
+        begin = time.perf_counter()
+        with contextlib.suppress(OSError):
+            cycles.flush()
+        flush = time.perf_counter() - begin
+    finally:
+        cycles.delete_all()
+    return LoadEnd((recorder.last_ns - start) / 1e9, flush)
+
+
+def _nowhere() -> Iterator[Any]:
+    """The files find their own offsets."""
+    return itertools.repeat(0)

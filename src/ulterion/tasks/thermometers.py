@@ -1,0 +1,65 @@
+"""The sensors of a soak at work: read in a process of their own, the newest values here."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import select
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
+
+from ulterion.core.errors import TargetFailed
+from ulterion.engine.crew import Crew, Seat
+from ulterion.host.sampler import sample
+from ulterion.host.sensors import Sensor
+
+NEVER = 1e12  # seconds: nobody gives up on a sampler that is silent
+
+
+class Thermometers:
+    """Sensors being read.  `values` are the newest, `trouble` what those that gave none said."""
+
+    def __init__(self, sensors: Sequence[Sensor], interval: float) -> None:
+        self.names = [s.name for s in sensors]
+        self.values: dict[str, float | None] = dict.fromkeys(self.names)
+        self.trouble: dict[str, str] = {}
+        self._text = b""
+        self._crew: Crew | None = None
+        if sensors:
+            self._reader, writer = os.pipe()
+            self._crew = Crew([partial(_sample, sensors, interval, writer)], NEVER)
+            os.close(writer)
+            os.set_blocking(self._reader, False)
+
+    def look(self) -> None:
+        """Take in what the sensors gave since the last look; never waits."""
+        if self._crew is None:
+            return
+        with contextlib.suppress(TargetFailed):
+            if not self._crew.begun:
+                self._crew.look()
+        while select.select([self._reader], [], [], 0)[0]:
+            part = os.read(self._reader, 65536)
+            if not part:
+                self.values = dict.fromkeys(self.names)
+                return
+            self._text += part
+        *lines, self._text = self._text.split(b"\n")
+        for line in lines:
+            data: dict[str, Any] = json.loads(line)
+            self.values, self.trouble = data["values"], data["trouble"]
+
+    def close(self) -> None:
+        """Stop reading."""
+        if self._crew is not None:
+            self._crew.abandon()
+            os.close(self._reader)
+            self._crew = None
+
+
+def _sample(sensors: Sequence[Sensor], interval: float, out: int, seat: Seat) -> None:
+    seat.gate()
+    with contextlib.suppress(BrokenPipeError):
+        sample(sensors, interval, out, seat.stop)
