@@ -52,12 +52,22 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
     from ulterion.report.shared import sharing_table
     from ulterion.tasks.together import measure_together, sharing_as_data
 
-    if request.target is None or arguments.hookup:
-        raise UsageError("--together takes folders or devices: ulterion measure A --together B C")
+    refused = [
+        f"--{o.replace('_', '-')}" for o in ("warm_up", "rest", "cool_to", "until_sure") if getattr(arguments, o)
+    ]
+    if refused:
+        raise UsageError(
+            f"--together takes no {' and no '.join(refused)}: passes alone and together take turns as they are"
+        )
+    first = request.hookup or request.target
+    if first is None or (request.hookup and request.target):
+        raise UsageError(
+            "--together takes targets or hookups: ulterion measure A --together B, or --hookup A --together B"
+        )
     display = make_display(env.err, arguments.units)
     with stoppable():
         try:
-            shared = measure_together(request, [request.target, *arguments.together], display)
+            shared = measure_together(request, [first, *arguments.together], display)
         finally:
             display.close()
     if arguments.json:

@@ -42,12 +42,12 @@ class State:
         cached: bytes in the write cache.
         hot: whether a stepwise throttle is on; `throttlings`, `throttled_seconds` count it.
         written, moved: bytes since the run began.
-        shares: how many targets share the hubs of the chain.
+        allotted: what its hubs leave it while others work too, bytes per second.
     """
 
     chain: Sequence[SimPart]
     room: float = ROOM
-    shares: int = 1
+    allotted: float = math.inf
     elapsed: float = 0.0
     inside: float = field(init=False)
     case: float = field(init=False)
@@ -57,7 +57,7 @@ class State:
     throttled_seconds: float = 0.0
     written: float = 0.0
     moved: float = 0.0
-    _truths: dict[tuple[str, float], Truth] = field(default_factory=dict, init=False)
+    _truths: dict[tuple[float, float], Truth] = field(default_factory=dict, init=False)
     _workload: Workload | None = field(default=None, init=False)
 
     def __post_init__(self) -> None:
@@ -75,14 +75,14 @@ class State:
         own = self._own_rate("write" if writes else "read")
         if workload is not self._workload:
             self._workload, self._truths = workload, {}
-        key = (workload.direction, own)
+        key = (own, self.allotted)
         if key not in self._truths:
             name = "write" if writes else "read"
             parts = [*self.chain[:-1], self.medium.model_copy(update={name: own})]
             found = truth(parts, workload)
-            hubs = [p.shared / self.shares for p in self.chain if p.shared is not None]
-            if hubs and found.rate > min(hubs):
-                found = replace(found, rate=min(hubs), latency=workload.depth * workload.block_bytes / min(hubs))
+            most = min([p.shared for p in self.chain if p.shared is not None] + [self.allotted])
+            if found.rate > most:
+                found = replace(found, rate=most, latency=workload.depth * workload.block_bytes / most)
             if len(self._truths) > 256:
                 self._truths.clear()
             self._truths[key] = found

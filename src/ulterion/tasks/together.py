@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.core.passes import PassResult
@@ -14,13 +15,15 @@ from ulterion.core.sharing import Sharing, sharing
 from ulterion.core.stats import estimate
 from ulterion.core.workload import Workload
 from ulterion.engine import crew, runner
-from ulterion.engine.device import DeviceTarget
-from ulterion.engine.target import FileTarget, FolderTarget, join
+from ulterion.engine.target import join
 from ulterion.model.journal import SUFFIX, Journal, with_passes
 from ulterion.model.run import PassRecord, RunDocument, State
 from ulterion.model.store import run_name
+from ulterion.sim.sharing import hubs_shared
 from ulterion.sim.target import SimTarget
-from ulterion.tasks.measuring import Observer, Request, finish, open_run
+from ulterion.tasks.measuring import AnyTarget, Observer, Request, finish, open_run
+
+Result = TypeVar("Result")
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,7 @@ class _Seat:
     """One target with its run and its passes so far."""
 
     name: str
-    target: FolderTarget | FileTarget | DeviceTarget
+    target: AnyTarget
     run: RunDocument
     workloads: list[Workload]
     passes: list[tuple[int, PassRecord]]
@@ -63,6 +66,11 @@ class _Seat:
         self.passes.append((index, record))
         if self.journal is not None:
             self.journal.add(index, record)
+
+    def drop_unused(self) -> None:
+        """On the way out: a journal without a pass holds nothing worth recovering."""
+        if self.journal is not None:
+            self.journal.close(remove=not self.passes)
 
     def rates(self, index: int) -> list[float]:
         return [p.rate for at, p in self.passes if at == index]
@@ -81,16 +89,15 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
     with contextlib.ExitStack() as stack:
         seats = []
         for name in names:
-            target, run, workloads = open_run(replace(request, target=name, workloads=both))
+            target, run, workloads = open_run(_own(request, name, both))
             stack.callback(target.close)
-            if isinstance(target, SimTarget):
-                raise UsageError("the simulated bench cannot play several targets at once yet; name folders or devices")
             seats.append(_Seat(name, target, run, workloads, []))
         _refuse_doubles(seats)
         for seat in seats:
             observer.opened(seat.run)
         for seat in seats:
             seat.open_journal(request.review.make_runs_folder())
+            stack.callback(seat.drop_unused)
         stopped: Interrupted | None = None
         try:
             for seat in seats:
@@ -98,34 +105,45 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
                     seat, partial(seat.target.prepare, runner.pass_seed(seat.run.settings.seed, 0, 0), observer.laying)
                 )
             for number in range(1, request.passes + 1):
-                _round(seats, number, len(request.workloads), observer)
+                _round(request, seats, number, observer)
         except Interrupted as error:
             stopped = error
         return _finish(request, seats, stopped)
 
 
+def _own(request: Request, name: str, workloads: Sequence[Workload]) -> Request:
+    """Return the request for one of several targets: a folder or device, or where hookups are meant, a hookup."""
+    if request.hookup is not None:
+        return replace(request, hookup=name, target=None, workloads=workloads)
+    return replace(request, target=name, workloads=workloads)
+
+
 def _refuse_doubles(seats: Sequence[_Seat]) -> None:
+    simulated = [isinstance(s.target, SimTarget) for s in seats]
+    if any(simulated) and not all(simulated):
+        raise UsageError("simulated hookups and real ones cannot run together; name hookups of one kind")
     seen: dict[str, str] = {}
     for seat in seats:
-        key = seat.run.target.path
+        key = seat.name if isinstance(seat.target, SimTarget) else seat.run.target.path
         if key in seen:
             raise UsageError(f"{seat.name} and {seen[key]} are the same target; name different ones")
         seen[key] = seat.name
 
 
-def _guard(seat: _Seat, step: object) -> PassResult | None:
+def _guard(seat: _Seat, step: Callable[[], Result]) -> Result | None:
     """Run a step on a target that has not failed yet; keep its failure."""
     if seat.failure is not None:
         return None
     try:
-        return step()  # type: ignore[operator, no-any-return]
+        return step()
     except TargetFailed as error:
         seat.failure = TargetFailed(f"{seat.name}: {error}", offset=error.offset, moved=error.moved)
         return None
 
 
-def _round(seats: Sequence[_Seat], number: int, count: int, observer: Observer) -> None:
+def _round(request: Request, seats: Sequence[_Seat], number: int, observer: Observer) -> None:
     """Run one round: every workload on each target alone, then on all at once."""
+    count = len(request.workloads)
     for index in range(count):
         for seat in seats:
             workload = seat.workloads[index]
@@ -133,7 +151,7 @@ def _round(seats: Sequence[_Seat], number: int, count: int, observer: Observer) 
             seed = runner.pass_seed(seat.run.settings.seed, index, number)
             result = _guard(seat, partial(seat.target.run_pass, workload, seed, observer.tick))
             _keep(seat, index, number, result, observer)
-        _at_once([s for s in seats if s.failure is None], index + count, number, observer)
+        _at_once([s for s in seats if s.failure is None], index + count, number, observer, request.stall)
 
 
 def _keep(seat: _Seat, index: int, number: int, result: PassResult | None, observer: Observer) -> None:
@@ -142,18 +160,22 @@ def _keep(seat: _Seat, index: int, number: int, result: PassResult | None, obser
         observer.end(index, seat.workloads[index], number, result)
 
 
-def _at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer) -> None:
+def _at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer, stall: float) -> None:
     """Run a workload on all targets at the same time, started together."""
     if len(seats) < 2:
         return
     observer.begin(index, seats[0].workloads[index], number)
+    if all(isinstance(s.target, SimTarget) for s in seats):
+        _simulated_at_once(seats, index, number, observer)
+        return
     jobs, owners = [], []
     for seat in seats:
+        assert not isinstance(seat.target, SimTarget)
         seed = runner.pass_seed(seat.run.settings.seed, index, number)
         for lane in range(seat.target.lanes):
             jobs.append(partial(seat.target.lane_job, seat.workloads[index], seed, lane))
             owners.append(seat)
-    outcomes = crew.run_each(jobs, observer.tick, seats[0].target.stall)
+    outcomes = crew.run_each(jobs, observer.tick, stall)
     for seat in seats:
         mine = [o for o, owner in zip(outcomes, owners, strict=True) if owner is seat]
         broken = next((o for o in mine if isinstance(o, TargetFailed)), None)
@@ -161,6 +183,16 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer
             seat.failure = TargetFailed(f"{seat.name}: {broken}", offset=broken.offset, moved=broken.moved)
         else:
             _keep(seat, index, number, join(mine, seat.workloads[index].block_bytes), observer)
+
+
+def _simulated_at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer) -> None:
+    """Play a workload on simulated targets whose hubs share what they carry."""
+    targets = [s.target for s in seats if isinstance(s.target, SimTarget)]
+    with hubs_shared(targets, seats[0].workloads[index]):
+        for seat in seats:
+            seed = runner.pass_seed(seat.run.settings.seed, index, number)
+            result = _guard(seat, partial(seat.target.run_pass, seat.workloads[index], seed, observer.tick))
+            _keep(seat, index, number, result, observer)
 
 
 def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | None) -> Shared:
