@@ -29,7 +29,7 @@ class Document(unittest.TestCase):
         one = run.workloads[0].passes[0]
         self.assertEqual(one.bytes, sum(one.series.bytes))
         self.assertEqual(one.requests, one.latency.read_back().total)
-        self.assert_holds(json.loads(run.to_json()), json.loads(text))
+        self.assert_holds(json.loads(run.to_json()), json.loads(text) | {"schema": {"name": "ulterion-run"}})
         self.assertEqual(parse_run(run.to_json(), "again"), run)
 
     def assert_holds(self, new: object, old: object, place: str = "") -> None:
@@ -58,7 +58,7 @@ class Document(unittest.TestCase):
             text[: len(text) // 2]: "not whole",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
-            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 2}}): "newer Ulterion",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 3}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
             json.dumps(whole | {"id": "zz"}): "does not hold together: id",
         }
@@ -129,18 +129,22 @@ class Recovery(FolderCase):
         """When the writer is gone its journal is free at once, though a child that it forked lives on."""
         journal, _ = self.journal()
         reader, writer = os.pipe()
+        ready, say = os.pipe()
         child = os.fork()
         if not child:
             os.close(writer)
+            os.write(say, b"x")  # the fork hooks, which let the journal go, have run by now
             os.read(reader, 1)
             os._exit(0)
         try:
+            os.read(ready, 1)
             journal.close(remove=False)
             self.assertIn("finished passes are kept", " ".join(ReviewFolder.open(self.folder).notices))
         finally:
             os.close(writer)
             os.waitpid(child, 0)
-            os.close(reader)
+            for fd in (reader, ready, say):
+                os.close(fd)
 
     def test_a_journal_of_nothing_is_set_aside(self) -> None:
         """Where not even the first line is whole, the file is moved aside and said."""
@@ -157,7 +161,7 @@ class Storing(FolderCase):
         kept = simulate(folder, "box", passes=3)
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
-        (folder.runs_folder / "b.json").write_text(text.replace('"version": 1', '"version": 7', 1))
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 2', '"version": 7', 1))
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")
         self.assertRegex(folder.notices[1], "newer Ulterion")

@@ -12,6 +12,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.host.tree import refused
+
 SG_IO = 0x2285  # scsi/sg.h
 FROM_DEVICE = -3
 PASS_THROUGH_16, PIO_IN, EXTEND = 0x85, 4 << 1, 1
@@ -127,7 +129,7 @@ def read_log(device: Path, log: int, page: int) -> bytes:
         finally:
             os.close(fd)
     except PermissionError as error:
-        raise LogError(f"asking {device} needs root") from error
+        raise LogError(refused(device)) from error
     except OSError as error:
         raise LogError(f"{device} takes no such commands: {error.strerror}") from error
     if header.status or header.host_status or header.driver_status & 0x0F or header.resid:

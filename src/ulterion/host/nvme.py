@@ -11,6 +11,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.host.tree import refused
+
 ADMIN_COMMAND = 0xC0484E41  # _IOWR('N', 0x41, struct nvme_passthru_cmd), linux/nvme_ioctl.h
 GET_LOG_PAGE, IDENTIFY = 0x02, 0x06
 HEALTH_LOG, HEALTH_BYTES = 0x02, 512
@@ -135,7 +137,7 @@ def _ask(device: Path, opcode: int, nsid: int, cdw10: int, size: int) -> bytes:
         finally:
             os.close(fd)
     except PermissionError as error:
-        raise LogError(f"asking {device} needs root") from error
+        raise LogError(refused(device)) from error
     except OSError as error:
         raise LogError(f"{device} does not answer: {error.strerror}") from error
     if status:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 
@@ -29,3 +30,9 @@ def name_of_link(path: Path) -> str | None:
         return path.readlink().name
     except OSError:
         return None
+
+
+def refused(device: Path) -> str:
+    """Say why a device may not be asked: root may, others may not; and some devices take no questions at all."""
+    root = hasattr(os, "geteuid") and os.geteuid() == 0
+    return f"{device} takes no such questions" if root else f"asking {device} needs root"

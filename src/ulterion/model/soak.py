@@ -99,6 +99,7 @@ class SoakRecord(Written):
     plan: SoakPlan
     workload: Workload
     text: str = Field(description="the load in words, by which soaks are matched")
+    files: tuple[int, int] | None = Field(None, description="sizes of the files of a write-delete load, from and to")
     engine: str
     engine_why: str = ""
     sensors: list[Sensor] = []

@@ -214,10 +214,8 @@ class SoakDisplay(SoakAnnouncer):
     def _render(self) -> RenderableType:
         name, until = self._phase
         seconds, moved = self._done
-        head = Text(f"{name} ", style="head") + Text(f"{until}   {show_duration(seconds)}")
-        if moved:
-            head += Text(f"   {show_size(moved)}")
-        head += Text(self._left())
+        amount = f"   {show_size(moved)}" if moved else ""
+        head = Text.assemble((name, "head"), f" {until}   {show_duration(seconds)}{amount}{self._left()}")
         hint = f"> {self._keys.line}▏" if self._keys.line else (
             "type a reading ('case 38 C') or a remark and press Enter; Ctrl-C ends it and keeps it"
             if self._keys.on else "Ctrl-C ends it and keeps what was measured")  # fmt: skip

@@ -42,7 +42,7 @@ def findings_lines(soak: Soak, unit: str) -> list[RenderableType]:
     head = f"{record.text}: {show_size(found.bytes)} in {show_duration(found.seconds)}"
     rows = [("rate", _rate_words(found, unit))]
     rows += [("" if i else "events", w) for i, w in enumerate(_event_words(soak, unit))]
-    rows += [("" if i else "lowest", w) for i, w in enumerate(_lowest_words(found, unit))]
+    rows += [("" if i else "lowest", w) for i, w in enumerate(_lowest_words(soak, unit))]
     rows += [("steady", _steady_words(found, unit))]
     if found.recovered is not None:
         rows.append(("recovery", f"{found.recovered * 100:.0f} % of the write cache was back for the second load"))
@@ -84,17 +84,21 @@ def _event_words(soak: Soak, unit: str) -> list[str]:
     return words
 
 
-def _lowest_words(found: Findings, unit: str) -> list[str]:
-    low = found.lowest
-    if low is None:
+def _lowest_words(soak: Soak, unit: str) -> list[str]:
+    low, record = soak.findings.lowest, soak.run.soak
+    if low is None or record is None:
         return []
     span = "second" if abs(low.row_seconds - 1) < 0.01 else show_duration(low.row_seconds)
     minute = f", {show_rate(low.by_minute, unit)} in any minute" if low.by_minute is not None else ""
-    speed = f"; kept V{low.speed_class} all the time" if low.speed_class else "; below V6 at times"
+    speed = ""
+    if record.workload.direction == "write" and record.workload.pattern == "sequential" and record.files is None:
+        speed = f"; kept V{low.speed_class} all the time" if low.speed_class else "; below V6 at times"
     words = [f"{show_rate(low.by_row, unit)} in any {span}{minute}{speed}"]
     if low.stalls:
         plural = "s" if low.stalls > 1 else ""
-        words.append(f"{low.stalls} stall{plural} of a second or more, the longest {show_duration(low.longest_stall)}")
+        deleting = ", deleting included" if record.files else ""
+        longest = show_duration(low.longest_stall)
+        words.append(f"{low.stalls} stall{plural} of a second or more{deleting}, the longest {longest}")
     return words
 
 
@@ -120,10 +124,11 @@ def _heat_table(found: Findings) -> list[RenderableType]:
     notes = [f"{', '.join(w.sensor for w in found.warmths if _why(w) == reason)}: {reason}" for reason in reasons]
     hot = [w for w in found.warmths if w.above_limit]
     notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
-    if found.room is not None:
+    if found.room is not None and any(w.settling for w in found.warmths):
         moved = f", which moved by {found.room_spread:.1f}" if found.room_spread > 1 else ""
         notes.append(f"rise: settled, above the room at {found.room:.1f} C{moved}")
-    notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
+    if any(w.settling for w in found.warmths):
+        notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
     return [Text(""), table(columns, rows), *bullets("Temperatures", notes)]
 
 

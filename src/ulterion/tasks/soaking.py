@@ -145,6 +145,7 @@ def _open(request: SoakRequest) -> tuple[AnyTarget, RunDocument, Workload]:
             raise UsageError(f"{target.path} is a file of yours and is only read; name a folder to write in")
         record = run.workloads[0]
         soaked = SoakRecord(plan=request.plan, workload=workload, text=_words(request, record.text),
+                            files=(request.files.low, request.files.high) if request.files else None,
                             engine=record.engine, engine_why=record.engine_why)  # fmt: skip
         run = run.model_copy(update={"kind": "soak", "workloads": [], "soak": soaked})
         return target, _taken_up(request.previous, run), workload
@@ -204,7 +205,8 @@ def _bench(request: SoakRequest, target: AnyTarget, run: RunDocument) -> tuple[B
         own, why = sensors.of_disk(safety.whole_disk(device)) if device else ([], "no block device lies under it")
         every = [*own, *(s for s in request.sensors if s.name not in {o.name for o in own})]
         every += [s for s in request.sensors if s not in every]
-        bench = RealBench(target, Thermometers(every, interval), interval, seed, request.files)
+        bench = RealBench(target, Thermometers(every, interval), interval, seed, request.files,
+                          _since(run) if request.previous is None else 0.0)  # fmt: skip
         found = [Sensor(name=s.name, source=s.source, unit=s.unit, limit=s.limit) for s in every]
     warnings = [*run.warnings]
     if not any(s.name == DRIVE for s in found):
@@ -214,6 +216,11 @@ def _bench(request: SoakRequest, target: AnyTarget, run: RunDocument) -> tuple[B
         kept["counters_before"] = _counters(bench, run)  # type: ignore[assignment]
     update = {"soak": run.soak.model_copy(update=kept), "warnings": list(dict.fromkeys(warnings))}
     return bench, run.model_copy(update=update)
+
+
+def _since(run: RunDocument) -> float:
+    """Return how many seconds ago a run was said to have started."""
+    return (datetime.datetime.now(datetime.UTC) - datetime.datetime.fromisoformat(run.started)).total_seconds()
 
 
 def _counters(bench: Bench, run: RunDocument) -> dict[str, float]:
@@ -246,8 +253,7 @@ class _Soak:
         last = max(p.end for p in self.record.phases)
         if isinstance(self.target, SimTarget):
             return last + SWAP_SECONDS
-        began = datetime.datetime.fromisoformat(self.run.started)
-        return max(last, (datetime.datetime.now(datetime.UTC) - began).total_seconds())
+        return max(last, _since(self.run))
 
     def keep(self) -> Soaked:
         """Run the phases with a journal, then write the document whatever happened."""
@@ -514,6 +520,7 @@ def request_again(request: SoakRequest, previous: RunDocument) -> SoakRequest:
     assert previous.soak is not None
     return replace(
         request, workload=replace(previous.soak.workload, seconds=None, span_bytes=None), plan=previous.soak.plan,
+        files=FileSizes(*previous.soak.files) if previous.soak.files else None,
         span_bytes=previous.settings.span_bytes, seed=previous.settings.seed, previous=previous,
     )  # fmt: skip
 

@@ -59,10 +59,11 @@ class RealBench:
     """A real target with its thermometers."""
 
     def __init__(self, target: RealTarget, thermometers: Thermometers, interval: float, seed: int,
-                 files: FileSizes | None) -> None:  # fmt: skip
+                 files: FileSizes | None, since: float = 0.0) -> None:  # fmt: skip
+        """`since` is how many seconds ago the soak, or its part, is said to have begun."""
         self.target, self.thermometers, self.interval = target, thermometers, interval
         self._seed, self._files = seed, files
-        self._start = time.monotonic()
+        self._start = time.monotonic() - since
 
     @property
     def trouble(self) -> dict[str, str]:
