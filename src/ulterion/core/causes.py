@@ -28,6 +28,7 @@ ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive i
 COOLED = 1.0  # degrees lost between a fall and the rate's coming back
 FOR_GOOD = 0.85  # a level above this share of the fast one counts as fast
 RARELY = 0.02  # share of the rows after a fall that may be fast all the same
+JUST_BEFORE = 5.0  # seconds before a fall in which its temperature is taken: right after it, it may have dropped
 SETTLES = 90.0  # seconds around a fall in which its temperature is looked for
 
 
@@ -166,7 +167,7 @@ def _heat(load: Trace, drop: _Drop, drops: list[_Drop]) -> tuple[bool | None, st
     if counted is False:
         return False, "the drive's own counters show no throttling"
     at = float(load.at[drop.first])
-    now = value_at(load.at, temperature, at, SETTLES)
+    now = _just_before(load, temperature, at)
     if temperature is None or now is None:
         return None, "no temperature of the drive was read"
     ruled_out = _ruled_out(load, temperature, drop, drops, now)
@@ -179,6 +180,15 @@ def _heat(load: Trace, drop: _Drop, drops: list[_Drop]) -> tuple[bool | None, st
     if counted:
         return True, f"at {now:.0f} C, and the drive's own counters show throttling"
     return None, f"at {now:.0f} C, and neither a limit nor counters of the drive were read"
+
+
+def _just_before(load: Trace, temperature: Floats | None, at: float) -> float | None:
+    """Return the greatest temperature of the rows just before a fall, or the nearest there is."""
+    if temperature is None:
+        return None
+    near = temperature[(load.at >= at - JUST_BEFORE) & (load.at <= at)]
+    near = near[np.isfinite(near)]
+    return float(near.max()) if near.size else value_at(load.at, temperature, at, SETTLES)
 
 
 def _ruled_out(load: Trace, temperature: Floats, drop: _Drop, drops: list[_Drop], now: float) -> str | None:
@@ -220,7 +230,7 @@ def _as_fall(load: Trace, drop: _Drop, cause: Cause, evidence: str) -> Fall:
     until = None if drop.for_good or drop.last >= load.at.size else float(load.at[drop.last])
     end = float(load.at[last] + load.seconds[last])
     warm = load.sensor(DRIVE)
-    return Fall(cause, at, until, drop.before, drop.after, written, value_at(load.at, warm, at, SETTLES), evidence, 1,
+    return Fall(cause, at, until, drop.before, drop.after, written, _just_before(load, warm, at), evidence, 1,
                 end - at)  # fmt: skip
 
 

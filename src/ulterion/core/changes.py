@@ -39,11 +39,15 @@ def noise_of(logs: Floats) -> float:
     return max(LEAST_NOISE, 1.4826 * float(np.median(steps)) / math.sqrt(2))
 
 
-def smoothed(rates: Floats) -> Floats:
-    """Return the logs of the rates with single rows that stand out replaced by the middle of their neighbours."""
+def _logs(rates: Floats) -> Floats:
     positive = rates[rates > 0]
     floor = FLOOR * float(np.median(positive)) if positive.size else 1.0
-    logs = np.log(np.maximum(rates, floor))
+    return np.asarray(np.log(np.maximum(rates, floor)))
+
+
+def smoothed(rates: Floats) -> Floats:
+    """Return the logs of the rates with single rows that stand out replaced by the middle of their neighbours."""
+    logs = _logs(rates)
     if logs.size < 3:
         return logs
     middle = np.median(np.stack([logs[:-2], logs[1:-1], logs[2:]]), axis=0)
@@ -55,7 +59,7 @@ def levels(rates: Floats) -> list[Level]:
     if rates.size == 0:
         return []
     logs = smoothed(rates)
-    noise = noise_of(logs)
+    noise = noise_of(_logs(rates))
     cuts = sorted(_cuts(logs, noise))
     cuts = _moved(logs, cuts)
     edges = [0, *cuts, rates.size]

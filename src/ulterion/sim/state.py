@@ -8,7 +8,7 @@ Heat follows two bodies, the inside of the drive and the case it sits in:
 solved in small steps (explicit; a step is at most a fifth of the smaller time constant).  The drive draws `idle`, while
 it works `awake` on top, and `writing` or `reading` in proportion to its rate.  A stepwise throttle works at `throttled`
 from `throttles_at` until it has cooled to `resumes_at`, and draws less than half of `awake` meanwhile; a gradual one
-gives way in proportion over the `GRADUAL` degrees from `throttles_at` on.
+gives way, and draws less, in proportion over the `GRADUAL` degrees from `throttles_at` on.
 """
 
 from __future__ import annotations
@@ -115,10 +115,16 @@ class State:
         if heat is None or heat.throttles_at is None or heat.throttled is None:
             return math.inf
         if heat.gradual:
-            # in steps of a hundredth, so that few different rates come up
-            give = math.floor(min(max((self.inside - heat.throttles_at) / GRADUAL, 0.0), 1.0) * 100) / 100
+            give = self._give()
             return rate - (rate - heat.throttled) * give if give and rate > heat.throttled else math.inf
         return heat.throttled if self.hot else math.inf
+
+    def _give(self) -> float:
+        """Return how far a throttle gives way, 0 to 1; a gradual one in hundredths, so that few different rates come up."""
+        heat = self.heat
+        if heat is None or heat.throttles_at is None or not heat.gradual:
+            return float(self.hot)
+        return math.floor(min(max((self.inside - heat.throttles_at) / GRADUAL, 0.0), 1.0) * 100) / 100
 
     def work(self, workload: Workload, seconds: float, noise: float = 1.0) -> float:
         """Let `seconds` pass under a workload, its rate times `noise`; return the bytes moved."""
@@ -174,7 +180,7 @@ class State:
             return
         power = heat.idle
         if rate > 0:
-            power += heat.awake * (THROTTLED_AWAKE if self.hot else 1.0)
+            power += heat.awake * (1 - (1 - THROTTLED_AWAKE) * self._give())
             power += heat.writing * writes * rate / (self.medium.write or rate)
             power += heat.reading * (1 - writes) * rate / (self.medium.read or rate)
         parts = max(1, math.ceil(seconds / (min(heat.capacity * heat.to_case, shell.capacity * shell.to_room) / 5)))

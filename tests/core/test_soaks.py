@@ -1,0 +1,241 @@
+"""The analysis of long runs, on series whose truth is known."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ulterion.core.causes import Fall, falls
+from ulterion.core.changes import levels
+from ulterion.core.findings import Findings, analyse
+from ulterion.core.heat import doubts, is_settled, settle, time_above
+from ulterion.core.soak import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
+from ulterion.core.steady import lowest, rounds_of, steady_end, steady_round, window
+
+MB = 1e6
+
+
+def trace(rates: list[float], temperatures: list[float] | None = None, **facts: object) -> Trace:
+    """Return a load of one-second rows in MB/s, with the drive's temperature."""
+    count = len(rates)
+    sensors = {} if temperatures is None else {DRIVE: np.array(temperatures, dtype=float)}
+    settings = {"phases": (Phase(LOAD, 0.0, float(count)),), **facts}
+    return Trace(np.arange(count, dtype=float), np.ones(count), np.array(rates) * MB, sensors, **settings)  # type: ignore[arg-type]
+
+
+def noisy(levels_and_lengths: list[tuple[float, int]], noise: float = 0.01, seed: int = 1) -> list[float]:
+    rng = np.random.default_rng(seed)
+    return [float(rate * math.exp(rng.normal(0, noise))) for rate, length in levels_and_lengths for _ in range(length)]
+
+
+class Changes(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(50, 5000), st.floats(0.2, 0.8), st.integers(5, 300), st.integers(5, 300), st.floats(0.002, 0.03),
+           st.integers(0, 10**6))  # fmt: skip
+    def test_one_cliff_is_found_where_it_is(self, rate: float, share: float, before: int, after: int, noise: float,
+                                            seed: int) -> None:  # fmt: skip
+        """A fall of 20 % or more, in up to 3 % noise, is one cut, at most two rows off."""
+        found = levels(np.array(noisy([(rate, before), (rate * share, after)], noise, seed)))
+        near = [level.first for level in found[1:] if abs(level.first - before) <= 2]
+        self.assertTrue(near, [level.first for level in found])
+        self.assertAlmostEqual(found[-1].rate / (rate * share), 1, delta=0.1)
+
+    def test_noise_alone_has_no_level(self) -> None:
+        """In 200 flat series of half an hour at 4 % noise at most 2 % show a change; a lone bad row shows none."""
+        split = sum(len(levels(np.array(noisy([(800, 1800)], 0.04, seed)))) > 1 for seed in range(200))
+        self.assertLessEqual(split, 4)
+        rates = np.array(noisy([(800, 100)]))
+        rates[50] = 0.0
+        self.assertEqual(len(levels(rates)), 1)
+        self.assertEqual(levels(np.array([])), [])
+
+
+class Causes(unittest.TestCase):
+    def only(self, load: Trace) -> Fall:
+        found = falls(load)
+        self.assertEqual(len(found), 1, found)
+        return found[0]
+
+    def test_a_cache_is_sized_to_a_part_of_a_row(self) -> None:
+        """100.5 s at 1000 MB/s, then 300: 100.5 GB, with counters that stood still as the evidence."""
+        rates = [1000.0] * 100 + [650.0] + [300.0] * 500
+        found = self.only(trace(rates, [50.0] * 601, counters=Counters(throttlings=0)))
+        self.assertEqual(found.cause, "write cache")
+        self.assertAlmostEqual(found.written / 1e9, 100.5, places=3)
+        self.assertAlmostEqual(found.at, 100.5, places=3)
+        self.assertEqual((found.before / MB, found.after / MB), (1000, 300))
+
+    def test_what_speaks_for_and_against_heat(self) -> None:
+        """The same cliff, with each kind of evidence: temperature, limit, counters, cooling, or none of it."""
+        rates = noisy([(1000, 300), (300, 600)])
+        warming = [40 + 42 * (1 - math.exp(-t / 100)) for t in range(300)]
+        held, cooling = [warming[-1] - 2.0] * 600, [max(45.0, warming[-1] - t / 10) for t in range(600)]
+        cool = [t - 35 for t in warming + held]
+        cases = [
+            ("cold", cool, None, Counters(), "write cache", "where no drive throttles"),
+            ("near its limit", warming + held, 81.0, Counters(), "throttling", "the drive's limit being 81 C"),
+            ("far from its limit", warming + held, 95.0, Counters(), "write cache", "the drive's limit being 95 C"),
+            ("counters moved", warming + held, None, Counters(throttlings=3), "throttling", "counters show throttling"),
+            ("counters stood", warming + held, 81.0, Counters(throttled_seconds=0), "write cache", "show no throttling"),
+            ("cooled, not back", warming + cooling, None, Counters(), "write cache", "did not come back"),
+            ("nothing known", warming + held, None, Counters(), "unexplained", "neither a limit nor counters"),
+        ]  # fmt: skip
+        for name, temperatures, limit, counters, cause, words in cases:
+            with self.subTest(name):
+                found = self.only(trace(rates, temperatures, limit=limit, counters=counters))
+                self.assertEqual(found.cause, cause)
+                self.assertIn(words, found.evidence)
+        self.assertEqual(self.only(trace(rates)).cause, "unexplained")
+
+    def test_throttling_that_comes_and_goes_is_one_event(self) -> None:
+        """Three dips at 80 C that end once it has cooled: throttling, three times, with the time in it."""
+        rates, temperatures = noisy([(1000, 200)]), [50 + t * 0.15 for t in range(200)]
+        for _ in range(3):
+            rates += noisy([(250, 60), (1000, 60)])
+            temperatures += [80 - t / 10 for t in range(60)] + [74 + t / 10 for t in range(60)]
+        found = self.only(trace(rates, temperatures))
+        self.assertEqual((found.cause, found.times), ("throttling", 3))
+        self.assertAlmostEqual(found.at, 200, delta=2)
+        self.assertAlmostEqual(found.seconds, 180, delta=8)
+
+    def test_a_spinning_disk_and_a_read_have_no_cache(self) -> None:
+        """A rate that sinks in steps on a spinning disk is its zones; a read that falls is never a write cache."""
+        stairs = noisy([(150 - 8 * k, 60) for k in range(9)], 0.003)
+        self.assertEqual(self.only(trace(stairs, rotational=True)).cause, "zones")
+        read = trace(noisy([(1000, 100), (300, 300)]), [40.0] * 400, writes=0.0)
+        self.assertEqual(self.only(read).cause, "unexplained")
+
+
+class SteadyState(unittest.TestCase):
+    def test_the_standards_window(self) -> None:
+        """20 % excursion and 10 % slope, each just kept and just broken; worked by hand."""
+        self.assertTrue(window([100, 110, 100, 90, 100]).steady)
+        self.assertFalse(window([100, 111, 100, 90, 100]).steady)
+        self.assertAlmostEqual(window([96, 98, 100, 102, 104]).slope, 0.08)
+        self.assertFalse(window([94, 97, 100, 103, 106]).steady)
+        self.assertFalse(window([0, 0, 0, 0, 0]).steady)
+        self.assertEqual(steady_round([300, 200, 150, 120, 105, 101, 100, 99, 100]), 9)
+        self.assertIsNone(steady_round([1, 2, 4, 8, 16, 32]))
+
+    def test_the_steady_end_begins_after_the_cache(self) -> None:
+        """Ten minutes, the first two fast: steady from minute two on; a load that ends in a fall is not steady."""
+        found = steady_end(trace(noisy([(1000, 120), (300, 480)])))
+        assert found is not None
+        self.assertEqual(found.since, 120.0)
+        self.assertAlmostEqual(found.window.average / MB, 300, delta=3)
+        self.assertIsNone(steady_end(trace(noisy([(1000, 480), (300, 120)]))))
+        self.assertEqual(rounds_of(trace([100.0] * 150)).size, 2)
+
+    def test_the_lowest_second_and_minute(self) -> None:
+        """A class is kept only when every second keeps it; stalls are counted with their length."""
+        rates = [70.0] * 100 + [61.0] + [70.0] * 99
+        low = lowest(trace(rates))
+        assert low is not None
+        self.assertEqual((low.by_row / MB, low.speed_class, low.stalls), (61.0, 60, 0))
+        self.assertAlmostEqual((low.by_minute or 0) / MB, (59 * 70 + 61) / 60)
+        low = lowest(trace([70.0] * 50 + [0.0] * 3 + [70.0] * 50 + [59.9] + [0.0] + [70.0]))
+        assert low is not None
+        self.assertEqual((low.speed_class, low.stalls, low.longest_stall), (None, 2, 3.0))
+        self.assertIsNone(lowest(trace([1.0, 1.0])))
+
+
+class Heat(unittest.TestCase):
+    at = np.arange(1500.0)
+
+    def test_the_end_of_a_curve_of_two_bodies(self) -> None:
+        """30 -> 71.5 C with 25 s and 400 s: found within its interval and within 0.5 C, by a coarse sensor too."""
+        curve = 71.5 - 12 * np.exp(-self.at / 25) - 29.5 * np.exp(-self.at / 400)
+        rng = np.random.default_rng(3)
+        for name, seen in (("fine", curve + rng.normal(0, 0.05, 1500)), ("coarse", np.round(curve))):
+            with self.subTest(name):
+                found = settle(self.at, seen, 0.0, 0.0)
+                assert found is not None and found.time is not None
+                self.assertTrue(found.low <= 71.5 <= found.high, found)
+                self.assertAlmostEqual(found.end, 71.5, delta=0.5)
+                self.assertTrue(found.sure)
+                self.assertAlmostEqual(found.time, 400 * math.log(29.5), delta=120)
+
+    def test_a_short_look_says_so(self) -> None:
+        """Two minutes give no fit; a quarter of the slow time constant gives one that is not sure."""
+        curve = 71.5 - 41.5 * np.exp(-self.at / 1200)
+        self.assertIsNone(settle(self.at[:100], curve[:100], 0.0, 0.0))
+        found = settle(self.at[:300], np.round(curve[:300]), 0.0, 0.0)
+        assert found is not None
+        self.assertFalse(found.sure)
+        gappy = curve.copy()
+        gappy[200:900] = np.nan
+        found = settle(self.at, gappy, 0.0, 0.0)
+        assert found is not None
+        self.assertAlmostEqual(found.end, 71.5, delta=0.5)
+
+    def test_settled_is_two_minutes_without_movement(self) -> None:
+        """A drift of 0.1 C a minute is settled, one of 1 C is not, one coarse step is no movement."""
+        at = np.arange(300.0)
+        self.assertTrue(is_settled(at, 40 + at / 600, 300.0))
+        self.assertFalse(is_settled(at, 40 + at / 60, 300.0))
+        self.assertFalse(is_settled(at[:100], np.full(100, 40.0), 100.0))
+        self.assertFalse(is_settled(at, np.full(300, np.nan), 300.0))
+
+    def test_a_sensor_that_lies_is_told(self) -> None:
+        """Vanished, stuck from the start, stuck later, none at all; a coarse one at rest and the room are believed."""
+        at = np.arange(1200.0)
+        warm = np.round(40 + 20 * (1 - np.exp(-at / 200)), 1)
+        vanished = np.where(at < 700, warm, np.nan)
+        later = np.where(at < 500, warm, warm[500])
+        cases = [
+            (vanished, "vanished"), (np.full(1200, 49.85), "without moving"), (later, "stopped moving"),
+            (np.full(1200, np.nan), "no value at all"),
+        ]  # fmt: skip
+        for values, words in cases:
+            found = doubts("drive", at, values, 1100.0, 1199.0)
+            assert found is not None, words
+            self.assertIn(words, found.why)
+        self.assertIsNone(doubts("drive", at, np.round(warm), 1100.0, 1199.0))
+        self.assertIsNone(doubts("room", at, np.full(1200, 21.0), 1100.0, 1199.0))
+        self.assertEqual(time_above(at, np.ones(1200), np.where(at < 100, 90.0, 50.0), 82.0), 100.0)
+
+
+class Whole(unittest.TestCase):
+    def soak(self, again: float = 0.5) -> Findings:
+        """Idle, ten minutes of load with a cache of 60 GB, cooling, and a second load with a share of the cache."""
+        rates = [0.0] * 120 + noisy([(1000, 60), (300, 540)], 0.005) + [0.0] * 300
+        rates += noisy([(1000, round(60 * again)), (300, 60)], 0.005)
+        count = len(rates)
+        at = np.arange(count, dtype=float)
+        warm = 35 + 20 * (1 - np.exp(-np.maximum(at - 120, 0) / 90))
+        phases = (Phase(IDLE, 0, 120), Phase(LOAD, 120, 720), Phase(COOL, 720, 1020), Phase(AGAIN, 1020, count))
+        sensors = {DRIVE: warm, "power": np.full(count, 4.0), "room": np.full(count, 21.0)}
+        found = analyse(Trace(at, np.ones(count), np.array(rates) * MB, sensors, phases, counters=Counters(0, 0.0)))
+        assert found is not None
+        return found
+
+    def test_everything_a_soak_says(self) -> None:
+        """Cache, recovery, rise above the room, energy, steady end, from one trace."""
+        found = self.soak()
+        cache, rise = found.fall("write cache"), found.rise
+        assert cache is not None and rise is not None and found.recovered is not None
+        self.assertAlmostEqual(cache.written / 1e9, 60, delta=1)
+        self.assertAlmostEqual(found.recovered, 0.5, delta=0.05)
+        self.assertAlmostEqual(rise[0], 34, delta=0.3)
+        self.assertEqual(found.energy, 2400.0)
+        self.assertEqual((found.steady is not None, found.doubts), (True, ()))
+        self.assertAlmostEqual(self.soak(1.0).recovered or 0, 1.0, delta=0.03)
+
+    def test_a_soak_without_a_load_says_nothing(self) -> None:
+        """No load phase, or one in which nothing was moved, gives no findings."""
+        idle = Trace(np.arange(5.0), np.ones(5), np.zeros(5), {}, (Phase(IDLE, 0, 5),))
+        self.assertIsNone(analyse(idle))
+        self.assertIsNone(analyse(trace([0.0] * 10)))
+
+    def test_joining_rows_keeps_the_bytes(self) -> None:
+        """A night joined to a few thousand rows has the same bytes, and a mean temperature where one was known."""
+        long = trace(noisy([(500, 9001)]), [40.0] * 4000 + [float("nan")] * 5001)
+        short = long.joined(1000)
+        self.assertLessEqual(short.at.size, 1000)
+        self.assertAlmostEqual(short.bytes / long.bytes, 1, places=9)
+        self.assertEqual(float(short.sensors[DRIVE][0]), 40.0)
+        self.assertTrue(math.isnan(short.sensors[DRIVE][-1]))

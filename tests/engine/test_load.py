@@ -1,0 +1,110 @@
+"""A long load in a worker process: its intervals, its end, and what it leaves behind."""
+
+from __future__ import annotations
+
+import os
+import time
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.soak import Row
+from ulterion.core.workload import parse_workload
+from ulterion.engine.filecycles import FileCycles, block_for
+from ulterion.engine.intervals import Intervals
+from ulterion.engine.load import FileSizes, Load, LoadEnd, set_room_aside
+from ulterion.engine.target import FolderTarget
+
+MIB = 2**20
+
+
+class Counting(FolderCase):
+    @settings(max_examples=40, deadline=None)
+    @given(st.lists(st.tuples(st.floats(1e-5, 0.2), st.integers(0, 1)), min_size=5, max_size=300))
+    def test_every_request_is_counted_once_in_its_interval(self, waits: list[tuple[float, int]]) -> None:
+        """Requests of two recorders, counted in batches, come out in the interval in which they ended."""
+        intervals, rows = Intervals(0.5, 4096, 2), []
+        clocks, truth = [0, 0], np.zeros(400, dtype=int)
+        for batch in range(0, len(waits), 7):
+            for source in (0, 1):
+                mine = [w for w, s in waits[batch : batch + 7] if s == source]
+                begins = []
+                for wait in mine:
+                    begins.append(clocks[source])
+                    clocks[source] += round(wait * 1e9)
+                if mine:
+                    ends = np.array([*begins[1:], clocks[source]], dtype=np.int64)
+                    intervals.count(source, np.array(begins, dtype=np.int64), ends, 0)
+                    np.add.at(truth, ends // 500_000_000, 1)
+            rows += intervals.ready()
+        rows += intervals.rest(max(clocks) / 1e9 + 1e-9)
+        self.assertEqual([r.requests for r in rows], truth[: len(rows)].tolist())
+        self.assertEqual(sum(r.requests for r in rows), len(waits))
+        self.assertTrue(all(r.p50 is None or 0 < r.p50 <= (r.worst or 0) for r in rows))
+
+
+class Loading(FolderCase):
+    def rows(self, load: Load, seconds: float) -> tuple[list[Row], LoadEnd]:
+        rows, until = [], time.monotonic() + seconds
+        while time.monotonic() < until:
+            rows += load.look()
+        more, end = load.stop()
+        return rows + more, end
+
+    def target(self, span: int = 64 * MIB) -> FolderTarget:
+        target = FolderTarget(self.folder, span)
+        self.addCleanup(target.close)
+        return target
+
+    def test_the_rows_add_up_to_the_load(self) -> None:
+        """Rows follow one another without a gap, sum to what the workers reported, and the kernel saw those bytes."""
+        target = self.target()
+        self.assertTrue(set_room_aside(target))
+        self.assertEqual(os.fstat(target.fd).st_size, 64 * MIB)
+        workload = parse_workload("sequential write 1 MiB depth 4").settled(1e6, target.span_bytes)
+        load = Load(target, workload, 3, 0.2)
+        before = time.monotonic()
+        rows, end = self.rows(load, 1.5)
+        self.assertLess(time.monotonic() - before, 20)
+        self.assertGreater(sum(r.bytes for r in rows), 0)
+        self.assertEqual(sum(r.bytes for r in rows) % MIB, 0)
+        self.assertAlmostEqual(sum(r.seconds for r in rows), end.seconds, delta=1e-3)
+        self.assertTrue(all(abs(r.seconds - 0.2) < 1e-9 for r in rows[:-1]))
+        self.assertIsNotNone(end.flush)
+        self.assertGreaterEqual(sum(r.bytes for r in rows), load.moved)
+
+    def test_a_mixed_load_of_small_requests(self) -> None:
+        """Deep random requests give latencies in order: median, 99 %, worst."""
+        target = self.target()
+        target.prepare(1)
+        workload = parse_workload("random mixed 30 % writes 4 KiB depth 8").settled(1e6, target.span_bytes)
+        rows, _ = self.rows(Load(target, workload, 3, 0.2), 1.0)
+        full = [r for r in rows if r.requests]
+        self.assertTrue(full)
+        for row in full:
+            self.assertTrue(0 < (row.p50 or 0) <= (row.p99 or 0) <= (row.worst or 0) * 1.01)
+
+    def test_files_are_written_deleted_and_none_is_left(self) -> None:
+        """The room is used up several times over; afterwards the folder is as empty as before."""
+        target = self.target(16 * MIB)
+        sizes = FileSizes(MIB, 4 * MIB)
+        workload = parse_workload(f"sequential write {block_for(sizes.low) // 1024} KiB").settled(1e6, 16 * MIB)
+        rows, end = self.rows(Load(target, workload, 3, 0.2, sizes), 1.5)
+        self.assertGreater(sum(r.bytes for r in rows), 16 * MIB)
+        self.assertIsNotNone(end.flush)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_load_that_fails_keeps_its_rows(self) -> None:
+        """A target whose file is gone fails with TargetFailed; a stalled one is given up; both leave the rows before."""
+        target = self.target()
+        workload = parse_workload("sequential read 1 MiB").settled(1e6, target.span_bytes)
+        load = Load(target, workload, 3, 0.2)  # nothing was laid down: reading past the end moves nothing
+        with self.assertRaises(TargetFailed):
+            self.rows(load, 5.0)
+        self.assertEqual(load.remains(), [])
+        load.abandon()
+        with self.assertRaises(UsageError):
+            FileCycles(self.folder, (MIB, 32 * MIB), 16 * MIB, MIB, 1)

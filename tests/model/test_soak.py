@@ -1,0 +1,207 @@
+"""Soaks as they are written down: growing, the journal, recovery, notes, logs of instruments."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import math
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.soak import Row
+from ulterion.core.workload import parse_workload
+from ulterion.model import soak as soaks
+from ulterion.model.instrument import parse_zone, read_log
+from ulterion.model.journal import Journal, recover, with_phases
+from ulterion.model.notebook import HookupNote, add_note, read_notebook
+from ulterion.model.run import Note, Reading, RunDocument, Settings, State, parse_run
+from ulterion.model.soak import GrowingPhase, LoggedSeries, SoakPlan, SoakRecord, join_rows, lined_up
+from ulterion.model.store import ReviewFolder, leave_note, run_name
+
+WRITING = parse_workload("sequential write 1 MiB depth 4")
+
+
+def blank() -> RunDocument:
+    return RunDocument(
+        id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", hookup="box", chain=["b:usb", "box", "drive"],
+        target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), suite="soak",
+        settings=Settings(passes=1, seconds=60, span_bytes=2**30, seed=1), cache_bypassed=True, workloads=[],
+        soak=SoakRecord(plan=SoakPlan(load_seconds=60), workload=WRITING, text=WRITING.text, engine="simulated"),
+        state=State(name="interrupted", why="in progress"),
+    )  # fmt: skip
+
+
+def row(number: int) -> Row:
+    return Row(1.0, number * 2**20, number, 1e-3, 2e-3, 3e-3, {"drive": 40.0 + number, "case": None})
+
+
+class Growing(unittest.TestCase):
+    @given(st.integers(1, 300), st.integers(2, 40))
+    def test_nothing_is_lost_when_rows_are_joined(self, count: int, most: int) -> None:
+        """However few rows are kept, bytes, seconds and requests are those that came, and the last row is there."""
+        kept, soaks.MOST_ROWS = soaks.MOST_ROWS, most
+        try:
+            phase = GrowingPhase("load", 10.0, 1.0, 1)
+            for number in range(count):
+                phase.add(row(number))
+        finally:
+            soaks.MOST_ROWS = kept
+        written = phase.written(ended="enough")
+        rows, starts = written.rows()
+        self.assertLessEqual(len(rows), most + 1)
+        self.assertEqual(sum(written.bytes), sum(range(count)) * 2**20)
+        self.assertAlmostEqual(sum(r.seconds for r in rows), count)
+        self.assertEqual(starts[0], 10.0)
+        self.assertEqual(written.end, 10.0 + count)
+
+    def test_a_joined_row(self) -> None:
+        """The median is weighted by requests, the worst kept, a sensor's mean of what is known."""
+        one = join_rows(
+            [Row(1, 10, 1, 1.0, 1.0, 1.0, {"a": 10.0, "b": None}), Row(1, 30, 3, 2.0, 5.0, 9.0, {"a": None})]
+        )
+        self.assertEqual((one.bytes, one.p50, one.p99, one.worst), (40, 1.75, 5.0, 9.0))
+        self.assertEqual(one.sensors, {"a": 10.0, "b": None})
+
+    def test_a_log_is_lined_up_and_not_drawn_across_gaps(self) -> None:
+        """Each row gets the nearest value; rows in a gap get none."""
+        phase = GrowingPhase("load", 0.0, 1.0, 1)
+        for number in range(100):
+            phase.add(row(number))
+        record = blank().soak.model_copy(update={"phases": [phase.written()]})  # type: ignore[union-attr]
+        log = LoggedSeries(name="skin", source="x.csv", at=[0, 5, 10, 15, 60, 65], values=[1, 2, 3, 4, 5, 6])
+        found = lined_up(record.trace(), log)
+        self.assertEqual((found[0], found[9], found[61]), (1.0, 3.0, 5.0))
+        self.assertTrue(math.isnan(found[40]))
+        self.assertTrue(math.isnan(found[90]))
+        self.assertEqual(lined_up(record.trace(), log.model_copy(update={"at": [], "values": []})).size, 100)
+
+
+class Journals(FolderCase):
+    def journal(self, run: RunDocument | None = None, rows: int = 6) -> Journal:
+        run = run or blank()
+        (self.folder / "runs").mkdir(exist_ok=True)
+        journal = Journal(self.folder / "runs" / f"{run_name(run)}.journal", run)
+        part = max((p.part for p in run.soak.phases), default=0) + 1 if run.soak else 1
+        start = 100.0 * (part - 1)
+        idle, load = GrowingPhase("idle", start, 1.0, part), GrowingPhase("load", start + 1.0, 1.0, part)
+        journal.phase(idle)
+        journal.row(Row(1.0, 0, 0, sensors={"drive": 30.0}))
+        journal.phase_end(start + 1.0, "the time was up", None)
+        journal.phase(load)
+        for number in range(rows):
+            journal.row(row(number + 1))
+        journal.note(Reading(what="case", value=38.0, unit="C", at_seconds=3.0))
+        journal.note(Note(kind="remark", text="loud", noted="2026-01-01T00:00:05Z"))
+        return journal
+
+    def test_a_journal_cut_anywhere_keeps_every_whole_interval(self) -> None:
+        """Whatever byte it ends at, rows whose line is whole are there, and the document is sound."""
+        journal = self.journal()
+        journal.close(remove=False)
+        data = journal.path.read_bytes()
+        ends = [i for i, byte in enumerate(data) if byte == 10]
+        for cut in (*ends, *(e + 5 for e in ends), len(data)):
+            journal.path.write_bytes(data[:cut])
+            run = recover(journal.path)
+            if cut < ends[0]:
+                self.assertIsNone(run)
+                continue
+            assert run is not None and run.soak is not None
+            whole = [json.loads(line) for line in data[:cut].split(b"\n")[1:] if _whole(line)]
+            rows = sum(len(p.rows()[0]) for p in run.soak.phases)
+            self.assertEqual(rows, sum("row" in line for line in whole), cut)
+            self.assertEqual(parse_run(run.to_json(), "x"), run)
+
+    def test_a_soak_cut_off_twice_is_one_soak_in_parts(self) -> None:
+        """The second part's journal holds the first; recovery replaces the document, and takes notes left beside it."""
+        self.review()
+        self.journal().close(remove=False)
+        folder = ReviewFolder.open(self.folder)
+        self.assertIn("6.0 s of load and 22.0 MB are kept", " ".join(folder.notices))
+        (first,) = folder.runs()
+        second = self.journal(first, rows=4)
+        leave_note(second.path, Reading(what="room", value=21.5, unit="C", at_seconds=104.0))
+        self.assertEqual(ReviewFolder.open(self.folder).in_progress(), [second.path])
+        second.close(remove=False)
+        folder = ReviewFolder.open(self.folder)
+        (run,) = folder.runs()
+        assert run.soak is not None
+        self.assertEqual([(p.part, p.name) for p in run.soak.phases],
+                         [(1, "idle"), (1, "load"), (2, "idle"), (2, "load")])  # fmt: skip
+        self.assertEqual(run.soak.done("load"), (10.0, (21 + 10) * 2**20))
+        self.assertEqual([r.what for r in run.readings], ["case", "case", "room"])
+        self.assertEqual(list(folder.runs_folder.glob("*.notes")), [])
+        self.assertEqual(run.soak.trace().phases[1].end, 105.0)
+
+    def test_a_journal_left_after_its_document_changes_nothing(self) -> None:
+        """A program that died between writing the document and removing the journal leaves the document as it is."""
+        folder = self.review()
+        journal = self.journal()
+        journal.close(remove=False)
+        run = recover(journal.path)
+        assert run is not None
+        path = folder.save(with_phases(run, [], State(name="complete")))
+        before = path.read_bytes()
+        self.assertEqual(ReviewFolder.open(self.folder).notices, [])
+        self.assertEqual(path.read_bytes(), before)
+        self.assertFalse(journal.path.exists())
+
+
+def _whole(line: bytes) -> bool:
+    try:
+        json.loads(line)
+    except ValueError:
+        return False
+    return True
+
+
+class Notebooks(FolderCase):
+    def test_notes_on_hookups(self) -> None:
+        """They add up in one file; a damaged one is named and left alone."""
+        note = Note(kind="outcome", text="not recognised", noted="2026-01-01T00:00:00Z")
+        for hookup in ("a", "b"):
+            add_note(self.folder, HookupNote(hookup=hookup, noted=note.noted, note=note))
+        self.assertEqual([n.hookup for n in read_notebook(self.folder).notes], ["a", "b"])
+        self.write("notes.json", "{half")
+        with self.assertRaisesRegex(UsageError, "mend it, or move it away"):
+            add_note(self.folder, HookupNote(hookup="c", noted=note.noted, note=note))
+        self.assertEqual((self.folder / "notes.json").read_text(), "{half")
+
+
+class InstrumentLogs(FolderCase):
+    def test_times_with_and_without_a_zone(self) -> None:
+        """The same moments written three ways; plain seconds; a decimal comma; gaps and bad rows counted."""
+        at = datetime.datetime(2026, 7, 1, 10, 0, tzinfo=datetime.UTC).timestamp()
+        for text, zone in (("2026-07-01T12:00:00+02:00", None), ("2026-07-01 12:00:00", "Europe/Berlin"),
+                           ("01.07.2026 12:00:00", "+02:00"), ("2026-07-01T10:00:00Z", None)):  # fmt: skip
+            path = self.write("a.csv", f"time;degrees\n{text};38,5\n")
+            log = read_log(path, zone=zone)
+            self.assertEqual((log.times, log.values, log.absolute), ([at], [38.5], True))
+        rows = "".join(f"{i},{20 + i}\n" for i in [*range(30), *range(60, 90)])
+        log = read_log(self.write("b.csv", f"s,C\n{rows}90,broken\n"))
+        self.assertEqual((len(log.times), log.absolute, log.bad), (60, False, 1))
+        self.assertEqual(log.gaps, [(29.0, 31.0)])
+
+    def test_what_cannot_be_a_log(self) -> None:
+        """Each with the file, and what to do about it."""
+        good = "time,C\n2026-07-01T10:00:00,1\n"
+        cases = [
+            ("", {}, "no two columns"), ("one\n1\n", {}, "no two columns"), ("a,b\n", {}, "no row below"),
+            (good, {}, "no time zone.*--zone"), (good, {"zone": "Mars/Base"}, "is no time zone"),
+            (good, {"columns": ("tme", None)}, "did you mean 'time'"), ("t,c\nnow,1\n", {}, "neither a moment"),
+            ("t,c\n1,warm\n2,warm\n", {}, "line 2"), ("t,c\n1\n2\n", {}, "too few"),
+        ]  # fmt: skip
+        for text, options, words in cases:
+            with self.subTest(words), self.assertRaisesRegex(UsageError, words):
+                read_log(self.write("x.csv", text), **options)  # type: ignore[arg-type]
+        (self.folder / "x.csv").write_bytes(b"\xff\xfe\x00")
+        with self.assertRaisesRegex(UsageError, "UTF-8"):
+            read_log(self.folder / "x.csv")
+        with self.assertRaisesRegex(UsageError, "cannot be read"):
+            read_log(self.folder / "none.csv")
+        self.assertEqual(parse_zone("-03:30").utcoffset(None), datetime.timedelta(hours=-3, minutes=-30))
