@@ -334,11 +334,11 @@ class _Soak:
     def _phase(self, name: str, workload: Workload | None, done: Callable[[GrowingPhase], str | None],
                until: str) -> None:  # fmt: skip
         """Run one phase until `done` says why it is over."""
-        self.on = GrowingPhase(name, self.offset + self.bench.now(), self.record.plan.interval, self.part)
-        self.journal.phase(self.on)
         self.observer.phase(name, until)
         source = self.bench.begin(workload)
         try:
+            self.on = GrowingPhase(name, round(self.offset + source.start, 3), self.record.plan.interval, self.part)
+            self.journal.phase(self.on)
             why = None
             while why is None:
                 for row in source.look():

@@ -22,6 +22,10 @@ DOZE = 0.05  # seconds between two looks while nothing is loaded
 class Source(Protocol):
     """One phase's rows."""
 
+    @property
+    def start(self) -> float:
+        """When it began, on the clock of its bench."""
+
     def look(self) -> Sequence[Row]:
         """Return the rows that came since the last look, waiting a moment at most; raise TargetFailed."""
 
@@ -79,7 +83,14 @@ class RealBench:
         if workload is None:
             return _Resting(self)
         self._seed += 1
-        return _Loading(self, Load(self.target, workload, self._seed, self.interval, self._files))
+        load = Load(self.target, workload, self._seed, self.interval, self._files)
+        try:
+            while not load.begun:  # buffers are made first, which takes a moment
+                load.look()
+        except BaseException:
+            load.abandon()
+            raise
+        return _Loading(self, load, load.begun - self._start)
 
     def counters(self) -> dict[str, float]:
         """Read by the caller, which knows the disk."""
@@ -100,7 +111,7 @@ class _Resting:
 
     def __init__(self, bench: RealBench) -> None:
         self._bench = bench
-        self._begun = self._last = bench.now()
+        self.start = self._last = bench.now()
 
     def look(self) -> Sequence[Row]:
         time.sleep(DOZE)
@@ -124,8 +135,8 @@ class _Resting:
 class _Loading:
     """A load in a worker process."""
 
-    def __init__(self, bench: RealBench, load: Load) -> None:
-        self._bench, self._load = bench, load
+    def __init__(self, bench: RealBench, load: Load, start: float) -> None:
+        self._bench, self._load, self.start = bench, load, start
 
     def look(self) -> Sequence[Row]:
         return self._bench.with_values(self._load.look())
@@ -169,6 +180,7 @@ class SimBenchSource:
 class _Simulated:
     def __init__(self, bench: SimBenchSource, workload: Workload | None) -> None:
         self._bench, self._workload = bench, workload
+        self.start = bench.now()
 
     def look(self) -> Sequence[Row]:
         bench = self._bench
