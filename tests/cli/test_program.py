@@ -213,7 +213,7 @@ class Refusals(FolderCase):
         done = self.ulterion("measure", "--hookup", "box", "--suite", "peak")
         self.assertEqual(done.returncode, 3)
         self.assertRegex(done.stderr.splitlines()[-1], "^ulterion: box was pulled out after 40.0 s, at offset")
-        self.assertIn("the run was failed: box was pulled out", " ".join(done.stdout.split()))
+        self.assertIn("the run failed: box was pulled out", " ".join(done.stdout.split()))
         self.assertIn("failed", " ".join(self.ulterion("compare").stdout.split()))
 
 

@@ -155,6 +155,12 @@ class State(Written):
     offset: int | None = Field(None, description="byte offset of the request that failed")
     unfinished_bytes: int | None = Field(None, description="bytes moved in the pass that was not finished")
 
+    def sentence(self, what: str) -> list[str]:
+        """Return in words how a run or soak ended early; nothing when it is complete."""
+        if self.name == "complete":
+            return []
+        return [f"the {what} {'failed' if self.name == 'failed' else 'was interrupted'}: {self.why}"]
+
 
 class Settings(Written):
     """What was asked for."""

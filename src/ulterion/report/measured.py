@@ -110,5 +110,4 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
 
 
 def _remarks(run: RunDocument) -> list[RenderableType]:
-    ended = [] if run.state.name == "complete" else [f"the run was {run.state.name}: {run.state.why}"]
-    return bullets("Keep in mind", [*ended, *run.warnings])
+    return bullets("Keep in mind", [*run.state.sentence("run"), *run.warnings])

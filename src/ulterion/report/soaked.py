@@ -152,7 +152,7 @@ def _heat_row(warmth: Warmth, found: Findings) -> list[str]:
 
 def _remarks(run: RunDocument, found: Findings | None) -> list[RenderableType]:
     assert run.soak is not None
-    ended = [] if run.state.name == "complete" else [f"the soak was {run.state.name}: {run.state.why}"]
+    ended = run.state.sentence("soak")
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
     doubts = [f"{d.sensor}: {d.why}" for d in found.doubts] if found else []
     cut = [p for p in run.soak.phases if p.name == LOAD]

@@ -153,8 +153,7 @@ class _Draft:
     def _caveats(self, name: str) -> list[str]:
         found: list[str] = []
         for run in {m.run.id: m.run for m in self.measured[name].values()}.values():
-            ended = [] if run.state.name == "complete" else [f"the run was {run.state.name}: {run.state.why}"]
-            found += [w for w in [*ended, *run.warnings] if w not in found]
+            found += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in found]
         return found
 
 
