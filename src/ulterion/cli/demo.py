@@ -23,12 +23,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
-    """Make the review, measure every hookup, show both verdicts."""
-    from ulterion.demo.scenario import measure_all, start
+    """Make the review, measure every hookup, soak some, show the verdicts."""
+    from rich.text import Text
+
+    from ulterion.core.units import show_duration
+    from ulterion.demo.scenario import SOAKED, measure_all, soak_some, start
     from ulterion.report.claimed import claims_table
     from ulterion.report.compared import comparison
+    from ulterion.report.soaked import soaks_table
     from ulterion.tasks.claiming import judge_claims
     from ulterion.tasks.comparing import compare_review
+    from ulterion.tasks.soaks import choose, difference
 
     folder = start(env.folder, arguments.folder)
     shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
@@ -36,15 +41,24 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     for finished in measure_all(folder):
         passes = sum(len(w.passes) for w in finished.run.workloads)
         env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])
+    for soaked in soak_some(folder):
+        seconds, _ = soaked.run.soak.done("load") if soaked.run.soak else (0.0, 0)
+        env.show(
+            [f"soaked   {soaked.run.hookup:<10}{' > '.join(soaked.run.chain):<38}{show_duration(seconds)} of load"]
+        )
     review, runs = folder.review, folder.runs()
     margin, tolerance = review.review.margin, review.review.tolerance
     groups = compare_review(review, runs)
     labels = {g.medium: review.label(g.medium) for g in groups}
     env.show(["", *comparison(groups, labels, arguments.units, margin)])
+    soaks = choose(review, runs, SOAKED)
+    differences = [difference(s, soaks[0]) for s in soaks[1:3]]
+    env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, arguments.units)])
     env.show(["", *claims_table(judge_claims(review, runs, unit=arguments.units), tolerance)])
     env.show([
         "", "It is an ordinary review. Try, inside it:", f"  cd {shown}",
         "  ulterion measure --hookup pod --suite large --passes 8", "  ulterion compare pod slip --figure compare.png",
+        "  ulterion soak --hookup slip --for 30m --figure slip.png", "  ulterion compare --soaks pod draught --figure soaks.png",
         "  ulterion claims --everywhere", "or a drive of your own:  ulterion measure FOLDER",
     ])  # fmt: skip
     return Status.DONE

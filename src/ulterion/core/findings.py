@@ -130,11 +130,10 @@ def _whole_rows(load: Trace) -> Trace:
 def same_power_since(load: Trace, found: list[Fall] | tuple[Fall, ...]) -> tuple[float | None, str]:
     """Return since when a load ran at one level up to its end, or None with the reason.
 
-    Dips of a few seconds do not count; a load that throttles again and again has no one level.
+    Dips of a few seconds do not count; a load that throttles has no one level.
     """
-    throttled = next((f for f in found if f.cause == "throttling" and f.times > 1), None)
-    if throttled is not None:
-        return None, "the drive throttled again and again: its temperature is held, it does not settle"
+    if any(f.cause == "throttling" for f in found):
+        return None, "the drive throttled: its temperature is held down, it does not settle"
     found_levels = levels(load.rate)
     last = found_levels[-1].rate
     since = float(load.at[0])

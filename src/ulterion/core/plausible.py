@@ -1,11 +1,14 @@
-"""Figures that cannot be the drive's: faster than the link can carry, or read from memory."""
+"""Figures that cannot be the drive's: faster than the link can carry, or read from memory; and passes that sink."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from ulterion.core.links import Link
 from ulterion.core.units import show_block, show_rate
 from ulterion.core.workload import Workload
 
+SUNK = 0.85  # of the first pass: a last one below it was held back by something that the first was not
 ROUNDING = 1.02  # a rate above this share of what the link carries is impossible, not rounding
 
 
@@ -25,3 +28,10 @@ def impossible(
     if reads and not cache_bypassed and (workload.span_bytes or 0) < (memory_bytes or 0):
         return f"the system's cache was not bypassed and {show_block(workload.span_bytes or 0)} fits into memory"
     return None
+
+
+def sinking(rates: Sequence[float]) -> bool:
+    """Return whether the passes of a workload sank: the last two both well below the first two, both of them."""
+    if len(rates) < 4:
+        return False
+    return max(rates[-2:]) < SUNK * min(rates[:2])

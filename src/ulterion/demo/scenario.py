@@ -8,12 +8,17 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
+from ulterion.core.workload import parse_workload
+from ulterion.model.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 from ulterion.tasks.measuring import Finished, Observer, Request, measure
+from ulterion.tasks.soaking import Soaked, SoakObserver, SoakRequest, soak
 
 FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"
-PASSES, SECONDS = 5, 5.0
+PASSES, SECONDS = 5, 2.0  # short enough that the write caches last for all passes
+SOAKED = ("pod", "draught", "slip", "duo")
+SOAK_LOAD, SOAK_SECONDS, COOL_SECONDS = "sequential write 1 MiB depth 4", 900.0, 300.0
 
 
 def _free_name(parent: Path) -> Path:
@@ -53,3 +58,10 @@ def measure_all(folder: ReviewFolder) -> Iterator[Finished]:
             span_bytes=None,
         )
         yield measure(request, Observer())
+
+
+def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
+    """Soak the enclosures and the card reader, a quarter of an hour each."""
+    plan = SoakPlan(idle=None, load_seconds=SOAK_SECONDS, cool=COOL_SECONDS)
+    for hookup in SOAKED:
+        yield soak(SoakRequest(folder, None, hookup, parse_workload(SOAK_LOAD), plan), SoakObserver())

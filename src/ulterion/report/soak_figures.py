@@ -25,7 +25,7 @@ NAMES = {
     "zones": "inner zones",
     "unexplained": "fell, why?",
 }
-DASHES = ("-", "--", "-.", ":")
+DASHES = ("-", "--", "-.", ":")  # of the sensors of one soak, when there are several soaks
 
 
 @dataclass(frozen=True)
@@ -138,7 +138,7 @@ def _thinned(at: Floats, values: Floats) -> _Line:
 def _rates(axes: Axes, soaks: Sequence[Soak], unit: str, ground: Ground, scale: float) -> None:
     tallest = 0.0
     for number, soak in enumerate(soaks):
-        colour, dashes = ground.lines[number % len(ground.lines)], DASHES[number % len(DASHES)]
+        colour = ground.lines[number % len(ground.lines)]
         for phase in soak.trace.phases:
             rows = soak.trace.during(phase)
             if phase.name == IDLE or rows.bytes == 0:
@@ -146,8 +146,8 @@ def _rates(axes: Axes, soaks: Sequence[Soak], unit: str, ground: Ground, scale: 
             rates = rows.rate / RATE_UNITS[unit]
             line = _thinned((rows.at + rows.seconds / 2 - soak.load_start) / scale, rates)
             axes.fill_between(line.at, line.low, line.high, color=colour, alpha=0.22, linewidth=0)
-            axes.plot(line.at, line.mean, color=colour, linewidth=1.6, linestyle=dashes if len(soaks) > 1 else "-",
-                      label=soak.label if phase.name == LOAD else None)  # fmt: skip
+            label = soak.label if phase.name == LOAD else None
+            axes.plot(line.at, line.mean, color=colour, linewidth=1.6, label=label)
             tallest = max(tallest, float(np.percentile(rates, 99.5)))
     axes.set_ylim(0, tallest * HEADROOM)
     axes.set_title(unit, loc="left", fontsize=11, color=ground.ink)

@@ -203,6 +203,7 @@ def _difference_words(one: Difference) -> str:
     if one.rise is None or one.low is None or one.high is None:
         return f"{one.first}: {speed}; temperatures cannot be compared: {one.why}"
     half = (one.high - one.low) / 2
+    speed += "" if one.sure else "; one of them had not settled, so this is extrapolated"
     if one.low <= 0 <= one.high:
         words = f"no difference in temperature that could be told ({one.rise:+.1f} K ± {half:.1f})"
     else:

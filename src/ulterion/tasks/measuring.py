@@ -13,7 +13,7 @@ from ulterion import __version__
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import PassResult
-from ulterion.core.plausible import impossible
+from ulterion.core.plausible import impossible, sinking
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
@@ -279,6 +279,9 @@ def marked(run: RunDocument) -> RunDocument:
         marked.append(record.model_copy(update={"suspect": why}))
         if why:
             warnings.append(f"{record.workload.name}: {why}")
+        if sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
+            warnings.append(f"{record.workload.name}: later passes were slower: a write cache ran out, or heat; use "
+                            "--rest or shorter passes, and look at it with 'ulterion soak'")  # fmt: skip
     return run.model_copy(update={"workloads": marked, "warnings": warnings})
 
 

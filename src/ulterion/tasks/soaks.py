@@ -92,6 +92,7 @@ class Difference:
             either did not settle.
         why: why there is none.
         rate: last rate of the first over that of the second.
+        sure: whether both had settled.
         unlike: what else differed, in words.
     """
 
@@ -102,6 +103,7 @@ class Difference:
     high: float | None
     why: str
     rate: float
+    sure: bool
     unlike: tuple[str, ...]
 
 
@@ -118,7 +120,13 @@ def difference(one: Soak, other: Soak) -> Difference:
         half = math.hypot((a[2] - a[1]) / 2, (b[2] - b[1]) / 2)
         low, high = rise - half, rise + half
     return Difference(one.label, other.label, rise, low, high, why, one.findings.last / other.findings.last,
+                      _settled(one) and _settled(other),
                       tuple(unlike(one, other)))  # fmt: skip
+
+
+def _settled(soak: Soak) -> bool:
+    drive = soak.findings.drive
+    return drive is not None and drive.settling is not None and drive.settling.sure
 
 
 def _why_no_rise(soak: Soak) -> str:
