@@ -17,7 +17,8 @@ from ulterion.model.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 from ulterion.tasks.claiming import judge_claims
 from ulterion.tasks.notebook import attach_log, note_words, noted, outcomes, split_moment
-from ulterion.tasks.soaking import Soaked, SoakObserver, SoakRequest, find_cut_off, request_again, soak
+from ulterion.tasks.soaking import find_cut_off, request_again, soak
+from ulterion.tasks.soakrequest import Soaked, SoakObserver, SoakRequest
 from ulterion.tasks.soaks import choose, difference, marks_of, soak_of
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")

@@ -10,7 +10,7 @@ from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
     from ulterion.model.review import Review
-    from ulterion.tasks.soaking import Soaked, SoakRequest
+    from ulterion.tasks.soakrequest import Soaked, SoakRequest
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -49,7 +49,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.cli.soak_options import load_of, plan_of, sensors_of
     from ulterion.core.errors import UsageError
     from ulterion.tasks.permits import Overwrite
-    from ulterion.tasks.soaking import SoakRequest, capacity_of, find_cut_off, request_again
+    from ulterion.tasks.soaking import capacity_of, find_cut_off, request_again
+    from ulterion.tasks.soakrequest import SoakRequest
 
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")

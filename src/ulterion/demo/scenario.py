@@ -12,7 +12,8 @@ from ulterion.core.workload import parse_workload
 from ulterion.model.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 from ulterion.tasks.measuring import Finished, Observer, Request, measure
-from ulterion.tasks.soaking import Soaked, SoakObserver, SoakRequest, soak
+from ulterion.tasks.soaking import soak
+from ulterion.tasks.soakrequest import Soaked, SoakObserver, SoakRequest
 
 FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"

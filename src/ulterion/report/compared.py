@@ -16,6 +16,7 @@ from ulterion.report.screen import bullets, table, verdict
 from ulterion.tasks.comparing import Group, Row
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
+MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
 ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 
@@ -60,7 +61,8 @@ def _outcome(row: Row, shown: str) -> list[Text | str]:
     if found.ratio.low is not None and found.ratio.high is not None:
         low, high = (show_ratio(v, found.ratio.value) for v in (found.ratio.low, found.ratio.high))
         interval = f"{low} – {high}"
-    more = f" (+{found.more_passes})" if found.verdict == "undecided" and found.more_passes else ""
+    few = found.verdict == "undecided" and found.more_passes and found.more_passes <= MOST_BESIDE
+    more = f" (+{found.more_passes})" if few else ""
     return [shown, interval, verdict(found.verdict, more)]
 
 

@@ -22,11 +22,11 @@ from ulterion.model.soak import SoakPlan
 from ulterion.report.measured import preview
 from ulterion.report.screen import console
 from ulterion.report.soaked import event_text
-from ulterion.tasks.soaking import SoakObserver
+from ulterion.tasks.soakrequest import SoakObserver
 
-STEPS = "▁▂▃▄▅▆▇█"
+STEPS = "▁▂▃▄▅▆▇"  # never the full height, so that one line does not run into the next
 WIDEST, NARROWEST = 96, 16  # characters of a running line
-LEFT = 30  # characters beside it
+LEFT = 46  # characters beside it
 MOST_KEPT = 2 * WIDEST  # values of a running line; above it pairs are joined
 SHOWN_EVENTS = 6
 
@@ -230,14 +230,17 @@ class SoakDisplay(SoakAnnouncer):
         grid.add_column(no_wrap=True, width=10)
         grid.add_column(no_wrap=True, width=10, justify="right")
         grid.add_column(no_wrap=True, width=width)
+        grid.add_column(no_wrap=True)
         rate = show_rate(self._rate.last or 0.0, self.unit)
         top = max(self._rate.high, 1.0)
-        grid.add_row("rate", rate, Text(self._rate.draw(width, 0.0, top), style="name"))
+        up_to = Text(f"0 to {show_rate(top, self.unit, with_unit=False)}", style="muted")
+        grid.add_row("rate", rate, Text(self._rate.draw(width, 0.0, top), style="name"), up_to)
         for sensor, line in self._warm.items():
             unit = "W" if sensor == "power" else "C"
             value = "–" if line.last is None else f"{line.last:.1f} {unit}"
             low, high = (line.low, max(line.high, line.low + 5.0)) if line.high >= line.low else (0.0, 1.0)
-            grid.add_row(sensor[:10], value, Text(line.draw(width, low, high), style="bad"))
+            between = Text(f"{line.low:.0f} to {line.high:.0f}" if line.high >= line.low else "", style="muted")
+            grid.add_row(sensor[:10], value, Text(line.draw(width, low, high), style="bad"), between)
         return grid
 
 
