@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 COMMANDS = {
     "new": "start a review folder with a commented review.toml",
+    "survey": "what this machine sees: drives, how each is linked, driver, capacity, temperature",
     "measure": "run a suite of transfer tests on a folder, a file or a hookup",
     "soak": "a long load with throughput and temperature logged",
     "note": "a reading, an outcome or a remark, put where it belongs",

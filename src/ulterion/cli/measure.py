@@ -81,7 +81,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
 
 def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     from ulterion.cli.measure_options import extras_of, workloads_of
-    from ulterion.cli.options import review_for
+    from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.core.errors import UsageError
     from ulterion.tasks.measuring import Request
     from ulterion.tasks.permits import Overwrite
@@ -89,8 +89,10 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
     suite, workloads = workloads_of(arguments)
+    review = review_for(arguments, env.folder)
+    wait_if_asked(arguments, review, env.notice)
     return Request(
-        review=review_for(arguments, env.folder),
+        review=review,
         target=arguments.target,
         hookup=arguments.hookup,
         suite=suite,
@@ -102,6 +104,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
         lanes=arguments.lanes,
         stall=arguments.stall,
         overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+        accept=arguments.accept,
         extras=extras_of(arguments),
     )
 

@@ -23,6 +23,7 @@ def add(parser: argparse.ArgumentParser) -> None:
                              "(default: the hookup's)")  # fmt: skip
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
+    options.add_hookup_checks(parser)
     _add_what(parser.add_argument_group("what to run"))
     _add_how(parser.add_argument_group("how often, and with what rests"))
     _add_device(parser.add_argument_group("raw devices"))

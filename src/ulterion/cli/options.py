@@ -20,6 +20,27 @@ def add_review(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
 
 
+def add_hookup_checks(parser: argparse.ArgumentParser) -> None:
+    """Add the options on what must be plugged in."""
+    parser.add_argument(
+        "--accept", action="store_true", help="go on with another drive, port or link than the hookup expects"
+    )
+    parser.add_argument("--wait", nargs="?", type=quantity("parse_duration"), const=300.0, metavar="TIME",
+                        help="wait until the hookup is plugged in, mounted and settled (default: 5m at most)")  # fmt: skip
+
+
+def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Callable[[list[str]], None]) -> None:
+    """With --wait: return once what the hookup needs is there; raise UsageError."""
+    if arguments.wait is None:
+        return
+    from ulterion.core.errors import UsageError
+    from ulterion.tasks.swapping import wait_for
+
+    if arguments.hookup is None:
+        raise UsageError("--wait needs a hookup that says what to wait for; add --hookup NAME")
+    wait_for(review.review, arguments.hookup, review.path, arguments.wait, lambda words: say([words]))
+
+
 def review_for(arguments: argparse.Namespace, folder: Path) -> ReviewFolder:
     """Open the review named or found; a target measured outside any review goes to the personal one."""
     from ulterion.model.store import find_review

@@ -45,7 +45,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
-    from ulterion.cli.options import review_for
+    from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.cli.soak_options import load_of, plan_of, sensors_of
     from ulterion.core.errors import UsageError
     from ulterion.tasks.permits import Overwrite
@@ -56,6 +56,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
         raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
     review = review_for(arguments, env.folder)
     workload, files = load_of(arguments)
+    wait_if_asked(arguments, review, env.notice)
     request = SoakRequest(
         review=review,
         target=arguments.target,
@@ -67,6 +68,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
         seed=arguments.seed,
         stall=arguments.stall,
         overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+        accept=arguments.accept,
         sensors=sensors_of(arguments),
         pace=arguments.pace,
     )

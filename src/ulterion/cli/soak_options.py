@@ -27,6 +27,7 @@ def add(parser: argparse.ArgumentParser) -> None:
                         help="a folder on the mounted drive, a large file to read, or a raw device (default: the hookup's)")  # fmt: skip
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
+    options.add_hookup_checks(parser)
     parser.add_argument("--resume", action="store_true",
                         help="go on with the newest soak of this hookup that was cut off, as its second part")  # fmt: skip
     _add_load(parser.add_argument_group("the load"))

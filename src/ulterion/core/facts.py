@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from ulterion.core.chain import Step
+
 
 @dataclass(frozen=True)
 class TargetFacts:
@@ -25,6 +27,9 @@ class TargetFacts:
         rotational: whether the kernel takes it for a spinning disk.
         system_disk: whether the running system lives on it.
         temperature: degrees Celsius inside the drive at the start.
+        port: where it is plugged in, by controller and port.
+        steps: the chain from the host's controller to the drive.
+        faults: what is wrong with that chain, in words.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
@@ -48,6 +53,9 @@ class TargetFacts:
     rotational: bool | None = None
     system_disk: bool | None = None
     temperature: float | None = None
+    port: str | None = None
+    steps: tuple[Step, ...] = ()
+    faults: tuple[str, ...] = ()
 
     @property
     def fill(self) -> float | None:
@@ -69,6 +77,9 @@ class BenchFacts:
         memory_bytes: main memory.
         versions: versions of Ulterion, Python and NumPy.
         room_temperature: degrees Celsius, as the review states it.
+        governor: how the processor's clock is governed.
+        power: 'mains' or 'battery'.
+        drivers: versions of the storage drivers that state one.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
@@ -80,3 +91,6 @@ class BenchFacts:
     memory_bytes: int | None = None
     versions: dict[str, str] = field(default_factory=dict)
     room_temperature: float | None = None
+    governor: str | None = None
+    power: str | None = None
+    drivers: dict[str, str] = field(default_factory=dict)

@@ -51,9 +51,13 @@ def _usb(folder: Path) -> Connection | None:
         link = usb_link(float(speed))
     except ValueError:
         link = None
+    return Connection("USB", link.name if link else None, usb_driver(folder), tree.text(folder / "serial"))
+
+
+def usb_driver(folder: Path) -> str | None:
+    """Return the storage driver of a USB device's interfaces: 'uas', 'usb-storage', or None."""
     drivers = (tree.name_of_link(i / "driver") for i in sorted(folder.glob(f"{folder.name}:*")))
-    driver = next((d for d in drivers if d in ("uas", "usb-storage")), None)
-    return Connection("USB", link.name if link else None, driver, tree.text(folder / "serial"))
+    return next((d for d in drivers if d in ("uas", "usb-storage")), None)
 
 
 def _nvme(folder: Path) -> Connection | None:

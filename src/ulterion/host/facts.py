@@ -7,9 +7,11 @@ import platform
 from pathlib import Path
 from typing import Any
 
+from ulterion.core.chain import faults
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.host import drives, mounts, safety, tree
+from ulterion.host import chains, drives, mounts, safety, tree
 
+STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
 MEMORY_FILESYSTEMS = ("tmpfs", "ramfs")
 NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")
 THINNING_FILESYSTEMS = ("btrfs", "zfs", "bcachefs", "f2fs", "squashfs")
@@ -20,13 +22,14 @@ def _disk_facts(disk: str | None, root: Path) -> dict[str, Any]:
     if disk is None:
         return {}
     link, block = drives.connection(disk, root), root / "sys/block" / disk
+    steps = chains.steps_of(block, root)
     rotational = tree.number(block / "queue/rotational")
     return {
         "model": drives.model(disk, root),
         "serial": drives.serial(disk, root),
         "firmware": tree.text(block / "device/firmware_rev"),
         "transport": link.transport,
-        "link": link.link,
+        "link": link.link or next((s.link for s in steps if s.role == "slot"), None),
         "driver": link.driver,
         "capacity_bytes": drives.capacity(disk, root),
         "logical_block": tree.number(block / "queue/logical_block_size"),
@@ -34,6 +37,9 @@ def _disk_facts(disk: str | None, root: Path) -> dict[str, Any]:
         "rotational": None if rotational is None else bool(rotational),
         "system_disk": disk == safety.system_disk(root),
         "temperature": drives.temperature(disk, root),
+        "port": chains.port_of(block, root),
+        "steps": steps,
+        "faults": tuple(faults(steps)),
     }
 
 
@@ -74,7 +80,23 @@ def bench_facts(versions: dict[str, str], room_temperature: float | None, root: 
         memory_bytes=int(memory[0]) * 1024 if memory and memory[0].isdigit() else None,
         versions=versions,
         room_temperature=room_temperature,
+        governor=tree.text(root / "sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"),
+        power=_power(root),
+        drivers=_driver_versions(root),
     )
+
+
+def _power(root: Path) -> str | None:
+    """Return 'mains' or 'battery', None where the machine shows no supply."""
+    supplies = [(tree.text(p / "type"), tree.number(p / "online")) for p in (root / "sys/class/power_supply").glob("*")]
+    if any(kind in ("Mains", "USB") and online for kind, online in supplies):
+        return "mains"
+    return "battery" if any(kind == "Battery" for kind, _ in supplies) else None
+
+
+def _driver_versions(root: Path) -> dict[str, str]:
+    found = {n: tree.text(root / "sys/module" / n / "version") for n in STORAGE_DRIVERS}
+    return {n: v for n, v in found.items() if v}
 
 
 def cautions(facts: TargetFacts) -> list[str]:
@@ -88,4 +110,5 @@ def cautions(facts: TargetFacts) -> list[str]:
         found.append(f"{facts.filesystem} reaches its files elsewhere: the way there is measured with the drive")
     if facts.filesystem in THINNING_FILESYSTEMS:
         found.append(f"{facts.filesystem} may compress, move or share data: figures can differ from the drive's own")
+    found += facts.faults
     return found

@@ -56,12 +56,22 @@ class Port(Written):
     note: str = ""
 
 
+class Expect(Written):
+    """What must be plugged in where, before a hookup is used."""
+
+    serial: str | None = Field(None, min_length=1, description="serial number of the drive")
+    link: KnownLink | None = Field(None, description="the link it runs at, or more")
+    driver: str | None = Field(None, min_length=1, description="kernel driver: uas, usb-storage, nvme, ...")
+    port: str | None = Field(None, min_length=1, description="where it is plugged in, as 'ulterion survey' shows it")
+
+
 class Hookup(Written):
     """An ordered chain from a port of the host to the medium."""
 
     chain: list[str] = Field(min_length=1, description="names of a port and of parts, host first, medium last")
     target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
     direct: bool = Field(False, description="the baseline for this medium")
+    expect: Expect | None = None
     note: str = ""
 
     @property

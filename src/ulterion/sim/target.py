@@ -217,6 +217,7 @@ class SimTarget:
             filesystem_bytes=medium.capacity,
             free_bytes=medium.capacity,
             system_disk=False,
+            port=self.names[0],
             rotational=medium.inner_read is not None,
             temperature=self.state.sensors().get(DRIVE, medium.temperature),
         )

@@ -28,7 +28,9 @@ from ulterion.model.run import PassRecord, RunDocument, Settings, State, Workloa
 from ulterion.model.store import ReviewFolder, run_name
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
+from ulterion.tasks.bystanders import Bystanders
 from ulterion.tasks.evidence import estimate_as_data, seen_link
+from ulterion.tasks.expecting import check_expected
 from ulterion.tasks.permits import Overwrite, permit_writing
 from ulterion.tasks.resting import Rest, real_sleep
 
@@ -73,6 +75,7 @@ class Request:
         lanes: worker processes that share each pass.
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
+        accept: go on with a drive, port or link other than the hookup expects.
         extras: warm-up, rests, and passes until sure.
     """
 
@@ -88,6 +91,7 @@ class Request:
     lanes: int = 1
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
+    accept: bool = False
     extras: Extras = field(default_factory=Extras)
 
 
@@ -136,9 +140,10 @@ def open_run(request: Request) -> tuple[AnyTarget, RunDocument, list[Workload]]:
     return target, run, workloads
 
 
-def finish(run: RunDocument, target: AnyTarget) -> RunDocument:
+def finish(run: RunDocument, target: AnyTarget, bystanders: Bystanders) -> RunDocument:
     """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
-    return marked(run.model_copy(update={"ended": _end(run, target)}))
+    warnings = [*run.warnings, *bystanders.warnings(run.target)]
+    return marked(run.model_copy(update={"ended": _end(run, target), "warnings": warnings}))
 
 
 def _open(request: Request) -> tuple[AnyTarget, list[str]]:
@@ -185,6 +190,14 @@ def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts
     return facts, replace(bench, host=about.host or bench.host)
 
 
+def _expected(request: Request, facts: TargetFacts) -> list[str]:
+    """Return warnings for what is not as the hookup expects; raise UsageError unless that was accepted."""
+    hookup = request.review.review.hookup(request.hookup) if request.hookup else None
+    if hookup is None or hookup.expect is None:
+        return []
+    return check_expected(request.hookup or "", hookup.expect, facts, accept=request.accept)
+
+
 def _start(request: Request, target: AnyTarget) -> datetime.datetime:
     """Return when the run starts: now, or for a simulated one when the last simulated run is over and cables changed."""
     if not isinstance(target, SimTarget):
@@ -215,6 +228,7 @@ def _blank(request: Request, target: AnyTarget, chain: list[str]) -> tuple[RunDo
     started = timestamp(_start(request, target))
     seed, identity = _seed_and_id(request, target, started)
     target_facts, bench_facts = _facts(request, target)
+    warnings = [*_expected(request, target_facts), *_warnings(target, target_facts, bench_facts)]
     records = []
     for workload in workloads:
         engine, why = target.engine_of(workload)
@@ -231,7 +245,7 @@ def _blank(request: Request, target: AnyTarget, chain: list[str]) -> tuple[RunDo
         settings=_settings(request, target, seed),
         cache_bypassed=target.cache_bypassed,
         workloads=records,
-        warnings=_warnings(target, target_facts, bench_facts),
+        warnings=warnings,
         state=State(name="interrupted", why="in progress"),
     )
     return run, workloads
@@ -339,7 +353,7 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
     )  # fmt: skip
     folder = request.review.make_runs_folder()
     journal = Journal(folder / f"{run_name(run)}.journal", run)
-    recorder = _Recorder(observer, journal)
+    recorder, bystanders = _Recorder(observer, journal), Bystanders()
     failure: UlterionError | None = None
     saved = False
     try:
@@ -348,7 +362,7 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
             runner.run(target, schedule, recorder)
         except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
             failure, state = _ended_early(error, recorder, run.target)
-        done = finish(_with_reasons(with_passes(run, recorder.passes, state), recorder.reasons), target)
+        done = finish(_with_reasons(with_passes(run, recorder.passes, state), recorder.reasons), target, bystanders)
         path = request.review.save(done)
         saved = True
         return Finished(done, path, failure)

@@ -48,6 +48,7 @@ def _open(request: SoakRequest) -> tuple[AnyTarget, RunDocument, Workload]:
         review=request.review, target=request.target, hookup=request.hookup, suite="soak",
         workloads=[request.workload], passes=1, seconds=request.plan.load_seconds or 1.0,
         span_bytes=_span(request), seed=request.seed, stall=request.stall, overwrite=request.overwrite,
+        accept=request.accept,
     )  # fmt: skip
     target, run, (workload,) = open_run(asked)
     try:
@@ -138,7 +139,8 @@ def capacity_of(review: ReviewFolder, target: str | None, hookup: str | None) ->
         return None
     if where.startswith(SIM) and known is not None:
         bench = load_bench(review.path / where.removeprefix(SIM))
-        return bench.chain(known.chain, review.path)[-1].capacity
+        capacity: int | None = bench.chain(known.chain, review.path)[-1].capacity
+        return capacity
     path = (Path.cwd() if target else review.path) / Path(where).expanduser()
     if is_device(path):
         return device_facts(path).capacity_bytes

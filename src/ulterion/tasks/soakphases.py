@@ -25,7 +25,8 @@ from ulterion.model.run import Note, Reading, RunDocument, State
 from ulterion.model.soak import SETTLED, GrowingPhase, SoakPhase, SoakPlan
 from ulterion.model.store import notes_beside, run_name, take_notes
 from ulterion.sim.target import SimTarget
-from ulterion.tasks.measuring import AnyTarget, failure_of, marked, timestamp
+from ulterion.tasks.bystanders import Bystanders
+from ulterion.tasks.measuring import AnyTarget, failure_of, timestamp
 from ulterion.tasks.noting import parse_note
 from ulterion.tasks.soakrequest import Soaked, SoakObserver, SoakRequest, seconds_since
 from ulterion.tasks.sources import Bench, SimBenchSource, Source
@@ -60,6 +61,7 @@ class Soaking:
         self.on: GrowingPhase | None = None
         self.unsaved: Journal | None = None
         self._looked = time.monotonic()
+        self._bystanders = Bystanders()
 
     def _offset(self) -> float:
         """Return how long after the soak's beginning this part begins."""
@@ -98,7 +100,8 @@ class Soaking:
         run = with_phases(self.run.model_copy(update={"soak": soaked}), self.phases, state)
         run = run.model_copy(update={"readings": [*run.readings, *self.readings], "notes": [*run.notes, *self.notes],
                                      "ended": self._moment()})  # fmt: skip
-        return take_notes(journal, marked(run))
+        warnings = [*run.warnings, *self._bystanders.warnings(run.target)]
+        return take_notes(journal, run.model_copy(update={"warnings": warnings}))
 
     def _phases(self) -> None:
         plan = self.record.plan

@@ -35,6 +35,7 @@ class SoakRequest:
         seed: of offsets, data and simulated noise; None to draw one.
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
+        accept: go on with a drive, port or link other than the hookup expects.
         sensors: further sensors, tried already.
         pace: virtual seconds for each real one on the simulated bench; None: as fast as it goes.
         previous: a soak that was cut off and is taken up again, or None.
@@ -50,6 +51,7 @@ class SoakRequest:
     seed: int | None = None
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
+    accept: bool = False
     sensors: Sequence[sensors.Sensor] = ()
     pace: float | None = None
     previous: RunDocument | None = None

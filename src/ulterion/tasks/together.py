@@ -21,6 +21,7 @@ from ulterion.model.run import PassRecord, RunDocument, State
 from ulterion.model.store import run_name
 from ulterion.sim.sharing import hubs_shared
 from ulterion.sim.target import SimTarget
+from ulterion.tasks.bystanders import Bystanders
 from ulterion.tasks.measuring import AnyTarget, Observer, Request, finish, open_run
 
 Result = TypeVar("Result")
@@ -98,7 +99,7 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
         for seat in seats:
             seat.open_journal(request.review.make_runs_folder())
             stack.callback(seat.drop_unused)
-        stopped: Interrupted | None = None
+        stopped, bystanders = None, Bystanders()
         try:
             for seat in seats:
                 _guard(
@@ -108,7 +109,7 @@ def measure_together(request: Request, names: Sequence[str], observer: Observer)
                 _round(request, seats, number, observer)
         except Interrupted as error:
             stopped = error
-        return _finish(request, seats, stopped)
+        return _finish(request, seats, stopped, bystanders)
 
 
 def _own(request: Request, name: str, workloads: Sequence[Workload]) -> Request:
@@ -195,7 +196,7 @@ def _simulated_at_once(seats: Sequence[_Seat], index: int, number: int, observer
             _keep(seat, index, number, result, observer)
 
 
-def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | None) -> Shared:
+def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: Bystanders) -> Shared:
     paths = []
     for seat in seats:
         state = State(name="complete")
@@ -203,7 +204,7 @@ def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | Non
             state = State(name="failed", why=str(seat.failure), offset=seat.failure.offset)
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
-        paths.append(request.review.save(finish(with_passes(seat.run, seat.passes, state), seat.target)))
+        paths.append(request.review.save(finish(with_passes(seat.run, seat.passes, state), seat.target, bystanders)))
         if seat.journal is not None:
             seat.journal.close(remove=True)
     count = len(request.workloads)

@@ -1,0 +1,132 @@
+"""`ulterion survey`: what this machine sees, and how each drive is linked."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.core.surveyed import Survey
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("drive", nargs="*", metavar="DRIVE", help="only these, by kernel name or serial (default: all)")
+    parser.add_argument("--brief", action="store_true", help="a line for each drive, and what is wrong")
+    parser.add_argument("--watch", action="store_true", help="go on, and say what comes, goes and changes")
+    parser.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME",
+                        help="with --watch: stop after this time")  # fmt: skip
+    parser.add_argument(
+        "--learn", metavar="HOOKUP", help="write what is plugged in now into this hookup of review.toml"
+    )
+    parser.add_argument("--simulated", action="store_true", help="what the simulated bench of the review shows")
+    parser.add_argument(
+        "--record", type=Path, metavar="FILE", help="write the machine down, to be looked into elsewhere"
+    )
+    parser.add_argument("--replay", type=Path, metavar="FILE", help="survey a machine that was written down")
+    options.add_review(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Survey and show."""
+    from ulterion.core.errors import UsageError
+    from ulterion.report.surveyed import survey_lines
+    from ulterion.tasks.surveying import chosen, survey_as_data, surveyed
+
+    given = [o for o in ("watch", "learn", "simulated", "record", "replay") if getattr(arguments, o)]
+    if len(given) > 1 and set(given) != {"learn", "replay"}:
+        raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
+    if arguments.record:
+        from ulterion.host.recorded import write_record
+
+        count = write_record(env.folder / arguments.record)
+        env.show([f"{count} files and links of this machine, serial numbers included, are in {arguments.record}"])
+        return Status.DONE
+    if arguments.simulated:
+        return _show_simulated(arguments, env)
+    with surveyed(env.folder / arguments.replay if arguments.replay else None) as found:
+        if arguments.learn:
+            return _learn(arguments, env, found)
+        found = chosen(found, arguments.drive)
+        if arguments.watch:
+            return _watch(arguments, env, found)
+        if arguments.json:
+            env.show_json(survey_as_data(found))
+        else:
+            env.show(survey_lines(found, brief=arguments.brief))
+    return Status.DONE
+
+
+def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
+    from ulterion.report.surveyed import survey_lines
+    from ulterion.tasks.places import open_review
+    from ulterion.tasks.surveying import chosen, simulated, survey_as_data
+
+    folder = open_review(arguments.review, env.folder)
+    found = chosen(simulated(folder.review, folder.path), arguments.drive)
+    if arguments.json:
+        env.show_json(survey_as_data(found))
+    else:
+        env.show(survey_lines(found, brief=arguments.brief))
+    return Status.DONE
+
+
+def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> Status:
+    from ulterion.tasks.places import open_review
+    from ulterion.tasks.surveying import find_drive, teach
+
+    folder = open_review(arguments.review, env.folder)
+    drive = find_drive(found, arguments.drive[0] if arguments.drive else None)
+    facts = teach(folder.path / "review.toml", arguments.learn, drive)
+    if arguments.json:
+        env.show_json({"hookup": arguments.learn, "drive": drive.name, "expect": facts})
+    else:
+        told = ", ".join(f"{k} {v}" for k, v in facts.items())
+        env.show(
+            [f"hookup '{arguments.learn}' now expects {told}", f"next: ulterion measure --hookup {arguments.learn}"]
+        )
+    return Status.DONE
+
+
+def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> Status:
+    """Say what comes, goes and changes until stopped."""
+    import time
+
+    from ulterion.core.surveyed import changes
+    from ulterion.host import machine
+    from ulterion.host.uevents import Uevents
+    from ulterion.report.surveyed import change_line, survey_lines
+
+    if not arguments.json:
+        env.show([*survey_lines(found, brief=True), "", "watching; Ctrl-C ends it"])
+        env.out.flush()
+    events = Uevents()
+    until = time.monotonic() + arguments.seconds if arguments.seconds else None
+    try:
+        while until is None or time.monotonic() < until:
+            if not events.wait(min(1.0, until - time.monotonic()) if until else 1.0):
+                continue
+            now = machine.survey()
+            for change in changes(found, now):
+                if arguments.json:
+                    env.out.write(_as_line(change))
+                else:
+                    env.show([change_line(change)])
+                env.out.flush()
+            found = now
+    finally:
+        events.close()
+    return Status.DONE
+
+
+def _as_line(change: object) -> str:
+    import json
+    from dataclasses import asdict
+
+    return json.dumps(asdict(change), ensure_ascii=False) + "\n"  # type: ignore[call-overload]

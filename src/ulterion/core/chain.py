@@ -1,0 +1,92 @@
+"""The chain between a host and a drive as the kernel shows it, and what is wrong with it, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from ulterion.core.errors import UsageError
+from ulterion.core.links import Link, find_link
+from ulterion.core.units import show_rate
+
+SLOW = "USB 480 Mb/s"  # a drive linked at this or below is slower than any drive of today
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing on the way from the host to a drive.
+
+    Attributes:
+        role: 'controller', 'root hub', 'hub', 'bridge', 'slot' or 'drive'.
+        name: the kernel's name: a PCI address, '2-1', 'nvme0', 'ata1', 'mmc0'.
+        title: vendor and product, or None.
+        driver: kernel driver, or None.
+        link: its link towards the host as it runs, named as in `ulterion.core.links`, or None.
+        capable: the best that it and the port before it could do together, as far as that is known, or None.
+        port_capable: the best that the port it is plugged into can do, or None.
+        asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
+    """
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    role: str
+    name: str
+    title: str | None = None
+    driver: str | None = None
+    link: str | None = None
+    capable: str | None = None
+    port_capable: str | None = None
+    asks: float | None = None
+    gives: float | None = None
+
+
+def known_link(name: str | None) -> Link | None:
+    """Return a link by its name, None for none or one that is not in the table."""
+    try:
+        return find_link(name) if name else None
+    except UsageError:
+        return None
+
+
+def is_lower(link: str | None, than: str | None) -> bool:
+    """Return whether a link carries less than another; False where either is not known."""
+    one, other = known_link(link), known_link(than)
+    return one is not None and other is not None and one.payload < other.payload * 0.99
+
+
+def faults(steps: Sequence[Step]) -> list[str]:
+    """Return what is wrong with a chain, one sentence each; empty when nothing shows."""
+    found: list[str] = []
+    for place, step in enumerate(steps):
+        found += _link_faults(step, steps[:place])
+        if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
+            found.append(f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
+                         "use a port or a hub with more power")  # fmt: skip
+    drive = next((s for s in steps if s.driver == "usb-storage"), None)
+    if drive is not None and not is_lower(drive.link, "USB 5 Gb/s"):
+        found.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
+    return found
+
+
+def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
+    if step.link is None or step.role in ("controller", "root hub", "hub"):
+        return []
+    if is_lower(step.link, step.capable):
+        return [f"linked at {step.link}; device and port can {step.capable}: cable, port or a turned plug"]
+    slow_hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
+    if slow_hub is not None:
+        return [f"linked at {step.link} behind a hub ({slow_hub.name}) that runs at {slow_hub.link}; "
+                f"the port before it can {step.port_capable}"]  # fmt: skip
+    if is_lower(step.link, step.port_capable):
+        return [f"linked at {step.link}; the port can {step.port_capable}: the device, its cable or a turned plug"]
+    link, slow = known_link(step.link), known_link(SLOW)
+    if link is not None and slow is not None and link.name.startswith("USB") and link.payload <= slow.payload:
+        return [f"linked at {step.link}: {show_rate(link.practical_high)} at most in practice"]
+    return []
+
+
+def weakest(steps: Sequence[Step]) -> Step | None:
+    """Return the step whose link carries least, the nearest to the host of equals; None when no link is known."""
+    known = [(link.payload, place) for place, s in enumerate(steps) if (link := known_link(s.link)) is not None]
+    return steps[min(known)[1]] if known else None

@@ -1,0 +1,136 @@
+"""What a survey of a machine finds, as plain facts; what is not known is None."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ulterion.core.chain import Step
+from ulterion.core.facts import BenchFacts
+
+
+@dataclass(frozen=True)
+class Volume:
+    """A partition, or a file system on the whole drive.
+
+    Attributes:
+        name: the kernel's name.
+        size: bytes.
+        filesystem, mounted, options: of its mount, None when it is not mounted.
+        free: bytes free for a user.
+    """
+
+    name: str
+    size: int | None = None
+    filesystem: str | None = None
+    mounted: str | None = None
+    options: str | None = None
+    free: int | None = None
+
+
+@dataclass(frozen=True)
+class Drive:
+    """One storage device.
+
+    Attributes:
+        name: the kernel's name.
+        transport: USB, NVMe, SATA, SD, eMMC, virtual, ...
+        port: where it is plugged in, by controller and port, the same after a restart.
+        steps: the chain from the host's controller to the drive.
+        faults: what is wrong with the chain, in words.
+        size, logical_block, physical_block: bytes.
+        queue_depth: commands that the kernel sends at once.
+        write_cache: 'write back' or 'write through', as the drive states it.
+        temperature: C; `no_temperature` why there is none.
+        health: what its own log counts.
+        system: whether the running system lives on it.
+    """
+
+    name: str
+    transport: str | None = None
+    model: str | None = None
+    serial: str | None = None
+    firmware: str | None = None
+    port: str | None = None
+    link: str | None = None
+    driver: str | None = None
+    steps: tuple[Step, ...] = ()
+    faults: tuple[str, ...] = ()
+    size: int | None = None
+    logical_block: int | None = None
+    physical_block: int | None = None
+    rotational: bool | None = None
+    removable: bool | None = None
+    read_only: bool | None = None
+    queue_depth: int | None = None
+    write_cache: str | None = None
+    volumes: tuple[Volume, ...] = ()
+    temperature: float | None = None
+    no_temperature: str = ""
+    health: dict[str, float] = field(default_factory=dict)
+    system: bool = False
+
+
+@dataclass(frozen=True)
+class Adapter:
+    """A network adapter: name, negotiated rate as a link name, driver, and the chain when it sits on a bus."""
+
+    name: str
+    link: str | None = None
+    driver: str | None = None
+    up: bool | None = None
+    steps: tuple[Step, ...] = ()
+
+
+@dataclass(frozen=True)
+class Tunnel:
+    """A Thunderbolt or USB4 device: its name, and speed and lanes of its link as the kernel shows them."""
+
+    name: str
+    title: str | None = None
+    speed: str | None = None
+    lanes: int | None = None
+
+
+@dataclass(frozen=True)
+class Survey:
+    """A machine: its facts, drives, network adapters and tunnels, and what root would add."""
+
+    bench: BenchFacts
+    drives: tuple[Drive, ...] = ()
+    adapters: tuple[Adapter, ...] = ()
+    tunnels: tuple[Tunnel, ...] = ()
+    root_would_add: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Change:
+    """What happened to a drive between two surveys: 'came', 'went' or 'changed', and what changed in words."""
+
+    what: str
+    drive: Drive
+    words: str = ""
+
+
+def changes(before: Survey, after: Survey) -> list[Change]:
+    """Return which drives came and went and what changed, by their kernel names."""
+    old, new = {d.name: d for d in before.drives}, {d.name: d for d in after.drives}
+    found = [Change("went", d) for n, d in old.items() if n not in new or new[n].serial != d.serial]
+    found += [Change("came", d) for n, d in new.items() if n not in old or old[n].serial != d.serial]
+    for name, drive in new.items():
+        if name in old and old[name].serial == drive.serial:
+            words = _differences(old[name], drive)
+            if words:
+                found.append(Change("changed", drive, words))
+    return found
+
+
+def _differences(old: Drive, new: Drive) -> str:
+    said = []
+    for what in ("link", "driver", "port", "size", "firmware"):
+        one, other = getattr(old, what), getattr(new, what)
+        if one != other:
+            said.append(f"{what}: {other} (was {one})")
+    mounts = [{v.mounted for v in d.volumes if v.mounted} for d in (old, new)]
+    said += [f"mounted on {m}" for m in sorted(mounts[1] - mounts[0])]
+    said += [f"no longer mounted on {m}" for m in sorted(mounts[0] - mounts[1])]
+    return ", ".join(said)

@@ -1,0 +1,57 @@
+"""What else the machine does: processor time and disk traffic, by the kernel's counters."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.host import drives, tree
+
+BUSY_CPU, BUSY_DISK = 0.25, 20e6  # share of all processors, and bytes per second on other disks, worth a warning
+
+
+@dataclass(frozen=True)
+class Activity:
+    """Counters at one moment: processor time in ticks, busy and in all, and sectors moved of each disk."""
+
+    busy: int
+    total: int
+    sectors: dict[str, int]
+
+
+def activity(root: Path = Path("/")) -> Activity:
+    """Return the counters now (proc(5)); zeros where they cannot be read."""
+    busy = total = 0
+    for line in (tree.text(root / "proc/stat") or "").splitlines():
+        if line.startswith("cpu "):
+            ticks = [int(t) for t in line.split()[1:9] if t.isdigit()]
+            total = sum(ticks)
+            busy = total - sum(ticks[3:5])  # idle and waiting for disks
+    sectors = {}
+    for line in (tree.text(root / "proc/diskstats") or "").splitlines():
+        fields = line.split()
+        if len(fields) >= 10 and (root / "sys/block" / fields[2]).exists():
+            sectors[fields[2]] = int(fields[5]) + int(fields[9])
+    return Activity(busy, total, sectors)
+
+
+def busyness(before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None,
+             cores: int) -> list[str]:  # fmt: skip
+    """Return sentences on what else loaded the machine during `seconds`; empty when it was quiet.
+
+    `own_cpu` is the processor time (seconds) that the measuring itself took.
+    """
+    found = []
+    ticks = after.total - before.total
+    if ticks > 0 and seconds > 1.0:
+        others = max(0.0, (after.busy - before.busy) / ticks - own_cpu / (seconds * max(cores, 1)))
+        if others >= BUSY_CPU:
+            found.append(
+                f"the bench was busy: other programs took {others * 100:.0f} % of its processors during the run"
+            )
+    elsewhere = {n: (after.sectors[n] - s) * drives.SECTOR / max(seconds, 1e-3) for n, s in before.sectors.items()
+                 if n in after.sectors and n != own_disk and not n.startswith(("loop", "ram", "zram", "dm-"))}  # fmt: skip
+    for name, rate in elsewhere.items():
+        if rate >= BUSY_DISK:
+            found.append(f"the bench was busy: {name} moved {rate / 1e6:.0f} MB/s for other programs during the run")
+    return found

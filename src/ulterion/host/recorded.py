@@ -1,0 +1,174 @@
+"""A machine written down: the small files and links under /sys and /proc that a survey looks at, and back again.
+
+Format: {"schema": {"name": "ulterion-machine", "version": 1}, "host": name, "files": {path: text}, "bytes": {path: base64},
+"links": {path: target}}; paths are relative to the root, targets as the links have them.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import json
+import os
+import platform
+import stat
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from ulterion.core.errors import UsageError
+
+NAME, VERSION = "ulterion-machine", 1
+LARGEST = 65536  # bytes of one file
+SKIPPED = {"config", "resource", "rom", "trace", "uevent", "remove", "rescan", "reset", "delete", "power", "mq", "bdi", "holders",
+           "inflight", "integrity", "slaves", "stat", "vpd_pg83", "vpd_pg0", "vpd_pgb0", "vpd_pgb1", "vpd_pgb2",
+           "msi_irqs", "firmware_node", "statistics", "queues"}  # fmt: skip
+PROC = ("proc/self/mountinfo", "proc/cpuinfo", "proc/meminfo", "proc/swaps", "proc/sys/kernel/osrelease")
+FOLDERS_ALONG = ("queue", "hwmon", "ata_link", "device")  # folders taken in with what they hold
+
+
+def record(root: Path = Path("/")) -> dict[str, Any]:
+    """Return what a survey of the machine under `root` looks at, as JSON-able data."""
+    data: dict[str, Any] = {
+        "schema": {"name": NAME, "version": VERSION}, "host": platform.node() or "unknown",
+        "files": {}, "bytes": {}, "links": {},
+    }  # fmt: skip
+    for name in PROC:
+        _take(root / name, root, data)
+    for pattern in ("sys/block/*", "sys/class/net/*", "sys/class/hwmon/*", "sys/class/nvme/*", "sys/class/power_supply/*",
+                    "sys/class/block/*", "sys/dev/block/*", "sys/bus/thunderbolt/devices/*"):  # fmt: skip
+        for entry in sorted(root.glob(pattern)):
+            _take(entry, root, data)
+            for folder in _along(entry.resolve(), root):
+                _take_folder(folder, root, data)
+    _take_tree(root / "sys/devices/system/cpu/cpu0/cpufreq", root, data)
+    for slot in sorted(root.glob("sys/kernel/debug/mmc*/ios")):
+        _take(slot, root, data)
+    return data
+
+
+def _along(device: Path, root: Path) -> Iterator[Path]:
+    """Yield a device's folder and those above it."""
+    top = (root / "sys/devices").resolve()
+    while top in device.parents:
+        yield device
+        device = device.parent
+
+
+def _take_folder(folder: Path, root: Path, data: dict[str, Any]) -> None:
+    """Take the files and links directly in a folder, and the folders in it that a survey looks into."""
+    mark = f"{folder.relative_to(root.resolve())}/"
+    if data.setdefault("_seen", {}).get(mark):
+        return
+    data["_seen"][mark] = True
+    for entry in _entries(folder):
+        if entry.name in SKIPPED:
+            continue
+        _take(entry, root, data)
+        if entry.is_dir() and not entry.is_symlink() and _looked_into(folder, entry):
+            _take_folder(entry, root, data)
+
+
+def _looked_into(folder: Path, entry: Path) -> bool:
+    name = entry.name
+    return (name in FOLDERS_ALONG or name.startswith(("hwmon", "link", "dev", folder.name)) or name.endswith(":1.0") or "-port" in name)  # fmt: skip
+
+
+def _take_tree(folder: Path, root: Path, data: dict[str, Any]) -> None:
+    for entry in _entries(folder):
+        _take(entry, root, data)
+
+
+def _entries(folder: Path) -> list[Path]:
+    try:
+        return sorted(folder.iterdir())
+    except OSError:
+        return []
+
+
+def _take(path: Path, root: Path, data: dict[str, Any]) -> None:
+    """Take one link or small file; what cannot be read is left out."""
+    with contextlib.suppress(OSError, ValueError):
+        # the parents of a path may be links: it is kept under its own place
+        name = str((path.parent.resolve() / path.name).relative_to(root.resolve()))
+        if path.is_symlink():
+            data["links"][name] = str(path.readlink())
+        elif path.is_file():
+            mode = path.stat().st_mode
+            if not mode & (stat.S_IRUSR | stat.S_IRGRP | stat.S_IROTH):
+                return
+            with path.open("rb") as source:
+                content = source.read(LARGEST)
+            try:
+                data["files"][name] = content.decode("utf-8")
+            except UnicodeDecodeError:
+                data["bytes"][name] = base64.b64encode(content).decode("ascii")
+
+
+def write_record(path: Path, root: Path = Path("/")) -> int:
+    """Write the machine down; return how many files and links.  Raises UsageError; overwrites nothing."""
+    data = record(root)
+    data.pop("_seen", None)
+    try:
+        with path.open("x", encoding="utf-8") as out:
+            json.dump(data, out, indent=1, ensure_ascii=False, sort_keys=True)
+            out.write("\n")
+    except FileExistsError as error:
+        raise UsageError(f"{path} exists already and was left as it is; choose another name") from error
+    except OSError as error:
+        raise UsageError(f"{path} cannot be written: {error.strerror}; choose another place") from error
+    return len(data["files"]) + len(data["bytes"]) + len(data["links"])
+
+
+@contextlib.contextmanager
+def replayed(path: Path) -> Iterator[tuple[Path, str]]:
+    """Lay a recorded machine out as a folder tree; yield its root and the host's name.  Raises UsageError."""
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
+    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise UsageError(f"{path} is not a recorded machine: it is not JSON") from error
+    if not isinstance(data, dict) or data.get("schema") != {"name": NAME, "version": VERSION}:
+        raise UsageError(
+            f"{path} is not a recorded machine of this version; make one with 'ulterion survey --record FILE'"
+        )
+    with tempfile.TemporaryDirectory(prefix="ulterion-machine-") as scratch:
+        root = Path(scratch).resolve()
+        for name, text in data.get("files", {}).items():
+            _lay(root, name, str(text).encode())
+        for name, text in data.get("bytes", {}).items():
+            with contextlib.suppress(ValueError):
+                _lay(root, name, base64.b64decode(str(text)))
+        for name, target in data.get("links", {}).items():
+            _lay_link(root, name, str(target))
+        yield root, str(data.get("host", "unknown"))
+
+
+def _inside(root: Path, name: str) -> Path | None:
+    """Return where a recorded path goes; None when it would lead out of the root."""
+    path = root / os.path.normpath(name).lstrip("/")
+    return path if root in path.parents and ".." not in Path(name).parts else None
+
+
+def _lay(root: Path, name: str, content: bytes) -> None:
+    path = _inside(root, name)
+    if path is not None:
+        with contextlib.suppress(OSError):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content)
+
+
+def _lay_link(root: Path, name: str, target: str) -> None:
+    """Make a link; one that would lead out of the root is left out."""
+    path = _inside(root, name)
+    if path is None or target.startswith("/"):
+        return
+    end = Path(os.path.normpath(path.parent / target))
+    if root not in end.parents:
+        return
+    with contextlib.suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        end.mkdir(parents=True, exist_ok=True) if not end.exists() and not end.suffix else None
+        path.symlink_to(target)
