@@ -110,8 +110,8 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     until = time.monotonic() + arguments.seconds if arguments.seconds else None
     try:
         while until is None or time.monotonic() < until:
-            if not events.wait(min(1.0, until - time.monotonic()) if until else 1.0):
-                continue
+            # mounting sends no message, so it is looked at every second as well
+            events.wait(max(0.0, min(1.0, until - time.monotonic())) if until else 1.0)
             now = machine.survey()
             for change in changes(found, now):
                 if arguments.json:

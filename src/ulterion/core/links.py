@@ -9,6 +9,7 @@ end allows for short packets, commands one at a time, and controllers of modest 
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 
@@ -219,7 +220,7 @@ def find_link(text: str) -> Link:
 def usb_link(megabits: float) -> Link | None:
     """Return the USB link that runs at `megabits` (10^6 bit/s) as the kernel states it, or None."""
     names = {12: "USB 12 Mb/s", 480: "USB 480 Mb/s", 5000: "USB 5 Gb/s", 10000: "USB 10 Gb/s", 20000: "USB 20 Gb/s"}
-    name = names.get(round(megabits))
+    name = names.get(round(megabits)) if math.isfinite(megabits) else None
     return find_link(name) if name else None
 
 
@@ -229,3 +230,16 @@ def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
         if abs(transfers - gigatransfers) < 0.01:
             return _BY_NAME.get(_key(f"PCIe {generation} x{lanes}"))
     return None
+
+
+def guess_link(read: float, write: float) -> Link | None:
+    """Return the USB link that a read and a write rate (bytes per second) look like, or None.
+
+    A guess for where nothing can be read: both directions stop at the same rate (within 15 %), in the practical range of
+    a link, as a link makes them and a drive seldom does.
+    """
+    low, high = sorted((read, write))
+    if low <= 0 or low < 0.85 * high:
+        return None
+    fitting = [link for link in USB if link.practical_low <= high <= link.practical_high * 1.02]
+    return min(fitting, key=lambda link: link.payload, default=None)

@@ -78,15 +78,22 @@ def _usb(folder: Path, root: Path) -> Step | None:
         return None
     link = _usb_name(speed)
     ids = [tree.text(folder / n) or "" for n in ("idVendor", "idProduct")]
-    own = " ".join(t for t in (tree.text(folder / "manufacturer"), tree.text(folder / "product")) if t)
-    title = name_of("usb", *ids, root) or own or None
     if re.fullmatch(r"usb\d+", folder.name):
-        return Step("root hub", folder.name, title, tree.name_of_link(folder / "driver"), link)
+        return Step("root hub", folder.name, None, None, link)
+    title = name_of("usb", *ids, root) or _own_name(folder)
     if tree.text(folder / "bDeviceClass") == "09":
         return Step("hub", folder.name, title, "hub", link, None, _port_capable(folder), *_power(folder, link))
-    port = _port_capable(folder)
-    return Step("bridge", folder.name, title, drives.usb_driver(folder), link, _lower(_device_capable(folder), port), port,
+    port, device = _port_capable(folder), _device_capable(folder)
+    return Step("bridge", folder.name, title, drives.usb_driver(folder), link, _lower(device, port) if device else None, port,
                 *_power(folder, link))  # fmt: skip
+
+
+def _own_name(folder: Path) -> str | None:
+    """Return what a USB device calls itself: maker and product, the maker not twice."""
+    maker, product = tree.text(folder / "manufacturer"), tree.text(folder / "product")
+    if maker and product and product.startswith(maker):
+        return product
+    return " ".join(t for t in (maker, product) if t) or None
 
 
 def _usb_name(speed: str) -> str | None:

@@ -34,8 +34,9 @@ def record(root: Path = Path("/")) -> dict[str, Any]:
         "schema": {"name": NAME, "version": VERSION}, "host": platform.node() or "unknown",
         "files": {}, "bytes": {}, "links": {},
     }  # fmt: skip
-    for name in PROC:
-        _take(root / name, root, data)
+    for name in PROC:  # under their own names: /proc/self is a link to a number that is gone later
+        with contextlib.suppress(OSError):
+            data["files"][name] = (root / name).read_bytes()[:LARGEST].decode("utf-8", "replace")
     for pattern in ("sys/block/*", "sys/class/net/*", "sys/class/hwmon/*", "sys/class/nvme/*", "sys/class/power_supply/*",
                     "sys/class/block/*", "sys/dev/block/*", "sys/bus/thunderbolt/devices/*"):  # fmt: skip
         for entry in sorted(root.glob(pattern)):

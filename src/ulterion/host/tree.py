@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+LARGEST = 2**63  # the kernel's numbers are 64 bits wide; a larger one is nonsense
+
 
 def text(path: Path) -> str | None:
     """Return the stripped text of a small file, or None when it cannot be read or is empty."""
@@ -19,9 +21,10 @@ def number(path: Path) -> int | None:
     """Return the whole number in a small file, or None."""
     read = text(path)
     try:
-        return int(read, 0) if read is not None else None
+        value = int(read, 0) if read is not None else None
     except ValueError:
         return None
+    return value if value is not None and abs(value) < LARGEST else None
 
 
 def name_of_link(path: Path) -> str | None:

@@ -100,7 +100,8 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
 def _details(drive: Drive) -> list[tuple[str, str]]:
     blocks = [b for b in (drive.logical_block, drive.physical_block) if b]
     kind = {True: "spinning", False: "no moving parts", None: None}[drive.rotational]
-    kind = None if drive.transport == "virtual" else kind  # what a virtual disk says of itself means nothing
+    # what a virtual disk says of itself means nothing, and most USB bridges and sticks do not say that nothing spins
+    kind = None if drive.transport == "virtual" or (drive.transport == "USB" and drive.rotational) else kind
     how = [drive.transport, drive.link, drive.driver and _driver_words(drive.driver)]
     what = [kind, f"blocks of {' / '.join(str(b) for b in dict.fromkeys(blocks))} B" if blocks else None,
             f"queue of {drive.queue_depth}" if drive.queue_depth else None,

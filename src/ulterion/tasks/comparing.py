@@ -9,12 +9,22 @@ from dataclasses import dataclass, replace
 from ulterion.core.ceilings import bottleneck, ceilings_of
 from ulterion.core.comparability import differences
 from ulterion.core.errors import UsageError
+from ulterion.core.links import guess_link
 from ulterion.core.stats import Estimate
+from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.run import RunDocument
-from ulterion.tasks.evidence import Measured, chain_elements, estimate_as_data, latest, run_facts, trusted_direct
+from ulterion.tasks.evidence import (
+    Measured,
+    best_of,
+    chain_elements,
+    estimate_as_data,
+    latest,
+    run_facts,
+    trusted_direct,
+)
 
 
 @dataclass(frozen=True)
@@ -154,7 +164,22 @@ class _Draft:
         found: list[str] = []
         for run in {m.run.id: m.run for m in self.measured[name].values()}.values():
             found += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in found]
-        return found
+        return found + self._guess(name)
+
+    def _guess(self, name: str) -> list[str]:
+        """Return what the link looks like where the system could not read it, marked as a guess."""
+        cells = list(self.measured[name].values())
+        if not cells or cells[0].run.target.link is not None or cells[0].run.target.transport in (None, "virtual"):
+            return []
+        best = [best_of(cells, direction, "sequential") for direction in ("read", "write")]
+        if best[0] is None or best[1] is None:
+            return []
+        read, write = (b.estimate.rate for b in best if b is not None)
+        link = guess_link(read, write)
+        if link is None:
+            return []
+        return [f"both directions stop at {show_rate(max(read, write))}: this looks like {link.name} (a guess; the link could "
+                "not be read)"]  # fmt: skip
 
 
 def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:

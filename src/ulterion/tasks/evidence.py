@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction, Element
+from ulterion.core.chain import known_link
 from ulterion.core.comparability import RunFacts
 from ulterion.core.errors import UsageError
 from ulterion.core.links import Link, find_link
@@ -134,7 +135,18 @@ def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured])
                 direct=_direct_rates(direct) if key == chain[-1] else {},
             )
         )
-    return elements
+    return [*_host_elements(run), *elements]
+
+
+def _host_elements(run: RunDocument) -> list[Element]:
+    """Return what lies between the processor and the port, as it was seen: the controller's own link, and hubs."""
+    found = []
+    for step in run.target.steps:
+        link = known_link(step.link)
+        if link is not None and step.role in ("controller", "hub") and link.name != run.target.link:
+            label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
+            found.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
+    return found
 
 
 def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:

@@ -1,0 +1,195 @@
+"""The survey, on a machine that was written down: every drive with its chain, and no file that it cannot do without."""
+
+from __future__ import annotations
+
+import io
+import json
+import random
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+from tests.support import FolderCase
+from ulterion.core.chain import Step, faults, weakest
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts
+from ulterion.core.links import guess_link
+from ulterion.core.surveyed import Drive, Survey, Volume, changes
+from ulterion.host import machine
+from ulterion.host.activity import Activity, busyness
+from ulterion.host.names import name_of
+from ulterion.host.recorded import record, replayed
+from ulterion.report.screen import console
+from ulterion.report.surveyed import survey_lines
+
+MACHINE = Path(__file__).with_name("machine.json")
+
+
+def shown(survey: Survey) -> str:
+    """Return the survey as it is printed."""
+    out = io.StringIO()
+    screen = console(out)
+    for line in survey_lines(survey):
+        screen.print(line)
+    return out.getvalue()
+
+
+class Recorded(unittest.TestCase):
+    def test_every_drive_with_its_link_driver_serial_and_port(self) -> None:
+        """Seven drives on five buses, as the kernel of that machine showed them."""
+        with replayed(MACHINE) as (root, _):
+            found = machine.survey(root=root)
+        facts = {d.serial: (d.name, d.transport, d.link, d.driver, d.port) for d in found.drives}
+        self.assertEqual(facts, {
+            "LAB-UASDISK": ("sda", "USB", "USB 5 Gb/s", "uas", "0000:00:06.0 port 2"),
+            "LAB-STICK3": ("sdb", "USB", "USB 5 Gb/s", "usb-storage", "0000:00:06.0 port 1"),
+            "LAB-STICK2": ("sdc", "USB", "USB 480 Mb/s", "usb-storage", "0000:00:07.0 port 1"),
+            "LAB-HUBSTICK": ("sdd", "USB", "USB 12 Mb/s", "usb-storage", "0000:00:06.0 port 5.1"),
+            "LAB-SATA": ("sde", "SATA", "SATA 1.5 Gb/s", "ahci", "0000:00:0a.0 ata1"),
+            "0xdeadbeef": ("mmcblk0", "SD", "SD high speed", "sdhci-pci", "0000:00:09.0 mmc0"),
+            "LAB-NVME": ("nvme0n1", "NVMe", "PCIe 1.0 x1", "nvme", "0000:00:08.0"),
+        })  # fmt: skip
+        by_serial = {d.serial: d for d in found.drives}
+        self.assertEqual([s.name for s in by_serial["LAB-HUBSTICK"].steps], ["0000:00:06.0", "usb1", "1-5", "1-5.1"])
+        self.assertEqual(by_serial["LAB-STICK3"].volumes[0].mounted, "/media/stick")
+        self.assertEqual((by_serial["LAB-NVME"].temperature, by_serial["LAB-NVME"].size), (49.85, 2**31))
+        self.assertEqual([a.name for a in found.adapters], ["eth0"])
+
+    def test_what_is_wrong_stands_in_words_and_fits_80_columns(self) -> None:
+        """The stick behind the slow hub and the one on the old port are marked, and the fast ones are not."""
+        with replayed(MACHINE) as (root, _):
+            found = machine.survey(root=root)
+        told = {d.serial: " ".join(d.faults) for d in found.drives}
+        self.assertIn("behind a hub (1-5) that runs at USB 12 Mb/s", told["LAB-HUBSTICK"])
+        self.assertIn("USB 5 Gb/s", told["LAB-HUBSTICK"])
+        self.assertIn("44.0 MB/s at most in practice", told["LAB-STICK2"])
+        self.assertIn("one command at a time", told["LAB-STICK3"])
+        self.assertEqual((told["LAB-UASDISK"], told["LAB-SATA"], told["LAB-NVME"]), ("", "", ""))
+        text = shown(found)
+        self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
+        for words in ("hub 1-5", "serial LAB-NVME", "50 C", "uas (queues commands)"):
+            self.assertIn(words, text)
+
+    def test_no_file_is_needed_and_none_is_believed(self) -> None:
+        """With each file and link gone, or full of nonsense, in turn, the survey still comes out whole."""
+        data = json.loads(MACHINE.read_text())
+        rng = random.Random(4)
+        names = sorted([*data["files"], *data["links"], *data["bytes"]])
+        nonsense = [
+            "",
+            "\x00\x01\x02",
+            "-1",
+            "9" * 400,
+            "ünïcödé",
+            "0x",
+            "12 34",
+            "/",
+            "..",
+            "\n\n",
+            "9999999999999999999",
+        ]
+        with replayed(MACHINE) as (root, _):
+            for name in names:
+                path = root / name
+                if path.is_symlink():
+                    target = path.readlink()
+                    path.unlink()
+                    path.symlink_to(rng.choice(["nowhere", ".", ".."]))
+                    shown(machine.survey(root=root))
+                    path.unlink()
+                    path.symlink_to(target)
+                    continue
+                before = path.read_bytes()
+                path.unlink()
+                if rng.random() < 0.7:
+                    path.write_text(rng.choice(nonsense))
+                shown(machine.survey(root=root))
+                path.write_bytes(before)
+            self.assertEqual(len(machine.survey(root=root).drives), 7)
+
+    def test_written_down_and_played_again_it_is_the_same(self) -> None:
+        """A record of the replayed machine gives the same survey."""
+        with replayed(MACHINE) as (root, _):
+            first = machine.survey(root=root)
+            again = record(root)
+            with replayed(_saved(again, root)) as (other, _):
+                second = machine.survey(root=other)
+        self.assertEqual(first.drives, second.drives)
+        self.assertEqual(first.adapters, second.adapters)
+
+
+def _saved(data: dict, folder: Path) -> Path:
+    data.pop("_seen", None)
+    path = folder / "again.json"
+    path.write_text(json.dumps(data))
+    return path
+
+
+class Machines(FolderCase):
+    def test_what_is_no_recorded_machine_is_refused(self) -> None:
+        """Another file, half of one, one that would lead out of its folder."""
+        for text, words in (("{", "not JSON"), ("{}", "not a recorded machine"), ("[1]", "not a recorded machine")):
+            with self.assertRaisesRegex(UsageError, words), replayed(self.write("m.json", text)):
+                pass
+        bad = {"schema": {"name": "ulterion-machine", "version": 1}, "files": {"../../out": "x", "/etc/x": "y"},
+               "links": {"a": "/etc/passwd", "b": "../../.."}}  # fmt: skip
+        with replayed(self.write("m.json", json.dumps(bad))) as (root, _):
+            self.assertEqual(sorted(str(p.relative_to(root)) for p in root.rglob("*")), ["etc", "etc/x"])
+        self.assertFalse((self.folder / "out").exists())
+
+    def test_an_empty_machine_is_a_survey_too(self) -> None:
+        """A tree with nothing in it has no drives, and says so."""
+        self.assertIn("No drive is seen", shown(machine.survey(root=self.folder)))
+
+    def test_names_from_the_identifier_databases(self) -> None:
+        """Vendor and product, the vendor alone, neither."""
+        self.write("usr/share/misc/usb.ids", "# comment\n0001  Hollowbeck\n\t0002  Slip\n0003  Oxlode\n\t0002  Duo\n")
+        names = [name_of("usb", v, p, self.folder) for v, p in (("0001", "0002"), ("0003", "9999"), ("0009", "0001"))]
+        self.assertEqual(names, ["Hollowbeck Slip", "Oxlode", None])
+
+
+class Chains(unittest.TestCase):
+    def test_a_lower_link_is_told_with_what_could_be(self) -> None:
+        """By device and port, by the port alone; a link at its best, and one that nothing is known of, are no fault."""
+        root = Step("root hub", "usb2", link="USB 10 Gb/s")
+        cases = [
+            (Step("bridge", "2-1", link="USB 480 Mb/s", capable="USB 5 Gb/s", port_capable="USB 10 Gb/s"), "device and port"),
+            (Step("bridge", "2-1", link="USB 5 Gb/s", port_capable="USB 10 Gb/s"), "the port can do USB 10 Gb/s"),
+            (Step("bridge", "2-1", link="USB 12 Mb/s"), "1.20 MB/s at most"),
+            (Step("bridge", "2-1", link="USB 10 Gb/s", asks=7.5, gives=4.5), "asks for 7.5 W and its port gives 4.5 W"),
+        ]  # fmt: skip
+        for step, words in cases:
+            self.assertIn(words, " ".join(faults([root, step])))
+        for step in (Step("bridge", "2-1", link="USB 10 Gb/s", port_capable="USB 10 Gb/s"), Step("bridge", "2-1"),
+                     Step("bridge", "2-1", link="a link of tomorrow", capable="USB 5 Gb/s")):  # fmt: skip
+            self.assertEqual(faults([root, step]), [])
+        slow = Step("controller", "0000:01:00.0", link="PCIe 2.0 x1")
+        self.assertEqual(weakest([slow, root]), slow)
+
+    def test_what_came_went_and_changed(self) -> None:
+        """By name and serial; another stick under the same name is one gone and one come."""
+        one, other = Drive("sda", serial="A", link="USB 5 Gb/s", size=10), Drive("sda", serial="B", size=10)
+        before, after = Survey(BenchFacts("h"), (one,)), Survey(BenchFacts("h"), (other,))
+        self.assertEqual([c.what for c in changes(before, after)], ["went", "came"])
+        slower = replace(one, link="USB 480 Mb/s", volumes=(Volume("sda1", mounted="/x"),))
+        (change,) = changes(before, Survey(BenchFacts("h"), (slower,)))
+        self.assertEqual(change.words, "link: USB 480 Mb/s (was USB 5 Gb/s), mounted on /x")
+        self.assertEqual(changes(before, before), [])
+
+    def test_a_link_guessed_from_its_ceiling(self) -> None:
+        """Both directions at 38 MB/s look like 480 Mb/s; a drive that reads faster than it writes looks like nothing."""
+        guessed = [guess_link(r * 1e6, w * 1e6) for r, w in ((38, 36), (410, 400), (1020, 990), (38, 11), (148, 147))]
+        self.assertEqual([g.name if g else None for g in guessed],
+                         ["USB 480 Mb/s", "USB 5 Gb/s", "USB 10 Gb/s", None, None])  # fmt: skip
+
+    def test_a_busy_bench(self) -> None:
+        """Processors taken by others and traffic on other disks are told; our own work and a quiet bench are not."""
+        before = Activity(1000, 10_000, {"sda": 0, "sdb": 0})
+        busy = Activity(1800, 12_000, {"sda": 4_000_000, "sdb": 4_000_000})
+        found = busyness(before, busy, 10.0, 1.0, "sda", 2)
+        self.assertEqual(len(found), 2)
+        self.assertIn("other programs took 35 %", found[0])
+        self.assertIn("sdb moved 205 MB/s", found[1])
+        self.assertEqual(
+            busyness(before, Activity(1200, 12_000, {"sda": 9_000_000, "sdb": 10}), 10.0, 1.5, "sda", 2), []
+        )
