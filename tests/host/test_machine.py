@@ -156,6 +156,7 @@ class Chains(unittest.TestCase):
             (Step("bridge", "2-1", link="USB 480 Mb/s", capable="USB 5 Gb/s", port_capable="USB 10 Gb/s"), "device and port"),
             (Step("bridge", "2-1", link="USB 5 Gb/s", port_capable="USB 10 Gb/s"), "the port can do USB 10 Gb/s"),
             (Step("bridge", "2-1", link="USB 12 Mb/s"), "1.20 MB/s at most"),
+            (Step("controller", "0000:01:00.0", link="PCIe 3.0 x1", capable="PCIe 4.0 x4"), "the wrong slot"),
             (Step("bridge", "2-1", link="USB 10 Gb/s", asks=7.5, gives=4.5), "asks for 7.5 W and its port gives 4.5 W"),
         ]  # fmt: skip
         for step, words in cases:

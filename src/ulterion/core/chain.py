@@ -70,6 +70,10 @@ def faults(steps: Sequence[Step]) -> list[str]:
 
 
 def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
+    if step.role == "controller" and is_lower(step.link, step.capable):
+        return [
+            f"{step.name} linked at {step.link}; it and its slot can do {step.capable}: the wrong slot, or badly seated"
+        ]
     if step.link is None or step.role in ("controller", "root hub", "hub"):
         return []
     if is_lower(step.link, step.capable):

@@ -77,6 +77,7 @@ class BenchFacts:
         memory_bytes: main memory.
         versions: versions of Ulterion, Python and NumPy.
         room_temperature: degrees Celsius, as the review states it.
+        model: maker and model of the host.
         governor: how the processor's clock is governed.
         power: 'mains' or 'battery'.
         drivers: versions of the storage drivers that state one.
@@ -91,6 +92,7 @@ class BenchFacts:
     memory_bytes: int | None = None
     versions: dict[str, str] = field(default_factory=dict)
     room_temperature: float | None = None
+    model: str | None = None
     governor: str | None = None
     power: str | None = None
     drivers: dict[str, str] = field(default_factory=dict)

@@ -27,18 +27,13 @@ CARD_TIMINGS = {
 def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:
     """Return the chain to a device (a path below /sys that is resolved here), host first; empty for a virtual one."""
     found: list[Step] = []
-    for folder in _above(device.resolve(), root):
+    for folder in tree.above(device.resolve(), root):
         for look in LOOKS:
             step = look(folder, root)
             if step is not None:
                 found.insert(0, step)
                 break
     return tuple(found)
-
-
-def _above(device: Path, root: Path) -> list[Path]:
-    top = (root / "sys/devices").resolve()
-    return [p for p in (device, *device.parents) if top in p.parents]
 
 
 def _pci(folder: Path, root: Path) -> Step | None:
@@ -82,7 +77,7 @@ def _usb(folder: Path, root: Path) -> Step | None:
         return Step("root hub", folder.name, None, None, link)
     title = name_of("usb", *ids, root) or _own_name(folder)
     if tree.text(folder / "bDeviceClass") == "09":
-        return Step("hub", folder.name, title, "hub", link, None, _port_capable(folder), *_power(folder, link))
+        return Step("hub", folder.name, title, None, link, None, _port_capable(folder), *_power(folder, link))
     port, device = _port_capable(folder), _device_capable(folder)
     return Step("bridge", folder.name, title, drives.usb_driver(folder), link, _lower(device, port) if device else None, port,
                 *_power(folder, link))  # fmt: skip
@@ -185,7 +180,7 @@ def port_of(device: Path, root: Path = Path("/")) -> str | None:
 
     A socket with a slow and a fast port behind it is one place: the fast one's number counts.
     """
-    folders = _above(device.resolve(), root)
+    folders = tree.above(device.resolve(), root)
     pci = next(
         (p.name for p in folders if re.fullmatch(r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]", p.name)), None
     )

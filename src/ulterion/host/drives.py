@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -23,18 +22,10 @@ class Connection:
     serial: str | None = None
 
 
-def _ancestors(device: Path, root: Path) -> Iterator[Path]:
-    """Yield the device's folder and those above it, up to /sys/devices."""
-    top = (root / "sys/devices").resolve()
-    while device != top and top in device.parents:
-        yield device
-        device = device.parent
-
-
 def connection(disk: str, root: Path = Path("/")) -> Connection:
     """Return how a disk is attached, from the nearest bus above it that tells."""
     device = (root / "sys/block" / disk).resolve()
-    for folder in _ancestors(device, root):
+    for folder in tree.above(device, root):
         for look in (_usb, _nvme, _sata, _card):
             found = look(folder)
             if found is not None:

@@ -80,10 +80,16 @@ def bench_facts(versions: dict[str, str], room_temperature: float | None, root: 
         memory_bytes=int(memory[0]) * 1024 if memory and memory[0].isdigit() else None,
         versions=versions,
         room_temperature=room_temperature,
+        model=_host_model(root),
         governor=tree.text(root / "sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"),
         power=_power(root),
         drivers=_driver_versions(root),
     )
+
+
+def _host_model(root: Path) -> str | None:
+    names = [tree.text(root / "sys/class/dmi/id" / n) for n in ("sys_vendor", "product_name")]
+    return " ".join(n for n in names if n) or None
 
 
 def _power(root: Path) -> str | None:

@@ -43,6 +43,8 @@ def record(root: Path = Path("/")) -> dict[str, Any]:
             _take(entry, root, data)
             for folder in _along(entry.resolve(), root):
                 _take_folder(folder, root, data)
+    for name in ("sys_vendor", "product_name"):
+        _take(root / "sys/class/dmi/id" / name, root, data)
     _take_tree(root / "sys/devices/system/cpu/cpu0/cpufreq", root, data)
     for slot in sorted(root.glob("sys/kernel/debug/mmc*/ios")):
         _take(slot, root, data)

@@ -35,6 +35,15 @@ def name_of_link(path: Path) -> str | None:
         return None
 
 
+def above(device: Path, root: Path) -> list[Path]:
+    """Return a resolved device folder and those above it, up to (not with) /sys/devices; empty when it lies elsewhere."""
+    top = str((root / "sys/devices").resolve())
+    if not str(device).startswith(top + os.sep):
+        return []
+    depth = str(device)[len(top) :].count(os.sep)
+    return [device, *(device.parents[i] for i in range(depth - 1))]
+
+
 def refused(device: Path) -> str:
     """Say why a device may not be asked: root may, others may not; and some devices take no questions at all."""
     root = hasattr(os, "geteuid") and os.geteuid() == 0

@@ -14,6 +14,7 @@ from ulterion.core.units import show_size, show_size_both
 from ulterion.report.screen import bullets
 
 INDENT = 3
+LABEL = 6  # characters of what stands before a detail of a drive
 
 
 def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]:
@@ -90,10 +91,10 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
                                   "the system disk" if drive.system else None) if w)  # fmt: skip
     lines = [_row(depth, drive.name, words, "name")]
     if not brief:
-        lines += [_row(depth + 1, k, v, "muted") for k, v in _details(drive)]
-        lines += [_row(depth + 1, v.name, _volume_words(v), "muted") for v in drive.volumes]
+        lines += [_row(depth + 1, f"{k:<{LABEL}}", v, "muted") for k, v in _details(drive)]
+        lines += [_row(depth + 1, f"{v.name:<{LABEL}}", _volume_words(v), "muted") for v in drive.volumes]
     for fault in drive.faults:
-        lines.append(_row(depth + 1, "!", fault, "bad"))
+        lines.append(_row(depth + 1, f"{'!':<{LABEL}}", fault, "bad"))
     return lines
 
 

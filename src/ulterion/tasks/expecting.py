@@ -13,6 +13,8 @@ def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:
     found = []
     if expect.serial is not None and facts.serial != expect.serial:
         found.append(f"it is another drive: serial {facts.serial or 'not shown'}, expected {expect.serial}")
+    elif expect.serial is None and facts.system_disk:
+        found.append("it is the system disk, and the hookup names no serial")
     if expect.link is not None and facts.link is not None and is_lower(facts.link, expect.link.name):
         found.append(f"it is linked at {facts.link}, expected {expect.link.name} or more")
     if expect.driver is not None and facts.driver is not None and facts.driver != expect.driver:
