@@ -7,6 +7,7 @@ In a notebook:
     review.frame()              # one row for each pass, a pandas DataFrame
     review.compare()            # one row for each workload and hookup, with ratio, interval and verdict
     review.claims()             # one row for each claim
+    review.soaks()              # one row for each long run; review.series(ID) its series
 """
 
 from __future__ import annotations

@@ -7,10 +7,12 @@ from pathlib import Path
 
 import pandas as pd
 
+from ulterion.core.errors import UsageError, unknown
 from ulterion.model.run import RunDocument
 from ulterion.model.store import ReviewFolder
 from ulterion.tasks.claiming import judge_claims
 from ulterion.tasks.comparing import compare_review
+from ulterion.tasks.soaks import soak_of
 
 
 class Review:
@@ -66,6 +68,34 @@ class Review:
             for row in judge_claims(self.folder.review, self.runs)
         ]  # fmt: skip
         return pd.DataFrame(rows)
+
+    def soaks(self) -> pd.DataFrame:
+        """Return one row for each soak with a load: rates in MB/s, bytes, seconds since the load began, temperatures in C."""
+        rows = []
+        for soak in filter(None, map(soak_of, self.runs)):
+            found, start = soak.findings, soak.load_start
+            cache, heat, drive, rise = found.fall("write cache"), found.fall("throttling"), found.drive, found.rise
+            rows.append({
+                "run": soak.run.id, "hookup": soak.run.hookup, "load_s": found.seconds, "bytes": found.bytes,
+                "first_MB_per_s": found.fast / 1e6, "last_MB_per_s": found.last / 1e6,
+                "cache_bytes": cache.written if cache else None, "throttled_at_s": heat.at - start if heat else None,
+                "peak_C": drive.peak if drive else None,
+                "settled_C": drive.settling.end if drive and drive.settling else None,
+                "rise_K": rise[0] if rise else None, "state": soak.run.state.name,
+            })  # fmt: skip
+        return pd.DataFrame(rows)
+
+    def series(self, run: str) -> pd.DataFrame:
+        """Return the series of a soak by its run's id: seconds since its load began, MB/s, and each sensor's values.
+
+        Raises UsageError when there is no such soak.
+        """
+        soak = next((s for r in self.runs if r.id == run and (s := soak_of(r))), None)
+        if soak is None:
+            raise UsageError(unknown("soak", run, [r.id for r in self.runs if r.soak]))
+        trace = soak.trace
+        columns = {"seconds": trace.at - soak.load_start, "MB_per_s": trace.rate / 1e6, **trace.sensors}
+        return pd.DataFrame(columns)
 
 
 def load_review(folder: str | Path) -> Review:

@@ -7,6 +7,7 @@ import time
 from dataclasses import replace
 from typing import Any
 
+import ulterion
 from tests.support import BENCH, REVIEW, FolderCase
 from ulterion.core.causes import Fall
 from ulterion.core.errors import TargetFailed, UsageError
@@ -198,6 +199,11 @@ class Judging(Soaking):
         self.assertTrue(found.low <= -power * 3 <= found.high, found)
         self.assertLess(found.high - found.low, 3)
         self.assertEqual(found.unlike, ())
+        table = ulterion.load_review(self.folder).soaks()
+        self.assertEqual(list(table["hookup"]), ["box", "cooler"])
+        self.assertAlmostEqual(table["rise_K"][1] - table["rise_K"][0], found.rise, places=6)
+        series = ulterion.load_review(self.folder).series(box.run.id)
+        self.assertAlmostEqual(series["MB_per_s"][series["seconds"] >= 0].mean(), 990, delta=5)
         self.assertIn("Test Box claims 1400 MB/s", [m.words for m in marks_of(folder.review, box.run)])
         with self.assertRaisesRegex(UsageError, "did you mean 'cooler'"):
             choose(folder.review, folder.runs(), ["coler"])

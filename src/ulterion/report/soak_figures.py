@@ -207,6 +207,7 @@ def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale
             dashes = DASHES[(place if several else 0) % len(DASHES)]
             line = _thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name])
             label = f"{soak.label}: {name}" if several else name
+            label += " (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else ""
             axes.plot(line.at, line.mean, color=colour, linewidth=1.8, linestyle=dashes, label=label)
         for reading in soak.run.readings:
             if reading.unit == "C" and reading.at_seconds is not None:

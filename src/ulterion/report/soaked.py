@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from statistics import median
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -12,7 +13,7 @@ from ulterion.core.causes import Fall
 from ulterion.core.findings import Findings, Warmth
 from ulterion.core.soak import LOAD
 from ulterion.core.steady import ROUND_SECONDS
-from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.model.run import RunDocument
 from ulterion.report.screen import Sheet, bullets, pairs, table
 from ulterion.tasks.soaks import Difference, Soak
@@ -42,6 +43,7 @@ def findings_lines(soak: Soak, unit: str) -> list[RenderableType]:
     head = f"{record.text}: {show_size(found.bytes)} in {show_duration(found.seconds)}"
     rows = [("rate", _rate_words(found, unit))]
     rows += [("" if i else "events", w) for i, w in enumerate(_event_words(soak, unit))]
+    rows += [("requests", w) for w in _request_words(soak)]
     rows += [("" if i else "lowest", w) for i, w in enumerate(_lowest_words(soak, unit))]
     rows += [("steady", _steady_words(found, unit))]
     if found.recovered is not None:
@@ -82,6 +84,20 @@ def _event_words(soak: Soak, unit: str) -> list[str]:
     for fall in found.falls:
         words += [event_text(fall, soak.load_start, unit), f"  because: {fall.evidence}"]
     return words
+
+
+def _request_words(soak: Soak) -> list[str]:
+    """Return requests per second and waits: the middle interval's median and 99 %, and the longest of all."""
+    record = soak.run.soak
+    loads = [p for p in record.phases if p.name == LOAD] if record else []
+    requests, seconds = sum(sum(p.requests) for p in loads), sum(p.seconds for p in loads)
+    middles, tails, worst = (
+        [v for p in loads for v in getattr(p, n) if v is not None] for n in ("p50", "p99", "worst")
+    )
+    if not requests or not middles or not tails:
+        return []
+    return [f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
+            f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"]  # fmt: skip
 
 
 def _lowest_words(soak: Soak, unit: str) -> list[str]:
@@ -174,7 +190,7 @@ def soaks_table(soaks: Sequence[Soak], found: Sequence[Difference], unit: str) -
     columns = [("soak", "left"), ("first", "right"), ("last", "right"), ("cache", "right"), ("throttled", "right"),
                ("peak", "right"), ("settled", "right"), ("rise", "right")]  # fmt: skip
     lines: list[RenderableType] = [table(columns, rows), Text(f"first, last: rates in {unit}; cache: bytes written before "
-                                   "it was used up; rise: settled less room", style="muted")]  # fmt: skip
+                                   "it was used up; throttled: when, and bytes before; rise: settled less room", style="muted")]  # fmt: skip
     against = [_difference_words(d) for d in found]
     lines += bullets(f"Against {soaks[0].label}", against)
     for one in found:
@@ -191,7 +207,7 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
     about = "" if sure else "~ "
     return [
         soak.label, *rates, show_size(cache.written) if cache else "–",
-        show_duration(heat.at - soak.load_start) if heat else "–",
+        f"{show_duration(heat.at - soak.load_start)}, {show_size(heat.written)}" if heat else "–",
         f"{drive.peak:.0f} C" if drive else "–",
         f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
         f"{about}{rise[0]:.1f} K" if rise else "–",

@@ -1,0 +1,163 @@
+"""Soaks in words, as running lines, and as figures."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.support import BENCH, REVIEW, FolderCase
+from ulterion.core.soak import Row
+from ulterion.core.workload import parse_workload
+from ulterion.model.run import Reading, RunDocument
+from ulterion.model.soak import SoakPlan
+from ulterion.report.figures import save_figure
+from ulterion.report.screen import console
+from ulterion.report.soak_figures import DARK, LIGHT, draw_soaks
+from ulterion.report.soak_live import STEPS, RunningLine, SoakDisplay
+from ulterion.report.soaked import findings_lines, soak_results, soaks_table
+from ulterion.tasks.soaking import soak
+from ulterion.tasks.soakrequest import SoakObserver, SoakRequest
+from ulterion.tasks.soaks import Soak, difference, marks_of, soak_of
+
+WRITING = parse_workload("sequential write 1 MiB depth 4")
+HOT = """
+[parts.drive.heat]
+idle = "0.5 W"
+awake = "4 W"
+writing = "4 W"
+capacity = "8 J/K"
+to_case = "4 K/W"
+throttles_at = "80 C"
+resumes_at = "72 C"
+throttled = "200 MB/s"
+limit = "82 C"
+[parts.box.case]
+capacity = "20 J/K"
+to_room = "7 K/W"
+probe = true
+"""
+
+
+def printed(lines: list) -> str:
+    out = io.StringIO()
+    screen = console(out)
+    for line in lines:
+        screen.print(line, crop=False)
+    return out.getvalue()
+
+
+class Soaked(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        bench = BENCH.replace(
+            "parallel = 32", 'parallel = 32\ncache = "60 GB"\nafter_cache = "500 MB/s"\nfold = "1 GB/s"'
+        )
+        self.folder_opened = self.review(REVIEW, bench.replace("seed = 7", 'seed = 7\nroom = "21 C"') + HOT)
+
+    def soak(self, hookup: str = "box", **plan: object) -> Soak:
+        settings = {"idle": 60.0, "load_seconds": 900.0, "cool": 120.0} | plan
+        request = SoakRequest(self.folder_opened, None, hookup, WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
+        found = soak_of(soak(request, SoakObserver()).run)
+        assert found is not None
+        return found
+
+    def changed(self, one: Soak, **update: object) -> Soak:
+        run: RunDocument = one.run.model_copy(update=update)
+        found = soak_of(run)
+        assert found is not None
+        return found
+
+    def test_the_words_say_what_happened_and_fit(self) -> None:
+        """Cache, throttling with its evidence, requests, lowest, temperatures; no line beyond 80 columns."""
+        found = self.soak()
+        text = printed(findings_lines(found, "MB/s"))
+        for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; half within", "in any minute",
+                      "the drive throttled: its temperature is held down"):  # fmt: skip
+            self.assertIn(words, " ".join(text.split()))
+        self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
+        self.assertIn("Gb/s", printed(findings_lines(found, "Gb/s")))
+
+    def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:
+        """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""
+        found = self.soak()
+        assert found.run.soak is not None
+        phases = [p.model_copy(update={"sensors": p.sensors | {"stuck": [50.0] * len(p.sensors["drive"])}})
+                  for p in found.run.soak.phases]  # fmt: skip
+        record = found.run.soak.model_copy(update={"phases": phases})
+        reading = Reading(what="skin", value=44.0, unit="C", at_seconds=300.0)
+        changed = self.changed(found, soak=record, readings=[reading])
+        text = printed(soak_results(changed.run, changed, Path("x.json"), "MB/s"))
+        self.assertIn("stuck: stood at 50.0 C without moving", text)
+        self.assertIn("skin 44 C", text)
+        below = draw_soaks([changed], "MB/s").axes[1]
+        labels = [line.get_label() for line in below.lines]
+        self.assertIn("stuck (not to be believed)", labels)
+        self.assertIn("skin 44 C", [t.get_text() for t in below.texts])
+
+    def test_the_figure_names_events_and_claims(self) -> None:
+        """Rate above, temperatures below on one axis; events, claims and the drive's limit are named; light and dark."""
+        found = self.soak()
+        marks = marks_of(self.folder_opened.review, found.run)
+        for dark, ground in ((False, LIGHT), (True, DARK)):
+            figure = draw_soaks([found], "MB/s", marks, dark=dark)
+            above, below = figure.axes
+            self.assertEqual(above.get_xlim(), below.get_xlim())
+            self.assertAlmostEqual(above.get_xlim()[0], -1.0, places=2)
+            told = " ".join(t.get_text() for t in (*above.texts, *below.texts))
+            for words in (
+                "cache used up after 60",
+                "throttling",
+                "Test Box claims 1400 MB/s",
+                "the drive's limit, 82 C",
+                "idle",
+            ):
+                self.assertIn(words, told)
+            red, green, blue, _ = above.get_facecolor()
+            self.assertEqual(f"#{round(red * 255):02x}{round(green * 255):02x}{round(blue * 255):02x}", ground.ground)
+            save_figure(figure, self.folder / f"f{dark}.png")
+            self.assertEqual((self.folder / f"f{dark}.png").read_bytes()[16:24].hex(), "00000500000002d0")  # 1280 x 720
+
+    def test_several_soaks_share_one_axis(self) -> None:
+        """Two soaks: a row and a line each, and what they differ by; a long one counts hours."""
+        one, other = self.soak(), self.soak("direct", load_seconds=4 * 3600.0)
+        text = printed(soaks_table([one, other], [difference(other, one)], "MB/s"))
+        for words in ("Against box", "direct: it ends at", "temperatures cannot be compared"):
+            self.assertIn(words, " ".join(text.split()))
+        figure = draw_soaks([one, other], "MB/s")
+        self.assertEqual(figure.axes[1].get_xlabel(), "hours since the load began")
+        labels = [line.get_label() for line in figure.axes[0].lines]
+        self.assertTrue({"box", "direct"} <= set(labels))
+
+
+class Live(FolderCase):
+    @given(st.lists(st.one_of(st.none(), st.floats(-50, 5000)), max_size=1500), st.integers(1, 100))
+    def test_a_running_line_holds_everything_in_its_width(self, values: list[float | None], width: int) -> None:
+        """Never wider than asked, however long; only its own marks; the greatest value at the top."""
+        line = RunningLine()
+        for value in values:
+            line.add(value)
+        drawn = line.draw(width, line.low if line.low < line.high else 0.0, max(line.high, 1.0))
+        self.assertLessEqual(len(drawn), width)
+        self.assertLessEqual(set(drawn), set(STEPS + " "))
+        known = [v for v in values if v is not None]
+        self.assertEqual((line.high if known else None), max(known, default=None))
+        self.assertEqual(line.last, values[-1] if values else None)
+
+    def test_the_view_shows_phase_rate_heat_trouble_and_time_left(self) -> None:
+        """What a reviewer sees in the middle of a load."""
+        out = io.StringIO()
+        display = SoakDisplay(out, "MB/s", SoakPlan(load_seconds=600.0, load_bytes=10**12))
+        self.addCleanup(display.close)
+        display.phase("load", "for 10m00s")
+        for second in range(1, 61):
+            row = Row(1.0, 10**9, 1000, sensors={"drive": 40.0 + second / 10, "case": None})
+            display.row("load", row, float(second), second * 10**9)
+        display.trouble({"case": "gave no answer within 5 s"})
+        display.console.print(display._render())
+        text = out.getvalue()
+        for words in ("load for 10m00s", "60.0 GB", "about 9m00s left", "1000 MB/s", "0 to 1000", "46.0 C", "40 to 46",
+                      "case: gave no answer"):  # fmt: skip
+            self.assertIn(words, text)
