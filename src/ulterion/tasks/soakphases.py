@@ -11,9 +11,9 @@ import numpy as np
 
 from ulterion.core.causes import falls
 from ulterion.core.errors import Interrupted, TargetFailed, UsageError
-from ulterion.core.heat import is_settled
+from ulterion.core.heat import SETTLED_OVER, is_settled
 from ulterion.core.soak import AGAIN, COOL, DRIVE, IDLE, LOAD, Phase, Row, sensor_values, trace_of
-from ulterion.core.steady import ROUND_SECONDS, rounds_of, steady_round
+from ulterion.core.steady import ROUND_SECONDS, ROUNDS, rounds_of, steady_round
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine.device import DeviceTarget
@@ -59,7 +59,6 @@ class Soaking:
         self.readings: list[Reading] = []
         self.notes: list[Note] = []
         self.on: GrowingPhase | None = None
-        self.unsaved: Journal | None = None
         self._looked = time.monotonic()
         self._bystanders = Bystanders()
 
@@ -92,10 +91,11 @@ class Soaking:
             notes_beside(path).unlink(missing_ok=True)
             return Soaked(done, document, failure)
         finally:
-            self.journal.close(remove=saved)
+            self.journal.close(remove=saved or not (self.phases or self.on))
 
     def _document(self, journal: Path, state: State) -> RunDocument:
-        after = drive_counters(self.bench, self.run)
+        # a drive that failed may be silent, and asking it could hang
+        after = {} if state.name == "failed" else drive_counters(self.bench, self.run)
         soaked = self.record.model_copy(update={"counters_after": after})
         run = with_phases(self.run.model_copy(update={"soak": soaked}), self.phases, state)
         run = run.model_copy(update={"readings": [*run.readings, *self.readings], "notes": [*run.notes, *self.notes],
@@ -261,14 +261,21 @@ class Soaking:
                 return f"{show_size(plan.load_bytes)} were moved"
             if plan.until_steady and phase.seconds // ROUND_SECONDS > rounds_seen:
                 rounds_seen = int(phase.seconds // ROUND_SECONDS)
-                lengths = phase.interval * np.arange(len(phase.rows))
-                trace = trace_of(phase.rows, lengths.tolist(), [Phase(LOAD, 0.0, phase.seconds)])
-                found = rounds_of(trace)
-                if steady_round(found[-5:].tolist() if found.size >= 5 else []) is not None:
+                found = _last_rounds(phase)
+                if steady_round(found) is not None:
                     return "the rate was steady"
             return None
 
         return done
+
+
+def _last_rounds(phase: GrowingPhase) -> list[float]:
+    """Return the rates of the last five rounds of a phase, fewer when it is shorter."""
+    interval = phase.seconds / max(len(phase.rows), 1)
+    rows = phase.rows[-round(ROUNDS * ROUND_SECONDS / interval) :]
+    starts = [interval * i for i in range(len(rows))]
+    trace = trace_of(rows, starts, [Phase(LOAD, 0.0, interval * len(rows))])
+    return [float(r) for r in rounds_of(trace)]
 
 
 def _waiting(seconds: float | None, blind: float, longest: float) -> Callable[[GrowingPhase], str | None]:
@@ -277,11 +284,12 @@ def _waiting(seconds: float | None, blind: float, longest: float) -> Callable[[G
     def done(phase: GrowingPhase) -> str | None:
         if seconds is not None:
             return "the time was up" if phase.seconds >= seconds - 1e-6 else None
-        values = sensor_values(phase.rows, DRIVE)
+        rows = phase.rows[-round(2 * SETTLED_OVER / phase.interval) :]
+        values = sensor_values(rows, DRIVE)
         if not np.isfinite(values).any():
             return "no thermometer to wait for" if phase.seconds >= blind else None
         starts = np.asarray(np.arange(values.size) * phase.interval, dtype=np.float64)
-        if is_settled(starts, values, phase.seconds):
+        if is_settled(starts, values, float(values.size * phase.interval)):
             return SETTLED
         return f"not settled after {show_duration(longest)}" if phase.seconds >= longest else None
 
