@@ -90,6 +90,20 @@ class RingLanes(FolderCase):
             true = times[max(1, int(np.ceil(q / 100 * len(times) - 1e-9))) - 1] / 1e9
             self.assertAlmostEqual(lane.recorder.latency.percentile(q) / true, 1.0, delta=0.01)
 
+    def test_a_ring_that_fails_outright_is_the_targets_failure(self) -> None:
+        """When the kernel refuses a submission altogether it is told as a failure, with the bytes moved before."""
+        lane, _ = self.lane("random read 4 KiB depth 8")
+        enter, calls = lane.ring.enter, iter(range(10**9))
+
+        def refuse(submit: int, wait: int, seconds: float | None = None) -> int:
+            if next(calls) > 50:
+                raise OSError(12, "Cannot allocate memory")
+            return enter(submit, wait, seconds)
+
+        lane.ring.enter = refuse  # type: ignore[method-assign]
+        with self.assertRaisesRegex(TargetFailed, "the kernel's ring failed: Cannot allocate memory"):
+            self.drive(lane)
+
     def test_a_failing_request_is_named_and_the_rest_comes_home(self) -> None:
         """Reading past the end of the file: the offset is told, what was moved before is counted, nothing is in flight."""
         for many in (1, 1000):

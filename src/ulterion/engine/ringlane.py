@@ -161,6 +161,9 @@ class RingLane:
         self.recorder.start_ns = start_ns
         try:
             self._loop(deadline_ns, tick)
+        except OSError as error:  # of the ring itself: a request that fails says so in its completion
+            words = f"the kernel's ring failed: {error.strerror or error}"
+            raise TargetFailed(words, moved=self.recorder.bytes) from error
         finally:
             if self.in_flight:
                 KEPT.append(self.data)

@@ -134,7 +134,7 @@ def _volume_words(volume: Volume) -> str:
     return ", ".join(w for w in words if w)
 
 
-def change_line(change: Change) -> Text:
+def change_line(change: Change) -> RenderableType:
     """Return one line for a drive that came, went or changed."""
     style = {"came": "good", "went": "bad", "changed": "open"}[change.what]
     drive = change.drive
@@ -144,4 +144,4 @@ def change_line(change: Change) -> Text:
         words = ", ".join(w for w in (drive.model, size, drive.serial and f"serial {drive.serial}", drive.link, drive.driver,
                                       drive.port) if w)  # fmt: skip
         words += "".join(f"; {f}" for f in drive.faults)
-    return Text(f"{change.what:<8}", style=style) + Text(f"{drive.name:<10}{words}")
+    return _row(0, f"{change.what:<8}{drive.name}", words, style)
