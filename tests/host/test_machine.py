@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from tests.support import FolderCase
-from ulterion.core.chain import Step, faults, weakest
+from ulterion.core.chain import Step, faults
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import guess_link
@@ -164,8 +164,6 @@ class Chains(unittest.TestCase):
         for step in (Step("bridge", "2-1", link="USB 10 Gb/s", port_capable="USB 10 Gb/s"), Step("bridge", "2-1"),
                      Step("bridge", "2-1", link="a link of tomorrow", capable="USB 5 Gb/s")):  # fmt: skip
             self.assertEqual(faults([root, step]), [])
-        slow = Step("controller", "0000:01:00.0", link="PCIe 2.0 x1")
-        self.assertEqual(weakest([slow, root]), slow)
 
     def test_what_came_went_and_changed(self) -> None:
         """By name and serial; another stick under the same name is one gone and one come."""

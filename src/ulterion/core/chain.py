@@ -88,9 +88,3 @@ def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
     if link is not None and slow is not None and link.name.startswith("USB") and link.payload <= slow.payload:
         return [f"linked at {step.link}: {show_rate(link.practical_high)} at most in practice"]
     return []
-
-
-def weakest(steps: Sequence[Step]) -> Step | None:
-    """Return the step whose link carries least, the nearest to the host of equals; None when no link is known."""
-    known = [(link.payload, place) for place, s in enumerate(steps) if (link := known_link(s.link)) is not None]
-    return steps[min(known)[1]] if known else None

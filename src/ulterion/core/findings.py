@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
 from ulterion.core.causes import FOR_GOOD, Fall, falls
 from ulterion.core.changes import levels
 from ulterion.core.heat import Doubt, Settling, doubts, settle, time_above
-from ulterion.core.soak import AGAIN, COOL, DRIVE, IDLE, LOAD, POWER, ROOM, Floats, Phase, Trace, value_at
+from ulterion.core.soak import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
 from ulterion.core.steady import Lowest, Steady, lowest, steady_end
 
 SAME_LOAD = 0.10  # change of the rate that leaves the power of a load the same
@@ -68,7 +68,6 @@ class Findings:
     doubts: tuple[Doubt, ...] = ()
     recovered: float | None = None
     energy: float | None = None
-    notes: tuple[str, ...] = field(default=())
 
     def fall(self, cause: str) -> Fall | None:
         """Return the fall of a cause, or None."""
@@ -179,18 +178,3 @@ def _recovered(trace: Trace, found: list[Fall]) -> float | None:
 def _energy(load: Trace) -> float | None:
     power = load.sensor(POWER)
     return None if power is None else float(np.nansum(power * load.seconds))
-
-
-def idle_temperature(trace: Trace) -> float | None:
-    """Return the drive's temperature at the end of the idle phase, or None."""
-    idle, values = trace.phase(IDLE), trace.sensor(DRIVE)
-    return None if idle is None else value_at(trace.at, values, idle.end - 1.0)
-
-
-def cooled(trace: Trace) -> tuple[Floats, Floats] | None:
-    """Return seconds since the load ended and the drive's temperatures while it cooled, or None."""
-    cool, values = trace.phase(COOL), trace.sensor(DRIVE)
-    if cool is None or values is None:
-        return None
-    rows = trace.during(cool)
-    return rows.at - cool.start, rows.sensors[DRIVE]

@@ -6,8 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak import DRIVE, LOAD
-from ulterion.core.units import show_block, show_duration, show_size
+from ulterion.core.soak import DRIVE
+from ulterion.core.units import show_size
 from ulterion.core.workload import Workload
 from ulterion.engine.device import is_device
 from ulterion.engine.load import FileSizes
@@ -116,8 +116,8 @@ def _bench(request: SoakRequest, target: AnyTarget, run: RunDocument) -> tuple[B
     else:
         device = run.target.device
         own, why = sensors.of_disk(safety.whole_disk(device)) if device else ([], "no block device lies under it")
-        every = [*own, *(s for s in request.sensors if s.name not in {o.name for o in own})]
-        every += [s for s in request.sensors if s not in every]
+        named = {s.name for s in request.sensors}  # what the reviewer names goes before what was found
+        every = [*(s for s in own if s.name not in named), *request.sensors]
         bench = RealBench(target, Thermometers(every, interval), interval, seed, request.files,
                           seconds_since(run) if request.previous is None else 0.0)  # fmt: skip
         found = [Sensor(name=s.name, source=s.source, unit=s.unit, limit=s.limit) for s in every]
@@ -167,10 +167,3 @@ def request_again(request: SoakRequest, previous: RunDocument) -> SoakRequest:
         files=FileSizes(*previous.soak.files) if previous.soak.files else None,
         span_bytes=previous.settings.span_bytes, seed=previous.settings.seed, previous=previous,
     )  # fmt: skip
-
-
-def what_was_done(run: RunDocument) -> str:
-    """Return in words how far a soak that was cut off had come."""
-    assert run.soak is not None
-    seconds, moved = run.soak.done(LOAD)
-    return f"{show_duration(seconds)} of load and {show_size(moved)} over {show_block(run.settings.span_bytes)}"

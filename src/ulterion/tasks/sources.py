@@ -52,9 +52,6 @@ class Bench(Protocol):
     def begin(self, workload: Workload | None) -> Source:
         """Begin a phase: a load, or rest without a workload."""
 
-    def counters(self) -> dict[str, float]:
-        """What the drive counts itself."""
-
     def close(self) -> None:
         """Let go of sensors."""
 
@@ -91,10 +88,6 @@ class RealBench:
             load.abandon()
             raise
         return _Loading(self, load, load.begun - self._start)
-
-    def counters(self) -> dict[str, float]:
-        """Read by the caller, which knows the disk."""
-        return {}
 
     def with_values(self, rows: Sequence[Row]) -> list[Row]:
         """Return rows with the newest temperatures."""
