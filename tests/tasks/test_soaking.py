@@ -118,6 +118,26 @@ class Phases(Soaking):
         assert run.soak is not None
         self.assertEqual(len(run.soak.phases[1].bytes), 43200)
 
+    def test_a_phase_is_ended_by_hand(self) -> None:
+        """'next' ends the load in order, and the drive is still watched while it cools."""
+
+        class Impatient(SoakObserver):
+            rows, said = 0, False
+
+            def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
+                self.rows += name == "load"
+
+            def typed(self) -> list[str]:
+                now, self.said = self.rows == 20 and not self.said, self.rows == 20
+                return ["next"] if now else []
+
+        run = self.soak(self.start(), observer=Impatient(), cool=30.0).run
+        assert run.soak is not None
+        self.assertEqual(
+            [(p.name, p.seconds) for p in run.soak.phases], [("idle", 30.0), ("load", 20.0), ("cool", 30.0)]
+        )
+        self.assertEqual((run.soak.phases[1].ended, run.state.name), ("ended by hand", "complete"))
+
     def test_what_is_typed_is_kept_with_its_moment(self) -> None:
         """A reading, an outcome, a remark, and one that is no temperature, which is kept in words."""
 

@@ -34,6 +34,7 @@ from ulterion.tasks.sources import Bench, SimBenchSource, Source
 LONGEST_IDLE, LONGEST_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
 IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
 AGAIN_MORE, LONGEST_AGAIN = 1.3, 900.0  # of the bytes that were fast the first time; seconds
+NEXT = "next"  # typed, it ends the phase that is on
 LOOK_EVERY = 5.0  # seconds between two searches for events while the load is on
 SWAP_SECONDS = 120.0
 
@@ -59,6 +60,7 @@ class Soaking:
         self.readings: list[Reading] = []
         self.notes: list[Note] = []
         self.on: GrowingPhase | None = None
+        self._next = False
         self._looked = time.monotonic()
         self._bystanders = Bystanders()
 
@@ -163,6 +165,8 @@ class Soaking:
                     self._take(row)
                     why = why or done(self.on)
                 self._between()
+                if self._next:
+                    why, self._next = why or "ended by hand", False
             rows, flush = source.end()
             for row in rows:
                 self._take(row)
@@ -211,6 +215,9 @@ class Soaking:
     def _between(self) -> None:
         """Between rows: what was typed, what sensors say, what happened to the rate."""
         for line in self.observer.typed():
+            if line.strip().casefold() == NEXT:
+                self._next = True
+                continue
             try:
                 self._note(parse_note(line, self._now()))
             except UsageError as error:
