@@ -8,6 +8,7 @@ import random
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from tests.support import FolderCase
 from ulterion.core.chain import Step, faults
@@ -106,6 +107,18 @@ class Recorded(unittest.TestCase):
                 shown(machine.survey(root=root))
                 path.write_bytes(before)
             self.assertEqual(len(machine.survey(root=root).drives), 7)
+
+    def test_looking_around_asks_no_usb_bridge(self) -> None:
+        """On a live machine only drives that are not behind USB are asked for their logs, unless told otherwise."""
+        with replayed(MACHINE) as (root, _), mock.patch.object(machine, "LIVE", root), \
+                mock.patch.object(machine.sensors, "counters_of", return_value={}) as asked, \
+                mock.patch.object(machine.sensors, "of_disk", return_value=([], "")), \
+                mock.patch.object(machine.os, "statvfs", side_effect=OSError):  # fmt: skip
+            machine.survey(root)
+            self.assertEqual(sorted(c.args[0] for c in asked.call_args_list), ["mmcblk0", "nvme0n1", "sde"])
+            asked.reset_mock()
+            machine.survey(root, ask_usb=True)
+            self.assertEqual(asked.call_count, 7)
 
     def test_written_down_and_played_again_it_is_the_same(self) -> None:
         """A record of the replayed machine gives the same survey."""

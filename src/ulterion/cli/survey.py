@@ -18,6 +18,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("drive", nargs="*", metavar="DRIVE", help="only these, by kernel name or serial (default: all)")
     parser.add_argument("--brief", action="store_true", help="a line for each drive, and what is wrong")
+    parser.add_argument("--ask", action="store_true",
+                        help="also ask drives behind USB bridges for temperature and health (root); a bridge that does not "
+                             "know such commands may reset itself")  # fmt: skip
     parser.add_argument("--watch", action="store_true", help="go on, and say what comes, goes and changes")
     parser.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME",
                         help="with --watch: stop after this time")  # fmt: skip
@@ -50,7 +53,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return Status.DONE
     if arguments.simulated:
         return _show_simulated(arguments, env)
-    with surveyed(env.folder / arguments.replay if arguments.replay else None) as found:
+    with surveyed(env.folder / arguments.replay if arguments.replay else None, ask_usb=arguments.ask) as found:
         if arguments.learn:
             return _learn(arguments, env, found)
         found = chosen(found, arguments.drive)

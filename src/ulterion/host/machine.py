@@ -19,9 +19,13 @@ ETHERNET = {100: "Ethernet 100 Mb/s", 1000: "Ethernet 1 Gb/s", 2500: "Ethernet 2
 LIVE = Path("/")
 
 
-def survey(room_temperature: float | None = None, root: Path = LIVE) -> Survey:
-    """Return what the machine under `root` shows; anything that cannot be read is left out."""
-    found = tuple(drive_of(p.name, root) for p in _disks(root))
+def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
+    """Return what the machine under `root` shows; anything that cannot be read is left out.
+
+    Drives behind USB bridges are asked for temperature and health only with `ask_usb`: a bridge that does not know such
+    commands may reset itself, and looking around must disturb nothing.
+    """
+    found = tuple(drive_of(p.name, root, ask_usb=ask_usb) for p in _disks(root))
     would = []
     if not _is_root():
         without = [d.name for d in found if d.temperature is None and d.transport in ("NVMe", "SATA", "USB")]
@@ -29,9 +33,7 @@ def survey(room_temperature: float | None = None, root: Path = LIVE) -> Survey:
             would.append(f"temperature and health of {', '.join(without)}, from their own logs")
         if any(s.role == "slot" and s.link is None for d in found for s in d.steps):
             would.append("the bus mode of card slots")
-    return Survey(
-        bench_facts({}, room_temperature, root), found, tuple(_adapters(root)), tuple(_tunnels(root)), tuple(would)
-    )
+    return Survey(bench_facts({}, None, root), found, tuple(_adapters(root)), tuple(_tunnels(root)), tuple(would))
 
 
 def _is_root() -> bool:
@@ -46,14 +48,15 @@ def _disks(root: Path) -> list[Path]:
     ]
 
 
-def drive_of(name: str, root: Path = LIVE) -> Drive:
-    """Return what is known of one disk, by its kernel name."""
+def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False) -> Drive:
+    """Return what is known of one disk, by its kernel name; `ask_usb` as for `survey`."""
     block = root / "sys/block" / name
     connection = drives.connection(name, root)
+    ask = root == LIVE and (ask_usb or connection.transport != "USB")
     steps = chains.steps_of(block, root)
     rotational, ro, removable = (tree.number(block / n) for n in ("queue/rotational", "ro", "removable"))
     depth = tree.number(block / "device/queue_depth") or tree.number(block / "queue/nr_requests")
-    temperature, why = _temperature(name, root)
+    temperature, why = _temperature(name, root, ask)
     card = next((s.link for s in steps if s.role == "slot"), None)
     return Drive(
         name=name,
@@ -77,13 +80,13 @@ def drive_of(name: str, root: Path = LIVE) -> Drive:
         volumes=tuple(_volumes(name, root)),
         temperature=temperature,
         no_temperature=why,
-        health=sensors.counters_of(name, root) if root == LIVE else {},
+        health=sensors.counters_of(name, root) if ask else {},
         system=name == safety.system_disk(root),
     )
 
 
-def _temperature(name: str, root: Path) -> tuple[float | None, str]:
-    if root != LIVE:  # a recorded machine has no drives to ask
+def _temperature(name: str, root: Path, ask: bool) -> tuple[float | None, str]:
+    if not ask:  # what the kernel shows by itself disturbs nobody
         return drives.temperature(name, root), ""
     found, why = sensors.of_disk(name, root)
     for sensor in found[:1]:

@@ -21,10 +21,10 @@ from ulterion.tasks.measuring import SIM
 
 
 @contextmanager
-def surveyed(replay: Path | None = None) -> Iterator[Survey]:
+def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[Survey]:
     """Yield the survey of this machine, or of a recorded one; raise UsageError."""
     if replay is None:
-        yield machine.survey()
+        yield machine.survey(ask_usb=ask_usb)
         return
     with replayed(replay) as (root, host):
         found = machine.survey(root=root)
