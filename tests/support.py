@@ -48,6 +48,17 @@ read = "1000 MB/s"
 write = "990 MB/s"
 """
 
+WARM = """
+[parts.drive.heat]
+idle = "0.5 W"
+awake = "1.5 W"
+writing = "3 W"
+capacity = "8 J/K"
+to_case = "4 K/W"
+limit = "80 C"
+"""
+"""A drive that warms, for the bench above."""
+
 REVIEW = """
 schema = 1
 [ports."b:fast"]

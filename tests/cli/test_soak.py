@@ -11,17 +11,8 @@ import subprocess
 import time
 from pathlib import Path
 
-from tests.support import BENCH, PROGRAM, REVIEW, FolderCase
+from tests.support import BENCH, PROGRAM, REVIEW, WARM, FolderCase
 
-WARM = """
-[parts.drive.heat]
-idle = "0.5 W"
-awake = "1.5 W"
-writing = "3 W"
-capacity = "8 J/K"
-to_case = "4 K/W"
-limit = "80 C"
-"""
 LOAD = ("--load", "sequential write 256 KiB depth 2", "--span", "32 MiB")
 
 
@@ -184,6 +175,7 @@ class SimulatedSoaks(FolderCase):
         self.assertIn("5m00s", self.ulterion("note").stdout)
         self.assertEqual(self.ulterion("compare", "--soaks", "box").returncode, 0)
         self.refused("compare", "--soaks", "nope", says="unknown hookup or soak")
+        self.refused("compare", "--dark", says="add --soaks")
         self.refused("compare", "--soaks", "--against", "box", says="knows no --against")
         self.refused("note", "--log", "none.csv", "--name", "case", says="cannot be read")
         self.refused("note", "--log", "none.csv", says="takes --name")

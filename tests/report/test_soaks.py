@@ -77,6 +77,12 @@ class Soaked(FolderCase):
         for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; half within", "in any minute",
                       "the drive throttled: its temperature is held down"):  # fmt: skip
             self.assertIn(words, " ".join(text.split()))
+        assert found.run.soak is not None
+        record = found.run.soak.model_copy(update={
+            "counters_before": {"throttlings": 1, "warning_seconds": 60}, "counters_after": {"throttlings": 4, "warning_seconds": 180},
+        })  # fmt: skip
+        counted = printed(findings_lines(self.changed(found, soak=record), "MB/s"))
+        self.assertIn("by the drive: throttled 3 times, 2m00s above its warning temperature", " ".join(counted.split()))
         self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
         self.assertIn("Gb/s", printed(findings_lines(found, "Gb/s")))
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 import ulterion
-from tests.support import BENCH, REVIEW, FolderCase
+from tests.support import BENCH, REVIEW, WARM, FolderCase
 from ulterion.core.causes import Fall
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak import Row
@@ -23,14 +23,9 @@ from ulterion.tasks.soakrequest import Soaked, SoakObserver, SoakRequest
 from ulterion.tasks.soaks import choose, difference, marks_of, soak_of
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
-WARM = """
-[parts.drive.heat]
-idle = "0.5 W"
-awake = "1.5 W"
-writing = "3 W"
-capacity = "8 J/K"
-to_case = "4 K/W"
-limit = "80 C"
+COOLED = (
+    WARM
+    + """\
 counters = true
 [parts.box.case]
 capacity = "40 J/K"
@@ -44,6 +39,7 @@ write = "990 MB/s"
 capacity = "40 J/K"
 to_room = "3 K/W"
 """
+)
 COOLER = """
 [parts.cooler]
 name = "Cool Box"
@@ -58,7 +54,7 @@ target = "sim:bench.toml"
 class Soaking(FolderCase):
     def start(self, extra: str = "", into: str = "", review: str = "") -> ReviewFolder:
         bench = BENCH.replace("parallel = 32", f"parallel = 32\n{into}").replace("seed = 7", 'seed = 7\nroom = "21 C"')
-        return self.review(REVIEW + COOLER + review, bench + WARM + extra)
+        return self.review(REVIEW + COOLER + review, bench + COOLED + extra)
 
     def soak(
         self, folder: ReviewFolder, hookup: str = "box", observer: SoakObserver | None = None, **plan: Any
@@ -254,7 +250,7 @@ class Judging(Soaking):
             bench = BENCH.replace(
                 "parallel = 32", f'parallel = 32\nfloor = "{floor}"\ntidy_every = "20 GB"\ntidy = "1 GB"'
             )
-            folder = self.review(text, bench + WARM)
+            folder = self.review(text, bench + COOLED)
             rows = {r.claim: r for r in judge_claims(folder.review, folder.runs())}
             self.assertEqual(rows["speed class"].judgement.verdict, "not measured" if verdict == "met" else "met")
             self.soak(folder)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 from unittest import mock
 
 from tests.support import REVIEW, FolderCase
@@ -67,10 +68,19 @@ class Waiting(FolderCase):
             wait_for(ReviewFolder.open(self.folder).review, "box", self.folder, 1.0, print)
 
     def test_the_kernels_messages_are_listened_to(self) -> None:
-        """A wait without news ends in time, with or without the kernel's socket."""
+        """A message ends the wait once it is quiet, no message lets it run out; without a socket it looks by itself."""
         events = Uevents()
+        events.close()
+        ours, kernels = socket.socketpair(socket.AF_UNIX, socket.SOCK_DGRAM)
+        self.addCleanup(kernels.close)
+        ours.setblocking(False)
+        events._socket = ours
         self.addCleanup(events.close)
-        self.assertIn(events.wait(0.05), (False, True))
+        self.assertFalse(events.wait(0.05))
+        for _ in range(3):
+            kernels.send(b"add@/devices/x")
+        self.assertTrue(events.wait(5.0))
+        self.assertFalse(events.wait(0.05))
         with mock.patch("socket.AF_NETLINK", None):
             blind = Uevents()
         self.assertFalse(blind.live)

@@ -38,6 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
+    from ulterion.core.errors import UsageError
     from ulterion.report.compared import comparison, outcome_lines
     from ulterion.tasks.comparing import compare_review, groups_as_data
     from ulterion.tasks.notebook import outcomes
@@ -46,6 +47,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder)
     runs = folder.runs()
     env.notice(folder.notices)
+    if arguments.dark and not arguments.soaks:
+        raise UsageError("--dark is for figures of soaks; add --soaks")
     if arguments.soaks:
         return _soaks(arguments, env, folder, runs)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin

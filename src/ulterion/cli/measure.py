@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from contextlib import closing
 from typing import TYPE_CHECKING
 
 from ulterion.cli.environment import Environment
@@ -34,11 +35,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _together(arguments, env, request)
     env.notice(request.review.notices)
     display = make_display(env.err, arguments.units)
-    with stoppable():
-        try:
-            finished = measure(request, display)
-        finally:
-            display.close()
+    with stoppable(), closing(display):
+        finished = measure(request, display)
     _show(arguments, env, request, finished)
     if finished.failure is not None:
         raise finished.failure
@@ -65,11 +63,8 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
             "--together takes targets or hookups: ulterion measure A --together B, or --hookup A --together B"
         )
     display = make_display(env.err, arguments.units)
-    with stoppable():
-        try:
-            shared = measure_together(request, [first, *arguments.together], display)
-        finally:
-            display.close()
+    with stoppable(), closing(display):
+        shared = measure_together(request, [first, *arguments.together], display)
     if arguments.json:
         env.show_json(sharing_as_data(shared))
     else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from contextlib import closing
 from typing import TYPE_CHECKING
 
 from ulterion.cli.environment import Environment
@@ -33,11 +34,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         check_figure_path(env.folder / arguments.figure)
     env.notice(request.review.notices)
     display = make_soak_display(env.err, arguments.units, request.plan)
-    with stoppable():
-        try:
-            finished = soak(request, display)
-        finally:
-            display.close()
+    with stoppable(), closing(display):
+        finished = soak(request, display)
     _show(arguments, env, finished, request.review.review)
     if finished.failure is not None:
         raise finished.failure

@@ -29,7 +29,7 @@ def add(parser: argparse.ArgumentParser) -> None:
     options.add_review(parser)
     options.add_hookup_checks(parser)
     parser.add_argument("--resume", action="store_true",
-                        help="go on with the newest soak of this hookup that was cut off, as its second part")  # fmt: skip
+                        help="go on with the newest soak of this hookup that was cut off, as its second part, with the load and the ends it was begun with")  # fmt: skip
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))
     _add_sensors(parser.add_argument_group("temperatures"))

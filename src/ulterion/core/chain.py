@@ -76,12 +76,12 @@ def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
         ]
     if step.link is None or step.role in ("controller", "root hub", "hub"):
         return []
-    if is_lower(step.link, step.capable):
-        return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
     slow_hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
     if slow_hub is not None:
         return [f"linked at {step.link} behind a hub ({slow_hub.name}) that runs at {slow_hub.link}; "
                 f"the port it hangs on can do {step.port_capable}"]  # fmt: skip
+    if is_lower(step.link, step.capable):
+        return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
     if is_lower(step.link, step.port_capable):
         return [f"linked at {step.link}; the port can do {step.port_capable}: the device, its cable or a turned plug"]
     link, slow = known_link(step.link), known_link(SLOW)

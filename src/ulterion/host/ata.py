@@ -8,11 +8,10 @@ little-endian; a statistic is a quadword whose highest byte holds flags: bit 7 s
 from __future__ import annotations
 
 import ctypes
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.host.tree import refused
+from ulterion.host.passthrough import LogError, ask
 
 SG_IO = 0x2285  # scsi/sg.h
 FROM_DEVICE = -3
@@ -25,10 +24,6 @@ PAGE_BYTES = 512
 SUPPORTED_AND_VALID = 0xC0
 TIMEOUT_MS = 5000
 NO_TEMPERATURE = -128  # SCT status: 80h stands for 'not valid'
-
-
-class LogError(Exception):
-    """A log that could not be read, or that is none, and why."""
 
 
 class _SgIoHeader(ctypes.Structure):
@@ -115,23 +110,12 @@ def log_command(log: int, page: int) -> bytes:
 
 def read_log(device: Path, log: int, page: int) -> bytes:
     """Ask a drive for a page of a log; raise LogError."""
-    import fcntl
-
     data, sense = ctypes.create_string_buffer(PAGE_BYTES), ctypes.create_string_buffer(32)
     block = ctypes.create_string_buffer(log_command(log, page), 16)
     header = _SgIoHeader(interface_id=ord("S"), dxfer_direction=FROM_DEVICE, cmd_len=16, mx_sb_len=32,
                          dxfer_len=PAGE_BYTES, dxferp=ctypes.addressof(data), cmdp=ctypes.addressof(block),
                          sbp=ctypes.addressof(sense), timeout=TIMEOUT_MS)  # fmt: skip
-    try:
-        fd = os.open(device, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        try:
-            fcntl.ioctl(fd, SG_IO, header)
-        finally:
-            os.close(fd)
-    except PermissionError as error:
-        raise LogError(refused(device)) from error
-    except OSError as error:
-        raise LogError(f"{device} takes no such commands: {error.strerror}") from error
+    ask(device, SG_IO, header)
     if header.status or header.host_status or header.driver_status & 0x0F or header.resid:
         raise LogError(f"{device}, or the bridge before it, refused (status {header.status:#x})")
     return data.raw

@@ -7,11 +7,10 @@ Field tables: NVM Express Base Specification 2.0, figure 207 (SMART / Health Inf
 from __future__ import annotations
 
 import ctypes
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.host.tree import refused
+from ulterion.host.passthrough import LogError, ask
 
 ADMIN_COMMAND = 0xC0484E41  # _IOWR('N', 0x41, struct nvme_passthru_cmd), linux/nvme_ioctl.h
 GET_LOG_PAGE, IDENTIFY = 0x02, 0x06
@@ -21,10 +20,6 @@ ALL_NAMESPACES = 0xFFFFFFFF
 KELVIN = 273.15
 DATA_UNIT = 512_000  # bytes: thousands of 512-byte units
 TIMEOUT_MS = 5000
-
-
-class LogError(Exception):
-    """A log that could not be read, or that is none, and why."""
 
 
 class _Command(ctypes.Structure):
@@ -125,21 +120,10 @@ def parse_limit(page: bytes) -> float | None:
 
 
 def _ask(device: Path, opcode: int, nsid: int, cdw10: int, size: int) -> bytes:
-    import fcntl
-
     buffer = ctypes.create_string_buffer(size)
     command = _Command(opcode=opcode, nsid=nsid, addr=ctypes.addressof(buffer), data_len=size, cdw10=cdw10,
                        timeout_ms=TIMEOUT_MS)  # fmt: skip
-    try:
-        fd = os.open(device, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        try:
-            status = fcntl.ioctl(fd, ADMIN_COMMAND, command)
-        finally:
-            os.close(fd)
-    except PermissionError as error:
-        raise LogError(refused(device)) from error
-    except OSError as error:
-        raise LogError(f"{device} does not answer: {error.strerror}") from error
+    status = ask(device, ADMIN_COMMAND, command)
     if status:
         raise LogError(f"{device} refused with status {status:#x}")
     return buffer.raw

@@ -15,6 +15,7 @@ from typing import Protocol
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.soak import DRIVE
 from ulterion.host import ata, drives, nvme, tree
+from ulterion.host.passthrough import LogError
 
 PROBE_SECONDS = 5.0  # a probe that takes longer hangs
 PLAUSIBLE = (-60.0, 250.0)  # C; beyond it a number is no temperature
@@ -84,7 +85,7 @@ class NvmeLog:
         """Return degrees Celsius; raise SensorError."""
         try:
             log = nvme.read_health(self.device)
-        except nvme.LogError as error:
+        except LogError as error:
             raise SensorError(str(error)) from error
         value = log.sensors.get(self.number) if self.number else log.temperature
         if value is None:
@@ -110,7 +111,7 @@ class AtaLog:
         """Return degrees Celsius; raise SensorError."""
         try:
             return ata.read_temperature(self.device).current
-        except ata.LogError as error:
+        except LogError as error:
             raise SensorError(str(error)) from error
 
 
@@ -247,5 +248,5 @@ def counters_of(disk: str, root: Path = Path("/")) -> dict[str, float]:
     device = root / "dev" / disk
     try:
         return nvme.read_health(device).counters if disk.startswith("nvme") else ata.read_counters(device)
-    except (nvme.LogError, ata.LogError):
+    except LogError:
         return {}

@@ -42,9 +42,3 @@ def above(device: Path, root: Path) -> list[Path]:
         return []
     depth = str(device)[len(top) :].count(os.sep)
     return [device, *(device.parents[i] for i in range(depth - 1))]
-
-
-def refused(device: Path) -> str:
-    """Say why a device may not be asked: root may, others may not; and some devices take no questions at all."""
-    root = hasattr(os, "geteuid") and os.geteuid() == 0
-    return f"{device} takes no such questions" if root else f"asking {device} needs root"

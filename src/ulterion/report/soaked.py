@@ -48,6 +48,9 @@ def findings_lines(soak: Soak, unit: str) -> list[RenderableType]:
     rows += [("steady", _steady_words(found, unit))]
     if found.recovered is not None:
         rows.append(("recovery", f"{found.recovered * 100:.0f} % of the write cache was back for the second load"))
+    counted = _counter_words(soak)
+    if counted:
+        rows.append(("counters", counted))
     if found.energy is not None:
         per = found.energy / (found.bytes / 1e9)
         rows.append(("energy", f"{found.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
@@ -98,6 +101,20 @@ def _request_words(soak: Soak) -> list[str]:
         return []
     return [f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
             f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"]  # fmt: skip
+
+
+def _counter_words(soak: Soak) -> str:
+    """Return what the drive's own counters moved by during the soak; empty where it shows none."""
+    counters = soak.trace.counters
+    words = []
+    if counters.throttlings is not None:
+        words.append(f"throttled {counters.throttlings} times")
+    if counters.throttled_seconds is not None:
+        words.append(f"{show_duration(counters.throttled_seconds) if counters.throttled_seconds else '0 s'} throttled")
+    if counters.warning_seconds is not None:
+        hot = show_duration(counters.warning_seconds) if counters.warning_seconds else "0 s"
+        words.append(f"{hot} above its warning temperature")
+    return f"by the drive: {', '.join(words)}" if words else ""
 
 
 def _lowest_words(soak: Soak, unit: str) -> list[str]:

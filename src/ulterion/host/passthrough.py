@@ -1,0 +1,34 @@
+"""Putting a question to a device by ioctl, and the one error when it gives no answer."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+
+class LogError(Exception):
+    """A log that could not be read, or that is none, and why."""
+
+
+def ask(device: Path, request: int, command: Any) -> int:
+    """Send a command structure to a device; return what the call returned.  Raises LogError."""
+    import fcntl
+
+    try:
+        fd = os.open(device, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        try:
+            status: int = fcntl.ioctl(fd, request, command)
+            return status
+        finally:
+            os.close(fd)
+    except PermissionError as error:
+        raise LogError(_refused(device)) from error
+    except OSError as error:
+        raise LogError(f"{device} takes no such questions: {error.strerror}") from error
+
+
+def _refused(device: Path) -> str:
+    """Say why a device may not be asked: root may, others may not; and some devices take no questions at all."""
+    root = hasattr(os, "geteuid") and os.geteuid() == 0
+    return f"{device} takes no such questions" if root else f"asking {device} needs root"
