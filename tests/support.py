@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -88,6 +89,34 @@ target = "sim:bench.toml"
 """
 
 
+LONGEST = 120  # seconds that any program started by a test may take
+
+
+def heed_signals() -> None:
+    """Let a child heed the signals that the tests send, also where the tests run as a background job that ignores them."""
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_DFL)
+
+
+class Program(subprocess.Popen[str]):
+    """A started program that no failing test waits for."""
+
+    def __exit__(self, kind: Any, value: Any, trace: Any) -> None:
+        """Wait for it, or end it when the test has failed."""
+        if kind is not None:
+            self.kill()
+        super().__exit__(kind, value, trace)
+
+    def end(self) -> None:
+        """End it, whatever it does."""
+        if self.poll() is None:
+            self.kill()
+            self.wait()
+        for stream in (self.stdout, self.stderr):
+            if stream is not None:
+                stream.close()
+
+
 class FolderCase(unittest.TestCase):
     """A test with a folder of its own, and a personal data folder inside it."""
 
@@ -103,18 +132,28 @@ class FolderCase(unittest.TestCase):
         return path
 
     def environment(self) -> dict[str, str]:
-        return {**os.environ, "XDG_DATA_HOME": str(self.folder / "personal"), "COLUMNS": "80", "NO_COLOR": "1"}
+        return {
+            **os.environ,
+            "XDG_DATA_HOME": str(self.folder / "personal"),
+            "XDG_STATE_HOME": str(self.folder / "state"),
+            "COLUMNS": "80",
+            "NO_COLOR": "1",
+        }
 
-    def start(self, *arguments: str, **settings: Any) -> subprocess.Popen[str]:
-        return subprocess.Popen(
+    def start(self, *arguments: str, **settings: Any) -> Program:
+        """Start the installed program; whatever it does, it is gone when the test is over."""
+        process = Program(
             [str(PROGRAM), *arguments], cwd=settings.pop("cwd", self.folder), env=self.environment(), text=True,
-            stdout=subprocess.PIPE, stderr=subprocess.PIPE, **settings,
+            stdout=settings.pop("stdout", subprocess.PIPE), stderr=subprocess.PIPE,
+            preexec_fn=settings.pop("preexec_fn", heed_signals), **settings,
         )  # fmt: skip
+        self.addCleanup(process.end)
+        return process
 
     def ulterion(self, *arguments: str, **settings: Any) -> subprocess.CompletedProcess[str]:
         """Run the installed program to its end."""
         with self.start(*arguments, **settings) as process:
-            out, err = process.communicate(timeout=120)
+            out, err = process.communicate(timeout=LONGEST)
         return subprocess.CompletedProcess(arguments, process.returncode, out, err)
 
     def json_of(self, *arguments: str, status: int = 0, **settings: Any) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import gc
 import os
 import signal
 import subprocess
@@ -12,7 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase
-from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.errors import PassSpoiled, UsageError
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import runner, testfile
@@ -41,34 +42,58 @@ class TestFile(FolderCase):
     def test_where_names_cannot_be_removed_it_is_removed_on_closing(self) -> None:
         """A platform that keeps the name of an open file loses it at the end."""
         self.without_nameless()
-        with mock.patch("pathlib.Path.unlink", side_effect=PermissionError):
+        with mock.patch("os.unlink", side_effect=PermissionError):
             opened = testfile.create(self.folder)
-        self.assertEqual(len(list(self.folder.iterdir())), 1)
-        self.assertEqual(testfile.sweep(self.folder), [])  # in use
+        self.assertEqual(len(list(self.folder.iterdir())), 2)
+        self.assertEqual(self.sweep(), [])  # in use
         opened.close()
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_the_next_start_removes_what_a_dead_one_left_and_nothing_else(self) -> None:
         """A file whose writer was killed goes; one in use, a link, and anything of the reviewer's stay."""
         mine = self.write("holiday.mov", "x")
-        link = self.folder / f"{testfile.PREFIX}9-link"
+        link = self.folder / f"{testfile.PREFIX}9-0123abcd"
         link.symlink_to(mine)
+        (self.folder / f"{testfile.PREFIX}8-0123abcd").mkdir()
+        notes = [self.write(f"{testfile.PREFIX}{name}", "mine") for name in
+                 ("my-notes", "12-deadbeef", "12-deadbee0.mark", "7-0123abcd", "7-0123abcd.mark", "x")]  # fmt: skip
+        kept = {p.name for p in self.folder.iterdir()}
         code = (
-            "import sys,time; from pathlib import Path; from unittest import mock; from ulterion.engine import testfile\n"
+            "import mmap,os,sys,time; from pathlib import Path; from unittest import mock; from ulterion.engine import testfile\n"
             "testfile._nameless = lambda folder: None\n"
-            "with mock.patch('pathlib.Path.unlink', side_effect=PermissionError):\n"
+            "with mock.patch('os.unlink', side_effect=PermissionError):\n"
             "    opened = testfile.create(Path(sys.argv[1]))\n"
-            "print('ready', flush=True); time.sleep(60)\n"
+            "os.pwritev(opened.fd, [mmap.mmap(-1, 8192)], 0); print('ready', flush=True); time.sleep(60)\n"
         )
         with subprocess.Popen([sys.executable, "-c", code, str(self.folder)], stdout=subprocess.PIPE) as process:
             assert process.stdout is not None
             process.stdout.readline()
-            self.assertEqual(testfile.sweep(self.folder), [])
+            self.assertEqual(self.sweep(), [])
             os.kill(process.pid, signal.SIGKILL)
             process.wait()
-        self.assertEqual(len(testfile.sweep(self.folder)), 1)
-        self.assertEqual({p.name for p in self.folder.iterdir()}, {"holiday.mov", link.name})
-        self.assertEqual(mine.read_text(), "x")
+        self.assertEqual(len(self.sweep()), 2)  # the file and the mark beside it
+        self.assertEqual({p.name for p in self.folder.iterdir()}, kept)
+        self.assertEqual({p.read_text() for p in notes} | {mine.read_text()}, {"mine", "x"})
+
+    def sweep(self) -> list[str]:
+        folder = os.open(self.folder, os.O_RDONLY)
+        try:
+            return testfile.sweep(folder)
+        finally:
+            os.close(folder)
+
+    def test_one_killed_before_its_name_was_gone_is_removed(self) -> None:
+        """Between making the name and removing it the file holds our mark, and nothing else of ours."""
+        self.without_nameless()
+        with mock.patch("os.unlink", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+            testfile.create(self.folder)
+        (left,) = self.folder.iterdir()
+        self.assertEqual(left.read_bytes(), testfile.mark_of(left.name))
+        gc.collect()
+        for fd in [p.name for p in Path("/proc/self/fd").iterdir()]:  # the lock goes with the process that died
+            if os.path.realpath(f"/proc/self/fd/{fd}") == str(left):
+                os.close(int(fd))
+        self.assertEqual(self.sweep(), [left.name])
 
     def test_refusals_say_what_to_do(self) -> None:
         """A read-only, forbidden or full place is refused with its own remedy."""
@@ -248,8 +273,8 @@ class Repeating(FolderCase):
         self.addCleanup(target.close)
         target.prepare(1)
         with (
-            mock.patch("ulterion.engine.target._seconds_asleep", side_effect=[5.0, 65.0]),
-            self.assertRaisesRegex(TargetFailed, "asleep for 60 s"),
+            mock.patch("ulterion.engine.target.seconds_asleep", side_effect=[5.0, 65.0]),
+            self.assertRaisesRegex(PassSpoiled, "asleep for 60 s"),
         ):
             target.run_pass(READ.settled(0.05, target.span_bytes), 1)
 

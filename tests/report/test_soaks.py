@@ -13,7 +13,7 @@ from ulterion.core.soak import Row
 from ulterion.core.workload import parse_workload
 from ulterion.model.run import Reading, RunDocument
 from ulterion.model.soak import SoakPlan
-from ulterion.report.figures import save_figure
+from ulterion.report.figurefile import save_figure
 from ulterion.report.screen import console
 from ulterion.report.soak_figures import DARK, LIGHT, draw_soaks
 from ulterion.report.soak_live import STEPS, RunningLine, SoakDisplay

@@ -28,11 +28,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.report.claimed import claims_table
     from ulterion.tasks.claiming import claims_as_data, judge_claims
+    from ulterion.tasks.evidence import to_judge
     from ulterion.tasks.places import open_review
 
-    folder = open_review(arguments.review, env.folder)
-    review, runs = folder.review, folder.runs()
-    env.notice(folder.notices)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    review, runs = folder.review, to_judge(folder)
     rows = judge_claims(review, runs, unit=arguments.units, everywhere=arguments.everywhere, hookups=arguments.hookup)
     if not rows:
         raise UsageError(

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ulterion.cli import options
+from ulterion.cli.drawing import Drawn, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
-    from ulterion.model.run import RunDocument
+    from matplotlib.figure import Figure
+
     from ulterion.model.store import ReviewFolder
 
 
@@ -41,36 +45,39 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.report.compared import comparison, outcome_lines
     from ulterion.tasks.comparing import compare_review, groups_as_data
+    from ulterion.tasks.evidence import to_judge
     from ulterion.tasks.notebook import outcomes
     from ulterion.tasks.places import open_review
 
-    folder = open_review(arguments.review, env.folder)
-    runs = folder.runs()
-    env.notice(folder.notices)
+    folder = open_review(arguments.review, env.folder, env.tell)
     if arguments.dark and not arguments.soaks:
         raise UsageError("--dark is for figures of soaks; add --soaks")
     if arguments.soaks:
-        return _soaks(arguments, env, folder, runs)
+        return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
+    runs = to_judge(folder)
     groups = compare_review(folder.review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
     labels = {g.medium: folder.review.label(g.medium) for g in groups}
-    figures = _figures(arguments, env, groups, labels) if arguments.figure else []
+    paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
-        env.show_json(
-            groups_as_data(groups, margin) | {"figures": [str(f) for f in figures], "outcomes": outcomes(folder)}
-        )
+        drawn = _drawn(arguments, paths, groups, labels)
+        env.show_json(groups_as_data(groups, margin) | {"outcomes": outcomes(folder)} | drawn.as_data())
+        drawn.end(env)
     else:
         env.show(comparison(groups, labels, arguments.units, margin))
         env.show(outcome_lines(outcomes(folder)))
-        env.show(["", *(f"figure: {f}" for f in figures), "next: ulterion claims"])
+        drawn = _drawn(arguments, paths, groups, labels)
+        env.show([""])
+        drawn.show(env)
+        env.show(["next: ulterion claims"])
+        drawn.end(env)
     found = {r.comparison.verdict for g in groups for r in g.rows if r.comparison}
     return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE
 
 
-def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, runs: list[RunDocument]) -> Status:
+def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.report.figures import check_figure_path, save_figure
     from ulterion.report.soaked import findings_lines, soaks_table
     from ulterion.tasks.soaks import choose, difference, marks_of, soaks_as_data
 
@@ -78,34 +85,38 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         raise UsageError(
             "--soaks knows no --against, --margin and --fail-on; name the soak to hold others against first"
         )
-    soaks = choose(folder.review, runs, arguments.hookup)
-    if arguments.figure:
+    paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
+    soaks = choose(folder, arguments.hookup)
+
+    def figure() -> Figure:
         from ulterion.report.soak_figures import draw_soaks
 
-        path = env.folder / arguments.figure
-        check_figure_path(path)
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        save_figure(draw_soaks(soaks, arguments.units, marks, dark=arguments.dark), path)
+        return draw_soaks(soaks, arguments.units, marks, dark=arguments.dark)
+
     if arguments.json:
-        env.show_json(soaks_as_data(soaks))
+        drawn = draw([(path, figure) for path in paths])
+        env.show_json(soaks_as_data(soaks) | drawn.as_data())
+        drawn.end(env)
         return Status.DONE
     if len(soaks) == 1:
         env.show(findings_lines(soaks[0], arguments.units))
     else:
         env.show(soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units))
-    env.show(["", f"figure: {arguments.figure}"] if arguments.figure else [])
+    env.show([""] if paths else [])
+    drawn = draw([(path, figure) for path in paths])
+    drawn.show(env)
+    drawn.end(env)
     return Status.DONE
 
 
-def _figures(arguments: argparse.Namespace, env: Environment, groups: list[Any], labels: dict[str, str]) -> list[Path]:
-    """Draw one figure for each medium; with several the medium's name goes into the file's."""
-    from ulterion.report.figures import check_figure_path, draw_comparison, save_figure
+def _drawn(
+    arguments: argparse.Namespace, paths: Sequence[Path], groups: Sequence[Any], labels: dict[str, str]
+) -> Drawn:
+    """Draw one figure for each medium; with several the medium's name is in the file's."""
+    if not paths:
+        return Drawn()
+    from ulterion.report.figures import draw_comparison
 
-    wanted = env.folder / arguments.figure
-    check_figure_path(wanted)
-    written = []
-    for group in groups:
-        path = wanted if len(groups) == 1 else wanted.with_name(f"{wanted.stem}-{group.medium}{wanted.suffix}")
-        save_figure(draw_comparison(group, labels[group.medium], arguments.units), path)
-        written.append(path)
-    return written
+    return draw([(path, partial(draw_comparison, group, labels[group.medium], arguments.units))
+                 for path, group in zip(paths, groups, strict=True)])  # fmt: skip

@@ -33,6 +33,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.soaked import soaks_table
     from ulterion.tasks.claiming import judge_claims
     from ulterion.tasks.comparing import compare_review
+    from ulterion.tasks.evidence import to_judge
     from ulterion.tasks.soaks import choose, difference
 
     folder = start(env.folder, arguments.folder)
@@ -46,12 +47,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show(
             [f"soaked   {soaked.run.hookup:<10}{' > '.join(soaked.run.chain):<38}{show_duration(seconds)} of load"]
         )
-    review, runs = folder.review, folder.runs()
+    review, runs = folder.review, to_judge(folder)
     margin, tolerance = review.review.margin, review.review.tolerance
     groups = compare_review(review, runs)
     labels = {g.medium: review.label(g.medium) for g in groups}
     env.show(["", *comparison(groups, labels, arguments.units, margin)])
-    soaks = choose(review, runs, SOAKED)
+    soaks = choose(folder, SOAKED)
     differences = [difference(s, soaks[0]) for s in soaks[1:3]]
     env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, arguments.units)])
     env.show(["", *claims_table(judge_claims(review, runs, unit=arguments.units), tolerance)])

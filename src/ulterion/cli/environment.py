@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import sys
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, Any, NamedTuple
+from typing import IO, Any
+
+from ulterion.cli.streams import open_standard_descriptors, readable
 
 
-class Environment(NamedTuple):
-    """Streams and the folder a command was called from."""
+@dataclass
+class Environment:
+    """Streams and the folder a command was called from.
+
+    Attributes:
+        out, err: standard output and standard error.
+        folder: the working folder.
+        answered: whether a JSON document was written; there is never a second.
+    """
 
     out: IO[str]
     err: IO[str]
     folder: Path
+    answered: bool = field(default=False)
 
     @classmethod
     def real(cls) -> Environment:
-        """Return the process's own."""
-        return cls(sys.stdout, sys.stderr, Path.cwd())
+        """Return the process's own; raise UsageError when the working folder is gone."""
+        open_standard_descriptors()
+        return cls(readable(sys.stdout), readable(sys.stderr), _working_folder())
 
     def show(self, lines: list[Any]) -> None:
         """Print renderables to the standard output."""
@@ -31,9 +45,30 @@ class Environment(NamedTuple):
         """Print one JSON document to the standard output."""
         import json
 
-        self.out.write(json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False) + "\n")
+        from ulterion.core.text import json_safe
+
+        plain = (getattr(self.out, "encoding", None) or "utf-8").casefold().replace("-", "") != "utf8"
+        self.answered = True
+        self.out.write(json_safe(json.dumps(data, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
 
     def notice(self, sentences: list[str]) -> None:
-        """Print sentences to the standard error."""
-        for sentence in sentences:
-            self.err.write(f"ulterion: {sentence}\n")
+        """Print sentences to the standard error, a line each; where it is closed or full they are lost."""
+        from ulterion.core.text import brief
+
+        with contextlib.suppress(OSError, ValueError):
+            for sentence in sentences:
+                self.err.write(f"ulterion: {brief(sentence)}\n")
+            self.err.flush()
+
+    def tell(self, sentence: str) -> None:
+        """Print one sentence to the standard error."""
+        self.notice([sentence])
+
+
+def _working_folder() -> Path:
+    try:
+        return Path(os.getcwd())  # noqa: PTH109 - one call that may fail
+    except OSError as error:
+        from ulterion.core.errors import UsageError
+
+        raise UsageError(f"the folder you are in is gone or closed to you ({error.strerror}); go to another") from error

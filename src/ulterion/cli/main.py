@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import importlib
 import os
+import signal
 import sys
 
 from ulterion import __version__
@@ -40,15 +41,19 @@ class Help(argparse.HelpFormatter):
         super().__init__(prog, width=max(width, 40) - 2)
 
 
+class Refused(Exception):  # noqa: N818 - it names what happened
+    """A command line that cannot be understood, and why."""
+
+
 class Parser(argparse.ArgumentParser):
-    """A parser whose complaint is one line."""
+    """A parser whose complaint is one line, and who takes no shortened options: '--over' is not '--overwrite'."""
 
     def __init__(self, **settings: Any) -> None:
-        super().__init__(formatter_class=Help, **settings)
+        super().__init__(formatter_class=Help, allow_abbrev=False, **settings)
 
     def error(self, message: str) -> NoReturn:
-        """Print what is wrong and where help is, and exit with status 2."""
-        self.exit(Status.USAGE, f"{self.prog}: {message}; see '{self.prog} --help'\n")
+        """Raise Refused with what is wrong and where help is."""
+        raise Refused(f"{self.prog.removeprefix('ulterion').strip()}: {message}; see '{self.prog} --help'".lstrip(": "))
 
 
 def build_parser(argv: list[str]) -> Parser:
@@ -74,46 +79,42 @@ def build_parser(argv: list[str]) -> Parser:
     return parser
 
 
-def main(argv: list[str] | None = None, environment: Environment | None = None) -> int:
-    """Run a command line; return the exit status."""
+def main(argv: list[str] | None = None, environment: Environment | None = None, *, before: Any = None) -> int:
+    """Run a command line; return the exit status.  `before` is the handler of Ctrl-C that was on while we were loaded."""
     argv = sys.argv[1:] if argv is None else argv
-    parser = build_parser(argv)
-    arguments = parser.parse_args(argv)
-    if arguments.command is None:
-        parser.print_help()
-        return Status.DONE
-    command = importlib.import_module(f"ulterion.cli.{arguments.command}")
-    env = environment or _real_environment()
+    env = environment
     try:
-        return int(command.run(arguments, env))
-    except BrokenPipeError:
-        sys.stderr.close()  # whoever read the output has gone; there is no one to complain to
-        return Status.DONE
-    except KeyboardInterrupt:
-        env.notice(["stopped by hand"])
-        return Status.INTERRUPTED
-    except Exception as error:
-        return _status_of(error, arguments.debug, env)
+        if before is not None and signal.getsignal(signal.SIGINT) is before:
+            signal.signal(signal.SIGINT, signal.default_int_handler)
+        arguments = _parsed(argv)
+        if isinstance(arguments, int):
+            return arguments
+        env = environment or _real_environment()
+        status = int(importlib.import_module(f"ulterion.cli.{arguments.command}").run(arguments, env))
+        env.out.flush()
+        return status
+    except (Exception, KeyboardInterrupt) as error:
+        from ulterion.cli.endings import end
+
+        return end(error, argv, env)
+
+
+def _parsed(argv: list[str]) -> argparse.Namespace | int:
+    """Return the arguments, or the exit status where help or the version was asked for; raise Refused."""
+    parser = build_parser(argv)
+    try:
+        arguments = parser.parse_args(argv)
+        if arguments.command is None:
+            parser.print_help()
+            sys.stdout.flush()
+            return Status.DONE
+    except SystemExit as asked:
+        sys.stdout.flush()
+        return int(asked.code or 0)
+    return arguments
 
 
 def _real_environment() -> Environment:
     from ulterion.cli.environment import Environment
 
     return Environment.real()
-
-
-def _status_of(error: Exception, debug: bool, env: Environment) -> Status:
-    """Say what went wrong in one line; an error that we did not foresee is said to be ours."""
-    from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
-
-    if debug:
-        import traceback
-
-        traceback.print_exception(error, file=env.err)
-    if not isinstance(error, UlterionError):
-        env.notice([f"an error of ours: {type(error).__name__}: {error}; run it again with --debug and report it"])
-        return Status.TARGET_FAILED
-    env.notice([" ".join(str(error).split())])
-    if isinstance(error, TargetFailed):
-        return Status.TARGET_FAILED
-    return Status.INTERRUPTED if isinstance(error, Interrupted) else Status.USAGE

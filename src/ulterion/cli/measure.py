@@ -6,10 +6,13 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
+from ulterion.cli.drawing import Drawn, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from ulterion.tasks.measuring import Finished, Request
 
 
@@ -28,12 +31,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     request = _request(arguments, env)
     if arguments.figure:
-        from ulterion.report.figures import check_figure_path
-
-        check_figure_path(env.folder / arguments.figure)
+        check_paths(env.folder / arguments.figure)
     if arguments.together:
         return _together(arguments, env, request)
-    env.notice(request.review.notices)
     display = make_display(env.err, arguments.units)
     with stoppable(), closing(display):
         finished = measure(request, display)
@@ -84,7 +84,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
     suite, workloads = workloads_of(arguments)
-    review = review_for(arguments, env.folder)
+    review = review_for(arguments, env.folder, env.tell)
     wait_if_asked(arguments, review, env.notice)
     return Request(
         review=review,
@@ -105,32 +105,41 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, request: Request, finished: Finished) -> None:
-    figure = None
-    if arguments.figure and any(r.counted for r in finished.run.workloads):
-        from ulterion.report.figures import save_figure
-        from ulterion.report.sweep_figures import draw_run
-        from ulterion.tasks.evidence import seen_link
-
-        figure = env.folder / arguments.figure
-        save_figure(draw_run(finished.run, arguments.units, seen_link(finished.run)), figure)
     if arguments.json:
         from ulterion.tasks.measuring import finished_as_data
 
-        env.show_json(finished_as_data(finished) | ({"figure": str(figure)} if figure else {}))
+        drawn = _drawn(arguments, env, finished)
+        env.show_json(finished_as_data(finished) | drawn.as_data())
+        drawn.end(env)
         return
     from ulterion.report.measured import results
 
     env.show(results(finished.run, finished.path, arguments.units))
-    env.show([f"figure: {figure}"] if figure else [])
+    drawn = _drawn(arguments, env, finished)
+    drawn.show(env)
     if finished.failure is None:
         env.show([_next_step(request)])
+    drawn.end(env)
+
+
+def _drawn(arguments: argparse.Namespace, env: Environment, finished: Finished) -> Drawn:
+    if not arguments.figure or not any(r.counted for r in finished.run.workloads):
+        return Drawn()
+    from ulterion.report.sweep_figures import draw_run
+    from ulterion.tasks.evidence import seen_link
+
+    def figure() -> Figure:
+        return draw_run(finished.run, arguments.units, seen_link(finished.run))
+
+    return draw([(env.folder / arguments.figure, figure)])
 
 
 def _next_step(request: Request) -> str:
     review = request.review.review
     if request.hookup is None:
         return "next: 'ulterion new DIR' starts a review, in which drives and hookups are compared"
-    left = [n for n in review.hookups if n not in {r.hookup for r in request.review.runs()}]
+    measured = {s.hookup for s in request.review.skims() if s.kind == "measure"}
+    left = [n for n in review.hookups if n not in measured]
     if left:
         return f"next: ulterion measure --hookup {left[0]}"
     return "next: ulterion compare, then ulterion claims"

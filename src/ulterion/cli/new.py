@@ -17,13 +17,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Write the starting file."""
+    from ulterion.core.text import one_line
     from ulterion.model.store import new_review
 
     folder = env.folder / arguments.folder
     path = new_review(folder, arguments.title or folder.resolve().name)
-    env.out.write(
-        f"started {path}\n"
-        f"next: write your parts, claims and hookups into it, then, inside {arguments.folder},\n"
-        f"      ulterion measure --hookup direct\n"
-    )
+    for line in (
+        f"started {path}",
+        f"next: write your parts, claims and hookups into it, then, inside {arguments.folder},",
+        "      ulterion measure --hookup direct",
+    ):
+        env.out.write(f"{one_line(line) if line[0] != ' ' else line}\n")
     return Status.DONE

@@ -40,8 +40,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.noted import noted_lines
     from ulterion.tasks.notebook import attach_log, note_words, noted
 
-    folder = review_for(arguments, env.folder)
-    env.notice(folder.notices)
+    folder = review_for(arguments, env.folder, env.tell)
     words = " ".join(arguments.words)
     if arguments.log is not None:
         if words or arguments.hookup or not arguments.name:

@@ -41,14 +41,14 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
     wait_for(review.review, arguments.hookup, review.path, arguments.wait, lambda words: say([words]))
 
 
-def review_for(arguments: argparse.Namespace, folder: Path) -> ReviewFolder:
+def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:
     """Open the review named or found; a target measured outside any review goes to the personal one."""
     from ulterion.model.store import find_review
     from ulterion.tasks.places import open_default_review, open_review
 
     if arguments.review is None and arguments.hookup is None and find_review(folder) is None:
-        return open_default_review()
-    return open_review(arguments.review, folder)
+        return open_default_review(tell)
+    return open_review(arguments.review, folder, tell)
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:

@@ -17,7 +17,9 @@ def stoppable() -> Iterator[None]:
     """Within the block the first of these signals raises Interrupted; later ones are ignored while things are saved."""
     from ulterion.core.errors import Interrupted
 
-    numbers = [getattr(signal, name) for name in STOPPING if hasattr(signal, name)]
+    every = [getattr(signal, name) for name in STOPPING if hasattr(signal, name)]
+    # what the caller has ignored stays so: nohup, or a job that a script put into the background
+    numbers = [number for number in every if signal.getsignal(number) != signal.SIG_IGN]
 
     def stop(number: int, frame: FrameType | None) -> None:
         for each in numbers:

@@ -6,10 +6,13 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
+from ulterion.cli.drawing import Drawn, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from ulterion.model.review import Review
     from ulterion.tasks.soakrequest import Soaked, SoakRequest
 
@@ -29,10 +32,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     request = _request(arguments, env)
     if arguments.figure:
-        from ulterion.report.figures import check_figure_path
-
-        check_figure_path(env.folder / arguments.figure)
-    env.notice(request.review.notices)
+        check_paths(env.folder / arguments.figure)
     display = make_soak_display(env.err, arguments.units, request.plan)
     with stoppable(), closing(display):
         finished = soak(request, display)
@@ -52,7 +52,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
-    review = review_for(arguments, env.folder)
+    review = review_for(arguments, env.folder, env.tell)
     workload, files = load_of(arguments)
     wait_if_asked(arguments, review, env.notice)
     request = SoakRequest(
@@ -77,21 +77,27 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, review: Review) -> None:
     from ulterion.report.soaked import soak_results
-    from ulterion.tasks.soaks import marks_of, soak_as_data, soak_of
+    from ulterion.tasks.soaks import Soak, marks_of, soak_as_data, soak_of
 
-    found = soak_of(finished.run)
-    figure = None
-    if arguments.figure and found is not None:
-        from ulterion.report.figures import save_figure
+    def drawn(soak: Soak | None) -> Drawn:
+        if not arguments.figure or soak is None:
+            return Drawn()
         from ulterion.report.soak_figures import draw_soaks
 
-        figure = env.folder / arguments.figure
-        marks = marks_of(review, finished.run)
-        save_figure(draw_soaks([found], arguments.units, marks, dark=arguments.dark), figure)
+        def figure() -> Figure:
+            return draw_soaks([soak], arguments.units, marks_of(review, finished.run), dark=arguments.dark)
+
+        return draw([(env.folder / arguments.figure, figure)])
+
+    found = soak_of(finished.run)
     if arguments.json:
-        env.show_json(soak_as_data(finished.run, found, finished.path) | ({"figure": str(figure)} if figure else {}))
+        figures = drawn(found)
+        env.show_json(soak_as_data(finished.run, found, finished.path) | figures.as_data())
+        figures.end(env)
         return
     env.show(soak_results(finished.run, found, finished.path, arguments.units))
-    env.show([f"figure: {figure}"] if figure else [])
+    figures = drawn(found)
+    figures.show(env)
     if finished.failure is None and finished.run.hookup:
         env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])
+    figures.end(env)

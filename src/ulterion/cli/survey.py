@@ -38,6 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Survey and show."""
+    from ulterion.cli.signals import stoppable
     from ulterion.core.errors import UsageError
     from ulterion.report.surveyed import survey_lines
     from ulterion.tasks.surveying import chosen, survey_as_data, surveyed
@@ -49,7 +50,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         from ulterion.host.recorded import write_record
 
         count = write_record(env.folder / arguments.record)
-        env.show([f"{count} files and links of this machine, serial numbers included, are in {arguments.record}"])
+        if arguments.json:
+            env.show_json({"recorded": str(arguments.record), "files_and_links": count})
+        else:
+            env.show([f"{count} files and links of this machine, serial numbers included, are in {arguments.record}"])
         return Status.DONE
     if arguments.simulated:
         return _show_simulated(arguments, env)
@@ -58,7 +62,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             return _learn(arguments, env, found)
         found = chosen(found, arguments.drive)
         if arguments.watch:
-            return _watch(arguments, env, found)
+            with stoppable():
+                return _watch(arguments, env, found)
         if arguments.json:
             env.show_json(survey_as_data(found))
         else:
@@ -71,7 +76,7 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.tasks.places import open_review
     from ulterion.tasks.surveying import chosen, simulated, survey_as_data
 
-    folder = open_review(arguments.review, env.folder)
+    folder = open_review(arguments.review, env.folder, env.tell)
     found = chosen(simulated(folder.review, folder.path), arguments.drive)
     if arguments.json:
         env.show_json(survey_as_data(found))
@@ -84,7 +89,7 @@ def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     from ulterion.tasks.places import open_review
     from ulterion.tasks.surveying import find_drive, teach
 
-    folder = open_review(arguments.review, env.folder)
+    folder = open_review(arguments.review, env.folder, env.tell)
     drive = find_drive(found, arguments.drive[0] if arguments.drive else None)
     facts = teach(folder.path / "review.toml", arguments.learn, drive)
     if arguments.json:
@@ -132,4 +137,6 @@ def _as_line(change: object) -> str:
     import json
     from dataclasses import asdict
 
-    return json.dumps(asdict(change), ensure_ascii=False) + "\n"  # type: ignore[call-overload]
+    from ulterion.core.text import json_safe
+
+    return json_safe(json.dumps(asdict(change), ensure_ascii=False)) + "\n"  # type: ignore[call-overload]

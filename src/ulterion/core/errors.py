@@ -40,6 +40,14 @@ class Interrupted(UlterionError):  # noqa: N818 - not a fault
     """The reviewer, or the system, asked the program to stop."""
 
 
+class WorkerLost(Interrupted):
+    """A worker process was ended from outside (by the system when memory ran short, or by hand)."""
+
+
+class PassSpoiled(UlterionError):  # noqa: N818 - it names what happened
+    """A pass is no result, though nothing failed: machine or program stood still while it ran."""
+
+
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """Return the known name that looks most like `name`, or None when none does."""
     names = {k.casefold(): k for k in known}

@@ -32,7 +32,7 @@ class TargetFacts:
         faults: what is wrong with that chain, in words.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
 
     path: str
     kind: str
@@ -83,7 +83,7 @@ class BenchFacts:
         drivers: versions of the storage drivers that state one.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
 
     host: str
     system: str | None = None

@@ -20,7 +20,8 @@ LARGEST_SIZE = 2**63 - 1  # the largest file offset of the operating systems we 
 LARGEST_RATE = 1e15  # bytes per second; a slip of the hand, not a device, lies above it
 LONGEST = 366 * 86400.0  # seconds; a year of measuring is a slip of the hand
 
-_QUANTITY = re.compile(r"\s*([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*", re.DOTALL)
+_QUANTITY = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
+LONGEST_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
 _DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµ]*)\s*")
 _SECONDS = {
     "ns": 1e-9, "us": 1e-6, "µs": 1e-6, "ms": 1e-3, "s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0,
@@ -44,13 +45,20 @@ class Money:
 
 
 def _split(text: str, what: str, example: str) -> tuple[float, str]:
-    match = _QUANTITY.fullmatch(text)
+    match = _QUANTITY.fullmatch(_bare(text, what, example))
     if match is None:
         raise UnitError(f"'{text}' is not a {what}; write it like '{example}'")
     value = float(match[1])
     if not math.isfinite(value):
         raise UnitError(f"'{text}' is too large for a {what}; write it like '{example}'")
-    return value, match[2]
+    return value, match[2].strip()
+
+
+def _bare(text: str, what: str, example: str) -> str:
+    """Return a text without spaces around it; raise UnitError for one that is too long to be a quantity."""
+    if len(text) > LONGEST_TEXT:
+        raise UnitError(f"'{text[:20]}...' has {len(text)} characters and is not a {what}; write it like '{example}'")
+    return text.strip()
 
 
 def _positive(value: float, text: str, what: str, largest: float = math.inf) -> float:
@@ -118,7 +126,7 @@ def parse_iops(text: str) -> float:
 
 def parse_duration(text: str) -> float:
     """Read a duration such as '2m30s', '90 s', '1.5 h' or '250ms'; return seconds (above zero)."""
-    rest, total = text.strip(), 0.0
+    rest, total = _bare(text, "duration", "90 s"), 0.0
     while rest:
         match = _DURATION_PART.match(rest)
         if match is None or match[2] not in _SECONDS:
@@ -138,7 +146,7 @@ def parse_money(text: str) -> Money:
 
 def parse_power(text: str) -> float:
     """Read a power such as '15 W', '900 mW' or '2.6 A at 5 V'; return watts (above zero)."""
-    product = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*A\s+at\s+(\d+(?:\.\d+)?)\s*V\s*", text)
+    product = re.fullmatch(r"(\d+(?:\.\d+)?)\s*A\s+at\s+(\d+(?:\.\d+)?)\s*V", _bare(text, "power", "15 W"))
     if product:
         return _positive(float(product[1]) * float(product[2]), text, "power", 1e5)
     value, unit = _split(text, "power", "15 W")

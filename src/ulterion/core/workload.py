@@ -49,7 +49,7 @@ class Workload:
         company: number of targets it ran on at once, itself included; 1 when alone.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
 
     name: str
     direction: Direction

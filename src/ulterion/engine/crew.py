@@ -7,8 +7,6 @@ leaves them behind when a device is silent for too long.  A child dies with its 
 
 from __future__ import annotations
 
-import ctypes
-import gc
 import mmap
 import os
 import pickle
@@ -17,22 +15,22 @@ import signal
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
+from types import FrameType
 from typing import Any
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
+from ulterion.engine.children import GRACE, lost, outcome, start, value_of
 
 STALL = 60.0  # seconds without any completion after which a device counts as stalled
 LOOK = 0.05  # seconds between two looks at the children
-GRACE = 5.0  # seconds that children asked to stop get to finish what is in flight
 LEAD_NS = 2_000_000  # between the last child's being ready and the common start
-PR_SET_PDEATHSIG = 1  # prctl(2)
-STOP, START, FIRST = 0, 1, 2  # cells of the shared memory; then two for each child: its stage, bytes moved
+STOP, START, PAUSES, FIRST = 0, 1, 2, 3  # cells of the shared memory; then two for each child: its stage, bytes moved
 READY, FLUSHING = 1, 2  # stages
-STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)}
-FLUSH_PATIENCE = (
-    20  # a flush reports nothing, and after minutes of writing may take minutes: so many times the patience
-)
+FLUSH_PATIENCE = 3  # a flush reports nothing: so many times the patience where no counter shows that it goes on
+Pulse = Callable[[], object]
+"""Something that changes as long as a target works: the kernel's counters of its device, or None where it has none."""
 
 
 class Flag:
@@ -70,6 +68,15 @@ class Seat:
             pass
         return int(start)
 
+    @property
+    def paused(self) -> bool:
+        """Whether any child was stopped (Ctrl-Z) and continued since they began."""
+        return bool(self.cells[PAUSES])
+
+    def continued(self, number: int, frame: FrameType | None) -> None:
+        """Take note that this child stood still (handler of SIGCONT)."""
+        self.cells[PAUSES] += 1
+
     def flushing(self) -> None:
         """Say that a flush begins."""
         self.cells[FIRST + 2 * self.number] = FLUSHING
@@ -87,12 +94,13 @@ class _Child:
     open: bool = True
 
 
-def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL) -> list[Any]:
+def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL,
+        pulse: Pulse | None = None) -> list[Any]:  # fmt: skip
     """Run each job in a child process, all started together; return their results in order.
 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
-    results = run_each(jobs, tick, stall, alike=True)
+    results = run_each(jobs, tick, stall, pulse, alike=True)
     raise_first(results)
     return results
 
@@ -105,13 +113,13 @@ def raise_first(results: Sequence[Any]) -> None:
         raise failure
 
 
-def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL, *,
-             alike: bool = False) -> list[Any]:  # fmt: skip
+def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL,
+             pulse: Pulse | None = None, *, alike: bool = False) -> list[Any]:  # fmt: skip
     """Run jobs like `run`, but return the TargetFailed of a child in the place of its result.
 
     With `alike` a child that fails stops the others: they work on the same target.
     """
-    crew = Crew(jobs, stall, alike=alike)
+    crew = Crew(jobs, stall, pulse, alike=alike)
     try:
         while crew.look():
             if tick is not None and crew.begun:
@@ -131,11 +139,13 @@ class Crew:
         begun: when they were started together (`time.monotonic`), 0.0 before.
     """
 
-    def __init__(self, jobs: Sequence[Callable[[Seat], Any]], stall: float = STALL, *, alike: bool = False) -> None:
+    def __init__(self, jobs: Sequence[Callable[[Seat], Any]], stall: float = STALL, pulse: Pulse | None = None, *,
+                 alike: bool = False) -> None:  # fmt: skip
         self._cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
         self._children: list[_Child] = []
-        self._stall, self._alike = stall, alike
+        self._stall, self._pulse, self._alike = stall, pulse, alike
         self._seen: tuple[object, ...] = ()
+        self._beat: object = None
         self._since, self.begun = time.monotonic(), 0.0
         try:
             for number, job in enumerate(jobs):
@@ -148,6 +158,11 @@ class Crew:
     def moved(self) -> int:
         """Bytes that all children have reported."""
         return sum(self._cells[FIRST + 2 * i + 1] for i in range(len(self._children)))
+
+    @property
+    def pauses(self) -> int:
+        """How often a child was stopped from outside and continued."""
+        return int(self._cells[PAUSES])
 
     @property
     def silent(self) -> float:
@@ -167,13 +182,25 @@ class Crew:
             self.begun = self._since = now
         stages = [cells[FIRST + 2 * i] for i in range(len(children))]
         news = (self.moved, *stages, *(c.open for c in children))
+        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
         if news != self._seen:
             self._seen, self._since = news, now
-        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
-        if now - self._since > self._stall * (FLUSH_PATIENCE if flushing else 1):
-            words = f"no request was answered for {now - self._since:.0f} s: the device is stalled"
-            raise TargetFailed(words, moved=self.moved)
+            self._beat = self._pulse() if flushing and self._pulse is not None else None
+        if now - self._since > self._stall:
+            self._look_closer(now, flushing)
         return any(c.open for c in children)
+
+    def _look_closer(self, now: float, flushing: bool) -> None:
+        """Raise TargetFailed for a target that was silent for too long, unless it flushes and its device still works."""
+        beat = self._pulse() if flushing and self._pulse is not None else None
+        if beat is not None and beat != self._beat:
+            self._beat, self._since = beat, now
+            return
+        silent = now - self._since
+        if flushing and beat is None and silent <= self._stall * FLUSH_PATIENCE:
+            return
+        what = "the flush has not ended, and nothing moved" if flushing else "no request was answered"
+        raise TargetFailed(f"{what} for {silent:.0f} s: the device is stalled", moved=self.moved)
 
     def stop(self) -> None:
         """Ask all children to end their work in order."""
@@ -199,46 +226,20 @@ class Crew:
 def _start(job: Callable[[Seat], Any], seat: Seat, others: list[_Child]) -> None:
     """Start a job in a child process and add it to the others."""
     reader, writer = os.pipe()
-    parent = os.getpid()
-    # a stop that arrived during the fork would be raised inside the interpreter's own fork hooks, and be lost there
-    mask = signal.pthread_sigmask(signal.SIG_BLOCK, STOPPING)
-    pid = os.fork()
-    if pid:
-        os.close(writer)
-        child = _Child(pid, reader)
-        others.append(child)
-        signal.pthread_sigmask(signal.SIG_SETMASK, mask)
-        return
-    try:  # the child: it leaves by _exit only, whatever happens
-        for fd in (reader, *(c.pipe for c in others)):
-            os.close(fd)
-        _settle(parent)
+
+    def work() -> None:
+        signal.signal(signal.SIGCONT, seat.continued)
         with os.fdopen(writer, "wb") as out:
-            pickle.dump(_outcome(job, seat), out)
-    finally:
-        os._exit(0)
+            pickle.dump(outcome(partial(job, seat)), out)
 
-
-def _settle(parent: int) -> None:
-    """Die with the parent, and leave the stopping to it: a Ctrl-C reaches children too."""
-    prctl = getattr(ctypes.CDLL(None), "prctl", None)  # Linux only
-    if prctl is not None:
-        prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
-    if os.getppid() != parent:
-        os._exit(1)
-    for number in STOPPING:
-        signal.signal(number, signal.SIG_IGN)
-    signal.pthread_sigmask(signal.SIG_UNBLOCK, STOPPING)
-    gc.disable()
-
-
-def _outcome(job: Callable[[Seat], Any], seat: Seat) -> tuple[str, Any]:
+    before = [c.pipe for c in others]
     try:
-        return "done", job(seat)
-    except TargetFailed as error:
-        return "failed", (str(error), error.offset, error.moved)
-    except Exception as error:
-        return "broken", f"{type(error).__name__}: {error}"
+        start(work, lambda pid: others.append(_Child(pid, reader)), [reader, *before])
+    except OSError:
+        os.close(reader)
+        raise
+    finally:
+        os.close(writer)
 
 
 def _read(children: Sequence[_Child], cells: memoryview[Any], alike: bool = True) -> None:
@@ -268,13 +269,11 @@ def _stop(children: Sequence[_Child], cells: memoryview[Any]) -> None:
 
 
 def _result(child: _Child) -> Any:
-    """Return what a child that has ended gave: its result or its TargetFailed."""
+    """Return what a child that has ended gave: its result or its TargetFailed.  Raises what else it raised."""
     _, status = os.waitpid(child.pid, 0)
-    outcome: tuple[str, Any] = pickle.loads(bytes(child.data)) if child.data else ("broken", f"status {status}")
-    kind, value = outcome
-    if kind == "broken":
-        raise RuntimeError(f"a worker process broke: {value}")
-    if kind == "failed":
-        text, offset, moved = value
-        return TargetFailed(text, offset=offset, moved=moved)
-    return value
+    if not child.data:
+        raise lost(status)
+    try:
+        return value_of(pickle.loads(bytes(child.data)))
+    except TargetFailed as error:
+        return error

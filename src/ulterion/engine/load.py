@@ -20,7 +20,7 @@ from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.intervals import Intervals
 from ulterion.engine.lane import Lane
 from ulterion.engine.movers import Job, Threads, choose
-from ulterion.engine.target import FolderTarget, RealTarget, flush_to_medium
+from ulterion.engine.target import LONGEST_DOZE, FolderTarget, RealTarget, flush_to_medium, seconds_asleep
 
 FOR_EVER = 366 * 86400.0  # seconds; the parent ends a load, not its length
 
@@ -28,8 +28,17 @@ FOR_EVER = 366 * 86400.0  # seconds; the parent ends a load, not its length
 def set_room_aside(target: RealTarget) -> bool:
     """Give the test file its whole size without writing it, so that a write load starts on a fresh cache.
 
-    Returns False where the file system cannot; then the file grows as it is written.
+    Returns False where the file system cannot; then the file grows as it is written.  Raises TargetFailed when it hangs.
     """
+
+    def work(seat: crew.Seat) -> bool:
+        seat.gate()
+        return _set_aside(target)
+
+    return bool(crew.run([work], None, target.stall, target.pulse)[0])
+
+
+def _set_aside(target: RealTarget) -> bool:
     fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
     if fallocate is None:
         return False
@@ -61,7 +70,9 @@ class Load:
         mover = choose(workload.depth)
         sources = workload.depth if isinstance(mover, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
-        self._crew = crew.Crew([partial(_work, target, workload, seed, self.intervals, files)], target.stall)
+        work = partial(_work, target, workload, seed, self.intervals, files)
+        self._crew = crew.Crew([work], target.stall, target.pulse)
+        self._pauses, self._asleep = 0, seconds_asleep()
         self._over = False
 
     @property
@@ -73,6 +84,15 @@ class Load:
     def moved(self) -> int:
         """Bytes reported so far."""
         return self._crew.moved
+
+    def stood_still(self) -> str | None:
+        """Return in words, once each time, that machine or program stood still; None when they did not."""
+        pauses, asleep = self._crew.pauses, seconds_asleep()
+        slept, paused = asleep - self._asleep, pauses > self._pauses
+        self._pauses, self._asleep = pauses, asleep
+        if slept > LONGEST_DOZE:
+            return f"the machine was asleep for {slept:.0f} s"
+        return "the program was stopped and continued (Ctrl-Z, or by the system)" if paused else None
 
     def look(self) -> list[Row]:
         """Wait a moment and return the intervals that are whole; raise TargetFailed when the device failed or stalled.

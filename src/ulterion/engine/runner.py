@@ -7,10 +7,12 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from ulterion.core.errors import Interrupted, PassSpoiled
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.stats import FEWEST, estimate
 from ulterion.core.workload import Workload
 
+MOST_SPOILED = 5  # times that a pass is tried
 WARM_UP = 0  # number of the pass that is kept but not counted
 
 
@@ -43,6 +45,9 @@ class Observer:
 
     def ended(self, index: int, why: str) -> None:
         """No more passes of the workload at `index` are run, and why."""
+
+    def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
+        """The pass was dropped, and why; it is run again."""
 
     def resting(self, words: str) -> None:
         """The drive rests."""
@@ -131,11 +136,22 @@ def run(target: Target, schedule: Schedule, observer: Observer) -> None:
                 schedule.rest()
             first = False
             observer.begin(index, workload, number)
-            result = target.run_pass(workload, pass_seed(schedule.seed, index, number), observer.tick)
+            result = run_pass(target, workload, pass_seed(schedule.seed, index, number), observer, index, number)
             observer.end(index, workload, number, result)
             if number != WARM_UP:
                 _note(progress[index], index, result, schedule, observer, time.monotonic() - begun)
         number += 1
+
+
+def run_pass(target: Target, workload: Workload, seed: int, observer: Observer, index: int, number: int) -> PassResult:
+    """Run a pass, again where it was spoiled; raise Interrupted when that happens too often."""
+    for _ in range(MOST_SPOILED):
+        try:
+            return target.run_pass(workload, seed, observer.tick)
+        except PassSpoiled as error:
+            why = str(error)
+            observer.spoiled(index, workload, number, why)
+    raise Interrupted(f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({why})")
 
 
 def _note(progress: _Progress, index: int, result: PassResult, schedule: Schedule, observer: Observer,

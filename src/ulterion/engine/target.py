@@ -12,13 +12,13 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.series import IntervalSeries
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, testfile
+from ulterion.engine import crew, holder, testfile
 from ulterion.engine.data import WriteData
 from ulterion.engine.lane import failed
 from ulterion.engine.movers import Job, Moved, choose
@@ -42,7 +42,10 @@ def usable_span(folder: Path, wanted: int | None) -> int:
 
     Raises UsageError when there is too little room.
     """
-    room = os.statvfs(folder)
+    try:
+        room = os.statvfs(folder)
+    except OSError as error:
+        raise UsageError(f"{folder} cannot be looked at: {error.strerror}; check its name and permissions") from error
     free, kept = room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
     most = largest_span(folder)
     if wanted is None:
@@ -66,12 +69,15 @@ class RealTarget:
     """What the folder and the file target share: passes on an open file."""
 
     simulated = False
+    key: tuple[int, int] | None = None
+    """What the folder or file is, whatever its name leads to later: device and inode."""
 
     def __init__(self, path: Path, opened: testfile.OpenFile, span_bytes: int) -> None:
         self.path = path
         self.span_bytes = span_bytes
         self.lanes = 1
         self.stall = crew.STALL
+        self.pulse: crew.Pulse | None = None
         self._file = opened
 
     @property
@@ -98,14 +104,15 @@ class RealTarget:
             )
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
-        """Run one pass (length and span settled) in worker processes and return what it gave; raise TargetFailed."""
+        """Run one pass (length and span settled) in worker processes and return what it gave.
+
+        Raises TargetFailed, and PassSpoiled when machine or program stood still meanwhile.
+        """
         self._forget_cached(self._file.fd)
-        asleep = _seconds_asleep()
+        asleep = seconds_asleep()
         jobs = [partial(self.lane_job, workload, seed, lane) for lane in range(self.lanes)]
-        shares: list[Share] = crew.run(jobs, tick, self.stall)
-        slept = _seconds_asleep() - asleep
-        if slept > LONGEST_DOZE:
-            raise TargetFailed(f"the machine was asleep for {slept:.0f} s during the pass, which was dropped")
+        shares: list[Share] = crew.run(jobs, tick, self.stall, self.pulse)
+        refuse_spoiled(shares, asleep)
         return join(shares, workload.block_bytes)
 
     def lane_job(self, workload: Workload, seed: int, lane: int, seat: crew.Seat) -> Share:
@@ -120,7 +127,7 @@ class RealTarget:
             seat.flushing()
             flush_to_medium(job.fd)
             end_ns = time.perf_counter_ns()
-        return Share.of(moved, end_ns, cpu)
+        return Share.of(moved, end_ns, cpu, paused=seat.paused)
 
     def _forget_cached(self, fd: int) -> None:
         """Where the cache cannot be bypassed, at least drop what it holds of the file."""
@@ -140,9 +147,9 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
             laid(moved, target.span_bytes)
 
     try:
-        crew.run([partial(_lay, target, seed)], told, target.stall)
+        crew.run([partial(_lay, target, seed)], told, target.stall, target.pulse)
     except TargetFailed as error:
-        if FULL in str(error):
+        if FULL in str(error) and isinstance(target, FolderTarget):
             raise UsageError(testfile.unwritable(target.path, OSError(errno.ENOSPC, ""))) from error
         raise
 
@@ -169,7 +176,16 @@ def flush_to_medium(fd: int) -> None:
         raise TargetFailed(f"the flush failed: {error.strerror}") from error
 
 
-def _seconds_asleep() -> float:
+def refuse_spoiled(shares: Sequence[Share], asleep: float) -> None:
+    """Raise PassSpoiled when a worker was stopped and continued, or the machine slept since `asleep` was read."""
+    slept = seconds_asleep() - asleep
+    if slept > LONGEST_DOZE:
+        raise PassSpoiled(f"the machine was asleep for {slept:.0f} s")
+    if any(s.paused for s in shares):
+        raise PassSpoiled("the program was stopped and continued (Ctrl-Z, or by the system)")
+
+
+def seconds_asleep() -> float:
     """Return how long the machine has slept since it was started (the boot clock runs on in sleep, the other does not)."""
     if not hasattr(time, "CLOCK_BOOTTIME"):
         return 0.0
@@ -188,9 +204,10 @@ class Share:
     last_ns: int
     flushed_ns: int | None
     cpu_seconds: float
+    paused: bool = False
 
     @classmethod
-    def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float) -> Share:
+    def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float, *, paused: bool = False) -> Share:
         """Join the recorders of one lane."""
         first, *others = moved.recorders
         for other in others:
@@ -198,7 +215,7 @@ class Share:
             first.series.merge(other.series)
         requests = sum(r.requests for r in moved.recorders)
         return cls(requests * first.block_bytes, requests, first.latency, first.series, moved.start_ns,
-                   moved.last_ns, flushed_ns, cpu_seconds)  # fmt: skip
+                   moved.last_ns, flushed_ns, cpu_seconds, paused)  # fmt: skip
 
 
 def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
@@ -228,13 +245,21 @@ class FolderTarget(RealTarget):
 
     kind = "folder"
 
-    def __init__(self, folder: Path, span_bytes: int | None = None) -> None:
-        span = usable_span(folder, span_bytes)
-        super().__init__(folder, testfile.create(folder), span // 4096 * 4096)
+    def __init__(self, folder: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
+        opened, (span, self.key) = holder.opened(partial(_open_folder, folder, span_bytes), str(folder), stall)
+        super().__init__(folder, opened, span // 4096 * 4096)
+        self.stall = stall
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
         lay_down(self, seed, laid)
+
+
+def _open_folder(folder: Path, span_bytes: int | None) -> tuple[testfile.OpenFile, tuple[int, tuple[int, int]]]:
+    """Return the test file, with the span that fits and what identifies the folder."""
+    span = usable_span(folder, span_bytes)
+    opened, key = testfile.create_in(folder)
+    return opened, (span, key)
 
 
 class FileTarget(RealTarget):
@@ -242,9 +267,10 @@ class FileTarget(RealTarget):
 
     kind = "file"
 
-    def __init__(self, path: Path, span_bytes: int | None = None) -> None:
-        opened = testfile.open_existing(path)
+    def __init__(self, path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
+        opened, _ = holder.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
         facts = os.fstat(opened.fd)
+        self.key = (facts.st_dev, facts.st_ino)
         size = facts.st_size // 4096 * 4096
         wanted = min(span_bytes or size, size)
         try:
@@ -258,6 +284,7 @@ class FileTarget(RealTarget):
             opened.close()
             raise
         super().__init__(path, opened, wanted)
+        self.stall = stall
         self.holes = facts.st_blocks * 512 < size * 0.95
 
     def check(self, workload: Workload) -> None:
@@ -275,9 +302,12 @@ class FileTarget(RealTarget):
             os.posix_fadvise(self._file.fd, 0, 0, os.POSIX_FADV_DONTNEED)
 
 
-def open_target(path: Path, span_bytes: int | None = None) -> FolderTarget | FileTarget:
-    """Open a folder or a plain file for testing; raise UsageError that says what is wrong with it."""
+def open_target(path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> FolderTarget | FileTarget:
+    """Open a folder or a plain file for testing; raise UsageError that says what is wrong with it.
+
+    Raises TargetFailed when it does not answer for `stall` seconds.
+    """
     if not path.exists():
         near = "" if path.parent.exists() else f" (nor does {path.parent})"
         raise UsageError(f"{path} does not exist{near}; plug the drive in and mount it, or check the name")
-    return FolderTarget(path, span_bytes) if path.is_dir() else FileTarget(path, span_bytes)
+    return FolderTarget(path, span_bytes, stall) if path.is_dir() else FileTarget(path, span_bytes, stall)

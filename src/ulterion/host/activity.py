@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import stat
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.host import drives, tree
+from ulterion.host import drives, loops, tree
 
 BUSY_CPU, BUSY_DISK = 0.25, 20e6  # share of all processors, and bytes per second on other disks, worth a warning
 
@@ -33,6 +36,20 @@ def activity(root: Path = Path("/")) -> Activity:
         if len(fields) >= 10 and (root / "sys/block" / fields[2]).exists():
             sectors[fields[2]] = int(fields[5]) + int(fields[9])
     return Activity(busy, total, sectors)
+
+
+def pulse_of(fd: int, root: Path = Path("/")) -> Callable[[], object] | None:
+    """Return what changes as long as the device under an open file writes, None where the kernel shows no counters of it."""
+    facts = os.fstat(fd)
+    number = loops.number_text(facts.st_rdev if stat.S_ISBLK(facts.st_mode) else facts.st_dev)
+    counters = root / "sys/dev/block" / number / "stat"
+    return (lambda: _writes_done(counters)) if counters.exists() else None
+
+
+def _writes_done(counters: Path) -> tuple[str, ...]:
+    """Return writes, sectors written and flushes that were completed (kernel documentation, block/stat)."""
+    fields = (tree.text(counters) or "").split()
+    return (*fields[4:7:2], *fields[15:16])
 
 
 def busyness(before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None,

@@ -9,7 +9,7 @@ from typing import Any
 
 from ulterion.core.chain import faults
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.host import chains, drives, mounts, safety, tree
+from ulterion.host import chains, drives, inuse, mounts, safety, tree
 
 STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
 MEMORY_FILESYSTEMS = ("tmpfs", "ramfs")
@@ -35,7 +35,7 @@ def _disk_facts(disk: str | None, root: Path) -> dict[str, Any]:
         "logical_block": tree.number(block / "queue/logical_block_size"),
         "physical_block": tree.number(block / "queue/physical_block_size"),
         "rotational": None if rotational is None else bool(rotational),
-        "system_disk": disk == safety.system_disk(root),
+        "system_disk": disk in inuse.system_disks(root),
         "temperature": drives.temperature(disk, root),
         "port": chains.port_of(block, root),
         "steps": steps,
@@ -61,10 +61,18 @@ def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
     )
 
 
-def device_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
-    """Return what a raw block device is; what cannot be read stays None."""
-    name = path.resolve().name
-    facts = _disk_facts(safety.whole_disk(name, root), root) | {"serial": safety.identity(name, root)}
+def key_of(path: Path) -> tuple[int, int] | None:
+    """Return the device and inode of what a path leads to now, None when it leads nowhere."""
+    try:
+        facts = path.stat()
+    except OSError:
+        return None
+    return facts.st_dev, facts.st_ino
+
+
+def device_facts(path: Path, name: str, root: Path = Path("/")) -> TargetFacts:
+    """Return what a raw block device is, by the kernel's name of it; what cannot be read stays None."""
+    facts = _disk_facts(inuse.whole_disk(name, root), root) | {"serial": safety.identity(name, root)}
     return TargetFacts(path=str(path.resolve()), kind="device", device=name, **facts)
 
 

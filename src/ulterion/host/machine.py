@@ -10,7 +10,7 @@ from pathlib import Path
 from ulterion.core.chain import Step, faults
 from ulterion.core.links import find_link
 from ulterion.core.surveyed import Adapter, Drive, Survey, Tunnel, Volume
-from ulterion.host import chains, drives, mounts, safety, sensors, tree
+from ulterion.host import chains, drives, inuse, mounts, safety, sensors, tree
 from ulterion.host.facts import bench_facts
 
 NOT_DRIVES = ("loop", "ram", "zram", "dm-", "md", "nbd", "sr", "fd")
@@ -81,7 +81,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False) -> Drive:
         temperature=temperature,
         no_temperature=why,
         health=sensors.counters_of(name, root) if ask else {},
-        system=name == safety.system_disk(root),
+        system=name in inuse.system_disks(root),
     )
 
 

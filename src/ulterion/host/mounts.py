@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.host import tree
+
+LARGEST = 4 * 2**20  # bytes of mountinfo; a machine full of containers has thousands of mounts
 
 _MATTERS = re.compile(r"ro|sync|dirsync|discard|noatime|relatime|data=.*|compress.*|barrier.*|nobarrier|flush|dax.*")
 
@@ -36,20 +39,26 @@ class Mount:
         return ",".join(sorted({o for o in self.options if _MATTERS.fullmatch(o)}))
 
 
-def _unescape(field: str) -> str:
+def unescape(field: str) -> str:
+    """Return a field of a /proc file with its octal escapes (a space is `\\040`) read."""
     return re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), field)
 
 
 def read_mounts(root: Path = Path("/")) -> list[Mount]:
     """Return the mounts of this process in the order of mountinfo (proc(5)); empty when it cannot be read."""
+    return parse_mounts(tree.text(root / "proc/self/mountinfo", LARGEST) or "")
+
+
+def parse_mounts(text: str) -> list[Mount]:
+    """Return the mounts that the text of a mountinfo file lists."""
     found = []
-    for line in (tree.text(root / "proc/self/mountinfo") or "").splitlines():
+    for line in text.splitlines():
         left, dash, right = line.partition(" - ")
         before, after = left.split(), right.split()
         if not dash or len(before) < 6 or len(after) < 3:
             continue
         options = (*before[5].split(","), *after[2].split(","))
-        found.append(Mount(_unescape(before[4]), _unescape(after[1]), after[0], options, before[2]))
+        found.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2]))
     return found
 
 
@@ -63,20 +72,30 @@ def mount_of(path: Path, root: Path = Path("/")) -> Mount | None:
     return best
 
 
-def disk_of(mount: Mount, root: Path = Path("/")) -> str | None:
-    """Return the kernel name of the whole disk under a mount ('sda' for sda1), or None (memory, network, several)."""
-    for number in (mount.number, _number_of(mount.source)):
+def device_of(mount: Mount, root: Path = Path("/")) -> str | None:
+    """Return the kernel name of the block device under a mount, or None (memory, network)."""
+    for number in (mount.number, number_of_source(mount.source, root)):
         entry = root / "sys/dev/block" / number if number else None
         if entry is not None and entry.exists():
-            device = entry.resolve()
-            return device.parent.name if (device / "partition").exists() else device.name
+            return entry.resolve().name
     return None
 
 
-def _number_of(source: str) -> str | None:
+def disk_of(mount: Mount, root: Path = Path("/")) -> str | None:
+    """Return the kernel name of the whole disk under a mount ('sda' for sda1), or None (memory, network, several)."""
+    name = device_of(mount, root)
+    if name is None:
+        return None
+    device = (root / "sys/class/block" / name).resolve()
+    return device.parent.name if (device / "partition").exists() else device.name
+
+
+def number_of_source(source: str, root: Path = Path("/")) -> str | None:
     """Return 'major:minor' of a device path; file systems such as btrfs show a number of their own in mountinfo."""
+    if not source.startswith("/"):
+        return None
     try:
-        facts = Path(source).stat()
+        facts = (root / source.lstrip("/")).stat()
     except OSError:
         return None
-    return f"{os.major(facts.st_rdev)}:{os.minor(facts.st_rdev)}" if facts.st_rdev else None
+    return f"{os.major(facts.st_rdev)}:{os.minor(facts.st_rdev)}" if stat.S_ISBLK(facts.st_mode) else None

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.core.errors import UsageError
+from ulterion.model.reading import parse_json, read_bytes
 
 NAME, VERSION = "ulterion-machine", 1
 LARGEST = 65536  # bytes of one file
@@ -127,25 +128,24 @@ def write_record(path: Path, root: Path = Path("/")) -> int:
 @contextlib.contextmanager
 def replayed(path: Path) -> Iterator[tuple[Path, str]]:
     """Lay a recorded machine out as a folder tree; yield its root and the host's name.  Raises UsageError."""
-    try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise UsageError(f"{path} is not a recorded machine: it is not JSON") from error
+    data = parse_json(read_bytes(path), str(path))
     if not isinstance(data, dict) or data.get("schema") != {"name": NAME, "version": VERSION}:
         raise UsageError(
             f"{path} is not a recorded machine of this version; make one with 'ulterion survey --record FILE'"
         )
+    parts = [data.get(k, {}) for k in ("files", "bytes", "links")]
+    if not all(isinstance(p, dict) and all(isinstance(v, str) for v in p.values()) for p in parts):
+        raise UsageError(f"{path} does not hold together: `files`, `bytes` and `links` are tables of texts")
     with tempfile.TemporaryDirectory(prefix="ulterion-machine-") as scratch:
         root = Path(scratch).resolve()
-        for name, text in data.get("files", {}).items():
-            _lay(root, name, str(text).encode())
-        for name, text in data.get("bytes", {}).items():
+        files, encoded, links = parts
+        for name, text in files.items():
+            _lay(root, name, text.encode("utf-8", "surrogateescape"))
+        for name, text in encoded.items():
             with contextlib.suppress(ValueError):
-                _lay(root, name, base64.b64decode(str(text)))
-        for name, target in data.get("links", {}).items():
-            _lay_link(root, name, str(target))
+                _lay(root, name, base64.b64decode(text))
+        for name, target in links.items():
+            _lay_link(root, name, target)
         yield root, str(data.get("host", "unknown"))
 
 
@@ -158,7 +158,7 @@ def _inside(root: Path, name: str) -> Path | None:
 def _lay(root: Path, name: str, content: bytes) -> None:
     path = _inside(root, name)
     if path is not None:
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, ValueError):  # a name with a zero byte
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(content)
 
@@ -171,7 +171,7 @@ def _lay_link(root: Path, name: str, target: str) -> None:
     end = Path(os.path.normpath(path.parent / target))
     if root not in end.parents:
         return
-    with contextlib.suppress(OSError):
+    with contextlib.suppress(OSError, ValueError):
         path.parent.mkdir(parents=True, exist_ok=True)
         end.mkdir(parents=True, exist_ok=True) if not end.exists() and not end.suffix else None
         path.symlink_to(target)

@@ -1,70 +1,83 @@
-"""Whether a raw device may be written to: who uses it, what it is called, and whether something is on it."""
+"""What a raw device is, and whether something is on it: asked of an opened device, never of a name.
+
+A node under /dev is a name, and a name can lie or change; the kernel's number of what was opened cannot.
+"""
 
 from __future__ import annotations
 
+import mmap
+import os
+import stat
+from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.host import drives, mounts, tree
+from ulterion.host import drives, inuse, loops, tree
 
 EDGE = 2**20  # bytes at either end that are looked at: tables of partitions and the marks of file systems lie there
+STEP = 2**16
 
 
-def disk_named(device: Path, root: Path = Path("/")) -> str | None:
-    """Return the kernel name of the block device behind a path, or None when the kernel does not know it."""
-    name = device.resolve().name
-    return name if (root / "sys/class/block" / name).exists() else None
+@dataclass(frozen=True)
+class OpenedDevice:
+    """What an open block device is.
+
+    Attributes:
+        number: 'major:minor'.
+        name: the kernel's name of it.
+        size: bytes.
+        read_only: whether the kernel takes no writes for it.
+    """
+
+    number: str
+    name: str
+    size: int
+    read_only: bool
 
 
-def whole_disk(name: str, root: Path = Path("/")) -> str:
-    """Return the disk that a partition belongs to, or the name itself."""
-    entry = (root / "sys/class/block" / name).resolve()
-    return entry.parent.name if (entry / "partition").exists() else name
+def device_behind(fd: int, root: Path = Path("/")) -> OpenedDevice | None:
+    """Return what an open descriptor is, or None when it is no block device that the kernel shows."""
+    facts = os.fstat(fd)
+    if not stat.S_ISBLK(facts.st_mode):
+        return None
+    number = loops.number_text(facts.st_rdev)
+    name = inuse.name_of(number, root)
+    if name is None:
+        return None
+    size = os.lseek(fd, 0, os.SEEK_END)
+    return OpenedDevice(number, name, size, is_read_only(name, root))
+
+
+def name_behind(path: Path, root: Path = Path("/")) -> str | None:
+    """Return the kernel's name of the block device that a path leads to now, for messages and estimates only."""
+    try:
+        facts = path.stat()
+    except OSError:
+        return None
+    return inuse.name_of(loops.number_text(facts.st_rdev), root) if stat.S_ISBLK(facts.st_mode) else None
+
+
+def is_read_only(name: str, root: Path = Path("/")) -> bool:
+    """Return whether the kernel takes no writes for a disk or partition."""
+    return tree.number(root / "sys/class/block" / name / "ro") == 1
 
 
 def identity(name: str, root: Path = Path("/")) -> str | None:
     """Return what a device is named by on the command line: its serial number, for a loop device its backing file."""
-    disk = whole_disk(name, root)
+    disk = inuse.whole_disk(name, root)
     return drives.serial(disk, root) or tree.text(root / "sys/block" / disk / "loop/backing_file")
-
-
-def _family(name: str, root: Path) -> dict[str, str]:
-    """Return 'major:minor' of the disk and all its partitions, by name."""
-    disk = root / "sys/block" / whole_disk(name, root)
-    folders = [disk, *(p.parent for p in sorted(disk.glob("*/partition")))]
-    return {f.name: number for f in folders if (number := tree.text(f / "dev"))}
-
-
-def users(name: str, root: Path = Path("/")) -> list[str]:
-    """Return who uses the disk or a partition of it: mount points, swap, and devices built on it."""
-    family = _family(name, root)
-    found = [f"mounted on {m.point}" for m in mounts.read_mounts(root)
-             if m.number in family.values() or Path(m.source).name in family]  # fmt: skip
-    swaps = (tree.text(root / "proc/swaps") or "").splitlines()[1:]
-    found += [f"swap on {line.split()[0]}" for line in swaps if line.split() and Path(line.split()[0]).name in family]
-    for member in family:
-        holders = root / "sys/class/block" / member / "holders"
-        found += [f"part of {h.name}" for h in sorted(holders.glob("*"))]
-    if whole_disk(name, root) == system_disk(root):
-        found.append("the system disk")
-    return found
-
-
-def system_disk(root: Path = Path("/")) -> str | None:
-    """Return the disk of the running system, or None."""
-    mount = mounts.mount_of(Path("/"), root)
-    return mounts.disk_of(mount, root) if mount else None
 
 
 def partitions(name: str, root: Path = Path("/")) -> list[str]:
     """Return the names of the partitions of a disk."""
-    return [p.parent.name for p in sorted((root / "sys/block" / whole_disk(name, root)).glob("*/partition"))]
+    return [p.parent.name for p in sorted((root / "sys/block" / inuse.whole_disk(name, root)).glob("*/partition"))]
 
 
-def has_contents(device: Path, size: int) -> bool:
-    """Return whether anything but zeros lies in the first or last MiB of a device of `size` bytes."""
-    with device.open("rb", buffering=0) as source:
-        for start in (0, max(0, size - EDGE)):
-            source.seek(start)
-            if any(source.read(EDGE)):
+def has_contents(fd: int, size: int) -> bool:
+    """Return whether anything but zeros lies in the first or last MiB of an open device of `size` bytes."""
+    buffer = memoryview(mmap.mmap(-1, STEP))  # aligned, as an opening past the cache needs it
+    for start in (0, max(0, size - EDGE)):
+        for place in range(start, min(start + EDGE, size), STEP):
+            read = os.preadv(fd, [buffer[: min(STEP, size - place)]], place)
+            if any(buffer[:read]):
                 return True
     return False

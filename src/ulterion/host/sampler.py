@@ -13,6 +13,7 @@ import time
 from collections.abc import Sequence
 from typing import Protocol
 
+from ulterion.host import commands
 from ulterion.host.sensors import Sensor, SensorError
 
 STALE = 3.0  # intervals
@@ -57,6 +58,13 @@ def sample(sensors: Sequence[Sensor], interval: float, out: int, stop: Stop) -> 
     watched = [Watched(s, interval) for s in sensors]
     for one in watched:
         threading.Thread(target=one.read_on, args=(stop,), daemon=True).start()
+    try:
+        _report(watched, interval, out, stop)
+    finally:
+        commands.end_all()
+
+
+def _report(watched: Sequence[Watched], interval: float, out: int, stop: Stop) -> None:
     due = time.monotonic()
     while not stop.is_set():
         now = time.monotonic()

@@ -7,14 +7,13 @@ gives is in degrees Celsius, or watts for a sensor called 'power'.
 from __future__ import annotations
 
 import shlex
-import subprocess
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.soak import DRIVE
-from ulterion.host import ata, drives, nvme, tree
+from ulterion.host import ata, commands, drives, nvme, tree
 from ulterion.host.passthrough import LogError
 
 PROBE_SECONDS = 5.0  # a probe that takes longer hangs
@@ -133,16 +132,13 @@ class Probe:
     def read(self) -> float:
         """Run the command, without a shell; raise SensorError when it hangs, dies, or prints something else."""
         try:
-            done = subprocess.run(self.words, capture_output=True, text=True, timeout=self.seconds, errors="replace",
-                                  stdin=subprocess.DEVNULL, check=False)  # fmt: skip
-        except subprocess.TimeoutExpired as error:
-            raise SensorError(f"gave no answer within {self.seconds:.0f} s") from error
-        except OSError as error:
-            raise SensorError(f"cannot be run: {error.strerror}") from error
-        if done.returncode != 0:
-            told = (done.stderr.strip().splitlines() or [""])[-1][:80]
-            raise SensorError(f"ended with status {done.returncode}{': ' + told if told else ''}")
-        return number_in(done.stdout, self.unit)
+            done = commands.run(self.words, self.seconds)
+        except commands.CommandError as error:
+            raise SensorError(str(error)) from error
+        if done.status != 0:
+            told = (done.err.strip().splitlines() or [""])[-1][:80]
+            raise SensorError(f"ended with status {done.status}{': ' + told if told else ''}")
+        return number_in(done.out, self.unit)
 
 
 def number_in(text: str, unit: str) -> float:

@@ -5,13 +5,15 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+SMALL = 65536  # bytes; the kernel's small files are smaller
 LARGEST = 2**63  # the kernel's numbers are 64 bits wide; a larger one is nonsense
 
 
-def text(path: Path) -> str | None:
+def text(path: Path, most: int = SMALL) -> str | None:
     """Return the stripped text of a small file, or None when it cannot be read or is empty."""
     try:
-        read = path.read_bytes()[:65536].decode("utf-8", "replace").strip("\0 \t\r\n")
+        with path.open("rb") as source:
+            read = source.read(most).decode("utf-8", "replace").strip("\0 \t\r\n")
     except OSError:
         return None
     return read or None

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.model.reading import read_text
 
 LARGEST = 64 * 2**20  # bytes; a day of readings every tenth of a second is less
 MOST_BAD = 0.05  # share of rows that may be unreadable before the file is refused
@@ -79,16 +80,11 @@ def read_log(
 
 def _rows(path: Path) -> list[list[str]]:
     try:
-        if path.stat().st_size > LARGEST:
-            raise UsageError(f"{path} is larger than 64 MiB; cut it to the time of the soak")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
-    except UnicodeDecodeError as error:
-        raise UsageError(f"{path} is not text in UTF-8; save it again as CSV in UTF-8") from error
-    first = text.partition("\n")[0]
-    mark = max(",;\t", key=first.count)
-    rows = [r for r in csv.reader(text.splitlines(), delimiter=mark) if r]
+        text = read_text(path, LARGEST)
+        mark = max(",;\t", key=text.partition("\n")[0].count)
+        rows = [r for r in csv.reader(text.splitlines(), delimiter=mark) if r]
+    except csv.Error as error:
+        raise UsageError(f"{path} is no CSV: {error}; save it again as CSV in UTF-8") from error
     if not rows or len(rows[0]) < 2:
         raise UsageError(
             f"{path} has no two columns; a log has one of times and one of values, with names in its first line"

@@ -15,12 +15,14 @@ import weakref
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
-
 from ulterion.core.errors import UsageError
 from ulterion.core.soak import Row
+from ulterion.core.text import json_bytes
+from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
-from ulterion.model.run import Note, PassRecord, Reading, RunDocument, State
+from ulterion.model.quantities import LONGEST, MOST
+from ulterion.model.reading import Unreadable, parse_json, read_bytes
+from ulterion.model.run import NewerRunError, Note, PassRecord, Reading, RunDocument, State, run_of
 from ulterion.model.soak import GrowingPhase, SoakPhase
 
 SUFFIX = ".journal"
@@ -47,16 +49,18 @@ class Journal:
     def __init__(self, path: Path, run: RunDocument) -> None:
         self.path = path
         self._synced = time.monotonic()
-        scratch = path.with_name(
-            f".{path.name}.{os.getpid()}.new"
-        )  # becomes a journal once it is locked and holds a run
+        scratch = scratch_of(path)  # becomes a journal once it is locked and holds a run
         try:
-            self._out = scratch.open("x", encoding="utf-8")
+            with contextlib.suppress(FileNotFoundError):
+                scratch.unlink()  # of a process with our number that was killed
+            self._out = scratch.open("xb")
             try_lock(self._out.fileno())
             self._write(run.model_dump(mode="json", by_alias=True))
             scratch.replace(path)
             OPEN.add(self)
         except OSError as error:
+            with contextlib.suppress(OSError):
+                scratch.unlink()
             raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was measured") from error
 
     def let_go(self) -> None:
@@ -65,7 +69,7 @@ class Journal:
             os.close(self._out.fileno())
 
     def _write(self, data: dict[str, Any], *, now: bool = True) -> None:
-        self._out.write(json.dumps(data, separators=(",", ":")) + "\n")
+        self._out.write(json_bytes(json.dumps(data, separators=(",", ":"), ensure_ascii=False) + "\n"))
         self._out.flush()
         if now or time.monotonic() - self._synced >= SYNC_EVERY:
             os.fsync(self._out.fileno())
@@ -110,19 +114,30 @@ class Journal:
 
 
 def recover(path: Path) -> RunDocument | None:
-    """Return the interrupted run that a journal holds, or None when not even its first line is whole."""
-    lines = path.read_text(encoding="utf-8", errors="replace").splitlines()
+    """Return the interrupted run that a journal holds, or None when not even its first line is whole.
+
+    Raises Unreadable when the system does not give the file, and NewerRunError: it may be sound.
+    """
     try:
-        run = RunDocument.model_validate(json.loads(lines[0]))
-    except (IndexError, json.JSONDecodeError, ValidationError):
+        first, *lines = read_bytes(path).split(b"\n")
+        run = run_of(parse_json(first, path.name), path.name)
+    except (NewerRunError, Unreadable):
+        raise
+    except UsageError:
         return None
-    state = State(name="interrupted", why="the program ended before the run was finished")
-    kept = _Kept()
-    for line in lines[1:]:
-        try:
-            kept.take(json.loads(line))
-        except (json.JSONDecodeError, KeyError, TypeError, ValueError):
+    kept, left_out = _Kept(len(run.workloads)), 0
+    for number, line in enumerate(lines):
+        if not line and number == len(lines) - 1:
             break
+        try:
+            kept.take(parse_json(line, path.name))
+        except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError, StopIteration):
+            left_out = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
+            break
+    why = "the program ended before the run was finished"
+    if left_out:
+        why += f"; {left_out} lines of its journal could not be read and were left out"
+    state = State(name="interrupted", why=why)
     run = with_passes(run, kept.passes, state) if run.soak is None else with_phases(run, kept.whole_phases(), state)
     update = {"readings": [*run.readings, *kept.readings], "notes": [*run.notes, *kept.notes]}
     return run.model_copy(update=update)
@@ -131,7 +146,8 @@ def recover(path: Path) -> RunDocument | None:
 class _Kept:
     """What the lines of a journal hold so far."""
 
-    def __init__(self) -> None:
+    def __init__(self, workloads: int) -> None:
+        self._workloads = workloads
         self.passes: list[tuple[int, PassRecord]] = []
         self.phases: list[SoakPhase] = []
         self.readings: list[Reading] = []
@@ -143,11 +159,12 @@ class _Kept:
         kind = next(iter(line))
         if kind == "row" and self._on is not None:
             seconds, moved, requests, p50, p99, worst, sensors = line["row"]
-            self._on.add(Row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors)))
+            self._on.add(_row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors)))
         elif kind == "phase":
             self._close()
             start = line["phase"]
-            self._on = GrowingPhase(start["name"], start["start"], start["interval"], start["part"])
+            self._on = GrowingPhase(start["name"], float(start["start"]), float(start["interval"]), start["part"])
+            self._on.written()  # what is no phase is told here, not when the last of its rows is in
         elif kind == "end" and self._on is not None:
             end, ended, flush = line["end"]
             self.phases.append(self._on.written(end, ended, flush))
@@ -157,7 +174,10 @@ class _Kept:
         elif kind == "note":
             self.notes.append(Note.model_validate(line["note"]))
         else:
-            self.passes.append((int(line["workload"]), PassRecord.model_validate(line["pass"])))
+            index = int(line["workload"])
+            if not 0 <= index < self._workloads:
+                raise ValueError(f"no workload {index}")
+            self.passes.append((index, PassRecord.model_validate(line["pass"])))
 
     def _close(self) -> None:
         if self._on is not None and self._on.seconds:
@@ -168,6 +188,16 @@ class _Kept:
         """Return the phases, the one that was on when the program ended included."""
         self._close()
         return self.phases
+
+
+def _row(seconds: float, moved: int, requests: int, p50: Any, p99: Any, worst: Any, sensors: dict[str, Any]) -> Row:
+    """Return a row whose values can be written down; raise ValueError or TypeError."""
+    for value in (seconds, p50, p99, worst, *sensors.values()):
+        if value is not None and not abs(value) < LONGEST:
+            raise ValueError("no number")
+    if seconds <= 0 or not 0 <= moved <= MOST or not 0 <= requests <= MOST:
+        raise ValueError("no row")
+    return Row(seconds, moved, requests, p50, p99, worst, sensors)
 
 
 def with_phases(run: RunDocument, phases: list[SoakPhase], state: State) -> RunDocument:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import importlib
+from collections.abc import Iterator
+from pathlib import Path
 
 
 def try_lock(fd: int) -> bool:
@@ -17,3 +20,18 @@ def try_lock(fd: int) -> bool:
     except OSError:
         return False
     return True
+
+
+@contextlib.contextmanager
+def unused(path: Path) -> Iterator[bool]:
+    """Yield whether no living process holds the lock of a plain file; the lock is held meanwhile."""
+    try:
+        if not path.is_file():  # opening a FIFO would wait
+            yield True
+            return
+        out = path.open("rb")
+    except OSError:
+        yield False
+        return
+    with out:
+        yield try_lock(out.fileno())

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from ulterion.core.errors import UsageError
+from ulterion.core.text import json_bytes
 from ulterion.model.quantities import Written
+from ulterion.model.reading import parse_json
 from ulterion.model.run import Note, Reading
-from ulterion.model.store import write_atomically
 
 FILE_NAME = "notes.json"
+VERSION = 1
+
+
+class NewerNotesError(UsageError):
+    """Notes of a later format: sound, but not for this version."""
 
 
 class NotebookSchema(Written):
@@ -31,6 +36,12 @@ class HookupNote(Written):
     note: Note | None = None
     reading: Reading | None = None
 
+    @model_validator(mode="after")
+    def _one_of_both(self) -> HookupNote:
+        if (self.note is None) == (self.reading is None):
+            raise ValueError("holds a note or a reading, one of both")
+        return self
+
 
 class Notebook(Written):
     """The whole file."""
@@ -38,23 +49,26 @@ class Notebook(Written):
     schema_: NotebookSchema = Field(NotebookSchema(), alias="schema")
     notes: list[HookupNote] = []
 
+    def with_note(self, note: HookupNote) -> Notebook:
+        """Return the notes with one more."""
+        return self.model_copy(update={"notes": [*self.notes, note]})
 
-def read_notebook(folder: Path) -> Notebook:
-    """Return the notes of a review folder, empty when there are none; raise UsageError when the file is damaged."""
-    path = folder / FILE_NAME
-    if not path.exists():
-        return Notebook()
+    def to_bytes(self) -> bytes:
+        """Return the notes as they stand in their file."""
+        data = self.model_dump(mode="json", by_alias=True, exclude_none=True)
+        return json_bytes(json.dumps(data, indent=2, ensure_ascii=False) + "\n")
+
+
+def parse_notebook(data: bytes, name: str) -> Notebook:
+    """Read notes; `name` is for messages.  Raises UsageError when they are damaged, NewerNotesError of a later version."""
+    found = parse_json(data, name)
+    schema = found.get("schema") if isinstance(found, dict) else None
+    version = schema.get("version") if isinstance(schema, dict) else None
+    if isinstance(version, int) and version > VERSION:
+        raise NewerNotesError(
+            f"{name} was written by a newer Ulterion (notes format {str(version)[:20]}); update to read it"
+        )
     try:
-        return Notebook.model_validate(json.loads(path.read_text(encoding="utf-8")))
-    except (OSError, UnicodeDecodeError, json.JSONDecodeError, ValidationError) as error:
-        why = str(error).splitlines()[0]
-        raise UsageError(f"{path} cannot be read: {why}; mend it, or move it away to begin a new one") from error
-
-
-def add_note(folder: Path, note: HookupNote) -> Path:
-    """Add a note to a review folder; return the file."""
-    kept = read_notebook(folder)
-    grown = kept.model_copy(update={"notes": [*kept.notes, note]})
-    text = json.dumps(grown.model_dump(mode="json", by_alias=True, exclude_none=True), indent=2, ensure_ascii=False)
-    write_atomically(folder / FILE_NAME, text + "\n")
-    return folder / FILE_NAME
+        return Notebook.model_validate(found)
+    except (ValidationError, RecursionError) as error:
+        raise UsageError(f"{name} does not hold together: {str(error).splitlines()[0]}") from error

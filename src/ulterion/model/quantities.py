@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 from typing import Annotated, Any
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 from ulterion.core import units
 from ulterion.core.links import Link, find_link
@@ -30,8 +31,24 @@ Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
 KnownLink = Annotated[Link, BeforeValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]
 
+MOST = 2**63 - 1  # of anything counted in a document: bytes, requests
+LONGEST = 1e9  # seconds in a document: thirty years
+FIRST_YEAR, LAST_YEAR = 1970, 9000  # of a moment in a document; beyond it the arithmetic of time zones overflows
+
+
+def _moment(text: str) -> str:
+    moment = datetime.datetime.fromisoformat(text)
+    if moment.tzinfo is None or not FIRST_YEAR <= moment.year <= LAST_YEAR:
+        raise ValueError("is no moment with its time zone, such as 2026-03-02T09:00:00Z")
+    return text
+
+
+Count = Annotated[int, Field(ge=0, le=MOST)]
+Seconds = Annotated[float, Field(ge=0, le=LONGEST)]
+Moment = Annotated[str, AfterValidator(_moment)]
+
 
 class Written(BaseModel):
     """Base of everything read from a file by hand or by program: fixed once read, unknown keys refused."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False)

@@ -15,9 +15,11 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.quantities import Iops, KnownLink, Power, Price, Rate, Share, Size, Temperature, Written
+from ulterion.model.reading import read_text
 
 FILE_NAME = "review.toml"
 SCHEMA = 1
+LONGEST_NAME = 180  # bytes of a hookup's name: file names, which hold it, end at 255
 
 
 class Claims(Written):
@@ -133,8 +135,12 @@ class Review(Written):
 
 def load_review(path: Path) -> Review:
     """Read review.toml; raise UsageError that names file, place and remedy."""
-    text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else ""
-    review = tomlfile.read(path, Review)
+    return parse_review(read_text(path), path)
+
+
+def parse_review(text: str, path: Path) -> Review:
+    """Read the text of a review.toml; `path` is for messages.  Raises UsageError that names file, place and remedy."""
+    review = tomlfile.parse(text, path, Review)
     _check_names(review, text, path)
     _check_chains(review, text, path)
     _check_direct(review, text, path)
@@ -152,6 +158,13 @@ def _check_names(review: Review, text: str, path: Path) -> None:
     for key in review.hookups:
         if not key.replace("-", "").replace("_", "").isalnum():
             raise _refuse(text, path, ("hookups", key), "use letters, digits, '-' and '_' in the name of a hookup")
+        if len(key.encode()) > LONGEST_NAME:
+            raise _refuse(text, path, ("hookups", key), f"has a name longer than {LONGEST_NAME} bytes; files bear it")
+
+
+def started_toml(title: str) -> str:
+    """Return the text of a new review.toml; its title is written so that it is read back as it was."""
+    return TEMPLATE.format(title=tomlfile.quoted(title))
 
 
 def _check_chains(review: Review, text: str, path: Path) -> None:
@@ -184,7 +197,7 @@ TEMPLATE = """\
 schema = 1
 
 [review]
-title = "{title}"
+title = {title}
 margin = "3 %"        # differences smaller than this do not matter to your readers
 tolerance = "2 %"     # what a claim may be missed by and still count as met
 

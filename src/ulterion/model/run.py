@@ -11,17 +11,19 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import AfterValidator, Field, PrivateAttr, ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import PassResult
+from ulterion.core.text import json_bytes
 from ulterion.core.workload import Workload
-from ulterion.model.quantities import Written
-from ulterion.model.soak import SoakRecord
+from ulterion.model.quantities import MOST, Count, Moment, Seconds, Written
+from ulterion.model.reading import parse_json
+from ulterion.model.soak import SoakRecord, checked_workload
 
 NAME = "ulterion-run"
 VERSION = 2
@@ -44,17 +46,31 @@ class Schema(Written):
     version: Literal[2] = 2
 
 
+def _counted_facts(facts: TargetFacts) -> TargetFacts:
+    """Refuse sizes that no target has: what is judged divides by them."""
+    for name in ("capacity_bytes", "filesystem_bytes", "free_bytes", "logical_block", "physical_block"):
+        value = getattr(facts, name)
+        if value is not None and not 0 <= value <= MOST:
+            raise ValueError(f"{name} is {str(value)[:30]}, which no target has")
+    return facts
+
+
+CheckedFacts = Annotated[TargetFacts, AfterValidator(_counted_facts)]
+CheckedWorkload = Annotated[Workload, AfterValidator(checked_workload)]
+Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
+
+
 class Latency(Written):
     """Latencies of a pass in seconds; the histogram's buckets grow by 1 % from 100 ns."""
 
-    least: float
-    mean: float
-    p50: float
-    p90: float
-    p99: float
-    p999: float
-    greatest: float
-    histogram: list[tuple[int, int]] = Field(description="pairs of bucket number and count")
+    least: Seconds
+    mean: Seconds
+    p50: Seconds
+    p90: Seconds
+    p99: Seconds
+    p999: Seconds
+    greatest: Seconds
+    histogram: list[tuple[Bucket, Count]] = Field(description="pairs of bucket number and count")
 
     @classmethod
     def of(cls, found: LatencyHistogram) -> Latency:
@@ -76,18 +92,18 @@ class Series(Written):
     """Bytes completed in consecutive intervals since the start of the pass."""
 
     interval: float = Field(gt=0, description="seconds")
-    bytes: list[int]
+    bytes: list[Count]
 
 
 class PassRecord(Written):
     """One repetition of a workload."""
 
     number: int = Field(ge=0, description="from 1; 0 is a warm-up, kept but not counted")
-    bytes: int = Field(gt=0)
-    seconds: float = Field(gt=0, description="first submission to last completion, the flush included")
-    requests: int = Field(gt=0)
-    flush_seconds: float | None = None
-    cpu_seconds: float | None = None
+    bytes: int = Field(gt=0, le=MOST)
+    seconds: float = Field(ge=1e-9, le=1e9, description="first submission to last completion, the flush included")
+    requests: int = Field(gt=0, le=MOST)
+    flush_seconds: Seconds | None = None
+    cpu_seconds: Seconds | None = None
     latency: Latency
     series: Series
 
@@ -114,7 +130,7 @@ class PassRecord(Written):
 class WorkloadRecord(Written):
     """A workload as it was run, and its finished passes."""
 
-    workload: Workload
+    workload: CheckedWorkload
     text: str = Field(description="the workload in words, by which runs are matched")
     engine: str = Field(description="how the requests were issued")
     engine_why: str = ""
@@ -152,8 +168,8 @@ class State(Written):
 
     name: Literal["complete", "interrupted", "failed"]
     why: str = ""
-    offset: int | None = Field(None, description="byte offset of the request that failed")
-    unfinished_bytes: int | None = Field(None, description="bytes moved in the pass that was not finished")
+    offset: Count | None = Field(None, description="byte offset of the request that failed")
+    unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
 
     def sentence(self, what: str) -> list[str]:
         """Return in words how a run or soak ended early; nothing when it is complete."""
@@ -165,10 +181,10 @@ class State(Written):
 class Settings(Written):
     """What was asked for."""
 
-    passes: int
-    seconds: float
-    span_bytes: int
-    seed: int
+    passes: Count
+    seconds: Seconds
+    span_bytes: Count
+    seed: Count
     lanes: int | None = Field(None, description="worker processes that shared each pass, when more than one")
     warm_up: bool | None = None
     rest_seconds: float | None = None
@@ -181,12 +197,12 @@ class RunDocument(Written):
 
     schema_: Schema = Field(Schema(), alias="schema")
     id: str = Field(pattern=r"^[0-9a-f]{6}$")
-    started: str = Field(description="UTC, RFC 3339")
-    ended: str | None = None
+    started: Moment = Field(description="UTC, RFC 3339")
+    ended: Moment | None = None
     kind: Literal["measure", "soak", "copy", "clock", "capacity"]
     hookup: str | None = None
     chain: list[str] = []
-    target: TargetFacts
+    target: CheckedFacts
     bench: BenchFacts
     suite: str
     settings: Settings
@@ -197,10 +213,22 @@ class RunDocument(Written):
     notes: list[Note] = []
     warnings: list[str] = []
     state: State
+    _light: bool = PrivateAttr(False)
+
+    @property
+    def light(self) -> bool:
+        """Whether it was read without its series, so that it can be judged and not be written."""
+        return self._light
 
     def to_json(self) -> str:
         """Return the document as JSON text, one line for each list of numbers."""
+        if self._light:
+            raise RuntimeError(f"run {self.id} was read without its series and must not be written")
         return compact_json(self.model_dump(mode="json", by_alias=True, exclude_none=True))
+
+    def to_bytes(self) -> bytes:
+        """Return the document as it stands in its file."""
+        return json_bytes(self.to_json())
 
 
 def compact_json(data: Any) -> str:
@@ -219,20 +247,24 @@ def _lines(data: Any, indent: str) -> str:
     return json.dumps(data, ensure_ascii=False, allow_nan=False)
 
 
-def parse_run(text: str, name: str) -> RunDocument:
-    """Read a run document; `name` is for messages.  Raises UsageError that says what is wrong with it."""
-    try:
-        data = json.loads(text)
-    except json.JSONDecodeError as error:
-        raise UsageError(f"{name} is not whole: {error.msg} at line {error.lineno}") from error
+def check_schema(data: Any, name: str) -> dict[str, Any]:
+    """Return plain data that say they are a run document of a version that can be read; raise UsageError."""
     schema = data.get("schema") if isinstance(data, dict) else None
-    if not isinstance(schema, dict) or schema.get("name") != NAME or not isinstance(schema.get("version"), int):
+    version = schema.get("version") if isinstance(schema, dict) and schema.get("name") == NAME else None
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise UsageError(f"{name} is not a run document of Ulterion")
-    if schema["version"] > VERSION:
+    if version > VERSION:
         raise NewerRunError(
-            f"{name} was written by a newer Ulterion (run format {schema['version']}); update to read it"
+            f"{name} was written by a newer Ulterion (run format {str(version)[:20]}); update to read it"
         )
-    for version in range(schema["version"], VERSION):
+    found: dict[str, Any] = data
+    return found
+
+
+def run_of(data: Any, name: str) -> RunDocument:
+    """Return the run that plain data of any version hold; `name` is for messages.  Raises UsageError."""
+    data = check_schema(data, name)
+    for version in range(data["schema"]["version"], VERSION):
         data = UPGRADES[version](data)
     try:
         return RunDocument.model_validate(data)
@@ -240,6 +272,18 @@ def parse_run(text: str, name: str) -> RunDocument:
         fault = error.errors()[0]
         place = ".".join(str(p) for p in fault["loc"])
         raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
+    except RecursionError as error:
+        raise UsageError(f"{name} is nested too deep to be one of ours") from error
+
+
+def parse_run(text: bytes | str, name: str, *, light: bool = False) -> RunDocument:
+    """Read a run document; `name` is for messages, `light` for one whose series were left out.
+
+    Raises UsageError that says what is wrong with it.
+    """
+    run = run_of(parse_json(text, name), name)
+    run._light = light
+    return run
 
 
 class NewerRunError(UsageError):

@@ -4,29 +4,44 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, Field, model_validator
 
 from ulterion.core.soak import DRIVE, Counters, Phase, Row, Trace, trace_of
-from ulterion.core.workload import Workload
-from ulterion.model.quantities import Written
+from ulterion.core.workload import DEEPEST, LARGEST_BLOCK, Workload
+from ulterion.model.quantities import LONGEST, MOST, Count, Seconds, Written
 
 MOST_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 SETTLED = "the temperature had settled"  # why a rest ended
 DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
 
 
+def checked_workload(workload: Workload) -> Workload:
+    """Refuse a workload that cannot have been run: what is judged divides by its sizes.  Raises ValueError."""
+    share, place = workload.write_share, workload.place
+    if not 1 <= workload.block_bytes <= LARGEST_BLOCK or not 1 <= workload.depth <= DEEPEST:
+        raise ValueError("its request size or depth is none that can be run")
+    if (workload.direction == "mixed") != (share is not None) or (share is not None and not 0 <= share <= 1):
+        raise ValueError("a mixed one, and only that, has a share of writes from 0 to 1")
+    if place is not None and not 1 <= place[0] <= place[1] <= MOST:
+        raise ValueError("its place is none")
+    for value in (workload.span_bytes or 0, workload.origin_bytes, workload.company, workload.seconds or 0):
+        if not 0 <= value <= MOST:
+            raise ValueError("a size or length of it is none")
+    return workload
+
+
 class SoakPlan(Written):
     """What was asked for; times in seconds."""
 
-    idle: float | None = Field(None, description="length of the idle phase; None: until settled")
-    load_seconds: float | None = None
-    load_bytes: int | None = None
+    idle: Seconds | None = Field(None, description="length of the idle phase; None: until settled")
+    load_seconds: Seconds | None = None
+    load_bytes: Count | None = None
     until_steady: bool = False
-    cool: float | None = Field(None, description="length of the cool-down; None: until settled")
+    cool: Seconds | None = Field(None, description="length of the cool-down; None: until settled")
     again: bool = Field(False, description="a second load after the cool-down, to see how well a cache recovered")
-    interval: float = Field(1.0, gt=0)
+    interval: float = Field(1.0, ge=0.01, le=3600)
 
 
 class Sensor(Written):
@@ -46,15 +61,15 @@ class SoakPhase(Written):
 
     part: int = Field(1, ge=1, description="2 and above when a soak that was cut off was taken up again")
     name: Literal["idle", "load", "cool", "again"]
-    start: float = Field(ge=0, description="seconds since the soak began")
-    end: float
+    start: Seconds = Field(description="seconds since the soak began")
+    end: Seconds
     ended: str = Field("", description="why it ended")
-    interval: float = Field(gt=0)
-    bytes: list[int] = []
-    requests: list[int] = []
-    p50: list[float | None] = Field([], description="median latency, seconds")
-    p99: list[float | None] = []
-    worst: list[float | None] = []
+    interval: float = Field(ge=0.01, le=LONGEST)
+    bytes: list[Count] = []
+    requests: list[Count] = []
+    p50: list[Seconds | None] = Field([], description="median latency, seconds")
+    p99: list[Seconds | None] = []
+    worst: list[Seconds | None] = []
     sensors: dict[str, list[float | None]] = {}
     flush_seconds: float | None = Field(None, description="the flush at the end of a load that wrote")
 
@@ -92,12 +107,18 @@ class LoggedSeries(Written):
     at: list[float] = Field(description="seconds since the soak began")
     values: list[float]
 
+    @model_validator(mode="after")
+    def _as_many(self) -> LoggedSeries:
+        if len(self.at) != len(self.values):
+            raise ValueError("it has not as many moments as values")
+        return self
+
 
 class SoakRecord(Written):
     """A soak: idle, load, cool-down, with every sensor."""
 
     plan: SoakPlan
-    workload: Workload
+    workload: Annotated[Workload, AfterValidator(checked_workload)]
     text: str = Field(description="the load in words, by which soaks are matched")
     files: tuple[int, int] | None = Field(None, description="sizes of the files of a write-delete load, from and to")
     engine: str

@@ -1,54 +1,52 @@
 """The review folder: review.toml, and runs/ with a JSON document for each run.
 
 A document is written whole or not at all.  While a run goes on, what it has measured is in a journal beside it; a
-journal whose writer is gone is turned into an `interrupted` run by the next command that looks at the folder.
+journal whose writer is gone is turned into an `interrupted` run by the next command that looks at the folder.  A file
+that cannot be read blocks no other: it is set aside, and that is told.
 """
 
 from __future__ import annotations
 
 import contextlib
-import json
-import os
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TypeVar
 
 from ulterion.core.errors import UsageError
-from ulterion.core.units import show_duration, show_size
-from ulterion.model.journal import SUFFIX, recover
-from ulterion.model.lock import try_lock
-from ulterion.model.review import FILE_NAME, TEMPLATE, Review, load_review
-from ulterion.model.run import NewerRunError, Note, Reading, RunDocument, parse_run
+from ulterion.model.files import aside_name, locked, sweep_scratch, write_atomically
+from ulterion.model.journal import SUFFIX
+from ulterion.model.leftnotes import forget_notes, take_notes
+from ulterion.model.lock import unused
+from ulterion.model.notebook import FILE_NAME as NOTES
+from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
+from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
+from ulterion.model.recovery import recovered, what_is_kept
+from ulterion.model.review import FILE_NAME, Review, load_review, started_toml
+from ulterion.model.run import NewerRunError, RunDocument, parse_run
+from ulterion.model.skims import Skim, skim, without_series
+
+Found = TypeVar("Found")
 
 RUNS, ASIDE = "runs", "set-aside"
-
-
-def write_atomically(path: Path, text: str) -> None:
-    """Write a file so that after a crash the old or the new one is there, whole."""
-    scratch = path.with_name(f".{path.name}.{os.getpid()}.new")
-    try:
-        with scratch.open("w", encoding="utf-8") as out:
-            out.write(text)
-            out.flush()
-            os.fsync(out.fileno())
-        scratch.replace(path)
-    except OSError as error:
-        with contextlib.suppress(OSError):
-            scratch.unlink()
-        raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was changed") from error
-    if os.name == "posix":  # elsewhere a folder cannot be opened, and the rename is durable by itself
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+_OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal)")
+_OUR_FILES = re.compile(re.escape(NOTES))
+# review.toml is the reviewer's: what is left half-written beside it is left for the reviewer to look at
 
 
 def find_review(start: Path) -> Path | None:
     """Return the folder at or above `start` that holds a review.toml, or None."""
     start = start.resolve()
-    return next((p for p in (start, *start.parents) if (p / FILE_NAME).is_file()), None)
+    return next((p for p in (start, *start.parents) if _is_file(p / FILE_NAME)), None)
+
+
+def _is_file(path: Path) -> bool:
+    """Return whether a file is there; one in a folder that may not be looked into is not."""
+    try:
+        return path.is_file()
+    except OSError:
+        return False
 
 
 def new_review(folder: Path, title: str) -> Path:
@@ -57,11 +55,12 @@ def new_review(folder: Path, title: str) -> Path:
     try:
         (folder / RUNS).mkdir(parents=True, exist_ok=True)
         with path.open("x", encoding="utf-8") as out:
-            out.write(TEMPLATE.format(title=re.sub(r'["\\\x00-\x1f]', " ", title)))
+            out.write(started_toml(title))
     except FileExistsError as error:
         raise UsageError(f"{path} exists already and was left as it is; choose another folder, or edit it") from error
-    except OSError as error:
-        raise UsageError(f"{folder} cannot hold a review: {error.strerror}; choose another folder") from error
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or str(error)
+        raise UsageError(f"{folder} cannot hold a review: {why}; choose another folder") from error
     return path
 
 
@@ -78,21 +77,29 @@ class ReviewFolder:
     Attributes:
         path: the folder.
         review: what review.toml says.
-        notices: sentences about what was recovered or set aside, for the reviewer.
+        tell: told, once each, sentences about what was recovered or set aside, for the reviewer.
+        notices: the same sentences.
     """
 
     path: Path
     review: Review
+    tell: Callable[[str], None] = lambda sentence: None
     notices: list[str] = field(default_factory=list)
+    _skims: list[Skim] | None = None
 
     @classmethod
-    def open(cls, folder: Path) -> ReviewFolder:
+    def open(cls, folder: Path, tell: Callable[[str], None] = lambda sentence: None) -> ReviewFolder:
         """Open a folder that holds a review.toml and recover what a killed run left."""
-        if not (folder / FILE_NAME).is_file():
+        if not _is_file(folder / FILE_NAME):
             raise UsageError(f"{folder} holds no {FILE_NAME}; start one with 'ulterion new {folder}'")
-        opened = cls(folder, load_review(folder / FILE_NAME))
+        opened = cls(folder, load_review(folder / FILE_NAME), tell)
         opened._recover()
         return opened
+
+    def _say(self, sentence: str) -> None:
+        if sentence not in self.notices:
+            self.notices.append(sentence)
+            self.tell(sentence)
 
     @property
     def runs_folder(self) -> Path:
@@ -111,8 +118,26 @@ class ReviewFolder:
         """Write a run document; return its path."""
         self.make_runs_folder()
         path = self.path_of(run)
-        write_atomically(path, run.to_json())
+        write_atomically(path, run.to_bytes())
+        self._skims = None
         return path
+
+    def finish(self, run: RunDocument, journal: Path) -> tuple[RunDocument, Path]:
+        """Write the document of a run whose journal is still there, with the notes left for it; return both."""
+        with locked(self.make_runs_folder(), must=False):
+            run = take_notes(journal, run)
+            path = self.save(run)
+            forget_notes(journal)
+            with contextlib.suppress(OSError):
+                journal.unlink()
+        return run, path
+
+    def change(self, found: Skim, how: Callable[[RunDocument], RunDocument]) -> RunDocument:
+        """Read a document anew, change it and write it, as one step for other programs; raise UsageError."""
+        with locked(self.make_runs_folder()):
+            run = how(parse_run(read_bytes(found.path), found.path.name))
+            self.save(run)
+        return run
 
     def path_of(self, run: RunDocument) -> Path:
         """Return where a run's document is, or will be."""
@@ -121,122 +146,119 @@ class ReviewFolder:
     def in_progress(self) -> list[Path]:
         """Return the journals of runs that are going on now, oldest first."""
         found = []
-        for journal in sorted(self.runs_folder.glob(f"*{SUFFIX}")):
+        for journal in self._files(SUFFIX):
             with unused(journal) as free:
                 if not free:
                     found.append(journal)
         return found
 
-    def _recover(self) -> None:
-        for journal in sorted(self.runs_folder.glob(f"*{SUFFIX}")):
-            with unused(journal) as free:
-                if not free:
-                    continue
-                document = journal.with_suffix(".json")
-                run = _newer_than(document, recover(journal))
-                try:
-                    if run is not None:
-                        run = take_notes(journal, run)
-                        write_atomically(document, run.to_json())
-                        self.notices.append(f"{document.name}: the run was cut off; {_what_is_kept(run)} kept")
-                    elif not document.exists():
-                        journal.replace(self._aside() / journal.name)
-                        self.notices.append(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
-                        continue
-                    journal.unlink()
-                    notes_beside(journal).unlink(missing_ok=True)
-                except (OSError, UsageError) as error:
-                    self.notices.append(f"{journal.name} could not be recovered: {error}")
+    def _files(self, ending: str) -> list[Path]:
+        """Return the files of the runs folder with an ending, by name, which is by time; hidden ones are not ours to read."""
+        try:
+            return sorted(p for p in self.runs_folder.iterdir() if p.name.endswith(ending) and p.name[0] != ".")
+        except OSError as error:
+            if not isinstance(error, FileNotFoundError):
+                self._say(f"{self.runs_folder} cannot be read: {error.strerror}; its runs are left out")
+            return []
 
-    def _aside(self) -> Path:
-        aside = self.runs_folder / ASIDE
+    def _recover(self) -> None:
+        sweep_scratch(self.runs_folder, _OUR_RUN_FILES)
+        sweep_scratch(self.path, _OUR_FILES)
+        for journal in self._files(SUFFIX):
+            with unused(journal) as free:
+                if free:
+                    try:
+                        self._recover_one(journal)
+                    except (OSError, UsageError) as error:
+                        self._say(f"{journal.name} could not be recovered: {error}")
+
+    def _recover_one(self, journal: Path) -> None:
+        with locked(self.runs_folder):
+            document = journal.with_suffix(".json")
+            try:
+                run = recovered(journal, document)
+            except NoSuchFile:
+                return  # another command was faster
+            if run is not None:
+                write_atomically(document, run.to_bytes())
+                self._say(f"{document.name}: the run was cut off; {what_is_kept(run)} kept")
+            elif not document.exists():
+                self._move_aside(journal)
+                self._say(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
+                return
+            forget_notes(journal)
+            journal.unlink()
+
+    def _move_aside(self, path: Path) -> None:
+        aside = self.make_runs_folder() / ASIDE
         aside.mkdir(exist_ok=True)
-        return aside
+        path.rename(aside_name(aside, path.name))
+
+    def skims(self) -> list[Skim]:
+        """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
+        if self._skims is None:
+            found = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
+            self._skims = sorted(found, key=lambda s: (s.started, s.id))
+        return self._skims
+
+    def light(self, skims: Sequence[Skim]) -> list[RunDocument]:
+        """Return the documents behind skims without their series, which is enough to judge passes."""
+        found = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]
+        return [run for run in found if run is not None]
+
+    def whole(self, skims: Sequence[Skim]) -> list[RunDocument]:
+        """Return the documents behind skims with their series."""
+        found = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
+        return [run for run in found if run is not None]
 
     def runs(self) -> list[RunDocument]:
-        """Return every run, oldest first.  One that cannot be read is set aside with a notice; it is never fatal."""
-        found = []
-        for path in sorted(self.runs_folder.glob("*.json")):
-            try:
-                found.append(parse_run(path.read_text(encoding="utf-8"), path.name))
-            except NewerRunError as error:
-                self.notices.append(str(error))
-            except (OSError, UnicodeDecodeError, UsageError) as error:
-                self._set_aside(path, error)
-        return sorted(found, key=lambda r: (r.started, r.id))
+        """Return every run whole, oldest first."""
+        return self.whole(self.skims())
 
-    def _set_aside(self, path: Path, error: Exception) -> None:
+    def _read(self, path: Path, parse: Callable[[bytes, Path], Found]) -> Found | None:
+        """Read a document; one that is none of ours is set aside with a notice, which is never fatal."""
+        try:
+            return parse(read_bytes(path), path)
+        except NoSuchFile:
+            return None
+        except (NewerRunError, Unreadable) as error:
+            self._say(f"{error}; left out")
+        except UsageError as error:
+            self._set_aside(path, error)
+        return None
+
+    def _set_aside(self, path: Path, error: UsageError) -> None:
         where = f"moved to {RUNS}/{ASIDE}"
         try:
-            path.replace(self._aside() / path.name)
-        except OSError:
+            self._move_aside(path)
+        except (OSError, UsageError):
             where = "left out"
-        self.notices.append(f"{error if isinstance(error, UsageError) else f'{path.name} cannot be read'}; {where}")
+        self._skims = None if self._skims is None else [s for s in self._skims if s.path != path]
+        self._say(f"{error}; {where}")
 
+    def notebook(self) -> Notebook:
+        """Return what was noted on hookups; a file that cannot be read is set aside with a notice."""
+        path = self.path / NOTES
+        try:
+            return parse_notebook(read_bytes(path, LARGEST_TEXT), path.name)
+        except NoSuchFile:
+            return Notebook()
+        except (NewerNotesError, Unreadable) as error:
+            self._say(f"{error}; left out")
+        except UsageError as error:
+            self._set_aside(path, error)
+        return Notebook()
 
-def _newer_than(document: Path, run: RunDocument | None) -> RunDocument | None:
-    """Return a recovered run unless its document is there already; a soak taken up again counts by its parts."""
-    if run is None or not document.exists():
-        return run
-    if run.soak is None:
-        return None
-    try:
-        written = parse_run(document.read_text(encoding="utf-8"), document.name)
-    except (OSError, UnicodeDecodeError, UsageError):
-        return run
-    more = written.soak is None or len(run.soak.phases) > len(written.soak.phases)
-    return run if more else None
-
-
-def _what_is_kept(run: RunDocument) -> str:
-    if run.soak is None:
-        return f"its {sum(len(w.passes) for w in run.workloads)} finished passes are"
-    seconds, moved = run.soak.done("load")
-    return f"{show_duration(seconds) if seconds else '0 s'} of load and {show_size(moved)} are"
-
-
-def notes_beside(journal: Path) -> Path:
-    """Return the file in which notes on a run in progress are left by another process."""
-    return journal.with_suffix(".notes")
-
-
-def leave_note(journal: Path, record: Reading | Note) -> None:
-    """Leave a reading or note for the program that writes the journal; raise UsageError."""
-    line = json.dumps({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")}) + "\n"
-    try:
-        with notes_beside(journal).open("a", encoding="utf-8") as out:
-            out.write(line)
-            out.flush()
-            os.fsync(out.fileno())
-    except OSError as error:
-        raise UsageError(f"{notes_beside(journal)} cannot be written: {error.strerror}; nothing was noted") from error
-
-
-def take_notes(journal: Path, run: RunDocument) -> RunDocument:
-    """Return the run with what was left beside its journal, and remove that file once it is taken."""
-    beside = notes_beside(journal)
-    readings, notes = list(run.readings), list(run.notes)
-    try:
-        lines = beside.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError):
-        return run
-    for line in lines:
-        with contextlib.suppress(ValueError, KeyError, TypeError):
-            data = json.loads(line)
-            if "reading" in data:
-                readings.append(Reading.model_validate(data["reading"]))
-            else:
-                notes.append(Note.model_validate(data["note"]))
-    return run.model_copy(update={"readings": readings, "notes": notes})
-
-
-@contextlib.contextmanager
-def unused(journal: Path) -> Iterator[bool]:
-    """Yield whether no living process holds the journal's lock; the lock is held meanwhile."""
-    try:
-        out = journal.open("rb")
-    except OSError:
-        yield False
-        return
-    with out:
-        yield try_lock(out.fileno())
+    def note_on_hookup(self, note: HookupNote) -> None:
+        """Add a note on a hookup; raise UsageError when it cannot be kept."""
+        with locked(self.make_runs_folder()):
+            path = self.path / NOTES
+            try:
+                kept = parse_notebook(read_bytes(path, LARGEST_TEXT), path.name)
+            except NoSuchFile:
+                kept = Notebook()
+            except (NewerNotesError, Unreadable):
+                raise
+            except UsageError:
+                kept = self.notebook()  # sets the damaged file aside
+            write_atomically(path, kept.with_note(note).to_bytes())

@@ -10,20 +10,22 @@ from typing import Any, TypeVar, get_args
 from pydantic import BaseModel, ValidationError
 
 from ulterion.core.errors import UsageError, nearest
+from ulterion.model.reading import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
 Place = tuple[int | str, ...]
+_UNQUOTABLE = re.compile(r'["\\\x00-\x1f\x7f-\x9f\u2028\u2029]')
 
 
 def read(path: Path, model: type[Model]) -> Model:
     """Read a TOML file into `model`; raise UsageError with the first fault found."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
-    except UnicodeDecodeError as error:
-        raise UsageError(f"{path} is not text in UTF-8; save it again as UTF-8") from error
-    return parse(text, path, model)
+    return parse(read_text(path), path, model)
+
+
+def quoted(text: str) -> str:
+    """Return text as a TOML basic string (toml.io, 1.0): what may not stand in one is escaped or, being no text, marked."""
+    safe = text.encode("utf-8", "replace").decode()
+    return '"' + _UNQUOTABLE.sub(lambda m: f"\\u{ord(m[0]):04x}", safe) + '"'
 
 
 def parse(text: str, path: Path, model: type[Model]) -> Model:
@@ -32,10 +34,16 @@ def parse(text: str, path: Path, model: type[Model]) -> Model:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise UsageError(f"{path}: not valid TOML: {error}; mend that place and try again") from error
+    except RecursionError as error:
+        raise UsageError(f"{path}: nested too deep; mend that and try again") from error
+    except ValueError as error:  # a number of thousands of digits, a date that is none
+        raise UsageError(f"{path}: not valid TOML: {str(error)[:80]}; mend that place and try again") from error
     try:
         return model.model_validate(data)
     except ValidationError as error:
         raise UsageError(_first_fault(error, text, path, model)) from error
+    except RecursionError as error:
+        raise UsageError(f"{path}: nested too deep; mend that and try again") from error
 
 
 def _first_fault(error: ValidationError, text: str, path: Path, model: type[BaseModel]) -> str:

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
-from ulterion.core.errors import UsageError
 from ulterion.core.units import RATE_UNITS, show_rate
 from ulterion.report.columns import show_ratio
 from ulterion.tasks.comparing import Group, Row
 
 INK, QUIET = "#1b1b1b", "#8a8a8a"
 COLOURS = ("#33658a", "#c8553d", "#588157", "#b08900", "#7a4f8a", "#4f8a8b")  # told apart with colour-blind eyes
-ENDINGS = (".png", ".svg")
 
 
 def draw_comparison(group: Group, label: str, unit: str) -> Figure:
@@ -57,20 +54,3 @@ def _panel(axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -> None
     for side in ("top", "right", "left"):
         axes.spines[side].set_visible(False)
     axes.spines["bottom"].set_color(QUIET)
-
-
-def check_figure_path(path: Path) -> None:
-    """Raise UsageError when a figure cannot be written under this name."""
-    if path.suffix.lower() not in ENDINGS:
-        raise UsageError(f"{path} is neither .png nor .svg; give the figure one of these endings")
-    if not path.parent.is_dir():
-        raise UsageError(f"{path.parent} is not a folder; make it first, or choose another")
-
-
-def save_figure(figure: Figure, path: Path) -> None:
-    """Write a figure as PNG or SVG, by its ending; raise UsageError when that fails."""
-    check_figure_path(path)
-    try:
-        figure.savefig(path, metadata={"Date": None} if path.suffix.lower() == ".svg" else None)
-    except OSError as error:
-        raise UsageError(f"{path} cannot be written: {error.strerror}") from error

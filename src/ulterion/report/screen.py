@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import IO, Any
 
 from rich.cells import cell_len
 from rich.console import Console, ConsoleOptions, OverflowMethod, RenderableType, RenderResult
+from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 from rich.theme import Theme
+
+from ulterion.core.text import visible
 
 PLAIN_WIDTH = 80  # for pipes and files
 THEME = Theme({
@@ -21,10 +24,20 @@ VERDICT_STYLE = {
 }  # fmt: skip
 
 
+class Screen(Console):
+    """A console on which text is only ever text: no name or remark is taken for markup or obeyed by the terminal."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        """Yield the segments of a renderable with what is not printable written out."""
+        for segment in super().render(renderable, options):
+            clean = segment.control or visible(segment.text) == segment.text
+            yield segment if clean else Segment(visible(segment.text), segment.style)
+
+
 def console(stream: IO[str]) -> Console:
     """Return a console on a stream: its own width and colour on a terminal, 80 plain columns elsewhere."""
     width = None if stream.isatty() else PLAIN_WIDTH
-    return Console(file=stream, width=width, theme=THEME, highlight=False, emoji=False, soft_wrap=False)
+    return Screen(file=stream, width=width, theme=THEME, markup=False, highlight=False, emoji=False, soft_wrap=False)
 
 
 GAP = "  "

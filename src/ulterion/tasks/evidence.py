@@ -14,6 +14,8 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.run import RunDocument, WorkloadRecord
+from ulterion.model.skims import Skim
+from ulterion.model.store import ReviewFolder
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,24 @@ def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
             of_hookup.pop(record.text, None)  # the order of the newest run counts
             of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run, record.suspect)
     return found
+
+
+def to_judge(folder: ReviewFolder) -> list[RunDocument]:
+    """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
+
+    These are the measurements of which a workload is the newest of its hookup, and runs that bear notes, both without their
+    series; and the newest soak of each hookup, whole.
+    """
+    seen: set[tuple[str | None, str]] = set()
+    passes: list[Skim] = []
+    soaks: list[Skim] = []
+    for one in reversed(folder.skims()):
+        cells = {(one.hookup, text) for text in one.texts} or {(one.hookup, one.kind)}
+        if cells <= seen and not one.noted:
+            continue
+        seen |= cells
+        (soaks if one.kind == "soak" else passes).append(one)
+    return sorted([*folder.light(passes), *folder.whole(soaks)], key=lambda r: (r.started, r.id))
 
 
 def run_facts(measured: Measured) -> RunFacts:

@@ -21,8 +21,9 @@ from ulterion.engine import runner
 from ulterion.engine.crew import STALL
 from ulterion.engine.device import DeviceTarget, is_device
 from ulterion.engine.target import FileTarget, FolderTarget, open_target
-from ulterion.host import drives, safety
+from ulterion.host import drives, inuse
 from ulterion.host import facts as host
+from ulterion.host.activity import pulse_of
 from ulterion.model.journal import Journal, with_passes
 from ulterion.model.run import PassRecord, RunDocument, Settings, State, WorkloadRecord
 from ulterion.model.store import ReviewFolder, run_name
@@ -31,7 +32,7 @@ from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 from ulterion.tasks.bystanders import Bystanders
 from ulterion.tasks.evidence import estimate_as_data, seen_link
 from ulterion.tasks.expecting import check_expected
-from ulterion.tasks.permits import Overwrite, permit_writing
+from ulterion.tasks.permits import Overwrite, open_device
 from ulterion.tasks.resting import Rest, real_sleep
 
 SIM = "sim:"
@@ -163,16 +164,16 @@ def _open(request: Request) -> tuple[AnyTarget, list[str]]:
         return SimTarget(bench, chain, request.hookup, where, span, request.lanes), chain
     base = Path.cwd() if request.target else request.review.path
     target = _open_real(request, base / Path(where).expanduser())
-    target.lanes, target.stall = request.lanes, request.stall
+    target.lanes, target.pulse = request.lanes, pulse_of(target.fd)
     return target, chain
 
 
 def _open_real(request: Request, path: Path) -> FolderTarget | FileTarget | DeviceTarget:
     if is_device(path):
-        return DeviceTarget(path, request.span_bytes, writable=permit_writing(path, request.overwrite))
+        return open_device(path, request.overwrite, request.span_bytes, request.stall)
     if request.overwrite.serial is not None:
         raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is tested in a file of its own")
-    return open_target(path, request.span_bytes)
+    return open_target(path, request.span_bytes, request.stall)
 
 
 def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts]:
@@ -186,8 +187,17 @@ def _facts(request: Request, target: AnyTarget) -> tuple[TargetFacts, BenchFacts
     versions |= {"python": platform.python_version(), "numpy": numpy.__version__}
     about = request.review.review.bench
     bench = host.bench_facts(versions, about.room)
-    facts = host.device_facts(target.path) if isinstance(target, DeviceTarget) else host.target_facts(target.path)
-    return facts, replace(bench, host=about.host or bench.host)
+    return _real_facts(target), replace(bench, host=about.host or bench.host)
+
+
+def _real_facts(target: FolderTarget | FileTarget | DeviceTarget) -> TargetFacts:
+    """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
+    if isinstance(target, DeviceTarget):
+        return host.device_facts(target.path, target.name)
+    facts = host.target_facts(target.path)
+    if host.key_of(target.path) != target.key:
+        raise UsageError(f"{target.path} was moved, or a link in it was changed, while it was looked at; try again")
+    return facts
 
 
 def _expected(request: Request, facts: TargetFacts) -> list[str]:
@@ -202,7 +212,7 @@ def _start(request: Request, target: AnyTarget) -> datetime.datetime:
     """Return when the run starts: now, or for a simulated one when the last simulated run is over and cables changed."""
     if not isinstance(target, SimTarget):
         return datetime.datetime.now(datetime.UTC)
-    ends = [r.ended for r in request.review.runs() if r.target.kind == "simulated" and r.ended]
+    ends = [s.ended for s in request.review.skims() if s.simulated and s.ended]
     epoch = target.bench.bench.epoch.astimezone(datetime.UTC)
     last = max((datetime.datetime.fromisoformat(e) for e in ends), default=epoch)
     return max(last, epoch) + datetime.timedelta(seconds=SWAP_SECONDS)
@@ -273,7 +283,7 @@ def _rest(request: Request, target: AnyTarget, run: RunDocument, observer: Obser
     rest = Rest(
         seconds=request.extras.rest,
         cool_to=request.extras.cool_to,
-        thermometer=lambda: drives.temperature(safety.whole_disk(device)) if real and device else None,
+        thermometer=lambda: drives.temperature(inuse.whole_disk(device)) if real and device else None,
         sleep=target.rest if isinstance(target, SimTarget) else real_sleep,
         tell=observer.resting,
     )
@@ -318,6 +328,7 @@ class _Recorder(runner.Observer):
         self._observer, self._journal = observer, journal
         self.passes: list[tuple[int, PassRecord]] = []
         self.reasons: dict[int, str] = {}
+        self.dropped: list[str] = []
         self.unfinished = 0
         self.doing = "laying the test file down"
 
@@ -338,6 +349,10 @@ class _Recorder(runner.Observer):
         self.passes.append((index, record))
         self.unfinished = 0
         self._observer.end(index, workload, number, result)
+
+    def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
+        self.dropped.append(f"pass {number} of {workload.name} was dropped and run again: {why}")
+        self._observer.spoiled(index, workload, number, why)
 
     def ended(self, index: int, why: str) -> None:
         self.reasons[index] = why
@@ -362,8 +377,9 @@ def _keep(request: Request, target: AnyTarget, run: RunDocument, workloads: list
             runner.run(target, schedule, recorder)
         except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
             failure, state = _ended_early(error, recorder, run.target)
+        run = run.model_copy(update={"warnings": [*run.warnings, *recorder.dropped]})
         done = finish(_with_reasons(with_passes(run, recorder.passes, state), recorder.reasons), target, bystanders)
-        path = request.review.save(done)
+        done, path = request.review.finish(done, journal.path)
         saved = True
         return Finished(done, path, failure)
     finally:

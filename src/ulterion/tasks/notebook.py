@@ -10,11 +10,14 @@ from typing import Any
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.soak import LOAD
 from ulterion.core.units import parse_duration, show_duration
-from ulterion.model.instrument import read_log
-from ulterion.model.notebook import HookupNote, add_note, read_notebook
+from ulterion.model.files import locked
+from ulterion.model.instrument import InstrumentLog, read_log
+from ulterion.model.leftnotes import leave_note
+from ulterion.model.notebook import HookupNote
 from ulterion.model.run import Note, Reading, RunDocument
+from ulterion.model.skims import Skim
 from ulterion.model.soak import LoggedSeries
-from ulterion.model.store import ReviewFolder, leave_note
+from ulterion.model.store import ReviewFolder
 from ulterion.tasks.noting import now_utc, parse_note
 
 _AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
@@ -44,23 +47,43 @@ def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str 
             raise UsageError("a note on a hookup has no run and no moment; leave --hookup out to note it on its run")
         folder.review.hookup(hookup)
         return _on_hookup(folder, hookup, parse_note(words))
-    live = [j for j in folder.in_progress() if run_id is None or j.stem.endswith(f"-{run_id}")]
-    if live:
-        # a soak in progress counts from its beginning: when its load began is known only to the program that runs it
-        began = live[-1].name.partition("-")[0]
-        then = datetime.datetime.strptime(began, "%Y%m%dT%H%M%SZ").replace(tzinfo=datetime.UTC)
-        now = (datetime.datetime.now(datetime.UTC) - then).total_seconds()
+    left = _on_live_run(folder, words, moment, run_id)
+    if left is not None:
+        return left
+    kept: list[Reading | Note] = []
+
+    def noted_on(run: RunDocument) -> RunDocument:
+        record = parse_note(words, None if moment is None else round(_load_start(run) + moment, 1))
+        _check_moment(run, record.at_seconds)
+        kept.append(record)
+        return with_record(run, record)
+
+    run = folder.change(find_run(folder, run_id), noted_on)
+    return {"what": _shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+
+
+def _on_live_run(folder: ReviewFolder, words: str, moment: float | None, run_id: str | None) -> dict[str, Any] | None:
+    """Leave a note for the run that is going on; None when there is none."""
+    if not folder.in_progress():
+        return None
+    with locked(folder.make_runs_folder()):  # it may end meanwhile: then the note goes to its document
+        live = [j for j in folder.in_progress() if run_id is None or j.stem.endswith(f"-{run_id}")]
+        if not live:
+            return None
         if moment is not None:
             raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
-        record = parse_note(words, round(now, 1))
+        record = parse_note(words, _seconds_since(live[-1]))
         leave_note(live[-1], record)
         return {"what": _shown(record), "where": f"the run in progress, {live[-1].stem}"}
-    run = find_run(folder, run_id)
-    start = _load_start(run)
-    record = parse_note(words, None if moment is None else round(start + moment, 1))
-    _check_moment(run, record.at_seconds)
-    folder.save(with_record(run, record))
-    return {"what": _shown(record), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+
+
+def _seconds_since(journal: Path) -> float | None:
+    """Return how long ago the run began; when a soak's load began is known only to the program that runs it."""
+    try:
+        began = datetime.datetime.strptime(journal.name.partition("-")[0], "%Y%m%dT%H%M%SZ")
+    except ValueError:
+        return None
+    return round((datetime.datetime.now(datetime.UTC) - began.replace(tzinfo=datetime.UTC)).total_seconds(), 1)
 
 
 def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, Any]:
@@ -68,7 +91,7 @@ def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dic
         note = HookupNote(hookup=hookup, noted=now_utc(), reading=record)
     else:
         note = HookupNote(hookup=hookup, noted=record.noted, note=record)
-    add_note(folder.path, note)
+    folder.note_on_hookup(note)
     return {"what": _shown(record), "where": f"hookup {hookup}"}
 
 
@@ -102,9 +125,9 @@ def with_record(run: RunDocument, record: Reading | Note) -> RunDocument:
     return run.model_copy(update={"notes": [*run.notes, record]})
 
 
-def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> RunDocument:
+def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> Skim:
     """Return a run by its id, or the newest; raise UsageError."""
-    runs = [r for r in folder.runs() if r.soak is not None or not soaks]
+    runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
     if not runs:
         what = "soak" if soaks else "run"
         raise UsageError(f"no {what} yet to note anything on; a hookup without one takes --hookup NAME")
@@ -119,9 +142,17 @@ def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -
 def attach_log(folder: ReviewFolder, run_id: str | None, path: Path, name: str, columns: tuple[str | None, str | None],
                zone: str | None, shift: float) -> dict[str, Any]:  # fmt: skip
     """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
-    run = find_run(folder, run_id, soaks=True)
-    assert run.soak is not None
     log = read_log(path, columns, zone)
+    told: dict[str, Any] = {}
+    folder.change(find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name, shift, told))
+    return told
+
+
+def _with_log(run: RunDocument, log: InstrumentLog, path: Path, name: str, shift: float,
+              told: dict[str, Any]) -> RunDocument:  # fmt: skip
+    """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
+    if run.soak is None:
+        raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
     began = datetime.datetime.fromisoformat(run.started).timestamp()
     times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
     end = run.soak.phases[-1].end if run.soak.phases else 0.0
@@ -136,9 +167,9 @@ def attach_log(folder: ReviewFolder, run_id: str | None, path: Path, name: str, 
     kept = [one for one in run.soak.logs if one.name != name]
     soaked = run.soak.model_copy(update={"logs": [*kept, series]})
     warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
-    folder.save(run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))}))
     what = f"{len(inside)} values of {name} from {path.name}"
-    return {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
+    told |= {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
+    return run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))})
 
 
 def _where(times: list[float], end: float) -> str:
@@ -161,10 +192,10 @@ def noted(folder: ReviewFolder) -> dict[str, Any]:
     """Return everything noted by hand: on hookups and on runs."""
     on_hookups = [
         {"hookup": n.hookup, "noted": n.noted, "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
-        for n in read_notebook(folder.path).notes
+        for n in folder.notebook().notes
     ]
     on_runs = []
-    for run in folder.runs():
+    for run in _noted_runs(folder):
         start = _load_start(run)
         records: list[Reading | Note] = [*run.readings, *run.notes]
         for record in records:
@@ -175,13 +206,20 @@ def noted(folder: ReviewFolder) -> dict[str, Any]:
     return {"hookups": on_hookups, "runs": on_runs}
 
 
+def _noted_runs(folder: ReviewFolder) -> list[RunDocument]:
+    """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
+    mine = [s for s in folder.skims() if s.noted]
+    whole = folder.whole([s for s in mine if s.kind == "soak"])
+    return sorted([*whole, *folder.light([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id))
+
+
 def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
     """Return the outcomes noted for each hookup, on itself or on its runs."""
     found: dict[str, list[str]] = {}
-    for one in read_notebook(folder.path).notes:
+    for one in folder.notebook().notes:
         if one.note is not None and one.note.kind == "outcome":
             found.setdefault(one.hookup, []).append(one.note.text)
-    for run in folder.runs():
+    for run in _noted_runs(folder):
         for note in run.notes:
             if note.kind == "outcome" and run.hookup:
                 found.setdefault(run.hookup, []).append(f"{note.text} ({run.kind} {run.id})")

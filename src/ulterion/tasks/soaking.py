@@ -12,7 +12,7 @@ from ulterion.core.workload import Workload
 from ulterion.engine.device import is_device
 from ulterion.engine.load import FileSizes
 from ulterion.engine.target import FileTarget, FolderTarget, largest_span
-from ulterion.host import safety, sensors
+from ulterion.host import inuse, safety, sensors
 from ulterion.host.facts import device_facts, target_facts
 from ulterion.model.run import RunDocument, State
 from ulterion.model.soak import Sensor, SoakRecord
@@ -115,7 +115,7 @@ def _bench(request: SoakRequest, target: AnyTarget, run: RunDocument) -> tuple[B
         why = ""
     else:
         device = run.target.device
-        own, why = sensors.of_disk(safety.whole_disk(device)) if device else ([], "no block device lies under it")
+        own, why = sensors.of_disk(inuse.whole_disk(device)) if device else ([], "no block device lies under it")
         named = {s.name for s in request.sensors}  # what the reviewer names goes before what was found
         every = [*(s for s in own if s.name not in named), *request.sensors]
         bench = RealBench(target, Thermometers(every, interval), interval, seed, request.files,
@@ -143,19 +143,19 @@ def capacity_of(review: ReviewFolder, target: str | None, hookup: str | None) ->
         return capacity
     path = (Path.cwd() if target else review.path) / Path(where).expanduser()
     if is_device(path):
-        return device_facts(path).capacity_bytes
+        name = safety.name_behind(path)
+        return device_facts(path, name).capacity_bytes if name else None
     return target_facts(path).capacity_bytes if path.exists() else None
 
 
 def find_cut_off(review: ReviewFolder, hookup: str | None, target: str | None) -> RunDocument:
     """Return the newest soak of a hookup (or target) that was cut off; raise UsageError when there is none."""
     where = str((Path.cwd() / Path(target).expanduser()).resolve()) if target else None
-    for run in reversed(review.runs()):
-        mine = run.hookup == hookup and (hookup is not None or run.target.path == where)
-        if run.soak is not None and mine and run.state.name != "complete":
+    mine = [s for s in review.skims()
+            if s.kind == "soak" and s.hookup == hookup and (hookup is not None or s.target == where)]  # fmt: skip
+    for run in review.whole(mine[-1:]):
+        if run.state.name != "complete" and run.soak is not None:
             return run
-        if run.soak is not None and mine:
-            break
     raise UsageError(f"no soak of {hookup or target} was cut off; leave --resume out to start one")
 
 

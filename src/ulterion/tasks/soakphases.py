@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 
@@ -19,11 +18,11 @@ from ulterion.core.workload import Workload
 from ulterion.engine.device import DeviceTarget
 from ulterion.engine.load import set_room_aside
 from ulterion.engine.target import FolderTarget
-from ulterion.host import safety, sensors
+from ulterion.host import inuse, sensors
 from ulterion.model.journal import SUFFIX, Journal, with_phases
 from ulterion.model.run import Note, Reading, RunDocument, State
 from ulterion.model.soak import SETTLED, GrowingPhase, SoakPhase, SoakPlan
-from ulterion.model.store import notes_beside, run_name, take_notes
+from ulterion.model.store import run_name
 from ulterion.sim.target import SimTarget
 from ulterion.tasks.bystanders import Bystanders
 from ulterion.tasks.measuring import AnyTarget, failure_of, timestamp
@@ -43,7 +42,7 @@ def drive_counters(bench: Bench, run: RunDocument) -> dict[str, float]:
     """Return what the drive counts itself now; empty where it cannot be asked."""
     if isinstance(bench, SimBenchSource):
         return bench.counters()
-    return sensors.counters_of(safety.whole_disk(run.target.device)) if run.target.device else {}
+    return sensors.counters_of(inuse.whole_disk(run.target.device)) if run.target.device else {}
 
 
 class Soaking:
@@ -87,15 +86,13 @@ class Soaking:
                 doing = f"the {self.on.name} phase" if self.on else "preparing"
                 failure, state = failure_of(error, doing, self.run.target)
             self._close_phase("cut off")
-            done = self._document(path, state)
-            document = self.request.review.save(done)
+            done, document = self.request.review.finish(self._document(state), path)
             saved = True
-            notes_beside(path).unlink(missing_ok=True)
             return Soaked(done, document, failure)
         finally:
             self.journal.close(remove=saved or not (self.phases or self.on))
 
-    def _document(self, journal: Path, state: State) -> RunDocument:
+    def _document(self, state: State) -> RunDocument:
         # a drive that failed may be silent, and asking it could hang
         after = {} if state.name == "failed" else drive_counters(self.bench, self.run)
         soaked = self.record.model_copy(update={"counters_after": after})
@@ -103,7 +100,7 @@ class Soaking:
         run = run.model_copy(update={"readings": [*run.readings, *self.readings], "notes": [*run.notes, *self.notes],
                                      "ended": self._moment()})  # fmt: skip
         warnings = [*run.warnings, *self._bystanders.warnings(run.target)]
-        return take_notes(journal, run.model_copy(update={"warnings": warnings}))
+        return run.model_copy(update={"warnings": warnings})
 
     def _phases(self) -> None:
         plan = self.record.plan
@@ -165,6 +162,7 @@ class Soaking:
                     self._take(row)
                     why = why or done(self.on)
                 self._between()
+                self._note_standstill(source)
                 if self._next:
                     why, self._next = why or "ended by hand", False
             rows, flush = source.end()
@@ -180,6 +178,12 @@ class Soaking:
         finally:
             source.close()
         self._find_events(now=True)
+
+    def _note_standstill(self, source: Source) -> None:
+        """A load that stood still for another reason than the drive's is said to have."""
+        why = source.stood_still()
+        if why is not None:
+            self._remark(f"{why}: the rate just before this moment is not the drive's")
 
     def _take_remains(self, source: Source) -> None:
         for row in source.remains():

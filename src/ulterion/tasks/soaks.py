@@ -16,6 +16,7 @@ from ulterion.core.units import show_rate
 from ulterion.model.review import Review
 from ulterion.model.run import RunDocument
 from ulterion.model.soak import SETTLED
+from ulterion.model.store import ReviewFolder
 from ulterion.tasks.evidence import chain_elements
 
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
@@ -59,12 +60,13 @@ def _room(run: RunDocument) -> float | None:
     return sum(noted) / len(noted) if noted else run.bench.room_temperature
 
 
-def choose(review: Review, runs: Sequence[RunDocument], names: Sequence[str]) -> list[Soak]:
+def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
     """Return the soaks that names stand for (a hookup: its newest; a run: itself), or the newest of each hookup.
 
     Raises UsageError for a name that is neither, and when there is no soak.
     """
-    soaks = [r for r in runs if r.soak is not None]
+    review = folder.review
+    soaks = [s for s in folder.skims() if s.kind == "soak"]
     newest = {r.hookup or r.id: r for r in soaks}
     by_id = {r.id: r for r in soaks}
     for name in names:
@@ -72,7 +74,7 @@ def choose(review: Review, runs: Sequence[RunDocument], names: Sequence[str]) ->
             if name in review.hookups:
                 raise UsageError(f"hookup '{name}' has no soak yet; run 'ulterion soak --hookup {name}'")
             raise UsageError(unknown("hookup or soak", name, [*newest, *by_id]))
-    wanted = [by_id.get(n) or newest[n] for n in names] if names else list(newest.values())
+    wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
     hookups = [r.hookup for r in wanted]
     found = [soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
              for r in wanted]  # fmt: skip

@@ -32,6 +32,9 @@ class Source(Protocol):
     def end(self) -> tuple[Sequence[Row], float | None]:
         """End the phase; return the rows left over and the seconds of the flush, if there was one."""
 
+    def stood_still(self) -> str | None:
+        """Return in words, once each time, that machine or program stood still; None when they did not."""
+
     def remains(self) -> Sequence[Row]:
         """Return the rows that are whole after `look` or `end` failed."""
 
@@ -118,6 +121,9 @@ class _Resting:
         left = self._bench.now() - self._last
         return self._bench.with_values([Row(left, 0, 0)]), None
 
+    def stood_still(self) -> str | None:
+        return None  # a rest is a rest
+
     def remains(self) -> Sequence[Row]:
         return []
 
@@ -138,6 +144,9 @@ class _Loading:
         rows, end = self._load.stop()
         assert isinstance(end, LoadEnd)
         return self._bench.with_values(rows), end.flush
+
+    def stood_still(self) -> str | None:
+        return self._load.stood_still()
 
     def remains(self) -> Sequence[Row]:
         return self._bench.with_values(self._load.remains())
@@ -185,6 +194,9 @@ class _Simulated:
         if self._workload is None or self._workload.direction == "read":
             return [], None
         return [], self._bench.target.state.truth(self._workload).flush
+
+    def stood_still(self) -> str | None:
+        return None
 
     def remains(self) -> Sequence[Row]:
         return []

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import codecs
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, replace
@@ -14,7 +16,9 @@ from ulterion.core.facts import BenchFacts
 from ulterion.core.surveyed import Drive, Survey
 from ulterion.host import machine
 from ulterion.host.recorded import replayed
-from ulterion.model.review import Review
+from ulterion.model.files import replace_in_place
+from ulterion.model.reading import LARGEST_TEXT, as_text, read_bytes
+from ulterion.model.review import Review, parse_review
 from ulterion.sim.bench import SimBench, load_bench
 from ulterion.sim.target import seen_link
 from ulterion.tasks.measuring import SIM
@@ -103,23 +107,39 @@ def teach(path: Path, hookup: str, drive: Drive) -> dict[str, str]:
 
     Raises UsageError when the hookup is not there, or nothing is known of the drive.
     """
-    import tomlkit
-
-    from ulterion.model.store import write_atomically
-
     facts = learned(drive)
     if not facts:
         raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
-    document = tomlkit.parse(path.read_text(encoding="utf-8"))
-    table: Any = document.get("hookups", {}).get(hookup)
-    if table is None:
-        raise UsageError(f"{path}: {unknown('hookup', hookup, document.get('hookups', {}))}")
-    expect = tomlkit.table()
-    for key, value in facts.items():
-        expect.add(key, value)
-    table["expect"] = expect
-    write_atomically(path, tomlkit.dumps(document))
+    before = read_bytes(path, LARGEST_TEXT)
+    after = _with_expect(before, path, hookup, facts)
+    if read_bytes(path, LARGEST_TEXT) != before:
+        raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
+    replace_in_place(path, after)
     return facts
+
+
+def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) -> bytes:
+    """Return the bytes of a review.toml in which a hookup expects these facts; all else is as it was, line ends too."""
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    text = as_text(data, path)
+    windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
+    try:
+        document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
+        table: Any = document.get("hookups", {}).get(hookup)
+        if table is None:
+            raise UsageError(f"{path}: {unknown('hookup', hookup, document.get('hookups', {}))}")
+        expect = tomlkit.table()
+        for key, value in facts.items():
+            expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))
+        table["expect"] = expect
+        written = tomlkit.dumps(document)
+    except TOMLKitError as error:
+        raise UsageError(f"{path} cannot be changed: {error}; write the hookup's `expect` by hand") from error
+    parse_review(written, path)
+    mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
+    return mark + (written.replace("\n", "\r\n") if windows else written).encode()
 
 
 def survey_as_data(survey: Survey) -> dict[str, Any]:

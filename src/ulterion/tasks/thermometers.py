@@ -6,12 +6,16 @@ import contextlib
 import json
 import os
 import select
+import signal
 from collections.abc import Sequence
 from functools import partial
+from types import FrameType
 from typing import Any
 
 from ulterion.core.errors import TargetFailed
+from ulterion.engine.children import die_with_parent
 from ulterion.engine.crew import Crew, Seat
+from ulterion.host import commands
 from ulterion.host.sampler import sample
 from ulterion.host.sensors import Sensor
 
@@ -59,7 +63,15 @@ class Thermometers:
             self._crew = None
 
 
+def _end_with_commands(number: int, frame: FrameType | None) -> None:
+    commands.end_all()
+    os._exit(1)
+
+
 def _sample(sensors: Sequence[Sensor], interval: float, out: int, seat: Seat) -> None:
+    # when the parent is killed the commands that are being asked must be ended too, so not at once
+    signal.signal(signal.SIGUSR1, _end_with_commands)
+    die_with_parent(signal.SIGUSR1)
     seat.gate()
     with contextlib.suppress(BrokenPipeError):
         sample(sensors, interval, out, seat.stop)

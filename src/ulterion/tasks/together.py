@@ -9,13 +9,13 @@ from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
-from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed, UlterionError, UsageError
 from ulterion.core.passes import PassResult
 from ulterion.core.sharing import Sharing, sharing
 from ulterion.core.stats import estimate
 from ulterion.core.workload import Workload
 from ulterion.engine import crew, runner
-from ulterion.engine.target import join
+from ulterion.engine.target import Share, join, refuse_spoiled, seconds_asleep
 from ulterion.model.journal import SUFFIX, Journal, with_passes
 from ulterion.model.run import PassRecord, RunDocument, State
 from ulterion.model.store import run_name
@@ -72,6 +72,11 @@ class _Seat:
         """On the way out: a journal without a pass holds nothing worth recovering."""
         if self.journal is not None:
             self.journal.close(remove=not self.passes)
+
+    def dropped(self, index: int, number: int, why: str) -> None:
+        """Take down that a pass was dropped."""
+        told = f"pass {number} of {self.workloads[index].name} was dropped and run again: {why}"
+        self.run = self.run.model_copy(update={"warnings": [*self.run.warnings, told]})
 
     def rates(self, index: int) -> list[float]:
         return [p.rate for at, p in self.passes if at == index]
@@ -150,9 +155,23 @@ def _round(request: Request, seats: Sequence[_Seat], number: int, observer: Obse
             workload = seat.workloads[index]
             observer.begin(index, workload, number)
             seed = runner.pass_seed(seat.run.settings.seed, index, number)
-            result = _guard(seat, partial(seat.target.run_pass, workload, seed, observer.tick))
+            result = _guard(seat, partial(_alone, seat, index, seed, observer, number))
             _keep(seat, index, number, result, observer)
         _at_once([s for s in seats if s.failure is None], index + count, number, observer, request.stall)
+
+
+def _alone(seat: _Seat, index: int, seed: int, observer: Observer, number: int) -> PassResult:
+    class Told(Observer):
+        """Passes on what a pass tells, and keeps what was dropped."""
+
+        def tick(self, seconds: float, moved: int) -> None:
+            observer.tick(seconds, moved)
+
+        def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
+            seat.dropped(index, number, why)
+            observer.spoiled(index, workload, number, why)
+
+    return runner.run_pass(seat.target, seat.workloads[index], seed, Told(), index, number)
 
 
 def _keep(seat: _Seat, index: int, number: int, result: PassResult | None, observer: Observer) -> None:
@@ -176,14 +195,37 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer
         for lane in range(seat.target.lanes):
             jobs.append(partial(seat.target.lane_job, seat.workloads[index], seed, lane))
             owners.append(seat)
-    outcomes = crew.run_each(jobs, observer.tick, stall)
+    outcomes = _each_unspoiled(jobs, seats, observer, stall, index, number)
     for seat in seats:
         mine = [o for o, owner in zip(outcomes, owners, strict=True) if owner is seat]
         broken = next((o for o in mine if isinstance(o, TargetFailed)), None)
         if broken is not None:
             seat.failure = TargetFailed(f"{seat.name}: {broken}", offset=broken.offset, moved=broken.moved)
         else:
-            _keep(seat, index, number, join(mine, seat.workloads[index].block_bytes), observer)
+            shares = [o for o in mine if isinstance(o, Share)]
+            _keep(seat, index, number, join(shares, seat.workloads[index].block_bytes), observer)
+
+
+def _each_unspoiled(jobs: Sequence[Callable[[crew.Seat], Share]], seats: Sequence[_Seat], observer: Observer, stall: float,
+                    index: int, number: int) -> list[Share | TargetFailed]:  # fmt: skip
+    """Run the lanes of all targets together, again where machine or program stood still; raise Interrupted."""
+
+    def pulse() -> object:
+        beats = [s.target.pulse() for s in seats if not isinstance(s.target, SimTarget) and s.target.pulse is not None]
+        return tuple(beats) or None
+
+    for _ in range(runner.MOST_SPOILED):
+        asleep = seconds_asleep()
+        outcomes: list[Share | TargetFailed] = crew.run_each(jobs, observer.tick, stall, pulse)
+        try:
+            refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)
+        except PassSpoiled as error:
+            observer.spoiled(index, seats[0].workloads[index], number, str(error))
+            for seat in seats:
+                seat.dropped(index, number, str(error))
+            continue
+        return outcomes
+    raise Interrupted(f"pass {number} of all together was spoiled {runner.MOST_SPOILED} times in a row")
 
 
 def _simulated_at_once(seats: Sequence[_Seat], index: int, number: int, observer: Observer) -> None:
@@ -204,9 +246,10 @@ def _finish(request: Request, seats: Sequence[_Seat], stopped: Interrupted | Non
             state = State(name="failed", why=str(seat.failure), offset=seat.failure.offset)
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
-        paths.append(request.review.save(finish(with_passes(seat.run, seat.passes, state), seat.target, bystanders)))
-        if seat.journal is not None:
-            seat.journal.close(remove=True)
+        assert seat.journal is not None
+        done = finish(with_passes(seat.run, seat.passes, state), seat.target, bystanders)
+        paths.append(request.review.finish(done, seat.journal.path)[1])
+        seat.journal.close(remove=True)
     count = len(request.workloads)
     found = {}
     for index, workload in enumerate(request.workloads):

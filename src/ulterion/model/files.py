@@ -1,0 +1,147 @@
+"""Writing files so that nothing is lost: whole or not at all, under a lock, with the rights and the place they had.
+
+A file is written beside its place as `.NAME.PID.new` and renamed into it.  What a killed program left of that is swept by
+the next.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import shutil
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.model.lock import try_lock
+
+LOCK = ".lock"
+LOCK_SECONDS = 30.0  # a lock is held for milliseconds; one that is held longer is held by a program that stands still
+_SCRATCH = re.compile(r"\.(.+)\.(\d+)\.new")
+
+
+def scratch_of(path: Path) -> Path:
+    """Return the name under which this process writes a file before it gets its own."""
+    return path.with_name(f".{path.name}.{os.getpid()}.new")
+
+
+def write_atomically(path: Path, data: bytes | str) -> None:
+    """Write a file so that after a crash the old or the new one is there, whole; raise UsageError."""
+    scratch = scratch_of(path)
+    try:
+        _write_through(scratch, data.encode() if isinstance(data, str) else data)
+        scratch.replace(path)
+        sync_folder(path.parent)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            scratch.unlink()
+        raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was changed") from error
+
+
+def replace_in_place(path: Path, data: bytes) -> None:
+    """Write an existing file of the reviewer's anew: through a link to where it lies, with its rights, owner and marks."""
+    real = path.resolve()
+    scratch = scratch_of(real)
+    try:
+        _write_through(scratch, data)
+        facts = real.stat()
+        shutil.copystat(real, scratch)
+        os.utime(scratch)
+        with contextlib.suppress(OSError):  # giving a file away takes root
+            os.chown(scratch, facts.st_uid, facts.st_gid)
+        scratch.replace(real)
+        sync_folder(real.parent)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            scratch.unlink()
+        raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was changed") from error
+
+
+def _write_through(path: Path, data: bytes) -> None:
+    with contextlib.suppress(FileNotFoundError):
+        path.unlink()  # of a process with our number that was killed
+    with path.open("xb") as out:
+        out.write(data)
+        out.flush()
+        os.fsync(out.fileno())
+
+
+def sync_folder(folder: Path) -> None:
+    """Put a folder's entries on the medium; elsewhere than on POSIX a rename is durable by itself."""
+    if os.name != "posix":
+        return
+    fd = os.open(folder, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        with contextlib.suppress(OSError):  # some network file systems know no such thing
+            os.fsync(fd)
+    finally:
+        os.close(fd)
+
+
+def sweep_scratch(folder: Path, ours: re.Pattern[str]) -> list[Path]:
+    """Remove what killed programs left half-written of files whose names match `ours`; return what was removed."""
+    removed = []
+    with contextlib.suppress(OSError):
+        for path in sorted(folder.iterdir()):
+            match = _SCRATCH.fullmatch(path.name)
+            if match is None or not ours.fullmatch(match[1]) or is_alive(int(match[2][:9])):
+                continue
+            with contextlib.suppress(OSError):
+                if path.is_symlink() or not path.is_file():
+                    continue
+                path.unlink()
+                removed.append(path)
+    return removed
+
+
+def is_alive(pid: int) -> bool:
+    """Return whether a process with this number runs on this machine (True where that cannot be told)."""
+    if os.name != "posix" or pid == os.getpid():
+        return True
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):
+        return True
+    return True
+
+
+@contextlib.contextmanager
+def locked(folder: Path, *, must: bool = True, seconds: float = LOCK_SECONDS) -> Iterator[None]:
+    """Hold the folder's lock within the block, so that what is read and written there is one step for others.
+
+    Raises UsageError when it cannot be had within `seconds`; without `must` the block is entered all the same.
+    """
+    fd = -1
+    try:
+        flags = os.O_RDWR | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
+        fd = os.open(folder / LOCK, flags | getattr(os, "O_CLOEXEC", 0), 0o666)
+        until = time.monotonic() + seconds
+        while not try_lock(fd):
+            if time.monotonic() > until:
+                if must:
+                    raise UsageError(
+                        f"another Ulterion has held {folder / LOCK} for {seconds:.0f} s; end it, and try again"
+                    )
+                break
+            time.sleep(0.01)
+    except OSError as error:
+        if must:
+            raise UsageError(f"{folder / LOCK} cannot be opened: {error.strerror}; nothing was changed") from error
+    try:
+        yield
+    finally:
+        if fd >= 0:
+            os.close(fd)
+
+
+def aside_name(folder: Path, name: str) -> Path:
+    """Return a path in a folder that does not exist yet: the name, or with a number behind it."""
+    number, path = 1, folder / name
+    while path.exists() or path.is_symlink():
+        number += 1
+        path = folder / f"{name}.{number}"
+    return path

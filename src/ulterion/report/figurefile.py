@@ -1,0 +1,104 @@
+"""Figures as files: whether one can be written under a name, told before anything is measured; and writing it.
+
+Every text of a figure is only ever text: no formula is read into it, nothing unprintable is left in it, and where our font
+lacks its script another that is installed is used.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import stat
+import warnings
+from pathlib import Path
+
+import matplotlib as mpl
+from matplotlib import font_manager
+from matplotlib.figure import Figure
+from matplotlib.text import Text
+
+from ulterion.core.errors import UsageError
+from ulterion.core.text import visible
+from ulterion.model.files import write_atomically
+
+ENDINGS = (".png", ".svg")
+LONGEST_NAME = 255  # bytes of a file name (Linux, most file systems)
+FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike everywhere
+
+mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no formula
+
+
+def check_figure_path(path: Path) -> None:
+    """Raise UsageError when a figure cannot be written under this name; a file that is there is replaced."""
+    if path.suffix.lower() not in ENDINGS:
+        raise UsageError(f"{path} is neither .png nor .svg; give the figure one of these endings")
+    if len(os.fsencode(path.name)) > LONGEST_NAME - 20:  # it is written beside its place first
+        raise UsageError(f"{path} has a name of {len(os.fsencode(path.name))} bytes, too long; choose a shorter one")
+    try:
+        if not path.parent.is_dir():
+            raise UsageError(f"{path.parent} is not a folder; make it first, or choose another")
+        there = path.lstat() if os.path.lexists(path) else None
+    except (OSError, ValueError) as error:
+        raise UsageError(f"{path} cannot be written: {getattr(error, 'strerror', None) or error}") from error
+    if there is not None and not stat.S_ISREG(there.st_mode):
+        raise UsageError(f"{path} exists and is no plain file; choose another name")
+    if not os.access(path.parent, os.W_OK | os.X_OK):
+        raise UsageError(f"{path.parent} cannot be written by you; choose another folder")
+
+
+def beside(path: Path, name: str) -> Path:
+    """Return the path of one of several figures: the name goes into the file's, with what no file name may hold left out."""
+    safe = re.sub(r"[^\w.+-]", "-", visible(name))[:60] or "figure"
+    return path.with_name(f"{path.stem}-{safe}{path.suffix}")
+
+
+def save_figure(figure: Figure, path: Path) -> list[str]:
+    """Write a figure as PNG or SVG, by its ending; return what a reader should know of it, in sentences.
+
+    Raises UsageError when it cannot be written; then what was there before still is.
+    """
+    import io
+
+    check_figure_path(path)
+    _clean(figure)
+    form, data = path.suffix.lower().removeprefix("."), io.BytesIO()
+    with warnings.catch_warnings(record=True) as told:
+        warnings.simplefilter("always")
+        figure.savefig(data, format=form, metadata={"Date": None} if form == "svg" else None)
+    write_atomically(path, data.getvalue())
+    missing = any("missing from" in str(w.message) for w in told)
+    return [f"{path.name}: no font here has every sign of its texts; install one for that script"] if missing else []
+
+
+def _clean(figure: Figure) -> None:
+    """Leave only what can be printed in a figure's texts, each in fonts that have its signs where there are any."""
+    texts = [t for t in figure.findobj(Text) if isinstance(t, Text)]
+    for text in texts:
+        text.set_text(visible(text.get_text()))
+    lacking = {c for t in texts for c in t.get_text() if ord(c) > 0x7F} - _signs_of(font_manager.findfont(FAMILY))
+    lacking -= {"\n"}
+    if lacking:
+        families = [FAMILY, *_families_with(lacking)]
+        for text in texts:
+            if lacking & set(text.get_text()):
+                text.set_fontfamily(families)
+
+
+def _signs_of(path: str) -> set[str]:
+    return {chr(code) for code in font_manager.get_font(path).get_charmap()}
+
+
+def _families_with(lacking: set[str]) -> list[str]:
+    """Return font families that together have as many of the signs as fonts here do."""
+    found: list[str] = []
+    for entry in sorted(font_manager.fontManager.ttflist, key=lambda e: (e.weight != 400, e.style != "normal", e.name)):
+        if not lacking:
+            break
+        try:
+            signs = _signs_of(entry.fname)
+        except (OSError, RuntimeError):
+            continue
+        if lacking & signs and entry.name not in found:
+            found.append(entry.name)
+            lacking = lacking - signs
+    return found
