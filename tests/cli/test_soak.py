@@ -93,7 +93,7 @@ class RealSoak(FolderCase):
         self.assertRegex(out, r"case 37\.5 C")
         run = json.loads(self.runs()[0].read_text())
         self.assertEqual((run["state"]["name"], run["readings"][0]["value"]), ("interrupted", 37.5))
-        self.assertEqual(len(self.runs("*")), 1)
+        self.assertEqual(len(self.runs("[!.]*")), 1)
 
     def test_the_live_view_takes_what_is_typed(self) -> None:
         """On a terminal: rate and temperatures are shown, a typed reading is kept, the terminal is given back."""

@@ -213,7 +213,7 @@ class LoopDevices(FolderCase):
         subprocess.run(["mkfs.ext4", "-q", "-F", str(device)], check=True)
         point = self.folder / "inside"
         point.mkdir()
-        script = f"mount {device} {point} && echo ready && sleep 60"
+        script = f"mount -o ro {device} {point} && echo ready && sleep 60"
         with subprocess.Popen(["unshare", "-m", "sh", "-c", script], stdout=subprocess.PIPE) as container:
             assert container.stdout is not None
             if not container.stdout.readline():

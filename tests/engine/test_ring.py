@@ -15,7 +15,7 @@ from unittest import mock
 import numpy as np
 
 from tests.support import FolderCase
-from ulterion.core.errors import TargetFailed
+from ulterion.core.errors import TargetFailed, WorkerLost
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import crew, movers, uring
 from ulterion.engine.lane import Recorder
@@ -224,16 +224,41 @@ class Crew(unittest.TestCase):
             crew.run([hangs], stall=0.5)
         self.assertEqual(caught.exception.moved, 12345)
 
-    def test_a_flush_is_given_more_time(self) -> None:
-        """A child that says it flushes may be silent for longer than the patience with requests."""
+    def test_a_flush_may_be_silent_while_its_device_works(self) -> None:
+        """As long as the device's counters move it goes on; where they stand still it is given up, where there are none later."""
 
         def flushes(seat: crew.Seat) -> int:
             seat.gate()
             seat.flushing()
-            time.sleep(1.0)
+            time.sleep(1.5)
             return 3
 
-        self.assertEqual(crew.run([flushes], stall=0.3), [3])
+        self.assertEqual(crew.run([flushes], stall=0.3, pulse=time.monotonic), [3])
+        for pulse, longest in ((lambda: (5, 5), 0.9), (None, 1.4)):
+            begin = time.monotonic()
+            with (
+                mock.patch("ulterion.engine.crew.GRACE", 0.0),
+                self.assertRaisesRegex(TargetFailed, "flush has not ended"),
+            ):
+                crew.run([flushes], stall=0.3, pulse=pulse)
+            self.assertLess(time.monotonic() - begin, longest)
+
+    def test_a_pass_that_was_stopped_and_continued_is_no_result(self) -> None:
+        """SIGSTOP and SIGCONT, as by Ctrl-Z and fg: the child says so in its share."""
+
+        def work(seat: crew.Seat) -> bool:
+            seat.gate()
+            seat.report(0.0, os.getpid())
+            while not seat.paused:
+                time.sleep(0.01)
+            return seat.paused
+
+        def tick(seconds: float, pid: int) -> None:
+            if pid:
+                os.kill(pid, signal.SIGSTOP)
+                os.kill(pid, signal.SIGCONT)
+
+        self.assertEqual(crew.run([work], tick, stall=20), [True])
 
     def test_a_broken_or_killed_worker_is_said(self) -> None:
         """An error of ours in a child, or its sudden death, is an error here and not a result."""
@@ -241,8 +266,12 @@ class Crew(unittest.TestCase):
         def killed(seat: crew.Seat) -> None:
             os.kill(os.getpid(), signal.SIGKILL)
 
-        for job, says in ((lambda seat: 1 // 0, "ZeroDivisionError"), (killed, "status 9")):
-            with self.assertRaisesRegex(RuntimeError, says):
+        def short_of_files(seat: crew.Seat) -> None:
+            raise OSError(errno.EMFILE, "x")
+
+        for job, kind, says in ((lambda seat: 1 // 0, RuntimeError, "ZeroDivisionError"), (killed, WorkerLost, "by SIGKILL"),
+                                (short_of_files, OSError, "Too many open files")):  # fmt: skip
+            with self.assertRaisesRegex(kind, says):
                 crew.run([job])
 
     def test_children_die_with_their_parent(self) -> None:

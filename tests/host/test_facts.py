@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 
 from tests.support import FolderCase
-from ulterion.host import drives, facts, mounts, safety
+from ulterion.host import drives, facts, inuse, mounts
 
 MOUNTINFO = """\
 22 1 8:1 / / rw,relatime shared:1 - ext4 /dev/sda1 rw
@@ -113,7 +113,7 @@ class Tree(FolderCase):
             self.assertEqual((mount.filesystem, mounts.disk_of(mount, self.folder)), (filesystem, disk), path)
         mount = mounts.mount_of(Path("/mnt/card one"), self.folder)
         self.assertEqual(mount.telling_options if mount else "", "flush,noatime,sync")
-        self.assertEqual(safety.system_disk(self.folder), "sda")
+        self.assertEqual(inuse.system_disks(self.folder), {"sda"})
 
     def test_nothing_missing_or_mad_is_an_error(self) -> None:
         """With any single file removed, or filled with nonsense, every question still gets an answer or None."""
@@ -128,9 +128,16 @@ class Tree(FolderCase):
 
     def _ask_everything(self) -> None:
         for disk in ("sda", "sdb", "nvme0n1", "mmcblk0", "gone"):
-            for question in (drives.connection, drives.serial, drives.model, drives.capacity, drives.temperature):
+            for question in (
+                drives.connection,
+                drives.serial,
+                drives.model,
+                drives.capacity,
+                drives.temperature,
+                inuse.users,
+            ):
                 question(disk, self.folder)
-        safety.system_disk(self.folder)
+        inuse.system_disks(self.folder)
         facts.target_facts(Path("/"), self.folder)
         facts.bench_facts({}, None, self.folder)
 

@@ -11,7 +11,7 @@ from unittest import mock
 
 from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
-from ulterion.model import store
+from ulterion.model import files, store
 from ulterion.model.journal import Journal, recover, with_passes
 from ulterion.model.run import RunDocument, State, parse_run
 from ulterion.model.store import ReviewFolder, run_name
@@ -171,12 +171,12 @@ class Storing(FolderCase):
     def test_a_write_that_fails_leaves_the_old_file_and_no_scratch(self) -> None:
         """When the rename, the sync or the write fails, what was there is there, whole."""
         path = self.write("x.json", "old")
-        for call in ("ulterion.model.store.os.fsync", "pathlib.Path.replace"):
+        for call in ("ulterion.model.files.os.fsync", "pathlib.Path.replace"):
             with mock.patch(call, side_effect=OSError(28, "No space left on device")), self.assertRaises(UsageError):
-                store.write_atomically(path, "new")
+                files.write_atomically(path, "new")
             self.assertEqual(path.read_text(), "old")
             self.assertEqual([p.name for p in self.folder.iterdir()], ["x.json"])
-        store.write_atomically(path, "new")
+        files.write_atomically(path, "new")
         self.assertEqual(path.read_text(), "new")
 
     def test_locks_are_the_kernels(self) -> None:

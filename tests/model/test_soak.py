@@ -18,10 +18,11 @@ from ulterion.core.workload import parse_workload
 from ulterion.model import soak as soaks
 from ulterion.model.instrument import parse_zone, read_log
 from ulterion.model.journal import Journal, recover, with_phases
-from ulterion.model.notebook import HookupNote, add_note, read_notebook
+from ulterion.model.leftnotes import leave_note
+from ulterion.model.notebook import HookupNote
 from ulterion.model.run import Note, Reading, RunDocument, Settings, State, parse_run
 from ulterion.model.soak import GrowingPhase, LoggedSeries, SoakPlan, SoakRecord, join_rows, lined_up
-from ulterion.model.store import ReviewFolder, leave_note, run_name
+from ulterion.model.store import ReviewFolder, run_name
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 
@@ -162,15 +163,22 @@ def _whole(line: bytes) -> bool:
 
 class Notebooks(FolderCase):
     def test_notes_on_hookups(self) -> None:
-        """They add up in one file; a damaged one is named and left alone."""
+        """They add up in one file; a damaged one is set aside and told, and the new note is kept; a newer one is left."""
         note = Note(kind="outcome", text="not recognised", noted="2026-01-01T00:00:00Z")
+        folder = self.review()
         for hookup in ("a", "b"):
-            add_note(self.folder, HookupNote(hookup=hookup, noted=note.noted, note=note))
-        self.assertEqual([n.hookup for n in read_notebook(self.folder).notes], ["a", "b"])
-        self.write("notes.json", "{half")
-        with self.assertRaisesRegex(UsageError, "mend it, or move it away"):
-            add_note(self.folder, HookupNote(hookup="c", noted=note.noted, note=note))
-        self.assertEqual((self.folder / "notes.json").read_text(), "{half")
+            folder.note_on_hookup(HookupNote(hookup=hookup, noted=note.noted, note=note))
+        self.assertEqual([n.hookup for n in folder.notebook().notes], ["a", "b"])
+        damaged = ("{half", "[]", "[" * 100_000, '{"schema": {"version": 1}, "notes": ' + "9" * 5000 + "}", "\xff")
+        for number, text in enumerate(damaged, 1):
+            self.write("notes.json", text)
+            folder.note_on_hookup(HookupNote(hookup="c", noted=note.noted, note=note))
+            self.assertEqual([n.hookup for n in folder.notebook().notes], ["c"])
+            self.assertEqual(len(list((folder.runs_folder / "set-aside").iterdir())), number)
+            self.assertIn("moved to runs/set-aside", folder.notices[-1])
+        self.write("notes.json", '{"schema": {"name": "ulterion-notes", "version": 9}}')
+        with self.assertRaisesRegex(UsageError, "newer Ulterion"):
+            folder.note_on_hookup(HookupNote(hookup="d", noted=note.noted, note=note))
 
 
 class InstrumentLogs(FolderCase):

@@ -208,7 +208,7 @@ class Judging(Soaking):
         folder = self.start()
         for hookup in ("box", "cooler"):
             self.soak(folder, hookup, idle=None, load_seconds=1800.0)
-        box, cooler = choose(folder.review, folder.runs(), ["box", "cooler"])
+        box, cooler = choose(folder, ["box", "cooler"])
         found = difference(cooler, box)
         power = 0.5 + 1.5 + 3 * 990 / 2000
         assert found.rise is not None and found.low is not None and found.high is not None
@@ -222,7 +222,7 @@ class Judging(Soaking):
         self.assertAlmostEqual(series["MB_per_s"][series["seconds"] >= 0].mean(), 990, delta=5)
         self.assertIn("Test Box claims 1400 MB/s", [m.words for m in marks_of(folder.review, box.run)])
         with self.assertRaisesRegex(UsageError, "did you mean 'cooler'"):
-            choose(folder.review, folder.runs(), ["coler"])
+            choose(folder, ["coler"])
         with self.assertRaisesRegex(UsageError, "has no soak yet"):
             choose(folder.review, folder.runs(), ["direct"])
 

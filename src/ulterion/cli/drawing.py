@@ -28,7 +28,7 @@ class Drawn:
 
     def show(self, env: Environment) -> None:
         """Show where they are."""
-        env.show([f"figure: {path}" for path in self.paths])
+        env.show([f"figure: {p.relative_to(env.folder) if p.is_relative_to(env.folder) else p}" for p in self.paths])
 
     def end(self, env: Environment) -> None:
         """Tell what should be known of them, and raise the error, once everything else was shown."""

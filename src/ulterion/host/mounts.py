@@ -74,20 +74,25 @@ def mount_of(path: Path, root: Path = Path("/")) -> Mount | None:
 
 def device_of(mount: Mount, root: Path = Path("/")) -> str | None:
     """Return the kernel name of the block device under a mount, or None (memory, network)."""
+    entry = _entry_of(mount, root)
+    return None if entry is None else entry.name
+
+
+def _entry_of(mount: Mount, root: Path) -> Path | None:
+    """Return the kernel's folder of the block device under a mount, or None."""
     for number in (mount.number, number_of_source(mount.source, root)):
         entry = root / "sys/dev/block" / number if number else None
         if entry is not None and entry.exists():
-            return entry.resolve().name
+            return entry.resolve()
     return None
 
 
 def disk_of(mount: Mount, root: Path = Path("/")) -> str | None:
     """Return the kernel name of the whole disk under a mount ('sda' for sda1), or None (memory, network, several)."""
-    name = device_of(mount, root)
-    if name is None:
+    entry = _entry_of(mount, root)
+    if entry is None:
         return None
-    device = (root / "sys/class/block" / name).resolve()
-    return device.parent.name if (device / "partition").exists() else device.name
+    return entry.parent.name if (entry / "partition").exists() else entry.name
 
 
 def number_of_source(source: str, root: Path = Path("/")) -> str | None:
