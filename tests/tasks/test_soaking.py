@@ -224,7 +224,7 @@ class Judging(Soaking):
         with self.assertRaisesRegex(UsageError, "did you mean 'cooler'"):
             choose(folder, ["coler"])
         with self.assertRaisesRegex(UsageError, "has no soak yet"):
-            choose(folder.review, folder.runs(), ["direct"])
+            choose(folder, ["direct"])
 
     def test_soaks_that_are_unlike_say_so(self) -> None:
         """Another load, a warmer room, a start without rest: each is said; a soak that did not settle is not compared."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from ulterion.core.chain import Step
+from ulterion.core.text import AnyName
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class TargetFacts:
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
 
-    path: str
+    path: AnyName | str
     kind: str
     device: str | None = None
     model: str | None = None

@@ -7,6 +7,7 @@ through `visible`; sentences of errors also through `brief`.
 from __future__ import annotations
 
 import re
+from typing import Any
 
 LONGEST_WORD = 160  # characters of one unbroken run in a sentence; a longer one is cut in its middle
 LONGEST_SENTENCE = 900
@@ -16,6 +17,29 @@ _KEPT_BEFORE, _KEPT_AFTER = 60, 20
 # and paragraphs, the byte order mark, and halves of surrogate pairs (bytes of a name that are no UTF-8)
 _HIDDEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]")
 _SURROGATES = re.compile("[\ud800-\udfff]")
+
+
+class AnyName(str):
+    """A name of a file as the system has it, bytes that are no UTF-8 included (PEP 383): it is kept as it is.
+
+    A data model that reads documents takes any string for it, where for `str` it would refuse such bytes.
+    """
+
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: Any, handler: Any) -> dict[str, Any]:
+        """Return how a document's value becomes a name: by `_checked`, and by nothing else (pydantic's hook)."""
+        return {"type": "function-plain", "function": {"type": "no-info", "function": cls._checked}}
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core_schema: Any, handler: Any) -> dict[str, Any]:
+        """Return how a name is described in the published schema."""
+        return {"type": "string"}
+
+    @classmethod
+    def _checked(cls, value: Any) -> str:
+        if not isinstance(value, str):
+            raise ValueError("is no text")
+        return value
 
 
 def _escaped(match: re.Match[str]) -> str:
@@ -28,6 +52,11 @@ def _escaped(match: re.Match[str]) -> str:
 def visible(text: str) -> str:
     """Return text in which nothing is left that a terminal would obey or could not encode; it is written as `\\x1b`."""
     return _HIDDEN.sub(_escaped, text)
+
+
+def spoken(text: str) -> str:
+    """Return a sentence in which bytes of a name that are no UTF-8 are written as `\\xff`, so that it can be kept."""
+    return _SURROGATES.sub(_escaped, text)
 
 
 def one_line(text: str) -> str:

@@ -13,10 +13,12 @@ from typing import Protocol
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.soak import DRIVE
+from ulterion.core.text import visible
 from ulterion.host import ata, commands, drives, nvme, tree
 from ulterion.host.passthrough import LogError
 
 PROBE_SECONDS = 5.0  # a probe that takes longer hangs
+LONGEST_NAME = 60  # characters
 PLAUSIBLE = (-60.0, 250.0)  # C; beyond it a number is no temperature
 
 
@@ -161,9 +163,15 @@ def parse_probe(text: str) -> Probe:
         words = tuple(shlex.split(command))
     except ValueError as error:
         raise UsageError(f"--probe '{text}': {error}; write it like --probe 'case=my-thermometer --celsius'") from error
+    _check_name("--probe", name)
     if not equals or not name.strip() or not words:
         raise UsageError(f"--probe '{text}' is not NAME=COMMAND; write it like --probe 'case=my-thermometer --celsius'")
     return Probe(name.strip(), words, "W" if name.strip() == "power" else "C")
+
+
+def _check_name(option: str, name: str) -> None:
+    if len(name) > LONGEST_NAME or visible(name) != name:
+        raise UsageError(f"{option}: a sensor's name has at most {LONGEST_NAME} printable characters, unlike '{name}'")
 
 
 def tried(sensor: Sensor) -> Sensor:
@@ -201,6 +209,7 @@ def _limit(path: Path) -> float | None:
 def parse_sensor(text: str, root: Path = Path("/")) -> Hwmon:
     """Read 'NAME=CHIP/LABEL', one of `hwmon_sensors`; raise UsageError with the near name."""
     name, equals, wanted = text.partition("=")
+    _check_name("--sensor", name)
     known = hwmon_sensors(root)
     if not equals or not name.strip():
         raise UsageError(f"--sensor '{text}' is not NAME=CHIP/LABEL; this machine has: {', '.join(known) or 'none'}")

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Fie
 
 from ulterion.core import units
 from ulterion.core.links import Link, find_link
+from ulterion.core.text import spoken
 
 
 def _text(value: Any, example: str) -> str:
@@ -42,6 +43,13 @@ def _moment(text: str) -> str:
         raise ValueError("is no moment with its time zone, such as 2026-03-02T09:00:00Z")
     return text
 
+
+def _spoken(value: Any) -> Any:
+    return spoken(value) if isinstance(value, str) else value
+
+
+Spoken = Annotated[str, BeforeValidator(_spoken)]
+"""A sentence or a name that may hold parts of the names of files."""
 
 Count = Annotated[int, Field(ge=0, le=MOST)]
 Seconds = Annotated[float, Field(ge=0, le=LONGEST)]

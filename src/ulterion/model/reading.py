@@ -37,10 +37,11 @@ def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or str(error)
         raise Unreadable(f"{path} cannot be read: {why}; check its name and permissions") from error
+    facts = os.fstat(fd)
+    if not stat.S_ISREG(facts.st_mode):
+        os.close(fd)
+        raise UsageError(f"{path} is not a plain file; put one in its place")
     with os.fdopen(fd, "rb") as source:
-        facts = os.fstat(fd)
-        if not stat.S_ISREG(facts.st_mode):
-            raise UsageError(f"{path} is not a plain file; put one in its place")
         try:
             data = source.read(most + 1) if facts.st_size <= most else b""
         except (OSError, MemoryError) as error:

@@ -21,7 +21,7 @@ from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import PassResult
 from ulterion.core.text import json_bytes
 from ulterion.core.workload import Workload
-from ulterion.model.quantities import MOST, Count, Moment, Seconds, Written
+from ulterion.model.quantities import MOST, Count, Moment, Seconds, Spoken, Written
 from ulterion.model.reading import parse_json
 from ulterion.model.soak import SoakRecord, checked_workload
 
@@ -135,8 +135,8 @@ class WorkloadRecord(Written):
     engine: str = Field(description="how the requests were issued")
     engine_why: str = ""
     passes: list[PassRecord] = []
-    ended: str | None = Field(None, description="why no more passes were run, when that was left to the result")
-    suspect: str | None = Field(None, description="why the figure cannot be the drive's")
+    ended: Spoken | None = Field(None, description="why no more passes were run, when that was left to the result")
+    suspect: Spoken | None = Field(None, description="why the figure cannot be the drive's")
 
     @property
     def counted(self) -> list[PassRecord]:
@@ -147,18 +147,18 @@ class WorkloadRecord(Written):
 class Reading(Written):
     """A value noted by hand, or from another instrument."""
 
-    what: str = Field(min_length=1, description="what was read: case, room, power, ...")
+    what: Spoken = Field(min_length=1, description="what was read: case, room, power, ...")
     value: float
-    unit: str
+    unit: Spoken
     at_seconds: float | None = Field(None, description="since the run began")
-    remark: str = ""
+    remark: Spoken = ""
 
 
 class Note(Written):
     """An outcome that is not a number, or a remark, on a run or a moment of it."""
 
     kind: Literal["outcome", "remark"]
-    text: str = Field(min_length=1)
+    text: Spoken = Field(min_length=1)
     at_seconds: float | None = Field(None, description="since the run began")
     noted: str = Field(description="when it was written down, UTC")
 
@@ -167,7 +167,7 @@ class State(Written):
     """How the run ended."""
 
     name: Literal["complete", "interrupted", "failed"]
-    why: str = ""
+    why: Spoken = ""
     offset: Count | None = Field(None, description="byte offset of the request that failed")
     unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
 
@@ -211,7 +211,7 @@ class RunDocument(Written):
     soak: SoakRecord | None = None
     readings: list[Reading] = []
     notes: list[Note] = []
-    warnings: list[str] = []
+    warnings: list[Spoken] = []
     state: State
     _light: bool = PrivateAttr(False)
 

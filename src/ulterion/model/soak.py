@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, model_validator
 
 from ulterion.core.soak import DRIVE, Counters, Phase, Row, Trace, trace_of
 from ulterion.core.workload import DEEPEST, LARGEST_BLOCK, Workload
-from ulterion.model.quantities import LONGEST, MOST, Count, Seconds, Written
+from ulterion.model.quantities import LONGEST, MOST, Count, Seconds, Spoken, Written
 
 MOST_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 SETTLED = "the temperature had settled"  # why a rest ended
@@ -47,8 +47,8 @@ class SoakPlan(Written):
 class Sensor(Written):
     """Where a series of values came from."""
 
-    name: str
-    source: str
+    name: Spoken
+    source: Spoken
     unit: str = "C"
     limit: float | None = Field(None, description="the temperature that the drive itself calls too hot")
 
@@ -63,7 +63,7 @@ class SoakPhase(Written):
     name: Literal["idle", "load", "cool", "again"]
     start: Seconds = Field(description="seconds since the soak began")
     end: Seconds
-    ended: str = Field("", description="why it ended")
+    ended: Spoken = Field("", description="why it ended")
     interval: float = Field(ge=0.01, le=LONGEST)
     bytes: list[Count] = []
     requests: list[Count] = []
@@ -101,8 +101,8 @@ def _at(values: Sequence[Any], index: int) -> Any:
 class LoggedSeries(Written):
     """What another instrument logged, lined up with the soak."""
 
-    name: str
-    source: str
+    name: Spoken
+    source: Spoken
     unit: str = "C"
     at: list[float] = Field(description="seconds since the soak began")
     values: list[float]

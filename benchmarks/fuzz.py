@@ -1,0 +1,259 @@
+"""Bad input, thousands of times: python -m benchmarks.fuzz [CASES] [--seed N] [--only K].
+
+Each case is a small review, spoiled in one way or more, and a command line of which much is nonsense; it runs in this
+process.  Whatever happens there must be an exit status of the table, one line that says why, no traceback, no fault of ours,
+and not a byte of the review lost: what cannot be read is set aside, what is recovered or noted holds all it held before.
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import hashlib
+import io
+import json
+import os
+import random
+import resource
+import shutil
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from benchmarks.badinput import BAD_TEXTS, spoil
+from ulterion.cli.environment import Environment
+from ulterion.cli.main import COMMANDS, main
+from ulterion.cli.status import Status
+from ulterion.cli.streams import readable
+from ulterion.model.reading import parse_json
+from ulterion.model.run import run_of
+
+SLOWEST = 20.0  # seconds that any case may take
+STATUSES = {int(s) for s in Status} - {Status.FAULT}
+GROWING = ("readings", "notes", "warnings", "soak", "schema", "state", "ended")
+"""What a note, a log or an upgrade may change in a run that is there already."""
+
+OPTIONS: dict[str, dict[str, tuple[str, ...]]] = {
+    "new": {"--title": ()},
+    "survey": {
+        "--brief": ("",), "--for": ("0.05s", "x"), "--learn": ("box", "bx"), "--simulated": ("",), "--json": ("",),
+        "--record": ("m2.json", "no/m.json"), "--replay": ("machine.json", "review.toml"), "--review": (".", "nope"),
+    },
+    "measure": {
+        "--hookup": ("box", "direct"), "--suite": ("peak", "pek"), "--workload": ("random read 4 KiB", "random red"),
+        "--sweep": ("random read 4 KiB to 8 KiB",), "--places": ("2",), "--seconds": ("0.05",), "--span": ("16 MiB", "1 PB"),
+        "--lanes": ("2",), "--seed": ("1",), "--passes": ("1", "2"), "--until-sure": ("1 %",), "--most-passes": ("2",),
+        "--rest": ("0.01s",), "--cool-to": ("45 C",), "--stall": ("5s",), "--overwrite": ("X",), "--lose-contents": ("",),
+        "--figure": ("f.png", "f.doc", "no/f.svg"), "--units": ("Gb/s", "MBps"), "--json": ("",), "--accept": ("",),
+        "--together": ("direct", "box"), "--review": (".",), "--warm-up": ("",), "--wait": ("0.01s",),
+    },
+    "soak": {
+        "--hookup": ("box", "direct"), "--load": ("sequential write 1 MiB", "x"), "--files": ("4 MB", "4 MB to 1 MB"),
+        "--for": ("5 s", "1 s"), "--amount": ("1 GB", "200 %", "0 %"), "--until-steady": ("",), "--idle": ("0", "x"),
+        "--cool": ("0", "1s"), "--again": ("",), "--probe": ("case=echo 38", "case=yes", "a=b=c", "x"), "--sensor": ("x=y",),
+        "--figure": ("s.png",), "--dark": ("",), "--pace": ("1e5", "0"), "--json": ("",), "--resume": ("",),
+        "--interval": ("1s", "0.1s"),
+    },
+    "note": {
+        "--run": ("abcdef",), "--hookup": ("box", "bx"), "--log": ("log.csv", "review.toml"), "--name": ("case",),
+        "--time-column": ("when",), "--value-column": ("value",), "--zone": ("UTC", "Mars"), "--shift": ("-3 s", "x"),
+        "--json": ("",), "--review": (".",),
+    },
+    "compare": {
+        "--soaks": ("",), "--against": ("direct", "box"), "--margin": ("3 %", "300 %"), "--figure": ("c.png", "/dev/full"),
+        "--dark": ("",), "--units": ("MiB/s",), "--fail-on": ("slower",), "--json": ("",), "--review": (".",),
+    },
+    "claims": {"--everywhere": ("",), "--units": ("Gb/s",), "--fail-on": ("missed",), "--json": ("",), "--review": (".",)},
+    "demo": {"--units": ("MB/s",)},
+}  # fmt: skip
+WORDS: dict[str, tuple[str, ...]] = {
+    "new": ("kit", "review.toml", "."), "survey": ("sda", "x"), "measure": ("drive", "sim:bench.toml", "review.toml", "/dev/null"),
+    "soak": ("drive", "review.toml"), "note": ("case 38 C", "not recognised", "case 38 C at 12m", "hum"),
+    "compare": ("box", "direct", "bx"), "claims": ("box", "bx"), "demo": ("review.toml",),
+}  # fmt: skip
+WEIGHTS = {"compare": 10, "claims": 6, "note": 10, "survey": 5, "measure": 6, "soak": 4, "new": 2, "demo": 0.1}
+QUICK = {"measure": ["--passes", "1", "--most-passes", "2", "--seconds", "0.05", "--span", "16 MiB"],
+         "soak": ["--for", "3 s", "--idle", "0", "--span", "16 MiB"]}  # fmt: skip
+
+
+def command_line(rng: random.Random) -> list[str]:
+    """Return a command line: a command, some of its words and options, values good and bad."""
+    command = rng.choices(list(WEIGHTS), list(WEIGHTS.values()))[0]
+    words = [command, *(_value(rng, WORDS[command]) for _ in range(rng.choice((0, 0, 1, 1, 1, 2))))]
+    for option, good in rng.sample(
+        list(OPTIONS[command].items()), min(rng.choice((0, 1, 1, 2, 3, 5)), len(OPTIONS[command]))
+    ):
+        words.append(option if rng.random() < 0.97 else option[:-1])
+        if good != ("",):
+            words.append(_value(rng, good))
+    if rng.random() < 0.03:
+        words[0] = rng.choice(BAD_TEXTS)
+    # a hostile length would only take time: the last of an option that is given twice counts
+    return words + (QUICK.get(words[0], []) if "--resume" not in words else [])
+
+
+def _value(rng: random.Random, good: tuple[str, ...]) -> str:
+    return rng.choice(good) if good and rng.random() < 0.7 else rng.choice(BAD_TEXTS)
+
+
+def template(folder: Path) -> None:
+    """Make the review that every case starts from: both hookups measured, one soaked, notes, a cut-off run, a log."""
+    from tests.support import BENCH, REVIEW
+
+    (folder / "drive").mkdir(parents=True)
+    (folder / "bench.toml").write_text(BENCH)
+    (folder / "review.toml").write_text(REVIEW)
+    (folder / "log.csv").write_text("when,value\n0,20.5\n1,21\n2,22\n3,23\n")
+    for words in (
+        ["measure", "--hookup", "direct", "--suite", "peak", "--passes", "3", "--seconds", "0.2"],
+        ["measure", "--hookup", "box", "--suite", "peak", "--passes", "3", "--seconds", "0.2"],
+        ["soak", "--hookup", "box", "--for", "60 s", "--idle", "0"],
+        ["note", "case", "38", "C"], ["note", "--hookup", "box", "not recognised"],
+        ["survey", "--record", "machine.json"],
+    ):  # fmt: skip
+        status, out, err = run(words, folder)
+        assert status == 0, (words, out, err)
+    first = min((folder / "runs").glob("*.json"))
+    run_data = json.loads(first.read_text())
+    for record in run_data["workloads"]:
+        done, record["passes"] = record["passes"], []
+    lines = [json.dumps(run_data | {"id": "facade"}), *(json.dumps({"workload": 0, "pass": p}) for p in done)]
+    (folder / "runs/20260101T000300Z-measure-direct-facade.journal").write_text("\n".join(lines) + "\n")
+    (folder / "runs/20260101T000300Z-measure-direct-facade.notes").write_text(
+        json.dumps({"note": {"kind": "remark", "text": "hum", "noted": "2026-01-01T00:00:00Z"}}) + "\n"
+    )
+
+
+def run(words: list[str], folder: Path, encoding: str = "utf-8") -> tuple[int, str, str]:
+    """Run one command line in this process; return status and both outputs."""
+    raw, raw_err = io.BytesIO(), io.BytesIO()
+    out, err = (readable(io.TextIOWrapper(r, encoding=encoding, write_through=True)) for r in (raw, raw_err))
+    with contextlib.chdir(folder), contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        status = main(words, Environment(out, err, folder))
+    return int(status), raw.getvalue().decode(encoding, "replace"), raw_err.getvalue().decode(encoding, "replace")
+
+
+def contents(folder: Path) -> dict[str, bytes]:
+    """Return the plain files of a review by their place, but the test drive's."""
+    return {str(p.relative_to(folder)): p.read_bytes() for p in sorted(folder.rglob("*"))
+            if p.is_file() and not p.is_symlink() and "drive" not in p.parts and p.name != ".lock"}  # fmt: skip
+
+
+def lost(before: dict[str, bytes], after: dict[str, bytes], folder: Path) -> Iterator[str]:
+    """Yield what a command lost of a review, in words."""
+    there = Counter(hashlib.sha256(data).digest() for data in after.values())
+    for name, data in before.items():
+        if there[hashlib.sha256(data).digest()]:
+            continue
+        fault = _changed(name, data, after, folder)
+        if fault:
+            yield f"{name}: {fault}"
+
+
+def _changed(name: str, data: bytes, after: dict[str, bytes], folder: Path) -> str | None:
+    """Return what is wrong with a file that is not as it was, None when it may be so."""
+    stem, _, ending = name.rpartition(".")
+    if ending in ("journal", "notes") and f"{stem}.json" in after:
+        return None  # taken into a document; that it holds all is what `benchmarks.kills` tries
+    if name == "review.toml":
+        return None if b"expect" in after.get(name, b"") else "changed"
+    if name == "notes.json":
+        grown = json.loads(after.get(name, b"{}")).get("notes", [])
+        return None if json.loads(data)["notes"] == grown[: len(json.loads(data)["notes"])] else "notes are gone"
+    if ending == "png" or ending == "svg":
+        return None
+    try:
+        was, now = (run_of(parse_json(d, name), name).model_dump(mode="json") for d in (data, after[name]))
+    except (KeyError, ValueError) as error:
+        return f"gone or damaged ({type(error).__name__})"
+    kept = [k for k in was if k not in GROWING and was[k] != now[k]]
+    short = [k for k in ("readings", "notes") if was[k] != now[k][: len(was[k])]]
+    return f"{kept + short} changed" if kept or short else None
+
+
+def faults_of(status: int, out: str, err: str, words: list[str]) -> Iterator[str]:
+    """Yield what is wrong with how a command ended."""
+    if status not in STATUSES:
+        yield f"status {status}"
+    if "Traceback" in err + out or "a fault of ours" in err:
+        yield "traceback or fault"
+    if status == Status.USAGE and not (err.rstrip("\n").rpartition("\n")[2].startswith("ulterion:")):
+        yield "no line that says why"
+    if any(c in out + err for c in "\x1b\x07\x9b"):
+        yield "a control character reached the terminal"
+    if "--json" in words and status != Status.DONE and out:
+        try:
+            json.loads(out)
+        except ValueError:
+            yield "standard output is not one JSON document"
+
+
+def one_case(source: Path, folder: Path, seed: int) -> list[str]:
+    """Run one case; return what was wrong."""
+    rng = random.Random(seed)
+    shutil.copytree(source, folder)
+    try:
+        spoiled = [spoil(folder, rng) for _ in range(rng.choice((0, 1, 1, 1, 2, 4)))]
+        words = command_line(rng)
+        before, begin = contents(folder), time.monotonic()
+        encoding = rng.choice(("utf-8", "utf-8", "ascii", "latin-1"))
+        try:
+            status, out, err = run(words, folder, encoding)
+        except BaseException as error:
+            return [f"case {seed}: {words} {spoiled}: {type(error).__name__}: {error}"]
+        wrong = [*faults_of(status, out, err, words), *lost(before, contents(folder), folder)]
+        if time.monotonic() - begin > SLOWEST:
+            wrong.append(f"took {time.monotonic() - begin:.0f} s")
+        told = err.strip().splitlines()[-1:] or [""]
+        return [f"case {seed}: {[w[:60] for w in words]} {spoiled}: {w}: {told[0][:200]}" for w in wrong]
+    finally:
+        for path in folder.rglob("*"):
+            if path.is_dir() and not path.is_symlink():
+                path.chmod(0o700)
+        shutil.rmtree(folder)
+
+
+def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print) -> int:
+    """Run many cases; tell what was wrong with each and return how many were."""
+    bad = 0
+    with tempfile.TemporaryDirectory() as scratch:
+        home = {
+            "XDG_DATA_HOME": f"{scratch}/personal",
+            "XDG_STATE_HOME": f"{scratch}/state",
+            "NO_COLOR": "1",
+            "COLUMNS": "80",
+        }
+        os.environ |= home
+        source = Path(scratch) / "a/b/c/source"  # deep enough that ".." leads nowhere else
+        template(source)
+        for number in range(seed, seed + cases):
+            wrong = one_case(source, source.with_name("case"), number)
+            bad += bool(wrong)
+            for line in wrong:
+                tell(line)
+    return bad
+
+
+def main_program() -> int:
+    """Fuzz and report."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("cases", nargs="?", type=int, default=10_000)
+    parser.add_argument("--seed", type=int, default=0)
+    parser.add_argument("--only", type=int)
+    options = parser.parse_args()
+    begin = time.monotonic()
+    cases, seed = (1, options.only) if options.only is not None else (options.cases, options.seed)
+    bad = fuzz(cases, seed)
+    most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(
+        f"{cases} cases over {len(COMMANDS)} commands, {bad} bad; {time.monotonic() - begin:.0f} s, at most {most:.0f} MiB"
+    )
+    return 1 if bad else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main_program())
