@@ -10,6 +10,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -155,6 +156,19 @@ class FolderCase(unittest.TestCase):
         self.addCleanup(process.end)
         return process
 
+    def begun(self, *arguments: str, passes: int = 1, **settings: Any) -> Program:
+        """Start a measurement and return once its journal holds so many finished passes."""
+        process = self.start(*arguments, **settings)
+        until = time.monotonic() + LONGEST
+        while process.poll() is None and time.monotonic() < until:
+            journals = list((self.folder / "runs").glob("*.journal"))
+            if journals and journals[0].read_bytes().count(b"\n") > passes:
+                break
+            time.sleep(0.02)
+        else:
+            self.fail("no run went on for so many passes")
+        return process
+
     def installed(self, *arguments: str, **settings: Any) -> subprocess.CompletedProcess[str]:
         """Run the installed program to its end, in a process of its own."""
         with self.start(*arguments, **settings) as process:
@@ -184,6 +198,10 @@ class FolderCase(unittest.TestCase):
         self.assertRegex(done.stderr, says)
         self.assertEqual(done.stderr.count("\n"), 1, done.stderr)
         self.assertTrue(done.stderr.startswith("ulterion"), done.stderr)
+
+    def opened(self, folder: Path | None = None) -> ReviewFolder:
+        """Open a review folder."""
+        return ReviewFolder.open(folder or self.folder)
 
     def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
         """Start a review on the simulated bench."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -99,5 +100,8 @@ class Review:
 
 
 def load_review(folder: str | Path) -> Review:
-    """Open the review in a folder; raise UsageError when there is none or its review.toml is wrong."""
-    return Review(ReviewFolder.open(Path(folder)))
+    """Open the review in a folder; raise UsageError when there is none or its review.toml is wrong.
+
+    What was recovered after a crash, or set aside because it cannot be read, is told as a warning.
+    """
+    return Review(ReviewFolder.open(Path(folder), lambda sentence: warnings.warn(sentence, stacklevel=4)))

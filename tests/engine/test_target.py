@@ -8,7 +8,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from unittest import mock
 
@@ -376,15 +375,8 @@ class Killed(FolderCase):
         first = self.json_of("measure", "drive", "--workload", "random read 4 KiB", "--passes", "1", "--seconds", "0.1",
                              "--span", "16 MiB")  # fmt: skip
         kept = Path(first["kept_in"]).read_bytes()
-        process = self.start("measure", "drive", "--workload", "random read 4 KiB", "--passes", "500", "--seconds", "0.1",
-                             "--span", "16 MiB")  # fmt: skip
-        journal: list[Path] = []
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            journal = list((self.folder / "runs").glob("*.journal"))
-            if journal and journal[0].read_bytes().count(b"\n") >= 4:
-                break
-            time.sleep(0.02)
+        process = self.begun("measure", "drive", "--workload", "random read 4 KiB", "--passes", "500", "--seconds", "0.1",
+                             "--span", "16 MiB", passes=3)  # fmt: skip
         process.kill()
         process.communicate()
         told = self.ulterion("compare")
@@ -404,14 +396,8 @@ class Killed(FolderCase):
         self.write("review.toml", "schema = 1\n")
         for number, words in ((signal.SIGINT, "by hand"), (signal.SIGTERM, "SIGTERM"), (signal.SIGHUP, "SIGHUP")):
             for depth in (1, 4):
-                process = self.start("measure", ".", "--workload", f"random read 4 KiB depth {depth}", "--passes", "400",
-                                     "--seconds", "0.1", "--span", "16 MiB", "--json")  # fmt: skip
-                deadline = time.monotonic() + 60
-                while time.monotonic() < deadline:
-                    journal = list((self.folder / "runs").glob("*.journal"))
-                    if journal and journal[0].read_bytes().count(b"\n") >= 3:
-                        break
-                    time.sleep(0.02)
+                process = self.begun("measure", ".", "--workload", f"random read 4 KiB depth {depth}", "--passes", "400",
+                                     "--seconds", "0.1", "--span", "16 MiB", "--json", passes=2)  # fmt: skip
                 process.send_signal(number)
                 out, err = process.communicate(timeout=30)
                 self.assertEqual(process.returncode, 130, err)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import struct
+import subprocess
+import sys
 import threading
 import time
 import unittest
@@ -180,6 +183,36 @@ class Probes(unittest.TestCase):
         for text in ("case", "=x", "case=", "case='x"):
             with self.assertRaises(UsageError):
                 sensors.parse_probe(text)
+
+    def test_nothing_of_a_command_outlives_it(self) -> None:
+        """One that prints for ever takes no memory; what it started is ended with it, in time, on an error, or when we are killed."""
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        with self.assertRaisesRegex(sensors.SensorError, "prints without end"):
+            sensors.Probe("case", ("yes",), seconds=20).read()
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 32 * 1024)
+        mark = f"61{os.getpid() % 1000:03d}.5"
+        for tail, words in (("sleep 60", "no answer within"), ("echo 1 2", "instead of one number")):
+            with self.assertRaisesRegex(sensors.SensorError, words):
+                sensors.Probe("case", ("sh", "-c", f"sleep {mark} & {tail}"), seconds=0.3).read()
+            self.assertEqual(self.left(mark), [])
+        code = ("import sys\nfrom ulterion.host.sensors import Probe\nfrom ulterion.tasks.thermometers import Thermometers\nimport time\n"
+                "one = Thermometers([Probe('case', ('sh', '-c', sys.argv[1]), seconds=60)], 0.1)\n"
+                "print('on', flush=True)\nwhile True:\n    one.look()\n    time.sleep(0.05)\n")  # fmt: skip
+        words = [sys.executable, "-c", code, f"sleep {mark} & sleep {mark}"]
+        with subprocess.Popen(words, stdout=subprocess.PIPE) as program:
+            deadline = time.monotonic() + 20
+            while len(self.left(mark)) < 2 and time.monotonic() < deadline:
+                time.sleep(0.05)
+            self.assertEqual(len(self.left(mark)), 2)
+            program.kill()
+        deadline = time.monotonic() + 10
+        while self.left(mark) and time.monotonic() < deadline:
+            time.sleep(0.05)
+        self.assertEqual(self.left(mark), [])
+
+    def left(self, mark: str) -> list[str]:
+        """Return the sleeping commands that a test started and that still run."""
+        return subprocess.run(["pgrep", "-x", "-f", f"sleep {mark}"], capture_output=True, text=True).stdout.split()
 
     def test_a_hanging_sensor_holds_nothing_up(self) -> None:
         """One that hangs, one that dies later and one that works: values come all the time, with what is wrong."""

@@ -29,9 +29,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.progress import make_display
     from ulterion.tasks.measuring import measure
 
-    request = _request(arguments, env)
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
+    request = _request(arguments, env)
     if arguments.together:
         return _together(arguments, env, request)
     display = make_display(env.err, arguments.units)

@@ -30,9 +30,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.soak_live import make_soak_display
     from ulterion.tasks.soaking import soak
 
-    request = _request(arguments, env)
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
+    request = _request(arguments, env)
     display = make_soak_display(env.err, arguments.units, request.plan)
     with stoppable(), closing(display):
         finished = soak(request, display)

@@ -86,8 +86,9 @@ def outcome(work: Callable[[], Any]) -> Outcome:
     except MemoryError:
         return "scarce", errno.ENOMEM
     except Exception as error:
-        if isinstance(error, OSError) and error.errno in SCARCE:
-            return "scarce", error.errno
+        for one in (error, error.__cause__):
+            if isinstance(one, OSError) and one.errno in SCARCE:
+                return "scarce", one.errno
         return "broken", f"{type(error).__name__}: {error}"
 
 

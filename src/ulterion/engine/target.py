@@ -150,8 +150,18 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
         crew.run([partial(_lay, target, seed)], told, target.stall, target.pulse)
     except TargetFailed as error:
         if FULL in str(error) and isinstance(target, FolderTarget):
-            raise UsageError(testfile.unwritable(target.path, OSError(errno.ENOSPC, ""))) from error
+            raise _no_room(target, error) from error
         raise
+
+
+def _no_room(target: FolderTarget, error: TargetFailed) -> Exception:
+    """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
+    room = os.statvfs(target.path)
+    free = room.f_bavail * room.f_frsize
+    if free < LAY_BLOCK:
+        return UsageError(testfile.unwritable(target.path, OSError(errno.ENOSPC, "")))
+    words = f"the device says that it is full, while {show_size(free)} are free on its file system: it holds less than it states"
+    return TargetFailed(f"{words}; {error}", offset=error.offset, moved=error.moved)
 
 
 def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
@@ -262,20 +272,34 @@ def _open_folder(folder: Path, span_bytes: int | None) -> tuple[testfile.OpenFil
     return opened, (span, key)
 
 
+def refuse_what_is_no_file(path: Path) -> None:
+    """Raise UsageError when a path leads to nothing, or to anything but a plain file."""
+    try:
+        facts = path.stat()
+    except OSError as error:
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
+    _refuse_others(path, facts)
+
+
+def _refuse_others(path: Path, facts: os.stat_result) -> None:
+    if not stat.S_ISREG(facts.st_mode):
+        raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
+
+
 class FileTarget(RealTarget):
     """A plain file of the reviewer's, which is read and never written."""
 
     kind = "file"
 
     def __init__(self, path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
+        refuse_what_is_no_file(path)  # opening some devices does something to them
         opened, _ = holder.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
         facts = os.fstat(opened.fd)
         self.key = (facts.st_dev, facts.st_ino)
         size = facts.st_size // 4096 * 4096
         wanted = min(span_bytes or size, size)
         try:
-            if not stat.S_ISREG(facts.st_mode):
-                raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
+            _refuse_others(path, facts)
             if size < SMALLEST_SPAN:
                 raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
             if span_bytes and span_bytes > facts.st_size:

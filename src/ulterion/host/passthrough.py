@@ -6,6 +6,11 @@ import os
 from pathlib import Path
 from typing import Any
 
+from ulterion.host import tree
+from ulterion.host.loops import number_text
+
+LIVE = Path("/")
+
 
 class LogError(Exception):
     """A log that could not be read, or that is none, and why."""
@@ -18,6 +23,8 @@ def ask(device: Path, request: int, command: Any) -> int:
     try:
         fd = os.open(device, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         try:
+            if not _is_called_so(fd, device):
+                raise LogError(f"{device} is not the device that it is called after")
             status: int = fcntl.ioctl(fd, request, command)
             return status
         finally:
@@ -26,6 +33,13 @@ def ask(device: Path, request: int, command: Any) -> int:
         raise LogError(_refused(device)) from error
     except OSError as error:
         raise LogError(f"{device} takes no such questions: {error.strerror}") from error
+
+
+def _is_called_so(fd: int, device: Path) -> bool:
+    """Return whether an open node is what the kernel calls by its name, by its number (True where the kernel shows none)."""
+    numbers = [tree.text(LIVE / "sys/class" / kind / device.name / "dev") for kind in ("block", "nvme", "nvme-generic")]
+    known = [n for n in numbers if n is not None]
+    return not known or number_text(os.fstat(fd).st_rdev) in known
 
 
 def _refused(device: Path) -> str:

@@ -31,6 +31,8 @@ def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
     # a FIFO would wait for a writer, and opening some devices does something to them
     flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_NOCTTY", 0) | getattr(os, "O_BINARY", 0)
     try:
+        if not stat.S_ISREG(os.stat(path).st_mode):  # noqa: PTH116 - asked before it is opened, and again after
+            raise UsageError(f"{path} is not a plain file; put one in its place")
         fd = os.open(path, flags | getattr(os, "O_CLOEXEC", 0))
     except FileNotFoundError as error:
         raise NoSuchFile(f"{path} cannot be read: {error.strerror}; check its name") from error
@@ -40,7 +42,7 @@ def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
     facts = os.fstat(fd)
     if not stat.S_ISREG(facts.st_mode):
         os.close(fd)
-        raise UsageError(f"{path} is not a plain file; put one in its place")
+        raise UsageError(f"{path} was replaced by something else while it was opened; try again")
     with os.fdopen(fd, "rb") as source:
         try:
             data = source.read(most + 1) if facts.st_size <= most else b""

@@ -23,13 +23,17 @@ from ulterion.model.files import write_atomically
 
 ENDINGS = (".png", ".svg")
 LONGEST_NAME = 255  # bytes of a file name (Linux, most file systems)
+HEAD = 8192  # bytes of a figure in which its maker stands
+MAKER = "drawn by Ulterion"
+METADATA = {"png": {"Software": MAKER}, "svg": {"Date": None, "Creator": MAKER}}
+BOXES = "Last Resort"  # a font that has a box for every sign there is
 FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike everywhere
 
 mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no formula
 
 
 def check_figure_path(path: Path) -> None:
-    """Raise UsageError when a figure cannot be written under this name; a file that is there is replaced."""
+    """Raise UsageError when a figure cannot be written under this name; an older figure of ours is replaced."""
     if path.suffix.lower() not in ENDINGS:
         raise UsageError(f"{path} is neither .png nor .svg; give the figure one of these endings")
     if len(os.fsencode(path.name)) > LONGEST_NAME - 20:  # it is written beside its place first
@@ -42,8 +46,20 @@ def check_figure_path(path: Path) -> None:
         raise UsageError(f"{path} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     if there is not None and not stat.S_ISREG(there.st_mode):
         raise UsageError(f"{path} exists and is no plain file; choose another name")
+    if there is not None and there.st_size and not _is_ours(path):
+        raise UsageError(
+            f"{path} exists and was not drawn by this program, so it is left as it is; choose another name"
+        )
     if not os.access(path.parent, os.W_OK | os.X_OK):
         raise UsageError(f"{path.parent} cannot be written by you; choose another folder")
+
+
+def _is_ours(path: Path) -> bool:
+    try:
+        with path.open("rb") as source:
+            return MAKER.encode() in source.read(HEAD)
+    except OSError:
+        return False
 
 
 def beside(path: Path, name: str) -> Path:
@@ -60,45 +76,50 @@ def save_figure(figure: Figure, path: Path) -> list[str]:
     import io
 
     check_figure_path(path)
-    _clean(figure)
+    missing = _clean(figure)
     form, data = path.suffix.lower().removeprefix("."), io.BytesIO()
-    with warnings.catch_warnings(record=True) as told:
-        warnings.simplefilter("always")
-        figure.savefig(data, format=form, metadata={"Date": None} if form == "svg" else None)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of signs that no font has, which is told in our own words
+        figure.savefig(data, format=form, metadata=METADATA[form])
     write_atomically(path, data.getvalue())
-    missing = any("missing from" in str(w.message) for w in told)
-    return [f"{path.name}: no font here has every sign of its texts; install one for that script"] if missing else []
+    if not missing:
+        return []
+    shown = "".join(sorted(missing)[:10])
+    return [f"{path.name}: no font here has the signs {shown}, which are boxes in it; install a font for that script"]
 
 
-def _clean(figure: Figure) -> None:
-    """Leave only what can be printed in a figure's texts, each in fonts that have its signs where there are any."""
+def _clean(figure: Figure) -> set[str]:
+    """Leave only what can be printed in a figure's texts, in fonts that have its signs; return those that none has."""
     texts = [t for t in figure.findobj(Text) if isinstance(t, Text)]
     for text in texts:
         text.set_text(visible(text.get_text()))
     lacking = {c for t in texts for c in t.get_text() if ord(c) > 0x7F} - _signs_of(font_manager.findfont(FAMILY))
-    lacking -= {"\n"}
-    if lacking:
-        families = [FAMILY, *_families_with(lacking)]
-        for text in texts:
-            if lacking & set(text.get_text()):
-                text.set_fontfamily(families)
+    if not lacking:
+        return set()
+    families, missing = _families_with(lacking)
+    for text in texts:
+        if lacking & set(text.get_text()):
+            text.set_fontfamily([FAMILY, *families])
+    return missing
 
 
 def _signs_of(path: str) -> set[str]:
     return {chr(code) for code in font_manager.get_font(path).get_charmap()}
 
 
-def _families_with(lacking: set[str]) -> list[str]:
-    """Return font families that together have as many of the signs as fonts here do."""
+def _families_with(lacking: set[str]) -> tuple[list[str], set[str]]:
+    """Return font families that together have as many of the signs as fonts here do, and the signs that are left."""
     found: list[str] = []
     for entry in sorted(font_manager.fontManager.ttflist, key=lambda e: (e.weight != 400, e.style != "normal", e.name)):
         if not lacking:
             break
+        if entry.name in found or entry.name.startswith(BOXES):
+            continue
         try:
             signs = _signs_of(entry.fname)
         except (OSError, RuntimeError):
             continue
-        if lacking & signs and entry.name not in found:
+        if lacking & signs:
             found.append(entry.name)
             lacking = lacking - signs
-    return found
+    return found, lacking
