@@ -6,6 +6,7 @@ import contextlib
 import io
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -95,6 +96,7 @@ target = "sim:bench.toml"
 """
 
 
+_demo: list[tempfile.TemporaryDirectory[str]] = []
 LONGEST = 120  # seconds that any program started by a test may take
 
 
@@ -202,6 +204,15 @@ class FolderCase(unittest.TestCase):
     def opened(self, folder: Path | None = None) -> ReviewFolder:
         """Open a review folder."""
         return ReviewFolder.open(folder or self.folder)
+
+    def demo(self, name: str = "ulterion-demo") -> Path:
+        """Return a folder with the whole demo, which is played once for all tests that only read it."""
+        if not _demo:
+            scratch = tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-")
+            played = self.ulterion("demo", str(Path(scratch.name) / "demo"))
+            self.assertEqual(played.returncode, 0, played.stderr)
+            _demo.append(scratch)
+        return Path(shutil.copytree(Path(_demo[0].name) / "demo", self.folder / name))
 
     def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
         """Start a review on the simulated bench."""

@@ -43,8 +43,7 @@ class Journey(FolderCase):
 
     def test_tables_fit_80_columns_and_pipes_have_no_colour(self) -> None:
         """No line of any table is longer than 80, cut, or coloured when piped."""
-        self.assertEqual(self.ulterion("demo").returncode, 0)
-        inside = {"cwd": self.folder / "ulterion-demo"}
+        inside = {"cwd": self.demo()}
         for command in (("compare",), ("claims",), ("claims", "--everywhere"), ("compare", "--units", "Gb/s")):
             out = self.ulterion(*command, **inside).stdout
             self.assertLessEqual(max(map(len, out.splitlines())), 80)
@@ -53,12 +52,16 @@ class Journey(FolderCase):
 
     def test_figures_are_written_for_each_medium(self) -> None:
         """compare --figure writes whole PNG and SVG files; another ending is refused."""
-        self.ulterion("demo", "d")
-        inside = {"cwd": self.folder / "d"}
+        inside = {"cwd": self.demo("d")}
         done = self.ulterion("compare", "--figure", "c.png", **inside)
         self.assertEqual(done.returncode, 0, done.stderr)
         for name in ("c-reed.png", "c-spool.png"):
             self.assertEqual((self.folder / "d" / name).read_bytes()[:8], b"\x89PNG\r\n\x1a\n")
+        (self.folder / "d/c-reed.png").write_text("a photograph")
+        self.refused(
+            "compare", "--figure", "c.png", says="c-reed.png exists and was not drawn by this program", **inside
+        )
+        self.assertEqual((self.folder / "d/c-reed.png").read_text(), "a photograph")
         self.ulterion("compare", "pod", "--against", "direct", "--figure", "c.svg", **inside)
         self.assertIn("</svg>", (self.folder / "d/c.svg").read_text())
         self.refused("compare", "--figure", "c.doc", says="neither .png nor .svg", **inside)

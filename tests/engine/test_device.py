@@ -109,18 +109,10 @@ class LoopDevices(FolderCase):
         image = self.image("a.img", blank=True)
         device = self.loop(image)
         words = ("--overwrite", str(image), "--lose-contents")
-        subprocess.run(["mkfs.ext4", "-q", "-F", str(device)], check=True)
-        point = self.folder / "mnt"
-        point.mkdir()
-        subprocess.run(["mount", str(device), str(point)], check=True)
-        try:
-            (point / "kept").write_text("precious")
-            os.sync()
-            self.refused_and_intact(device, image, *words, says=f"in use.*mounted on {point}.*never overwritten")
-        finally:
-            subprocess.run(["umount", str(point)], check=True)
         if shutil.which("dmsetup"):
             self._held(device, image, words)
+        point = self.mounted(device)
+        self.refused_and_intact(device, image, *words, says=f"in use.*mounted on {point}.*never overwritten")
 
     def _held(self, device: Path, image: Path, words: tuple[str, ...]) -> None:
         name = f"ulterion-test-{os.getpid()}"

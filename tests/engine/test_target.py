@@ -312,7 +312,7 @@ class KernelCounters(FolderCase):
         """What a run says it moved is what the disk's counters say, reads and writes, shallow and deep."""
         for words in ("sequential read 1 MiB depth 4", "sequential write 1 MiB depth 1", "random read 4 KiB depth 8"):
             with self.subTest(words):
-                self.assertLess(min(self._apart(words) for _ in range(3)), 0.02)  # others use the disk too: best of 3
+                self.assertTrue(any(self._apart(words) < 0.02 for _ in range(3)))  # others use the disk too
 
     def _apart(self, words: str) -> float:
         os.sync()

@@ -167,6 +167,8 @@ class RingLane:
         finally:
             if self.in_flight:
                 KEPT.append(self.data)
+            else:
+                self.ring.let_go_of_files()
             self.ring.close()
         if self.error is not None:
             self.error.moved = self.recorder.bytes

@@ -31,7 +31,7 @@ FLAG_SETS = (
 FEAT_SINGLE_MMAP, FEAT_EXT_ARG = 1 << 0, 1 << 8
 ENTER_GETEVENTS, ENTER_EXT_ARG = 1 << 0, 1 << 3
 OFFSET_SQ, OFFSET_CQ, OFFSET_SQES = 0, 0x8000000, 0x10000000
-REGISTER_BUFFERS, REGISTER_FILES = 0, 2
+REGISTER_BUFFERS, REGISTER_FILES, UNREGISTER_FILES = 0, 2, 3
 OP_READ_FIXED, OP_WRITE_FIXED, OP_READ, OP_WRITE = 4, 5, 22, 23
 SQE_FIXED_FILE = 1 << 0
 SQE_BYTES, CQE_BYTES, PARAMS_BYTES = 64, 16, 120
@@ -169,6 +169,13 @@ class Ring:
         if WEAK_ORDER:
             with self._lock:
                 pass
+
+    def let_go_of_files(self) -> None:
+        """Give registered files back now: the kernel takes a closed ring apart later, and would hold them until then.
+
+        For a ring without a request in flight only; with one it would wait for that.
+        """
+        self._call(SYS_REGISTER, self.fd, UNREGISTER_FILES, 0, 0, 0, 0)
 
     def close(self) -> None:
         """Close the ring; the kernel cancels what is still in flight."""

@@ -31,14 +31,15 @@ def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
     # a FIFO would wait for a writer, and opening some devices does something to them
     flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_NOCTTY", 0) | getattr(os, "O_BINARY", 0)
     try:
-        if not stat.S_ISREG(os.stat(path).st_mode):  # noqa: PTH116 - asked before it is opened, and again after
-            raise UsageError(f"{path} is not a plain file; put one in its place")
-        fd = os.open(path, flags | getattr(os, "O_CLOEXEC", 0))
+        plain = stat.S_ISREG(os.stat(path).st_mode)  # noqa: PTH116 - asked before it is opened, and again after
+        fd = os.open(path, flags | getattr(os, "O_CLOEXEC", 0)) if plain else -1
     except FileNotFoundError as error:
         raise NoSuchFile(f"{path} cannot be read: {error.strerror}; check its name") from error
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or str(error)
         raise Unreadable(f"{path} cannot be read: {why}; check its name and permissions") from error
+    if fd < 0:
+        raise UsageError(f"{path} is not a plain file; put one in its place")
     facts = os.fstat(fd)
     if not stat.S_ISREG(facts.st_mode):
         os.close(fd)
