@@ -29,34 +29,34 @@ def scratch_of(path: Path) -> Path:
 
 def write_atomically(path: Path, data: bytes | str) -> None:
     """Write a file so that after a crash the old or the new one is there, whole; raise UsageError."""
-    scratch = scratch_of(path)
-    try:
-        _write_through(scratch, data.encode() if isinstance(data, str) else data)
-        scratch.replace(path)
-        sync_folder(path.parent)
-    except OSError as error:
-        with contextlib.suppress(OSError):
-            scratch.unlink()
-        raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was changed") from error
+    with _written(path, data.encode() if isinstance(data, str) else data, path):
+        pass
 
 
 def replace_in_place(path: Path, data: bytes) -> None:
     """Write an existing file of the reviewer's anew: through a link to where it lies, with its rights, owner and marks."""
     real = path.resolve()
-    scratch = scratch_of(real)
-    try:
-        _write_through(scratch, data)
+    with _written(real, data, path) as scratch:
         facts = real.stat()
         shutil.copystat(real, scratch)
         os.utime(scratch)
         with contextlib.suppress(OSError):  # giving a file away takes root
             os.chown(scratch, facts.st_uid, facts.st_gid)
-        scratch.replace(real)
-        sync_folder(real.parent)
+
+
+@contextlib.contextmanager
+def _written(path: Path, data: bytes, named: Path) -> Iterator[Path]:
+    """Write a file beside its place, yield that, then put it there; raise UsageError, about the path as it was `named`."""
+    scratch = scratch_of(path)
+    try:
+        _write_through(scratch, data)
+        yield scratch
+        scratch.replace(path)
+        sync_folder(path.parent)
     except OSError as error:
         with contextlib.suppress(OSError):
             scratch.unlink()
-        raise UsageError(f"{path} cannot be written: {error.strerror}; nothing was changed") from error
+        raise UsageError(f"{named} cannot be written: {error.strerror}; nothing was changed") from error
 
 
 def _write_through(path: Path, data: bytes) -> None:
