@@ -30,7 +30,7 @@ from ulterion.cli.main import COMMANDS, main
 from ulterion.cli.status import Status
 from ulterion.cli.streams import readable
 from ulterion.model.reading import parse_json
-from ulterion.model.run import run_of
+from ulterion.model.runs.document import run_of
 
 SLOWEST = 20.0  # seconds that any case may take
 STATUSES = {int(s) for s in Status} - {Status.FAULT}

@@ -19,10 +19,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.conduct.notes import note_words
 from ulterion.core.errors import UsageError
 from ulterion.engine.testfile import PREFIX
 from ulterion.model.store import ReviewFolder
-from ulterion.tasks.notebook import note_words
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 COMMAND = ["measure", "drive", "--workload", "random read 4 KiB depth 4", "--workload", "random write 4 KiB",
@@ -55,7 +55,7 @@ def dying(*rest, **more):
     if mine and late == "1" and (name != "fork" or result):
         os.kill(victim, signal.SIGKILL)
     return result
-import ulterion.tasks.measuring
+import ulterion.conduct.measure
 setattr(owner, name, dying)
 if named == "1":
     from ulterion.engine import testfile

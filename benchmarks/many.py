@@ -17,10 +17,10 @@ from pathlib import Path
 
 from tests.support import BENCH, REVIEW
 
+from ulterion.conduct.measure import Observer, Request, measure
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
-from ulterion.model.run import compact_json
+from ulterion.model.runs.document import compact_json
 from ulterion.model.store import ReviewFolder
-from ulterion.tasks.measuring import Observer, Request, measure
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 COMMANDS = (

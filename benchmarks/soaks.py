@@ -15,9 +15,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ulterion.core.causes import FOR_GOOD
-from ulterion.core.findings import Findings, analyse
-from ulterion.core.soak import IDLE, LOAD, Counters, Phase, Trace, trace_of
+from ulterion.core.soak.falls import FOR_GOOD
+from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.trace import IDLE, LOAD, Counters, Phase, Trace, trace_of
 from ulterion.core.workload import parse_workload
 from ulterion.sim.bench import SimBench
 from ulterion.sim.target import SimTarget

@@ -19,9 +19,9 @@ from unittest import mock
 
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
+from ulterion.conduct.measure import Finished, Observer, Request, measure
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.model.store import ReviewFolder
-from ulterion.tasks.measuring import Finished, Observer, Request, measure
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 PEAK_READ = parse_workload("sequential read 4 MiB depth 4")

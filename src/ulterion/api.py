@@ -9,11 +9,11 @@ from pathlib import Path
 import pandas as pd
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.model.run import RunDocument
+from ulterion.judge.claims import judge_claims
+from ulterion.judge.comparisons import compare_review
+from ulterion.judge.soaks import soak_of
+from ulterion.model.runs.document import RunDocument
 from ulterion.model.store import ReviewFolder
-from ulterion.tasks.claiming import judge_claims
-from ulterion.tasks.comparing import compare_review
-from ulterion.tasks.soaks import soak_of
 
 
 class Review:

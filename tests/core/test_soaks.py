@@ -9,12 +9,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ulterion.core.causes import Fall, falls
-from ulterion.core.changes import levels
-from ulterion.core.findings import Findings, analyse
-from ulterion.core.heat import doubts, is_settled, settle, time_above
-from ulterion.core.soak import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
-from ulterion.core.steady import lowest, rounds_of, steady_end, steady_round, window
+from ulterion.core.soak.falls import Fall, falls
+from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.levels import levels
+from ulterion.core.soak.settling import doubts, is_settled, settle, time_above
+from ulterion.core.soak.steady import lowest, rounds_of, steady_end, steady_round, window
+from ulterion.core.soak.trace import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
 
 MB = 1e6
 

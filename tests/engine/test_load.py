@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.soak import Row
+from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.engine.filecycles import FileCycles, block_for
 from ulterion.engine.intervals import Intervals

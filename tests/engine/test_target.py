@@ -12,12 +12,12 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase
+from ulterion.conduct.rest import LONGEST_COOLING, Rest
 from ulterion.core.errors import PassSpoiled, UsageError
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import runner, testfile
 from ulterion.engine.target import MIB, FileTarget, FolderTarget, open_target, reserve, usable_span
-from ulterion.tasks.resting import LONGEST_COOLING, Rest
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
 
@@ -383,7 +383,7 @@ class Killed(FolderCase):
         self.assertIn("finished passes are kept", told.stderr)
         runs = sorted((self.folder / "runs").glob("*.json"))
         self.assertEqual((len(runs), list((self.folder / "drive").iterdir())), (2, []))
-        from ulterion.model.run import parse_run
+        from ulterion.model.runs.document import parse_run
 
         (cut_off,) = set(runs) - {Path(first["kept_in"])}
         run = parse_run(cut_off.read_text(), "x")

@@ -20,8 +20,8 @@ from ulterion.host import machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
 from ulterion.host.recorded import record, replayed
-from ulterion.report.screen import console
-from ulterion.report.surveyed import survey_lines
+from ulterion.report.screen.console import console
+from ulterion.report.screen.survey import survey_lines
 
 MACHINE = Path(__file__).with_name("machine.json")
 

@@ -13,7 +13,7 @@ from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.model import files, store
 from ulterion.model.journal import Journal, recover, with_passes
-from ulterion.model.run import RunDocument, State, parse_run
+from ulterion.model.runs.document import RunDocument, State, parse_run
 from ulterion.model.store import ReviewFolder, run_name
 
 REPOSITORY = Path(__file__).parents[2]

@@ -13,15 +13,15 @@ from hypothesis import strategies as st
 from tests.support import FolderCase
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.soak import Row
+from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
-from ulterion.model import soak as soaks
 from ulterion.model.instrument import parse_zone, read_log
 from ulterion.model.journal import Journal, recover, with_phases
 from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
-from ulterion.model.run import Note, Reading, RunDocument, Settings, State, parse_run
-from ulterion.model.soak import GrowingPhase, LoggedSeries, SoakPlan, SoakRecord, join_rows, lined_up
+from ulterion.model.runs import soak as soaks
+from ulterion.model.runs.document import Note, Reading, RunDocument, Settings, State, parse_run
+from ulterion.model.runs.soak import GrowingPhase, LoggedSeries, SoakPlan, SoakRecord, join_rows, lined_up
 from ulterion.model.store import ReviewFolder, run_name
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")

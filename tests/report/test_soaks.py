@@ -9,18 +9,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import BENCH, REVIEW, FolderCase
-from ulterion.core.soak import Row
+from ulterion.conduct.soak import soak
+from ulterion.conduct.soakrequest import SoakObserver, SoakRequest
+from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
-from ulterion.model.run import Reading, RunDocument
-from ulterion.model.soak import SoakPlan
-from ulterion.report.figurefile import save_figure
-from ulterion.report.screen import console
-from ulterion.report.soak_figures import DARK, LIGHT, draw_soaks
-from ulterion.report.soak_live import STEPS, RunningLine, SoakDisplay
-from ulterion.report.soaked import findings_lines, soak_results, soaks_table
-from ulterion.tasks.soaking import soak
-from ulterion.tasks.soakrequest import SoakObserver, SoakRequest
-from ulterion.tasks.soaks import Soak, difference, marks_of, soak_of
+from ulterion.judge.soaks import Soak, difference, marks_of, soak_of
+from ulterion.model.runs.document import Reading, RunDocument
+from ulterion.model.runs.soak import SoakPlan
+from ulterion.report.figures.files import save_figure
+from ulterion.report.figures.soaks import DARK, LIGHT, draw_soaks
+from ulterion.report.screen.console import console
+from ulterion.report.screen.soaklive import STEPS, RunningLine, SoakDisplay
+from ulterion.report.screen.soaks import findings_lines, soak_results, soaks_table
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 HOT = """

@@ -25,11 +25,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Judge the claims and show them."""
+    from ulterion.conduct.folders import open_review
     from ulterion.core.errors import UsageError
-    from ulterion.report.claimed import claims_table
-    from ulterion.tasks.claiming import claims_as_data, judge_claims
-    from ulterion.tasks.evidence import to_judge
-    from ulterion.tasks.places import open_review
+    from ulterion.judge.claims import claims_as_data, judge_claims
+    from ulterion.judge.measured import to_judge
+    from ulterion.report.screen.claims import claims_table
 
     folder = open_review(arguments.review, env.folder, env.tell)
     review, runs = folder.review, to_judge(folder)

@@ -42,12 +42,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.conduct.notes import outcomes
     from ulterion.core.errors import UsageError
-    from ulterion.report.compared import comparison, outcome_lines
-    from ulterion.tasks.comparing import compare_review, groups_as_data
-    from ulterion.tasks.evidence import to_judge
-    from ulterion.tasks.notebook import outcomes
-    from ulterion.tasks.places import open_review
+    from ulterion.judge.comparisons import compare_review, groups_as_data
+    from ulterion.judge.measured import to_judge
+    from ulterion.report.screen.comparisons import comparison, outcome_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
     if arguments.dark and not arguments.soaks:
@@ -78,8 +78,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.report.soaked import findings_lines, soaks_table
-    from ulterion.tasks.soaks import choose, difference, marks_of, soaks_as_data
+    from ulterion.judge.soaks import choose, difference, marks_of, soaks_as_data
+    from ulterion.report.screen.soaks import findings_lines, soaks_table
 
     if arguments.against or arguments.margin is not None or arguments.fail_on:
         raise UsageError(
@@ -89,7 +89,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     soaks = choose(folder, arguments.hookup)
 
     def figure() -> Figure:
-        from ulterion.report.soak_figures import draw_soaks
+        from ulterion.report.figures.soaks import draw_soaks
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
         return draw_soaks(soaks, arguments.units, marks, dark=arguments.dark)
@@ -116,7 +116,7 @@ def _drawn(
     """Draw one figure for each medium; with several the medium's name is in the file's."""
     if not paths:
         return Drawn()
-    from ulterion.report.figures import draw_comparison
+    from ulterion.report.figures.comparison import draw_comparison
 
     return draw([(path, partial(draw_comparison, group, labels[group.medium], arguments.units))
                  for path, group in zip(paths, groups, strict=True)])  # fmt: skip

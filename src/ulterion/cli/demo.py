@@ -28,13 +28,13 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     from ulterion.core.units import show_duration
     from ulterion.demo.scenario import SOAKED, measure_all, soak_some, start
-    from ulterion.report.claimed import claims_table
-    from ulterion.report.compared import comparison
-    from ulterion.report.soaked import soaks_table
-    from ulterion.tasks.claiming import judge_claims
-    from ulterion.tasks.comparing import compare_review
-    from ulterion.tasks.evidence import to_judge
-    from ulterion.tasks.soaks import choose, difference
+    from ulterion.judge.claims import judge_claims
+    from ulterion.judge.comparisons import compare_review
+    from ulterion.judge.measured import to_judge
+    from ulterion.judge.soaks import choose, difference
+    from ulterion.report.screen.claims import claims_table
+    from ulterion.report.screen.comparisons import comparison
+    from ulterion.report.screen.soaks import soaks_table
 
     folder = start(env.folder, arguments.folder)
     shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path

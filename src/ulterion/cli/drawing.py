@@ -42,7 +42,7 @@ def check_paths(wanted: Path, names: Sequence[str] = ()) -> list[Path]:
 
     Raises UsageError.
     """
-    from ulterion.report.figurefile import beside, check_figure_path
+    from ulterion.report.figures.files import beside, check_figure_path
 
     paths = [wanted] if len(names) < 2 else [beside(wanted, name) for name in names]
     for path in {wanted, *paths}:
@@ -52,7 +52,7 @@ def check_paths(wanted: Path, names: Sequence[str] = ()) -> list[Path]:
 
 def draw(wanted: Sequence[tuple[Path, Callable[[], Figure]]]) -> Drawn:
     """Draw and write figures; an error, of whatever kind, is kept to be raised later."""
-    from ulterion.report.figurefile import save_figure
+    from ulterion.report.figures.files import save_figure
 
     drawn = Drawn()
     try:

@@ -35,7 +35,7 @@ class Environment:
 
     def show(self, lines: list[Any]) -> None:
         """Print renderables to the standard output."""
-        from ulterion.report.screen import console
+        from ulterion.report.screen.console import console
 
         out = console(self.out)
         for line in lines:

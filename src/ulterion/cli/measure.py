@@ -13,7 +13,7 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ulterion.tasks.measuring import Finished, Request
+    from ulterion.conduct.measure import Finished, Request
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -26,8 +26,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Measure, keep the run, show it."""
     from ulterion.cli.signals import stoppable
-    from ulterion.report.progress import make_display
-    from ulterion.tasks.measuring import measure
+    from ulterion.conduct.measure import measure
+    from ulterion.report.screen.progress import make_display
 
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
@@ -45,10 +45,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _together(arguments: argparse.Namespace, env: Environment, request: Request) -> Status:
     from ulterion.cli.signals import stoppable
+    from ulterion.conduct.together import measure_together, sharing_as_data
     from ulterion.core.errors import UsageError
-    from ulterion.report.progress import make_display
-    from ulterion.report.shared import sharing_table
-    from ulterion.tasks.together import measure_together, sharing_as_data
+    from ulterion.report.screen.progress import make_display
+    from ulterion.report.screen.sharing import sharing_table
 
     refused = [
         f"--{o.replace('_', '-')}" for o in ("warm_up", "rest", "cool_to", "until_sure") if getattr(arguments, o)
@@ -77,9 +77,9 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
 def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     from ulterion.cli.measure_options import extras_of, workloads_of
     from ulterion.cli.options import review_for, wait_if_asked
+    from ulterion.conduct.measure import Request
+    from ulterion.conduct.permits import Overwrite
     from ulterion.core.errors import UsageError
-    from ulterion.tasks.measuring import Request
-    from ulterion.tasks.permits import Overwrite
 
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
@@ -106,13 +106,13 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
 
 def _show(arguments: argparse.Namespace, env: Environment, request: Request, finished: Finished) -> None:
     if arguments.json:
-        from ulterion.tasks.measuring import finished_as_data
+        from ulterion.conduct.measure import finished_as_data
 
         drawn = _drawn(arguments, env, finished)
         env.show_json(finished_as_data(finished) | drawn.as_data())
         drawn.end(env)
         return
-    from ulterion.report.measured import results
+    from ulterion.report.screen.results import results
 
     env.show(results(finished.run, finished.path, arguments.units))
     drawn = _drawn(arguments, env, finished)
@@ -125,8 +125,8 @@ def _show(arguments: argparse.Namespace, env: Environment, request: Request, fin
 def _drawn(arguments: argparse.Namespace, env: Environment, finished: Finished) -> Drawn:
     if not arguments.figure or not any(r.counted for r in finished.run.workloads):
         return Drawn()
-    from ulterion.report.sweep_figures import draw_run
-    from ulterion.tasks.evidence import seen_link
+    from ulterion.judge.measured import seen_link
+    from ulterion.report.figures.sweeps import draw_run
 
     def figure() -> Figure:
         return draw_run(finished.run, arguments.units, seen_link(finished.run))

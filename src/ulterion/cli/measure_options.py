@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from ulterion.cli import options
 
 if TYPE_CHECKING:
+    from ulterion.conduct.measure import Extras
     from ulterion.core.workload import Workload
-    from ulterion.tasks.measuring import Extras
 
 DEFAULT_PASSES, DEFAULT_SECONDS = 5, 5.0
 MOST_PLACES, MOST_LANES = 100, 64
@@ -115,9 +115,9 @@ def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
 
 def extras_of(arguments: argparse.Namespace) -> Extras:
     """Return how passes are repeated; raise UsageError."""
+    from ulterion.conduct.measure import Extras
     from ulterion.core.errors import UsageError
     from ulterion.engine.runner import Sureness
-    from ulterion.tasks.measuring import Extras
 
     sure = None
     if arguments.until_sure is not None:

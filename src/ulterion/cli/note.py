@@ -36,9 +36,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Note it and say where it went."""
     from ulterion.cli.options import review_for
+    from ulterion.conduct.notes import attach_log, note_words, noted
     from ulterion.core.errors import UsageError
-    from ulterion.report.noted import noted_lines
-    from ulterion.tasks.notebook import attach_log, note_words, noted
+    from ulterion.report.screen.notes import noted_lines
 
     folder = review_for(arguments, env.folder, env.tell)
     words = " ".join(arguments.words)

@@ -33,8 +33,8 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
     """With --wait: return once what the hookup needs is there; raise UsageError."""
     if arguments.wait is None:
         return
+    from ulterion.conduct.waiting import wait_for
     from ulterion.core.errors import UsageError
-    from ulterion.tasks.swapping import wait_for
 
     if arguments.hookup is None:
         raise UsageError("--wait needs a hookup that says what to wait for; add --hookup NAME")
@@ -43,8 +43,8 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
 
 def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:
     """Open the review named or found; a target measured outside any review goes to the personal one."""
+    from ulterion.conduct.folders import open_default_review, open_review
     from ulterion.model.store import find_review
-    from ulterion.tasks.places import open_default_review, open_review
 
     if arguments.review is None and arguments.hookup is None and find_review(folder) is None:
         return open_default_review(tell)

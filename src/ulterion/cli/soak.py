@@ -13,8 +13,8 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.conduct.soakrequest import Soaked, SoakRequest
     from ulterion.model.review import Review
-    from ulterion.tasks.soakrequest import Soaked, SoakRequest
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,8 +27,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Soak, keep the run, show what it says."""
     from ulterion.cli.signals import stoppable
-    from ulterion.report.soak_live import make_soak_display
-    from ulterion.tasks.soaking import soak
+    from ulterion.conduct.soak import soak
+    from ulterion.report.screen.soaklive import make_soak_display
 
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
@@ -45,10 +45,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.cli.soak_options import load_of, plan_of, sensors_of
+    from ulterion.conduct.permits import Overwrite
+    from ulterion.conduct.soak import capacity_of, find_cut_off, request_again
+    from ulterion.conduct.soakrequest import SoakRequest
     from ulterion.core.errors import UsageError
-    from ulterion.tasks.permits import Overwrite
-    from ulterion.tasks.soaking import capacity_of, find_cut_off, request_again
-    from ulterion.tasks.soakrequest import SoakRequest
 
     if arguments.target is None and arguments.hookup is None:
         raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
@@ -76,13 +76,13 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, review: Review) -> None:
-    from ulterion.report.soaked import soak_results
-    from ulterion.tasks.soaks import Soak, marks_of, soak_as_data, soak_of
+    from ulterion.judge.soaks import Soak, marks_of, soak_as_data, soak_of
+    from ulterion.report.screen.soaks import soak_results
 
     def drawn(soak: Soak | None) -> Drawn:
         if not arguments.figure or soak is None:
             return Drawn()
-        from ulterion.report.soak_figures import draw_soaks
+        from ulterion.report.figures.soaks import draw_soaks
 
         def figure() -> Figure:
             return draw_soaks([soak], arguments.units, marks_of(review, finished.run), dark=arguments.dark)

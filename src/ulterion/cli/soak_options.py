@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from ulterion.core.workload import Workload
     from ulterion.engine.load import FileSizes
     from ulterion.host.sensors import Sensor
-    from ulterion.model.soak import SoakPlan
+    from ulterion.model.runs.soak import SoakPlan
 
 DEFAULT_LOAD = "sequential write 1 MiB depth 4"
 DEFAULT_SECONDS = 900.0
@@ -108,7 +108,7 @@ def _pace(text: str) -> float:
 def plan_of(arguments: argparse.Namespace, capacity: int | None) -> SoakPlan:
     """Return the phases asked for; `capacity` (bytes) is what a share of the drive is taken of.  Raises UsageError."""
     from ulterion.core.errors import UsageError
-    from ulterion.model.soak import SoakPlan
+    from ulterion.model.runs.soak import SoakPlan
 
     amount = _amount(arguments.amount, capacity) if arguments.amount else None
     seconds = arguments.seconds

@@ -39,9 +39,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Survey and show."""
     from ulterion.cli.signals import stoppable
+    from ulterion.conduct.survey import chosen, survey_as_data, surveyed
     from ulterion.core.errors import UsageError
-    from ulterion.report.surveyed import survey_lines
-    from ulterion.tasks.surveying import chosen, survey_as_data, surveyed
+    from ulterion.report.screen.survey import survey_lines
 
     given = [o for o in ("watch", "learn", "simulated", "record", "replay") if getattr(arguments, o)]
     if len(given) > 1 and set(given) != {"learn", "replay"}:
@@ -72,9 +72,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
-    from ulterion.report.surveyed import survey_lines
-    from ulterion.tasks.places import open_review
-    from ulterion.tasks.surveying import chosen, simulated, survey_as_data
+    from ulterion.conduct.folders import open_review
+    from ulterion.conduct.survey import chosen, simulated, survey_as_data
+    from ulterion.report.screen.survey import survey_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
     found = chosen(simulated(folder.review, folder.path), arguments.drive)
@@ -86,8 +86,8 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> Status:
-    from ulterion.tasks.places import open_review
-    from ulterion.tasks.surveying import find_drive, teach
+    from ulterion.conduct.folders import open_review
+    from ulterion.conduct.survey import find_drive, teach
 
     folder = open_review(arguments.review, env.folder, env.tell)
     drive = find_drive(found, arguments.drive[0] if arguments.drive else None)
@@ -109,7 +109,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     from ulterion.core.surveyed import changes
     from ulterion.host import machine
     from ulterion.host.uevents import Uevents
-    from ulterion.report.surveyed import change_line, survey_lines
+    from ulterion.report.screen.survey import change_line, survey_lines
 
     if not arguments.json:
         env.show([*survey_lines(found, brief=True), "", "watching; Ctrl-C ends it"])

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
 
+from ulterion.conduct.measure import Finished, Observer, Request, measure
+from ulterion.conduct.soak import soak
+from ulterion.conduct.soakrequest import Soaked, SoakObserver, SoakRequest
 from ulterion.core.errors import UsageError
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
 from ulterion.core.workload import parse_workload
-from ulterion.model.soak import SoakPlan
+from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
-from ulterion.tasks.measuring import Finished, Observer, Request, measure
-from ulterion.tasks.soaking import soak
-from ulterion.tasks.soakrequest import Soaked, SoakObserver, SoakRequest
 
 FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram, buckets_of
-from ulterion.core.soak import Row
+from ulterion.core.soak.trace import Row
 
 SLOTS = 128
 NUMBER, REQUESTS, WORST = 0, 1, 2  # columns before the histogram

@@ -12,7 +12,7 @@ from functools import partial
 from typing import Any
 
 from ulterion.core.errors import TargetFailed
-from ulterion.core.soak import Row
+from ulterion.core.soak.trace import Row
 from ulterion.core.workload import Workload
 from ulterion.engine import crew
 from ulterion.engine.data import WriteData

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from ulterion.core.errors import UsageError, nearest
-from ulterion.core.soak import DRIVE
+from ulterion.core.soak.trace import DRIVE
 from ulterion.core.text import visible
 from ulterion.host import ata, commands, drives, nvme, tree
 from ulterion.host.passthrough import LogError

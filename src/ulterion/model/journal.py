@@ -16,14 +16,14 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak import Row
+from ulterion.core.soak.trace import Row
 from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
 from ulterion.model.quantities import LONGEST, MOST
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
-from ulterion.model.run import NewerRunError, Note, PassRecord, Reading, RunDocument, State, run_of
-from ulterion.model.soak import GrowingPhase, SoakPhase
+from ulterion.model.runs.document import NewerRunError, Note, PassRecord, Reading, RunDocument, State, run_of
+from ulterion.model.runs.soak import GrowingPhase, SoakPhase
 
 SUFFIX = ".journal"
 CUT_OFF = "the program ended"

@@ -14,7 +14,7 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.reading import NoSuchFile, parse_json, read_bytes
-from ulterion.model.run import Note, Reading, RunDocument
+from ulterion.model.runs.document import Note, Reading, RunDocument
 
 
 def notes_beside(journal: Path) -> Path:

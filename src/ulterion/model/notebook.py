@@ -11,7 +11,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.quantities import Written
 from ulterion.model.reading import parse_json
-from ulterion.model.run import Note, Reading
+from ulterion.model.runs.document import Note, Reading
 
 FILE_NAME = "notes.json"
 VERSION = 1

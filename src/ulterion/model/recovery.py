@@ -9,7 +9,7 @@ from ulterion.core.units import show_duration, show_size
 from ulterion.model.journal import recover
 from ulterion.model.leftnotes import take_notes
 from ulterion.model.reading import read_bytes
-from ulterion.model.run import RunDocument, parse_run
+from ulterion.model.runs.document import RunDocument, parse_run
 
 
 def recovered(journal: Path, document: Path) -> RunDocument | None:

@@ -13,7 +13,7 @@ from typing import Any
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.run import check_schema
+from ulterion.model.runs.document import check_schema
 
 _WORKLOADS = b'\n  "workloads": ['
 _TEXT = b'\n      "text": "'

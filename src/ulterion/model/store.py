@@ -24,7 +24,7 @@ from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse
 from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered, what_is_kept
 from ulterion.model.review import FILE_NAME, Review, load_review, started_toml
-from ulterion.model.run import NewerRunError, RunDocument, parse_run
+from ulterion.model.runs.document import NewerRunError, RunDocument, parse_run
 from ulterion.model.skims import Skim, skim, without_series
 
 Found = TypeVar("Found")

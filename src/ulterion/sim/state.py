@@ -18,7 +18,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak import CASE, DRIVE
+from ulterion.core.soak.trace import CASE, DRIVE
 from ulterion.core.workload import Workload
 from ulterion.sim.bench import CaseHeat, SimPart
 from ulterion.sim.physics import Truth, truth

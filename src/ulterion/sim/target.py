@@ -14,7 +14,7 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import Link
 from ulterion.core.passes import Laid, PassResult, Tick
-from ulterion.core.soak import DRIVE, Row
+from ulterion.core.soak.trace import DRIVE, Row
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.sim.bench import Fault, SimBench, SimPart

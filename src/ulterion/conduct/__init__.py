@@ -1,0 +1,1 @@
+"""Carrying a run out: from a request to a document."""

@@ -1,0 +1,226 @@
+"""Putting notes where they belong: into a run's document, beside the journal of a run in progress, or on a hookup."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from pathlib import Path
+from typing import Any
+
+from ulterion.conduct.noting import now_utc, parse_note
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.units import parse_duration, show_duration
+from ulterion.model.files import locked
+from ulterion.model.instrument import InstrumentLog, read_log
+from ulterion.model.leftnotes import leave_note
+from ulterion.model.notebook import HookupNote
+from ulterion.model.runs.document import Note, Reading, RunDocument
+from ulterion.model.runs.soak import LoggedSeries
+from ulterion.model.skims import Skim
+from ulterion.model.store import ReviewFolder
+
+_AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
+FAR = 6 * 3600.0  # seconds beyond a soak's end within which a log may still be meant for it
+
+
+def split_moment(text: str) -> tuple[str, float | None]:
+    """Take 'at 12m' off the end of a note; return the rest and the seconds, None where there is no moment."""
+    match = _AT.fullmatch(text.strip())
+    if match is None:
+        return text, None
+    try:
+        return match[1], parse_duration(match[2])
+    except UsageError:
+        return text, None
+
+
+def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str | None) -> dict[str, Any]:
+    """Note words; return what was noted and where.
+
+    A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
+    the beginning of the run.  Raises UsageError.
+    """
+    words, moment = split_moment(text)
+    if hookup is not None:
+        if run_id is not None or moment is not None:
+            raise UsageError("a note on a hookup has no run and no moment; leave --hookup out to note it on its run")
+        folder.review.hookup(hookup)
+        return _on_hookup(folder, hookup, parse_note(words))
+    left = _on_live_run(folder, words, moment, run_id)
+    if left is not None:
+        return left
+    kept: list[Reading | Note] = []
+
+    def noted_on(run: RunDocument) -> RunDocument:
+        record = parse_note(words, None if moment is None else round(_load_start(run) + moment, 1))
+        _check_moment(run, record.at_seconds)
+        kept.append(record)
+        return with_record(run, record)
+
+    run = folder.change(find_run(folder, run_id), noted_on)
+    return {"what": _shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+
+
+def _on_live_run(folder: ReviewFolder, words: str, moment: float | None, run_id: str | None) -> dict[str, Any] | None:
+    """Leave a note for the run that is going on; None when there is none."""
+    if not folder.in_progress():
+        return None
+    with locked(folder.make_runs_folder()):  # it may end meanwhile: then the note goes to its document
+        live = [j for j in folder.in_progress() if run_id is None or j.stem.endswith(f"-{run_id}")]
+        if not live:
+            return None
+        if moment is not None:
+            raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
+        record = parse_note(words, _seconds_since(live[-1]))
+        leave_note(live[-1], record)
+        return {"what": _shown(record), "where": f"the run in progress, {live[-1].stem}"}
+
+
+def _seconds_since(journal: Path) -> float | None:
+    """Return how long ago the run began; when a soak's load began is known only to the program that runs it."""
+    try:
+        began = datetime.datetime.strptime(journal.name.partition("-")[0], "%Y%m%dT%H%M%SZ")
+    except ValueError:
+        return None
+    return round((datetime.datetime.now(datetime.UTC) - began.replace(tzinfo=datetime.UTC)).total_seconds(), 1)
+
+
+def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, Any]:
+    if isinstance(record, Reading):
+        note = HookupNote(hookup=hookup, noted=now_utc(), reading=record)
+    else:
+        note = HookupNote(hookup=hookup, noted=record.noted, note=record)
+    folder.note_on_hookup(note)
+    return {"what": _shown(record), "where": f"hookup {hookup}"}
+
+
+def _shown(record: Reading | Note) -> str:
+    if isinstance(record, Reading):
+        return f"{record.what} {record.value:g} {record.unit}"
+    return f"{record.kind}: {record.text}"
+
+
+def _load_start(run: RunDocument) -> float:
+    """Return when a soak's load began, seconds since the run began; 0 for other runs."""
+    return next((p.start for p in run.soak.phases if p.name == LOAD), 0.0) if run.soak else 0.0
+
+
+def _check_moment(run: RunDocument, at_seconds: float | None) -> None:
+    if at_seconds is None or run.soak is None or not run.soak.phases:
+        return
+    end = run.soak.phases[-1].end
+    if at_seconds > end + 1.0:
+        start = _load_start(run)
+        raise UsageError(
+            f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
+            f"{show_duration(at_seconds - start)} lies beyond it"
+        )
+
+
+def with_record(run: RunDocument, record: Reading | Note) -> RunDocument:
+    """Return a run with one more reading or note."""
+    if isinstance(record, Reading):
+        return run.model_copy(update={"readings": [*run.readings, record]})
+    return run.model_copy(update={"notes": [*run.notes, record]})
+
+
+def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> Skim:
+    """Return a run by its id, or the newest; raise UsageError."""
+    runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
+    if not runs:
+        what = "soak" if soaks else "run"
+        raise UsageError(f"no {what} yet to note anything on; a hookup without one takes --hookup NAME")
+    if run_id is None:
+        return runs[-1]
+    found = [r for r in runs if r.id == run_id]
+    if not found:
+        raise UsageError(unknown("soak" if soaks else "run", run_id, [r.id for r in runs]))
+    return found[-1]
+
+
+def attach_log(folder: ReviewFolder, run_id: str | None, path: Path, name: str, columns: tuple[str | None, str | None],
+               zone: str | None, shift: float) -> dict[str, Any]:  # fmt: skip
+    """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
+    log = read_log(path, columns, zone)
+    told: dict[str, Any] = {}
+    folder.change(find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name, shift, told))
+    return told
+
+
+def _with_log(run: RunDocument, log: InstrumentLog, path: Path, name: str, shift: float,
+              told: dict[str, Any]) -> RunDocument:  # fmt: skip
+    """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
+    if run.soak is None:
+        raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
+    began = datetime.datetime.fromisoformat(run.started).timestamp()
+    times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
+    end = run.soak.phases[-1].end if run.soak.phases else 0.0
+    inside = [i for i, t in enumerate(times) if -1.0 <= t <= end + 1.0]
+    if len(inside) < 2:
+        raise UsageError(f"{path} does not cover the soak: {_where(times, end)}; check --zone and --shift")
+    if name in {s.name for s in run.soak.sensors}:
+        raise UsageError(f"the soak has a sensor '{name}' already; give the log another --name")
+    unit = "W" if name == "power" else "C"
+    series = LoggedSeries(name=name, source=path.name, unit=unit, at=[times[i] for i in inside],
+                          values=[log.values[i] for i in inside])  # fmt: skip
+    kept = [one for one in run.soak.logs if one.name != name]
+    soaked = run.soak.model_copy(update={"logs": [*kept, series]})
+    warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
+    what = f"{len(inside)} values of {name} from {path.name}"
+    told |= {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
+    return run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))})
+
+
+def _where(times: list[float], end: float) -> str:
+    if times and times[0] > end:
+        return f"it begins {show_duration(times[0] - end)} after the soak's end"
+    if times and times[-1] < 0:
+        return f"it ends {show_duration(-times[-1])} before the soak's beginning"
+    return "fewer than two of its rows fall into it"
+
+
+def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[str]:
+    found = [f"the log of {name} has {bad} rows that could not be read"] if bad else []
+    if gaps:
+        longest = max(g for _, g in gaps)
+        found.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
+    return found
+
+
+def noted(folder: ReviewFolder) -> dict[str, Any]:
+    """Return everything noted by hand: on hookups and on runs."""
+    on_hookups = [
+        {"hookup": n.hookup, "noted": n.noted, "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
+        for n in folder.notebook().notes
+    ]
+    on_runs = []
+    for run in _noted_runs(folder):
+        start = _load_start(run)
+        records: list[Reading | Note] = [*run.readings, *run.notes]
+        for record in records:
+            at = None if record.at_seconds is None else record.at_seconds - start
+            on_runs.append(
+                {"run": run.id, "kind": run.kind, "hookup": run.hookup, "at_seconds": at, "what": _shown(record)}
+            )
+    return {"hookups": on_hookups, "runs": on_runs}
+
+
+def _noted_runs(folder: ReviewFolder) -> list[RunDocument]:
+    """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
+    mine = [s for s in folder.skims() if s.noted]
+    whole = folder.whole([s for s in mine if s.kind == "soak"])
+    return sorted([*whole, *folder.light([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id))
+
+
+def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
+    """Return the outcomes noted for each hookup, on itself or on its runs."""
+    found: dict[str, list[str]] = {}
+    for one in folder.notebook().notes:
+        if one.note is not None and one.note.kind == "outcome":
+            found.setdefault(one.hookup, []).append(one.note.text)
+    for run in _noted_runs(folder):
+        for note in run.notes:
+            if note.kind == "outcome" and run.hookup:
+                found.setdefault(run.hookup, []).append(f"{note.text} ({run.kind} {run.id})")
+    return found

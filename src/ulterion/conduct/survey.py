@@ -1,0 +1,147 @@
+"""The survey of a machine, live, replayed or simulated; and what it teaches a review about a hookup."""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+from ulterion.conduct.measure import SIM
+from ulterion.core.chain import Step, faults, known_link
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.facts import BenchFacts
+from ulterion.core.surveyed import Drive, Survey
+from ulterion.host import machine
+from ulterion.host.recorded import replayed
+from ulterion.model.files import replace_in_place
+from ulterion.model.reading import LARGEST_TEXT, as_text, read_bytes
+from ulterion.model.review import Review, parse_review
+from ulterion.sim.bench import SimBench, load_bench
+from ulterion.sim.target import seen_link
+
+
+@contextmanager
+def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[Survey]:
+    """Yield the survey of this machine, or of a recorded one; raise UsageError."""
+    if replay is None:
+        yield machine.survey(ask_usb=ask_usb)
+        return
+    with replayed(replay) as (root, host):
+        found = machine.survey(root=root)
+        yield replace(found, bench=replace(found.bench, host=host, system="recorded"), root_would_add=())
+
+
+def simulated(review: Review, folder: Path) -> Survey:
+    """Return what the simulated bench shows of every simulated hookup, as a survey of real hardware would."""
+    drives, bench = [], None
+    for name, hookup in review.hookups.items():
+        if hookup.target is None or not hookup.target.startswith(SIM):
+            continue
+        bench = load_bench(folder / hookup.target.removeprefix(SIM))
+        drives.append(_simulated_drive(name, hookup.chain, bench, folder))
+    if bench is None:
+        raise UsageError("no hookup of this review is on a simulated bench; leave --simulated out")
+    return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives))
+
+
+def _simulated_drive(name: str, names: list[str], bench: SimBench, folder: Path) -> Drive:
+    chain = bench.chain(names, folder)
+    device, link = seen_link(chain)
+    steps = []
+    for key, part in zip(names, chain, strict=True):
+        role = (
+            "controller"
+            if key in bench.ports
+            else "drive"
+            if part is chain[-1]
+            else "bridge"
+            if part is device
+            else "hub"
+        )
+        running = link if part is device else part.link
+        steps.append(Step(role, key, part.model, part.driver, running.name if running else None))
+    medium = chain[-1]
+    return Drive(
+        name=name, transport=device.transport or chain[0].transport, model=medium.model, serial=medium.serial,
+        port=names[0], link=link.name if link else None, driver=device.driver or chain[0].driver, steps=tuple(steps),
+        faults=tuple(faults(steps)), size=medium.capacity, rotational=medium.inner_read is not None,
+    )  # fmt: skip
+
+
+def find_drive(survey: Survey, name: str | None) -> Drive:
+    """Return a drive by its kernel name or serial number, or the only one that is not the system's; raise UsageError."""
+    if name is None:
+        others = [d for d in survey.drives if not d.system and d.size]
+        if len(others) != 1:
+            raise UsageError(
+                f"there are {len(others)} drives besides the system's; name one: {', '.join(d.name for d in others)}"
+            )
+        return others[0]
+    bare = name.removeprefix("/dev/")
+    found = [d for d in survey.drives if bare in (d.name, d.serial)]
+    if not found:
+        raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
+    return found[0]
+
+
+def chosen(survey: Survey, names: list[str]) -> Survey:
+    """Return a survey of the drives named only; all of it without names.  Raises UsageError."""
+    if not names:
+        return survey
+    return replace(survey, drives=tuple(find_drive(survey, n) for n in names), adapters=(), tunnels=())
+
+
+def learned(drive: Drive) -> dict[str, str]:
+    """Return what a hookup should expect of the drive that is plugged in now: serial, port, link, driver."""
+    link = known_link(drive.link)
+    known = {"serial": drive.serial, "port": drive.port, "link": link.name if link else None, "driver": drive.driver}
+    return {k: v for k, v in known.items() if v}
+
+
+def teach(path: Path, hookup: str, drive: Drive) -> dict[str, str]:
+    """Write what is plugged in into a hookup's `expect` in review.toml, keeping the rest as it is; return it.
+
+    Raises UsageError when the hookup is not there, or nothing is known of the drive.
+    """
+    facts = learned(drive)
+    if not facts:
+        raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
+    before = read_bytes(path, LARGEST_TEXT)
+    after = _with_expect(before, path, hookup, facts)
+    if read_bytes(path, LARGEST_TEXT) != before:
+        raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
+    replace_in_place(path, after)
+    return facts
+
+
+def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) -> bytes:
+    """Return the bytes of a review.toml in which a hookup expects these facts; all else is as it was, line ends too."""
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    text = as_text(data, path)
+    windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
+    try:
+        document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
+        table: Any = document.get("hookups", {}).get(hookup)
+        if table is None:
+            raise UsageError(f"{path}: {unknown('hookup', hookup, document.get('hookups', {}))}")
+        expect = tomlkit.table()
+        for key, value in facts.items():
+            expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))
+        table["expect"] = expect
+        written = tomlkit.dumps(document)
+    except TOMLKitError as error:
+        raise UsageError(f"{path} cannot be changed: {error}; write the hookup's `expect` by hand") from error
+    parse_review(written, path)
+    mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
+    return mark + (written.replace("\n", "\r\n") if windows else written).encode()
+
+
+def survey_as_data(survey: Survey) -> dict[str, Any]:
+    """Return a survey as plain data for JSON: bytes, C, W."""
+    return asdict(survey)

@@ -1,0 +1,180 @@
+"""What a soak says: everything computed from its trace, in one place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ulterion.core.soak.falls import FOR_GOOD, Fall, falls
+from ulterion.core.soak.levels import levels
+from ulterion.core.soak.settling import Doubt, Settling, doubts, settle, time_above
+from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
+from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
+
+SAME_LOAD = 0.10  # change of the rate that leaves the power of a load the same
+
+
+@dataclass(frozen=True)
+class Warmth:
+    """One temperature over a soak, C.
+
+    Attributes:
+        sensor: its name.
+        start: when the load began.
+        peak: greatest; `peak_at` when, seconds.
+        settling: where it settled under the load, or None.
+        why: why there is no settling.
+        above_limit: seconds at or above the drive's limit, None without one.
+    """
+
+    sensor: str
+    start: float | None
+    peak: float
+    peak_at: float
+    settling: Settling | None
+    why: str
+    above_limit: float | None
+
+
+@dataclass(frozen=True)
+class Findings:
+    """What a soak says.
+
+    Attributes:
+        seconds, bytes: length of the load and what it moved.
+        rate: mean rate of the load, bytes per second; `fast` that of its beginning, `last` that of its end.
+        falls: why and when the rate fell.
+        lowest: what it never fell below.
+        steady: the steady end, or None.
+        room: temperature of the room, C, or None; `room_spread` how much it moved.
+        warmths: for each temperature but the room's.
+        doubts: sensors that cannot be believed.
+        recovered: bytes moved fast in the second load, over those of the first; None without a second load.
+        energy: joules during the load, None when power was not logged.
+    """
+
+    seconds: float
+    bytes: float
+    rate: float
+    fast: float
+    last: float
+    falls: tuple[Fall, ...]
+    lowest: Lowest | None
+    steady: Steady | None
+    room: float | None
+    room_spread: float
+    warmths: tuple[Warmth, ...]
+    doubts: tuple[Doubt, ...] = ()
+    recovered: float | None = None
+    energy: float | None = None
+
+    def fall(self, cause: str) -> Fall | None:
+        """Return the fall of a cause, or None."""
+        return next((f for f in self.falls if f.cause == cause), None)
+
+    @property
+    def drive(self) -> Warmth | None:
+        """The drive's own temperature."""
+        return next((w for w in self.warmths if w.sensor == DRIVE), None)
+
+    @property
+    def rise(self) -> tuple[float, float, float] | None:
+        """The drive's settled temperature above the room with its 95 % interval, C; None when either is not known."""
+        settling = self.drive.settling if self.drive else None
+        if settling is None or self.room is None:
+            return None
+        return settling.end - self.room, settling.low - self.room, settling.high - self.room
+
+
+def analyse(trace: Trace, room: float | None = None) -> Findings | None:
+    """Return what a soak says; None when its load has no row.  `room` stands in where no sensor read the room."""
+    phase = trace.phase(LOAD)
+    if phase is None:
+        return None
+    load = trace.during(phase).joined()
+    if load.at.size == 0 or load.bytes == 0:
+        return None
+    whole = _whole_rows(load)
+    found = falls(whole)
+    rooms = trace.sensor(ROOM)
+    room_now = float(np.nanmedian(rooms)) if rooms is not None else room
+    edges = levels(whole.rate)
+    return Findings(
+        seconds=float(load.seconds.sum()),
+        bytes=load.bytes,
+        rate=load.bytes / float(load.seconds.sum()),
+        fast=edges[0].rate if edges else load.rate[0],
+        last=edges[-1].rate if edges else load.rate[-1],
+        falls=tuple(found),
+        lowest=lowest(trace.during(phase)),
+        steady=steady_end(load),
+        room=room_now,
+        room_spread=float(np.nanmax(rooms) - np.nanmin(rooms)) if rooms is not None else 0.0,
+        warmths=tuple(_warmth(n, trace, load, phase, found) for n in trace.sensors
+                      if n not in (ROOM, POWER) and trace.sensor(n) is not None),
+        doubts=tuple(_doubts(trace, load)),
+        recovered=_recovered(trace, found),
+        energy=_energy(load),
+    )  # fmt: skip
+
+
+def _whole_rows(load: Trace) -> Trace:
+    """Leave out a last row that was cut short: too little time for a rate."""
+    if load.at.size > 1 and load.seconds[-1] < 0.5 * float(np.median(load.seconds)):
+        return load.between(float(load.at[0]), float(load.at[-1]))
+    return load
+
+
+def same_power_since(load: Trace, found: list[Fall] | tuple[Fall, ...]) -> tuple[float | None, str]:
+    """Return since when a load ran at one level up to its end, or None with the reason.
+
+    Dips of a few seconds do not count; a load that throttles has no one level.
+    """
+    if any(f.cause == "throttling" for f in found):
+        return None, "the drive throttled: its temperature is held down, it does not settle"
+    found_levels = levels(load.rate)
+    last = found_levels[-1].rate
+    since = float(load.at[0])
+    for level in found_levels:
+        seconds = float(load.seconds[level.first : level.last].sum())
+        if abs(level.rate / last - 1) > SAME_LOAD and seconds > 20.0 and level.last < load.at.size:
+            since = float(load.at[level.last])
+    return since, ""
+
+
+def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, found: list[Fall]) -> Warmth:
+    values = trace.sensors[name]
+    since, why = same_power_since(load, found)
+    settling = None
+    if since is not None:
+        settling = settle(load.at, load.sensors[name], since, phase.start)
+        why = "" if settling else "too short at one rate to tell where it settles"
+    where = int(np.nanargmax(values))
+    above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
+    return Warmth(name, value_at(trace.at, values, phase.start), float(values[where]), float(trace.at[where]),
+                  settling, why, above)  # fmt: skip
+
+
+def _doubts(trace: Trace, load: Trace) -> list[Doubt]:
+    now = float(trace.at[-1])
+    each = (doubts(n, trace.at, v, float(load.seconds.sum()), now) for n, v in trace.sensors.items())
+    return [d for d in each if d is not None]
+
+
+def _recovered(trace: Trace, found: list[Fall]) -> float | None:
+    """Return how much of the fast bytes came back: those of the second load over those of the first."""
+    again, cache = trace.phase(AGAIN), next((f for f in found if f.cause == "write cache"), None)
+    if again is None or cache is None:
+        return None
+    rows = trace.during(again)
+    fast = rows.rate > (FOR_GOOD + cache.after / cache.before) / 2 * cache.before
+    if rows.at.size == 0:
+        return None
+    end = int(np.argmin(fast)) if not fast.all() else rows.at.size
+    return min(1.0, float((rows.rate * rows.seconds)[:end].sum()) / cache.written)
+
+
+def _energy(load: Trace) -> float | None:
+    power = load.sensor(POWER)
+    return None if power is None else float(np.nansum(power * load.seconds))

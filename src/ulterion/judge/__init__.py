@@ -1,0 +1,1 @@
+"""What documents say: results, comparisons, claims, soaks.  Numbers and run ids, no words, no hardware."""

@@ -1,0 +1,209 @@
+"""Measured against advertised: every claim of every part, on the hookup that gives it the fairest chance."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+
+from ulterion.core.ceilings import Ceiling, Direction, bottleneck, ceilings_of
+from ulterion.core.links import Link
+from ulterion.core.units import show_iops, show_rate, show_size
+from ulterion.core.verdicts import ClaimJudgement, judge_claim
+from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow
+from ulterion.judge.endurance import enduring_rows
+from ulterion.judge.measured import (
+    Measured,
+    best_of,
+    chain_elements,
+    device_of,
+    estimate_as_data,
+    latest,
+    seen_link,
+    trusted_direct,
+)
+from ulterion.model.review import Review
+from ulterion.model.runs.document import RunDocument
+
+RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
+
+
+@dataclass(frozen=True)
+class _Case:
+    """A part's claims in the light of one hookup's measurements."""
+
+    review: Review
+    part: str
+    hookup: str
+    measured: dict[str, Measured]
+    direct: tuple[Measured, ...]
+
+    @property
+    def run(self) -> RunDocument:
+        """The run that shows what was plugged in."""
+        return next(iter(self.measured.values())).run
+
+    def best(self, direction: Direction, pattern: str) -> Measured | None:
+        return best_of(list(self.measured.values()), direction, pattern)
+
+    def ceilings(self, found: Measured) -> list[Ceiling]:
+        chain = chain_elements(self.review, found.run, self.direct)
+        return ceilings_of(chain, "write" if found.workload.direction == "write" else "read")
+
+
+@dataclass(frozen=True)
+class _Claim:
+    """One claim: the row to begin with, and how a case fills it in."""
+
+    blank: ClaimRow
+    judge: Callable[[_Case, ClaimRow], ClaimRow]
+
+    def rows(self, cases: Sequence[_Case]) -> list[ClaimRow]:
+        """Return a row for each case, the most telling first, or the blank row when there is no case."""
+        rows = [self.judge(case, replace(self.blank, hookup=case.hookup)) for case in cases]
+        return sorted(rows, key=_telling) or [self.blank]
+
+
+def _telling(row: ClaimRow) -> tuple[int, float]:
+    return RANK[row.judgement.verdict], -(row.judgement.share or 0.0)
+
+
+def judge_claims(
+    review: Review,
+    runs: Sequence[RunDocument],
+    *,
+    unit: str = "MB/s",
+    everywhere: bool = False,
+    hookups: Sequence[str] = (),
+) -> list[ClaimRow]:
+    """Judge every claim of the review.
+
+    One row for each claim, from the hookup that gives it the fairest chance: one where it is met, else where it can be
+    tested and came closest, else the others; with `everywhere` one for each hookup it was measured on.
+    """
+    for name in hookups:
+        review.hookup(name)
+    measured = {n: m for n, m in latest(runs).items() if n in review.hookups and (not hookups or n in hookups)}
+    rows: list[ClaimRow] = []
+    for key in [*review.ports, *review.parts]:
+        cases = [_case(review, key, name, measured) for name in measured if key in review.hookups[name].chain]
+        for claim in _claims_of(review, key, unit):
+            judged = claim.rows(cases)
+            rows += judged if everywhere else judged[:1]
+        rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
+    return rows
+
+
+def _case(review: Review, key: str, hookup: str, measured: dict[str, dict[str, Measured]]) -> _Case:
+    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured))
+
+
+def _claims_of(review: Review, key: str, unit: str) -> list[_Claim]:
+    """Return the claims of a part or port in the order they are shown."""
+    claims = review.parts[key].claims if key in review.parts else review.ports[key].claims
+
+    def blank(name: str, shown: str, in_unit: str, advertised: float | None) -> ClaimRow:
+        return ClaimRow(
+            key, review.label(key), name, shown, None, in_unit, None, None, NOT_MEASURED, None, None, advertised
+        )
+
+    found = []
+    directions: tuple[Direction, ...] = ("read", "write")
+    for direction in directions:
+        rate: float | None = getattr(claims, direction)
+        if rate is not None:
+            shown = show_rate(rate, unit, with_unit=False)
+            found.append(_Claim(blank(direction, shown, unit, rate), partial(_judge_rate, direction, rate)))
+    for direction in directions:
+        iops: float | None = getattr(claims, f"random_{direction}")
+        if iops is not None:
+            row = blank(f"random {direction}", show_iops(iops), "IOPS", iops)
+            found.append(_Claim(row, partial(_judge_iops, direction, iops)))
+    if claims.link is not None:
+        row = blank("link", claims.link.name, "", None)
+        found.append(_Claim(row, partial(_judge_link, claims.link)))
+    if claims.capacity is not None:
+        row = blank("capacity", show_size(claims.capacity), "", float(claims.capacity))
+        found.append(_Claim(row, partial(_judge_capacity, claims.capacity)))
+    return found
+
+
+def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+    best = case.best(direction, "sequential")
+    if best is None:
+        return row
+    ceilings = case.ceilings(best)
+    elsewhere = [c for c in ceilings if c.owner != case.part]
+    # a claim cannot be its own explanation, but the part's own link can
+    near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or c.kind == "link"])
+    return replace(
+        row,
+        measured=show_rate(best.estimate.rate, row.unit, with_unit=False),
+        workload=best.workload.name,
+        judgement=_unless_suspect(best, judge_claim(claimed, best.estimate, elsewhere, case.review.review.tolerance)),
+        limit=near.text if near else None,
+        estimate=best.estimate,
+    )
+
+
+def _unless_suspect(found: Measured, judged: ClaimJudgement) -> ClaimJudgement:
+    """A figure that cannot be the drive's decides nothing."""
+    return replace(judged, verdict="undecided", why=found.suspect) if found.suspect else judged
+
+
+def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+    best = case.best(direction, "random")
+    if best is None:
+        return row
+    block = best.workload.block_bytes
+    elsewhere = [
+        replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
+    ]
+    judged = _unless_suspect(best, judge_claim(claimed, best.iops, elsewhere, case.review.review.tolerance))
+    if judged.verdict == "missed":
+        judged = replace(judged, why=f"at {best.workload.depth} in flight; claims are often made with more")
+    return replace(
+        row, measured=show_iops(best.iops.rate), workload=best.workload.name, judgement=judged, estimate=best.iops
+    )
+
+
+def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
+    """Judge the link a product is sold as by the link that was seen, when it is the device the host talked to."""
+    seen = seen_link(case.run)
+    if seen is None or device_of(case.run) != case.part:
+        return row
+    share = seen.payload / claimed.payload
+    if seen.payload >= claimed.payload:
+        return replace(row, measured=seen.name, judgement=ClaimJudgement("met", share))
+    port = case.review.ports.get(case.run.chain[0])
+    if port is not None and port.link.payload < claimed.payload:
+        why = f"{case.run.chain[0]} is {port.link.name} itself"
+        return replace(row, measured=seen.name, judgement=ClaimJudgement("not testable here", share, why))
+    why = "look at cable and port before you blame the product"
+    return replace(row, measured=seen.name, judgement=ClaimJudgement("missed", share, why))
+
+
+def _judge_capacity(claimed: int, case: _Case, row: ClaimRow) -> ClaimRow:
+    """Hold the capacity that the medium states against the claim; whether it is really there is another question."""
+    stated = case.run.target.capacity_bytes
+    if stated is None or not case.run.chain or case.run.chain[-1] != case.part:
+        return row
+    met = stated >= claimed * (1 - case.review.review.tolerance)
+    judged = ClaimJudgement("met" if met else "missed", stated / claimed, "as the drive states it; not proved")
+    return replace(row, measured=show_size(stated), judgement=judged)
+
+
+def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, object]:
+    """Return the claims as plain data for JSON."""
+    return {
+        "tolerance": tolerance,
+        "claims": [
+            {
+                "part": r.part, "label": r.label, "claim": r.claim, "claimed": r.claimed, "unit": r.unit,
+                "advertised": r.advertised, "measured": r.measured, "hookup": r.hookup, "workload": r.workload,
+                "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
+                "share": r.judgement.share, "verdict": r.judgement.verdict, "why": r.judgement.why, "limit": r.limit,
+            }
+            for r in rows
+        ],
+    }  # fmt: skip

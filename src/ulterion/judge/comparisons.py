@@ -1,0 +1,217 @@
+"""Hookups against their direct one: every workload, with what else differed."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from ulterion.core.ceilings import bottleneck, ceilings_of
+from ulterion.core.comparability import differences
+from ulterion.core.errors import UsageError
+from ulterion.core.links import guess_link
+from ulterion.core.stats import Estimate
+from ulterion.core.units import show_rate
+from ulterion.core.verdicts import Comparison, compare_family
+from ulterion.core.workload import Workload
+from ulterion.judge.measured import (
+    Measured,
+    best_of,
+    chain_elements,
+    estimate_as_data,
+    latest,
+    run_facts,
+    trusted_direct,
+)
+from ulterion.model.review import Review
+from ulterion.model.runs.document import RunDocument
+
+
+@dataclass(frozen=True)
+class Row:
+    """One workload on one hookup.
+
+    Attributes:
+        hookup: name of the hookup.
+        workload: what was run.
+        estimate: its rate, bytes per second.
+        comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
+        limit: what held it back, in words, or None: near no known ceiling.
+    """
+
+    hookup: str
+    workload: Workload
+    estimate: Estimate
+    comparison: Comparison | None
+    limit: str | None
+
+
+@dataclass(frozen=True)
+class Group:
+    """All hookups of one medium.
+
+    Attributes:
+        medium: name of the medium in the review.
+        baseline: name of the hookup the others are held against, or None: nothing to compare with.
+        rows: grouped by workload, the baseline first.
+        differs: for each hookup what else differed from the baseline.
+        caveats: for each hookup the warnings of its runs.
+        missing: hookups of the medium without any measurement.
+    """
+
+    medium: str
+    baseline: str | None
+    rows: tuple[Row, ...]
+    differs: dict[str, list[str]]
+    caveats: dict[str, list[str]]
+    missing: tuple[str, ...]
+
+
+def compare_review(
+    review: Review, runs: Sequence[RunDocument], *, against: str | None = None,
+    hookups: Sequence[str] = (), margin: float | None = None,
+) -> list[Group]:  # fmt: skip
+    """Compare the measured hookups of each medium with its baseline.
+
+    `against` names another baseline than the direct one, `hookups` restricts the comparison.  Holm's correction runs
+    over all comparisons made.  Raises UsageError when there is nothing to show.
+    """
+    for name in [*hookups, *([against] if against else [])]:
+        review.hookup(name)
+    measured = latest(runs)
+    if not any(name in measured for name in review.hookups):
+        raise UsageError("no measured hookup yet; run 'ulterion measure --hookup NAME' for the direct one and another")
+    if against is not None and against not in measured:
+        raise UsageError(f"hookup '{against}' has no measurement yet; run 'ulterion measure --hookup {against}'")
+    drafts = [_Draft(review, measured, medium, against, hookups) for medium in _media(review, against)]
+    drafts = [d for d in drafts if d.names]
+    pairs = [(a.rates, b.rates) for d in drafts for a, b in d.pairs()]
+    verdicts = iter(compare_family(pairs, review.review.margin if margin is None else margin))
+    return [d.finish(verdicts) for d in drafts]
+
+
+def _media(review: Review, against: str | None) -> list[str | None]:
+    """Return the media to group by; a named baseline puts everything into one group."""
+    return [None] if against else list(dict.fromkeys(h.medium for h in review.hookups.values()))
+
+
+class _Draft:
+    """A group before its verdicts are known (they depend on all groups)."""
+
+    def __init__(self, review: Review, measured: dict[str, dict[str, Measured]], medium: str | None,
+                 against: str | None, wanted: Sequence[str]) -> None:  # fmt: skip
+        self.review = review
+        self.measured = measured
+        self.baseline = against or (review.direct_for(medium) if medium else None)
+        self.medium = medium or review.hookup(against or "").medium
+        mine = [n for n, h in review.hookups.items() if medium is None or h.medium == medium]
+        if wanted:
+            mine = [n for n in mine if n in wanted or (n == self.baseline and set(wanted) & set(mine))]
+        mine.sort(key=lambda n: n != self.baseline)
+        self.names = [n for n in mine if n in measured]
+        self.missing = tuple(n for n in mine if n not in measured)
+        if self.baseline not in self.names:
+            self.baseline = None
+
+    def _cells(self) -> list[Measured]:
+        """Return what was measured, by workload (in the baseline's order), then by hookup."""
+        counts = Counter(t for n in self.names for t in self.measured[n])
+        # what only one of several hookups has done compares with nothing
+        texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1]
+        return [self.measured[n][t] for t in texts for n in self.names if t in self.measured[n]]
+
+    def _base(self, cell: Measured) -> Measured | None:
+        if self.baseline is None or cell.hookup == self.baseline:
+            return None
+        return self.measured[self.baseline].get(cell.text)
+
+    def pairs(self) -> list[tuple[Measured, Measured]]:
+        """Return every (measurement, its baseline)."""
+        return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
+
+    def finish(self, verdicts: Iterator[Comparison]) -> Group:
+        """Return the group; takes this group's verdicts, in the order of `pairs`, from the iterator."""
+        rows = []
+        for cell in self._cells():
+            base = self._base(cell)
+            comparison = next(verdicts) if base else None
+            suspect = cell.suspect or (base.suspect if base else None)
+            if comparison is not None and suspect:
+                comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
+            rows.append(Row(cell.hookup, cell.workload, cell.estimate, comparison, self._limit(cell)))
+        return Group(
+            self.medium, self.baseline, tuple(rows), self._differs(),
+            {n: self._caveats(n) for n in self.names}, self.missing,
+        )  # fmt: skip
+
+    def _limit(self, cell: Measured) -> str | None:
+        if cell.workload.direction == "mixed":
+            return None  # ceilings are stated for one direction
+        direct = trusted_direct(self.review, cell.hookup, self.measured)
+        chain = chain_elements(self.review, cell.run, direct)
+        found = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))
+        return found.text if found else None
+
+    def _differs(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for cell, base in self.pairs():
+            phrases = differences(run_facts(cell), run_facts(base))
+            here = found.setdefault(cell.hookup, [])
+            here += [p for p in phrases if p not in here]
+        return found
+
+    def _caveats(self, name: str) -> list[str]:
+        found: list[str] = []
+        for run in {m.run.id: m.run for m in self.measured[name].values()}.values():
+            found += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in found]
+        return found + self._guess(name)
+
+    def _guess(self, name: str) -> list[str]:
+        """Return what the link looks like where the system could not read it, marked as a guess."""
+        cells = list(self.measured[name].values())
+        if not cells or cells[0].run.target.link is not None or cells[0].run.target.transport in (None, "virtual"):
+            return []
+        best = [best_of(cells, direction, "sequential") for direction in ("read", "write")]
+        if best[0] is None or best[1] is None:
+            return []
+        read, write = (b.estimate.rate for b in best if b is not None)
+        link = guess_link(read, write)
+        if link is None:
+            return []
+        return [f"both directions stop at {show_rate(max(read, write))}: this looks like {link.name} (a guess; the link could "
+                "not be read)"]  # fmt: skip
+
+
+def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
+    """Return the comparison as plain data for JSON: rates in bytes per second, ratios as numbers."""
+    return {
+        "margin": margin,
+        "groups": [
+            {
+                "medium": g.medium,
+                "baseline": g.baseline,
+                "rows": [_row_as_data(r) for r in g.rows],
+                "differs": g.differs,
+                "caveats": g.caveats,
+                "not_measured": list(g.missing),
+            }
+            for g in groups
+        ],
+    }
+
+
+def _row_as_data(row: Row) -> dict[str, object]:
+    data: dict[str, object] = {
+        "hookup": row.hookup,
+        "workload": row.workload.name,
+        "text": row.workload.text,
+        "measured": estimate_as_data(row.estimate),
+        "limit": row.limit,
+    }
+    if row.comparison is not None:
+        c = row.comparison
+        data |= {
+            "ratio": c.ratio.value, "ratio_low": c.ratio.low, "ratio_high": c.ratio.high,
+            "p_adjusted": c.p_adjusted, "verdict": c.verdict, "more_passes": c.more_passes, "why": c.why,
+        }  # fmt: skip
+    return data

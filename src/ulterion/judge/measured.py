@@ -1,0 +1,201 @@
+"""From run documents to the plain values that the core judges."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ulterion.core.ceilings import Direction, Element
+from ulterion.core.chain import known_link
+from ulterion.core.comparability import RunFacts
+from ulterion.core.errors import UsageError
+from ulterion.core.links import Link, find_link
+from ulterion.core.stats import Estimate, estimate
+from ulterion.core.workload import Workload
+from ulterion.model.review import Review
+from ulterion.model.runs.document import RunDocument, WorkloadRecord
+from ulterion.model.skims import Skim
+from ulterion.model.store import ReviewFolder
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A workload measured on a hookup.
+
+    Attributes:
+        hookup: name of the hookup.
+        workload: what was run; `text` its canonical words.
+        rates: bytes per second of each pass.
+        run: the document they come from.
+        suspect: why the figure cannot be the drive's, or None.
+    """
+
+    hookup: str
+    workload: Workload
+    text: str
+    rates: tuple[float, ...]
+    run: RunDocument
+    suspect: str | None = None
+
+    @property
+    def estimate(self) -> Estimate:
+        """The estimate from the passes, in bytes per second."""
+        return estimate(self.rates)
+
+    @property
+    def iops(self) -> Estimate:
+        """The same in requests per second."""
+        found, block = self.estimate, self.workload.block_bytes
+        scaled = [None if v is None else v / block for v in (found.low, found.high)]
+        return replace(found, rate=found.rate / block, low=scaled[0], high=scaled[1])
+
+
+def _with_passes(run: RunDocument) -> list[WorkloadRecord]:
+    return [record for record in run.workloads if record.counted]
+
+
+def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
+    """Return, for each hookup and workload text, the passes of the newest run that has any.
+
+    Passes of different runs are not thrown together: between runs more may have changed than the passes show.
+    """
+    found: dict[str, dict[str, Measured]] = {}
+    for run in sorted(runs, key=lambda r: (r.started, r.id)):
+        if run.kind != "measure" or run.hookup is None:
+            continue
+        for record in _with_passes(run):
+            rates = tuple(p.rate for p in record.counted)
+            of_hookup = found.setdefault(run.hookup, {})
+            of_hookup.pop(record.text, None)  # the order of the newest run counts
+            of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run, record.suspect)
+    return found
+
+
+def to_judge(folder: ReviewFolder) -> list[RunDocument]:
+    """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
+
+    These are the measurements of which a workload is the newest of its hookup, and runs that bear notes, both without their
+    series; and the newest soak of each hookup, whole.
+    """
+    seen: set[tuple[str | None, str]] = set()
+    passes: list[Skim] = []
+    soaks: list[Skim] = []
+    for one in reversed(folder.skims()):
+        cells = {(one.hookup, text) for text in one.texts} or {(one.hookup, one.kind)}
+        if cells <= seen and not one.noted:
+            continue
+        seen |= cells
+        (soaks if one.kind == "soak" else passes).append(one)
+    return sorted([*folder.light(passes), *folder.whole(soaks)], key=lambda r: (r.started, r.id))
+
+
+def run_facts(measured: Measured) -> RunFacts:
+    """Return the circumstances of the run behind a measurement."""
+    run = measured.run
+    return RunFacts(
+        target=run.target,
+        bench=run.bench,
+        medium=run.chain[-1] if run.chain else None,
+        seconds=measured.workload.seconds or run.settings.seconds,
+        span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
+        cache_bypassed=run.cache_bypassed,
+        engine=run.bench.versions.get("ulterion", "?"),
+    )
+
+
+def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measured | None:
+    """Return the fastest measurement of one direction and pattern: the one to hold against an 'up to'."""
+    fitting = [m for m in measured if m.workload.direction == direction and m.workload.pattern == pattern]
+    if pattern == "random":
+        return max(fitting, key=lambda m: m.iops.rate, default=None)
+    return max(fitting, key=lambda m: m.estimate.rate, default=None)
+
+
+def seen_link(run: RunDocument) -> Link | None:
+    """Return the link that the host showed for the device it talked to, or None."""
+    try:
+        return find_link(run.target.link) if run.target.link else None
+    except UsageError:
+        return None
+
+
+def device_of(run: RunDocument) -> str | None:
+    """Return which part of the chain the host talked to: the one before the medium, or a medium plugged in alone."""
+    return (run.chain[-2] if len(run.chain) > 2 else run.chain[-1]) if run.chain else None
+
+
+def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured]) -> list[Element]:
+    """Return the chain of a run as the core sees it.
+
+    A link that was seen below what the port can do belongs to the device the host talked to; one at the port's own
+    rate is explained by the port.  `direct` is what was measured of the same medium on its direct hookup.
+    """
+    chain = [key for key in run.chain if key in review.parts or key in review.ports]
+    port, seen = review.ports.get(chain[0]) if chain else None, seen_link(run)
+    if seen is not None and port is not None and seen.payload >= port.link.payload:
+        seen = None
+    elements = []
+    for key in chain:
+        part = review.parts.get(key)
+        port = review.ports.get(key)
+        claims = part.claims if part else port.claims if port else None
+        rates: dict[Direction, float] = {}
+        if claims and claims.read:
+            rates["read"] = claims.read
+        if claims and claims.write:
+            rates["write"] = claims.write
+        elements.append(
+            Element(
+                key=key,
+                label=review.label(key),
+                link=part.link if part else port.link if port else None,
+                inside=part.inside if part else None,
+                seen=seen if key == device_of(run) else None,
+                claimed=rates,
+                direct=_direct_rates(direct) if key == chain[-1] else {},
+            )
+        )
+    return [*_host_elements(run), *elements]
+
+
+def _host_elements(run: RunDocument) -> list[Element]:
+    """Return what lies between the processor and the port, as it was seen: the controller's own link, and hubs."""
+    found = []
+    for step in run.target.steps:
+        link = known_link(step.link)
+        if link is not None and step.role in ("controller", "hub") and link.name != run.target.link:
+            label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
+            found.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
+    return found
+
+
+def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
+    found: dict[Direction, float] = {}
+    directions: tuple[Direction, ...] = ("read", "write")
+    for direction in directions:
+        best = best_of(direct, direction, "sequential")
+        if best is not None:
+            found[direction] = best.estimate.rate
+    return found
+
+
+def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
+    """Return what was measured of the hookup's medium directly, if that shows what the medium can do.
+
+    It does not when another hookup was faster with the same medium: then the direct connection is what was slow.
+    """
+    medium = review.hookups[hookup].medium
+    direct = review.direct_for(medium)
+    if direct is None or direct == hookup or direct not in measured:
+        return ()
+
+    def fastest(name: str) -> float:
+        return max(m.estimate.rate for m in measured[name].values())
+
+    others = [n for n in measured if n != direct and review.hookups[n].medium == medium]
+    return tuple(measured[direct].values()) if all(fastest(n) <= fastest(direct) for n in others) else ()
+
+
+def estimate_as_data(found: Estimate) -> dict[str, object]:
+    """Return an estimate as plain data for JSON, in the unit of its rates."""
+    return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}

@@ -1,0 +1,203 @@
+"""What soaks say, one by one and against each other."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from ulterion.core.ceilings import Direction, ceilings_of
+from ulterion.core.comparability import RunFacts, differences
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
+from ulterion.core.units import show_rate
+from ulterion.judge.measured import chain_elements
+from ulterion.model.review import Review
+from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.soak import SETTLED
+from ulterion.model.store import ReviewFolder
+
+WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
+
+
+@dataclass(frozen=True)
+class Soak:
+    """A soak with what it says.
+
+    Attributes:
+        run: the document.
+        trace: its series.
+        findings: what they say.
+        label: how it is called beside others.
+    """
+
+    run: RunDocument
+    trace: Trace
+    findings: Findings
+    label: str
+
+    @property
+    def load_start(self) -> float:
+        """Seconds from the beginning of the soak to that of its load."""
+        phase = self.trace.phase(LOAD)
+        return phase.start if phase else 0.0
+
+
+def soak_of(run: RunDocument, label: str | None = None) -> Soak | None:
+    """Return what a soak says, None when its load never began."""
+    if run.soak is None:
+        return None
+    trace = run.soak.trace(rotational=bool(run.target.rotational))
+    found = analyse(trace, _room(run))
+    return Soak(run, trace, found, label or run.hookup or run.target.model or run.id) if found else None
+
+
+def _room(run: RunDocument) -> float | None:
+    """Return the room as noted by hand, or as the review states it."""
+    noted = [r.value for r in run.readings if r.what == "room" and r.unit == "C"]
+    return sum(noted) / len(noted) if noted else run.bench.room_temperature
+
+
+def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
+    """Return the soaks that names stand for (a hookup: its newest; a run: itself), or the newest of each hookup.
+
+    Raises UsageError for a name that is neither, and when there is no soak.
+    """
+    review = folder.review
+    soaks = [s for s in folder.skims() if s.kind == "soak"]
+    newest = {r.hookup or r.id: r for r in soaks}
+    by_id = {r.id: r for r in soaks}
+    for name in names:
+        if name not in newest and name not in by_id:
+            if name in review.hookups:
+                raise UsageError(f"hookup '{name}' has no soak yet; run 'ulterion soak --hookup {name}'")
+            raise UsageError(unknown("hookup or soak", name, [*newest, *by_id]))
+    wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
+    hookups = [r.hookup for r in wanted]
+    found = [soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
+             for r in wanted]  # fmt: skip
+    kept = [s for s in found if s is not None]
+    if not kept:
+        raise UsageError("no soak with a load yet; run 'ulterion soak --hookup NAME'")
+    return kept
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One soak against another, temperatures in C.
+
+    Attributes:
+        first, second: labels.
+        rise: the first's settled rise above the room less the second's; `low`, `high` its 95 % interval; None where
+            either did not settle.
+        why: why there is none.
+        rate: last rate of the first over that of the second.
+        sure: whether both had settled.
+        unlike: what else differed, in words.
+    """
+
+    first: str
+    second: str
+    rise: float | None
+    low: float | None
+    high: float | None
+    why: str
+    rate: float
+    sure: bool
+    unlike: tuple[str, ...]
+
+
+def difference(one: Soak, other: Soak) -> Difference:
+    """Compare two soaks; half widths of independent intervals add as squares."""
+    rise = low = high = None
+    why = ""
+    a, b = one.findings.rise, other.findings.rise
+    if a is None or b is None:
+        missing = one if a is None else other
+        why = f"{missing.label}: {_why_no_rise(missing)}"
+    else:
+        rise = a[0] - b[0]
+        half = math.hypot((a[2] - a[1]) / 2, (b[2] - b[1]) / 2)
+        low, high = rise - half, rise + half
+    return Difference(one.label, other.label, rise, low, high, why, one.findings.last / other.findings.last,
+                      _settled(one) and _settled(other),
+                      tuple(unlike(one, other)))  # fmt: skip
+
+
+def _settled(soak: Soak) -> bool:
+    drive = soak.findings.drive
+    return drive is not None and drive.settling is not None and drive.settling.sure
+
+
+def _why_no_rise(soak: Soak) -> str:
+    drive = soak.findings.drive
+    if drive is None:
+        return "no temperature of the drive"
+    if soak.findings.room is None:
+        return "the room's temperature is not known; note it with 'ulterion note RUN room 21 C'"
+    return drive.why or "its temperature did not settle"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A rate to hold a soak against: what it is, in words, and bytes per second."""
+
+    words: str
+    rate: float
+
+
+def marks_of(review: Review, run: RunDocument) -> list[Mark]:
+    """Return the claims on a soak's direction that its parts make, and the lowest ceiling of its links."""
+    assert run.soak is not None
+    direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
+    found = []
+    for key in run.chain:
+        claims = review.parts[key].claims if key in review.parts else None
+        rate = getattr(claims, direction, None) if claims else None
+        if rate is not None:
+            found.append(Mark(f"{review.label(key)} claims {show_rate(rate)}", rate))
+    links = [c for c in ceilings_of(chain_elements(review, run, []), direction) if c.kind == "link"]
+    return [*found, *(Mark(c.text, c.high) for c in links[:1])]
+
+
+def unlike(one: Soak, other: Soak) -> list[str]:
+    """Return what makes two soaks unlike besides the product: load, start, room, fill, and the circumstances."""
+    found = []
+    a, b = one.run, other.run
+    assert a.soak is not None and b.soak is not None
+    if a.soak.text != b.soak.text:
+        found.append(f"load: {a.soak.text} against {b.soak.text}")
+    starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
+    # two drives that both rested until settled start where their coolers bring them: that is the product, not chance
+    rested = all(any(p.name == IDLE and p.ended == SETTLED for p in r.soak.phases) for r in (a, b) if r.soak)
+    if not rested and starts[0] is not None and starts[1] is not None and abs(starts[0] - starts[1]) > WARMER_START:
+        found.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
+    rooms = one.findings.room, other.findings.room
+    if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
+        found.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
+    skip = ("length of a pass", "drive temperature at the start", "room:", "link:", "driver:")
+    phrases = differences(_facts(a), _facts(b))
+    return found + [p for p in phrases if not p.startswith(skip)]
+
+
+def _facts(run: RunDocument) -> RunFacts:
+    assert run.soak is not None
+    return RunFacts(run.target, run.bench, run.chain[-1] if run.chain else None, run.soak.plan.load_seconds or 0.0,
+                    run.settings.span_bytes, run.cache_bypassed, run.bench.versions.get("ulterion", "?"))  # fmt: skip
+
+
+def soak_as_data(run: RunDocument, soak: Soak | None, path: Path | None = None) -> dict[str, object]:
+    """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
+    findings = None if soak is None else asdict(soak.findings)
+    data: dict[str, object] = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
+    return data | ({"kept_in": str(path)} if path else {})
+
+
+def soaks_as_data(soaks: Sequence[Soak]) -> dict[str, object]:
+    """Return several soaks and how each differs from the first."""
+    return {
+        "soaks": [soak_as_data(s.run, s) for s in soaks],
+        "differences": [asdict(difference(s, soaks[0])) for s in soaks[1:]],
+    }

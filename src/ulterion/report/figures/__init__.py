@@ -1,0 +1,1 @@
+"""Figures for publication, drawn without a display."""

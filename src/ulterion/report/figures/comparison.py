@@ -1,0 +1,56 @@
+"""Figures for publication, drawn without a display."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+from ulterion.core.units import RATE_UNITS, show_rate
+from ulterion.judge.comparisons import Group, Row
+from ulterion.report.words.columns import show_ratio
+
+INK, QUIET = "#1b1b1b", "#8a8a8a"
+COLOURS = ("#33658a", "#c8553d", "#588157", "#b08900", "#7a4f8a", "#4f8a8b")  # told apart with colour-blind eyes
+
+
+def draw_comparison(group: Group, label: str, unit: str) -> Figure:
+    """Return bars of every workload and hookup with their 95 % intervals, the share of the baseline beside each."""
+    workloads = list(dict.fromkeys(r.workload.text for r in group.rows))
+    hookups = list(dict.fromkeys(r.hookup for r in group.rows))
+    columns = 2 if len(workloads) > 3 else 1
+    lines = -(-len(workloads) // columns)
+    figure = Figure(figsize=(12.8, max(3.2, lines * (0.55 + 0.34 * len(hookups)) + 1.2)), dpi=100, layout="constrained")
+    FigureCanvasAgg(figure)
+    times = f"; × tells how many times '{group.baseline}'" if group.baseline else ""
+    title = f"{label}: {unit} by hookup, with 95 % intervals{times}"
+    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
+    for place, text in enumerate(workloads, 1):
+        axes = figure.add_subplot(lines, columns, place)
+        rows = [r for r in group.rows if r.workload.text == text]
+        _panel(axes, rows, hookups, unit)
+    return figure
+
+
+def _panel(axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -> None:  # type: ignore[no-untyped-def]
+    scale = RATE_UNITS[unit]
+    most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
+    for place, row in enumerate(rows):
+        found = row.estimate
+        low, high = found.low or found.rate, found.high or found.rate
+        error = [[(found.rate - low) / scale], [(high - found.rate) / scale]]
+        colour = COLOURS[hookups.index(row.hookup) % len(COLOURS)]
+        axes.barh(place, found.rate / scale, xerr=error, color=colour, height=0.68, ecolor=INK, capsize=3)
+        share = f"   × {show_ratio(row.comparison.ratio.value)}" if row.comparison else ""
+        text = f"{show_rate(found.rate, unit, with_unit=False)}{share}"
+        axes.text(high / scale + most * 0.015, place, text, va="center", fontsize=10.5, color=INK)
+    axes.set_title(f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=INK)
+    axes.set_yticks(range(len(rows)), [r.hookup for r in rows], fontsize=11)
+    axes.invert_yaxis()
+    axes.set_xlim(0, most * 1.28)
+    axes.tick_params(axis="x", labelsize=9, colors=QUIET)
+    axes.tick_params(axis="y", length=0, colors=INK)
+    for side in ("top", "right", "left"):
+        axes.spines[side].set_visible(False)
+    axes.spines["bottom"].set_color(QUIET)

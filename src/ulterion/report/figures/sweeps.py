@@ -1,0 +1,96 @@
+"""Sweeps over sizes and depths, and over places of the medium, as figures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from matplotlib.ticker import FuncFormatter, LogLocator
+
+from ulterion.core.links import Link
+from ulterion.core.units import RATE_UNITS, show_block
+from ulterion.model.runs.document import RunDocument
+from ulterion.report.figures.comparison import COLOURS, INK, QUIET
+from ulterion.report.screen.sweeps import Point, is_place_sweep, points_of
+
+MARKS = ("o", "s", "^", "D", "v", "P")  # lines are told apart by shape as well as by colour
+
+
+def _style(axes: Axes) -> None:
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    for side in ("bottom", "left"):
+        axes.spines[side].set_color(QUIET)
+    axes.tick_params(colors=INK, labelsize=10)
+    axes.grid(True, which="major", color="#e4e4e0", linewidth=0.8)
+    axes.set_axisbelow(True)
+
+
+def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None) -> Figure:
+    """Return rate and IOPS against request size on log axes, a line for each depth, the link's ceiling drawn in."""
+    figure = Figure(figsize=(12.8, 6.4), dpi=100, layout="constrained")
+    FigureCanvasAgg(figure)
+    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
+    left, right = figure.add_subplot(1, 2, 1), figure.add_subplot(1, 2, 2)
+    for place, depth in enumerate(sorted({p.workload.depth for p in points})):
+        mine = sorted((p for p in points if p.workload.depth == depth), key=lambda p: p.workload.block_bytes)
+        sizes = [p.workload.block_bytes for p in mine]
+        colour, mark = COLOURS[place % len(COLOURS)], MARKS[place % len(MARKS)]
+        rates = [p.found.rate for p in mine]
+        left.plot(sizes, [r / RATE_UNITS[unit] for r in rates], color=colour, marker=mark, label=f"depth {depth}")
+        right.plot(sizes, [r / s for r, s in zip(rates, sizes, strict=True)], color=colour, marker=mark)
+    if link is not None:
+        low, high = link.practical_low / RATE_UNITS[unit], link.practical_high / RATE_UNITS[unit]
+        left.axhspan(low, high, color=QUIET, alpha=0.18, linewidth=0)
+        left.text(1.0, high, f"{link.name} in practice ", transform=left.get_yaxis_transform(), ha="right", va="bottom",
+                  fontsize=9.5, color=QUIET)  # fmt: skip
+    sizes = sorted({p.workload.block_bytes for p in points})
+    for axes, label in ((left, unit), (right, "IOPS")):
+        _style(axes)
+        axes.set_xscale("log", base=2)
+        axes.set_yscale("log")
+        axes.yaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
+        axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.10g}"))
+        step = max(1, -(-len(sizes) // 8))
+        axes.set_xticks(sizes[::step], [show_block(s) for s in sizes[::step]])
+        axes.minorticks_off()
+        axes.set_title(label, loc="left", fontsize=11, color=INK)
+        axes.set_xlabel("request size", color=INK)
+    left.legend(frameon=False, fontsize=10)
+    return figure
+
+
+def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
+    """Return rate against the place on the medium, a line for each workload, with 95 % intervals."""
+    figure = Figure(figsize=(12.8, 5.2), dpi=100, layout="constrained")
+    FigureCanvasAgg(figure)
+    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
+    axes, scale = figure.add_subplot(1, 1, 1), RATE_UNITS[unit]
+    names = list(dict.fromkeys(p.workload.name.rpartition("@")[0] for p in points))
+    for number, name in enumerate(names):
+        mine = [p for p in points if p.workload.name.rpartition("@")[0] == name]
+        middle = [(p.workload.origin_bytes + (p.workload.span_bytes or 0) / 2) / 1e9 for p in mine]
+        rates = [p.found.rate / scale for p in mine]
+        error = [[r - (p.found.low or p.found.rate) / scale for p, r in zip(mine, rates, strict=True)],
+                 [(p.found.high or p.found.rate) / scale - r for p, r in zip(mine, rates, strict=True)]]  # fmt: skip
+        axes.errorbar(middle, rates, yerr=error, capsize=3, label=name, color=COLOURS[number % len(COLOURS)],
+                      marker=MARKS[number % len(MARKS)])  # fmt: skip
+    _style(axes)
+    axes.set_ylim(bottom=0)
+    axes.set_xlim(left=0)
+    axes.set_title(unit, loc="left", fontsize=11, color=INK)
+    axes.set_xlabel("place on the medium, GB from its start", color=INK)
+    axes.legend(frameon=False, fontsize=10, loc="lower left")
+    return figure
+
+
+def draw_run(run: RunDocument, unit: str, link: Link | None) -> Figure:
+    """Return the figure of a sweep, whichever it is."""
+    points = points_of(run)
+    subject = run.target.model or run.target.device or run.target.path
+    if is_place_sweep(run):
+        return draw_places(points, f"{subject}: {unit} at {len({p.workload.place for p in points})} places", unit)
+    kinds = sorted({f"{p.workload.pattern} {p.workload.direction}" for p in points})
+    return draw_sweep(points, f"{subject}: {', '.join(kinds)} by request size", unit, link)

@@ -1,0 +1,1 @@
+"""Words and tables laid out on a terminal."""

@@ -1,0 +1,125 @@
+"""The comparison as tables."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from itertools import pairwise
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_rate
+from ulterion.core.verdicts import Verdict
+from ulterion.judge.comparisons import Group, Row
+from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.words.columns import align_points, show_margin, show_ratio
+
+LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
+MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
+ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
+
+
+def comparison(groups: Sequence[Group], labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
+    """Return the tables of all groups; `labels` gives the readers' name of each medium."""
+    shown: list[RenderableType] = []
+    for group in groups:
+        shown += [*([Text("")] if shown else []), *_group(group, labels, unit, margin)]
+    return shown
+
+
+def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
+    against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+    head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+    rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
+    ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
+    columns = [("workload", "left"), ("hookup", "left"), (unit, "right"), ("±", "right"),
+               ("ratio", "right"), ("95 % interval", "right"), ("verdict", "left")]  # fmt: skip
+    cells = [
+        [row.hookup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
+        for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
+    ]
+    names = [row.workload.name for row in group.rows]
+    first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
+    if max(map(len, names)) <= LONGEST_NAME:
+        lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
+        shown = table(columns, lines)
+    else:  # long names stand in lines of their own
+        body: list[Text | list[Text | str]] = []
+        for name, begins, line in zip(names, first, cells, strict=True):
+            body += [Text(name, style="name")] if begins else []
+            body.append(["", *line])
+        shown = table([("", "left"), *columns[1:]], body)
+    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin)]
+
+
+def _outcome(row: Row, shown: str) -> list[Text | str]:
+    found = row.comparison
+    if found is None:
+        return ["", "", ""]
+    interval = "–"
+    if found.ratio.low is not None and found.ratio.high is not None:
+        low, high = (show_ratio(v, found.ratio.value) for v in (found.ratio.low, found.ratio.high))
+        interval = f"{low} – {high}"
+    few = found.verdict == "undecided" and found.more_passes and found.more_passes <= MOST_BESIDE
+    more = f" (+{found.more_passes})" if few else ""
+    return [shown, interval, verdict(found.verdict, more)]
+
+
+def _remarks(group: Group, margin: float) -> list[RenderableType]:
+    differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
+    caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
+    undecided = [
+        f"{r.workload.name} on {r.hookup}: {r.comparison.why}"
+        for r in group.rows if r.comparison and r.comparison.verdict == "undecided"
+    ]  # fmt: skip
+    missing = [f"{name} has not been measured: ulterion measure --hookup {name}" for name in group.missing]
+    return [
+        *bullets("In short", summaries(group, margin)),
+        *bullets("Held back by", limits(group)),
+        *bullets("Undecided", undecided),
+        *bullets("What else differed from the baseline", differs),
+        *bullets("Keep in mind", caveats),
+        *bullets("Still to do", missing),
+    ]
+
+
+def summaries(group: Group, margin: float) -> list[str]:
+    """Return one sentence for each hookup compared: how many workloads came out which way."""
+    found = []
+    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
+        verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
+        total = sum(verdicts.values())
+        if verdicts["same"] == total:
+            found.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
+            continue
+        parts = [f"{v} in {verdicts[v]} of {total}{_reach(group, name, v)}" for v in ORDER if verdicts[v]]
+        found.append(f"{name}: {'; '.join(parts)}")
+    return found
+
+
+def _reach(group: Group, hookup: str, word: str) -> str:
+    """Return the range of the ratios that came out `faster` or `slower`."""
+    if word not in ("faster", "slower"):
+        return ""
+    ratios = [
+        r.comparison.ratio.value
+        for r in group.rows
+        if r.hookup == hookup and r.comparison and r.comparison.verdict == word
+    ]
+    low, high = show_ratio(min(ratios)), show_ratio(max(ratios))
+    return f" ({low} times the baseline)" if low == high else f" ({low} to {high} times the baseline)"
+
+
+def limits(group: Group) -> list[str]:
+    """Return what held the large transfers back, where it is known, each once."""
+    found = dict.fromkeys(
+        f"{r.hookup}, {r.workload.direction}: near {r.limit}"
+        for r in group.rows if r.limit and r.workload.name.startswith("peak")
+    )  # fmt: skip
+    return list(found)
+
+
+def outcome_lines(found: dict[str, list[str]]) -> list[RenderableType]:
+    """Return what hookups did that is not a number: not recognised, needs external power, ..."""
+    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in found.items() for text in texts])

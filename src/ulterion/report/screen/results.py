@@ -1,0 +1,113 @@
+"""What is about to be tested, and what came of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.facts import TargetFacts
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.stats import estimate
+from ulterion.core.units import show_block, show_duration, show_iops, show_rate, show_size, show_size_both
+from ulterion.model.runs.document import RunDocument, WorkloadRecord
+from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.sweeps import is_place_sweep, place_table, points_of, sweep_table
+from ulterion.report.words.columns import align_points, show_margin
+
+
+def _drive(facts: TargetFacts) -> str:
+    if facts.kind == "simulated":
+        return ", ".join(p for p in (facts.model, facts.serial and f"serial {facts.serial}", "simulated") if p)
+    if facts.device is None:
+        return "no block device of its own"
+    names = [facts.device, facts.model, facts.serial and f"serial {facts.serial}"]
+    return ", ".join(p for p in names if p)
+
+
+def preview(run: RunDocument) -> list[RenderableType]:
+    """Return what will be tested: shown before a byte is written."""
+    facts = run.target
+    link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
+    rows = [("target", facts.path), ("drive", _drive(facts)), ("link", link)]
+    if facts.capacity_bytes:
+        rows.append(("capacity", show_size_both(facts.capacity_bytes)))
+    if facts.kind != "simulated" and facts.filesystem_bytes is not None and facts.free_bytes is not None:
+        free = f"{facts.filesystem}, {show_size(facts.free_bytes)} of {show_size(facts.filesystem_bytes)} free"
+        rows.append(("file system", free))
+    how = {"file": "reads only, in your file", "device": _device_use(run)}.get(
+        facts.kind, "in a test file of its own, removed afterwards"
+    )
+    rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
+    heads = [Text(f"{what:<13}{value}") for what, value in rows]
+    return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
+
+
+def _device_use(run: RunDocument) -> str:
+    writes = any(r.workload.direction != "read" for r in run.workloads)
+    return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"
+
+
+def _latency(record: WorkloadRecord) -> LatencyHistogram:
+    merged = LatencyHistogram()
+    for one in record.counted:
+        merged.merge(one.latency.read_back())
+    return merged
+
+
+def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
+    """Return the table of a run and where it is kept."""
+    if run.suite == "sweep" or is_place_sweep(run):
+        points = points_of(run)
+        tables = place_table(points, unit) if is_place_sweep(run) else sweep_table(points, unit)
+        return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+    records = [r for r in run.workloads if r.counted]
+    estimates = [estimate([p.rate for p in r.counted]) for r in records]
+    rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
+    rows: list[list[Text | str]] = []
+    for record, found, rate in zip(records, estimates, rates, strict=True):
+        latency = _latency(record)
+        rows.append([
+            Text(record.workload.name, style="name"), rate, show_margin(found),
+            show_iops(found.rate / record.workload.block_bytes),
+            show_duration(latency.percentile(50)), show_duration(latency.percentile(99)),
+        ])  # fmt: skip
+    columns = [("workload", "left"), (unit, "right"), ("±", "right"), ("IOPS", "right"),
+               ("median", "right"), ("99 %", "right")]  # fmt: skip
+    shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
+    return [
+        *shown,
+        *_meaning(run, records),
+        *_remarks(run),
+        Text(""),
+        Sheet([Text(f"kept in {path}", style="muted")], cut=False),
+    ]
+
+
+RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
+LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
+
+
+def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[RenderableType]:
+    """Return what each name stands for, and the flush where it took a share worth knowing."""
+    lines = []
+    for record in records:
+        flush = sum(p.flush_seconds or 0.0 for p in record.counted) / sum(p.seconds for p in record.counted)
+        tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
+        name = "" if record.workload.name == record.text else f"{record.workload.name}: "
+        passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
+        sure = f"; {record.ended}" if record.ended else ""
+        lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
+    notes = [LEGEND] if records else []
+    restless = [r.workload.name for r in records if (estimate([p.rate for p in r.counted]).margin or 0) > RESTLESS]
+    if restless:
+        which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
+        notes.append(f"{which}: passes differ widely; was something else using machine or drive?")
+    if records and len(records[0].counted) < 3:
+        notes.append("too few passes for an interval: use --passes 3 or more")
+    return [*bullets("What was run", lines), *bullets("Note", notes)]
+
+
+def _remarks(run: RunDocument) -> list[RenderableType]:
+    return bullets("Keep in mind", [*run.state.sentence("run"), *run.warnings])

@@ -1,0 +1,30 @@
+"""Several targets at once, as a table."""
+
+from __future__ import annotations
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.conduct.together import Shared
+from ulterion.core.units import show_percent, show_rate
+from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.words.columns import align_points
+
+
+def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
+    """Return, for each workload, every target alone and together, the total and the fairness."""
+    shown: list[RenderableType] = []
+    for text, found in shared.workloads.items():
+        alone = [show_rate(r, unit, with_unit=False) for r in (*found.alone, sum(found.alone))]
+        together = [show_rate(r, unit, with_unit=False) for r in (*found.together, found.total)]
+        kept = [show_percent(k) for k in (*found.kept, found.total / sum(found.alone))]
+        names = [*shared.targets, "all"]
+        rows = [
+            [Text(name, style="name"), a, t, k]
+            for name, a, t, k in zip(names, align_points(alone), align_points(together), kept, strict=True)
+        ]
+        columns = [("target", "left"), (f"alone, {unit}", "right"), (f"together, {unit}", "right"), ("kept", "right")]
+        shown += [*([Text("")] if shown else []), Text(text, style="head"), table(columns, rows)]
+        shown.append(Text(f"fairness {found.fairness:.2f} (1 when all keep the same share)"))
+    kept_in = Sheet([Text(f"kept in {path}", style="muted") for path in shared.paths], cut=False)
+    return [*shown, *bullets("Keep in mind", shared.failures), Text(""), kept_in]

@@ -1,0 +1,1 @@
+"""What is said, in plain text, without a terminal."""

@@ -1,0 +1,138 @@
+"""From runs to verdicts: comparisons, claims, the notebook API."""
+
+from __future__ import annotations
+
+import ulterion
+from tests.support import BENCH, PEAK_READ, REVIEW, FolderCase, simulate
+from ulterion.core.errors import UsageError
+from ulterion.core.workload import parse_workload
+from ulterion.judge.claims import judge_claims
+from ulterion.judge.comparisons import compare_review
+from ulterion.report.screen.claims import reasons
+
+PEAK_WRITE = parse_workload("sequential write 4 MiB depth 4")
+LARGE = [PEAK_READ, PEAK_WRITE]
+
+
+class Comparing(FolderCase):
+    def test_every_workload_of_every_hookup_with_what_differed(self) -> None:
+        """Ratios to direct come out as the bench has them, in the baseline's order, with the changed circumstances."""
+        review = self.review()
+        simulate(review, "direct", LARGE)
+        simulate(review, "box", LARGE, seconds=4.0)
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual([r.hookup for r in group.rows], ["direct", "box"] * 2)
+        self.assertEqual([r.workload.direction for r in group.rows], ["read", "read", "write", "write"])
+        read = group.rows[1].comparison
+        assert read is not None
+        self.assertEqual(read.verdict, "slower")
+        self.assertAlmostEqual(read.ratio.value, 1 / 3, delta=0.005)
+        told = "; ".join(group.differs["box"])
+        for words in ("link: USB 10 Gb/s against PCIe 4.0 x4", "length of a pass: 4.0 s against 2.0 s"):
+            self.assertIn(words, told)
+        self.assertIn("Test Box", group.rows[1].limit or "")
+
+    def test_the_newest_run_counts_and_an_unfinished_one_is_marked(self) -> None:
+        """A second run replaces the first for its workloads; a run that broke off says so beside its figures."""
+        review = self.review()
+        simulate(review, "direct", LARGE)
+        simulate(review, "box", LARGE)
+        simulate(review, "box", [PEAK_READ], passes=8)
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual([r.estimate.passes for r in group.rows if r.hookup == "box"], [8, 5])
+        self.write("bench.toml", BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "10 s"\n')
+        simulate(review, "box", [PEAK_READ], passes=8)
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 4)
+        self.assertRegex(" ".join(group.caveats["box"]), "failed: box was pulled out")
+
+    def test_no_loss_is_a_finding(self) -> None:
+        """The same truth through another hookup comes out `same`."""
+        free = BENCH + '[parts.wire]\n[ports."b:two"]\nlink = "PCIe 4.0 x4"\n'
+        written = REVIEW + ('[ports."b:two"]\nlink = "PCIe 4.0 x4"\n[parts.wire]\nname = "W"\nkind = "cable"\n'
+                            '[hookups.wire]\nchain = ["b:two", "wire", "drive"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
+        review = self.review(written, free)
+        simulate(review, "direct", LARGE)
+        simulate(review, "wire", LARGE)
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual({r.comparison.verdict for r in group.rows if r.comparison}, {"same"})
+        self.assertEqual(group.missing, ("box",))
+
+    def test_nothing_to_compare_is_said(self) -> None:
+        """No run, no run of the named baseline, an unknown name: each its own sentence."""
+        review = self.review()
+        with self.assertRaisesRegex(UsageError, "no measured hookup yet"):
+            compare_review(review.review, [])
+        simulate(review, "box", LARGE)
+        with self.assertRaisesRegex(UsageError, "'direct' has no measurement yet"):
+            compare_review(review.review, review.runs(), against="direct")
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual((group.baseline, group.missing), (None, ("direct",)))
+
+
+class Claiming(FolderCase):
+    def verdicts(self, review_text: str = REVIEW, bench: str = BENCH, **settings: object) -> dict[tuple[str, str], str]:
+        review = self.review(review_text, bench)
+        for hookup in review.review.hookups:
+            simulate(review, hookup, LARGE)
+        rows = judge_claims(review.review, review.runs(), **settings)  # type: ignore[arg-type]
+        self.rows = {(r.part, r.claim): r for r in rows}
+        return {key: row.judgement.verdict for key, row in self.rows.items()}
+
+    def test_met_missed_and_not_testable(self) -> None:
+        """The box meets its read claim; its write claim lies above the port; the drive's is met where it can be."""
+        found = self.verdicts()
+        self.assertEqual(found[("box", "read")], "met")
+        self.assertEqual(found[("box", "write")], "not testable here")
+        self.assertRegex(self.rows[("box", "write")].judgement.why or "", r"b:usb, USB 10 Gb/s.*below this claim")
+        self.assertEqual((found[("drive", "read")], self.rows[("drive", "read")].hookup), ("met", "direct"))
+
+    def test_a_product_that_links_lower_than_sold_misses_by_its_own_fault(self) -> None:
+        """Linked at 5 Gb/s on a 10 Gb/s port: missed, with the link named, and the link claim missed too."""
+        text = REVIEW.replace("[parts.box.claims]\n", '[parts.box.claims]\nlink = "USB 10 Gb/s"\n')
+        bench = BENCH.replace('[parts.box]\nlink = "USB 10 Gb/s"', '[parts.box]\nlink = "USB 5 Gb/s"')
+        found = self.verdicts(text, bench)
+        self.assertEqual((found[("box", "read")], found[("box", "link")]), ("missed", "missed"))
+        self.assertIn("linked at USB 5 Gb/s, sold as USB 10 Gb/s", self.rows[("box", "read")].limit or "")
+        self.assertRegex(" ".join(reasons(list(self.rows.values()))), "look at cable and port")
+
+    def test_a_claim_is_judged_where_it_has_the_fairest_chance(self) -> None:
+        """By default the best hookup; with `everywhere` each; nothing measured is said."""
+        review = self.review()
+        rows = judge_claims(review.review, [])
+        self.assertEqual({r.judgement.verdict for r in rows}, {"not measured"})
+        for hookup in ("box", "direct"):
+            simulate(review, hookup, LARGE)
+        rows = judge_claims(review.review, review.runs(), everywhere=True)
+        drive = {r.hookup: r.judgement.verdict for r in rows if r.part == "drive"}
+        self.assertEqual(drive, {"direct": "met", "box": "not testable here"})
+
+    def test_iops_and_capacity(self) -> None:
+        """Claims in IOPS are held against random workloads, capacity against what the drive states."""
+        text = REVIEW.replace('[parts.drive.claims]\n', '[parts.drive.claims]\nrandom_read = "15 kIOPS"\n'
+                              'random_write = "400 kIOPS"\ncapacity = "2 TB"\n')  # fmt: skip
+        review = self.review(text)
+        simulate(
+            review,
+            "direct",
+            [parse_workload("random read 4 KiB depth 1"), parse_workload("random write 4 KiB depth 1")],
+        )
+        found = {r.claim: r for r in judge_claims(review.review, review.runs()) if r.part == "drive"}
+        self.assertEqual({c: r.judgement.verdict for c, r in found.items()}, {
+            "read": "not measured", "random read": "met", "random write": "missed", "capacity": "missed"})  # fmt: skip
+        self.assertRegex(found["random read"].measured or "", r"^1[5-7],[0-9]{3}$")
+
+
+class Notebook(FolderCase):
+    def test_a_review_as_tables(self) -> None:
+        """Passes, comparisons and claims as data frames, with units in the column names."""
+        review = self.review()
+        for hookup in ("direct", "box"):
+            simulate(review, hookup, LARGE)
+        opened = ulterion.load_review(self.folder)
+        frame = opened.frame()
+        self.assertEqual(len(frame), 20)
+        medians = frame.groupby(["hookup", "workload"])["MB_per_s"].median()
+        self.assertAlmostEqual(medians["box", PEAK_READ.text], 1000, delta=10)
+        self.assertEqual(list(opened.compare()["verdict"].dropna().unique()), ["slower"])
+        self.assertIn("not testable here", set(opened.claims()["verdict"]))

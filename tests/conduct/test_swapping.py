@@ -1,0 +1,101 @@
+"""Waiting for a hand, against surveys that change as a reviewer swaps drives."""
+
+from __future__ import annotations
+
+import socket
+from unittest import mock
+
+from tests.support import REVIEW, FolderCase
+from ulterion.conduct import waiting as swapping
+from ulterion.conduct.expected import unexpected
+from ulterion.conduct.waiting import wait_for
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.links import find_link
+from ulterion.core.surveyed import Drive, Survey
+from ulterion.host.uevents import Uevents
+from ulterion.model.review import Expect
+from ulterion.model.store import ReviewFolder
+
+RIGHT = Drive("sda", serial="A-1", port="pci port 1", size=10)
+ELSEWHERE = Drive("sda", serial="A-1", port="pci port 2", size=10)
+OTHER = Drive("sdb", serial="B-2", port="pci port 1", size=10)
+
+
+class Waiting(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        text = REVIEW.partition("[hookups.direct]")[0] + (
+            '[hookups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "drive"\n'
+            '[hookups.box.expect]\nserial = "A-1"\nport = "pci port 1"\n'
+        )
+        self.write("review.toml", text)
+        self.opened = ReviewFolder.open(self.folder)
+
+    def wait(self, *seen: tuple[Drive, ...], seconds: float = 5.0) -> list[str]:
+        """Wait while each look sees the next of these drives (the last stays); return what was said."""
+        left = list(seen)
+        said: list[str] = []
+
+        def survey() -> Survey:
+            return Survey(BenchFacts("h"), left.pop(0) if len(left) > 1 else left[0])
+
+        with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
+                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(swapping.mounts, "mount_of", return_value=None):  # fmt: skip
+            wait_for(self.opened.review, "box", self.folder, seconds, said.append)
+        return said
+
+    def test_each_mistake_is_told_once_and_the_right_drive_ends_it(self) -> None:
+        """Nothing there, another drive in its place, the wrong port, not mounted, then right."""
+        (self.folder / "drive").mkdir()
+        said = self.wait((), (), (OTHER,), (ELSEWHERE,), (RIGHT,), (RIGHT,))
+        self.assertEqual(len(said), 5)
+        for words, line in zip(("plug in: b:usb > Test Box > Test Drive", "A-1 is not there", "another drive is there: sdb, serial B-2",
+                                "wrong port: it is in pci port 2 and belongs into pci port 1", "there it is"), said, strict=True):  # fmt: skip
+            self.assertIn(words, line)
+
+    def test_it_gives_up_with_what_was_missing(self) -> None:
+        """After its time, one sentence; a drive that flickers is not there yet; simulated hookups need no hand."""
+        with self.assertRaisesRegex(UsageError, "was not ready after 50.0 ms: .*drive is not there yet; mount"):
+            self.wait((RIGHT,), seconds=0.05)
+        (self.folder / "drive").mkdir()
+        self.assertEqual(
+            self.wait((RIGHT,), (), (), (RIGHT,), (RIGHT,))[-2:],
+            ["the drive with serial A-1 is not there", "there it is"],
+        )
+        self.write("review.toml", REVIEW)
+        with self.assertRaisesRegex(UsageError, "--wait is for real hookups"):
+            wait_for(ReviewFolder.open(self.folder).review, "box", self.folder, 1.0, print)
+
+    def test_the_kernels_messages_are_listened_to(self) -> None:
+        """A message ends the wait once it is quiet, no message lets it run out; without a socket it looks by itself."""
+        events = Uevents()
+        events.close()
+        ours, kernels = socket.socketpair(socket.AF_UNIX, socket.SOCK_DGRAM)
+        self.addCleanup(kernels.close)
+        ours.setblocking(False)
+        events._socket = ours
+        self.addCleanup(events.close)
+        self.assertFalse(events.wait(0.05))
+        for _ in range(3):
+            kernels.send(b"add@/devices/x")
+        self.assertTrue(events.wait(5.0))
+        self.assertFalse(events.wait(0.05))
+        with mock.patch("socket.AF_NETLINK", None):
+            blind = Uevents()
+        self.assertFalse(blind.live)
+        self.assertTrue(blind.wait(0.01))
+
+    def test_what_is_not_as_expected(self) -> None:
+        """Each difference by itself; a better link is welcome; what is not shown is not held against it."""
+        expect = Expect.model_validate({"serial": "A-1", "link": "USB 5 Gb/s", "driver": "uas", "port": "pci port 1"})
+        facts = TargetFacts("/x", "folder", serial="A-1", link="USB 10 Gb/s", driver="uas", port="pci port 1")
+        self.assertEqual(unexpected(expect, facts), [])
+        self.assertEqual(unexpected(expect, TargetFacts("/x", "folder", serial="A-1")), [])
+        wrong = TargetFacts("/x", "folder", serial="Z", link="USB 480 Mb/s", driver="usb-storage", port="pci port 2")
+        self.assertEqual(len(unexpected(expect, wrong)), 4)
+        system = TargetFacts("/x", "folder", serial="A-1", system_disk=True)
+        self.assertEqual(
+            unexpected(Expect(link=None), system), ["it is the system disk, and the hookup names no serial"]
+        )
+        self.assertEqual(find_link("USB 5 Gb/s"), expect.link)
