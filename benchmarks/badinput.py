@@ -103,7 +103,7 @@ def _value(path: Path, rng: random.Random) -> str:
         return f"{key} left out"
     where[key] = rng.choice(BAD_VALUES)
     if rng.random() < 0.5 and path.suffix == ".json" and path.name != "notes.json":
-        from ulterion.model.runs.document import compact_json
+        from ulterion.model.runs.layout import compact_json
 
         try:
             path.write_bytes(compact_json(data).encode("utf-8", "surrogatepass"))

@@ -20,7 +20,7 @@ from pathlib import Path
 
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import parse_workload
-from ulterion.engine.target import FileTarget
+from ulterion.engine.plainfile import FileTarget
 
 SOURCE = Path(__file__).with_name("loop.c")
 SIZE = 512 * 2**20

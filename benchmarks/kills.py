@@ -22,6 +22,7 @@ from pathlib import Path
 from ulterion.conduct.notes import note_words
 from ulterion.core.errors import UsageError
 from ulterion.engine.testfile import PREFIX
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
@@ -104,7 +105,7 @@ def after(review: Path, tally: Tally, note: tuple[str, str] | None = None) -> li
         run = loaded.get(stem.rpartition("-")[2])
         if stem not in runs or run is None:
             faults.append(f"lost: {stem}")
-        elif sum(len(w.passes) for w in run.workloads) != count:
+        elif not isinstance(run, MeasureRun) or sum(len(w.passes) for w in run.workloads) != count:
             faults.append(f"{stem}: {count} passes were held")
     if note is not None and (note[0] not in loaded or [n.text for n in loaded[note[0]].notes].count(note[1]) != 1):
         faults.append(f"the note '{note[1]}' on {note[0]} is not there once")
@@ -112,7 +113,7 @@ def after(review: Path, tally: Tally, note: tuple[str, str] | None = None) -> li
             *(review / "runs").glob(".*.new")]  # fmt: skip
     faults += [f"left behind: {p.name}" for p in left if p.parent.name != "drive" or p.name.startswith(PREFIX)]
     tally.rounds += 1
-    tally.with_journal += any(held.values())
+    tally.with_journal += int(any(held.values()))
     tally.passes += sum(held.values())
     tally.notes += note is not None
     return faults

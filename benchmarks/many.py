@@ -17,9 +17,12 @@ from pathlib import Path
 
 from tests.support import BENCH, REVIEW
 
-from ulterion.conduct.measure import Observer, Request, measure
+from ulterion.conduct.measure import measure
+from ulterion.conduct.observers import Observer
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import MeasureRequest
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
-from ulterion.model.runs.document import compact_json
+from ulterion.model.runs.layout import compact_json
 from ulterion.model.store import ReviewFolder
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
@@ -37,7 +40,7 @@ def fill(folder: Path, count: int) -> None:
     (folder / "bench.toml").write_text(BENCH)
     review = ReviewFolder.open(folder)
     suite = SUITES[DEFAULT_SUITE]
-    made = [measure(Request(review, None, hookup, suite.name, suite.workloads, 5, 2.0, None), Observer()).path
+    made = [measure(MeasureRequest(Place(review, folder, None, hookup), suite.name, suite.workloads, 5, 2.0), Observer()).path
             for hookup in ("direct", "box")]  # fmt: skip
     texts = [json.loads(path.read_text()) for path in made]
     for number in range(count - len(made)):

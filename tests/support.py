@@ -19,7 +19,10 @@ from unittest import mock
 
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
-from ulterion.conduct.measure import Finished, Observer, Request, measure
+from ulterion.conduct.measure import measure
+from ulterion.conduct.observers import Measured, Observer
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import Access, MeasureRequest
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.model.store import ReviewFolder
 
@@ -224,8 +227,10 @@ class FolderCase(unittest.TestCase):
 def simulate(
     review: ReviewFolder, hookup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
     seed: int | None = None,
-) -> Finished:  # fmt: skip
+) -> Measured:  # fmt: skip
     """Measure a hookup of a simulated review, in this process."""
     wanted = workloads or [PEAK_READ, parse_workload("random write 4 KiB depth 16")]
-    request = Request(review, None, hookup, "test", wanted, passes, seconds, None, seed)
+    request = MeasureRequest(
+        Place(review, review.path, None, hookup), "test", wanted, passes, seconds, Access(seed=seed)
+    )
     return measure(request, Observer())

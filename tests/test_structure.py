@@ -55,7 +55,7 @@ def modules_in(path: Path) -> set[str]:
 
 def part_of(module: str) -> str:
     """Return the part of the package that a module belongs to; '' for the root."""
-    return (module.split(".") + [""])[1]
+    return ([*module.split("."), ""])[1]
 
 
 class Layers(unittest.TestCase):

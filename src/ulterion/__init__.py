@@ -12,9 +12,10 @@ In a notebook:
 
 from __future__ import annotations
 
+from ulterion.core.version import __version__
+
 TYPE_CHECKING = False  # as in `typing`, which is not imported here: it would double the time of `ulterion --help`
 
-__version__ = "0.1.0"
 __all__ = ["Review", "load_review", "__version__"]
 
 if TYPE_CHECKING:

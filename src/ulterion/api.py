@@ -12,7 +12,7 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
 from ulterion.judge.soaks import soak_of
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
 from ulterion.model.store import ReviewFolder
 
 
@@ -26,7 +26,7 @@ class Review:
 
     def __init__(self, folder: ReviewFolder) -> None:
         self.folder = folder
-        self.runs: Sequence[RunDocument] = folder.runs()
+        self.runs: Sequence[AnyRun] = folder.runs()
 
     def frame(self) -> pd.DataFrame:
         """Return one row for each pass: run, hookup, workload, pass, bytes, seconds, MB_per_s, latencies in seconds."""
@@ -37,7 +37,7 @@ class Review:
                 "seconds": one.seconds, "MB_per_s": one.rate / 1e6, "requests": one.requests,
                 "latency_p50_s": one.latency.p50, "latency_p99_s": one.latency.p99, "state": run.state.name,
             }
-            for run in self.runs for record in run.workloads for one in record.counted
+            for run in self.runs if isinstance(run, MeasureRun) for record in run.workloads for one in record.counted
         ]  # fmt: skip
         return pd.DataFrame(rows)
 
@@ -93,7 +93,7 @@ class Review:
         """
         soak = next((s for r in self.runs if r.id == run and (s := soak_of(r))), None)
         if soak is None:
-            raise UsageError(unknown("soak", run, [r.id for r in self.runs if r.soak]))
+            raise UsageError(unknown("soak", run, [r.id for r in self.runs if isinstance(r, SoakRun)]))
         trace = soak.trace
         columns = {"seconds": trace.at - soak.load_start, "MB_per_s": trace.rate / 1e6, **trace.sensors}
         return pd.DataFrame(columns)

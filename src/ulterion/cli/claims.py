@@ -27,8 +27,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Judge the claims and show them."""
     from ulterion.conduct.folders import open_review
     from ulterion.core.errors import UsageError
-    from ulterion.judge.claims import claims_as_data, judge_claims
+    from ulterion.judge.claims import judge_claims
     from ulterion.judge.measured import to_judge
+    from ulterion.report.data import claims_as_data
     from ulterion.report.screen.claims import claims_table
 
     folder = open_review(arguments.review, env.folder, env.tell)

@@ -45,8 +45,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notes import outcomes
     from ulterion.core.errors import UsageError
-    from ulterion.judge.comparisons import compare_review, groups_as_data
+    from ulterion.judge.comparisons import compare_review
     from ulterion.judge.measured import to_judge
+    from ulterion.report.data import groups_as_data
     from ulterion.report.screen.comparisons import comparison, outcome_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
@@ -78,7 +79,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.judge.soaks import choose, difference, marks_of, soaks_as_data
+    from ulterion.judge.soaks import choose, difference, marks_of
+    from ulterion.report.data import soaks_as_data
     from ulterion.report.screen.soaks import findings_lines, soaks_table
 
     if arguments.against or arguments.margin is not None or arguments.fail_on:

@@ -43,7 +43,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         passes = sum(len(w.passes) for w in finished.run.workloads)
         env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])
     for soaked in soak_some(folder):
-        seconds, _ = soaked.run.soak.done("load") if soaked.run.soak else (0.0, 0)
+        seconds, _ = soaked.run.soak.done("load")
         env.show(
             [f"soaked   {soaked.run.hookup:<10}{' > '.join(soaked.run.chain):<38}{show_duration(seconds)} of load"]
         )

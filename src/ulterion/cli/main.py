@@ -8,8 +8,8 @@ import os
 import signal
 import sys
 
-from ulterion import __version__
 from ulterion.cli.status import Status
+from ulterion.core.version import __version__
 
 TYPE_CHECKING = False  # as in `typing`, which `--help` does not need
 if TYPE_CHECKING:

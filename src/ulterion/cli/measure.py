@@ -13,7 +13,8 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ulterion.conduct.measure import Finished, Request
+    from ulterion.conduct.observers import Measured
+    from ulterion.conduct.requests import MeasureRequest
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -43,10 +44,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.DONE
 
 
-def _together(arguments: argparse.Namespace, env: Environment, request: Request) -> Status:
+def _together(arguments: argparse.Namespace, env: Environment, request: MeasureRequest) -> Status:
     from ulterion.cli.signals import stoppable
-    from ulterion.conduct.together import measure_together, sharing_as_data
+    from ulterion.conduct.together import measure_together
     from ulterion.core.errors import UsageError
+    from ulterion.report.data import sharing_as_data
     from ulterion.report.screen.progress import make_display
     from ulterion.report.screen.sharing import sharing_table
 
@@ -57,8 +59,8 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
         raise UsageError(
             f"--together takes no {' and no '.join(refused)}: passes alone and together take turns as they are"
         )
-    first = request.hookup or request.target
-    if first is None or (request.hookup and request.target):
+    first = request.place.hookup or request.place.target
+    if first is None or (request.place.hookup and request.place.target):
         raise UsageError(
             "--together takes targets or hookups: ulterion measure A --together B, or --hookup A --together B"
         )
@@ -74,11 +76,12 @@ def _together(arguments: argparse.Namespace, env: Environment, request: Request)
     return Status.DONE
 
 
-def _request(arguments: argparse.Namespace, env: Environment) -> Request:
+def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     from ulterion.cli.measure_options import extras_of, workloads_of
     from ulterion.cli.options import review_for, wait_if_asked
-    from ulterion.conduct.measure import Request
     from ulterion.conduct.permits import Overwrite
+    from ulterion.conduct.place import Place
+    from ulterion.conduct.requests import Access, MeasureRequest
     from ulterion.core.errors import UsageError
 
     if arguments.target is None and arguments.hookup is None:
@@ -86,30 +89,30 @@ def _request(arguments: argparse.Namespace, env: Environment) -> Request:
     suite, workloads = workloads_of(arguments)
     review = review_for(arguments, env.folder, env.tell)
     wait_if_asked(arguments, review, env.notice)
-    return Request(
-        review=review,
-        target=arguments.target,
-        hookup=arguments.hookup,
+    return MeasureRequest(
+        place=Place(review, env.folder, arguments.target, arguments.hookup),
         suite=suite,
         workloads=workloads,
         passes=arguments.passes,
         seconds=arguments.seconds,
-        span_bytes=arguments.span,
-        seed=arguments.seed,
-        lanes=arguments.lanes,
-        stall=arguments.stall,
-        overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
-        accept=arguments.accept,
+        access=Access(
+            span_bytes=arguments.span,
+            seed=arguments.seed,
+            lanes=arguments.lanes,
+            stall=arguments.stall,
+            overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+            accept=arguments.accept,
+        ),
         extras=extras_of(arguments),
     )
 
 
-def _show(arguments: argparse.Namespace, env: Environment, request: Request, finished: Finished) -> None:
+def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: Measured) -> None:
     if arguments.json:
-        from ulterion.conduct.measure import finished_as_data
+        from ulterion.report.data import measured_as_data
 
         drawn = _drawn(arguments, env, finished)
-        env.show_json(finished_as_data(finished) | drawn.as_data())
+        env.show_json(measured_as_data(finished) | drawn.as_data())
         drawn.end(env)
         return
     from ulterion.report.screen.results import results
@@ -122,23 +125,22 @@ def _show(arguments: argparse.Namespace, env: Environment, request: Request, fin
     drawn.end(env)
 
 
-def _drawn(arguments: argparse.Namespace, env: Environment, finished: Finished) -> Drawn:
+def _drawn(arguments: argparse.Namespace, env: Environment, finished: Measured) -> Drawn:
     if not arguments.figure or not any(r.counted for r in finished.run.workloads):
         return Drawn()
-    from ulterion.judge.measured import seen_link
     from ulterion.report.figures.sweeps import draw_run
 
     def figure() -> Figure:
-        return draw_run(finished.run, arguments.units, seen_link(finished.run))
+        return draw_run(finished.run, arguments.units, finished.run.seen_link)
 
     return draw([(env.folder / arguments.figure, figure)])
 
 
-def _next_step(request: Request) -> str:
-    review = request.review.review
-    if request.hookup is None:
+def _next_step(request: MeasureRequest) -> str:
+    review = request.place.review.review
+    if request.place.hookup is None:
         return "next: 'ulterion new DIR' starts a review, in which drives and hookups are compared"
-    measured = {s.hookup for s in request.review.skims() if s.kind == "measure"}
+    measured = {s.hookup for s in request.place.review.skims() if s.kind == "measure"}
     left = [n for n in review.hookups if n not in measured]
     if left:
         return f"next: ulterion measure --hookup {left[0]}"

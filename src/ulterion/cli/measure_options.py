@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ulterion.cli import options
 
 if TYPE_CHECKING:
-    from ulterion.conduct.measure import Extras
+    from ulterion.conduct.requests import Extras
     from ulterion.core.workload import Workload
 
 DEFAULT_PASSES, DEFAULT_SECONDS = 5, 5.0
@@ -115,7 +115,7 @@ def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
 
 def extras_of(arguments: argparse.Namespace) -> Extras:
     """Return how passes are repeated; raise UsageError."""
-    from ulterion.conduct.measure import Extras
+    from ulterion.conduct.requests import Extras
     from ulterion.core.errors import UsageError
     from ulterion.engine.runner import Sureness
 

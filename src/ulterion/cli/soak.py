@@ -13,7 +13,8 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ulterion.conduct.soakrequest import Soaked, SoakRequest
+    from ulterion.conduct.observers import Soaked
+    from ulterion.conduct.requests import SoakRequest
     from ulterion.model.review import Review
 
 
@@ -36,7 +37,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     display = make_soak_display(env.err, arguments.units, request.plan)
     with stoppable(), closing(display):
         finished = soak(request, display)
-    _show(arguments, env, finished, request.review.review)
+    _show(arguments, env, finished, request.place.review.review)
     if finished.failure is not None:
         raise finished.failure
     return Status.DONE
@@ -46,8 +47,9 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.cli.soak_options import load_of, plan_of, sensors_of
     from ulterion.conduct.permits import Overwrite
+    from ulterion.conduct.place import Place
+    from ulterion.conduct.requests import Access, SoakRequest
     from ulterion.conduct.soak import capacity_of, find_cut_off, request_again
-    from ulterion.conduct.soakrequest import SoakRequest
     from ulterion.core.errors import UsageError
 
     if arguments.target is None and arguments.hookup is None:
@@ -55,28 +57,30 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     review = review_for(arguments, env.folder, env.tell)
     workload, files = load_of(arguments)
     wait_if_asked(arguments, review, env.notice)
+    place = Place(review, env.folder, arguments.target, arguments.hookup)
     request = SoakRequest(
-        review=review,
-        target=arguments.target,
-        hookup=arguments.hookup,
+        place=place,
         workload=workload,
-        plan=plan_of(arguments, capacity_of(review, arguments.target, arguments.hookup)),
+        plan=plan_of(arguments, capacity_of(place)),
+        access=Access(
+            span_bytes=arguments.span,
+            seed=arguments.seed,
+            stall=arguments.stall,
+            overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+            accept=arguments.accept,
+        ),
         files=files,
-        span_bytes=arguments.span,
-        seed=arguments.seed,
-        stall=arguments.stall,
-        overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
-        accept=arguments.accept,
         sensors=sensors_of(arguments),
         pace=arguments.pace,
     )
     if arguments.resume:
-        return request_again(request, find_cut_off(review, arguments.hookup, arguments.target))
+        return request_again(request, find_cut_off(place))
     return request
 
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, review: Review) -> None:
-    from ulterion.judge.soaks import Soak, marks_of, soak_as_data, soak_of
+    from ulterion.judge.soaks import Soak, marks_of, soak_of
+    from ulterion.report.data import soak_as_data
     from ulterion.report.screen.soaks import soak_results
 
     def drawn(soak: Soak | None) -> Drawn:

@@ -39,8 +39,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Survey and show."""
     from ulterion.cli.signals import stoppable
-    from ulterion.conduct.survey import chosen, survey_as_data, surveyed
+    from ulterion.conduct.survey import chosen, surveyed
     from ulterion.core.errors import UsageError
+    from ulterion.report.data import survey_as_data
     from ulterion.report.screen.survey import survey_lines
 
     given = [o for o in ("watch", "learn", "simulated", "record", "replay") if getattr(arguments, o)]
@@ -73,7 +74,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
-    from ulterion.conduct.survey import chosen, simulated, survey_as_data
+    from ulterion.conduct.survey import chosen, simulated
+    from ulterion.report.data import survey_as_data
     from ulterion.report.screen.survey import survey_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)

@@ -4,19 +4,42 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
 
 from ulterion.conduct.thermometers import Thermometers
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import DRIVE, Row
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes, Load, LoadEnd
 from ulterion.engine.target import RealTarget
+from ulterion.host.sensors import Sensor as Watched
+from ulterion.model.runs.soak import Sensor
 from ulterion.sim.target import SimTarget
 
 DOZE = 0.05  # seconds between two looks while nothing is loaded
+
+
+@dataclass(frozen=True)
+class LoadSettings:
+    """How a load is run and watched.
+
+    Attributes:
+        interval: what is logged once in so many seconds.
+        seed: of offsets, data and simulated noise.
+        files: sizes of the files of a write-delete load, or None.
+        sensors: further sensors that the reviewer named.
+        since: how many seconds ago the soak is said to have begun.
+        pace: virtual seconds for each real one on the simulated bench, or None.
+    """
+
+    interval: float
+    seed: int
+    files: FileSizes | None = None
+    sensors: Sequence[Watched] = ()
+    since: float = 0.0
+    pace: float | None = None
 
 
 class Source(Protocol):
@@ -45,6 +68,11 @@ class Source(Protocol):
 class Bench(Protocol):
     """Something phases can be run on."""
 
+    sensors: list[Sensor]
+    """As they are written down."""
+    why: str
+    """Why the drive has none, where that is known."""
+
     @property
     def trouble(self) -> dict[str, str]:
         """What sensors without a value say."""
@@ -62,12 +90,12 @@ class Bench(Protocol):
 class RealBench:
     """A real target with its thermometers."""
 
-    def __init__(self, target: RealTarget, thermometers: Thermometers, interval: float, seed: int,
-                 files: FileSizes | None, since: float = 0.0) -> None:  # fmt: skip
-        """`since` is how many seconds ago the soak, or its part, is said to have begun."""
-        self.target, self.thermometers, self.interval = target, thermometers, interval
-        self._seed, self._files = seed, files
-        self._start = time.monotonic() - since
+    def __init__(self, target: RealTarget, watched: Sequence[Watched], why: str, load: LoadSettings) -> None:
+        self.target, self.why, self.interval = target, why, load.interval
+        self.thermometers = Thermometers(watched, load.interval)
+        self.sensors = [Sensor(name=s.name, source=s.source, unit=s.unit, limit=s.limit) for s in watched]
+        self._seed, self._files = load.seed, load.files
+        self._start = time.monotonic() - load.since
 
     @property
     def trouble(self) -> dict[str, str]:
@@ -158,10 +186,13 @@ class _Loading:
 class SimBenchSource:
     """The simulated bench: rows in virtual time, at once or at a pace (virtual seconds for each real one)."""
 
-    def __init__(self, target: SimTarget, interval: float, seed: int, pace: float | None) -> None:
-        self.target, self.interval, self.pace = target, interval, pace
-        self.rng = np.random.Generator(np.random.SFC64([seed, target.bench.bench.seed]))
+    def __init__(self, target: SimTarget, load: LoadSettings) -> None:
+        self.target, self.interval, self.pace, self.why = target, load.interval, load.pace, ""
+        self.rng = np.random.Generator(np.random.SFC64([load.seed, target.bench.bench.seed]))
         self.trouble: dict[str, str] = {}
+        heat = target.chain[-1].heat
+        self.sensors = [Sensor(name=n, source="simulated", limit=heat.limit if heat and n == DRIVE else None)
+                        for n in target.state.sensors()]  # fmt: skip
 
     def now(self) -> float:
         """Virtual seconds."""
@@ -170,10 +201,6 @@ class SimBenchSource:
     def begin(self, workload: Workload | None) -> Source:
         """Begin a phase."""
         return _Simulated(self, workload)
-
-    def counters(self) -> dict[str, float]:
-        """What the simulated drive counts."""
-        return self.target.counters()
 
     def close(self) -> None:
         """Nothing to let go."""

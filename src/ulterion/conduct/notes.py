@@ -9,13 +9,13 @@ from typing import Any
 
 from ulterion.conduct.noting import now_utc, parse_note
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_duration, show_duration
 from ulterion.model.files import locked
 from ulterion.model.instrument import InstrumentLog, read_log
 from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
-from ulterion.model.runs.document import Note, Reading, RunDocument
+from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
@@ -52,11 +52,11 @@ def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str 
         return left
     kept: list[Reading | Note] = []
 
-    def noted_on(run: RunDocument) -> RunDocument:
+    def noted_on(run: AnyRun) -> AnyRun:
         record = parse_note(words, None if moment is None else round(_load_start(run) + moment, 1))
         _check_moment(run, record.at_seconds)
         kept.append(record)
-        return with_record(run, record)
+        return run.with_record(record)
 
     run = folder.change(find_run(folder, run_id), noted_on)
     return {"what": _shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
@@ -101,13 +101,13 @@ def _shown(record: Reading | Note) -> str:
     return f"{record.kind}: {record.text}"
 
 
-def _load_start(run: RunDocument) -> float:
+def _load_start(run: AnyRun) -> float:
     """Return when a soak's load began, seconds since the run began; 0 for other runs."""
-    return next((p.start for p in run.soak.phases if p.name == LOAD), 0.0) if run.soak else 0.0
+    return run.load_start if isinstance(run, SoakRun) else 0.0
 
 
-def _check_moment(run: RunDocument, at_seconds: float | None) -> None:
-    if at_seconds is None or run.soak is None or not run.soak.phases:
+def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
+    if at_seconds is None or not isinstance(run, SoakRun) or not run.soak.phases:
         return
     end = run.soak.phases[-1].end
     if at_seconds > end + 1.0:
@@ -116,13 +116,6 @@ def _check_moment(run: RunDocument, at_seconds: float | None) -> None:
             f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
             f"{show_duration(at_seconds - start)} lies beyond it"
         )
-
-
-def with_record(run: RunDocument, record: Reading | Note) -> RunDocument:
-    """Return a run with one more reading or note."""
-    if isinstance(record, Reading):
-        return run.model_copy(update={"readings": [*run.readings, record]})
-    return run.model_copy(update={"notes": [*run.notes, record]})
 
 
 def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> Skim:
@@ -148,12 +141,12 @@ def attach_log(folder: ReviewFolder, run_id: str | None, path: Path, name: str, 
     return told
 
 
-def _with_log(run: RunDocument, log: InstrumentLog, path: Path, name: str, shift: float,
-              told: dict[str, Any]) -> RunDocument:  # fmt: skip
+def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float,
+              told: dict[str, Any]) -> AnyRun:  # fmt: skip
     """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
-    if run.soak is None:
+    if not isinstance(run, SoakRun):
         raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
-    began = datetime.datetime.fromisoformat(run.started).timestamp()
+    began = run.started.timestamp()
     times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
     end = run.soak.phases[-1].end if run.soak.phases else 0.0
     inside = [i for i, t in enumerate(times) if -1.0 <= t <= end + 1.0]
@@ -206,7 +199,7 @@ def noted(folder: ReviewFolder) -> dict[str, Any]:
     return {"hookups": on_hookups, "runs": on_runs}
 
 
-def _noted_runs(folder: ReviewFolder) -> list[RunDocument]:
+def _noted_runs(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
     mine = [s for s in folder.skims() if s.noted]
     whole = folder.whole([s for s in mine if s.kind == "soak"])

@@ -7,7 +7,7 @@ import re
 
 from ulterion.core.errors import UnitError, UsageError
 from ulterion.core.units import parse_power, parse_temperature
-from ulterion.model.runs.document import Note, Reading
+from ulterion.model.runs.noted import Note, Reading
 
 OUTCOMES = {
     "not recognised": "the system does not see it",
@@ -19,9 +19,9 @@ OUTCOMES = {
 _READING = re.compile(r"([A-Za-z][\w .-]*?)\s*[=:]?\s+([+-]?\d+(?:\.\d+)?\s*(?:°?[CF]|mW|W))(?:\s+(.*))?")
 
 
-def now_utc() -> str:
-    """Return the present moment as RFC 3339 in UTC, to the second."""
-    return datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
+def now_utc() -> datetime.datetime:
+    """Return the present moment in UTC, to the second."""
+    return datetime.datetime.now(datetime.UTC).replace(microsecond=0)
 
 
 def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:

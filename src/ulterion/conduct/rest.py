@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -53,8 +52,3 @@ class Rest:
             self.tell(f"cooling, {warm:.0f} C to {self.cool_to:.0f} C")
             self.sleep(STEP)
             waited += STEP
-
-
-def real_sleep(seconds: float) -> None:
-    """Let real time pass; signals end it by their handlers."""
-    time.sleep(seconds)

@@ -6,11 +6,11 @@ import codecs
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from ulterion.conduct.measure import SIM
+from ulterion.conduct.place import SIM
 from ulterion.core.chain import Step, faults, known_link
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts import BenchFacts
@@ -140,8 +140,3 @@ def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) ->
     parse_review(written, path)
     mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
     return mark + (written.replace("\n", "\r\n") if windows else written).encode()
-
-
-def survey_as_data(survey: Survey) -> dict[str, Any]:
-    """Return a survey as plain data for JSON: bytes, C, W."""
-    return asdict(survey)

@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
 
-from ulterion.conduct.measure import Finished, Observer, Request, measure
+from ulterion.conduct.measure import measure
+from ulterion.conduct.observers import Measured, Observer, Soaked, SoakObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import MeasureRequest, SoakRequest
 from ulterion.conduct.soak import soak
-from ulterion.conduct.soakrequest import Soaked, SoakObserver, SoakRequest
 from ulterion.core.errors import UsageError
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
 from ulterion.core.workload import parse_workload
@@ -45,19 +47,11 @@ def start(parent: Path, named: Path | None) -> ReviewFolder:
     return ReviewFolder.open(folder)
 
 
-def measure_all(folder: ReviewFolder) -> Iterator[Finished]:
+def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
     """Measure every hookup in the order of the review."""
     for hookup in folder.review.hookups:
-        request = Request(
-            review=folder,
-            target=None,
-            hookup=hookup,
-            suite=DEFAULT_SUITE,
-            workloads=SUITES[DEFAULT_SUITE].workloads,
-            passes=PASSES,
-            seconds=SECONDS,
-            span_bytes=None,
-        )
+        place = Place(folder, folder.path, None, hookup)
+        request = MeasureRequest(place, DEFAULT_SUITE, SUITES[DEFAULT_SUITE].workloads, PASSES, SECONDS)
         yield measure(request, Observer())
 
 
@@ -65,4 +59,5 @@ def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
     """Soak the enclosures and the card reader, a quarter of an hour each."""
     plan = SoakPlan(idle=None, load_seconds=SOAK_SECONDS, cool=COOL_SECONDS)
     for hookup in SOAKED:
-        yield soak(SoakRequest(folder, None, hookup, parse_workload(SOAK_LOAD), plan), SoakObserver())
+        place = Place(folder, folder.path, None, hookup)
+        yield soak(SoakRequest(place, parse_workload(SOAK_LOAD), plan), SoakObserver())

@@ -26,11 +26,9 @@ class DeviceTarget(RealTarget):
 
     Attributes:
         size: bytes.
-        name: the kernel's name of what was opened, whatever the path is called.
+        device_name: the kernel's name of what was opened, whatever the path is called.
         writable: granted after every check on what was opened, which is then open for this program alone.
     """
-
-    kind = "device"
 
     def __init__(self, path: Path, opened: testfile.OpenFile, size: int, name: str, span_bytes: int | None = None, *,
                  writable: bool = False) -> None:  # fmt: skip
@@ -40,7 +38,7 @@ class DeviceTarget(RealTarget):
             raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
         # reading costs nothing and covers the medium; what is to be written is laid down first, so it is kept short
         span = span_bytes or (min(DEFAULT_SPAN, size) if writable else size)
-        self.size, self.name, self.writable = size, name, writable
+        self.size, self.device_name, self.writable = size, name, writable
         super().__init__(path, opened, span // LAY_BLOCK * LAY_BLOCK or span // 4096 * 4096)
 
     def check(self, workload: Workload) -> None:
@@ -51,6 +49,11 @@ class DeviceTarget(RealTarget):
                 f"{self.path} is a raw device and is only read; to write to it, and lose what is on it, "
                 f"name its serial number: --overwrite SERIAL"
             )
+
+    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+        """Nothing is laid down before a load that only writes."""
+        if workload.direction != "write":
+            self.prepare(seed, laid)
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Lay the span down where it is written anyway; a device that is only read is left as it is."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import itertools
 import time
 from collections.abc import Iterator
@@ -20,30 +19,9 @@ from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.intervals import Intervals
 from ulterion.engine.lane import Lane
 from ulterion.engine.movers import Job, Threads, choose
-from ulterion.engine.target import LONGEST_DOZE, FolderTarget, RealTarget, flush_to_medium, seconds_asleep
+from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
 FOR_EVER = 366 * 86400.0  # seconds; the parent ends a load, not its length
-
-
-def set_room_aside(target: RealTarget) -> bool:
-    """Give the test file its whole size without writing it, so that a write load starts on a fresh cache.
-
-    Returns False where the file system cannot; then the file grows as it is written.  Raises TargetFailed when it hangs.
-    """
-
-    def work(seat: crew.Seat) -> bool:
-        seat.gate()
-        return _set_aside(target)
-
-    return bool(crew.run([work], None, target.stall, target.pulse)[0])
-
-
-def _set_aside(target: RealTarget) -> bool:
-    fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
-    if fallocate is None:
-        return False
-    fallocate.argtypes = (ctypes.c_int, ctypes.c_int, ctypes.c_int64, ctypes.c_int64)
-    return bool(fallocate(target.fd, 0, 0, target.span_bytes) == 0)
 
 
 @dataclass(frozen=True)
@@ -155,7 +133,6 @@ def _flushed(target: RealTarget, workload: Workload, seat: crew.Seat) -> float |
 def _cycle(target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes,
            seat: crew.Seat) -> LoadEnd:  # fmt: skip
     """Write files, delete them all when the room is used up, and so on."""
-    assert isinstance(target, FolderTarget)
     block = workload.block_bytes
     cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, block, seed)
     job = Job(target.fd, workload, seed, counting=lambda number: partial(intervals.count, number))

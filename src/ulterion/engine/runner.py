@@ -19,7 +19,9 @@ WARM_UP = 0  # number of the pass that is kept but not counted
 class Target(Protocol):
     """Anything passes can be run on: a folder, a file, a device, a simulated chain."""
 
-    span_bytes: int
+    @property
+    def span_bytes(self) -> int:
+        """The stretch of the medium that is covered."""
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Make ready, for instance by laying the test file down."""

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
-import errno
 import os
-import stat
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -16,9 +13,9 @@ from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.series import IntervalSeries
-from ulterion.core.units import show_block, show_size
+from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, holder, testfile
+from ulterion.engine import crew, testfile
 from ulterion.engine.data import WriteData
 from ulterion.engine.lane import failed
 from ulterion.engine.movers import Job, Moved, choose
@@ -32,43 +29,13 @@ LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep ma
 FULL = "(ENOSPC)"
 
 
-def reserve(filesystem_bytes: int) -> int:
-    """Return the bytes that stay free on a file system of this size: 5 %, at least 32 MiB, at most 4 GiB."""
-    return round(min(max(filesystem_bytes * RESERVE_SHARE, RESERVE_LEAST), RESERVE_MOST))
-
-
-def usable_span(folder: Path, wanted: int | None) -> int:
-    """Return the span for a folder: what is wanted, or the default cut to what is free beyond the reserve.
-
-    Raises UsageError when there is too little room.
-    """
-    try:
-        room = os.statvfs(folder)
-    except OSError as error:
-        raise UsageError(f"{folder} cannot be looked at: {error.strerror}; check its name and permissions") from error
-    free, kept = room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
-    most = largest_span(folder)
-    if wanted is None:
-        wanted = min(DEFAULT_SPAN, max(most, SMALLEST_SPAN))
-    if wanted > most:
-        remedy = f"use --span '{show_block(most)}' or less, or make room" if most >= SMALLEST_SPAN else "make room"
-        raise UsageError(
-            f"{folder} has {show_size(free)} free, of which {show_size(kept)} stay free; "
-            f"a test over {show_block(wanted)} does not fit: {remedy}"
-        )
-    return wanted
-
-
-def largest_span(folder: Path) -> int:
-    """Return the largest span that fits a folder beyond the reserve, in bytes; 0 when nothing does."""
-    room = os.statvfs(folder)
-    return max(0, room.f_bavail * room.f_frsize - reserve(room.f_blocks * room.f_frsize)) // LAY_BLOCK * LAY_BLOCK
-
-
 class RealTarget:
     """What the folder and the file target share: passes on an open file."""
 
-    simulated = False
+    device_name: str | None = None
+    """The kernel's name of a raw device; None of folders and files."""
+    holds_files = False
+    """Whether files can be made in it."""
     key: tuple[int, int] | None = None
     """What the folder or file is, whatever its name leads to later: device and inode."""
 
@@ -102,6 +69,22 @@ class RealTarget:
                 f"{self.path}: a request of {show_block(workload.block_bytes)} does not fit into the span of "
                 f"{show_block(self.span_bytes)}; use a larger --span"
             )
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Lay down what is to be laid down."""
+        raise NotImplementedError
+
+    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+        """Make ready for a long load: lay down what is read."""
+        self.prepare(seed, laid)
+
+    def cautions(self) -> list[str]:
+        """Return what a reviewer should know of it before believing a figure."""
+        return []
+
+    def explained(self, error: TargetFailed) -> Exception:
+        """Return what to raise for a failure in laying down."""
+        return error
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in worker processes and return what it gave.
@@ -149,19 +132,7 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
     try:
         crew.run([partial(_lay, target, seed)], told, target.stall, target.pulse)
     except TargetFailed as error:
-        if FULL in str(error) and isinstance(target, FolderTarget):
-            raise _no_room(target, error) from error
-        raise
-
-
-def _no_room(target: FolderTarget, error: TargetFailed) -> Exception:
-    """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
-    room = os.statvfs(target.path)
-    free = room.f_bavail * room.f_frsize
-    if free < LAY_BLOCK:
-        return UsageError(testfile.unwritable(target.path, OSError(errno.ENOSPC, "")))
-    words = f"the device says that it is full, while {show_size(free)} are free on its file system: it holds less than it states"
-    return TargetFailed(f"{words}; {error}", offset=error.offset, moved=error.moved)
+        raise target.explained(error) from error
 
 
 def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
@@ -248,90 +219,3 @@ def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
         interval=first.series.interval,
         interval_bytes=tuple(first.series.values),
     )
-
-
-class FolderTarget(RealTarget):
-    """A folder on a mounted drive; the tests run in a file of our own in it."""
-
-    kind = "folder"
-
-    def __init__(self, folder: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
-        opened, (span, self.key) = holder.opened(partial(_open_folder, folder, span_bytes), str(folder), stall)
-        super().__init__(folder, opened, span // 4096 * 4096)
-        self.stall = stall
-
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
-        """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
-        lay_down(self, seed, laid)
-
-
-def _open_folder(folder: Path, span_bytes: int | None) -> tuple[testfile.OpenFile, tuple[int, tuple[int, int]]]:
-    """Return the test file, with the span that fits and what identifies the folder."""
-    span = usable_span(folder, span_bytes)
-    opened, key = testfile.create_in(folder)
-    return opened, (span, key)
-
-
-def refuse_what_is_no_file(path: Path) -> None:
-    """Raise UsageError when a path leads to nothing, or to anything but a plain file."""
-    try:
-        facts = path.stat()
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
-    _refuse_others(path, facts)
-
-
-def _refuse_others(path: Path, facts: os.stat_result) -> None:
-    if not stat.S_ISREG(facts.st_mode):
-        raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
-
-
-class FileTarget(RealTarget):
-    """A plain file of the reviewer's, which is read and never written."""
-
-    kind = "file"
-
-    def __init__(self, path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
-        refuse_what_is_no_file(path)  # opening some devices does something to them
-        opened, _ = holder.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
-        facts = os.fstat(opened.fd)
-        self.key = (facts.st_dev, facts.st_ino)
-        size = facts.st_size // 4096 * 4096
-        wanted = min(span_bytes or size, size)
-        try:
-            _refuse_others(path, facts)
-            if size < SMALLEST_SPAN:
-                raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
-            if span_bytes and span_bytes > facts.st_size:
-                raise UsageError(f"{path} holds {show_size(facts.st_size)}; use a --span no larger than that")
-        except UsageError:
-            opened.close()
-            raise
-        super().__init__(path, opened, wanted)
-        self.stall = stall
-        self.holes = facts.st_blocks * 512 < size * 0.95
-
-    def check(self, workload: Workload) -> None:
-        """Refuse writes: the file is the reviewer's."""
-        super().check(workload)
-        if workload.direction == "write":
-            raise UsageError(
-                f"{self.path} is a file of yours and is only read; name its folder to test writing, "
-                f"or choose workloads that read (--workload 'sequential read 4 MiB depth 4')"
-            )
-
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
-        """Nothing is laid down; what the cache holds of the file is dropped."""
-        with contextlib.suppress(OSError):
-            os.posix_fadvise(self._file.fd, 0, 0, os.POSIX_FADV_DONTNEED)
-
-
-def open_target(path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> FolderTarget | FileTarget:
-    """Open a folder or a plain file for testing; raise UsageError that says what is wrong with it.
-
-    Raises TargetFailed when it does not answer for `stall` seconds.
-    """
-    if not path.exists():
-        near = "" if path.parent.exists() else f" (nor does {path.parent})"
-        raise UsageError(f"{path} does not exist{near}; plug the drive in and mount it, or check the name")
-    return FolderTarget(path, span_bytes, stall) if path.is_dir() else FileTarget(path, span_bytes, stall)

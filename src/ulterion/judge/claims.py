@@ -17,13 +17,12 @@ from ulterion.judge.measured import (
     best_of,
     chain_elements,
     device_of,
-    estimate_as_data,
     latest,
-    seen_link,
     trusted_direct,
 )
 from ulterion.model.review import Review
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun
 
 RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
 
@@ -39,7 +38,7 @@ class _Case:
     direct: tuple[Measured, ...]
 
     @property
-    def run(self) -> RunDocument:
+    def run(self) -> MeasureRun:
         """The run that shows what was plugged in."""
         return next(iter(self.measured.values())).run
 
@@ -70,7 +69,7 @@ def _telling(row: ClaimRow) -> tuple[int, float]:
 
 def judge_claims(
     review: Review,
-    runs: Sequence[RunDocument],
+    runs: Sequence[AnyRun],
     *,
     unit: str = "MB/s",
     everywhere: bool = False,
@@ -169,7 +168,7 @@ def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow
 
 def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     """Judge the link a product is sold as by the link that was seen, when it is the device the host talked to."""
-    seen = seen_link(case.run)
+    seen = case.run.seen_link
     if seen is None or device_of(case.run) != case.part:
         return row
     share = seen.payload / claimed.payload
@@ -191,19 +190,3 @@ def _judge_capacity(claimed: int, case: _Case, row: ClaimRow) -> ClaimRow:
     met = stated >= claimed * (1 - case.review.review.tolerance)
     judged = ClaimJudgement("met" if met else "missed", stated / claimed, "as the drive states it; not proved")
     return replace(row, measured=show_size(stated), judgement=judged)
-
-
-def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, object]:
-    """Return the claims as plain data for JSON."""
-    return {
-        "tolerance": tolerance,
-        "claims": [
-            {
-                "part": r.part, "label": r.label, "claim": r.claim, "claimed": r.claimed, "unit": r.unit,
-                "advertised": r.advertised, "measured": r.measured, "hookup": r.hookup, "workload": r.workload,
-                "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
-                "share": r.judgement.share, "verdict": r.judgement.verdict, "why": r.judgement.why, "limit": r.limit,
-            }
-            for r in rows
-        ],
-    }  # fmt: skip

@@ -18,13 +18,12 @@ from ulterion.judge.measured import (
     Measured,
     best_of,
     chain_elements,
-    estimate_as_data,
     latest,
     run_facts,
     trusted_direct,
 )
 from ulterion.model.review import Review
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.document import AnyRun
 
 
 @dataclass(frozen=True)
@@ -68,7 +67,7 @@ class Group:
 
 
 def compare_review(
-    review: Review, runs: Sequence[RunDocument], *, against: str | None = None,
+    review: Review, runs: Sequence[AnyRun], *, against: str | None = None,
     hookups: Sequence[str] = (), margin: float | None = None,
 ) -> list[Group]:  # fmt: skip
     """Compare the measured hookups of each medium with its baseline.
@@ -180,38 +179,3 @@ class _Draft:
             return []
         return [f"both directions stop at {show_rate(max(read, write))}: this looks like {link.name} (a guess; the link could "
                 "not be read)"]  # fmt: skip
-
-
-def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
-    """Return the comparison as plain data for JSON: rates in bytes per second, ratios as numbers."""
-    return {
-        "margin": margin,
-        "groups": [
-            {
-                "medium": g.medium,
-                "baseline": g.baseline,
-                "rows": [_row_as_data(r) for r in g.rows],
-                "differs": g.differs,
-                "caveats": g.caveats,
-                "not_measured": list(g.missing),
-            }
-            for g in groups
-        ],
-    }
-
-
-def _row_as_data(row: Row) -> dict[str, object]:
-    data: dict[str, object] = {
-        "hookup": row.hookup,
-        "workload": row.workload.name,
-        "text": row.workload.text,
-        "measured": estimate_as_data(row.estimate),
-        "limit": row.limit,
-    }
-    if row.comparison is not None:
-        c = row.comparison
-        data |= {
-            "ratio": c.ratio.value, "ratio_low": c.ratio.low, "ratio_high": c.ratio.high,
-            "p_adjusted": c.p_adjusted, "verdict": c.verdict, "more_passes": c.more_passes, "why": c.why,
-        }  # fmt: skip
-    return data

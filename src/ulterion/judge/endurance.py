@@ -12,7 +12,7 @@ from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow
 from ulterion.judge.measured import chain_elements
 from ulterion.judge.soaks import Soak, soak_of
 from ulterion.model.review import Review
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.document import AnyRun, SoakRun
 
 MEGABYTE = 1e6  # bytes; speed classes count in it
 RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
@@ -20,13 +20,13 @@ LONGEST_ROW = 1.01  # seconds; a class is kept every second
 LEAST_LOAD = 60.0  # seconds of load below which nothing is said
 
 
-def enduring_rows(review: Review, runs: Sequence[RunDocument], key: str, *, everywhere: bool = False,
+def enduring_rows(review: Review, runs: Sequence[AnyRun], key: str, *, everywhere: bool = False,
                   hookups: Sequence[str] = ()) -> list[ClaimRow]:  # fmt: skip
     """Return the rows of a part's claims that soaks judge; none when it makes no such claim."""
     claims = review.parts[key].claims if key in review.parts else None
     if claims is None or (claims.speed_class is None and claims.temperature is None):
         return []
-    newest = {r.hookup: r for r in runs if r.soak is not None and r.chain and r.chain[-1] == key and r.hookup}
+    newest = {r.hookup: r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.hookup}
     found = [soak_of(r) for name, r in newest.items() if not hookups or name in hookups]
     soaks = [s for s in found if s is not None]
     rows: list[ClaimRow] = []
@@ -52,7 +52,6 @@ def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[Cla
 def _judge_class(review: Review, name: str, soak: Soak, blank: ClaimRow) -> ClaimRow:
     """Hold the lowest second of a long sequential write against the class: never below so many MB/s."""
     record, low = soak.run.soak, soak.findings.lowest
-    assert record is not None
     writes = record.workload.direction == "write" and record.workload.pattern == "sequential"
     if low is None or not writes or low.row_seconds > LONGEST_ROW or soak.findings.seconds < LEAST_LOAD:
         return blank

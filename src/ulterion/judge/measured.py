@@ -8,12 +8,11 @@ from dataclasses import dataclass, replace
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.chain import known_link
 from ulterion.core.comparability import RunFacts
-from ulterion.core.errors import UsageError
-from ulterion.core.links import Link, find_link
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
-from ulterion.model.runs.document import RunDocument, WorkloadRecord
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
@@ -34,7 +33,7 @@ class Measured:
     workload: Workload
     text: str
     rates: tuple[float, ...]
-    run: RunDocument
+    run: MeasureRun
     suspect: str | None = None
 
     @property
@@ -50,18 +49,18 @@ class Measured:
         return replace(found, rate=found.rate / block, low=scaled[0], high=scaled[1])
 
 
-def _with_passes(run: RunDocument) -> list[WorkloadRecord]:
+def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
     return [record for record in run.workloads if record.counted]
 
 
-def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
+def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     """Return, for each hookup and workload text, the passes of the newest run that has any.
 
     Passes of different runs are not thrown together: between runs more may have changed than the passes show.
     """
     found: dict[str, dict[str, Measured]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
-        if run.kind != "measure" or run.hookup is None:
+        if not isinstance(run, MeasureRun) or run.hookup is None:
             continue
         for record in _with_passes(run):
             rates = tuple(p.rate for p in record.counted)
@@ -71,7 +70,7 @@ def latest(runs: Sequence[RunDocument]) -> dict[str, dict[str, Measured]]:
     return found
 
 
-def to_judge(folder: ReviewFolder) -> list[RunDocument]:
+def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
 
     These are the measurements of which a workload is the newest of its hookup, and runs that bear notes, both without their
@@ -111,27 +110,19 @@ def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measu
     return max(fitting, key=lambda m: m.estimate.rate, default=None)
 
 
-def seen_link(run: RunDocument) -> Link | None:
-    """Return the link that the host showed for the device it talked to, or None."""
-    try:
-        return find_link(run.target.link) if run.target.link else None
-    except UsageError:
-        return None
-
-
-def device_of(run: RunDocument) -> str | None:
+def device_of(run: AnyRun) -> str | None:
     """Return which part of the chain the host talked to: the one before the medium, or a medium plugged in alone."""
     return (run.chain[-2] if len(run.chain) > 2 else run.chain[-1]) if run.chain else None
 
 
-def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured]) -> list[Element]:
+def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> list[Element]:
     """Return the chain of a run as the core sees it.
 
     A link that was seen below what the port can do belongs to the device the host talked to; one at the port's own
     rate is explained by the port.  `direct` is what was measured of the same medium on its direct hookup.
     """
     chain = [key for key in run.chain if key in review.parts or key in review.ports]
-    port, seen = review.ports.get(chain[0]) if chain else None, seen_link(run)
+    port, seen = review.ports.get(chain[0]) if chain else None, run.seen_link
     if seen is not None and port is not None and seen.payload >= port.link.payload:
         seen = None
     elements = []
@@ -158,7 +149,7 @@ def chain_elements(review: Review, run: RunDocument, direct: Sequence[Measured])
     return [*_host_elements(run), *elements]
 
 
-def _host_elements(run: RunDocument) -> list[Element]:
+def _host_elements(run: AnyRun) -> list[Element]:
     """Return what lies between the processor and the port, as it was seen: the controller's own link, and hubs."""
     found = []
     for step in run.target.steps:
@@ -194,8 +185,3 @@ def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Me
 
     others = [n for n in measured if n != direct and review.hookups[n].medium == medium]
     return tuple(measured[direct].values()) if all(fastest(n) <= fastest(direct) for n in others) else ()
-
-
-def estimate_as_data(found: Estimate) -> dict[str, object]:
-    """Return an estimate as plain data for JSON, in the unit of its rates."""
-    return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
-from pathlib import Path
+from dataclasses import dataclass
 
 from ulterion.core.ceilings import Direction, ceilings_of
 from ulterion.core.comparability import RunFacts, differences
@@ -15,8 +14,8 @@ from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
 from ulterion.judge.measured import chain_elements
 from ulterion.model.review import Review
-from ulterion.model.runs.document import RunDocument
-from ulterion.model.runs.soak import SETTLED
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SETTLED, SoakRun
 from ulterion.model.store import ReviewFolder
 
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
@@ -33,7 +32,7 @@ class Soak:
         label: how it is called beside others.
     """
 
-    run: RunDocument
+    run: SoakRun
     trace: Trace
     findings: Findings
     label: str
@@ -45,16 +44,16 @@ class Soak:
         return phase.start if phase else 0.0
 
 
-def soak_of(run: RunDocument, label: str | None = None) -> Soak | None:
-    """Return what a soak says, None when its load never began."""
-    if run.soak is None:
+def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
+    """Return what a soak says, None when its load never began, or when it is none."""
+    if not isinstance(run, SoakRun):
         return None
-    trace = run.soak.trace(rotational=bool(run.target.rotational))
+    trace = run.trace()
     found = analyse(trace, _room(run))
     return Soak(run, trace, found, label or run.hookup or run.target.model or run.id) if found else None
 
 
-def _room(run: RunDocument) -> float | None:
+def _room(run: SoakRun) -> float | None:
     """Return the room as noted by hand, or as the review states it."""
     noted = [r.value for r in run.readings if r.what == "room" and r.unit == "C"]
     return sum(noted) / len(noted) if noted else run.bench.room_temperature
@@ -148,9 +147,8 @@ class Mark:
     rate: float
 
 
-def marks_of(review: Review, run: RunDocument) -> list[Mark]:
+def marks_of(review: Review, run: SoakRun) -> list[Mark]:
     """Return the claims on a soak's direction that its parts make, and the lowest ceiling of its links."""
-    assert run.soak is not None
     direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
     found = []
     for key in run.chain:
@@ -166,12 +164,11 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     """Return what makes two soaks unlike besides the product: load, start, room, fill, and the circumstances."""
     found = []
     a, b = one.run, other.run
-    assert a.soak is not None and b.soak is not None
     if a.soak.text != b.soak.text:
         found.append(f"load: {a.soak.text} against {b.soak.text}")
     starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
     # two drives that both rested until settled start where their coolers bring them: that is the product, not chance
-    rested = all(any(p.name == IDLE and p.ended == SETTLED for p in r.soak.phases) for r in (a, b) if r.soak)
+    rested = all(any(p.name == IDLE and p.ended == SETTLED for p in r.soak.phases) for r in (a, b))
     if not rested and starts[0] is not None and starts[1] is not None and abs(starts[0] - starts[1]) > WARMER_START:
         found.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
     rooms = one.findings.room, other.findings.room
@@ -182,22 +179,6 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     return found + [p for p in phrases if not p.startswith(skip)]
 
 
-def _facts(run: RunDocument) -> RunFacts:
-    assert run.soak is not None
+def _facts(run: SoakRun) -> RunFacts:
     return RunFacts(run.target, run.bench, run.chain[-1] if run.chain else None, run.soak.plan.load_seconds or 0.0,
                     run.settings.span_bytes, run.cache_bypassed, run.bench.versions.get("ulterion", "?"))  # fmt: skip
-
-
-def soak_as_data(run: RunDocument, soak: Soak | None, path: Path | None = None) -> dict[str, object]:
-    """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
-    findings = None if soak is None else asdict(soak.findings)
-    data: dict[str, object] = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
-    return data | ({"kept_in": str(path)} if path else {})
-
-
-def soaks_as_data(soaks: Sequence[Soak]) -> dict[str, object]:
-    """Return several soaks and how each differs from the first."""
-    return {
-        "soaks": [soak_as_data(s.run, s) for s in soaks],
-        "differences": [asdict(difference(s, soaks[0])) for s in soaks[1:]],
-    }

@@ -20,13 +20,13 @@ from ulterion.core.soak.trace import Row
 from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
-from ulterion.model.quantities import LONGEST, MOST
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
-from ulterion.model.runs.document import NewerRunError, Note, PassRecord, Reading, RunDocument, State, run_of
-from ulterion.model.runs.soak import GrowingPhase, SoakPhase
+from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
+from ulterion.model.runs.growing import GrowingPhase
+from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.passes import PassRecord
 
 SUFFIX = ".journal"
-CUT_OFF = "the program ended"
 SYNC_EVERY = 10.0  # seconds between two times that the intervals of a soak are forced onto the medium
 
 
@@ -46,7 +46,7 @@ if hasattr(os, "register_at_fork"):
 class Journal:
     """An open journal.  Use `begin`, `add` for each finished pass, and `close` once the document is written."""
 
-    def __init__(self, path: Path, run: RunDocument) -> None:
+    def __init__(self, path: Path, run: AnyRun) -> None:
         self.path = path
         self._synced = time.monotonic()
         scratch = scratch_of(path)  # becomes a journal once it is locked and holds a run
@@ -113,8 +113,8 @@ class Journal:
         self._out.close()
 
 
-def recover(path: Path) -> RunDocument | None:
-    """Return the interrupted run that a journal holds, or None when not even its first line is whole.
+def recover(path: Path) -> AnyRun | None:
+    """Return the interrupted run that a journal of any version holds, or None when not even its first line is whole.
 
     Raises Unreadable when the system does not give the file, and NewerRunError: it may be sound.
     """
@@ -125,92 +125,26 @@ def recover(path: Path) -> RunDocument | None:
         raise
     except UsageError:
         return None
-    kept, left_out = _Kept(len(run.workloads)), 0
+    recovery, left_out = recovery_of(run), 0
+    noted: list[Reading | Note] = []
     for number, line in enumerate(lines):
         if not line and number == len(lines) - 1:
             break
         try:
-            kept.take(parse_json(line, path.name))
-        except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError, StopIteration):
+            data = parse_json(line, path.name)
+            if "reading" in data or "note" in data:
+                noted.append(
+                    Reading.model_validate(data["reading"]) if "reading" in data else Note.model_validate(data["note"])
+                )
+            else:
+                recovery.take(data)
+        except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError):
             left_out = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
             break
     why = "the program ended before the run was finished"
     if left_out:
         why += f"; {left_out} lines of its journal could not be read and were left out"
-    state = State(name="interrupted", why=why)
-    run = with_passes(run, kept.passes, state) if run.soak is None else with_phases(run, kept.whole_phases(), state)
-    update = {"readings": [*run.readings, *kept.readings], "notes": [*run.notes, *kept.notes]}
-    return run.model_copy(update=update)
-
-
-class _Kept:
-    """What the lines of a journal hold so far."""
-
-    def __init__(self, workloads: int) -> None:
-        self._workloads = workloads
-        self.passes: list[tuple[int, PassRecord]] = []
-        self.phases: list[SoakPhase] = []
-        self.readings: list[Reading] = []
-        self.notes: list[Note] = []
-        self._on: GrowingPhase | None = None
-
-    def take(self, line: dict[str, Any]) -> None:
-        """Take one line; raise KeyError, TypeError or ValueError when it is none of ours."""
-        kind = next(iter(line))
-        if kind == "row" and self._on is not None:
-            seconds, moved, requests, p50, p99, worst, sensors = line["row"]
-            self._on.add(_row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors)))
-        elif kind == "phase":
-            self._close()
-            start = line["phase"]
-            self._on = GrowingPhase(start["name"], float(start["start"]), float(start["interval"]), start["part"])
-            self._on.written()  # what is no phase is told here, not when the last of its rows is in
-        elif kind == "end" and self._on is not None:
-            end, ended, flush = line["end"]
-            self.phases.append(self._on.written(end, ended, flush))
-            self._on = None
-        elif kind == "reading":
-            self.readings.append(Reading.model_validate(line["reading"]))
-        elif kind == "note":
-            self.notes.append(Note.model_validate(line["note"]))
-        else:
-            index = int(line["workload"])
-            if not 0 <= index < self._workloads:
-                raise ValueError(f"no workload {index}")
-            self.passes.append((index, PassRecord.model_validate(line["pass"])))
-
-    def _close(self) -> None:
-        if self._on is not None and self._on.seconds:
-            self.phases.append(self._on.written(ended=CUT_OFF))
-        self._on = None
-
-    def whole_phases(self) -> list[SoakPhase]:
-        """Return the phases, the one that was on when the program ended included."""
-        self._close()
-        return self.phases
-
-
-def _row(seconds: float, moved: int, requests: int, p50: Any, p99: Any, worst: Any, sensors: dict[str, Any]) -> Row:
-    """Return a row whose values can be written down; raise ValueError or TypeError."""
-    for value in (seconds, p50, p99, worst, *sensors.values()):
-        if value is not None and not abs(value) < LONGEST:
-            raise ValueError("no number")
-    if seconds <= 0 or not 0 <= moved <= MOST or not 0 <= requests <= MOST:
-        raise ValueError("no row")
-    return Row(seconds, moved, requests, p50, p99, worst, sensors)
-
-
-def with_phases(run: RunDocument, phases: list[SoakPhase], state: State) -> RunDocument:
-    """Return a soak with further phases and its state."""
-    assert run.soak is not None
-    soak = run.soak.model_copy(update={"phases": [*run.soak.phases, *phases]})
-    return run.model_copy(update={"soak": soak, "state": state})
-
-
-def with_passes(run: RunDocument, passes: list[tuple[int, PassRecord]], state: State) -> RunDocument:
-    """Return the run with finished passes, given as (workload index, pass), and its final state."""
-    workloads = [
-        record.model_copy(update={"passes": [p for at, p in passes if at == index]})
-        for index, record in enumerate(run.workloads)
-    ]
-    return run.model_copy(update={"workloads": workloads, "state": state})
+    found: AnyRun = recovery.run(State(name="interrupted", why=why))
+    for record in noted:
+        found = found.with_record(record)
+    return found

@@ -14,7 +14,8 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.reading import NoSuchFile, parse_json, read_bytes
-from ulterion.model.runs.document import Note, Reading, RunDocument
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.noted import Note, Reading
 
 
 def notes_beside(journal: Path) -> Path:
@@ -36,7 +37,7 @@ def leave_note(journal: Path, record: Reading | Note) -> None:
         raise UsageError(f"{beside} cannot be written: {error.strerror}; nothing was noted") from error
 
 
-def take_notes(journal: Path, run: RunDocument, *, again: bool = False) -> RunDocument:
+def take_notes(journal: Path, run: AnyRun, *, again: bool = False) -> AnyRun:
     """Return the run with what was left beside its journal; with `again` what it holds already is not taken twice.
 
     A line that cannot be read becomes a warning.  The file stays, for the caller to remove once the run is written.

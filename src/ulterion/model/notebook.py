@@ -9,9 +9,9 @@ from pydantic import Field, ValidationError, model_validator
 
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
-from ulterion.model.quantities import Written
+from ulterion.model.quantities import Moment, Written
 from ulterion.model.reading import parse_json
-from ulterion.model.runs.document import Note, Reading
+from ulterion.model.runs.noted import Note, Reading
 
 FILE_NAME = "notes.json"
 VERSION = 1
@@ -32,7 +32,7 @@ class HookupNote(Written):
     """A note on a hookup."""
 
     hookup: str
-    noted: str = Field(description="when it was written down, UTC")
+    noted: Moment = Field(description="when it was written down, UTC")
     note: Note | None = None
     reading: Reading | None = None
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from typing import Annotated, Any
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
 from ulterion.core import units
 from ulterion.core.links import Link, find_link
@@ -37,11 +37,18 @@ LONGEST = 1e9  # seconds in a document: thirty years
 FIRST_YEAR, LAST_YEAR = 1970, 9000  # of a moment in a document; beyond it the arithmetic of time zones overflows
 
 
-def _moment(text: str) -> str:
-    moment = datetime.datetime.fromisoformat(text)
-    if moment.tzinfo is None or not FIRST_YEAR <= moment.year <= LAST_YEAR:
+def moment_of(value: Any) -> datetime.datetime:
+    """Read a moment with its time zone, in UTC; raise ValueError."""
+    moment = datetime.datetime.fromisoformat(value) if isinstance(value, str) else value
+    if not isinstance(moment, datetime.datetime) or moment.tzinfo is None or not FIRST_YEAR <= moment.year <= LAST_YEAR:
         raise ValueError("is no moment with its time zone, such as 2026-03-02T09:00:00Z")
-    return text
+    return moment.astimezone(datetime.UTC)
+
+
+def moment_text(moment: datetime.datetime) -> str:
+    """Return a moment as RFC 3339 in UTC: to the second where it is whole, else to the millisecond."""
+    fine = "milliseconds" if moment.microsecond else "seconds"
+    return moment.astimezone(datetime.UTC).isoformat(timespec=fine).replace("+00:00", "Z")
 
 
 def _spoken(value: Any) -> Any:
@@ -53,7 +60,8 @@ Spoken = Annotated[str, BeforeValidator(_spoken)]
 
 Count = Annotated[int, Field(ge=0, le=MOST)]
 Seconds = Annotated[float, Field(ge=0, le=LONGEST)]
-Moment = Annotated[str, AfterValidator(_moment)]
+Moment = Annotated[datetime.datetime, BeforeValidator(moment_of), PlainSerializer(moment_text, return_type=str)]
+"""A moment, in UTC."""
 
 
 class Written(BaseModel):

@@ -6,16 +6,18 @@ here.  A document that is laid out otherwise (written by hand, or by another pro
 
 from __future__ import annotations
 
+import datetime
 import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ulterion.core.errors import UsageError
+from ulterion.model.quantities import moment_of
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import check_schema
 
-_WORKLOADS = b'\n  "workloads": ['
+_BODY = re.compile(rb'\n  "(?:workloads": \[|soak": \{)')  # where a document's own part begins
 _TEXT = b'\n      "text": "'
 _NUMBER = re.compile(rb'\n {10}"number": [1-9]')
 _LIST = re.compile(rb' *"\w+": \[[\[\dn-]')
@@ -40,8 +42,8 @@ class Skim:
     id: str
     kind: str
     hookup: str | None
-    started: str
-    ended: str | None
+    started: datetime.datetime
+    ended: datetime.datetime | None
     simulated: bool
     target: str | None
     texts: frozenset[str]
@@ -71,7 +73,8 @@ def _counted(record: Any) -> str | None:
 
 def _by_layout(data: bytes, path: Path) -> Skim | None:
     """Return the skim of a document laid out as ours are, None of any other."""
-    at = data.find(_WORKLOADS)
+    begun = _BODY.search(data)
+    at = begun.start() if begun else -1
     if at < 0 or not data.startswith(b'{\n  "schema": {') or not data.endswith(b"\n}\n"):
         return None
     try:
@@ -85,7 +88,8 @@ def _by_layout(data: bytes, path: Path) -> Skim | None:
         if _NUMBER.search(data, begin, following if following >= 0 else len(data)):
             texts.append(data[begin : data.find(b'"', begin)].decode("utf-8", "replace"))
         place = following
-    return _skim(head, path, frozenset(texts), _NOTED.search(data, at) is not None)
+    noted = bool(head.get("notes") or head.get("readings")) or _NOTED.search(data, at) is not None
+    return _skim(head, path, frozenset(texts), noted)
 
 
 def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> Skim:
@@ -93,12 +97,20 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
     words = {k: head.get(k) for k in ("id", "kind", "started")}
     if not isinstance(target, dict) or not all(isinstance(v, str) for v in words.values()):
         raise UsageError(f"{path.name} does not hold together: it has no id, kind, start or target")
-    hookup, ended, where = (v if isinstance(v, str) else None
-                            for v in (head.get("hookup"), head.get("ended"), target.get("path")))  # fmt: skip
-    return Skim(
-        path, str(words["id"]), str(words["kind"]), hookup, str(words["started"]), ended,
-        target.get("kind") == "simulated", where, texts, noted,
-    )  # fmt: skip
+    started, ended = _moment(words["started"]), _moment(head.get("ended"))
+    if started is None:
+        raise UsageError(f"{path.name} does not hold together: its start is no moment")
+    hookup, where = (v if isinstance(v, str) else None for v in (head.get("hookup"), target.get("path")))
+    simulated = target.get("kind") == "simulated"
+    return Skim(path, str(words["id"]), str(words["kind"]), hookup, started, ended, simulated, where, texts, noted)
+
+
+def _moment(text: Any) -> datetime.datetime | None:
+    """Return a moment as documents state it, None where it is none."""
+    try:
+        return moment_of(text)
+    except (ValueError, TypeError):
+        return None
 
 
 def without_series(data: bytes) -> bytes:

@@ -22,9 +22,9 @@ from ulterion.model.lock import unused
 from ulterion.model.notebook import FILE_NAME as NOTES
 from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
 from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
-from ulterion.model.recovery import recovered, what_is_kept
+from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review, started_toml
-from ulterion.model.runs.document import NewerRunError, RunDocument, parse_run
+from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
 from ulterion.model.skims import Skim, skim, without_series
 
 Found = TypeVar("Found")
@@ -64,10 +64,9 @@ def new_review(folder: Path, title: str) -> Path:
     return path
 
 
-def run_name(run: RunDocument) -> str:
+def run_name(run: AnyRun) -> str:
     """Return the file name of a run, without its ending: time, command, hookup, id."""
-    time = re.sub(r"[-:]", "", run.started.partition(".")[0].removesuffix("Z")) + "Z"
-    return f"{time}-{run.kind}-{run.hookup or 'unnamed'}-{run.id}"
+    return f"{run.started:%Y%m%dT%H%M%SZ}-{run.kind}-{run.hookup or 'unnamed'}-{run.id}"
 
 
 @dataclass
@@ -114,7 +113,7 @@ class ReviewFolder:
             raise UsageError(f"{self.runs_folder} cannot be made: {error.strerror}; runs would be lost") from error
         return self.runs_folder
 
-    def save(self, run: RunDocument) -> Path:
+    def save(self, run: AnyRun) -> Path:
         """Write a run document; return its path."""
         self.make_runs_folder()
         path = self.path_of(run)
@@ -122,7 +121,7 @@ class ReviewFolder:
         self._skims = None
         return path
 
-    def finish(self, run: RunDocument, journal: Path) -> tuple[RunDocument, Path]:
+    def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
         """Write the document of a run whose journal is still there, with the notes left for it; return both."""
         with locked(self.make_runs_folder(), must=False):
             run = take_notes(journal, run)
@@ -132,14 +131,14 @@ class ReviewFolder:
                 journal.unlink()
         return run, path
 
-    def change(self, found: Skim, how: Callable[[RunDocument], RunDocument]) -> RunDocument:
+    def change(self, found: Skim, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
         """Read a document anew, change it and write it, as one step for other programs; raise UsageError."""
         with locked(self.make_runs_folder()):
             run = how(parse_run(read_bytes(found.path), found.path.name))
             self.save(run)
         return run
 
-    def path_of(self, run: RunDocument) -> Path:
+    def path_of(self, run: AnyRun) -> Path:
         """Return where a run's document is, or will be."""
         return self.runs_folder / f"{run_name(run)}.json"
 
@@ -181,7 +180,7 @@ class ReviewFolder:
                 return  # another command was faster
             if run is not None:
                 write_atomically(document, run.to_bytes())
-                self._say(f"{document.name}: the run was cut off; {what_is_kept(run)} kept")
+                self._say(f"{document.name}: the run was cut off; {run.kept_words} kept")
             elif not document.exists():
                 self._move_aside(journal)
                 self._say(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
@@ -201,17 +200,17 @@ class ReviewFolder:
             self._skims = sorted(found, key=lambda s: (s.started, s.id))
         return self._skims
 
-    def light(self, skims: Sequence[Skim]) -> list[RunDocument]:
+    def light(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims without their series, which is enough to judge passes."""
         found = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]
         return [run for run in found if run is not None]
 
-    def whole(self, skims: Sequence[Skim]) -> list[RunDocument]:
+    def whole(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims with their series."""
         found = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
         return [run for run in found if run is not None]
 
-    def runs(self) -> list[RunDocument]:
+    def runs(self) -> list[AnyRun]:
         """Return every run whole, oldest first."""
         return self.whole(self.skims())
 

@@ -89,11 +89,8 @@ class Findings:
 
 def analyse(trace: Trace, room: float | None = None) -> Findings | None:
     """Return what a soak says; None when its load has no row.  `room` stands in where no sensor read the room."""
-    phase = trace.phase(LOAD)
-    if phase is None:
-        return None
-    load = trace.during(phase).joined()
-    if load.at.size == 0 or load.bytes == 0:
+    phase, load = trace.phase(LOAD), _load_of(trace)
+    if phase is None or load is None:
         return None
     whole = _whole_rows(load)
     found = falls(whole)
@@ -117,6 +114,19 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         recovered=_recovered(trace, found),
         energy=_energy(load),
     )  # fmt: skip
+
+
+def events(trace: Trace) -> list[Fall]:
+    """Return what happened to the rate of a soak's load, finished or still going on: the falls that `analyse` tells."""
+    load = _load_of(trace)
+    return [] if load is None else falls(_whole_rows(load))
+
+
+def _load_of(trace: Trace) -> Trace | None:
+    """Return the rows of the load, None when there are none."""
+    phase = trace.phase(LOAD)
+    load = trace.during(phase).joined() if phase else None
+    return None if load is None or load.at.size == 0 or load.bytes == 0 else load
 
 
 def _whole_rows(load: Trace) -> Trace:

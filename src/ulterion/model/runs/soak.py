@@ -1,4 +1,4 @@
-"""A soak as it is written down: the plan, the sensors, and the series of each phase; and how it grows while it runs."""
+"""A soak as it is written down: the plan, the sensors, and the series of each phase."""
 
 from __future__ import annotations
 
@@ -8,28 +8,14 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from ulterion.core.soak.trace import DRIVE, Counters, Phase, Row, Trace, trace_of
-from ulterion.core.workload import DEEPEST, LARGEST_BLOCK, Workload
-from ulterion.model.quantities import LONGEST, MOST, Count, Seconds, Spoken, Written
+from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Phase, Row, Trace, trace_of
+from ulterion.core.units import show_duration, show_size
+from ulterion.core.workload import Workload
+from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.runs.header import Ground, Header, State
+from ulterion.model.runs.workload import checked_workload
 
-MOST_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 SETTLED = "the temperature had settled"  # why a rest ended
-DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
-
-
-def checked_workload(workload: Workload) -> Workload:
-    """Refuse a workload that cannot have been run: what is judged divides by its sizes.  Raises ValueError."""
-    share, place = workload.write_share, workload.place
-    if not 1 <= workload.block_bytes <= LARGEST_BLOCK or not 1 <= workload.depth <= DEEPEST:
-        raise ValueError("its request size or depth is none that can be run")
-    if (workload.direction == "mixed") != (share is not None) or (share is not None and not 0 <= share <= 1):
-        raise ValueError("a mixed one, and only that, has a share of writes from 0 to 1")
-    if place is not None and not 1 <= place[0] <= place[1] <= MOST:
-        raise ValueError("its place is none")
-    for value in (workload.span_bytes or 0, workload.origin_bytes, workload.company, workload.seconds or 0):
-        if not 0 <= value <= MOST:
-            raise ValueError("a size or length of it is none")
-    return workload
 
 
 class SoakPlan(Written):
@@ -147,7 +133,7 @@ class SoakRecord(Written):
         mine = [p for p in self.phases if p.name == name]
         return sum(p.seconds for p in mine), sum(sum(p.bytes) for p in mine)
 
-    def trace(self, *, rotational: bool = False) -> Trace:
+    def trace(self, *, rotational: bool) -> Trace:
         """Return the series as numbers, logs of other instruments lined up with the rows."""
         rows: list[Row] = []
         starts: list[float] = []
@@ -192,72 +178,29 @@ def lined_up(trace: Trace, log: LoggedSeries) -> Any:
     return result
 
 
-class GrowingPhase:
-    """A phase while it runs: rows are added, and pairs of them joined when there are too many."""
+class SoakRun(Header):
+    """A soak done on a hookup."""
 
-    def __init__(self, name: Any, start: float, interval: float, part: int) -> None:
-        self.name, self.start, self.interval, self.part = name, start, interval, part
-        self.rows: list[Row] = []
-        self.seconds = 0.0
-        self.bytes = 0
-        self._waiting: list[Row] = []
-        self._step = 1  # rows as they come that make one kept row
+    kind: Literal["soak"] = "soak"
+    settings: Ground
+    soak: SoakRecord
 
-    def add(self, row: Row) -> None:
-        """Take one interval."""
-        self.seconds += row.seconds
-        self.bytes += row.bytes
-        self._waiting.append(row)
-        if len(self._waiting) == self._step:
-            self._take()
-        if len(self.rows) >= MOST_ROWS:
-            self.rows = [join_rows(self.rows[i : i + 2]) for i in range(0, len(self.rows), 2)]
-            self._step *= 2
+    def trace(self) -> Trace:
+        """Return its series as numbers: the one road from a soak, finished or going on, to what is said of it."""
+        return self.soak.trace(rotational=bool(self.target.rotational))
 
-    def _take(self) -> None:
-        self.rows.append(join_rows(self._waiting))
-        self._waiting = []
+    def with_phases(self, phases: Sequence[SoakPhase], state: State) -> SoakRun:
+        """Return the soak with further phases and its state."""
+        soak = self.soak.model_copy(update={"phases": [*self.soak.phases, *phases]})
+        return self.model_copy(update={"soak": soak, "state": state})
 
-    def written(self, end: float | None = None, ended: str = "", flush: float | None = None) -> SoakPhase:
-        """Return the phase as it is written down."""
-        rows = [*self.rows, *([join_rows(self._waiting)] if self._waiting else [])]
-        moved = any(r.requests or r.bytes for r in rows)
-        names = dict.fromkeys(name for r in rows for name in r.sensors)
-        return SoakPhase(
-            part=self.part,
-            name=self.name,
-            start=round(self.start, 3),
-            end=round(self.start + self.seconds if end is None else end, 3),
-            ended=ended,
-            interval=self.interval * self._step,
-            bytes=[r.bytes for r in rows] if moved else [],
-            requests=[r.requests for r in rows] if moved else [],
-            p50=[_short(r.p50) for r in rows] if moved else [],
-            p99=[_short(r.p99) for r in rows] if moved else [],
-            worst=[_short(r.worst) for r in rows] if moved else [],
-            sensors={n: [None if (v := r.sensors.get(n)) is None else round(v, 2) for r in rows] for n in names},
-            flush_seconds=flush,
-        )
+    @property
+    def load_start(self) -> float:
+        """When its load began, seconds since the run began; 0 when it never did."""
+        return next((p.start for p in self.soak.phases if p.name == LOAD), 0.0)
 
-
-def _short(value: float | None) -> float | None:
-    return None if value is None else float(f"{value:.{DIGITS}g}")
-
-
-def join_rows(rows: Sequence[Row]) -> Row:
-    """Return one row for several: sums, the mean of temperatures, the median weighted by requests, the worst latencies."""
-    if len(rows) == 1:
-        return rows[0]
-    requests = sum(r.requests for r in rows)
-    middles = [(r.p50, r.requests) for r in rows if r.p50 is not None]
-    names = dict.fromkeys(name for r in rows for name in r.sensors)
-    sensors: dict[str, float | None] = {}
-    for name in names:
-        known = [v for r in rows if (v := r.sensors.get(name)) is not None]
-        sensors[name] = sum(known) / len(known) if known else None
-    return Row(
-        sum(r.seconds for r in rows), sum(r.bytes for r in rows), requests,
-        sum(p * n for p, n in middles) / sum(n for _, n in middles) if middles else None,
-        max((r.p99 for r in rows if r.p99 is not None), default=None),
-        max((r.worst for r in rows if r.worst is not None), default=None), sensors,
-    )  # fmt: skip
+    @property
+    def kept_words(self) -> str:
+        """What a cut-off soak has, in words."""
+        seconds, moved = self.soak.done(LOAD)
+        return f"{show_duration(seconds) if seconds else '0 s'} of load and {show_size(moved)} are"

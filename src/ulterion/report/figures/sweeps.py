@@ -11,7 +11,7 @@ from matplotlib.ticker import FuncFormatter, LogLocator
 
 from ulterion.core.links import Link
 from ulterion.core.units import RATE_UNITS, show_block
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.figures.comparison import COLOURS, INK, QUIET
 from ulterion.report.screen.sweeps import Point, is_place_sweep, points_of
 
@@ -86,7 +86,7 @@ def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
     return figure
 
 
-def draw_run(run: RunDocument, unit: str, link: Link | None) -> Figure:
+def draw_run(run: MeasureRun, unit: str, link: Link | None) -> Figure:
     """Return the figure of a sweep, whichever it is."""
     points = points_of(run)
     subject = run.target.model or run.target.device or run.target.path

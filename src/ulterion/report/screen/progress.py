@@ -10,11 +10,11 @@ from rich.live import Live
 from rich.table import Table
 from rich.text import Text
 
-from ulterion.conduct.measure import Observer
+from ulterion.conduct.observers import Observer
 from ulterion.core.passes import PassResult
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.workload import Workload
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
 
@@ -28,7 +28,7 @@ class Announcer(Observer):
     def __init__(self, stream: IO[str]) -> None:
         self.console = console(stream)
 
-    def opened(self, run: RunDocument) -> None:
+    def opened(self, run: MeasureRun) -> None:
         """Show the preview."""
         for line in preview(run):
             self.console.print(line)
@@ -44,13 +44,13 @@ class Display(Announcer):
         super().__init__(stream)
         self._unit = unit
         self._live: Live | None = None
-        self._run: RunDocument | None = None
+        self._run: MeasureRun | None = None
         self._done: list[float] = []
         self._line = ("", "", "")
         self._since = 0.0
         self._last = (0.0, 0)
 
-    def opened(self, run: RunDocument) -> None:
+    def opened(self, run: MeasureRun) -> None:
         """Show the preview and start the live line."""
         super().opened(run)
         self._run = run

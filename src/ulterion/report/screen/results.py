@@ -11,7 +11,8 @@ from ulterion.core.facts import TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_block, show_duration, show_iops, show_rate, show_size, show_size_both
-from ulterion.model.runs.document import RunDocument, WorkloadRecord
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.report.screen.console import Sheet, bullets, table
 from ulterion.report.screen.sweeps import is_place_sweep, place_table, points_of, sweep_table
 from ulterion.report.words.columns import align_points, show_margin
@@ -26,7 +27,7 @@ def _drive(facts: TargetFacts) -> str:
     return ", ".join(p for p in names if p)
 
 
-def preview(run: RunDocument) -> list[RenderableType]:
+def preview(run: AnyRun) -> list[RenderableType]:
     """Return what will be tested: shown before a byte is written."""
     facts = run.target
     link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
@@ -44,8 +45,9 @@ def preview(run: RunDocument) -> list[RenderableType]:
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
 
 
-def _device_use(run: RunDocument) -> str:
-    writes = any(r.workload.direction != "read" for r in run.workloads)
+def _device_use(run: AnyRun) -> str:
+    loads = [r.workload for r in run.workloads] if isinstance(run, MeasureRun) else [run.soak.workload]
+    writes = any(w.direction != "read" for w in loads)
     return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"
 
 
@@ -56,7 +58,7 @@ def _latency(record: WorkloadRecord) -> LatencyHistogram:
     return merged
 
 
-def results(run: RunDocument, path: Path, unit: str) -> list[RenderableType]:
+def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     """Return the table of a run and where it is kept."""
     if run.suite == "sweep" or is_place_sweep(run):
         points = points_of(run)
@@ -89,7 +91,7 @@ RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer
 LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
 
 
-def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[RenderableType]:
+def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableType]:
     """Return what each name stands for, and the flush where it took a share worth knowing."""
     lines = []
     for record in records:
@@ -109,5 +111,5 @@ def _meaning(run: RunDocument, records: list[WorkloadRecord]) -> list[Renderable
     return [*bullets("What was run", lines), *bullets("Note", notes)]
 
 
-def _remarks(run: RunDocument) -> list[RenderableType]:
+def _remarks(run: MeasureRun) -> list[RenderableType]:
     return bullets("Keep in mind", [*run.state.sentence("run"), *run.warnings])

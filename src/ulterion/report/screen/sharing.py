@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.conduct.together import Shared
+from ulterion.conduct.observers import Shared
 from ulterion.core.units import show_percent, show_rate
 from ulterion.report.screen.console import Sheet, bullets, table
 from ulterion.report.words.columns import align_points

@@ -14,12 +14,12 @@ from rich.live import Live
 from rich.table import Table
 from rich.text import Text
 
-from ulterion.conduct.soakrequest import SoakObserver
+from ulterion.conduct.observers import SoakObserver
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import AGAIN, LOAD, Row
 from ulterion.core.units import show_duration, show_rate, show_size
-from ulterion.model.runs.document import Note, Reading, RunDocument
-from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
 from ulterion.report.screen.soaks import event_text
@@ -123,7 +123,7 @@ class SoakAnnouncer(SoakObserver):
         self.console = console(stream)
         self.unit = unit
 
-    def opened(self, run: RunDocument) -> None:
+    def opened(self, run: SoakRun) -> None:
         """Show the preview with the sensors."""
         for line in preview(run):
             self.console.print(line)
@@ -153,7 +153,7 @@ class SoakDisplay(SoakAnnouncer):
         self._said: list[str] = []
         self._trouble: dict[str, str] = {}
 
-    def opened(self, run: RunDocument) -> None:
+    def opened(self, run: SoakRun) -> None:
         """Show the preview and start the live view."""
         super().opened(run)
         self._live = Live(console=self.console, refresh_per_second=4, transient=True, get_renderable=self._render)

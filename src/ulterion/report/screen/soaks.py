@@ -15,7 +15,7 @@ from ulterion.core.soak.steady import ROUND_SECONDS
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.judge.soaks import Difference, Soak
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, pairs, table
 
 CAUSES = {
@@ -26,9 +26,8 @@ CAUSES = {
 }
 
 
-def soak_results(run: RunDocument, soak: Soak | None, path: Path, unit: str) -> list[RenderableType]:
+def soak_results(run: SoakRun, soak: Soak | None, path: Path, unit: str) -> list[RenderableType]:
     """Return what a finished soak says and where it is kept."""
-    assert run.soak is not None
     kept = Sheet([Text(f"kept in {path}", style="muted")], cut=False)
     if soak is None:
         return [Text("The load never began."), *_remarks(run, None), Text(""), kept]
@@ -183,8 +182,7 @@ def _heat_row(warmth: Warmth, found: Findings) -> list[str]:
     return [*row, f"{about}{settling.end:.1f} C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
 
 
-def _remarks(run: RunDocument, found: Findings | None) -> list[RenderableType]:
-    assert run.soak is not None
+def _remarks(run: SoakRun, found: Findings | None) -> list[RenderableType]:
     ended = run.state.sentence("soak")
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
     doubts = [f"{d.sensor}: {d.why}" for d in found.doubts] if found else []

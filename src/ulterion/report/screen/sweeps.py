@@ -11,7 +11,7 @@ from rich.text import Text
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_block, show_iops, show_rate, show_size
 from ulterion.core.workload import Workload
-from ulterion.model.runs.document import RunDocument
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.screen.console import table
 from ulterion.report.words.columns import align_points, show_margin
 
@@ -24,12 +24,12 @@ class Point:
     found: Estimate
 
 
-def points_of(run: RunDocument) -> list[Point]:
+def points_of(run: MeasureRun) -> list[Point]:
     """Return the measured workloads of a run."""
     return [Point(r.workload, estimate([p.rate for p in r.counted])) for r in run.workloads if r.counted]
 
 
-def is_place_sweep(run: RunDocument) -> bool:
+def is_place_sweep(run: MeasureRun) -> bool:
     """Return whether the run covers places of the medium."""
     return any(r.workload.place is not None for r in run.workloads)
 

@@ -1,0 +1,134 @@
+"""Keeping what a run gives: how it ended, in words and in its document; what loaded the machine meanwhile."""
+
+from __future__ import annotations
+
+import datetime
+
+from ulterion.conduct.bystanders import Bystanders
+from ulterion.conduct.targets import Target
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.passes import PassResult
+from ulterion.core.plausible import impossible, sinking
+from ulterion.core.stats import estimate
+from ulterion.core.units import show_size
+from ulterion.core.workload import Workload
+from ulterion.engine import runner
+from ulterion.model.journal import SUFFIX, Journal
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import State
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.passes import PassRecord
+from ulterion.model.store import ReviewFolder, run_name
+
+
+def open_journal(review: ReviewFolder, run: AnyRun) -> Journal:
+    """Begin the journal of a run: from here on what is finished is kept, whatever happens to the program."""
+    return Journal(review.make_runs_folder() / f"{run_name(run)}{SUFFIX}", run)
+
+
+class Recorder(runner.Observer):
+    """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
+
+    def __init__(self, observer: runner.Observer, journal: Journal) -> None:
+        self._observer, self._journal = observer, journal
+        self.passes: list[tuple[int, PassRecord]] = []
+        self.reasons: dict[int, str] = {}
+        self.dropped: list[str] = []
+        self.unfinished = 0
+        self.doing = "laying the test file down"
+
+    def laying(self, done: int, total: int) -> None:
+        """Pass it on."""
+        self._observer.laying(done, total)
+
+    def begin(self, index: int, workload: Workload, number: int) -> None:
+        """Know what is being done."""
+        self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"
+        self._observer.begin(index, workload, number)
+
+    def tick(self, seconds: float, moved: int) -> None:
+        """Know how much an unfinished pass moved."""
+        self.unfinished = moved
+        self._observer.tick(seconds, moved)
+
+    def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
+        """Keep the pass before it is told."""
+        record = PassRecord.of(number, result)
+        self._journal.add(index, record)
+        self.passes.append((index, record))
+        self.unfinished = 0
+        self._observer.end(index, workload, number, result)
+
+    def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
+        """Take down that a pass was dropped."""
+        self.dropped.append(f"pass {number} of {workload.name} was dropped and run again: {why}")
+        self._observer.spoiled(index, workload, number, why)
+
+    def ended(self, index: int, why: str) -> None:
+        """Know why no more passes are run."""
+        self.reasons[index] = why
+        self._observer.ended(index, why)
+
+    def resting(self, words: str) -> None:
+        """Pass it on."""
+        self._observer.resting(words)
+
+    def rates(self, index: int) -> list[float]:
+        """Return the rates of the finished passes of a workload."""
+        return [p.rate for at, p in self.passes if at == index]
+
+    def document(self, run: MeasureRun, state: State) -> MeasureRun:
+        """Return a run with all that was recorded."""
+        done = run.with_passes(self.passes, state).with_warnings(*self.dropped)
+        records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
+        return done.model_copy(update={"workloads": records})
+
+
+def finished(run: MeasureRun, target: Target, bystanders: Bystanders) -> MeasureRun:
+    """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
+    run = run.with_warnings(*bystanders.warnings(run.target))
+    return _marked(run.model_copy(update={"ended": moment_of(run, target)}))
+
+
+def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
+    """Return the present moment on the clock of a run's target."""
+    return run.started + datetime.timedelta(seconds=target.seconds_since(run.started))
+
+
+def failure_of(error: BaseException, doing: str, run: AnyRun, target: Target) -> tuple[UlterionError, State]:
+    """Return what to raise and how the run ended, when a target failed or a stop was asked for while `doing`."""
+    if isinstance(error, TargetFailed):
+        where = "" if target.simulated else f"{run.target.path}: "
+        if target.is_gone():
+            where += "the device is gone (pulled out, or its link was lost): "
+        after = f", after {show_size(error.moved)}" if error.moved else ""
+        why = f"{where}{error} (during {doing}{after})"
+        told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
+        return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
+    why = f"{str(error) or 'stopped by hand'} during {doing}"
+    return Interrupted(why), State(name="interrupted", why=why)
+
+
+def _marked(run: MeasureRun) -> MeasureRun:
+    """Mark the workloads whose figures cannot be the drive's, and warn of them."""
+    records, warnings = [], []
+    for record in run.workloads:
+        why = _doubt(run, record)
+        records.append(record.model_copy(update={"suspect": why}))
+        if why:
+            warnings.append(f"{record.workload.name}: {why}")
+        if sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
+            warnings.append(
+                f"{record.workload.name}: later passes were slower: a write cache ran out, or heat; use "
+                "--rest or shorter passes, and look at it with 'ulterion soak'"
+            )
+    return run.model_copy(update={"workloads": records}).with_warnings(*warnings)
+
+
+def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:
+    if not record.counted or run.target.kind == "simulated":
+        return None
+    rate = estimate([p.rate for p in record.counted]).rate
+    return impossible(
+        record.workload, rate, run.seen_link, cache_bypassed=run.cache_bypassed, memory_bytes=run.bench.memory_bytes
+    )

@@ -1,0 +1,168 @@
+"""From a request to an open target and a document without results; nothing has been written to the target yet."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ulterion.conduct.expected import check_expected
+from ulterion.conduct.permits import open_device
+from ulterion.conduct.place import Place
+from ulterion.conduct.real import HostTarget
+from ulterion.conduct.requests import Access, MeasureRequest, SoakRequest
+from ulterion.conduct.simulated import SimulatedTarget
+from ulterion.conduct.targets import Target
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import TargetFacts
+from ulterion.core.units import show_size
+from ulterion.core.workload import Workload
+from ulterion.engine.device import is_device
+from ulterion.engine.plainfile import open_target
+from ulterion.engine.target import RealTarget
+from ulterion.host.activity import pulse_of
+from ulterion.model.runs.header import Ground, State
+from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
+from ulterion.model.runs.soak import SoakRecord, SoakRun
+from ulterion.sim.bench import load_bench
+from ulterion.sim.target import DEFAULT_SPAN, SimTarget
+
+IN_PROGRESS = State(name="interrupted", why="in progress")
+
+
+@dataclass(frozen=True)
+class Opened:
+    """An open target, the workloads settled for it, and what a document of any kind says of it."""
+
+    target: Target
+    workloads: list[Workload]
+    facts: TargetFacts
+    seed: int
+    header: dict[str, Any]
+
+
+@contextmanager
+def opened(place: Place, access: Access, workloads: Sequence[Workload], seconds: float) -> Iterator[Opened]:
+    """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed."""
+    target = _open(place, access)
+    try:
+        settled = [w.settled(seconds, target.span_bytes) for w in workloads]
+        found = _opened(target, place, access, settled)
+        for workload in settled:
+            target.check(workload)
+        yield found
+    finally:
+        target.close()
+
+
+def _open(place: Place, access: Access) -> Target:
+    if place.where is None:
+        raise UsageError(
+            f"hookup '{place.hookup}' has no target; name the folder: ulterion measure FOLDER --hookup ..."
+        )
+    if place.simulated:
+        if place.hookup is None:
+            raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
+        bench = load_bench(place.bench_file)
+        span = access.span_bytes or DEFAULT_SPAN
+        return SimulatedTarget(SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes))
+    assert place.path is not None
+    engine = _open_real(place.path, access)
+    engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
+    return HostTarget(engine)
+
+
+def _open_real(path: Path, access: Access) -> RealTarget:
+    if is_device(path):
+        return open_device(path, access.overwrite, access.span_bytes, access.stall)
+    if access.overwrite.serial is not None:
+        raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is tested in a file of its own")
+    return open_target(path, access.span_bytes, access.stall)
+
+
+def _opened(target: Target, place: Place, access: Access, workloads: list[Workload]) -> Opened:
+    facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
+    ends = [s.ended for s in place.review.skims() if s.simulated and s.ended is not None] if place.simulated else []
+    started = target.started(ends)
+    seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{_to_milliseconds(started)}")
+    header = {
+        "id": identity,
+        "started": started,
+        "hookup": place.hookup,
+        "chain": place.chain,
+        "target": facts,
+        "bench": bench,
+        "cache_bypassed": target.cache_bypassed,
+        "warnings": [*_expected(place, access, facts), *target.cautions(facts, bench)],
+        "state": IN_PROGRESS,
+    }
+    return Opened(target, workloads, facts, seed, header)
+
+
+def _to_milliseconds(moment: datetime.datetime) -> str:
+    """Return a moment as all versions have told it to the seed of a simulated run, so that runs can be repeated."""
+    return moment.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
+    """Return warnings for what is not as the hookup expects; raise UsageError unless that was accepted."""
+    if place.entry is None or place.entry.expect is None:
+        return []
+    return check_expected(place.hookup or "", place.entry.expect, facts, accept=access.accept)
+
+
+def blank_measure(found: Opened, request: MeasureRequest) -> MeasureRun:
+    """Return the document of a measurement as it is before the first pass."""
+    records = []
+    for workload in found.workloads:
+        engine, why = found.target.engine_of(workload)
+        records.append(WorkloadRecord(workload=workload, text=workload.text, engine=engine, engine_why=why))
+    extras, lanes = request.extras, request.access.lanes
+    settings = Settings(
+        span_bytes=found.target.span_bytes,
+        seed=found.seed,
+        passes=request.passes,
+        seconds=request.seconds,
+        lanes=lanes if lanes > 1 else None,
+        warm_up=extras.warm_up or None,
+        rest_seconds=extras.rest or None,
+        cool_to=extras.cool_to,
+        sure_within=extras.sure.within if extras.sure else None,
+    )
+    return MeasureRun(**found.header, suite=request.suite, settings=settings, workloads=records)
+
+
+def blank_soak(found: Opened, request: SoakRequest) -> SoakRun:
+    """Return the document of a soak as it is before its first phase, or the one that is taken up again."""
+    if request.previous is not None:
+        return _taken_up(request.previous, found)
+    (workload,) = found.workloads
+    engine, why = found.target.engine_of(workload)
+    files = request.files
+    record = SoakRecord(
+        plan=request.plan,
+        workload=workload,
+        text=workload.text if files is None else _files_text(files.low, files.high),
+        files=None if files is None else (files.low, files.high),
+        engine=engine,
+        engine_why=why,
+    )
+    return SoakRun(**found.header, settings=Ground(span_bytes=found.target.span_bytes, seed=found.seed), soak=record)
+
+
+def _files_text(low: int, high: int) -> str:
+    sizes = show_size(low) if low == high else f"{show_size(low)} to {show_size(high)}"
+    return f"files of {sizes}, written and deleted"
+
+
+def _taken_up(previous: SoakRun, found: Opened) -> SoakRun:
+    """Return a soak that was cut off, to go on with, if this is the same drive; raise UsageError."""
+    if previous.target.serial != found.facts.serial:
+        raise UsageError(
+            f"the soak {previous.id} was on {previous.target.serial or 'a drive without a serial number'}, and here is "
+            f"{found.facts.serial or 'one without'}: plug the first in to go on, or start a new soak"
+        )
+    return previous.model_copy(update={"state": IN_PROGRESS})

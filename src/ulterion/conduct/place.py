@@ -1,0 +1,72 @@
+"""Which target is meant: named on the command line, or by a hookup of the review; located here and nowhere else."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.model.review import Hookup
+from ulterion.model.store import ReviewFolder
+
+SIM = "sim:"
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where something is to be done.
+
+    Attributes:
+        review: the review it belongs to.
+        folder: the working folder, from which a target on the command line is meant.
+        target: folder, file, device or 'sim:FILE' given on the command line, or None for the hookup's.
+        hookup: name of the hookup, or None.
+    """
+
+    review: ReviewFolder
+    folder: Path
+    target: str | None = None
+    hookup: str | None = None
+
+    @property
+    def entry(self) -> Hookup | None:
+        """What the review says of the hookup; raises UsageError for an unknown one."""
+        return self.review.review.hookup(self.hookup) if self.hookup else None
+
+    @property
+    def chain(self) -> list[str]:
+        """The hookup's chain, empty without one."""
+        return list(self.entry.chain) if self.entry else []
+
+    @property
+    def where(self) -> str | None:
+        """What is named, or None when neither command line nor hookup names a target."""
+        return self.target or (self.entry.target if self.entry else None)
+
+    @property
+    def simulated(self) -> bool:
+        """Whether it is on the simulated bench."""
+        return self.where is not None and self.where.startswith(SIM)
+
+    @property
+    def bench_file(self) -> Path:
+        """The file of the simulated bench."""
+        return self.review.path / (self.where or "").removeprefix(SIM)
+
+    @property
+    def path(self) -> Path | None:
+        """The folder, file or device, or None where nothing real is named.  Raises UsageError for a user without a home."""
+        if self.where is None or self.simulated:
+            return None
+        try:
+            return (self.folder if self.target else self.review.path) / Path(self.where).expanduser()
+        except RuntimeError as error:
+            raise UsageError(f"{self.where}: there is no such user here; write the path out") from error
+
+    def with_target(self, target: str) -> Place:
+        """Return the place of another target in the same review."""
+        return Place(self.review, self.folder, target)
+
+    def with_hookup(self, hookup: str) -> Place:
+        """Return the place of another hookup of the same review."""
+        return Place(self.review, self.folder, None, hookup)

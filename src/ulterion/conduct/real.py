@@ -1,0 +1,188 @@
+"""A target of this machine: the engine moves its bytes, the host says what it is."""
+
+from __future__ import annotations
+
+import datetime
+import secrets
+import time
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import partial
+
+from ulterion.conduct.benches import Bench, LoadSettings, RealBench
+from ulterion.conduct.targets import Target
+from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.units import show_block
+from ulterion.core.version import __version__
+from ulterion.core.workload import Workload
+from ulterion.engine import crew
+from ulterion.engine.load import FileSizes
+from ulterion.engine.target import RealTarget, Share, join, refuse_spoiled, seconds_asleep
+from ulterion.host import drives, inuse, sensors
+from ulterion.host import facts as host
+from ulterion.model.review import Bench as BenchWords
+
+
+class HostTarget:
+    """A folder, a file or a device of this machine.
+
+    Attributes:
+        engine: what moves its bytes.
+    """
+
+    simulated = False
+
+    def __init__(self, engine: RealTarget) -> None:
+        self.engine = engine
+        self._device: str | None = None
+
+    @property
+    def name(self) -> str:
+        """Its path, links followed."""
+        return str(self.engine.path.resolve())
+
+    @property
+    def span_bytes(self) -> int:
+        """The stretch of the medium that is covered."""
+        return self.engine.span_bytes
+
+    @property
+    def cache_bypassed(self) -> bool:
+        """Whether the operating system's cache is out of the way."""
+        return self.engine.cache_bypassed
+
+    def facts(self) -> TargetFacts:
+        """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
+        engine = self.engine
+        if engine.device_name is not None:
+            found = host.device_facts(engine.path, engine.device_name)
+        else:
+            found = host.target_facts(engine.path)
+            if host.key_of(engine.path) != engine.key:
+                raise UsageError(
+                    f"{engine.path} was moved, or a link in it was changed, while it was looked at; try again"
+                )
+        self._device = found.device
+        return found
+
+    def bench_facts(self, words: BenchWords) -> BenchFacts:
+        """Return the facts of this machine; what the review calls it goes before its own name."""
+        import platform
+
+        import numpy
+
+        versions = {"ulterion": __version__, "python": platform.python_version(), "numpy": numpy.__version__}
+        found = host.bench_facts(versions, words.room)
+        return replace(found, host=words.host or found.host)
+
+    def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
+        """Return what a reviewer should know before believing a figure."""
+        found = host.cautions(facts)
+        if not self.cache_bypassed:
+            found.append("the file system refuses to bypass the system's cache: reads may come from memory")
+            memory = bench.memory_bytes or 0
+            if self.span_bytes < 2 * memory:
+                found.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
+        return [*found, *self.engine.cautions()]
+
+    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
+        """Return the present moment."""
+        return datetime.datetime.now(datetime.UTC)
+
+    def seconds_since(self, started: datetime.datetime) -> float:
+        """Return how long ago that was."""
+        return (datetime.datetime.now(datetime.UTC) - started).total_seconds()
+
+    def resumed_at(self, last: float, started: datetime.datetime) -> float:
+        """Return the present moment, seconds since the soak began."""
+        return max(last, self.seconds_since(started))
+
+    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+        """Return a seed, drawn unless one is given, and an id."""
+        return (seed if seed is not None else secrets.randbits(31)), secrets.token_hex(3)
+
+    def engine_of(self, workload: Workload) -> tuple[str, str]:
+        """Return the way a workload's requests are issued, and why."""
+        return self.engine.engine_of(workload)
+
+    def check(self, workload: Workload) -> None:
+        """Raise UsageError when the workload cannot be run here."""
+        self.engine.check(workload)
+
+    def check_files(self) -> None:
+        """Raise UsageError when no files can be made here."""
+        if not self.engine.holds_files:
+            raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Lay down what is to be laid down."""
+        self.engine.prepare(seed, laid)
+
+    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+        """Lay down what will be read; set aside the room of what will be written, without writing it."""
+        if files is None:
+            self.engine.make_room(workload, seed, laid)
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass."""
+        return self.engine.run_pass(workload, seed, tick)
+
+    def run_with(
+        self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
+    ) -> list[PassResult | TargetFailed]:
+        """Run one pass on several targets of this machine, all workers started together."""
+        engines = [self.engine, *(o.engine for o in others if isinstance(o, HostTarget))]
+        jobs, owners = [], []
+        for owner, (engine, workload, seed) in enumerate(zip(engines, workloads, seeds, strict=True)):
+            jobs += [partial(engine.lane_job, workload, seed, lane) for lane in range(engine.lanes)]
+            owners += [owner] * engine.lanes
+        asleep = seconds_asleep()
+        outcomes: list[Share | TargetFailed] = crew.run_each(jobs, tick, stall, partial(_beats, engines))
+        refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)
+        mine = [[o for o, at in zip(outcomes, owners, strict=True) if at == owner] for owner in range(len(engines))]
+        return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]
+
+    def _disk(self) -> str | None:
+        return inuse.whole_disk(self._device) if self._device else None
+
+    def temperature(self) -> float | None:
+        """Return what the kernel's own sensor of the drive shows."""
+        disk = self._disk()
+        return drives.temperature(disk) if disk else None
+
+    def rest(self, seconds: float) -> None:
+        """Let real time pass; signals end it by their handlers."""
+        time.sleep(seconds)
+
+    def counters(self) -> dict[str, float]:
+        """Return what the drive's own log counts."""
+        disk = self._disk()
+        return sensors.counters_of(disk) if disk else {}
+
+    def bench(self, load: LoadSettings) -> Bench:
+        """Return the bench of a soak, with the drive's own sensors; what the reviewer names goes before what was found."""
+        disk = self._disk()
+        own, why = sensors.of_disk(disk) if disk else ([], "no block device lies under it")
+        named = {s.name for s in load.sensors}
+        return RealBench(self.engine, [*(s for s in own if s.name not in named), *load.sensors], why, load)
+
+    def is_gone(self) -> bool:
+        """Return whether the device was pulled out."""
+        return self._device is not None and drives.is_gone(self._device)
+
+    def close(self) -> None:
+        """Close and remove the test file."""
+        self.engine.close()
+
+
+def _beats(engines: Sequence[RealTarget]) -> object:
+    """Return what changes as long as any of several devices works, None where none has counters."""
+    return tuple(e.pulse() for e in engines if e.pulse is not None) or None
+
+
+def _joined(shares: Sequence[Share | TargetFailed], workload: Workload) -> PassResult | TargetFailed:
+    """Return the pass that the lanes of one target make, or the failure of one of them."""
+    failed = next((s for s in shares if isinstance(s, TargetFailed)), None)
+    return failed or join([s for s in shares if isinstance(s, Share)], workload.block_bytes)

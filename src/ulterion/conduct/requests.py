@@ -1,0 +1,101 @@
+"""What a reviewer asks for: a value of its own for each kind of run."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from ulterion.conduct.permits import Overwrite
+from ulterion.conduct.place import Place
+from ulterion.core.workload import Workload
+from ulterion.engine.crew import STALL
+from ulterion.engine.load import FileSizes
+from ulterion.engine.runner import Sureness
+from ulterion.host.sensors import Sensor
+from ulterion.model.runs.soak import SoakPlan, SoakRun
+
+
+@dataclass(frozen=True)
+class Access:
+    """How a target may be used.
+
+    Attributes:
+        span_bytes: stretch of the medium, or None for the default.
+        seed: of offsets, data and simulated noise; None to draw one.
+        lanes: worker processes that share each pass.
+        stall: seconds without an answer after which a device counts as stalled.
+        overwrite: the permit to write to a raw device.
+        accept: go on with a drive, port or link other than the hookup expects.
+    """
+
+    span_bytes: int | None = None
+    seed: int | None = None
+    lanes: int = 1
+    stall: float = STALL
+    overwrite: Overwrite = field(default_factory=Overwrite)
+    accept: bool = False
+
+
+@dataclass(frozen=True)
+class Extras:
+    """How passes are repeated.
+
+    Attributes:
+        warm_up: run a first round that is kept but not counted.
+        rest: seconds between passes.
+        cool_to: temperature (C) to wait for between passes, or None.
+        sure: repeat until sure, or None.
+    """
+
+    warm_up: bool = False
+    rest: float = 0.0
+    cool_to: float | None = None
+    sure: Sureness | None = None
+
+
+@dataclass(frozen=True)
+class MeasureRequest:
+    """A suite of transfer tests.
+
+    Attributes:
+        place: on what.
+        suite: name of the suite the workloads come from, 'ad hoc' or 'sweep'.
+        workloads: what to run.
+        passes: repetitions of each.
+        seconds: length of a pass.
+        access: how the target may be used.
+        extras: warm-up, rests, and passes until sure.
+    """
+
+    place: Place
+    suite: str
+    workloads: Sequence[Workload]
+    passes: int
+    seconds: float
+    access: Access = field(default_factory=Access)
+    extras: Extras = field(default_factory=Extras)
+
+
+@dataclass(frozen=True)
+class SoakRequest:
+    """A long load.
+
+    Attributes:
+        place: on what.
+        workload: the load.
+        plan: phases and when they end.
+        access: how the target may be used.
+        files: sizes of the files of a write-delete load, or None for a load on one file.
+        sensors: further sensors, tried already.
+        pace: virtual seconds for each real one on the simulated bench; None: as fast as it goes.
+        previous: a soak that was cut off and is taken up again, or None.
+    """
+
+    place: Place
+    workload: Workload
+    plan: SoakPlan
+    access: Access = field(default_factory=Access)
+    files: FileSizes | None = None
+    sensors: Sequence[Sensor] = ()
+    pace: float | None = None
+    previous: SoakRun | None = None

@@ -1,0 +1,135 @@
+"""A target of the simulated bench, in virtual time; it gives the same facts as a host."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+from collections.abc import Sequence
+
+from ulterion.conduct.benches import Bench, LoadSettings, SimBenchSource
+from ulterion.conduct.targets import Target
+from ulterion.core.errors import TargetFailed
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.version import __version__
+from ulterion.core.workload import Workload
+from ulterion.engine.load import FileSizes
+from ulterion.model.review import Bench as BenchWords
+from ulterion.sim.sharing import hubs_shared
+from ulterion.sim.target import SimTarget
+
+SWAP_SECONDS = 120  # virtual time between two simulated runs: a hand changes the cables
+
+
+class SimulatedTarget:
+    """A chain of the simulated bench.
+
+    Attributes:
+        chain: what plays it.
+    """
+
+    simulated = True
+    cache_bypassed = True
+
+    def __init__(self, chain: SimTarget) -> None:
+        self.chain = chain
+
+    @property
+    def name(self) -> str:
+        """The hookup's name."""
+        return self.chain.hookup or self.chain.path
+
+    @property
+    def span_bytes(self) -> int:
+        """The stretch of the medium that is covered."""
+        return self.chain.span_bytes
+
+    def facts(self) -> TargetFacts:
+        """Return what the bench shows, as a survey of real hardware would."""
+        return self.chain.facts()
+
+    def bench_facts(self, words: BenchWords) -> BenchFacts:
+        """Return the simulated host and room; nothing that varies between machines, so that runs can be repeated."""
+        return self.chain.bench_facts({"ulterion": __version__})
+
+    def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
+        """Return nothing: a bench in virtual time has no system disk and no cache in between."""
+        return []
+
+    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
+        """Return when the last simulated run is over and cables were changed."""
+        epoch = self.chain.bench.bench.epoch.astimezone(datetime.UTC)
+        return max([epoch, *ends]) + datetime.timedelta(seconds=SWAP_SECONDS)
+
+    def seconds_since(self, started: datetime.datetime) -> float:
+        """Return the virtual seconds since the run began."""
+        return self.chain.elapsed
+
+    def resumed_at(self, last: float, started: datetime.datetime) -> float:
+        """Return when cables were changed."""
+        return last + SWAP_SECONDS
+
+    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+        """Return seed and id as they follow from the bench's seed and what was told."""
+        digest = hashlib.sha256(f"{self.chain.bench.bench.seed}/{told}".encode()).digest()
+        return (seed if seed is not None else int.from_bytes(digest[:4], "big") >> 1), digest[4:7].hex()
+
+    def engine_of(self, workload: Workload) -> tuple[str, str]:
+        """Return how requests are issued."""
+        return self.chain.engine_of(workload)
+
+    def check(self, workload: Workload) -> None:
+        """Raise UsageError when the workload cannot be run here."""
+        self.chain.check(workload)
+
+    def check_files(self) -> None:
+        """Files cost nothing here."""
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """See whether the chain is recognised, and lay the test file down in virtual time."""
+        self.chain.prepare(seed, laid)
+
+    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+        """See whether the chain is recognised."""
+        self.chain.recognised()
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass in virtual time."""
+        return self.chain.run_pass(workload, seed, tick)
+
+    def run_with(
+        self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
+    ) -> list[PassResult | TargetFailed]:
+        """Play one pass on several chains, whose hubs share what they carry."""
+        chains = [self.chain, *(o.chain for o in others if isinstance(o, SimulatedTarget))]
+        found: list[PassResult | TargetFailed] = []
+        with hubs_shared(chains, workloads[0]):
+            for chain, workload, seed in zip(chains, workloads, seeds, strict=True):
+                try:
+                    found.append(chain.run_pass(workload, seed, tick))
+                except TargetFailed as error:
+                    found.append(error)
+        return found
+
+    def temperature(self) -> float | None:
+        """Return nothing: between passes the bench shows no thermometer."""
+        return None
+
+    def rest(self, seconds: float) -> None:
+        """Let virtual time pass."""
+        self.chain.rest(seconds)
+
+    def counters(self) -> dict[str, float]:
+        """Return what the simulated drive counts."""
+        return self.chain.counters()
+
+    def bench(self, load: LoadSettings) -> Bench:
+        """Return the bench of a soak."""
+        return SimBenchSource(self.chain, load)
+
+    def is_gone(self) -> bool:
+        """Return False: a simulated fault says itself what happened."""
+        return False
+
+    def close(self) -> None:
+        """Nothing to give back."""

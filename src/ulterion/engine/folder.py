@@ -1,0 +1,112 @@
+"""A folder on a mounted drive as a target: tested in a file of our own, and never filled."""
+
+from __future__ import annotations
+
+import ctypes
+import errno
+import os
+from functools import partial
+from pathlib import Path
+
+from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.passes import Laid
+from ulterion.core.units import show_block, show_size
+from ulterion.core.workload import Workload
+from ulterion.engine import crew, holder, testfile
+from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, lay_down
+
+RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
+FULL = "(ENOSPC)"
+
+
+def reserve(filesystem_bytes: int) -> int:
+    """Return the bytes that stay free on a file system of this size: 5 %, at least 32 MiB, at most 4 GiB."""
+    return round(min(max(filesystem_bytes * RESERVE_SHARE, RESERVE_LEAST), RESERVE_MOST))
+
+
+def usable_span(folder: Path, wanted: int | None) -> int:
+    """Return the span for a folder: what is wanted, or the default cut to what is free beyond the reserve.
+
+    Raises UsageError when there is too little room.
+    """
+    try:
+        room = os.statvfs(folder)
+    except OSError as error:
+        raise UsageError(f"{folder} cannot be looked at: {error.strerror}; check its name and permissions") from error
+    free, kept = room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
+    most = largest_span(folder)
+    if wanted is None:
+        wanted = min(DEFAULT_SPAN, max(most, SMALLEST_SPAN))
+    if wanted > most:
+        remedy = f"use --span '{show_block(most)}' or less, or make room" if most >= SMALLEST_SPAN else "make room"
+        raise UsageError(
+            f"{folder} has {show_size(free)} free, of which {show_size(kept)} stay free; "
+            f"a test over {show_block(wanted)} does not fit: {remedy}"
+        )
+    return wanted
+
+
+def largest_span(folder: Path) -> int:
+    """Return the largest span that fits a folder beyond the reserve, in bytes; 0 when nothing does."""
+    room = os.statvfs(folder)
+    return max(0, room.f_bavail * room.f_frsize - reserve(room.f_blocks * room.f_frsize)) // LAY_BLOCK * LAY_BLOCK
+
+
+def set_room_aside(target: RealTarget) -> bool:
+    """Give the test file its whole size without writing it, so that a write load starts on a fresh cache.
+
+    Returns False where the file system cannot; then the file grows as it is written.  Raises TargetFailed when it hangs.
+    """
+
+    def work(seat: crew.Seat) -> bool:
+        seat.gate()
+        return _set_aside(target)
+
+    return bool(crew.run([work], None, target.stall, target.pulse)[0])
+
+
+def _set_aside(target: RealTarget) -> bool:
+    fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
+    if fallocate is None:
+        return False
+    fallocate.argtypes = (ctypes.c_int, ctypes.c_int, ctypes.c_int64, ctypes.c_int64)
+    return bool(fallocate(target.fd, 0, 0, target.span_bytes) == 0)
+
+
+class FolderTarget(RealTarget):
+    """A folder on a mounted drive; the tests run in a file of our own in it."""
+
+    holds_files = True
+
+    def __init__(self, folder: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
+        opened, (span, self.key) = holder.opened(partial(_open_folder, folder, span_bytes), str(folder), stall)
+        super().__init__(folder, opened, span // 4096 * 4096)
+        self.stall = stall
+
+    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+        """Set the room of what will be written aside; lay down what will be read."""
+        if workload.direction == "write" and (set_room_aside(self) or workload.pattern == "sequential"):
+            return
+        self.prepare(seed, laid)
+
+    def explained(self, error: TargetFailed) -> Exception:
+        """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
+        if FULL not in str(error):
+            return error
+        room = os.statvfs(self.path)
+        free = room.f_bavail * room.f_frsize
+        if free < LAY_BLOCK:
+            return UsageError(testfile.unwritable(self.path, OSError(errno.ENOSPC, "")))
+        words = f"the device says that it is full, while {show_size(free)} are free on its file system: it holds less than it states"
+        return TargetFailed(f"{words}; {error}", offset=error.offset, moved=error.moved)
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
+        lay_down(self, seed, laid)
+
+
+def _open_folder(folder: Path, span_bytes: int | None) -> tuple[testfile.OpenFile, tuple[int, tuple[int, int]]]:
+    """Return the test file, with the span that fits and what identifies the folder."""
+    span = usable_span(folder, span_bytes)
+    opened, key = testfile.create_in(folder)
+    return opened, (span, key)

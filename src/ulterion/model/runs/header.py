@@ -1,0 +1,106 @@
+"""What every run document begins with, whatever its kind: when, where, on what, and how it ended."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import AfterValidator, Field, PrivateAttr
+
+from ulterion.core.chain import known_link
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.links import Link
+from ulterion.core.text import json_bytes
+from ulterion.model.quantities import MOST, Count, Moment, Spoken, Written
+from ulterion.model.runs.layout import compact_json
+from ulterion.model.runs.noted import Note, Reading
+
+NAME = "ulterion-run"
+VERSION = 3
+
+
+class Schema(Written):
+    """Which format this is."""
+
+    name: Literal["ulterion-run"] = "ulterion-run"
+    version: Literal[3] = 3
+
+
+def _counted_facts(facts: TargetFacts) -> TargetFacts:
+    """Refuse sizes that no target has: what is judged divides by them."""
+    for name in ("capacity_bytes", "filesystem_bytes", "free_bytes", "logical_block", "physical_block"):
+        value = getattr(facts, name)
+        if value is not None and not 0 <= value <= MOST:
+            raise ValueError(f"{name} is {str(value)[:30]}, which no target has")
+    return facts
+
+
+class State(Written):
+    """How the run ended."""
+
+    name: Literal["complete", "interrupted", "failed"]
+    why: Spoken = ""
+    offset: Count | None = Field(None, description="byte offset of the request that failed")
+    unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
+
+    def sentence(self, what: str) -> list[str]:
+        """Return in words how a run or soak ended early; nothing when it is complete."""
+        if self.name == "complete":
+            return []
+        return [f"the {what} {'failed' if self.name == 'failed' else 'was interrupted'}: {self.why}"]
+
+
+class Ground(Written):
+    """What was asked for in a run of any kind."""
+
+    span_bytes: Count
+    seed: Count
+
+
+class Header(Written):
+    """What runs of every kind have.  A fact that was not known is None."""
+
+    schema_: Schema = Field(Schema(), alias="schema")
+    id: str = Field(pattern=r"^[0-9a-f]{6}$")
+    started: Moment = Field(description="UTC, RFC 3339")
+    ended: Moment | None = None
+    kind: str
+    hookup: str | None = None
+    chain: list[str] = []
+    target: Annotated[TargetFacts, AfterValidator(_counted_facts)]
+    bench: BenchFacts
+    cache_bypassed: bool
+    readings: list[Reading] = []
+    notes: list[Note] = []
+    warnings: list[Spoken] = []
+    state: State
+    _light: bool = PrivateAttr(False)
+
+    @property
+    def light(self) -> bool:
+        """Whether it was read without its series, so that it can be judged and not be written."""
+        return self._light
+
+    @property
+    def seen_link(self) -> Link | None:
+        """The link that the host showed for the device it talked to, or None."""
+        return known_link(self.target.link)
+
+    def with_record(self, record: Reading | Note) -> Self:
+        """Return the run with one more reading or note."""
+        if isinstance(record, Reading):
+            return self.model_copy(update={"readings": [*self.readings, record]})
+        return self.model_copy(update={"notes": [*self.notes, record]})
+
+    def with_warnings(self, *warnings: str) -> Self:
+        """Return the run with further warnings, none of them twice."""
+        return self.model_copy(update={"warnings": list(dict.fromkeys([*self.warnings, *warnings]))})
+
+    def to_json(self) -> str:
+        """Return the document as JSON text, one line for each list of numbers."""
+        if self._light:
+            raise RuntimeError(f"run {self.id} was read without its series and must not be written")
+        return compact_json(self.model_dump(mode="json", by_alias=True, exclude_none=True))
+
+    def to_bytes(self) -> bytes:
+        """Return the document as it stands in its file."""
+        return json_bytes(self.to_json())

@@ -1,0 +1,84 @@
+"""A run of transfer tests: its suite, and the passes of each workload."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, Field
+
+from ulterion.core.workload import Workload
+from ulterion.model.quantities import Count, Seconds, Spoken, Written
+from ulterion.model.runs.header import Ground, Header, State
+from ulterion.model.runs.passes import PassRecord
+from ulterion.model.runs.workload import checked_workload
+
+
+class WorkloadRecord(Written):
+    """A workload as it was run, and its finished passes."""
+
+    workload: Annotated[Workload, AfterValidator(checked_workload)]
+    text: str = Field(description="the workload in words, by which runs are matched")
+    engine: str = Field(description="how the requests were issued")
+    engine_why: str = ""
+    passes: list[PassRecord] = []
+    ended: Spoken | None = Field(None, description="why no more passes were run, when that was left to the result")
+    suspect: Spoken | None = Field(None, description="why the figure cannot be the drive's")
+
+    @property
+    def counted(self) -> list[PassRecord]:
+        """The passes that count: all but a warm-up."""
+        return [p for p in self.passes if p.number > 0]
+
+
+class Settings(Ground):
+    """What was asked for."""
+
+    passes: Count
+    seconds: Seconds
+    lanes: int | None = Field(None, description="worker processes that shared each pass, when more than one")
+    warm_up: bool | None = None
+    rest_seconds: float | None = None
+    cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
+    sure_within: float | None = Field(None, description="half the relative interval asked for, as a ratio")
+
+
+class MeasureRun(Header):
+    """A suite of workloads done on a hookup."""
+
+    kind: Literal["measure"] = "measure"
+    suite: str
+    settings: Settings
+    workloads: list[WorkloadRecord]
+
+    def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
+        """Return the run with its finished passes, given as (workload index, pass), and its state."""
+        workloads = [
+            record.model_copy(update={"passes": [p for at, p in passes if at == index]})
+            for index, record in enumerate(self.workloads)
+        ]
+        return self.model_copy(update={"workloads": workloads, "state": state})
+
+    @property
+    def kept_words(self) -> str:
+        """What a cut-off run has, in words."""
+        return f"its {sum(len(w.passes) for w in self.workloads)} finished passes are"
+
+
+class Recovery:
+    """The passes that the lines of a journal hold."""
+
+    def __init__(self, run: MeasureRun) -> None:
+        self._run = run
+        self._passes: list[tuple[int, PassRecord]] = []
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
+        index = int(line["workload"])
+        if not 0 <= index < len(self._run.workloads):
+            raise ValueError(f"no workload {index}")
+        self._passes.append((index, PassRecord.model_validate(line["pass"])))
+
+    def run(self, state: State) -> MeasureRun:
+        """Return the run with what was taken."""
+        return self._run.with_passes(self._passes, state)

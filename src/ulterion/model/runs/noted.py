@@ -1,0 +1,28 @@
+"""What a reviewer noted by hand: readings, outcomes that are no number, remarks."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from ulterion.model.quantities import Moment, Spoken, Written
+
+
+class Reading(Written):
+    """A value noted by hand, or from another instrument."""
+
+    what: Spoken = Field(min_length=1, description="what was read: case, room, power, ...")
+    value: float
+    unit: Spoken
+    at_seconds: float | None = Field(None, description="since the run began")
+    remark: Spoken = ""
+
+
+class Note(Written):
+    """An outcome that is not a number, or a remark, on a run or a moment of it."""
+
+    kind: Literal["outcome", "remark"]
+    text: Spoken = Field(min_length=1)
+    at_seconds: float | None = Field(None, description="since the run began")
+    noted: Moment = Field(description="when it was written down, UTC")

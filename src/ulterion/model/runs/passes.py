@@ -1,0 +1,81 @@
+"""A pass as it is written down: bytes, seconds, latencies and the series of its intervals."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from ulterion.core.histogram import BUCKETS, LatencyHistogram
+from ulterion.core.passes import PassResult
+from ulterion.model.quantities import MOST, Count, Seconds, Written
+
+PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
+Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
+
+
+class Latency(Written):
+    """Latencies of a pass in seconds; the histogram's buckets grow by 1 % from 100 ns."""
+
+    least: Seconds
+    mean: Seconds
+    p50: Seconds
+    p90: Seconds
+    p99: Seconds
+    p999: Seconds
+    greatest: Seconds
+    histogram: list[tuple[Bucket, Count]] = Field(description="pairs of bucket number and count")
+
+    @classmethod
+    def of(cls, found: LatencyHistogram) -> Latency:
+        """Write a histogram down."""
+        return cls(
+            least=found.least_ns / 1e9,
+            mean=found.mean,
+            greatest=found.greatest_ns / 1e9,
+            histogram=found.pairs(),
+            **{name: found.percentile(q) for name, q in PERCENTILES.items()},
+        )
+
+    def read_back(self) -> LatencyHistogram:
+        """Return the histogram."""
+        return LatencyHistogram.from_pairs(self.histogram, self.least, self.greatest, self.mean)
+
+
+class Series(Written):
+    """Bytes completed in consecutive intervals since the start of the pass."""
+
+    interval: float = Field(gt=0, description="seconds")
+    bytes: list[Count]
+
+
+class PassRecord(Written):
+    """One repetition of a workload."""
+
+    number: int = Field(ge=0, description="from 1; 0 is a warm-up, kept but not counted")
+    bytes: int = Field(gt=0, le=MOST)
+    seconds: float = Field(ge=1e-9, le=1e9, description="first submission to last completion, the flush included")
+    requests: int = Field(gt=0, le=MOST)
+    flush_seconds: Seconds | None = None
+    cpu_seconds: Seconds | None = None
+    latency: Latency
+    series: Series
+
+    @classmethod
+    def of(cls, number: int, result: PassResult) -> PassRecord:
+        """Write the result of a pass down."""
+        return cls(
+            number=number,
+            bytes=result.bytes,
+            seconds=result.seconds,
+            requests=result.requests,
+            flush_seconds=result.flush_seconds,
+            cpu_seconds=result.cpu_seconds,
+            latency=Latency.of(result.latency),
+            series=Series(interval=result.interval, bytes=list(result.interval_bytes)),
+        )
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second."""
+        return self.bytes / self.seconds

@@ -1,0 +1,45 @@
+"""From every older version of the run document to the present one, a step each, on the raw data.
+
+Versions, newest first.  Every version loads for ever.
+
+    3   2026  a header and a union by kind: a soak has no suite, workloads, passes or seconds of its own
+    2   2026  soaks (`soak`), readings with their moment and hand, outcomes and remarks (`notes`)
+    1   2026  the first
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ulterion.model.runs.header import NAME, VERSION
+
+Raw = dict[str, Any]
+
+
+def _to_two(data: Raw) -> Raw:
+    """Version 2 only adds: what a run of version 1 did not have stays missing."""
+    return data
+
+
+def _to_three(data: Raw) -> Raw:
+    """A soak loses what only a measurement has; a measurement loses a `soak` that is null."""
+    if data.get("kind") != "soak":
+        return data if data.get("soak") is not None else {k: v for k, v in data.items() if k != "soak"}
+    settings = data.get("settings")
+    if isinstance(settings, dict):
+        settings = {k: v for k, v in settings.items() if k in ("span_bytes", "seed")}
+    return {k: v for k, v in data.items() if k not in ("suite", "workloads")} | {"settings": settings}
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three}
+
+
+def upgraded(data: Raw) -> Raw:
+    """Return raw data of any known version as data of the present one."""
+    version: int = data["schema"]["version"]
+    if version == VERSION:
+        return data
+    for step in range(version, VERSION):
+        data = STEPS[step](data)
+    return data | {"schema": {"name": NAME, "version": VERSION}}

@@ -1,0 +1,119 @@
+"""Answers as plain data, for JSON: bytes, seconds, bytes per second, C, ratios as numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+
+from ulterion.conduct.observers import Measured, Shared
+from ulterion.core.stats import Estimate, estimate
+from ulterion.core.surveyed import Survey
+from ulterion.judge.claimrow import ClaimRow
+from ulterion.judge.comparisons import Group, Row
+from ulterion.judge.soaks import Soak, difference
+from ulterion.model.runs.soak import SoakRun
+
+
+def estimate_as_data(found: Estimate) -> dict[str, object]:
+    """Return an estimate as plain data for JSON, in the unit of its rates."""
+    return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}
+
+
+def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
+    """Return the comparison as plain data for JSON: rates in bytes per second, ratios as numbers."""
+    return {
+        "margin": margin,
+        "groups": [
+            {
+                "medium": g.medium,
+                "baseline": g.baseline,
+                "rows": [_row_as_data(r) for r in g.rows],
+                "differs": g.differs,
+                "caveats": g.caveats,
+                "not_measured": list(g.missing),
+            }
+            for g in groups
+        ],
+    }
+
+
+def _row_as_data(row: Row) -> dict[str, object]:
+    data: dict[str, object] = {
+        "hookup": row.hookup,
+        "workload": row.workload.name,
+        "text": row.workload.text,
+        "measured": estimate_as_data(row.estimate),
+        "limit": row.limit,
+    }
+    if row.comparison is not None:
+        c = row.comparison
+        data |= {
+            "ratio": c.ratio.value, "ratio_low": c.ratio.low, "ratio_high": c.ratio.high,
+            "p_adjusted": c.p_adjusted, "verdict": c.verdict, "more_passes": c.more_passes, "why": c.why,
+        }  # fmt: skip
+    return data
+
+
+def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, object]:
+    """Return the claims as plain data for JSON."""
+    return {
+        "tolerance": tolerance,
+        "claims": [
+            {
+                "part": r.part, "label": r.label, "claim": r.claim, "claimed": r.claimed, "unit": r.unit,
+                "advertised": r.advertised, "measured": r.measured, "hookup": r.hookup, "workload": r.workload,
+                "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
+                "share": r.judgement.share, "verdict": r.judgement.verdict, "why": r.judgement.why, "limit": r.limit,
+            }
+            for r in rows
+        ],
+    }  # fmt: skip
+
+
+def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None) -> dict[str, object]:
+    """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
+    findings = None if soak is None else asdict(soak.findings)
+    data: dict[str, object] = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
+    return data | ({"kept_in": str(path)} if path else {})
+
+
+def soaks_as_data(soaks: Sequence[Soak]) -> dict[str, object]:
+    """Return several soaks and how each differs from the first."""
+    return {
+        "soaks": [soak_as_data(s.run, s) for s in soaks],
+        "differences": [asdict(difference(s, soaks[0])) for s in soaks[1:]],
+    }
+
+
+def measured_as_data(found: Measured) -> dict[str, object]:
+    """Return a finished measurement: where it is kept, its estimates, and the whole document."""
+    records = [r for r in found.run.workloads if r.counted]
+    return {
+        "kept_in": str(found.path),
+        "state": found.run.state.name,
+        "estimates": [
+            {"workload": r.workload.name, "text": r.text, "run": found.run.id}
+            | estimate_as_data(estimate([p.rate for p in r.counted]))
+            for r in records
+        ],
+        "run": found.run.model_dump(mode="json", by_alias=True, exclude_none=True),
+    }
+
+
+def sharing_as_data(shared: Shared) -> dict[str, object]:
+    """Return what several targets gave alone and together; rates in bytes per second."""
+    return {
+        "targets": list(shared.targets),
+        "workloads": {
+            text: asdict(s) | {"kept": list(s.kept), "total": s.total, "fairness": s.fairness}
+            for text, s in shared.workloads.items()
+        },
+        "kept_in": [str(p) for p in shared.paths],
+        "failures": list(shared.failures),
+    }
+
+
+def survey_as_data(survey: Survey) -> dict[str, object]:
+    """Return a survey: bytes, C, W."""
+    return asdict(survey)
