@@ -29,6 +29,7 @@ from ulterion.cli.environment import Environment
 from ulterion.cli.main import COMMANDS, main
 from ulterion.cli.status import Status
 from ulterion.cli.streams import readable
+from ulterion.model.notebook import parse_notebook
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
 
@@ -162,8 +163,8 @@ def _changed(name: str, data: bytes, after: dict[str, bytes], folder: Path) -> s
     if name == "review.toml":
         return None if b"expect" in after.get(name, b"") else "changed"
     if name == "notes.json":
-        grown = json.loads(after.get(name, b"{}")).get("notes", [])
-        return None if json.loads(data)["notes"] == grown[: len(json.loads(data)["notes"])] else "notes are gone"
+        was, grown = (parse_notebook(d, name).notes for d in (data, after.get(name, b"{}")))
+        return None if was == grown[: len(was)] else "notes are gone"
     if ending == "png" or ending == "svg":
         return None
     try:

@@ -10,15 +10,18 @@ from typing import Any
 import ulterion
 from tests.support import BENCH, REVIEW, WARM, FolderCase
 from ulterion.conduct.notes import attach_log, note_words, noted, outcomes, split_moment
+from ulterion.conduct.observers import Soaked, SoakObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import find_cut_off, request_again, soak
-from ulterion.conduct.soakrequest import Soaked, SoakObserver, SoakRequest
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.soaks import choose, difference, marks_of, soak_of
-from ulterion.model.runs.document import Note, Reading, parse_run
+from ulterion.model.runs.document import parse_run
+from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 
@@ -60,7 +63,7 @@ class Soaking(FolderCase):
         self, folder: ReviewFolder, hookup: str = "box", observer: SoakObserver | None = None, **plan: Any
     ) -> Soaked:
         settings = {"idle": 30.0, "load_seconds": 300.0, "cool": 0.0} | plan
-        request = SoakRequest(folder, None, hookup, WRITING, SoakPlan(**settings))
+        request = SoakRequest(Place(folder, folder.path, None, hookup), WRITING, SoakPlan(**settings))
         return soak(request, observer or SoakObserver())
 
 
@@ -71,7 +74,7 @@ class Phases(Soaking):
         done = self.soak(folder, idle=None, cool=None, again=True)
         run = done.run
         assert run.soak is not None
-        self.assertEqual((run.state.name, run.kind, run.workloads), ("complete", "soak", []))
+        self.assertEqual((run.state.name, run.kind), ("complete", "soak"))
         self.assertEqual([p.name for p in run.soak.phases], ["idle", "load", "cool", "again"])
         self.assertIn("settled", run.soak.phases[0].ended)
         self.assertEqual(run.soak.phases[1].seconds, 300.0)
@@ -164,22 +167,22 @@ class Faults(Soaking):
         self.assertEqual((done.run.state.name, done.run.soak.done("load")[0]), ("failed", 70.0))
         self.assertIn("pulled out", done.run.state.why)
         self.write("bench.toml", (self.folder / "bench.toml").read_text().partition("[[faults]]")[0])
-        previous = find_cut_off(folder, "box", None)
-        asked = SoakRequest(folder, None, "box", WRITING, SoakPlan(load_seconds=5.0))
+        previous = find_cut_off(Place(folder, folder.path, None, "box"))
+        asked = SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(load_seconds=5.0))
         whole = soak(request_again(asked, previous), SoakObserver()).run
         assert whole.soak is not None
         self.assertEqual((whole.id, whole.state.name, len(folder.runs())), (previous.id, "complete", 1))
         self.assertEqual([(p.part, p.name, p.seconds) for p in whole.soak.phases],
                          [(1, "idle", 30.0), (1, "load", 70.0), (2, "load", 230.0)])  # fmt: skip
         with self.assertRaisesRegex(UsageError, "was cut off"):
-            find_cut_off(folder, "box", None)
+            find_cut_off(Place(folder, folder.path, None, "box"))
 
     def test_another_drive_does_not_go_on(self) -> None:
         """A soak is taken up only on the drive it began with."""
         folder = self.start('[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "100 s"\n')
         previous = self.soak(folder).run
         self.write("bench.toml", (self.folder / "bench.toml").read_text().replace('"T-1"', '"T-2"'))
-        asked = SoakRequest(folder, None, "box", WRITING, SoakPlan(load_seconds=5.0))
+        asked = SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(load_seconds=5.0))
         with self.assertRaisesRegex(UsageError, "was on T-1, and here is T-2"):
             soak(request_again(asked, previous), SoakObserver())
 
@@ -197,7 +200,12 @@ class Faults(Soaking):
                 self.heard.append((self.at, [f.cause for f in found]))
 
         folder = self.start(into='cache = "20 GB"\nafter_cache = "300 MB/s"')
-        request = SoakRequest(folder, None, "box", WRITING, SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0), pace=15.0)
+        request = SoakRequest(
+            Place(folder, folder.path, None, "box"),
+            WRITING,
+            SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0),
+            pace=15.0,
+        )
         soak(request, Listening())
         self.assertTrue(any(causes == ["write cache"] and at < 119 for at, causes in Listening.heard), Listening.heard)
 
@@ -232,7 +240,7 @@ class Judging(Soaking):
         one = self.soak(folder, idle=None, load_seconds=1800.0)
         warm = (self.folder / "bench.toml").read_text().replace('room = "21 C"', 'room = "27 C"')
         self.write("bench.toml", warm)
-        reading = replace(SoakRequest(folder, None, "box", WRITING, SoakPlan(idle=5.0, load_seconds=200.0, cool=0.0)),
+        reading = replace(SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(idle=5.0, load_seconds=200.0, cool=0.0)),
                           workload=parse_workload("sequential read 1 MiB depth 4"))  # fmt: skip
         other = soak(reading, SoakObserver())
         first, second = (soak_of(r.run) for r in (one, other))
@@ -284,7 +292,7 @@ class Noting(Soaking):
         """Lined up by time it settles like any sensor; one that lies elsewhere in time says where."""
         folder = self.start()
         run = self.soak(folder, load_seconds=1200.0).run
-        began = datetime.datetime.fromisoformat(run.started)
+        began = run.started
         rows = [
             f"{(began + datetime.timedelta(seconds=s)).isoformat()},{30 + min(s, 600) / 60}" for s in range(0, 1230, 5)
         ]

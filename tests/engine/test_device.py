@@ -240,7 +240,7 @@ class LoopDevices(FolderCase):
             with mock.patch("os.open", self.turning(link, second, late=late)):
                 if late:
                     target = open_device(link, Overwrite(str(mine), True))
-                    self.assertEqual(target.name, first.name)
+                    self.assertEqual(target.device_name, first.name)
                     target.prepare(1)
                     target.close()
                 else:

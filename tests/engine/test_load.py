@@ -14,9 +14,9 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.engine.filecycles import FileCycles, block_for
+from ulterion.engine.folder import FolderTarget, set_room_aside
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.load import FileSizes, Load, LoadEnd, set_room_aside
-from ulterion.engine.target import FolderTarget
+from ulterion.engine.load import FileSizes, Load, LoadEnd
 
 MIB = 2**20
 

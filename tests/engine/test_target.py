@@ -17,7 +17,9 @@ from ulterion.core.errors import PassSpoiled, UsageError
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import runner, testfile
-from ulterion.engine.target import MIB, FileTarget, FolderTarget, open_target, reserve, usable_span
+from ulterion.engine.folder import FolderTarget, reserve, usable_span
+from ulterion.engine.plainfile import FileTarget, open_target
+from ulterion.engine.target import MIB
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
 
@@ -108,7 +110,7 @@ class TestFile(FolderCase):
 class Room(FolderCase):
     def room(self, blocks: int, free: int) -> mock._patch:
         facts = mock.Mock(f_bavail=free, f_blocks=blocks, f_frsize=MIB)
-        return mock.patch("ulterion.engine.target.os.statvfs", return_value=facts)
+        return mock.patch("ulterion.engine.folder.os.statvfs", return_value=facts)
 
     def test_the_reserve_stays_free(self) -> None:
         """5 % but 32 MiB at least and 4 GiB at most stay free, whatever is asked for."""

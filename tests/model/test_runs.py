@@ -12,12 +12,13 @@ from unittest import mock
 from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.model import files, store
-from ulterion.model.journal import Journal, recover, with_passes
-from ulterion.model.runs.document import RunDocument, State, parse_run
+from ulterion.model.journal import Journal, recover
+from ulterion.model.runs.document import State, parse_run, published_schema
 from ulterion.model.store import ReviewFolder, run_name
 
 REPOSITORY = Path(__file__).parents[2]
-SAMPLE = Path(__file__).with_name("run-v1.json")
+HERE = Path(__file__).parent
+SAMPLE = HERE / "run-v1.json"
 
 
 class Document(unittest.TestCase):
@@ -31,6 +32,20 @@ class Document(unittest.TestCase):
         self.assertEqual(one.requests, one.latency.read_back().total)
         self.assert_holds(json.loads(run.to_json()), json.loads(text) | {"schema": {"name": "ulterion-run"}})
         self.assertEqual(parse_run(run.to_json(), "again"), run)
+
+    def test_the_second_version_still_loads(self) -> None:
+        """A measurement and a soak of version 2: figures, phases and what was noted are as they were."""
+        for kind, left_out in (("measure", ()), ("soak", ("suite", "workloads", "settings"))):
+            text = (HERE / f"run-v2-{kind}.json").read_text()
+            run = parse_run(text, kind)
+            old = {k: v for k, v in json.loads(text).items() if k not in left_out}
+            self.assertEqual(run.kind, kind)
+            self.assert_holds(json.loads(run.to_json()), old | {"schema": {"name": "ulterion-run"}})
+            self.assertEqual(parse_run(run.to_json(), "again"), run)
+        self.assertEqual(
+            (run.settings.seed, run.settings.span_bytes),
+            tuple(json.loads(text)["settings"][k] for k in ("seed", "span_bytes")),
+        )
 
     def assert_holds(self, new: object, old: object, place: str = "") -> None:
         """Everything of the old document is in the new one, unchanged; fields added since are allowed."""
@@ -48,7 +63,7 @@ class Document(unittest.TestCase):
     def test_the_published_schema_is_the_models(self) -> None:
         """docs/run.schema.json is generated from the model; a stale one fails here."""
         published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
-        self.assertEqual(published, RunDocument.model_json_schema(by_alias=True))
+        self.assertEqual(published, published_schema())
 
     def test_what_is_not_a_sound_document_is_said(self) -> None:
         """Half a file, another format, a later version, an unknown key, an impossible number: each its own words."""
@@ -58,7 +73,7 @@ class Document(unittest.TestCase):
             text[: len(text) // 2]: "not whole",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
-            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 3}}): "newer Ulterion",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 4}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
             json.dumps(whole | {"id": "zz"}): "does not hold together: id",
         }
@@ -78,7 +93,7 @@ class Recovery(FolderCase):
         """Return a journal as it stands when the last pass has just been written."""
         run = self.finished.run
         passes = [(i, p) for i, w in enumerate(run.workloads) for p in w.passes]
-        blank = with_passes(run.model_copy(update={"id": "abcdef"}), [], State(name="interrupted", why="in progress"))
+        blank = run.model_copy(update={"id": "abcdef"}).with_passes([], State(name="interrupted", why="in progress"))
         journal = Journal(self.runs / f"{run_name(blank)}.journal", blank)
         for index, record in passes:
             journal.add(index, record)
@@ -116,6 +131,27 @@ class Recovery(FolderCase):
         self.assertEqual(self.finished.path.read_bytes(), before)
         self.assertIn("6 finished passes are kept", " ".join(opened.notices))
         self.assertEqual(ReviewFolder.open(self.folder).notices, [])
+
+    def test_journals_of_every_version_are_recovered(self) -> None:
+        """What an older version left when it was killed is a run after the update, with all that it held."""
+        for name, lines in (("run-v1-measure", 4), ("run-v2-measure", 4), ("run-v2-soak", 25)):
+            with self.subTest(name):
+                source = (HERE / f"{name}.journal").read_bytes()
+                run = recover(HERE / f"{name}.journal")
+                assert run is not None
+                self.assertEqual((run.kind, run.state.name), (name.rpartition("-")[2], "interrupted"))
+                held = run.soak.phases if run.kind == "soak" else [p for w in run.workloads for p in w.passes]
+                count = (
+                    sum(max(len(p.bytes), len(next(iter(p.sensors.values()), []))) for p in held)
+                    if run.kind == "soak"
+                    else len(held)
+                )
+                self.assertEqual(count, lines)
+                left = self.runs / f"20260101T000000Z-{name}-{run.id}.journal"
+                left.write_bytes(source)
+                opened = ReviewFolder.open(self.folder)
+                self.assertIn("was cut off", " ".join(opened.notices))
+                self.assertIn(run.id, [r.id for r in opened.runs()])
 
     def test_a_living_writers_journal_is_left_alone(self) -> None:
         """While the writer holds its lock the journal is not touched."""
@@ -161,7 +197,7 @@ class Storing(FolderCase):
         kept = simulate(folder, "box", passes=3)
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
-        (folder.runs_folder / "b.json").write_text(text.replace('"version": 2', '"version": 7', 1))
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 3', '"version": 7', 1))
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")
         self.assertRegex(folder.notices[1], "newer Ulterion")

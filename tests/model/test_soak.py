@@ -16,22 +16,25 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.model.instrument import parse_zone, read_log
-from ulterion.model.journal import Journal, recover, with_phases
+from ulterion.model.journal import Journal, recover
 from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
-from ulterion.model.runs import soak as soaks
-from ulterion.model.runs.document import Note, Reading, RunDocument, Settings, State, parse_run
-from ulterion.model.runs.soak import GrowingPhase, LoggedSeries, SoakPlan, SoakRecord, join_rows, lined_up
+from ulterion.model.runs import growing as soaks
+from ulterion.model.runs.document import parse_run
+from ulterion.model.runs.growing import GrowingPhase, join_rows
+from ulterion.model.runs.header import Ground, State
+from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.soak import LoggedSeries, SoakPlan, SoakRecord, SoakRun, lined_up
 from ulterion.model.store import ReviewFolder, run_name
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 
 
-def blank() -> RunDocument:
-    return RunDocument(
+def blank() -> SoakRun:
+    return SoakRun(
         id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", hookup="box", chain=["b:usb", "box", "drive"],
-        target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), suite="soak",
-        settings=Settings(passes=1, seconds=60, span_bytes=2**30, seed=1), cache_bypassed=True, workloads=[],
+        target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"),
+        settings=Ground(span_bytes=2**30, seed=1), cache_bypassed=True,
         soak=SoakRecord(plan=SoakPlan(load_seconds=60), workload=WRITING, text=WRITING.text, engine="simulated"),
         state=State(name="interrupted", why="in progress"),
     )  # fmt: skip
@@ -75,15 +78,17 @@ class Growing(unittest.TestCase):
             phase.add(row(number))
         record = blank().soak.model_copy(update={"phases": [phase.written()]})  # type: ignore[union-attr]
         log = LoggedSeries(name="skin", source="x.csv", at=[0, 5, 10, 15, 60, 65], values=[1, 2, 3, 4, 5, 6])
-        found = lined_up(record.trace(), log)
+        found = lined_up(record.trace(rotational=False), log)
         self.assertEqual((found[0], found[9], found[61]), (1.0, 3.0, 5.0))
         self.assertTrue(math.isnan(found[40]))
         self.assertTrue(math.isnan(found[90]))
-        self.assertEqual(lined_up(record.trace(), log.model_copy(update={"at": [], "values": []})).size, 100)
+        self.assertEqual(
+            lined_up(record.trace(rotational=False), log.model_copy(update={"at": [], "values": []})).size, 100
+        )
 
 
 class Journals(FolderCase):
-    def journal(self, run: RunDocument | None = None, rows: int = 6) -> Journal:
+    def journal(self, run: SoakRun | None = None, rows: int = 6) -> Journal:
         run = run or blank()
         (self.folder / "runs").mkdir(exist_ok=True)
         journal = Journal(self.folder / "runs" / f"{run_name(run)}.journal", run)
@@ -137,7 +142,7 @@ class Journals(FolderCase):
         self.assertEqual(run.soak.done("load"), (10.0, (21 + 10) * 2**20))
         self.assertEqual([r.what for r in run.readings], ["case", "case", "room"])
         self.assertEqual(list(folder.runs_folder.glob("*.notes")), [])
-        self.assertEqual(run.soak.trace().phases[1].end, 105.0)
+        self.assertEqual(run.trace().phases[1].end, 105.0)
 
     def test_a_journal_left_after_its_document_changes_nothing(self) -> None:
         """A program that died between writing the document and removing the journal leaves the document as it is."""
@@ -146,7 +151,7 @@ class Journals(FolderCase):
         journal.close(remove=False)
         run = recover(journal.path)
         assert run is not None
-        path = folder.save(with_phases(run, [], State(name="complete")))
+        path = folder.save(run.with_phases([], State(name="complete")))
         before = path.read_bytes()
         self.assertEqual(ReviewFolder.open(self.folder).notices, [])
         self.assertEqual(path.read_bytes(), before)

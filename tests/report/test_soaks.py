@@ -9,12 +9,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import BENCH, REVIEW, FolderCase
+from ulterion.conduct.observers import SoakObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import soak
-from ulterion.conduct.soakrequest import SoakObserver, SoakRequest
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.judge.soaks import Soak, difference, marks_of, soak_of
-from ulterion.model.runs.document import Reading, RunDocument
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.noted import Reading
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.report.figures.files import save_figure
 from ulterion.report.figures.soaks import DARK, LIGHT, draw_soaks
@@ -59,13 +62,13 @@ class Soaked(FolderCase):
 
     def soak(self, hookup: str = "box", **plan: object) -> Soak:
         settings = {"idle": 60.0, "load_seconds": 900.0, "cool": 120.0} | plan
-        request = SoakRequest(self.folder_opened, None, hookup, WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
+        request = SoakRequest(Place(self.folder_opened, self.folder, None, hookup), WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
         found = soak_of(soak(request, SoakObserver()).run)
         assert found is not None
         return found
 
     def changed(self, one: Soak, **update: object) -> Soak:
-        run: RunDocument = one.run.model_copy(update=update)
+        run: AnyRun = one.run.model_copy(update=update)
         found = soak_of(run)
         assert found is not None
         return found

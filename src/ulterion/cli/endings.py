@@ -12,8 +12,7 @@ import traceback
 from pathlib import Path
 
 from ulterion.cli.environment import Environment
-from ulterion.cli.main import Refused
-from ulterion.cli.status import Status
+from ulterion.cli.status import Refused, Status
 from ulterion.cli.streams import silence
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, WorkerLost
 from ulterion.core.text import brief

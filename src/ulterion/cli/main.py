@@ -8,7 +8,7 @@ import os
 import signal
 import sys
 
-from ulterion.cli.status import Status
+from ulterion.cli.status import Refused, Status
 from ulterion.core.version import __version__
 
 TYPE_CHECKING = False  # as in `typing`, which `--help` does not need
@@ -39,10 +39,6 @@ class Help(argparse.HelpFormatter):
         except (ValueError, OSError):
             width = 80
         super().__init__(prog, width=max(width, 40) - 2)
-
-
-class Refused(Exception):  # noqa: N818 - it names what happened
-    """A command line that cannot be understood, and why."""
 
 
 class Parser(argparse.ArgumentParser):

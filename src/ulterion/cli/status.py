@@ -1,4 +1,4 @@
-"""Every exit status of the program."""
+"""Every exit status of the program, and the refusal of a command line."""
 
 from __future__ import annotations
 
@@ -20,3 +20,7 @@ class Status(IntEnum):
     """a fault of our own (EX_SOFTWARE of sysexits.h); what was measured before it is kept"""
     INTERRUPTED = 130
     """stopped by hand or by the system; what was measured is kept"""
+
+
+class Refused(Exception):  # noqa: N818 - it names what happened
+    """A command line that cannot be understood, and why."""

@@ -14,6 +14,7 @@ from ulterion.model.files import locked
 from ulterion.model.instrument import InstrumentLog, read_log
 from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
+from ulterion.model.quantities import moment_text
 from ulterion.model.runs.document import AnyRun, SoakRun
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries
@@ -184,7 +185,7 @@ def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[
 def noted(folder: ReviewFolder) -> dict[str, Any]:
     """Return everything noted by hand: on hookups and on runs."""
     on_hookups = [
-        {"hookup": n.hookup, "noted": n.noted, "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
+        {"hookup": n.hookup, "noted": moment_text(n.noted), "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
         for n in folder.notebook().notes
     ]
     on_runs = []

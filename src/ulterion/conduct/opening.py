@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -24,6 +23,7 @@ from ulterion.engine.device import is_device
 from ulterion.engine.plainfile import open_target
 from ulterion.engine.target import RealTarget
 from ulterion.host.activity import pulse_of
+from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
 from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
@@ -87,7 +87,7 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
     facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
     ends = [s.ended for s in place.review.skims() if s.simulated and s.ended is not None] if place.simulated else []
     started = target.started(ends)
-    seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{_to_milliseconds(started)}")
+    seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{moment_text(started)}")
     header = {
         "id": identity,
         "started": started,
@@ -100,11 +100,6 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
         "state": IN_PROGRESS,
     }
     return Opened(target, workloads, facts, seed, header)
-
-
-def _to_milliseconds(moment: datetime.datetime) -> str:
-    """Return a moment as all versions have told it to the seed of a simulated run, so that runs can be repeated."""
-    return moment.isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:

@@ -46,9 +46,8 @@ def moment_of(value: Any) -> datetime.datetime:
 
 
 def moment_text(moment: datetime.datetime) -> str:
-    """Return a moment as RFC 3339 in UTC: to the second where it is whole, else to the millisecond."""
-    fine = "milliseconds" if moment.microsecond else "seconds"
-    return moment.astimezone(datetime.UTC).isoformat(timespec=fine).replace("+00:00", "Z")
+    """Return a moment as RFC 3339 in UTC, to the millisecond."""
+    return moment.astimezone(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 def _spoken(value: Any) -> Any:

@@ -49,7 +49,7 @@ def run_of(data: Any, name: str) -> AnyRun:
         return _ADAPTER.validate_python(data)
     except ValidationError as error:
         fault = error.errors()[0]
-        place = ".".join(str(p) for p in fault["loc"])
+        place = ".".join(str(p) for p in fault["loc"][1:]) or "kind"
         raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
     except RecursionError as error:
         raise UsageError(f"{name} is nested too deep to be one of ours") from error
