@@ -163,8 +163,8 @@ def _changed(name: str, data: bytes, after: dict[str, bytes], folder: Path) -> s
     if name == "review.toml":
         return None if b"expect" in after.get(name, b"") else "changed"
     if name == "notes.json":
-        was, grown = (parse_notebook(d, name).notes for d in (data, after.get(name, b"{}")))
-        return None if was == grown[: len(was)] else "notes are gone"
+        noted, grown = (parse_notebook(d, name).notes for d in (data, after.get(name, b"{}")))
+        return None if noted == grown[: len(noted)] else "notes are gone"
     if ending == "png" or ending == "svg":
         return None
     try:

@@ -8,6 +8,7 @@ from unittest import mock
 from tests.support import REVIEW, FolderCase
 from ulterion.conduct import waiting as swapping
 from ulterion.conduct.expected import unexpected
+from ulterion.conduct.place import Place
 from ulterion.conduct.waiting import wait_for
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
@@ -42,7 +43,7 @@ class Waiting(FolderCase):
 
         with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
                 mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(swapping.mounts, "mount_of", return_value=None):  # fmt: skip
-            wait_for(self.opened.review, "box", self.folder, seconds, said.append)
+            wait_for(Place(self.opened, self.folder, None, "box"), seconds, said.append)
         return said
 
     def test_each_mistake_is_told_once_and_the_right_drive_ends_it(self) -> None:
@@ -65,7 +66,7 @@ class Waiting(FolderCase):
         )
         self.write("review.toml", REVIEW)
         with self.assertRaisesRegex(UsageError, "--wait is for real hookups"):
-            wait_for(ReviewFolder.open(self.folder).review, "box", self.folder, 1.0, print)
+            wait_for(Place(ReviewFolder.open(self.folder), self.folder, None, "box"), 1.0, print)
 
     def test_the_kernels_messages_are_listened_to(self) -> None:
         """A message ends the wait once it is quiet, no message lets it run out; without a socket it looks by itself."""

@@ -16,7 +16,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import guess_link
 from ulterion.core.surveyed import Drive, Survey, Volume, changes
-from ulterion.host import machine
+from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
 from ulterion.host.recorded import record, replayed
@@ -133,9 +133,9 @@ class Recorded(unittest.TestCase):
 
     def test_looking_around_asks_no_usb_bridge(self) -> None:
         """On a live machine only drives that are not behind USB are asked for their logs, unless told otherwise."""
-        with replayed(MACHINE) as (root, _), mock.patch.object(machine, "LIVE", root), \
-                mock.patch.object(machine.sensors, "counters_of", return_value={}) as asked, \
-                mock.patch.object(machine.sensors, "of_disk", return_value=([], "")), \
+        with replayed(MACHINE) as (root, _), mock.patch.object(drive, "LIVE", root), \
+                mock.patch.object(drive.sensors, "counters_of", return_value={}) as asked, \
+                mock.patch.object(drive.sensors, "of_disk", return_value=([], "")), \
                 mock.patch.object(machine.os, "statvfs", side_effect=OSError):  # fmt: skip
             machine.survey(root)
             self.assertEqual(sorted(c.args[0] for c in asked.call_args_list), ["mmcblk0", "nvme0n1", "sde"])

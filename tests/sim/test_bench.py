@@ -9,7 +9,8 @@ from ulterion.core.verdicts import compare
 from ulterion.core.workload import parse_workload
 from ulterion.sim.bench import SimBench, load_bench
 from ulterion.sim.physics import truth
-from ulterion.sim.target import SimTarget, seen_link
+from ulterion.sim.shown import seen_link
+from ulterion.sim.target import SimTarget
 
 FAST, BOX = ["b:fast", "drive"], ["b:usb", "box", "drive"]
 SMALL = parse_workload("random read 4 KiB depth 1").settled(1.0, 2**30)

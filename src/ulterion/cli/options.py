@@ -33,12 +33,14 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
     """With --wait: return once what the hookup needs is there; raise UsageError."""
     if arguments.wait is None:
         return
+    from ulterion.conduct.place import Place
     from ulterion.conduct.waiting import wait_for
     from ulterion.core.errors import UsageError
 
     if arguments.hookup is None:
         raise UsageError("--wait needs a hookup that says what to wait for; add --hookup NAME")
-    wait_for(review.review, arguments.hookup, review.path, arguments.wait, lambda words: say([words]))
+    place = Place(review, review.path, None, arguments.hookup)
+    wait_for(place, arguments.wait, lambda words: say([words]))
 
 
 def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:

@@ -108,6 +108,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     """Say what comes, goes and changes until stopped."""
     import time
 
+    from ulterion.conduct.survey import only
     from ulterion.core.surveyed import changes
     from ulterion.host import machine
     from ulterion.host.uevents import Uevents
@@ -122,7 +123,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
         while until is None or time.monotonic() < until:
             # mounting sends no message, so it is looked at every second as well
             events.wait(max(0.0, min(1.0, until - time.monotonic())) if until else 1.0)
-            now = machine.survey()
+            now = only(machine.survey(), arguments.drive)
             for change in changes(found, now):
                 if arguments.json:
                     env.out.write(_as_line(change))

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.conduct.place import SIM
-from ulterion.core.chain import Step, faults, known_link
+from ulterion.core.chain import known_link
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts import BenchFacts
 from ulterion.core.surveyed import Drive, Survey
@@ -20,8 +20,8 @@ from ulterion.host.recorded import replayed
 from ulterion.model.files import replace_in_place
 from ulterion.model.reading import LARGEST_TEXT, as_text, read_bytes
 from ulterion.model.review import Review, parse_review
-from ulterion.sim.bench import SimBench, load_bench
-from ulterion.sim.target import seen_link
+from ulterion.sim.bench import load_bench
+from ulterion.sim.shown import shown_drive
 
 
 @contextmanager
@@ -42,34 +42,10 @@ def simulated(review: Review, folder: Path) -> Survey:
         if hookup.target is None or not hookup.target.startswith(SIM):
             continue
         bench = load_bench(folder / hookup.target.removeprefix(SIM))
-        drives.append(_simulated_drive(name, hookup.chain, bench, folder))
+        drives.append(shown_drive(name, hookup.chain, bench.chain(hookup.chain, folder)))
     if bench is None:
         raise UsageError("no hookup of this review is on a simulated bench; leave --simulated out")
     return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives))
-
-
-def _simulated_drive(name: str, names: list[str], bench: SimBench, folder: Path) -> Drive:
-    chain = bench.chain(names, folder)
-    device, link = seen_link(chain)
-    steps = []
-    for key, part in zip(names, chain, strict=True):
-        role = (
-            "controller"
-            if key in bench.ports
-            else "drive"
-            if part is chain[-1]
-            else "bridge"
-            if part is device
-            else "hub"
-        )
-        running = link if part is device else part.link
-        steps.append(Step(role, key, part.model, part.driver, running.name if running else None))
-    medium = chain[-1]
-    return Drive(
-        name=name, transport=device.transport or chain[0].transport, model=medium.model, serial=medium.serial,
-        port=names[0], link=link.name if link else None, driver=device.driver or chain[0].driver, steps=tuple(steps),
-        faults=tuple(faults(steps)), size=medium.capacity, rotational=medium.inner_read is not None,
-    )  # fmt: skip
 
 
 def find_drive(survey: Survey, name: str | None) -> Drive:
@@ -86,6 +62,16 @@ def find_drive(survey: Survey, name: str | None) -> Drive:
     if not found:
         raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
     return found[0]
+
+
+def only(survey: Survey, names: list[str]) -> Survey:
+    """Return what a survey shows of the drives named, by kernel name or serial, those that are gone left out."""
+    wanted = {n.removeprefix("/dev/") for n in names}
+    if not wanted:
+        return survey
+    return replace(
+        survey, drives=tuple(d for d in survey.drives if {d.name, d.serial} & wanted), adapters=(), tunnels=()
+    )
 
 
 def chosen(survey: Survey, names: list[str]) -> Survey:

@@ -6,27 +6,27 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from ulterion.conduct.place import Place
 from ulterion.core.errors import UsageError
 from ulterion.core.surveyed import Drive
 from ulterion.core.units import show_duration
 from ulterion.host import inuse, machine, mounts
 from ulterion.host.uevents import Uevents
-from ulterion.model.review import Hookup, Review
+from ulterion.model.review import Hookup
 
 SETTLED = 2.0  # seconds that the right drive must stay as it is
 STEP = 1.0
 
 
-def wait_for(review: Review, name: str, folder: Path, seconds: float, tell: Callable[[str], None]) -> None:
+def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> None:
     """Return once the drive of a hookup is plugged in where it belongs and its target can be used.
 
     Tells what to do, and at once when a wrong drive or port is seen.  Raises UsageError when the time is up.
     """
-    hookup = review.hookup(name)
-    if hookup.target is None or hookup.target.startswith("sim:"):
-        raise UsageError(f"--wait is for real hookups with a target; '{name}' has {hookup.target or 'none'}")
-    target = folder / Path(hookup.target).expanduser()
-    parts = " > ".join(review.label(k) for k in hookup.chain)
+    hookup, target = place.entry, place.path
+    if hookup is None or target is None:
+        raise UsageError(f"--wait is for real hookups with a target; '{place.hookup}' has {place.where or 'none'}")
+    parts = " > ".join(place.review.review.label(k) for k in hookup.chain)
     tell(
         f"plug in: {parts}; it is used once it is there and mounted on {target} (waiting {show_duration(seconds)} at most)"
     )
@@ -46,7 +46,7 @@ def wait_for(review: Review, name: str, folder: Path, seconds: float, tell: Call
             left = until - time.monotonic()
             if left <= 0:
                 raise UsageError(
-                    f"hookup '{name}' was not ready after {show_duration(seconds)}: {words}; give --wait more time"
+                    f"hookup '{place.hookup}' was not ready after {show_duration(seconds)}: {words}; give --wait more time"
                 )
             events.wait(min(left, STEP))
     finally:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ulterion.core.chain import Step
-from ulterion.core.facts import BenchFacts
+from ulterion.core.facts import BenchFacts, TargetFacts
 
 
 @dataclass(frozen=True)
@@ -68,6 +68,37 @@ class Drive:
     no_temperature: str = ""
     health: dict[str, float] = field(default_factory=dict)
     system: bool = False
+
+
+def as_target(drive: Drive | None, path: str, kind: str, device: str | None, *, filesystem: str | None = None,
+              mount_options: str | None = None, filesystem_bytes: int | None = None, free_bytes: int | None = None,
+              serial: str | None = None) -> TargetFacts:  # fmt: skip
+    """Return the facts of a target on a drive (None: on none that is known); `serial` where it is not the drive's own."""
+    one = drive or Drive("")
+    return TargetFacts(
+        path=path,
+        kind=kind,
+        device=device,
+        model=one.model,
+        serial=serial or one.serial,
+        firmware=one.firmware,
+        transport=one.transport,
+        link=one.link,
+        driver=one.driver,
+        capacity_bytes=one.size,
+        filesystem=filesystem,
+        mount_options=mount_options,
+        filesystem_bytes=filesystem_bytes,
+        free_bytes=free_bytes,
+        logical_block=one.logical_block,
+        physical_block=one.physical_block,
+        rotational=one.rotational,
+        system_disk=one.system if drive else None,
+        temperature=one.temperature,
+        port=one.port,
+        steps=one.steps,
+        faults=one.faults,
+    )
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,6 @@ Files have no names (or lose them at once), so none can be left behind; deleting
 from __future__ import annotations
 
 import os
-import resource
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -31,6 +30,8 @@ def block_for(smallest: int) -> int:
 
 def most_files() -> int:
     """Return how many files may be open at once, having raised the limit as far as the system allows."""
+    import resource  # not on every system, and of no use where nothing is measured
+
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     if soft < hard:
         resource.setrlimit(resource.RLIMIT_NOFILE, (hard, hard))

@@ -5,42 +5,16 @@ from __future__ import annotations
 import os
 import platform
 from pathlib import Path
-from typing import Any
 
-from ulterion.core.chain import faults
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.host import chains, drives, inuse, mounts, safety, tree
+from ulterion.core.surveyed import as_target
+from ulterion.host import inuse, mounts, safety, tree
+from ulterion.host.drive import drive_of
 
 STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
 MEMORY_FILESYSTEMS = ("tmpfs", "ramfs")
 NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")
 THINNING_FILESYSTEMS = ("btrfs", "zfs", "bcachefs", "f2fs", "squashfs")
-
-
-def _disk_facts(disk: str | None, root: Path) -> dict[str, Any]:
-    """Return what is known of a whole disk, as fields of TargetFacts; nothing of None."""
-    if disk is None:
-        return {}
-    link, block = drives.connection(disk, root), root / "sys/block" / disk
-    steps = chains.steps_of(block, root)
-    rotational = tree.number(block / "queue/rotational")
-    return {
-        "model": drives.model(disk, root),
-        "serial": drives.serial(disk, root),
-        "firmware": tree.text(block / "device/firmware_rev"),
-        "transport": link.transport,
-        "link": link.link or next((s.link for s in steps if s.role == "slot"), None),
-        "driver": link.driver,
-        "capacity_bytes": drives.capacity(disk, root),
-        "logical_block": tree.number(block / "queue/logical_block_size"),
-        "physical_block": tree.number(block / "queue/physical_block_size"),
-        "rotational": None if rotational is None else bool(rotational),
-        "system_disk": disk in inuse.system_disks(root),
-        "temperature": drives.temperature(disk, root),
-        "port": chains.port_of(block, root),
-        "steps": steps,
-        "faults": tuple(faults(steps)),
-    }
 
 
 def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
@@ -49,15 +23,15 @@ def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
     mount = mounts.mount_of(path, root)
     disk = mounts.disk_of(mount, root) if mount else None
     room = os.statvfs(path)
-    return TargetFacts(
-        path=str(path),
-        kind="folder" if path.is_dir() else "file",
-        device=disk,
+    return as_target(
+        drive_of(disk, root) if disk else None,
+        str(path),
+        "folder" if path.is_dir() else "file",
+        disk,
         filesystem=mount.filesystem if mount else None,
         mount_options=mount.telling_options if mount else None,
         filesystem_bytes=room.f_blocks * room.f_frsize,
         free_bytes=room.f_bavail * room.f_frsize,
-        **_disk_facts(disk, root),
     )
 
 
@@ -72,8 +46,8 @@ def key_of(path: Path) -> tuple[int, int] | None:
 
 def device_facts(path: Path, name: str, root: Path = Path("/")) -> TargetFacts:
     """Return what a raw block device is, by the kernel's name of it; what cannot be read stays None."""
-    facts = _disk_facts(inuse.whole_disk(name, root), root) | {"serial": safety.identity(name, root)}
-    return TargetFacts(path=str(path.resolve()), kind="device", device=name, **facts)
+    drive = drive_of(inuse.whole_disk(name, root), root)
+    return as_target(drive, str(path.resolve()), "device", name, serial=safety.identity(name, root))
 
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None, root: Path = Path("/")) -> BenchFacts:

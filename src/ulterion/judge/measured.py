@@ -154,7 +154,8 @@ def _host_elements(run: AnyRun) -> list[Element]:
     found = []
     for step in run.target.steps:
         link = known_link(step.link)
-        if link is not None and step.role in ("controller", "hub") and link.name != run.target.link:
+        known = step.name in run.chain  # the simulated bench names its parts as the review does
+        if link is not None and not known and step.role in ("controller", "hub") and link.name != run.target.link:
             label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
             found.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
     return found

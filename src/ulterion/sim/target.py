@@ -12,32 +12,19 @@ import numpy.typing as npt
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.links import Link
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.soak.trace import DRIVE, Row
+from ulterion.core.surveyed import as_target
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workload import Workload, parse_workload
-from ulterion.sim.bench import Fault, SimBench, SimPart
+from ulterion.sim.bench import Fault, SimBench
 from ulterion.sim.physics import ceiling
+from ulterion.sim.shown import shown_drive
 from ulterion.sim.state import ROOM, Memory, State
 
 DEFAULT_SPAN = 1024 * 2**20
 LAYING = parse_workload("sequential write 4 MiB depth 4")
 SERIES_NOISE = 0.3  # spread within a pass as a share of the spread between passes
-
-
-def seen_link(chain: list[SimPart]) -> tuple[SimPart, Link | None]:
-    """Return the device that the host would show (the bridge, or a medium plugged in alone) and its trained link.
-
-    Two ends of one family train at the slower of both.
-    """
-    device = chain[-2] if len(chain) > 2 else chain[-1]
-    if device.link is None:
-        return device, None
-    family = device.link.name.split()[0]
-    upstream = chain[: chain.index(device) + 1]
-    same = [p.link for p in upstream if p.link is not None and p.link.name.split()[0] == family]
-    return device, min(same, key=lambda link: link.payload)
 
 
 @dataclass
@@ -201,26 +188,10 @@ class SimTarget:
 
     def facts(self) -> TargetFacts:
         """Return what the bench shows of the target, as a survey of real hardware would."""
-        medium = self.chain[-1]
-        device, link = seen_link(self.chain)
-        return TargetFacts(
-            path=self.path,
-            kind="simulated",
-            device="sim0",
-            model=medium.model,
-            serial=medium.serial,
-            transport=device.transport or self.chain[0].transport,
-            link=link.name if link else None,
-            driver=device.driver or self.chain[0].driver,
-            capacity_bytes=medium.capacity,
-            filesystem="simulated",
-            filesystem_bytes=medium.capacity,
-            free_bytes=medium.capacity,
-            system_disk=False,
-            port=self.names[0],
-            rotational=medium.inner_read is not None,
-            temperature=self.state.sensors().get(DRIVE, medium.temperature),
-        )
+        capacity = self.chain[-1].capacity
+        drive = shown_drive("sim0", self.names, self.chain, self.state.sensors().get(DRIVE, self.chain[-1].temperature))
+        return as_target(drive, self.path, "simulated", "sim0", filesystem="simulated", filesystem_bytes=capacity,
+                         free_bytes=capacity)  # fmt: skip
 
     def bench_facts(self, versions: dict[str, str]) -> BenchFacts:
         """Return the host and room of the simulated bench; `versions` should not name what varies between machines."""

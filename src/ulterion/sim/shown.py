@@ -1,0 +1,49 @@
+"""What the simulated bench shows of a chain: as much as a survey of real hardware would, and no more."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.chain import Step, faults
+from ulterion.core.links import Link
+from ulterion.core.surveyed import Drive
+from ulterion.sim.bench import SimPart
+
+
+def seen_link(chain: Sequence[SimPart]) -> tuple[SimPart, Link | None]:
+    """Return the device that the host would show (the bridge, or a medium plugged in alone) and its trained link.
+
+    Two ends of one family train at the slower of both.
+    """
+    device = chain[-2] if len(chain) > 2 else chain[-1]
+    if device.link is None:
+        return device, None
+    family = device.link.name.split()[0]
+    upstream = chain[: chain.index(device) + 1]
+    same = [p.link for p in upstream if p.link is not None and p.link.name.split()[0] == family]
+    return device, min(same, key=lambda link: link.payload)
+
+
+def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], temperature: float | None = None) -> Drive:
+    """Return the drive at the end of a chain, with the steps that lead to it and what is wrong with them."""
+    device, link = seen_link(chain)
+    roles = {id(chain[0]): "controller", id(device): "bridge", id(chain[-1]): "drive"}
+    steps = []
+    for key, part in zip(names, chain, strict=True):
+        running = link if part is device else part.link
+        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, running.name if running else None))
+    medium = chain[-1]
+    return Drive(
+        name=name,
+        transport=device.transport or chain[0].transport,
+        model=medium.model,
+        serial=medium.serial,
+        port=names[0],
+        link=link.name if link else None,
+        driver=device.driver or chain[0].driver,
+        steps=tuple(steps),
+        faults=tuple(faults(steps)),
+        size=medium.capacity,
+        rotational=medium.inner_read is not None,
+        temperature=temperature,
+    )
