@@ -46,7 +46,7 @@ class Review:
         groups = compare_review(self.folder.review, self.runs, against=against, margin=margin)
         rows = [
             {
-                "medium": group.medium, "hookup": row.hookup, "workload": row.workload.name,
+                "medium": group.medium, "hookup": row.hookup, "run": row.run, "workload": row.workload.name,
                 "MB_per_s": row.estimate.rate / 1e6,
                 "ratio": row.comparison.ratio.value if row.comparison else None,
                 "ratio_low": row.comparison.ratio.low if row.comparison else None,
@@ -59,11 +59,11 @@ class Review:
         return pd.DataFrame(rows)
 
     def claims(self) -> pd.DataFrame:
-        """Return one row for each claim, with the share that was reached (1.0 for all of it) and the verdict."""
+        """Return one row for each claim: numbers in `unit`, the share that was reached (1.0 for all of it) and the verdict."""
         rows = [
             {
-                "part": row.part, "claim": row.claim, "claimed": row.claimed, "measured": row.measured,
-                "unit": row.unit, "share": row.judgement.share, "verdict": row.judgement.verdict,
+                "part": row.part, "claim": row.claim, "unit": row.unit, "claimed": row.claimed, "measured": row.measured,
+                "run": row.run, "share": row.judgement.share, "verdict": row.judgement.verdict,
                 "hookup": row.hookup, "limit": row.limit,
             }
             for row in judge_claims(self.folder.review, self.runs)

@@ -8,7 +8,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.workload import parse_workload
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
-from ulterion.report.screen.claims import reasons
+from ulterion.report.words.claims import reasons
 
 PEAK_WRITE = parse_workload("sequential write 4 MiB depth 4")
 LARGE = [PEAK_READ, PEAK_WRITE]

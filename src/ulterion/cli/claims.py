@@ -34,7 +34,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     folder = open_review(arguments.review, env.folder, env.tell)
     review, runs = folder.review, to_judge(folder)
-    rows = judge_claims(review, runs, unit=arguments.units, everywhere=arguments.everywhere, hookups=arguments.hookup)
+    rows = judge_claims(review, runs, everywhere=arguments.everywhere, hookups=arguments.hookup)
     if not rows:
         raise UsageError(
             f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"
@@ -43,6 +43,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.json:
         env.show_json(claims_as_data(rows, tolerance))
     else:
-        env.show([*claims_table(rows, tolerance), "", "next: ulterion compare --figure compare.png"])
+        env.show([*claims_table(rows, tolerance, arguments.units), "", "next: ulterion compare --figure compare.png"])
     found = {r.judgement.verdict for r in rows}
     return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE

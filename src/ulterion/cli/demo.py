@@ -55,7 +55,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     soaks = choose(folder, SOAKED)
     differences = [difference(s, soaks[0]) for s in soaks[1:3]]
     env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, arguments.units)])
-    env.show(["", *claims_table(judge_claims(review, runs, unit=arguments.units), tolerance)])
+    env.show(["", *claims_table(judge_claims(review, runs), tolerance, arguments.units)])
     env.show([
         "", "It is an ordinary review. Try, inside it:", f"  cd {shown}",
         "  ulterion measure --hookup pod --suite large --passes 8", "  ulterion compare pod slip --figure compare.png",

@@ -102,13 +102,13 @@ def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
 
 
 def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
-    from ulterion.core.suites import DEFAULT_SUITE, find_suite
+    from ulterion.core.suites import AD_HOC, DEFAULT_SUITE, SWEEP, find_suite
     from ulterion.core.workload import parse_sweep, parse_workload
 
     if arguments.sweep:
-        return "sweep", parse_sweep(arguments.sweep)
+        return SWEEP, parse_sweep(arguments.sweep)
     if arguments.workload:
-        return "ad hoc", [parse_workload(w) for w in arguments.workload]
+        return AD_HOC, [parse_workload(w) for w in arguments.workload]
     suite = find_suite(arguments.suite or DEFAULT_SUITE)
     return suite.name, list(suite.workloads)
 

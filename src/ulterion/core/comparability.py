@@ -5,8 +5,8 @@ A difference here does not forbid a comparison; it stands beside the verdict, so
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.units import show_block, show_duration
@@ -37,34 +37,49 @@ class RunFacts:
     engine: str
 
 
-def _plain(what: str, a: Any, b: Any) -> list[str]:
+Found = list[tuple[str, str]]
+"""Circumstances that differ: which, and how, in words."""
+
+
+def _plain(what: str, a: object, b: object) -> Found:
     """Report two known values that are not equal; an unknown one is no difference."""
     if a is None or b is None or a == b:
         return []
-    return [f"{what}: {a} against {b}"]
+    return [(what, f"{what}: {a} against {b}")]
 
 
-def _apart(what: str, a: float | None, b: float | None, limit: float, unit: str, scale: float = 1.0) -> list[str]:
+def _apart(what: str, a: float | None, b: float | None, limit: float, unit: str, scale: float = 1.0) -> Found:
     if a is None or b is None or abs(a - b) <= limit:
         return []
-    return [f"{what}: {a * scale:.0f} {unit} against {b * scale:.0f} {unit}"]
+    return [(what, f"{what}: {a * scale:.0f} {unit} against {b * scale:.0f} {unit}")]
 
 
-def differences(a: RunFacts, b: RunFacts) -> list[str]:
+PASS_LENGTH, START, ROOM, LINK, DRIVER = (
+    "length of a pass",
+    "drive temperature at the start",
+    "room",
+    "link",
+    "driver",
+)
+"""Circumstances that some comparisons leave out, because there they are the product itself or told otherwise."""
+
+
+def differences(a: RunFacts, b: RunFacts, leaving_out: Collection[str] = ()) -> list[str]:
     """Return one phrase for each circumstance that differs between two runs, most telling first."""
     x, y = a.target, b.target
     found = _plain("drive serial", x.serial if a.medium == b.medium else None, y.serial)
     found += _plain("medium", a.medium, b.medium)
     found += _plain("host", a.bench.host, b.bench.host)
     found += _plain("system", a.bench.system, b.bench.system)
-    found += _plain("driver", x.driver, y.driver)
-    found += _plain("link", x.link, y.link)
+    found += _plain(DRIVER, x.driver, y.driver)
+    found += _plain(LINK, x.link, y.link)
     found += _plain("file system", x.filesystem, y.filesystem)
     found += _plain("mount options", x.mount_options, y.mount_options)
     found += _apart("fill", x.fill, y.fill, FULLER, "%", 100)
-    found += _plain("length of a pass", show_duration(a.seconds), show_duration(b.seconds))
+    found += _plain(PASS_LENGTH, show_duration(a.seconds), show_duration(b.seconds))
     found += _plain("span", show_block(a.span_bytes), show_block(b.span_bytes))
     found += _plain("cache", *("bypassed" if r.cache_bypassed else "not bypassed" for r in (a, b)))
-    found += _apart("drive temperature at the start", x.temperature, y.temperature, WARMER, "C")
-    found += _apart("room", a.bench.room_temperature, b.bench.room_temperature, WARMER, "C")
-    return found + _plain("Ulterion version", a.engine, b.engine)
+    found += _apart(START, x.temperature, y.temperature, WARMER, "C")
+    found += _apart(ROOM, a.bench.room_temperature, b.bench.room_temperature, WARMER, "C")
+    found += _plain("Ulterion version", a.engine, b.engine)
+    return [words for what, words in found if what not in leaving_out]

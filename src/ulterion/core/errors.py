@@ -28,12 +28,12 @@ class TargetFailed(UlterionError, OSError):  # noqa: N818 - it names what happen
     Attributes:
         offset: byte offset of the request that failed, or None.
         moved: bytes moved in the unfinished pass before the failure.
+        code: the system's error number, or None.
     """
 
-    def __init__(self, message: str, *, offset: int | None = None, moved: int = 0) -> None:
+    def __init__(self, message: str, *, offset: int | None = None, moved: int = 0, code: int | None = None) -> None:
         super().__init__(message)
-        self.offset = offset
-        self.moved = moved
+        self.offset, self.moved, self.code = offset, moved, code
 
 
 class Interrupted(UlterionError):  # noqa: N818 - not a fault

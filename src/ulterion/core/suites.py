@@ -47,6 +47,7 @@ SUITES = {
         Suite("peak", "The highest rate of large transfers alone: the quickest check of a claim.", PEAK),
     )
 }  # fmt: skip
+AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words
 DEFAULT_SUITE = "all-round"
 
 

@@ -18,6 +18,7 @@ Pattern = Literal["sequential", "random"]
 DEEPEST = 1024  # requests in flight; no device's queue pays for more, and each holds a buffer
 LARGEST_BLOCK = 64 * 2**20
 SMALLEST_BLOCK = 512
+LARGE = 2**20  # bytes of a request that shows a ceiling rather than what each request costs
 ALIGNMENT = 4096  # bytes; where a place of the medium may begin
 MOST_SWEPT = 400  # workloads of one sweep; more would take a day
 
@@ -73,6 +74,11 @@ class Workload:
         return (
             f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{company}"
         )
+
+    @property
+    def is_large(self) -> bool:
+        """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
+        return self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
 
     def settled(self, seconds: float, span_bytes: int) -> Workload:
         """Return the workload with the run's length and span where it names none itself."""

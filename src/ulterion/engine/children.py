@@ -80,7 +80,7 @@ def outcome(work: Callable[[], Any]) -> Outcome:
     try:
         return "done", work()
     except TargetFailed as error:
-        return "failed", (str(error), error.offset, error.moved)
+        return "failed", (str(error), error.offset, error.moved, error.code)
     except UsageError as error:
         return "refused", str(error)
     except MemoryError:
@@ -98,8 +98,8 @@ def value_of(ended: Outcome) -> Any:
     if kind == "done":
         return value
     if kind == "failed":
-        text, offset, moved = value
-        raise TargetFailed(text, offset=offset, moved=moved)
+        text, offset, moved, code = value
+        raise TargetFailed(text, offset=offset, moved=moved, code=code)
     if kind == "refused":
         raise UsageError(value)
     if kind == "scarce":

@@ -16,7 +16,6 @@ from ulterion.engine import crew, holder, testfile
 from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, lay_down
 
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
-FULL = "(ENOSPC)"
 
 
 def reserve(filesystem_bytes: int) -> int:
@@ -91,7 +90,7 @@ class FolderTarget(RealTarget):
 
     def explained(self, error: TargetFailed) -> Exception:
         """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
-        if FULL not in str(error):
+        if error.code != errno.ENOSPC:
             return error
         room = os.statvfs(self.path)
         free = room.f_bavail * room.f_frsize

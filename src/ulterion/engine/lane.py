@@ -129,4 +129,4 @@ def failed(error: OSError, offset: int, moved: int) -> TargetFailed:
     """Return the error of a request that failed at `offset` after `moved` bytes of its lane."""
     reason = error.strerror or os.strerror(error.errno or errno.EIO)
     name = errno.errorcode.get(error.errno or 0, "error")
-    return TargetFailed(f"{reason} ({name}) at offset {offset}", offset=offset, moved=moved)
+    return TargetFailed(f"{reason} ({name}) at offset {offset}", offset=offset, moved=moved, code=error.errno)

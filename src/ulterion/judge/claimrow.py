@@ -1,11 +1,15 @@
-"""One line of the table of claims."""
+"""One claim and what became of it, in numbers."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from ulterion.core.stats import Estimate
 from ulterion.core.verdicts import ClaimJudgement
+
+Unit = Literal["B/s", "IOPS", "B", "C", "W", "link", "class"]
+"""What a claim is counted in; a link and a video speed class have names, and count by the bytes per second they stand for."""
 
 
 @dataclass(frozen=True)
@@ -15,28 +19,31 @@ class ClaimRow:
     Attributes:
         part: name of the part in the review; `label` as readers know it.
         claim: which claim ('read', 'random write', 'link', ...).
-        claimed, measured: as shown to people; measured None when nothing was.
-        unit: the unit both are in, '' where they are names.
+        unit: what both numbers are in.
+        claimed, measured: numbers in that unit; measured None when nothing was.
+        claimed_name, measured_name: how a link or speed class is called, else None.
         hookup: where it was measured, or None.
+        run: id of the run it rests on, or None.
         workload: name of the workload, or None.
         judgement: the verdict.
         limit: what held the measurement back, in words, or None.
         estimate: the estimate behind `measured`, or None.
-        advertised: the claim as a number in base units, or None for a link.
     """
 
     part: str
     label: str
     claim: str
-    claimed: str
-    measured: str | None
-    unit: str
-    hookup: str | None
-    workload: str | None
+    unit: Unit
+    claimed: float
     judgement: ClaimJudgement
+    claimed_name: str | None = None
+    measured: float | None = None
+    measured_name: str | None = None
+    hookup: str | None = None
+    run: str | None = None
+    workload: str | None = None
     limit: str | None = None
     estimate: Estimate | None = None
-    advertised: float | None = None
 
 
 NOT_MEASURED = ClaimJudgement("not measured", None)

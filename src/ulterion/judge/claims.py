@@ -8,9 +8,8 @@ from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, bottleneck, ceilings_of
 from ulterion.core.links import Link
-from ulterion.core.units import show_iops, show_rate, show_size
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
-from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow
+from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow, Unit
 from ulterion.judge.endurance import enduring_rows
 from ulterion.judge.measured import (
     Measured,
@@ -71,7 +70,6 @@ def judge_claims(
     review: Review,
     runs: Sequence[AnyRun],
     *,
-    unit: str = "MB/s",
     everywhere: bool = False,
     hookups: Sequence[str] = (),
 ) -> list[ClaimRow]:
@@ -86,7 +84,7 @@ def judge_claims(
     rows: list[ClaimRow] = []
     for key in [*review.ports, *review.parts]:
         cases = [_case(review, key, name, measured) for name in measured if key in review.hookups[name].chain]
-        for claim in _claims_of(review, key, unit):
+        for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
         rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
@@ -97,37 +95,32 @@ def _case(review: Review, key: str, hookup: str, measured: dict[str, dict[str, M
     return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured))
 
 
-def _claims_of(review: Review, key: str, unit: str) -> list[_Claim]:
+def _claims_of(review: Review, key: str) -> list[_Claim]:
     """Return the claims of a part or port in the order they are shown."""
     claims = review.parts[key].claims if key in review.parts else review.ports[key].claims
 
-    def blank(name: str, shown: str, in_unit: str, advertised: float | None) -> ClaimRow:
-        return ClaimRow(
-            key, review.label(key), name, shown, None, in_unit, None, None, NOT_MEASURED, None, None, advertised
-        )
+    def blank(name: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
+        return ClaimRow(key, review.label(key), name, unit, claimed, NOT_MEASURED, called)
 
     found = []
     directions: tuple[Direction, ...] = ("read", "write")
     for direction in directions:
         rate: float | None = getattr(claims, direction)
         if rate is not None:
-            shown = show_rate(rate, unit, with_unit=False)
-            found.append(_Claim(blank(direction, shown, unit, rate), partial(_judge_rate, direction, rate)))
+            found.append(_Claim(blank(direction, "B/s", rate), partial(_judge_rate, direction)))
     for direction in directions:
         iops: float | None = getattr(claims, f"random_{direction}")
         if iops is not None:
-            row = blank(f"random {direction}", show_iops(iops), "IOPS", iops)
-            found.append(_Claim(row, partial(_judge_iops, direction, iops)))
+            found.append(_Claim(blank(f"random {direction}", "IOPS", iops), partial(_judge_iops, direction)))
     if claims.link is not None:
-        row = blank("link", claims.link.name, "", None)
+        row = blank("link", "link", claims.link.payload, claims.link.name)
         found.append(_Claim(row, partial(_judge_link, claims.link)))
     if claims.capacity is not None:
-        row = blank("capacity", show_size(claims.capacity), "", float(claims.capacity))
-        found.append(_Claim(row, partial(_judge_capacity, claims.capacity)))
+        found.append(_Claim(blank("capacity", "B", float(claims.capacity)), _judge_capacity))
     return found
 
 
-def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     best = case.best(direction, "sequential")
     if best is None:
         return row
@@ -137,9 +130,12 @@ def _judge_rate(direction: Direction, claimed: float, case: _Case, row: ClaimRow
     near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or c.kind == "link"])
     return replace(
         row,
-        measured=show_rate(best.estimate.rate, row.unit, with_unit=False),
+        measured=best.estimate.rate,
+        run=best.run.id,
         workload=best.workload.name,
-        judgement=_unless_suspect(best, judge_claim(claimed, best.estimate, elsewhere, case.review.review.tolerance)),
+        judgement=_unless_suspect(
+            best, judge_claim(row.claimed, best.estimate, elsewhere, case.review.review.tolerance)
+        ),
         limit=near.text if near else None,
         estimate=best.estimate,
     )
@@ -150,7 +146,7 @@ def _unless_suspect(found: Measured, judged: ClaimJudgement) -> ClaimJudgement:
     return replace(judged, verdict="undecided", why=found.suspect) if found.suspect else judged
 
 
-def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow) -> ClaimRow:
+def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     best = case.best(direction, "random")
     if best is None:
         return row
@@ -158,11 +154,16 @@ def _judge_iops(direction: Direction, claimed: float, case: _Case, row: ClaimRow
     elsewhere = [
         replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
     ]
-    judged = _unless_suspect(best, judge_claim(claimed, best.iops, elsewhere, case.review.review.tolerance))
+    judged = _unless_suspect(best, judge_claim(row.claimed, best.iops, elsewhere, case.review.review.tolerance))
     if judged.verdict == "missed":
         judged = replace(judged, why=f"at {best.workload.depth} in flight; claims are often made with more")
     return replace(
-        row, measured=show_iops(best.iops.rate), workload=best.workload.name, judgement=judged, estimate=best.iops
+        row,
+        measured=best.iops.rate,
+        run=best.run.id,
+        workload=best.workload.name,
+        judgement=judged,
+        estimate=best.iops,
     )
 
 
@@ -171,22 +172,23 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     seen = case.run.seen_link
     if seen is None or device_of(case.run) != case.part:
         return row
+    row = replace(row, measured=seen.payload, measured_name=seen.name, run=case.run.id)
     share = seen.payload / claimed.payload
     if seen.payload >= claimed.payload:
-        return replace(row, measured=seen.name, judgement=ClaimJudgement("met", share))
+        return replace(row, judgement=ClaimJudgement("met", share))
     port = case.review.ports.get(case.run.chain[0])
     if port is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
-        return replace(row, measured=seen.name, judgement=ClaimJudgement("not testable here", share, why))
+        return replace(row, judgement=ClaimJudgement("not testable here", share, why))
     why = "look at cable and port before you blame the product"
-    return replace(row, measured=seen.name, judgement=ClaimJudgement("missed", share, why))
+    return replace(row, judgement=ClaimJudgement("missed", share, why))
 
 
-def _judge_capacity(claimed: int, case: _Case, row: ClaimRow) -> ClaimRow:
+def _judge_capacity(case: _Case, row: ClaimRow) -> ClaimRow:
     """Hold the capacity that the medium states against the claim; whether it is really there is another question."""
     stated = case.run.target.capacity_bytes
     if stated is None or not case.run.chain or case.run.chain[-1] != case.part:
         return row
-    met = stated >= claimed * (1 - case.review.review.tolerance)
-    judged = ClaimJudgement("met" if met else "missed", stated / claimed, "as the drive states it; not proved")
-    return replace(row, measured=show_size(stated), judgement=judged)
+    met = stated >= row.claimed * (1 - case.review.review.tolerance)
+    judged = ClaimJudgement("met" if met else "missed", stated / row.claimed, "as the drive states it; not proved")
+    return replace(row, measured=float(stated), run=case.run.id, judgement=judged)

@@ -32,6 +32,7 @@ class Row:
 
     Attributes:
         hookup: name of the hookup.
+        run: id of the run it rests on.
         workload: what was run.
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
@@ -39,6 +40,7 @@ class Row:
     """
 
     hookup: str
+    run: str
     workload: Workload
     estimate: Estimate
     comparison: Comparison | None
@@ -137,7 +139,7 @@ class _Draft:
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
-            rows.append(Row(cell.hookup, cell.workload, cell.estimate, comparison, self._limit(cell)))
+            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, self._limit(cell)))
         return Group(
             self.medium, self.baseline, tuple(rows), self._differs(),
             {n: self._caveats(n) for n in self.names}, self.missing,

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ulterion.core.ceilings import ceilings_of
-from ulterion.core.units import show_rate, show_temperature
 from ulterion.core.verdicts import ClaimJudgement
-from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow
+from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow, Unit
 from ulterion.judge.measured import chain_elements
 from ulterion.judge.soaks import Soak, soak_of
 from ulterion.model.review import Review
@@ -31,17 +30,22 @@ def enduring_rows(review: Review, runs: Sequence[AnyRun], key: str, *, everywher
     soaks = [s for s in found if s is not None]
     rows: list[ClaimRow] = []
     if claims.speed_class is not None:
-        blank = _blank(review, key, "speed class", claims.speed_class)
-        rows += _chosen(blank, [_judge_class(review, claims.speed_class, s, blank) for s in soaks], everywhere)
+        blank = _blank(review, key, "speed class", "class", _class_rate(claims.speed_class), claims.speed_class)
+        rows += _chosen(blank, [_judge_class(review, s, blank) for s in soaks], everywhere)
     if claims.temperature is not None:
-        blank = _blank(review, key, "temperature", show_temperature(claims.temperature))
-        rows += _chosen(blank, [_judge_heat(claims.temperature, s, blank) for s in soaks], everywhere)
+        blank = _blank(review, key, "temperature", "C", claims.temperature)
+        rows += _chosen(blank, [_judge_heat(s, blank) for s in soaks], everywhere)
     return rows
 
 
-def _blank(review: Review, key: str, claim: str, claimed: str) -> ClaimRow:
+def _class_rate(name: str) -> float:
+    """Return the bytes per second that a video speed class stands for (SD Association: megabytes a second)."""
+    return int(name.removeprefix("V")) * MEGABYTE
+
+
+def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
     judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --hookup NAME")
-    return ClaimRow(key, review.label(key), claim, claimed, None, "", None, None, judged)
+    return ClaimRow(key, review.label(key), claim, unit, claimed, judged, called)
 
 
 def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[ClaimRow]:
@@ -49,14 +53,14 @@ def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[Cla
     return (ordered if everywhere else ordered[:1]) or [blank]
 
 
-def _judge_class(review: Review, name: str, soak: Soak, blank: ClaimRow) -> ClaimRow:
+def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     """Hold the lowest second of a long sequential write against the class: never below so many MB/s."""
     record, low = soak.run.soak, soak.findings.lowest
     writes = record.workload.direction == "write" and record.workload.pattern == "sequential"
     if low is None or not writes or low.row_seconds > LONGEST_ROW or soak.findings.seconds < LEAST_LOAD:
         return blank
-    needed = int(name.removeprefix("V")) * MEGABYTE
-    row = replace(blank, measured=show_rate(low.by_row), hookup=soak.run.hookup)
+    needed = blank.claimed
+    row = replace(blank, measured=low.by_row, hookup=soak.run.hookup, run=soak.run.id)
     share = low.by_row / needed
     if low.by_row >= needed:
         return replace(row, judgement=ClaimJudgement("met", share))
@@ -67,11 +71,11 @@ def _judge_class(review: Review, name: str, soak: Soak, blank: ClaimRow) -> Clai
     return replace(row, judgement=ClaimJudgement("missed", share, "the lowest second of the load"))
 
 
-def _judge_heat(claimed: float, soak: Soak, blank: ClaimRow) -> ClaimRow:
+def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
     drive = soak.findings.drive
     if drive is None:
         return blank
-    row = replace(blank, measured=show_temperature(drive.peak), hookup=soak.run.hookup)
+    row, claimed = replace(blank, measured=drive.peak, hookup=soak.run.hookup, run=soak.run.id), blank.claimed
     if drive.peak <= claimed:
         return replace(row, judgement=ClaimJudgement("met", drive.peak / claimed))
     return replace(row, judgement=ClaimJudgement("missed", drive.peak / claimed, "the highest temperature of the load"))

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.ceilings import Direction, ceilings_of
-from ulterion.core.comparability import RunFacts, differences
+from ulterion.core.comparability import DRIVER, LINK, PASS_LENGTH, ROOM, START, RunFacts, differences
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
@@ -174,9 +174,7 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
         found.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
-    skip = ("length of a pass", "drive temperature at the start", "room:", "link:", "driver:")
-    phrases = differences(_facts(a), _facts(b))
-    return found + [p for p in phrases if not p.startswith(skip)]
+    return found + differences(_facts(a), _facts(b), leaving_out=(PASS_LENGTH, START, ROOM, LINK, DRIVER))
 
 
 def _facts(run: SoakRun) -> RunFacts:

@@ -41,6 +41,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
 def _row_as_data(row: Row) -> dict[str, object]:
     data: dict[str, object] = {
         "hookup": row.hookup,
+        "run": row.run,
         "workload": row.workload.name,
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
@@ -61,8 +62,9 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, obje
         "tolerance": tolerance,
         "claims": [
             {
-                "part": r.part, "label": r.label, "claim": r.claim, "claimed": r.claimed, "unit": r.unit,
-                "advertised": r.advertised, "measured": r.measured, "hookup": r.hookup, "workload": r.workload,
+                "part": r.part, "label": r.label, "claim": r.claim, "unit": r.unit, "claimed": r.claimed,
+                "claimed_name": r.claimed_name, "measured": r.measured, "measured_name": r.measured_name, "hookup": r.hookup,
+                "run": r.run, "workload": r.workload,
                 "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
                 "share": r.judgement.share, "verdict": r.judgement.verdict, "why": r.judgement.why, "limit": r.limit,
             }

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
+from ulterion.core.suites import SWEEP
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Ground, Header, State
@@ -58,6 +59,16 @@ class MeasureRun(Header):
             for index, record in enumerate(self.workloads)
         ]
         return self.model_copy(update={"workloads": workloads, "state": state})
+
+    @property
+    def is_sweep(self) -> bool:
+        """Whether its workloads sweep sizes or depths."""
+        return self.suite == SWEEP
+
+    @property
+    def at_places(self) -> bool:
+        """Whether its workloads were run at places of the medium."""
+        return any(r.workload.place is not None for r in self.workloads)
 
     @property
     def kept_words(self) -> str:

@@ -13,7 +13,7 @@ from ulterion.core.links import Link
 from ulterion.core.units import RATE_UNITS, show_block
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.figures.comparison import COLOURS, INK, QUIET
-from ulterion.report.screen.sweeps import Point, is_place_sweep, points_of
+from ulterion.report.screen.sweeps import Point, points_of
 
 MARKS = ("o", "s", "^", "D", "v", "P")  # lines are told apart by shape as well as by colour
 
@@ -90,7 +90,7 @@ def draw_run(run: MeasureRun, unit: str, link: Link | None) -> Figure:
     """Return the figure of a sweep, whichever it is."""
     points = points_of(run)
     subject = run.target.model or run.target.device or run.target.path
-    if is_place_sweep(run):
+    if run.at_places:
         return draw_places(points, f"{subject}: {unit} at {len({p.workload.place for p in points})} places", unit)
     kinds = sorted({f"{p.workload.pattern} {p.workload.direction}" for p in points})
     return draw_sweep(points, f"{subject}: {', '.join(kinds)} by request size", unit, link)

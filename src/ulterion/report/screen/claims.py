@@ -9,42 +9,30 @@ from rich.text import Text
 
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.words import claims as words
 from ulterion.report.words.columns import show_share
 
 
-def claims_table(rows: Sequence[ClaimRow], tolerance: float) -> list[RenderableType]:
-    """Return the table of claims and a sentence for each that needs one."""
-    columns = [
-        ("claim", "left"), ("claimed", "right"), ("measured", "right"), ("reached", "right"), ("verdict", "left"),
-        ("hookup", "left"),
-    ]  # fmt: skip
+def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s") -> list[RenderableType]:
+    """Return the table of claims, a sentence for each that needs one, and the runs behind it."""
+    columns = [("claim", "left"), ("claimed", "right"), ("measured", "right"), ("reached", "right"), ("verdict", "left"),
+               ("hookup", "left")]  # fmt: skip
     body: list[list[Text | str] | Text] = []
     for index, row in enumerate(rows):
         if index == 0 or rows[index - 1].part != row.part:
             body.append(Text(row.label, style="name"))
-        body.append(_line(row))
+        body.append(_line(row, unit))
     head = Text(f"Measured against advertised, tolerance {tolerance * 100:g} %", style="head")
-    return [head, Text(""), table(columns, body), *bullets("Why", reasons(rows))]
-
-
-def _line(row: ClaimRow) -> list[Text | str]:
-    unit = f", {row.unit}" if row.unit else ""
-    reached = show_share(row.judgement.share)
     return [
-        f"  {row.claim}{unit}", row.claimed, row.measured or "–", reached, verdict(row.judgement.verdict), row.hookup or "–"
-    ]  # fmt: skip
+        head,
+        Text(""),
+        table(columns, body),
+        *bullets("Why", words.reasons(rows)),
+        *bullets("From", words.sources(rows)),
+    ]
 
 
-def reasons(rows: Sequence[ClaimRow]) -> list[str]:
-    """Return why each claim that was not met came out as it did."""
-    found = []
-    for row in rows:
-        judged = row.judgement
-        if judged.verdict in ("met", "not measured"):
-            continue
-        parts = [judged.why] if judged.why else []
-        if judged.verdict == "missed" and row.unit:
-            parts.append(f"near {row.limit}" if row.limit else "near no known ceiling: the part itself is the limit")
-        if parts:
-            found.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
-    return found
+def _line(row: ClaimRow, unit: str) -> list[Text | str]:
+    reached, judged = show_share(row.judgement.share), verdict(row.judgement.verdict)
+    claim = f"  {words.heading(row, unit)}"
+    return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.hookup or "–"]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from itertools import pairwise
 
@@ -10,14 +9,13 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.units import show_rate
-from ulterion.core.verdicts import Verdict
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
+from ulterion.report.words.comparisons import limits, sources, summaries
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
 MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
-ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 
 def comparison(groups: Sequence[Group], labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
@@ -81,43 +79,8 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),
         *bullets("Still to do", missing),
+        *bullets("From", sources(group)),
     ]
-
-
-def summaries(group: Group, margin: float) -> list[str]:
-    """Return one sentence for each hookup compared: how many workloads came out which way."""
-    found = []
-    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
-        verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
-        total = sum(verdicts.values())
-        if verdicts["same"] == total:
-            found.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
-            continue
-        parts = [f"{v} in {verdicts[v]} of {total}{_reach(group, name, v)}" for v in ORDER if verdicts[v]]
-        found.append(f"{name}: {'; '.join(parts)}")
-    return found
-
-
-def _reach(group: Group, hookup: str, word: str) -> str:
-    """Return the range of the ratios that came out `faster` or `slower`."""
-    if word not in ("faster", "slower"):
-        return ""
-    ratios = [
-        r.comparison.ratio.value
-        for r in group.rows
-        if r.hookup == hookup and r.comparison and r.comparison.verdict == word
-    ]
-    low, high = show_ratio(min(ratios)), show_ratio(max(ratios))
-    return f" ({low} times the baseline)" if low == high else f" ({low} to {high} times the baseline)"
-
-
-def limits(group: Group) -> list[str]:
-    """Return what held the large transfers back, where it is known, each once."""
-    found = dict.fromkeys(
-        f"{r.hookup}, {r.workload.direction}: near {r.limit}"
-        for r in group.rows if r.limit and r.workload.name.startswith("peak")
-    )  # fmt: skip
-    return list(found)
 
 
 def outcome_lines(found: dict[str, list[str]]) -> list[RenderableType]:

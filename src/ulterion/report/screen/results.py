@@ -14,7 +14,7 @@ from ulterion.core.units import show_block, show_duration, show_iops, show_rate,
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.report.screen.console import Sheet, bullets, table
-from ulterion.report.screen.sweeps import is_place_sweep, place_table, points_of, sweep_table
+from ulterion.report.screen.sweeps import place_table, points_of, sweep_table
 from ulterion.report.words.columns import align_points, show_margin
 
 
@@ -60,9 +60,9 @@ def _latency(record: WorkloadRecord) -> LatencyHistogram:
 
 def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     """Return the table of a run and where it is kept."""
-    if run.suite == "sweep" or is_place_sweep(run):
+    if run.is_sweep or run.at_places:
         points = points_of(run)
-        tables = place_table(points, unit) if is_place_sweep(run) else sweep_table(points, unit)
+        tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
         return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
     records = [r for r in run.workloads if r.counted]
     estimates = [estimate([p.rate for p in r.counted]) for r in records]

@@ -29,11 +29,6 @@ def points_of(run: MeasureRun) -> list[Point]:
     return [Point(r.workload, estimate([p.rate for p in r.counted])) for r in run.workloads if r.counted]
 
 
-def is_place_sweep(run: MeasureRun) -> bool:
-    """Return whether the run covers places of the medium."""
-    return any(r.workload.place is not None for r in run.workloads)
-
-
 def sweep_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
     """Return rate and IOPS by size (rows) and depth (columns)."""
     depths = sorted({p.workload.depth for p in points})

@@ -1,0 +1,62 @@
+"""Claims in words: figures with their units, and why a claim came out as it did."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.units import show_iops, show_rate, show_size, show_temperature
+from ulterion.judge.claimrow import ClaimRow
+
+
+def shown(row: ClaimRow, value: float | None, name: str | None, unit: str) -> str:
+    """Return a claimed or measured value in words; rates in `unit`, without it where the row states it."""
+    if value is None:
+        return "–"
+    if row.unit == "B/s":
+        return show_rate(value, unit, with_unit=False)
+    if row.unit == "IOPS":
+        return show_iops(value)
+    if row.unit == "B":
+        return show_size(value)
+    if row.unit == "C":
+        return show_temperature(value)
+    return name or show_rate(value)
+
+
+def claimed(row: ClaimRow, unit: str) -> str:
+    """Return what was claimed, in words."""
+    return shown(row, row.claimed, row.claimed_name, unit)
+
+
+def measured(row: ClaimRow, unit: str) -> str:
+    """Return what was measured, in words."""
+    return shown(row, row.measured, row.measured_name, unit)
+
+
+def heading(row: ClaimRow, unit: str) -> str:
+    """Return the name of a claim with the unit of its figures."""
+    return f"{row.claim}, {unit if row.unit == 'B/s' else row.unit}" if row.unit in ("B/s", "IOPS") else row.claim
+
+
+def reasons(rows: Sequence[ClaimRow]) -> list[str]:
+    """Return why each claim that was not met came out as it did."""
+    found = []
+    for row in rows:
+        judged = row.judgement
+        if judged.verdict in ("met", "not measured"):
+            continue
+        parts = [judged.why] if judged.why else []
+        if judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
+            parts.append(f"near {row.limit}" if row.limit else "near no known ceiling: the part itself is the limit")
+        if parts:
+            found.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
+    return found
+
+
+def sources(rows: Sequence[ClaimRow]) -> list[str]:
+    """Return which run stands behind which hookup's figures."""
+    runs: dict[str, list[str]] = {}
+    for row in rows:
+        if row.run is not None and row.hookup is not None and row.run not in runs.setdefault(row.hookup, []):
+            runs[row.hookup].append(row.run)
+    return [f"{hookup}: run {', '.join(ids)}" for hookup, ids in runs.items()]
