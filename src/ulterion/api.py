@@ -32,13 +32,26 @@ class Review:
         """Return one row for each pass: run, hookup, workload, pass, bytes, seconds, MB_per_s, latencies in seconds."""
         rows = [
             {
-                "run": run.id, "started": pd.Timestamp(run.started), "kind": run.kind, "hookup": run.hookup,
-                "workload": record.workload.name, "text": record.text, "pass": one.number, "bytes": one.bytes,
-                "seconds": one.seconds, "MB_per_s": one.rate / 1e6, "requests": one.requests,
-                "latency_p50_s": one.latency.p50, "latency_p99_s": one.latency.p99, "state": run.state.name,
+                "run": run.id,
+                "started": pd.Timestamp(run.started),
+                "kind": run.kind,
+                "hookup": run.hookup,
+                "workload": record.workload.name,
+                "text": record.text,
+                "pass": one.number,
+                "bytes": one.bytes,
+                "seconds": one.seconds,
+                "MB_per_s": one.rate / 1e6,
+                "requests": one.requests,
+                "latency_p50_s": one.latency.p50,
+                "latency_p99_s": one.latency.p99,
+                "state": run.state.name,
             }
-            for run in self.runs if isinstance(run, MeasureRun) for record in run.workloads for one in record.counted
-        ]  # fmt: skip
+            for run in self.runs
+            if isinstance(run, MeasureRun)
+            for record in run.workloads
+            for one in record.counted
+        ]
         return pd.DataFrame(rows)
 
     def compare(self, *, against: str | None = None, margin: float | None = None) -> pd.DataFrame:
@@ -46,7 +59,10 @@ class Review:
         groups = compare_review(self.folder.review, self.runs, against=against, margin=margin)
         rows = [
             {
-                "medium": group.medium, "hookup": row.hookup, "run": row.run, "workload": row.workload.name,
+                "medium": group.medium,
+                "hookup": row.hookup,
+                "run": row.run,
+                "workload": row.workload.name,
                 "MB_per_s": row.estimate.rate / 1e6,
                 "ratio": row.comparison.ratio.value if row.comparison else None,
                 "ratio_low": row.comparison.ratio.low if row.comparison else None,
@@ -54,20 +70,28 @@ class Review:
                 "verdict": row.comparison.verdict if row.comparison else None,
                 "limit": row.limit,
             }
-            for group in groups for row in group.rows
-        ]  # fmt: skip
+            for group in groups
+            for row in group.rows
+        ]
         return pd.DataFrame(rows)
 
     def claims(self) -> pd.DataFrame:
         """Return one row for each claim: numbers in `unit`, the share that was reached (1.0 for all of it) and the verdict."""
         rows = [
             {
-                "part": row.part, "claim": row.claim, "unit": row.unit, "claimed": row.claimed, "measured": row.measured,
-                "run": row.run, "share": row.judgement.share, "verdict": row.judgement.verdict,
-                "hookup": row.hookup, "limit": row.limit,
+                "part": row.part,
+                "claim": row.claim,
+                "unit": row.unit,
+                "claimed": row.claimed,
+                "measured": row.measured,
+                "run": row.run,
+                "share": row.judgement.share,
+                "verdict": row.judgement.verdict,
+                "hookup": row.hookup,
+                "limit": row.limit,
             }
             for row in judge_claims(self.folder.review, self.runs)
-        ]  # fmt: skip
+        ]
         return pd.DataFrame(rows)
 
     def soaks(self) -> pd.DataFrame:
@@ -76,14 +100,22 @@ class Review:
         for soak in filter(None, map(soak_of, self.runs)):
             found, start = soak.findings, soak.load_start
             cache, heat, drive, rise = found.fall("write cache"), found.fall("throttling"), found.drive, found.rise
-            rows.append({
-                "run": soak.run.id, "hookup": soak.run.hookup, "load_s": found.seconds, "bytes": found.bytes,
-                "first_MB_per_s": found.fast / 1e6, "last_MB_per_s": found.last / 1e6,
-                "cache_bytes": cache.written if cache else None, "throttled_at_s": heat.at - start if heat else None,
-                "peak_C": drive.peak if drive else None,
-                "settled_C": drive.settling.end if drive and drive.settling else None,
-                "rise_K": rise[0] if rise else None, "state": soak.run.state.name,
-            })  # fmt: skip
+            rows.append(
+                {
+                    "run": soak.run.id,
+                    "hookup": soak.run.hookup,
+                    "load_s": found.seconds,
+                    "bytes": found.bytes,
+                    "first_MB_per_s": found.fast / 1e6,
+                    "last_MB_per_s": found.last / 1e6,
+                    "cache_bytes": cache.written if cache else None,
+                    "throttled_at_s": heat.at - start if heat else None,
+                    "peak_C": drive.peak if drive else None,
+                    "settled_C": drive.settling.end if drive and drive.settling else None,
+                    "rise_K": rise[0] if rise else None,
+                    "state": soak.run.state.name,
+                }
+            )
         return pd.DataFrame(rows)
 
     def series(self, run: str) -> pd.DataFrame:

@@ -279,8 +279,8 @@ class Crew(unittest.TestCase):
         """kill -9 of the parent ends a child that would run for ever."""
         code = (
             "import os,sys,time\nfrom ulterion.engine import crew\n"
-            "def job(seat):\n    print(os.getpid(), flush=True)\n    seat.gate()\n    time.sleep(600)\n"
-            "crew.run([job])\n"
+            "def job(seat):\n    seat.gate()\n    seat.report(0.0, os.getpid())\n    time.sleep(600)\n"
+            "crew.run([job], lambda seconds, pid: pid and print(pid, flush=True))\n"
         )
         with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as process:
             assert process.stdout is not None

@@ -19,7 +19,7 @@ from ulterion.core.surveyed import Drive, Survey, Volume, changes
 from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
-from ulterion.host.recorded import record, replayed
+from ulterion.host.recorded import Machine, record, replayed
 from ulterion.report.screen.console import console
 from ulterion.report.screen.survey import survey_lines
 
@@ -154,10 +154,9 @@ class Recorded(unittest.TestCase):
         self.assertEqual(first.adapters, second.adapters)
 
 
-def _saved(data: dict, folder: Path) -> Path:
-    data.pop("_seen", None)
+def _saved(data: Machine, folder: Path) -> Path:
     path = folder / "again.json"
-    path.write_text(json.dumps(data))
+    path.write_text(json.dumps(data.as_data()))
     return path
 
 

@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ulterion.cli import options
 from ulterion.cli.drawing import Drawn, check_paths, draw
@@ -16,15 +16,19 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.judge.comparisons import Group
     from ulterion.model.store import ReviewFolder
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="only these, beside the baseline (default: all)")
-    parser.add_argument("--soaks", action="store_true",
-                        help="compare soaks instead: the newest of each hookup named, or runs by their id; the first is "
-                             "what the others are held against")  # fmt: skip
+    parser.add_argument(
+        "--soaks",
+        action="store_true",
+        help="compare soaks instead: the newest of each hookup named, or runs by their id; the first is "
+        "what the others are held against",
+    )
     parser.add_argument("--against", metavar="HOOKUP", help="the baseline (default: the direct hookup of each medium)")
     parser.add_argument(
         "--margin",
@@ -113,12 +117,16 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
 
 def _drawn(
-    arguments: argparse.Namespace, paths: Sequence[Path], groups: Sequence[Any], labels: dict[str, str]
+    arguments: argparse.Namespace, paths: Sequence[Path], groups: Sequence[Group], labels: dict[str, str]
 ) -> Drawn:
     """Draw one figure for each medium; with several the medium's name is in the file's."""
     if not paths:
         return Drawn()
     from ulterion.report.figures.comparison import draw_comparison
 
-    return draw([(path, partial(draw_comparison, group, labels[group.medium], arguments.units))
-                 for path, group in zip(paths, groups, strict=True)])  # fmt: skip
+    return draw(
+        [
+            (path, partial(draw_comparison, group, labels[group.medium], arguments.units))
+            for path, group in zip(paths, groups, strict=True)
+        ]
+    )

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ulterion.cli import options
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.model.store import ReviewFolder
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -22,12 +26,48 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_units(parser)
 
 
+NEXT = (
+    "  ulterion measure --hookup pod --suite large --passes 8",
+    "  ulterion compare pod slip --figure compare.png",
+    "  ulterion soak --hookup slip --for 30m --figure slip.png",
+    "  ulterion compare --soaks pod draught --figure soaks.png",
+    "  ulterion claims --everywhere",
+    "or a drive of your own:  ulterion measure FOLDER",
+)
+
+
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Make the review, measure every hookup, soak some, show the verdicts."""
+    from ulterion.demo.scenario import start
+
+    folder = start(env.folder, arguments.folder)
+    shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
+    env.show([f"{folder.review.review.title}, on the simulated bench, in {shown}", ""])
+    _play(folder, env)
+    _judge(folder, env, arguments.units)
+    env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *NEXT])
+    return Status.DONE
+
+
+def _play(folder: ReviewFolder, env: Environment) -> None:
+    """Measure and soak, and say so."""
+    from ulterion.core.units import show_duration
+    from ulterion.demo.scenario import measure_all, soak_some
+
+    for finished in measure_all(folder):
+        passes = sum(len(w.passes) for w in finished.run.workloads)
+        env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])
+    for soaked in soak_some(folder):
+        seconds, _ = soaked.run.soak.done("load")
+        chain = " > ".join(soaked.run.chain)
+        env.show([f"soaked   {soaked.run.hookup:<10}{chain:<38}{show_duration(seconds)} of load"])
+
+
+def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
+    """Show what comes of it."""
     from rich.text import Text
 
-    from ulterion.core.units import show_duration
-    from ulterion.demo.scenario import SOAKED, measure_all, soak_some, start
+    from ulterion.demo.scenario import SOAKED
     from ulterion.judge.claims import judge_claims
     from ulterion.judge.comparisons import compare_review
     from ulterion.judge.measured import to_judge
@@ -36,30 +76,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.comparisons import comparison
     from ulterion.report.screen.soaks import soaks_table
 
-    folder = start(env.folder, arguments.folder)
-    shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
-    env.show([f"{folder.review.review.title}, on the simulated bench, in {shown}", ""])
-    for finished in measure_all(folder):
-        passes = sum(len(w.passes) for w in finished.run.workloads)
-        env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])
-    for soaked in soak_some(folder):
-        seconds, _ = soaked.run.soak.done("load")
-        env.show(
-            [f"soaked   {soaked.run.hookup:<10}{' > '.join(soaked.run.chain):<38}{show_duration(seconds)} of load"]
-        )
     review, runs = folder.review, to_judge(folder)
-    margin, tolerance = review.review.margin, review.review.tolerance
     groups = compare_review(review, runs)
     labels = {g.medium: review.label(g.medium) for g in groups}
-    env.show(["", *comparison(groups, labels, arguments.units, margin)])
+    env.show(["", *comparison(groups, labels, unit, review.review.margin)])
     soaks = choose(folder, SOAKED)
     differences = [difference(s, soaks[0]) for s in soaks[1:3]]
-    env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, arguments.units)])
-    env.show(["", *claims_table(judge_claims(review, runs), tolerance, arguments.units)])
-    env.show([
-        "", "It is an ordinary review. Try, inside it:", f"  cd {shown}",
-        "  ulterion measure --hookup pod --suite large --passes 8", "  ulterion compare pod slip --figure compare.png",
-        "  ulterion soak --hookup slip --for 30m --figure slip.png", "  ulterion compare --soaks pod draught --figure soaks.png",
-        "  ulterion claims --everywhere", "or a drive of your own:  ulterion measure FOLDER",
-    ])  # fmt: skip
-    return Status.DONE
+    env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, unit)])
+    env.show(["", *claims_table(judge_claims(review, runs), review.review.tolerance, unit)])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ulterion.cli.environment import Environment
 
@@ -21,9 +21,9 @@ class Drawn:
     notes: list[str] = field(default_factory=list)
     error: Exception | None = None
 
-    def as_data(self) -> dict[str, Any]:
+    def as_data(self) -> dict[str, object]:
         """Return for JSON where the figures are; nothing when none was asked for."""
-        found: dict[str, Any] = {"figures": [str(p) for p in self.paths]} if self.paths else {}
+        found: dict[str, object] = {"figures": [str(p) for p in self.paths]} if self.paths else {}
         return found | ({"figure_error": str(self.error)} if self.error is not None else {})
 
     def show(self, env: Environment) -> None:

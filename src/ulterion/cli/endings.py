@@ -82,8 +82,17 @@ def _of_the_system(error: OSError, env: Environment) -> tuple[Status, str]:
     if error.filename is None and error.errno in (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT):
         silence(env.out)
         return Status.USAGE, f"the standard output cannot be written: {error.strerror}; what was measured is kept"
-    if error.filename is not None and error.errno in (errno.EACCES, errno.EPERM, errno.ENOENT, errno.ENOSPC, errno.EROFS,
-                                                      errno.ENAMETOOLONG, errno.ENOTDIR, errno.ELOOP, errno.EDQUOT):  # fmt: skip
+    if error.filename is not None and error.errno in (
+        errno.EACCES,
+        errno.EPERM,
+        errno.ENOENT,
+        errno.ENOSPC,
+        errno.EROFS,
+        errno.ENAMETOOLONG,
+        errno.ENOTDIR,
+        errno.ELOOP,
+        errno.EDQUOT,
+    ):
         name = os.fsdecode(error.filename) if isinstance(error.filename, str | bytes) else str(error.filename)
         return Status.USAGE, f"{name}: {error.strerror}; mend that, or name another place"
     return Status.FAULT, _fault(error)

@@ -5,11 +5,15 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING
 
 from ulterion.cli.streams import open_standard_descriptors, readable
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
 
 
 @dataclass
@@ -33,7 +37,7 @@ class Environment:
         open_standard_descriptors()
         return cls(readable(sys.stdout), readable(sys.stderr), _working_folder())
 
-    def show(self, lines: list[Any]) -> None:
+    def show(self, lines: Sequence[RenderableType]) -> None:
         """Print renderables to the standard output."""
         from ulterion.report.screen.console import console
 
@@ -41,7 +45,7 @@ class Environment:
         for line in lines:
             out.print(line, crop=False)  # tables cut themselves; a path must stay whole
 
-    def show_json(self, data: Any) -> None:
+    def show_json(self, data: object) -> None:
         """Print one JSON document to the standard output."""
         import json
 

@@ -18,9 +18,13 @@ MOST_PLACES, MOST_LANES = 100, 64
 
 def add(parser: argparse.ArgumentParser) -> None:
     """Add all options."""
-    parser.add_argument("target", nargs="?", metavar="TARGET",
-                        help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
-                             "(default: the hookup's)")  # fmt: skip
+    parser.add_argument(
+        "target",
+        nargs="?",
+        metavar="TARGET",
+        help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
+        "(default: the hookup's)",
+    )
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
     options.add_hookup_checks(parser)
@@ -40,47 +44,119 @@ def _add_what(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--suite", metavar="NAME", help=f"a named list of workloads (default: {DEFAULT_SUITE}). {suites}"
     )
-    group.add_argument("--workload", action="append", metavar="WORDS",
-                       help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
-                            "'random mixed 30 %% writes 16 KiB depth 8'; may be repeated")  # fmt: skip
-    group.add_argument("--sweep", metavar="WORDS",
-                       help="ranges of sizes and depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'")  # fmt: skip
-    group.add_argument("--places", type=options.count("places", MOST_PLACES), metavar="N",
-                       help="each workload at N equal places of the span, for disks that slow down inwards")  # fmt: skip
-    group.add_argument("--seconds", type=options.seconds, default=DEFAULT_SECONDS, metavar="TIME",
-                       help="length of a pass, such as 5 or 2m (default: 5 s)")  # fmt: skip
-    group.add_argument("--span", type=options.quantity("parse_size"), metavar="SIZE",
-                       help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB; a device: all of it)")  # fmt: skip
-    group.add_argument("--lanes", type=options.count("lanes", MOST_LANES), default=1, metavar="N",
-                       help="worker processes that share each pass (default: %(default)s)")  # fmt: skip
-    group.add_argument("--together", nargs="+", metavar="TARGET",
-                       help="further targets: each alone, then all at once, for hubs")  # fmt: skip
+    group.add_argument(
+        "--workload",
+        action="append",
+        metavar="WORDS",
+        help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
+        "'random mixed 30 %% writes 16 KiB depth 8'; may be repeated",
+    )
+    group.add_argument(
+        "--sweep",
+        metavar="WORDS",
+        help="ranges of sizes and depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'",
+    )
+    group.add_argument(
+        "--places",
+        type=options.count("places", MOST_PLACES),
+        metavar="N",
+        help="each workload at N equal places of the span, for disks that slow down inwards",
+    )
+    _add_extent(group)
+
+
+def _add_extent(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--seconds",
+        type=options.seconds,
+        default=DEFAULT_SECONDS,
+        metavar="TIME",
+        help="length of a pass, such as 5 or 2m (default: 5 s)",
+    )
+    group.add_argument(
+        "--span",
+        type=options.quantity("parse_size"),
+        metavar="SIZE",
+        help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB; a device: all of it)",
+    )
+    group.add_argument(
+        "--lanes",
+        type=options.count("lanes", MOST_LANES),
+        default=1,
+        metavar="N",
+        help="worker processes that share each pass (default: %(default)s)",
+    )
+    group.add_argument(
+        "--together", nargs="+", metavar="TARGET", help="further targets: each alone, then all at once, for hubs"
+    )
     group.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets of an earlier run")
 
 
 def _add_how(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N",
-                       help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)")  # fmt: skip
-    group.add_argument("--until-sure", type=options.quantity("parse_ratio"), metavar="PERCENT",
-                       help="repeat until the 95 %% interval is within ± this, such as '1 %%'")  # fmt: skip
-    group.add_argument("--most-passes", type=options.passes, default=30, metavar="N",
-                       help="passes after which --until-sure gives up (default: %(default)s)")  # fmt: skip
-    group.add_argument("--most-time", type=options.quantity("parse_duration"), metavar="TIME",
-                       help="time after which --until-sure gives up, such as 30m")  # fmt: skip
+    group.add_argument(
+        "--passes",
+        type=options.passes,
+        default=DEFAULT_PASSES,
+        metavar="N",
+        help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)",
+    )
+    group.add_argument(
+        "--until-sure",
+        type=options.quantity("parse_ratio"),
+        metavar="PERCENT",
+        help="repeat until the 95 %% interval is within ± this, such as '1 %%'",
+    )
+    group.add_argument(
+        "--most-passes",
+        type=options.passes,
+        default=30,
+        metavar="N",
+        help="passes after which --until-sure gives up (default: %(default)s)",
+    )
+    group.add_argument(
+        "--most-time",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="time after which --until-sure gives up, such as 30m",
+    )
     group.add_argument("--warm-up", action="store_true", help="a first round that is kept but not counted")
-    group.add_argument("--rest", type=options.quantity("parse_duration"), default=0.0, metavar="TIME",
-                       help="wait between passes, such as 20s")  # fmt: skip
-    group.add_argument("--cool-to", type=options.quantity("parse_temperature"), metavar="TEMP",
-                       help="wait between passes until the drive is as cool as this, such as '45 C'")  # fmt: skip
-    group.add_argument("--stall", type=options.quantity("parse_duration"), default=60.0, metavar="TIME",
-                       help="silence after which a device counts as stalled (default: 60 s)")  # fmt: skip
+    _add_rests(group)
+
+
+def _add_rests(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--rest",
+        type=options.quantity("parse_duration"),
+        default=0.0,
+        metavar="TIME",
+        help="wait between passes, such as 20s",
+    )
+    group.add_argument(
+        "--cool-to",
+        type=options.quantity("parse_temperature"),
+        metavar="TEMP",
+        help="wait between passes until the drive is as cool as this, such as '45 C'",
+    )
+    group.add_argument(
+        "--stall",
+        type=options.quantity("parse_duration"),
+        default=60.0,
+        metavar="TIME",
+        help="silence after which a device counts as stalled (default: 60 s)",
+    )
 
 
 def _add_device(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--overwrite", metavar="SERIAL",
-                       help="allow writing to the raw device with this serial number; never one that is in use")  # fmt: skip
-    group.add_argument("--lose-contents", action="store_true",
-                       help="with --overwrite: the device bears partitions, a file system or data, and they may go")  # fmt: skip
+    group.add_argument(
+        "--overwrite",
+        metavar="SERIAL",
+        help="allow writing to the raw device with this serial number; never one that is in use",
+    )
+    group.add_argument(
+        "--lose-contents",
+        action="store_true",
+        help="with --overwrite: the device bears partitions, a file system or data, and they may go",
+    )
 
 
 def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:

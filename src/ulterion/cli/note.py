@@ -12,9 +12,12 @@ from ulterion.cli.status import Status
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("words", nargs="*", metavar="WORDS",
-                        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what "
-                             "is noted is shown")  # fmt: skip
+    parser.add_argument(
+        "words",
+        nargs="*",
+        metavar="WORDS",
+        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is shown",
+    )
     parser.add_argument(
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )
@@ -27,8 +30,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     log.add_argument(
         "--zone", metavar="ZONE", help="time zone of times that name none, such as 'Europe/Lisbon' or '+02:00'"
     )
-    log.add_argument("--shift", type=options.signed_duration, default=0.0, metavar="TIME",
-                     help="how much later the log's clock should be, such as '-3 s'")  # fmt: skip
+    log.add_argument(
+        "--shift",
+        type=options.signed_duration,
+        default=0.0,
+        metavar="TIME",
+        help="how much later the log's clock should be, such as '-3 s'",
+    )
     options.add_review(parser)
     options.add_json(parser)
 
@@ -46,8 +54,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         if words or arguments.hookup or not arguments.name:
             raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
         columns = (arguments.time_column, arguments.value_column)
-        where = attach_log(folder, arguments.run, env.folder / arguments.log, arguments.name, columns, arguments.zone,
-                           arguments.shift)  # fmt: skip
+        where = attach_log(
+            folder, arguments.run, env.folder / arguments.log, arguments.name, columns, arguments.zone, arguments.shift
+        )
     elif words:
         where = note_words(folder, words, arguments.run, arguments.hookup)
     else:

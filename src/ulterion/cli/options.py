@@ -25,8 +25,14 @@ def add_hookup_checks(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--accept", action="store_true", help="go on with another drive, port or link than the hookup expects"
     )
-    parser.add_argument("--wait", nargs="?", type=quantity("parse_duration"), const=300.0, metavar="TIME",
-                        help="wait until the hookup is plugged in, mounted and settled (default: 5m at most)")  # fmt: skip
+    parser.add_argument(
+        "--wait",
+        nargs="?",
+        type=quantity("parse_duration"),
+        const=300.0,
+        metavar="TIME",
+        help="wait until the hookup is plugged in, mounted and settled (default: 5m at most)",
+    )
 
 
 def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Callable[[list[str]], None]) -> None:
@@ -66,9 +72,13 @@ def add_json(parser: argparse._ActionsContainer) -> None:
 def add_fail_on(parser: argparse.ArgumentParser, verdicts: tuple[str, ...]) -> None:
     """Add the option that turns a verdict into exit status 4."""
     parser.add_argument(
-        "--fail-on", action="append", choices=verdicts, default=[], metavar="VERDICT",
+        "--fail-on",
+        action="append",
+        choices=verdicts,
+        default=[],
+        metavar="VERDICT",
         help=f"exit with status 4 when this verdict comes out ({', '.join(verdicts)}); may be repeated",
-    )  # fmt: skip
+    )
 
 
 def quantity(parse: str) -> Callable[[str], Any]:

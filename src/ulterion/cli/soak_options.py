@@ -23,13 +23,20 @@ SETTLED = "settled"
 
 def add(parser: argparse.ArgumentParser) -> None:
     """Add all options."""
-    parser.add_argument("target", nargs="?", metavar="TARGET",
-                        help="a folder on the mounted drive, a large file to read, or a raw device (default: the hookup's)")  # fmt: skip
+    parser.add_argument(
+        "target",
+        nargs="?",
+        metavar="TARGET",
+        help="a folder on the mounted drive, a large file to read, or a raw device (default: the hookup's)",
+    )
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
     options.add_hookup_checks(parser)
-    parser.add_argument("--resume", action="store_true",
-                        help="go on with the newest soak of this hookup that was cut off, as its second part, with the load and the ends it was begun with")  # fmt: skip
+    parser.add_argument(
+        "--resume",
+        action="store_true",
+        help="go on with the newest soak of this hookup that was cut off, as its second part, with the load and the ends it was begun with",
+    )
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))
     _add_sensors(parser.add_argument_group("temperatures"))
@@ -41,49 +48,100 @@ def add(parser: argparse.ArgumentParser) -> None:
 
 def _add_load(group: argparse._ArgumentGroup) -> None:
     group.add_argument("--load", metavar="WORDS", help=f"what is done all the time (default: '{DEFAULT_LOAD}')")
-    group.add_argument("--files", metavar="SIZE",
-                       help="instead: files of this size, or of sizes like '4 MB to 60 MB', written until the room is used "
-                            "up, deleted, and written again")  # fmt: skip
-    group.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME",
-                       help="end the load after this time (default: 15m, unless another end is given)")  # fmt: skip
+    group.add_argument(
+        "--files",
+        metavar="SIZE",
+        help="instead: files of this size, or of sizes like '4 MB to 60 MB', written until the room is used "
+        "up, deleted, and written again",
+    )
+    group.add_argument(
+        "--for",
+        dest="seconds",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="end the load after this time (default: 15m, unless another end is given)",
+    )
     group.add_argument(
         "--amount", metavar="SIZE", help="end it once this much is moved: '200 GB', or '80 %%' of the drive"
     )
     group.add_argument(
         "--until-steady", action="store_true", help="end it once the rate is steady by the standard's rule"
     )
-    group.add_argument("--span", type=options.quantity("parse_size"), metavar="SIZE",
-                       help="how much of the medium is covered (default when writing: all that is free beyond a reserve; "
-                            "a tenth of it on the system disk)")  # fmt: skip
+    _add_extent(group)
+
+
+def _add_extent(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--span",
+        type=options.quantity("parse_size"),
+        metavar="SIZE",
+        help="how much of the medium is covered (default when writing: all that is free beyond a reserve; "
+        "a tenth of it on the system disk)",
+    )
     group.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets of an earlier run")
-    group.add_argument("--stall", type=options.quantity("parse_duration"), default=60.0, metavar="TIME",
-                       help="silence after which a device counts as stalled (default: 60 s)")  # fmt: skip
-    group.add_argument("--interval", type=options.quantity("parse_duration"), default=1.0, metavar="TIME",
-                       help="what is logged once in this time (default: 1 s)")  # fmt: skip
+    group.add_argument(
+        "--stall",
+        type=options.quantity("parse_duration"),
+        default=60.0,
+        metavar="TIME",
+        help="silence after which a device counts as stalled (default: 60 s)",
+    )
+    group.add_argument(
+        "--interval",
+        type=options.quantity("parse_duration"),
+        default=1.0,
+        metavar="TIME",
+        help="what is logged once in this time (default: 1 s)",
+    )
 
 
 def _add_phases(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--idle", type=_rest, default=SETTLED, metavar="TIME",
-                       help="rest before the load, or 'settled': until the drive's temperature stands (default)")  # fmt: skip
-    group.add_argument("--cool", type=_rest, default=0.0, metavar="TIME",
-                       help="watch it cool afterwards, for a time or 'settled' (default: 0)")  # fmt: skip
-    group.add_argument("--again", action="store_true",
-                       help="a second load after that, to see how much of a write cache came back")  # fmt: skip
+    group.add_argument(
+        "--idle",
+        type=_rest,
+        default=SETTLED,
+        metavar="TIME",
+        help="rest before the load, or 'settled': until the drive's temperature stands (default)",
+    )
+    group.add_argument(
+        "--cool",
+        type=_rest,
+        default=0.0,
+        metavar="TIME",
+        help="watch it cool afterwards, for a time or 'settled' (default: 0)",
+    )
+    group.add_argument(
+        "--again", action="store_true", help="a second load after that, to see how much of a write cache came back"
+    )
 
 
 def _add_sensors(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--probe", action="append", default=[], metavar="NAME=COMMAND",
-                       help="a command that prints one number, run without a shell, as 'case=my-probe -c'; 'room' is the "
-                            "room, 'power' is in watts; may be repeated")  # fmt: skip
-    group.add_argument("--sensor", action="append", default=[], metavar="NAME=CHIP/LABEL",
-                       help="a further sensor of this machine; may be repeated")  # fmt: skip
+    group.add_argument(
+        "--probe",
+        action="append",
+        default=[],
+        metavar="NAME=COMMAND",
+        help="a command that prints one number, run without a shell, as 'case=my-probe -c'; 'room' is the "
+        "room, 'power' is in watts; may be repeated",
+    )
+    group.add_argument(
+        "--sensor",
+        action="append",
+        default=[],
+        metavar="NAME=CHIP/LABEL",
+        help="a further sensor of this machine; may be repeated",
+    )
 
 
 def _add_shown(group: argparse._ArgumentGroup) -> None:
     group.add_argument("--figure", type=Path, metavar="FILE", help="draw it, as FILE.png or FILE.svg")
     group.add_argument("--dark", action="store_true", help="the figure on a dark ground")
-    group.add_argument("--pace", type=_pace, metavar="N",
-                       help="on the simulated bench: N virtual seconds for each real one (default: as fast as it goes)")  # fmt: skip
+    group.add_argument(
+        "--pace",
+        type=_pace,
+        metavar="N",
+        help="on the simulated bench: N virtual seconds for each real one (default: as fast as it goes)",
+    )
     options.add_units(group)
     options.add_json(group)
 
@@ -119,10 +177,14 @@ def plan_of(arguments: argparse.Namespace, capacity: int | None) -> SoakPlan:
     if seconds is not None and seconds < 3 * arguments.interval:
         raise UsageError("--for is shorter than three intervals; nothing could be seen in it")
     return SoakPlan(
-        idle=None if arguments.idle == SETTLED else arguments.idle, load_seconds=seconds, load_bytes=amount,
-        until_steady=arguments.until_steady, cool=None if arguments.cool == SETTLED else arguments.cool,
-        again=arguments.again, interval=arguments.interval,
-    )  # fmt: skip
+        idle=None if arguments.idle == SETTLED else arguments.idle,
+        load_seconds=seconds,
+        load_bytes=amount,
+        until_steady=arguments.until_steady,
+        cool=None if arguments.cool == SETTLED else arguments.cool,
+        again=arguments.again,
+        interval=arguments.interval,
+    )
 
 
 def _amount(text: str, capacity: int | None) -> int:

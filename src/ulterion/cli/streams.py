@@ -8,9 +8,25 @@ from typing import IO
 
 # what to write where the encoding of the screen has no such sign
 PLAIN = {
-    "±": "+-", "×": "x", "–": "-", "—": "-", "−": "-", "…": "...", "°": "", "µ": "u", "█": "#", "░": ".", "·": ".",
-    "▁": "_", "▂": "_", "▃": "-", "▄": "-", "▅": "=", "▆": "=", "▇": "#",
-}  # fmt: skip
+    "±": "+-",
+    "×": "x",
+    "–": "-",
+    "—": "-",
+    "−": "-",
+    "…": "...",
+    "°": "",
+    "µ": "u",
+    "█": "#",
+    "░": ".",
+    "·": ".",
+    "▁": "_",
+    "▂": "_",
+    "▃": "-",
+    "▄": "-",
+    "▅": "=",
+    "▆": "=",
+    "▇": "#",
+}
 HANDLER = "ulterion-plain"
 
 
@@ -18,7 +34,7 @@ def _plain(error: UnicodeError) -> tuple[str, int]:
     """Return what stands for the characters that could not be encoded, and where to go on (codecs error handler)."""
     assert isinstance(error, UnicodeEncodeError)
     characters = error.object[error.start : error.end]
-    return "".join(PLAIN.get(c) if c in PLAIN else f"\\u{ord(c):04x}" for c in characters), error.end  # type: ignore[misc]
+    return "".join(PLAIN.get(c, f"\\u{ord(c):04x}") for c in characters), error.end
 
 
 def open_standard_descriptors() -> None:

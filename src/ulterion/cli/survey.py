@@ -11,19 +11,27 @@ from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
-    from ulterion.core.surveyed import Survey
+    from ulterion.core.surveyed import Change, Survey
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("drive", nargs="*", metavar="DRIVE", help="only these, by kernel name or serial (default: all)")
     parser.add_argument("--brief", action="store_true", help="a line for each drive, and what is wrong")
-    parser.add_argument("--ask", action="store_true",
-                        help="also ask drives behind USB bridges for temperature and health (root); a bridge that does not "
-                             "know such commands may reset itself")  # fmt: skip
+    parser.add_argument(
+        "--ask",
+        action="store_true",
+        help="also ask drives behind USB bridges for temperature and health (root); a bridge that does not "
+        "know such commands may reset itself",
+    )
     parser.add_argument("--watch", action="store_true", help="go on, and say what comes, goes and changes")
-    parser.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME",
-                        help="with --watch: stop after this time")  # fmt: skip
+    parser.add_argument(
+        "--for",
+        dest="seconds",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="with --watch: stop after this time",
+    )
     parser.add_argument(
         "--learn", metavar="HOOKUP", help="write what is plugged in now into this hookup of review.toml"
     )
@@ -136,10 +144,10 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     return Status.DONE
 
 
-def _as_line(change: object) -> str:
+def _as_line(change: Change) -> str:
     import json
     from dataclasses import asdict
 
     from ulterion.core.text import json_safe
 
-    return json_safe(json.dumps(asdict(change), ensure_ascii=False)) + "\n"  # type: ignore[call-overload]
+    return json_safe(json.dumps(asdict(change), ensure_ascii=False)) + "\n"

@@ -191,8 +191,10 @@ class SimBenchSource:
         self.rng = np.random.Generator(np.random.SFC64([load.seed, target.bench.bench.seed]))
         self.trouble: dict[str, str] = {}
         heat = target.chain[-1].heat
-        self.sensors = [Sensor(name=n, source="simulated", limit=heat.limit if heat and n == DRIVE else None)
-                        for n in target.state.sensors()]  # fmt: skip
+        self.sensors = [
+            Sensor(name=n, source="simulated", limit=heat.limit if heat and n == DRIVE else None)
+            for n in target.state.sensors()
+        ]
 
     def now(self) -> float:
         """Virtual seconds."""

@@ -21,8 +21,9 @@ class Bystanders:
         if target.kind == "simulated":
             return []
         disk = whole_disk(target.device) if target.device else None
-        return busyness(self._before, activity(), time.monotonic() - self._begun, _own_cpu() - self._own, disk,
-                        os.cpu_count() or 1)  # fmt: skip
+        return busyness(
+            self._before, activity(), time.monotonic() - self._begun, _own_cpu() - self._own, disk, os.cpu_count() or 1
+        )
 
 
 def _own_cpu() -> float:

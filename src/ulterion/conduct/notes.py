@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import re
 from pathlib import Path
-from typing import Any
 
 from ulterion.conduct.noting import now_utc, parse_note
 from ulterion.core.errors import UsageError, unknown
@@ -16,7 +15,7 @@ from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.document import AnyRun, SoakRun
-from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.noted import Note, NotedLine, Reading
 from ulterion.model.runs.soak import LoggedSeries
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
@@ -36,7 +35,7 @@ def split_moment(text: str) -> tuple[str, float | None]:
         return text, None
 
 
-def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str | None) -> dict[str, Any]:
+def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str | None) -> dict[str, object]:
     """Note words; return what was noted and where.
 
     A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
@@ -63,7 +62,9 @@ def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str 
     return {"what": _shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
 
 
-def _on_live_run(folder: ReviewFolder, words: str, moment: float | None, run_id: str | None) -> dict[str, Any] | None:
+def _on_live_run(
+    folder: ReviewFolder, words: str, moment: float | None, run_id: str | None
+) -> dict[str, object] | None:
     """Leave a note for the run that is going on; None when there is none."""
     if not folder.in_progress():
         return None
@@ -87,7 +88,7 @@ def _seconds_since(journal: Path) -> float | None:
     return round((datetime.datetime.now(datetime.UTC) - began.replace(tzinfo=datetime.UTC)).total_seconds(), 1)
 
 
-def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, Any]:
+def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, object]:
     if isinstance(record, Reading):
         note = HookupNote(hookup=hookup, noted=now_utc(), reading=record)
     else:
@@ -133,17 +134,23 @@ def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -
     return found[-1]
 
 
-def attach_log(folder: ReviewFolder, run_id: str | None, path: Path, name: str, columns: tuple[str | None, str | None],
-               zone: str | None, shift: float) -> dict[str, Any]:  # fmt: skip
+def attach_log(
+    folder: ReviewFolder,
+    run_id: str | None,
+    path: Path,
+    name: str,
+    columns: tuple[str | None, str | None],
+    zone: str | None,
+    shift: float,
+) -> dict[str, object]:
     """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
     log = read_log(path, columns, zone)
-    told: dict[str, Any] = {}
+    told: dict[str, object] = {}
     folder.change(find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name, shift, told))
     return told
 
 
-def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float,
-              told: dict[str, Any]) -> AnyRun:  # fmt: skip
+def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float, told: dict[str, object]) -> AnyRun:
     """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
     if not isinstance(run, SoakRun):
         raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
@@ -156,8 +163,9 @@ def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: flo
     if name in {s.name for s in run.soak.sensors}:
         raise UsageError(f"the soak has a sensor '{name}' already; give the log another --name")
     unit = "W" if name == "power" else "C"
-    series = LoggedSeries(name=name, source=path.name, unit=unit, at=[times[i] for i in inside],
-                          values=[log.values[i] for i in inside])  # fmt: skip
+    series = LoggedSeries(
+        name=name, source=path.name, unit=unit, at=[times[i] for i in inside], values=[log.values[i] for i in inside]
+    )
     kept = [one for one in run.soak.logs if one.name != name]
     soaked = run.soak.model_copy(update={"logs": [*kept, series]})
     warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
@@ -182,13 +190,13 @@ def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[
     return found
 
 
-def noted(folder: ReviewFolder) -> dict[str, Any]:
+def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
     """Return everything noted by hand: on hookups and on runs."""
-    on_hookups = [
+    on_hookups: list[NotedLine] = [
         {"hookup": n.hookup, "noted": moment_text(n.noted), "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
         for n in folder.notebook().notes
     ]
-    on_runs = []
+    on_runs: list[NotedLine] = []
     for run in _noted_runs(folder):
         start = _load_start(run)
         records: list[Reading | Note] = [*run.readings, *run.notes]

@@ -31,7 +31,7 @@ from ulterion.core.workload import Workload
 from ulterion.model.runs.growing import GrowingPhase
 from ulterion.model.runs.header import State
 from ulterion.model.runs.noted import Note, Reading
-from ulterion.model.runs.soak import SoakPhase, SoakRun
+from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 
 AGAIN_MORE, LONGEST_AGAIN = 1.3, 900.0  # of the bytes that were fast the first time; seconds
 NEXT = "next"  # typed, it ends the phase that is on
@@ -41,8 +41,15 @@ LOOK_EVERY = 5.0  # seconds between two searches for events while the load is on
 class Soaking:
     """A soak while it runs."""
 
-    def __init__(self, request: SoakRequest, target: Target, bench: Bench, run: SoakRun, workload: Workload,
-                 observer: SoakObserver) -> None:  # fmt: skip
+    def __init__(
+        self,
+        request: SoakRequest,
+        target: Target,
+        bench: Bench,
+        run: SoakRun,
+        workload: Workload,
+        observer: SoakObserver,
+    ) -> None:
         self.request, self.target, self.bench, self.run = request, target, bench, run
         self.workload, self.observer, self.record = workload, observer, run.soak
         self.part = max((p.part for p in self.record.phases), default=0) + 1
@@ -125,8 +132,9 @@ class Soaking:
 
         self._phase(AGAIN, self.workload, done, f"{show_size(enough)} are written")
 
-    def _phase(self, name: str, workload: Workload | None, done: Callable[[GrowingPhase], str | None],
-               until: str) -> None:  # fmt: skip
+    def _phase(
+        self, name: PhaseName, workload: Workload | None, done: Callable[[GrowingPhase], str | None], until: str
+    ) -> None:
         """Run one phase until `done` says why it is over."""
         self.observer.phase(name, until)
         source = self.bench.begin(workload)

@@ -139,7 +139,7 @@ class HostTarget:
             jobs += [partial(engine.lane_job, workload, seed, lane) for lane in range(engine.lanes)]
             owners += [owner] * engine.lanes
         asleep = seconds_asleep()
-        outcomes: list[Share | TargetFailed] = crew.run_each(jobs, tick, stall, partial(_beats, engines))
+        outcomes = crew.run_each(jobs, tick, stall, partial(_beats, engines))
         refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)
         mine = [[o for o, at in zip(outcomes, owners, strict=True) if at == owner] for owner in range(len(engines))]
         return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]
@@ -182,7 +182,7 @@ def _beats(engines: Sequence[RealTarget]) -> object:
     return tuple(e.pulse() for e in engines if e.pulse is not None) or None
 
 
-def _joined(shares: Sequence[Share | TargetFailed], workload: Workload) -> PassResult | TargetFailed:
+def _joined(shares: Sequence[object], workload: Workload) -> PassResult | TargetFailed:
     """Return the pass that the lanes of one target make, or the failure of one of them."""
     failed = next((s for s in shares if isinstance(s, TargetFailed)), None)
     return failed or join([s for s in shares if isinstance(s, Share)], workload.block_bytes)

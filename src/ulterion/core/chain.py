@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from ulterion.core.errors import UsageError
 from ulterion.core.links import Link, find_link
@@ -28,7 +28,7 @@ class Step:
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid"}
 
     role: str
     name: str
@@ -61,8 +61,10 @@ def faults(steps: Sequence[Step]) -> list[str]:
     for place, step in enumerate(steps):
         found += _link_faults(step, steps[:place])
         if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
-            found.append(f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
-                         "use a port or a hub with more power")  # fmt: skip
+            found.append(
+                f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
+                "use a port or a hub with more power"
+            )
     drive = next((s for s in steps if s.driver == "usb-storage"), None)
     if drive is not None and not is_lower(drive.link, "USB 5 Gb/s"):
         found.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
@@ -78,8 +80,10 @@ def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
         return []
     slow_hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
     if slow_hub is not None:
-        return [f"linked at {step.link} behind a hub ({slow_hub.name}) that runs at {slow_hub.link}; "
-                f"the port it hangs on can do {step.port_capable}"]  # fmt: skip
+        return [
+            f"linked at {step.link} behind a hub ({slow_hub.name}) that runs at {slow_hub.link}; "
+            f"the port it hangs on can do {step.port_capable}"
+        ]
     if is_lower(step.link, step.capable):
         return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
     if is_lower(step.link, step.port_capable):

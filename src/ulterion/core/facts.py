@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from ulterion.core.chain import Step
 from ulterion.core.text import AnyName
@@ -33,7 +33,7 @@ class TargetFacts:
         faults: what is wrong with that chain, in words.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     path: AnyName | str
     kind: str
@@ -84,7 +84,7 @@ class BenchFacts:
         drivers: versions of the storage drivers that state one.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     host: str
     system: str | None = None

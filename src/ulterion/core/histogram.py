@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -22,7 +21,7 @@ _LOG_GROWTH = math.log(GROWTH)
 IntArray = npt.NDArray[np.int64]
 
 
-def buckets_of(latencies_ns: npt.NDArray[Any]) -> IntArray:
+def buckets_of(latencies_ns: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> IntArray:
     """Return the bucket of each latency (nanoseconds)."""
     floor = np.maximum(latencies_ns, SHORTEST_NS)
     index = (np.log(floor / SHORTEST_NS) / _LOG_GROWTH).astype(np.int64)
@@ -43,7 +42,7 @@ class LatencyHistogram:
         """Number of latencies counted."""
         return int(self.counts.sum())
 
-    def add(self, latencies_ns: npt.NDArray[Any]) -> None:
+    def add(self, latencies_ns: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> None:
         """Count an array of latencies (nanoseconds, one dimension; may be empty)."""
         if latencies_ns.size == 0:
             return

@@ -52,8 +52,16 @@ class Link:
     aliases: tuple[str, ...] = ()
 
 
-def _link(name: str, gigabits: float, code: str, practical: tuple[float, float], why: str, source: str,
-          aliases: tuple[str, ...] = (), payload: float | None = None) -> Link:  # fmt: skip
+def _link(
+    name: str,
+    gigabits: float,
+    code: str,
+    practical: tuple[float, float],
+    why: str,
+    source: str,
+    aliases: tuple[str, ...] = (),
+    payload: float | None = None,
+) -> Link:
     """Build a link; `practical` is in MB/s, `payload` (bytes/s) stands where the standard gives it outright."""
     bits = gigabits * 1e9
     most = bits * CODES[code] / 8 if payload is None else payload
@@ -107,10 +115,17 @@ SATA = (
 def _parallel_ata() -> tuple[Link, ...]:
     rates = {33: 33.3, 66: 66.7, 100: 100.0, 133: 133.3}
     return tuple(
-        _link(f"ATA-{n}", mb * 8 / 1000, "none", (mb * 0.75, mb * 0.92), "command and bus turn-round times",
-              "ATA/ATAPI-7, Ultra DMA modes", (f"PATA {n}", f"Ultra DMA {n}", f"UDMA {n}"))
+        _link(
+            f"ATA-{n}",
+            mb * 8 / 1000,
+            "none",
+            (mb * 0.75, mb * 0.92),
+            "command and bus turn-round times",
+            "ATA/ATAPI-7, Ultra DMA modes",
+            (f"PATA {n}", f"Ultra DMA {n}", f"UDMA {n}"),
+        )
         for n, mb in rates.items()
-    )  # fmt: skip
+    )
 
 
 PCIE_GENERATIONS = {"1.0": (2.5, "8b/10b"), "2.0": (5.0, "8b/10b"), "3.0": (8.0, "128b/130b"),
@@ -124,11 +139,16 @@ def _pcie() -> tuple[Link, ...]:
         for lanes in (1, 2, 4, 8, 16):
             most = transfers * 1000 * lanes * CODES[code] / 8
             found.append(
-                _link(f"PCIe {generation} x{lanes}", transfers * lanes, code, (most * 0.80, most * 0.92),
-                      "24 to 28 bytes of framing on payloads of 128 to 512 bytes",
-                      f"PCI Express {generation}: {transfers:g} GT/s a lane",
-                      (f"PCIe {generation[0]} x{lanes}", f"PCIe Gen {generation[0]} x{lanes}"))
-            )  # fmt: skip
+                _link(
+                    f"PCIe {generation} x{lanes}",
+                    transfers * lanes,
+                    code,
+                    (most * 0.80, most * 0.92),
+                    "24 to 28 bytes of framing on payloads of 128 to 512 bytes",
+                    f"PCI Express {generation}: {transfers:g} GT/s a lane",
+                    (f"PCIe {generation[0]} x{lanes}", f"PCIe Gen {generation[0]} x{lanes}"),
+                )
+            )
     return tuple(found)
 
 
@@ -176,9 +196,18 @@ def _card_pcie() -> tuple[Link, ...]:
     for name, generation, lanes, source, aliases in forms:
         base = pcie[f"PCIe {generation} x{lanes}"]
         found.append(
-            Link(name, base.line_bits, base.code, base.payload, base.practical_low, base.practical_high,
-                 base.practical_from, f"{source}: {base.name}", aliases)
-        )  # fmt: skip
+            Link(
+                name,
+                base.line_bits,
+                base.code,
+                base.payload,
+                base.practical_low,
+                base.practical_high,
+                base.practical_from,
+                f"{source}: {base.name}",
+                aliases,
+            )
+        )
     return tuple(found)
 
 
@@ -191,11 +220,17 @@ def _ethernet() -> tuple[Link, ...]:
     for label, gigabits in rates.items():
         most = gigabits * 1000 / 8 * TCP_SHARE
         found.append(
-            _link(f"Ethernet {label}", gigabits, "counted before coding", (most * 0.90, most),
-                  "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire",
-                  "IEEE 802.3: the rate is that of the data", (f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE",),
-                  most * 1e6)
-        )  # fmt: skip
+            _link(
+                f"Ethernet {label}",
+                gigabits,
+                "counted before coding",
+                (most * 0.90, most),
+                "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire",
+                "IEEE 802.3: the rate is that of the data",
+                (f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE",),
+                most * 1e6,
+            )
+        )
     return tuple(found)
 
 

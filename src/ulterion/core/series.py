@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 import numpy.typing as npt
 
@@ -19,7 +17,7 @@ class IntervalSeries:
         self._bytes: npt.NDArray[np.int64] = np.zeros(MOST_INTERVALS, dtype=np.int64)
         self._used = 0
 
-    def add(self, times: npt.NDArray[Any], bytes_each: int) -> None:
+    def add(self, times: npt.NDArray[np.float64], bytes_each: int) -> None:
         """Count requests of `bytes_each` that completed at `times` (seconds since the start, none below zero)."""
         if times.size == 0:
             return

@@ -39,14 +39,16 @@ CROWDED = _pair("crowded", "random", 4 * KIB, 16,
 SUITES = {
     suite.name: suite
     for suite in (
-        Suite("all-round", "Every question once, reads and writes: the suite for a first look.",
-              PEAK + PLAIN + SCATTERED + CROWDED),
+        Suite(
+            "all-round",
+            "Every question once, reads and writes: the suite for a first look.",
+            PEAK + PLAIN + SCATTERED + CROWDED,
+        ),
         Suite("large", "Is it as fast as the box says, and how much of that does a plain copy see?", PEAK + PLAIN),
-        Suite("small", "How does it do with many small requests, one at a time and many at once?",
-              SCATTERED + CROWDED),
+        Suite("small", "How does it do with many small requests, one at a time and many at once?", SCATTERED + CROWDED),
         Suite("peak", "The highest rate of large transfers alone: the quickest check of a claim.", PEAK),
     )
-}  # fmt: skip
+}
 AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words
 DEFAULT_SUITE = "all-round"
 

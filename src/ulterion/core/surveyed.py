@@ -70,9 +70,18 @@ class Drive:
     system: bool = False
 
 
-def as_target(drive: Drive | None, path: str, kind: str, device: str | None, *, filesystem: str | None = None,
-              mount_options: str | None = None, filesystem_bytes: int | None = None, free_bytes: int | None = None,
-              serial: str | None = None) -> TargetFacts:  # fmt: skip
+def as_target(
+    drive: Drive | None,
+    path: str,
+    kind: str,
+    device: str | None,
+    *,
+    filesystem: str | None = None,
+    mount_options: str | None = None,
+    filesystem_bytes: int | None = None,
+    free_bytes: int | None = None,
+    serial: str | None = None,
+) -> TargetFacts:
     """Return the facts of a target on a drive (None: on none that is known); `serial` where it is not the drive's own."""
     one = drive or Drive("")
     return TargetFacts(

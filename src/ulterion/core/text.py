@@ -7,7 +7,6 @@ through `visible`; sentences of errors also through `brief`.
 from __future__ import annotations
 
 import re
-from typing import Any
 
 LONGEST_WORD = 160  # characters of one unbroken run in a sentence; a longer one is cut in its middle
 LONGEST_SENTENCE = 900
@@ -26,17 +25,17 @@ class AnyName(str):
     """
 
     @classmethod
-    def __get_pydantic_core_schema__(cls, source: Any, handler: Any) -> dict[str, Any]:
+    def __get_pydantic_core_schema__(cls, source: object, handler: object) -> dict[str, object]:
         """Return how a document's value becomes a name: by `_checked`, and by nothing else (pydantic's hook)."""
         return {"type": "function-plain", "function": {"type": "no-info", "function": cls._checked}}
 
     @classmethod
-    def __get_pydantic_json_schema__(cls, core_schema: Any, handler: Any) -> dict[str, Any]:
+    def __get_pydantic_json_schema__(cls, core_schema: object, handler: object) -> dict[str, object]:
         """Return how a name is described in the published schema."""
         return {"type": "string"}
 
     @classmethod
-    def _checked(cls, value: Any) -> str:
+    def _checked(cls, value: object) -> str:
         if not isinstance(value, str):
             raise ValueError("is no text")
         return value

@@ -24,10 +24,25 @@ _QUANTITY = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", r
 LONGEST_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
 _DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµ]*)\s*")
 _SECONDS = {
-    "ns": 1e-9, "us": 1e-6, "µs": 1e-6, "ms": 1e-3, "s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0,
-    "m": 60.0, "min": 60.0, "minute": 60.0, "minutes": 60.0, "h": 3600.0, "hour": 3600.0, "hours": 3600.0,
-    "d": 86400.0, "day": 86400.0, "days": 86400.0,
-}  # fmt: skip
+    "ns": 1e-9,
+    "us": 1e-6,
+    "µs": 1e-6,
+    "ms": 1e-3,
+    "s": 1.0,
+    "sec": 1.0,
+    "second": 1.0,
+    "seconds": 1.0,
+    "m": 60.0,
+    "min": 60.0,
+    "minute": 60.0,
+    "minutes": 60.0,
+    "h": 3600.0,
+    "hour": 3600.0,
+    "hours": 3600.0,
+    "d": 86400.0,
+    "day": 86400.0,
+    "days": 86400.0,
+}
 
 RATE_UNITS = {"MB/s": 1e6, "MiB/s": float(2**20), "Gb/s": 1e9 / 8}
 """Bytes per second in one of each unit that a rate can be shown in."""

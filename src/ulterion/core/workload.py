@@ -23,9 +23,17 @@ ALIGNMENT = 4096  # bytes; where a place of the medium may begin
 MOST_SWEPT = 400  # workloads of one sweep; more would take a day
 
 _WORDS = {
-    "read": "read", "reads": "read", "reading": "read", "write": "write", "writes": "write", "writing": "write",
-    "sequential": "sequential", "random": "random", "scattered": "random", "mixed": "mixed",
-}  # fmt: skip
+    "read": "read",
+    "reads": "read",
+    "reading": "read",
+    "write": "write",
+    "writes": "write",
+    "writing": "write",
+    "sequential": "sequential",
+    "random": "random",
+    "scattered": "random",
+    "mixed": "mixed",
+}
 _FILLERS = {"of", "at", "in", "with", "a", "blocks", "block", "each"}
 _KNOWN = {*_WORDS, *_FILLERS, "depth", "for", "over", "to"}
 _EXAMPLE = "write it like 'random read 4 KiB depth 16'"
@@ -50,7 +58,7 @@ class Workload:
         company: number of targets it ran on at once, itself included; 1 when alone.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid", "allow_inf_nan": False}
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     name: str
     direction: Direction

@@ -13,7 +13,7 @@ import gc
 import os
 import signal
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import cast
 
 from ulterion.core.errors import TargetFailed, UsageError, WorkerLost
 
@@ -22,7 +22,7 @@ STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if
 SCARCE = (errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EAGAIN)  # what the system may run short of
 GRACE = 5.0  # seconds that a child gets to end in order
 
-Outcome = tuple[str, Any]
+Outcome = tuple[str, object]
 """How a child's work ended: a kind ('done', 'failed', 'refused', 'scarce', 'broken') and what belongs to it."""
 
 
@@ -69,13 +69,23 @@ def settle(parent: int, *, dies: bool = True) -> None:
         die_with_parent(signal.SIGKILL)
     if os.getppid() != parent:
         os._exit(1)
+    _leave_streams()
     for number in STOPPING:
         signal.signal(number, signal.SIG_IGN)
     signal.pthread_sigmask(signal.SIG_UNBLOCK, STOPPING)
     gc.disable()
 
 
-def outcome(work: Callable[[], Any]) -> Outcome:
+def _leave_streams() -> None:
+    """Let go of the standard streams: a child that hangs in a device would else keep a pipe open, and its reader waiting."""
+    nowhere = os.open(os.devnull, os.O_RDWR)
+    for number in (0, 1, 2):
+        os.dup2(nowhere, number)
+    if nowhere > 2:
+        os.close(nowhere)
+
+
+def outcome(work: Callable[[], object]) -> Outcome:
     """Do work and return how it ended; it never raises, so that a parent can be told."""
     try:
         return "done", work()
@@ -92,18 +102,19 @@ def outcome(work: Callable[[], Any]) -> Outcome:
         return "broken", f"{type(error).__name__}: {error}"
 
 
-def value_of(ended: Outcome) -> Any:
+def value_of(ended: Outcome) -> object:
     """Return what a child's work gave, or raise what it raised."""
     kind, value = ended
     if kind == "done":
         return value
     if kind == "failed":
-        text, offset, moved, code = value
+        text, offset, moved, code = cast("tuple[str, int | None, int, int | None]", value)
         raise TargetFailed(text, offset=offset, moved=moved, code=code)
     if kind == "refused":
-        raise UsageError(value)
+        raise UsageError(str(value))
     if kind == "scarce":
-        raise OSError(value, os.strerror(value))
+        number = cast(int, value)
+        raise OSError(number, os.strerror(number))
     raise RuntimeError(f"a worker process broke: {value}")
 
 

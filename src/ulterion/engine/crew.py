@@ -17,7 +17,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from types import FrameType
-from typing import Any
+from typing import TypeVar, cast
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
@@ -33,10 +33,15 @@ Pulse = Callable[[], object]
 """Something that changes as long as a target works: the kernel's counters of its device, or None where it has none."""
 
 
+Result = TypeVar("Result")
+Job = Callable[["Seat"], object]
+"""What a child does; what it returns comes back to the parent."""
+
+
 class Flag:
     """A stop sign in shared memory, with the one method of an event that lanes use."""
 
-    def __init__(self, cells: memoryview[Any]) -> None:
+    def __init__(self, cells: memoryview[int]) -> None:
         self._cells = cells
 
     def is_set(self) -> bool:
@@ -52,7 +57,7 @@ class Flag:
 class Seat:
     """A child's place: its number, the stop sign, and how it reports."""
 
-    cells: memoryview[Any]
+    cells: memoryview[int]
     number: int
     stop: Flag = field(init=False)
 
@@ -94,18 +99,19 @@ class _Child:
     open: bool = True
 
 
-def run(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL,
-        pulse: Pulse | None = None) -> list[Any]:  # fmt: skip
+def run(
+    jobs: Sequence[Callable[[Seat], Result]], tick: Tick | None = None, stall: float = STALL, pulse: Pulse | None = None
+) -> list[Result]:
     """Run each job in a child process, all started together; return their results in order.
 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
     results = run_each(jobs, tick, stall, pulse, alike=True)
     raise_first(results)
-    return results
+    return cast("list[Result]", results)
 
 
-def raise_first(results: Sequence[Any]) -> None:
+def raise_first(results: Sequence[object]) -> None:
     """Raise the first TargetFailed among the results of children that worked on one target, with all bytes moved."""
     failure = next((r for r in results if isinstance(r, TargetFailed)), None)
     if failure is not None:
@@ -113,8 +119,14 @@ def raise_first(results: Sequence[Any]) -> None:
         raise failure
 
 
-def run_each(jobs: Sequence[Callable[[Seat], Any]], tick: Tick | None = None, stall: float = STALL,
-             pulse: Pulse | None = None, *, alike: bool = False) -> list[Any]:  # fmt: skip
+def run_each(
+    jobs: Sequence[Job],
+    tick: Tick | None = None,
+    stall: float = STALL,
+    pulse: Pulse | None = None,
+    *,
+    alike: bool = False,
+) -> list[object]:
     """Run jobs like `run`, but return the TargetFailed of a child in the place of its result.
 
     With `alike` a child that fails stops the others: they work on the same target.
@@ -139,8 +151,9 @@ class Crew:
         begun: when they were started together (`time.monotonic`), 0.0 before.
     """
 
-    def __init__(self, jobs: Sequence[Callable[[Seat], Any]], stall: float = STALL, pulse: Pulse | None = None, *,
-                 alike: bool = False) -> None:  # fmt: skip
+    def __init__(
+        self, jobs: Sequence[Job], stall: float = STALL, pulse: Pulse | None = None, *, alike: bool = False
+    ) -> None:
         self._cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
         self._children: list[_Child] = []
         self._stall, self._pulse, self._alike = stall, pulse, alike
@@ -206,7 +219,7 @@ class Crew:
         """Ask all children to end their work in order."""
         self._cells[STOP] = 1
 
-    def results(self) -> list[Any]:
+    def results(self) -> list[object]:
         """Return what each child gave, or the TargetFailed in its place, once all have ended."""
         self._close()
         return [_result(child) for child in self._children]
@@ -223,7 +236,7 @@ class Crew:
                 child.pipe = -1
 
 
-def _start(job: Callable[[Seat], Any], seat: Seat, others: list[_Child]) -> None:
+def _start(job: Job, seat: Seat, others: list[_Child]) -> None:
     """Start a job in a child process and add it to the others."""
     reader, writer = os.pipe()
 
@@ -242,7 +255,7 @@ def _start(job: Callable[[Seat], Any], seat: Seat, others: list[_Child]) -> None
         os.close(writer)
 
 
-def _read(children: Sequence[_Child], cells: memoryview[Any], alike: bool = True) -> None:
+def _read(children: Sequence[_Child], cells: memoryview[int], alike: bool = True) -> None:
     """Take what children have written; with `alike` one that failed puts the stop sign up for the others."""
     ready, _, _ = select.select([c.pipe for c in children if c.open], [], [], LOOK)
     for child in children:
@@ -255,7 +268,7 @@ def _read(children: Sequence[_Child], cells: memoryview[Any], alike: bool = True
                     cells[STOP] = 1
 
 
-def _stop(children: Sequence[_Child], cells: memoryview[Any]) -> None:
+def _stop(children: Sequence[_Child], cells: memoryview[int]) -> None:
     """Ask the children to stop, then end them; one that hangs in a request is left to the kernel."""
     cells[STOP] = 1
     cells[START] = cells[START] or 1
@@ -268,7 +281,7 @@ def _stop(children: Sequence[_Child], cells: memoryview[Any]) -> None:
         os.waitpid(child.pid, os.WNOHANG)
 
 
-def _result(child: _Child) -> Any:
+def _result(child: _Child) -> object:
     """Return what a child that has ended gave: its result or its TargetFailed.  Raises what else it raised."""
     _, status = os.waitpid(child.pid, 0)
     if not child.data:

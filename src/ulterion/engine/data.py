@@ -6,8 +6,7 @@ import contextlib
 import ctypes
 import itertools
 import mmap
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +17,11 @@ STAMP_EVERY = 4096  # bytes; the smallest unit in which file systems and drives 
 POOL_BYTES = 32 * 2**20  # random data made before the clock starts, for all workers together
 
 
-def aligned(size: int) -> memoryview[Any]:
+Buffers = Sequence["memoryview[int]"]
+"""What a positional read or write takes."""
+
+
+def aligned(size: int) -> memoryview[int]:
     """Return `size` bytes of zeroed memory, aligned to pages, which unbuffered transfers need, and present before use.
 
     Large ones lie in huge pages where the system grants them.  A device takes a large request in pieces of so many
@@ -60,11 +63,11 @@ class WriteData:
         self._stamps_each = -(-block_bytes // STAMP_EVERY)
         self._first = int(self._words[0]) >> 2  # room to count up for ever
 
-    def buffers(self) -> Iterator[list[memoryview[Any]]]:
+    def buffers(self) -> Iterator[list[memoryview[int]]]:
         """Yield, for ever, a list of one buffer, as positional writes take it."""
         return self._stamped_once() if self._stamps_each == 1 else self._stamped_each()
 
-    def _stamped_once(self) -> Iterator[list[memoryview[Any]]]:
+    def _stamped_once(self) -> Iterator[list[memoryview[int]]]:
         """Small blocks: storing one integer costs a tenth of an array operation."""
         words, step = self._memory.cast("Q"), self._per_block
         places = itertools.cycle([(block, i * step) for i, block in enumerate(self._blocks)])
@@ -72,7 +75,7 @@ class WriteData:
             words[place] = stamp
             yield block
 
-    def _stamped_each(self) -> Iterator[list[memoryview[Any]]]:
+    def _stamped_each(self) -> Iterator[list[memoryview[int]]]:
         """Large blocks: all stamps of a block in one array operation."""
         every = STAMP_EVERY // 8
         stamps = [
@@ -87,6 +90,6 @@ class WriteData:
             yield block
 
 
-def read_buffer(block_bytes: int) -> Iterator[list[memoryview[Any]]]:
+def read_buffer(block_bytes: int) -> Iterator[list[memoryview[int]]]:
     """Yield the same page-aligned buffer for ever, as positional reads take it."""
     return itertools.repeat([aligned(block_bytes)])

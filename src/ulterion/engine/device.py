@@ -30,8 +30,16 @@ class DeviceTarget(RealTarget):
         writable: granted after every check on what was opened, which is then open for this program alone.
     """
 
-    def __init__(self, path: Path, opened: testfile.OpenFile, size: int, name: str, span_bytes: int | None = None, *,
-                 writable: bool = False) -> None:  # fmt: skip
+    def __init__(
+        self,
+        path: Path,
+        opened: testfile.OpenFile,
+        size: int,
+        name: str,
+        span_bytes: int | None = None,
+        *,
+        writable: bool = False,
+    ) -> None:
         if size < SMALLEST_SPAN:
             raise UsageError(f"{path} holds {show_size(size)}; it takes at least {show_block(SMALLEST_SPAN)} to test")
         if span_bytes is not None and span_bytes > size:

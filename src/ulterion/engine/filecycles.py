@@ -6,14 +6,13 @@ Files have no names (or lose them at once), so none can be left behind; deleting
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from ulterion.core.errors import UsageError
 from ulterion.engine import testfile
+from ulterion.engine.data import Buffers
 
 LARGEST_BLOCK = 1024 * 1024
 SPARE_FILES = 64  # descriptors left for everything else
@@ -55,7 +54,7 @@ class FileCycles:
         self._used = self._at = self._end = 0
         self.written = self.cycles = 0
 
-    def transfer(self, _fd: int, buffers: Sequence[Any], _offset: int) -> int:
+    def transfer(self, _fd: int, buffers: Buffers, _offset: int) -> int:
         """Write one block to the file that is being written, opening the next when it is whole."""
         if self._at >= self._end:
             self._next()

@@ -17,12 +17,13 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import TypeVar, cast
 
 from ulterion.core.errors import TargetFailed
 from ulterion.engine import children
 from ulterion.engine.testfile import OpenFile
 
+About = TypeVar("About")
 LENGTH = struct.Struct("<Q")
 
 
@@ -57,7 +58,7 @@ class _Holder:
             os.waitpid(self.pid, os.WNOHANG)
 
 
-def opened(make: Callable[[], tuple[OpenFile, Any]], name: str, seconds: float) -> tuple[OpenFile, Any]:
+def opened(make: Callable[[], tuple[OpenFile, About]], name: str, seconds: float) -> tuple[OpenFile, About]:
     """Return what `make` opens in a child process, and what it says of it.
 
     Raises what `make` raises, and TargetFailed when there is no answer for `seconds`; `name` is for that message.
@@ -70,7 +71,7 @@ def opened(make: Callable[[], tuple[OpenFile, Any]], name: str, seconds: float) 
         children.start(partial(_hold, make, its), holder.note, [mine.fileno()], dies=False)
         its.close()
         ended, fd = _answer(mine, name, seconds)
-        direct, about = children.value_of(ended)
+        direct, about = cast("tuple[bool, About]", children.value_of(ended))
     except BaseException:
         its.close()
         holder.drop()
@@ -78,11 +79,11 @@ def opened(make: Callable[[], tuple[OpenFile, Any]], name: str, seconds: float) 
     return OpenFile(fd, direct, let_go=holder.let_go), about
 
 
-def _hold(make: Callable[[], tuple[OpenFile, Any]], line: socket.socket) -> None:
+def _hold(make: Callable[[], tuple[OpenFile, About]], line: socket.socket) -> None:
     """In the child: open, hand over, wait until the parent has no need of it or is gone, then close."""
     kept: list[OpenFile] = []
 
-    def made() -> tuple[bool, Any]:
+    def made() -> tuple[bool, object]:
         one, about = make()
         kept.append(one)
         return one.direct, about

@@ -89,5 +89,11 @@ class Intervals:
         found.counts = slot[COLUMNS:].copy()
         found.least_ns, found.greatest_ns = 0.0, float(slot[WORST])
         requests = int(slot[REQUESTS])
-        return Row(seconds, requests * self.block_bytes, requests, found.percentile(50), found.percentile(99),
-                   float(slot[WORST]) / 1e9)  # fmt: skip
+        return Row(
+            seconds,
+            requests * self.block_bytes,
+            requests,
+            found.percentile(50),
+            found.percentile(99),
+            float(slot[WORST]) / 1e9,
+        )

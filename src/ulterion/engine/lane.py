@@ -12,9 +12,9 @@ import os
 import threading
 import time
 from array import array
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -23,11 +23,12 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import Tick
 from ulterion.core.series import IntervalSeries
+from ulterion.engine.data import Buffers
 
 COUNT_EVERY_NS = 100_000_000
 BATCH = 16384  # requests timed before they are counted at the latest
 
-Transfer = Callable[[int, Sequence[Any], int], int]
+Transfer = Callable[[int, Buffers, int], int]
 
 
 Counted = Callable[[npt.NDArray[np.int64], npt.NDArray[np.int64], int], None]
@@ -90,7 +91,7 @@ class Lane:
     fd: int
     transfer: Transfer
     offsets: Iterator[int]
-    buffers: Iterator[Sequence[Any]]
+    buffers: Iterator[Buffers]
     recorder: Recorder
     stop: StopSign = field(default_factory=threading.Event)
 

@@ -8,7 +8,6 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.soak.trace import Row
@@ -43,8 +42,9 @@ class LoadEnd:
 class Load:
     """A load that is on.  Take rows with `look` again and again, then `stop`."""
 
-    def __init__(self, target: RealTarget, workload: Workload, seed: int, interval: float,
-                 files: FileSizes | None = None) -> None:  # fmt: skip
+    def __init__(
+        self, target: RealTarget, workload: Workload, seed: int, interval: float, files: FileSizes | None = None
+    ) -> None:
         mover = choose(workload.depth)
         sources = workload.depth if isinstance(mover, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
@@ -97,6 +97,7 @@ class Load:
         (result,) = self._crew.results()
         if isinstance(result, TargetFailed):
             raise result
+        assert isinstance(result, LoadEnd)
         return self.intervals.rest(result.seconds), result
 
     def remains(self) -> list[Row]:
@@ -110,13 +111,23 @@ class Load:
             self._crew.abandon()
 
 
-def _work(target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes | None,
-          seat: crew.Seat) -> LoadEnd:  # fmt: skip
+def _work(
+    target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes | None, seat: crew.Seat
+) -> LoadEnd:
     """Do the load in this process until told to stop."""
     if files is not None:
         return _cycle(target, workload, seed, intervals, files, seat)
-    job = Job(target.fd, workload, seed, 0, 1, seat.stop, seat.gate, seat.report,
-              lambda number: partial(intervals.count, number))  # fmt: skip
+    job = Job(
+        target.fd,
+        workload,
+        seed,
+        0,
+        1,
+        seat.stop,
+        seat.gate,
+        seat.report,
+        lambda number: partial(intervals.count, number),
+    )
     moved = choose(workload.depth).move(job)
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
 
@@ -130,8 +141,9 @@ def _flushed(target: RealTarget, workload: Workload, seat: crew.Seat) -> float |
     return time.perf_counter() - begin
 
 
-def _cycle(target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes,
-           seat: crew.Seat) -> LoadEnd:  # fmt: skip
+def _cycle(
+    target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes, seat: crew.Seat
+) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
     block = workload.block_bytes
     cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, block, seed)
@@ -151,6 +163,6 @@ def _cycle(target: RealTarget, workload: Workload, seed: int, intervals: Interva
     return LoadEnd((recorder.last_ns - start) / 1e9, flush)
 
 
-def _nowhere() -> Iterator[Any]:
+def _nowhere() -> Iterator[int]:
     """The files find their own offsets."""
     return itertools.repeat(0)

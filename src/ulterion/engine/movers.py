@@ -13,7 +13,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 
@@ -21,7 +21,7 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
 from ulterion.engine import offsets, uring
-from ulterion.engine.data import POOL_BYTES, WriteData, read_buffer
+from ulterion.engine.data import POOL_BYTES, Buffers, WriteData, read_buffer
 from ulterion.engine.lane import Counted, Lane, Recorder, StopSign, Transfer
 from ulterion.engine.ringlane import RingLane
 
@@ -104,7 +104,7 @@ def _mixed(share: float, seed: int, data: WriteData, block_bytes: int) -> Transf
     """Return a transfer that writes with the given share and reads otherwise, repeatable from the seed."""
     reads, writes, choices = read_buffer(block_bytes), data.buffers(), _choices(share, seed)
 
-    def transfer(fd: int, buffers: Sequence[Any], offset: int) -> int:
+    def transfer(fd: int, buffers: Buffers, offset: int) -> int:
         return os.pwritev(fd, next(writes), offset) if next(choices) else os.preadv(fd, next(reads), offset)
 
     return transfer
@@ -121,7 +121,7 @@ def _lanes(job: Job, count: int) -> list[Lane]:
     for index in range(count):
         seed = job.own_seed * 1009 + index
         own = shared if shared is not None else offsets.scattered(span, block, seed, origin)
-        buffers: Iterator[Sequence[Any]] = read_buffer(block)
+        buffers: Iterator[Buffers] = read_buffer(block)
         transfer: Transfer = os.preadv
         if workload.direction != "read":
             data = WriteData(block, seed, POOL_BYTES // count)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -46,7 +45,7 @@ def sequential_chunks(
 ) -> Iterator[npt.NDArray[np.int64]]:
     """Return the same as `sequential`, in arrays of `CHUNK`."""
     once, at = _once(span_bytes, block_bytes, lane, lanes, origin), 0
-    places: npt.NDArray[Any] = np.arange(CHUNK, dtype=np.int64)
+    places: npt.NDArray[np.int64] = np.arange(CHUNK, dtype=np.int64)
     while True:
         yield (at + places) % len(once) * once.step + once.start
         at = (at + CHUNK) % len(once)

@@ -14,17 +14,17 @@ import os
 import threading
 import time
 from array import array
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 
 import numpy as np
-import numpy.typing as npt
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
-from ulterion.engine import offsets, uring
-from ulterion.engine.data import SCATTERED, STAMP_EVERY, aligned, random_words
+from ulterion.engine import uring
+from ulterion.engine.data import SCATTERED
 from ulterion.engine.lane import BATCH, COUNT_EVERY_NS, Recorder, StopSign, failed
+from ulterion.engine.slots import Batch, SlotData, feed_of
 
 MANY = 10  # completions from which array operations are the cheaper way
 WORD = 0xFFFFFFFF
@@ -32,65 +32,6 @@ LOOK = 0.5  # seconds after which a wait without completions looks round
 DRAIN = 5.0  # seconds that requests in flight get after one has failed
 KEPT: list[object] = []
 """Buffers that the kernel may still write to, because a device never answered: kept for ever."""
-
-Batch = npt.NDArray[np.int64]
-
-
-class SlotData:
-    """One page-aligned buffer for each slot; for writes filled with random data whose stamps move on at each use."""
-
-    def __init__(self, block_bytes: int, slots: int, seed: int, *, writes: bool) -> None:
-        self.memory = aligned(block_bytes * slots)
-        self.address = ctypes.addressof(ctypes.c_char.from_buffer(self.memory))
-        self.block_bytes = block_bytes
-        self._stamps: npt.NDArray[np.uint64] | None = None
-        if writes:
-            words: npt.NDArray[np.uint64] = np.frombuffer(self.memory, dtype=np.uint64)
-            words[:] = random_words(words.size, seed)
-            self._stamps = words.reshape(slots, block_bytes // 8)[:, :: STAMP_EVERY // 8]
-            first = int(words[0]) >> 2
-            self._stamps[:] = np.arange(first, first + self._stamps.size, dtype=np.uint64).reshape(self._stamps.shape)
-            self._step = np.uint64(self._stamps.size)
-
-    def address_of(self, slot: int) -> int:
-        """Return the address of a slot's buffer."""
-        return self.address + slot * self.block_bytes
-
-    def renew(self, slots: Batch | int) -> None:
-        """Move the stamps of the slots on, so that what they write next was never written before."""
-        if self._stamps is not None:
-            self._stamps[slots] += self._step
-
-
-class Feed:
-    """The offsets of a lane, one by one or many at a time."""
-
-    def __init__(self, chunks: Iterator[npt.NDArray[np.int64]]) -> None:
-        self._chunks = chunks
-        self._chunk = next(chunks)
-        self._at = 0
-
-    def one(self) -> int:
-        """Return the next offset."""
-        if self._at == len(self._chunk):
-            self._chunk, self._at = next(self._chunks), 0
-        self._at += 1
-        return int(self._chunk[self._at - 1])
-
-    def many(self, count: int) -> npt.NDArray[np.int64]:
-        """Return the next `count` offsets."""
-        if self._at + count > len(self._chunk):
-            self._chunk, self._at = np.concatenate([self._chunk[self._at :], next(self._chunks)]), 0
-        self._at += count
-        return self._chunk[self._at - count : self._at]
-
-
-def feed_of(workload: Workload, seed: int, lane: int, lanes: int) -> Feed:
-    """Return the offsets of one lane of a settled workload."""
-    span, block = workload.span_bytes or 0, workload.block_bytes
-    if workload.pattern == "sequential":
-        return Feed(offsets.sequential_chunks(span, block, lane, lanes, workload.origin_bytes))
-    return Feed(offsets.random_chunks(span, block, seed * 1009 + lane, workload.origin_bytes))
 
 
 class Mixer:
@@ -118,8 +59,16 @@ class Mixer:
 class RingLane:
     """One worker with `depth` requests in flight on a ring of its own."""
 
-    def __init__(self, fd: int, workload: Workload, seed: int, lane: int = 0, lanes: int = 1,
-                 stop: StopSign | None = None, recorder: Recorder | None = None) -> None:  # fmt: skip
+    def __init__(
+        self,
+        fd: int,
+        workload: Workload,
+        seed: int,
+        lane: int = 0,
+        lanes: int = 1,
+        stop: StopSign | None = None,
+        recorder: Recorder | None = None,
+    ) -> None:
         self.recorder = recorder or Recorder(workload.block_bytes)
         self.stop: StopSign = stop or threading.Event()
         self.slots = workload.depth
@@ -150,8 +99,12 @@ class RingLane:
             self.data.address, self.block * self.slots
         )  # one buffer, of which each slot is a part
         fixed = (self.block < SCATTERED or uring.joins_pages()) and self.ring.register(uring.REGISTER_BUFFERS, table, 1)
-        opcode = {(False, False): uring.OP_READ, (False, True): uring.OP_WRITE,
-                  (True, False): uring.OP_READ_FIXED, (True, True): uring.OP_WRITE_FIXED}[fixed, write]  # fmt: skip
+        opcode = {
+            (False, False): uring.OP_READ,
+            (False, True): uring.OP_WRITE,
+            (True, False): uring.OP_READ_FIXED,
+            (True, True): uring.OP_WRITE_FIXED,
+        }[fixed, write]
         head = uring.head_word(opcode, 0 if fixed_file else fd, fixed_file=fixed_file)
         for slot in range(self.slots):
             self.ring.describe(slot, head, self.data.address_of(slot), self.block)

@@ -156,8 +156,9 @@ def run_pass(target: Target, workload: Workload, seed: int, observer: Observer, 
     raise Interrupted(f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({why})")
 
 
-def _note(progress: _Progress, index: int, result: PassResult, schedule: Schedule, observer: Observer,
-          seconds: float) -> None:  # fmt: skip
+def _note(
+    progress: _Progress, index: int, result: PassResult, schedule: Schedule, observer: Observer, seconds: float
+) -> None:
     progress.rates.append(result.rate)
     why = progress.verdict(schedule, seconds)
     if why is not None:

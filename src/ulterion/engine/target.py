@@ -195,8 +195,17 @@ class Share:
             first.latency.merge(other.latency)
             first.series.merge(other.series)
         requests = sum(r.requests for r in moved.recorders)
-        return cls(requests * first.block_bytes, requests, first.latency, first.series, moved.start_ns,
-                   moved.last_ns, flushed_ns, cpu_seconds, paused)  # fmt: skip
+        return cls(
+            requests * first.block_bytes,
+            requests,
+            first.latency,
+            first.series,
+            moved.start_ns,
+            moved.last_ns,
+            flushed_ns,
+            cpu_seconds,
+            paused,
+        )
 
 
 def join(shares: Sequence[Share], block_bytes: int) -> PassResult:

@@ -125,8 +125,16 @@ class Ring:
         sqes = mmap.mmap(self.fd, sq_entries * SQE_BYTES, flags, access, offset=OFFSET_SQES)
         self._describe(sq_map, cq_map, sqes, sq, cq, sq_entries, cq_entries)
 
-    def _describe(self, sq_map: mmap.mmap, cq_map: mmap.mmap, sqes: mmap.mmap, sq: _Offsets, cq: _Offsets,
-                  sq_entries: int, cq_entries: int) -> None:  # fmt: skip
+    def _describe(
+        self,
+        sq_map: mmap.mmap,
+        cq_map: mmap.mmap,
+        sqes: mmap.mmap,
+        sq: _Offsets,
+        cq: _Offsets,
+        sq_entries: int,
+        cq_entries: int,
+    ) -> None:
         self.entries = memoryview(sqes).cast("Q")
         self.sq = memoryview(sq_map)[: sq.last].cast("I")
         self.sq_head, self.sq_tail, self.index_mask = sq.head // 4, sq.tail // 4, sq_entries - 1

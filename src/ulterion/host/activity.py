@@ -52,8 +52,9 @@ def _writes_done(counters: Path) -> tuple[str, ...]:
     return (*fields[4:7:2], *fields[15:16])
 
 
-def busyness(before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None,
-             cores: int) -> list[str]:  # fmt: skip
+def busyness(
+    before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None, cores: int
+) -> list[str]:
     """Return sentences on what else loaded the machine during `seconds`; empty when it was quiet.
 
     `own_cpu` is the processor time (seconds) that the measuring itself took.
@@ -66,8 +67,11 @@ def busyness(before: Activity, after: Activity, seconds: float, own_cpu: float, 
             found.append(
                 f"the bench was busy: other programs took {others * 100:.0f} % of its processors during the run"
             )
-    elsewhere = {n: (after.sectors[n] - s) * drives.SECTOR / max(seconds, 1e-3) for n, s in before.sectors.items()
-                 if n in after.sectors and n != own_disk and not n.startswith(("loop", "ram", "zram", "dm-"))}  # fmt: skip
+    elsewhere = {
+        n: (after.sectors[n] - s) * drives.SECTOR / max(seconds, 1e-3)
+        for n, s in before.sectors.items()
+        if n in after.sectors and n != own_disk and not n.startswith(("loop", "ram", "zram", "dm-"))
+    }
     for name, rate in elsewhere.items():
         if rate >= BUSY_DISK:
             found.append(f"the bench was busy: {name} moved {rate / 1e6:.0f} MB/s for other programs during the run")

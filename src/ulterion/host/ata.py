@@ -30,14 +30,29 @@ class _SgIoHeader(ctypes.Structure):
     """Struct sg_io_hdr of scsi/sg.h."""
 
     _fields_ = [
-        ("interface_id", ctypes.c_int), ("dxfer_direction", ctypes.c_int), ("cmd_len", ctypes.c_ubyte),
-        ("mx_sb_len", ctypes.c_ubyte), ("iovec_count", ctypes.c_ushort), ("dxfer_len", ctypes.c_uint),
-        ("dxferp", ctypes.c_void_p), ("cmdp", ctypes.c_void_p), ("sbp", ctypes.c_void_p), ("timeout", ctypes.c_uint),
-        ("flags", ctypes.c_uint), ("pack_id", ctypes.c_int), ("usr_ptr", ctypes.c_void_p), ("status", ctypes.c_ubyte),
-        ("masked_status", ctypes.c_ubyte), ("msg_status", ctypes.c_ubyte), ("sb_len_wr", ctypes.c_ubyte),
-        ("host_status", ctypes.c_ushort), ("driver_status", ctypes.c_ushort), ("resid", ctypes.c_int),
-        ("duration", ctypes.c_uint), ("info", ctypes.c_uint),
-    ]  # fmt: skip
+        ("interface_id", ctypes.c_int),
+        ("dxfer_direction", ctypes.c_int),
+        ("cmd_len", ctypes.c_ubyte),
+        ("mx_sb_len", ctypes.c_ubyte),
+        ("iovec_count", ctypes.c_ushort),
+        ("dxfer_len", ctypes.c_uint),
+        ("dxferp", ctypes.c_void_p),
+        ("cmdp", ctypes.c_void_p),
+        ("sbp", ctypes.c_void_p),
+        ("timeout", ctypes.c_uint),
+        ("flags", ctypes.c_uint),
+        ("pack_id", ctypes.c_int),
+        ("usr_ptr", ctypes.c_void_p),
+        ("status", ctypes.c_ubyte),
+        ("masked_status", ctypes.c_ubyte),
+        ("msg_status", ctypes.c_ubyte),
+        ("sb_len_wr", ctypes.c_ubyte),
+        ("host_status", ctypes.c_ushort),
+        ("driver_status", ctypes.c_ushort),
+        ("resid", ctypes.c_int),
+        ("duration", ctypes.c_uint),
+        ("info", ctypes.c_uint),
+    ]
 
 
 @dataclass(frozen=True)
@@ -71,8 +86,9 @@ def parse_temperature(page: bytes) -> Temperature:
     if current is None:
         raise LogError("the drive keeps no temperature in its statistics")
     limit, minutes = _statistic(page, 88, 1, signed=True), _statistic(page, 80, 4)
-    return Temperature(float(current), None if limit is None else float(limit),
-                       None if minutes is None else minutes * 60.0)  # fmt: skip
+    return Temperature(
+        float(current), None if limit is None else float(limit), None if minutes is None else minutes * 60.0
+    )
 
 
 def parse_sct_status(page: bytes) -> Temperature:
@@ -112,9 +128,17 @@ def read_log(device: Path, log: int, page: int) -> bytes:
     """Ask a drive for a page of a log; raise LogError."""
     data, sense = ctypes.create_string_buffer(PAGE_BYTES), ctypes.create_string_buffer(32)
     block = ctypes.create_string_buffer(log_command(log, page), 16)
-    header = _SgIoHeader(interface_id=ord("S"), dxfer_direction=FROM_DEVICE, cmd_len=16, mx_sb_len=32,
-                         dxfer_len=PAGE_BYTES, dxferp=ctypes.addressof(data), cmdp=ctypes.addressof(block),
-                         sbp=ctypes.addressof(sense), timeout=TIMEOUT_MS)  # fmt: skip
+    header = _SgIoHeader(
+        interface_id=ord("S"),
+        dxfer_direction=FROM_DEVICE,
+        cmd_len=16,
+        mx_sb_len=32,
+        dxfer_len=PAGE_BYTES,
+        dxferp=ctypes.addressof(data),
+        cmdp=ctypes.addressof(block),
+        sbp=ctypes.addressof(sense),
+        timeout=TIMEOUT_MS,
+    )
     ask(device, SG_IO, header)
     if header.status or header.host_status or header.driver_status & 0x0F or header.resid:
         raise LogError(f"{device}, or the bridge before it, refused (status {header.status:#x})")

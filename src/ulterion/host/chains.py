@@ -18,9 +18,16 @@ VOLTS = 5.0  # of USB before any negotiation
 GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5}  # amperes of a port (USB 2.0, 7.2.1); 0.9 above (USB 3.2, 11.4.5)
 ATA_RATES = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
 CARD_TIMINGS = {
-    "0": "SD default speed", "1": "eMMC HS52", "2": "SD high speed", "4": "SD UHS-I SDR50", "5": "SD UHS-I SDR50",
-    "6": "SD UHS-I SDR104", "8": "eMMC DDR52", "9": "eMMC HS200", "10": "eMMC HS400",
-}  # fmt: skip
+    "0": "SD default speed",
+    "1": "eMMC HS52",
+    "2": "SD high speed",
+    "4": "SD UHS-I SDR50",
+    "5": "SD UHS-I SDR50",
+    "6": "SD UHS-I SDR104",
+    "8": "eMMC DDR52",
+    "9": "eMMC HS200",
+    "10": "eMMC HS400",
+}
 """Timing numbers of the kernel's card driver (include/linux/mmc/host.h) and the link each stands for."""
 
 
@@ -79,8 +86,16 @@ def _usb(folder: Path, root: Path) -> Step | None:
     if tree.text(folder / "bDeviceClass") == "09":
         return Step("hub", folder.name, title, None, link, None, _port_capable(folder), *_power(folder, link))
     port, device = _port_capable(folder), _device_capable(folder)
-    return Step("bridge", folder.name, title, drives.usb_driver(folder), link, _lower(device, port) if device else None, port,
-                *_power(folder, link))  # fmt: skip
+    return Step(
+        "bridge",
+        folder.name,
+        title,
+        drives.usb_driver(folder),
+        link,
+        _lower(device, port) if device else None,
+        port,
+        *_power(folder, link),
+    )
 
 
 def _own_name(folder: Path) -> str | None:
@@ -158,8 +173,14 @@ def _sata(folder: Path, root: Path) -> Step | None:
     links = sorted(folder.glob("link*/ata_link/link*"))
     rates = [ATA_RATES.get(tree.text(p / n) or "") for p in links[:1] for n in ("sata_spd", "sata_spd_limit")]
     running, limit = [*rates, None, None][:2]
-    return Step("bridge", folder.name, "SATA port", tree.name_of_link(folder.parent / "driver"), running,
-                limit if running else None)  # fmt: skip
+    return Step(
+        "bridge",
+        folder.name,
+        "SATA port",
+        tree.name_of_link(folder.parent / "driver"),
+        running,
+        limit if running else None,
+    )
 
 
 def _card(folder: Path, root: Path) -> Step | None:

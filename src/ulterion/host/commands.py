@@ -40,8 +40,14 @@ class Done:
 def run(words: Sequence[str], seconds: float) -> Done:
     """Run a command without a shell and without input; raise CommandError when it does not end properly in time."""
     try:
-        process = subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-                                   start_new_session=True, preexec_fn=_die_with_parent)  # fmt: skip
+        process = subprocess.Popen(
+            words,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            start_new_session=True,
+            preexec_fn=_die_with_parent,
+        )
     except (OSError, ValueError, subprocess.SubprocessError) as error:
         raise CommandError(f"cannot be run: {getattr(error, 'strerror', None) or error}") from error
     with _lock:

@@ -71,9 +71,16 @@ def _volumes(name: str, root: Path) -> list[Volume]:
         if part == name and mount is None:
             continue
         sectors = tree.number(folder / "size")
-        found.append(Volume(part, sectors * drives.SECTOR if sectors else None, mount.filesystem if mount else None,
-                            mount.point if mount else None, mount.telling_options if mount else None,
-                            _free(mount.point, root) if mount else None))  # fmt: skip
+        found.append(
+            Volume(
+                part,
+                sectors * drives.SECTOR if sectors else None,
+                mount.filesystem if mount else None,
+                mount.point if mount else None,
+                mount.telling_options if mount else None,
+                _free(mount.point, root) if mount else None,
+            )
+        )
     return found
 
 

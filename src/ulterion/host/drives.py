@@ -94,8 +94,11 @@ def _page_serial(path: Path) -> str | None:
 def serial(disk: str, root: Path = Path("/")) -> str | None:
     """Return the disk's serial number: its own, or else that of the USB device or card it sits in."""
     block = root / "sys/block" / disk
-    for found in (tree.text(block / "device/serial"), _page_serial(block / "device/vpd_pg80"),
-                  tree.text(block / "serial")):  # fmt: skip
+    for found in (
+        tree.text(block / "device/serial"),
+        _page_serial(block / "device/vpd_pg80"),
+        tree.text(block / "serial"),
+    ):
         if found:
             return found
     return connection(disk, root).serial

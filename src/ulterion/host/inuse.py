@@ -51,9 +51,16 @@ def users(name: str, root: Path = LIVE) -> list[str]:
     disk = whole_disk(name, root)
     kin = family(name, root)
     found = [
-        *_mounted(kin, root), *_swapped(kin, root), *_held(kin, root), *_members(kin, root), *_loops_on(kin, root),
-        *_exported(kin, root), *_opened(disk, kin, root), *_resumed(kin, root), *_twins(disk, root),
-    ]  # fmt: skip
+        *_mounted(kin, root),
+        *_swapped(kin, root),
+        *_held(kin, root),
+        *_members(kin, root),
+        *_loops_on(kin, root),
+        *_exported(kin, root),
+        *_opened(disk, kin, root),
+        *_resumed(kin, root),
+        *_twins(disk, root),
+    ]
     if disk in system_disks(root):
         found.append("the system disk")
     if disk.startswith("loop"):
@@ -64,9 +71,13 @@ def users(name: str, root: Path = LIVE) -> list[str]:
 def _mounted(kin: dict[str, str], root: Path) -> list[str]:
     """File systems, of every program's view of the mounts that may be looked into."""
     seen = [*mounts.read_mounts(root), *_mounts_elsewhere(root)]
-    return [f"mounted on {m.point}" for m in seen
-            if m.number in kin.values() or mounts.number_of_source(m.source, root) in kin.values()
-            or (m.source.startswith("/dev/") and Path(m.source).name in kin)]  # fmt: skip
+    return [
+        f"mounted on {m.point}"
+        for m in seen
+        if m.number in kin.values()
+        or mounts.number_of_source(m.source, root) in kin.values()
+        or (m.source.startswith("/dev/") and Path(m.source).name in kin)
+    ]
 
 
 def _mounts_elsewhere(root: Path) -> Iterator[mounts.Mount]:
@@ -99,25 +110,33 @@ def _swaps(root: Path) -> list[str]:
 
 
 def _swapped(kin: dict[str, str], root: Path) -> list[str]:
-    return [f"swap on {s}" for s in _swaps(root)
-            if Path(s).name in kin or mounts.number_of_source(s, root) in kin.values()]  # fmt: skip
+    return [
+        f"swap on {s}" for s in _swaps(root) if Path(s).name in kin or mounts.number_of_source(s, root) in kin.values()
+    ]
 
 
 def _held(kin: dict[str, str], root: Path) -> list[str]:
     """Devices that the kernel has built on it: RAID, encryption, logical volumes, caches."""
-    return [f"part of {h.name}" for member in kin
-            for h in sorted((root / "sys/class/block" / member / "holders").glob("*"))]  # fmt: skip
+    return [
+        f"part of {h.name}" for member in kin for h in sorted((root / "sys/class/block" / member / "holders").glob("*"))
+    ]
 
 
 def _members(kin: dict[str, str], root: Path) -> list[str]:
     """File systems over several devices, of which only one stands in the list of mounts."""
-    return [f"part of the mounted btrfs {entry.parent.parent.name[:8]}"
-            for entry in sorted((root / "sys/fs/btrfs").glob("*/devices/*")) if entry.name in kin]  # fmt: skip
+    return [
+        f"part of the mounted btrfs {entry.parent.parent.name[:8]}"
+        for entry in sorted((root / "sys/fs/btrfs").glob("*/devices/*"))
+        if entry.name in kin
+    ]
 
 
 def _loops_on(kin: dict[str, str], root: Path) -> list[str]:
-    return [f"under {b.name}" for b in loops.backings(root)
-            if b.device in kin.values() or (not b.known and Path(b.path).name in kin)]  # fmt: skip
+    return [
+        f"under {b.name}"
+        for b in loops.backings(root)
+        if b.device in kin.values() or (not b.known and Path(b.path).name in kin)
+    ]
 
 
 def _under_loop(disk: str, root: Path) -> list[str]:
@@ -128,8 +147,11 @@ def _under_loop(disk: str, root: Path) -> list[str]:
         return []
     if not mine.known:
         return [f"on something that cannot be told ({mine.path})"]
-    found = [f"on what {b.name} is on too" for b in every
-             if b.name != disk and (b.device, b.file) == (mine.device, mine.file)]  # fmt: skip
+    found = [
+        f"on what {b.name} is on too"
+        for b in every
+        if b.name != disk and (b.device, b.file) == (mine.device, mine.file)
+    ]
     if mine.file is not None:
         found += [f"on the swap file {s}" for s in _swaps(root) if _file_of(root / s.lstrip("/")) == mine.file]
         found += [f"on a file that {w} has open for writing" for w in _writers(root, files={mine.file})]
@@ -168,8 +190,9 @@ def _opened(disk: str, kin: dict[str, str], root: Path) -> list[str]:
     return [f"open for writing in {w}" for w in _writers(root, numbers=numbers)]
 
 
-def _writers(root: Path, numbers: set[tuple[str, str]] | None = None,
-             files: set[tuple[int, int]] | None = None) -> list[str]:  # fmt: skip
+def _writers(
+    root: Path, numbers: set[tuple[str, str]] | None = None, files: set[tuple[int, int]] | None = None
+) -> list[str]:
     """Return the programs, this one left out, that have one of these devices or files open for writing."""
     found = []
     for process in _processes(root):

@@ -58,8 +58,15 @@ def _adapters(root: Path) -> list[Adapter]:
         name = ETHERNET.get(speed or 0)
         state = tree.text(folder / "operstate")
         steps: tuple[Step, ...] = chains.steps_of(device, root)
-        found.append(Adapter(folder.name, find_link(name).name if name else None, tree.name_of_link(device / "driver"),
-                             None if state is None else state == "up", steps))  # fmt: skip
+        found.append(
+            Adapter(
+                folder.name,
+                find_link(name).name if name else None,
+                tree.name_of_link(device / "driver"),
+                None if state is None else state == "up",
+                steps,
+            )
+        )
     return found
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Iterable
 from pathlib import Path
 
 PLACES = ("usr/share/hwdata", "usr/share/misc", "var/lib/usbutils")
@@ -24,9 +25,9 @@ def name_of(database: str, vendor: str, product: str, root: Path = Path("/")) ->
     return None
 
 
-def _search(lines: object, vendor: str, product: str) -> str | None:
+def _search(lines: Iterable[str], vendor: str, product: str) -> str | None:
     inside: str | None = None
-    for line in lines:  # type: ignore[attr-defined]
+    for line in lines:
         if inside is None:
             if line.startswith(f"{vendor}  "):
                 inside = line[6:].strip()

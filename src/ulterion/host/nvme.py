@@ -26,12 +26,25 @@ class _Command(ctypes.Structure):
     """Struct nvme_passthru_cmd of linux/nvme_ioctl.h."""
 
     _fields_ = [
-        ("opcode", ctypes.c_uint8), ("flags", ctypes.c_uint8), ("rsvd1", ctypes.c_uint16), ("nsid", ctypes.c_uint32),
-        ("cdw2", ctypes.c_uint32), ("cdw3", ctypes.c_uint32), ("metadata", ctypes.c_uint64), ("addr", ctypes.c_uint64),
-        ("metadata_len", ctypes.c_uint32), ("data_len", ctypes.c_uint32), ("cdw10", ctypes.c_uint32),
-        ("cdw11", ctypes.c_uint32), ("cdw12", ctypes.c_uint32), ("cdw13", ctypes.c_uint32), ("cdw14", ctypes.c_uint32),
-        ("cdw15", ctypes.c_uint32), ("timeout_ms", ctypes.c_uint32), ("result", ctypes.c_uint32),
-    ]  # fmt: skip
+        ("opcode", ctypes.c_uint8),
+        ("flags", ctypes.c_uint8),
+        ("rsvd1", ctypes.c_uint16),
+        ("nsid", ctypes.c_uint32),
+        ("cdw2", ctypes.c_uint32),
+        ("cdw3", ctypes.c_uint32),
+        ("metadata", ctypes.c_uint64),
+        ("addr", ctypes.c_uint64),
+        ("metadata_len", ctypes.c_uint32),
+        ("data_len", ctypes.c_uint32),
+        ("cdw10", ctypes.c_uint32),
+        ("cdw11", ctypes.c_uint32),
+        ("cdw12", ctypes.c_uint32),
+        ("cdw13", ctypes.c_uint32),
+        ("cdw14", ctypes.c_uint32),
+        ("cdw15", ctypes.c_uint32),
+        ("timeout_ms", ctypes.c_uint32),
+        ("result", ctypes.c_uint32),
+    ]
 
 
 @dataclass(frozen=True)
@@ -121,8 +134,9 @@ def parse_limit(page: bytes) -> float | None:
 
 def _ask(device: Path, opcode: int, nsid: int, cdw10: int, size: int) -> bytes:
     buffer = ctypes.create_string_buffer(size)
-    command = _Command(opcode=opcode, nsid=nsid, addr=ctypes.addressof(buffer), data_len=size, cdw10=cdw10,
-                       timeout_ms=TIMEOUT_MS)  # fmt: skip
+    command = _Command(
+        opcode=opcode, nsid=nsid, addr=ctypes.addressof(buffer), data_len=size, cdw10=cdw10, timeout_ms=TIMEOUT_MS
+    )
     status = ask(device, ADMIN_COMMAND, command)
     if status:
         raise LogError(f"{device} refused with status {status:#x}")

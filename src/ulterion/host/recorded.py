@@ -14,8 +14,8 @@ import platform
 import stat
 import tempfile
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json, read_bytes
@@ -29,17 +29,38 @@ PROC = ("proc/self/mountinfo", "proc/cpuinfo", "proc/meminfo", "proc/swaps", "pr
 FOLDERS_ALONG = ("queue", "hwmon", "ata_link", "device")  # folders taken in with what they hold
 
 
-def record(root: Path = Path("/")) -> dict[str, Any]:
-    """Return what a survey of the machine under `root` looks at, as JSON-able data."""
-    data: dict[str, Any] = {
-        "schema": {"name": NAME, "version": VERSION}, "host": platform.node() or "unknown",
-        "files": {}, "bytes": {}, "links": {},
-    }  # fmt: skip
+@dataclass
+class Machine:
+    """What a survey looks at: small files as text or base64, links with their targets, folders already taken."""
+
+    host: str
+    files: dict[str, str] = field(default_factory=dict)
+    bytes: dict[str, str] = field(default_factory=dict)
+    links: dict[str, str] = field(default_factory=dict)
+    seen: set[str] = field(default_factory=set)
+
+    def as_data(self) -> dict[str, object]:
+        """Return it as it is written down."""
+        schema = {"name": NAME, "version": VERSION}
+        return {"schema": schema, "host": self.host, "files": self.files, "bytes": self.bytes, "links": self.links}
+
+
+def record(root: Path = Path("/")) -> Machine:
+    """Return what a survey of the machine under `root` looks at."""
+    data = Machine(platform.node() or "unknown")
     for name in PROC:  # under their own names: /proc/self is a link to a number that is gone later
         with contextlib.suppress(OSError):
-            data["files"][name] = (root / name).read_bytes()[:LARGEST].decode("utf-8", "replace")
-    for pattern in ("sys/block/*", "sys/class/net/*", "sys/class/hwmon/*", "sys/class/nvme/*", "sys/class/power_supply/*",
-                    "sys/class/block/*", "sys/dev/block/*", "sys/bus/thunderbolt/devices/*"):  # fmt: skip
+            data.files[name] = (root / name).read_bytes()[:LARGEST].decode("utf-8", "replace")
+    for pattern in (
+        "sys/block/*",
+        "sys/class/net/*",
+        "sys/class/hwmon/*",
+        "sys/class/nvme/*",
+        "sys/class/power_supply/*",
+        "sys/class/block/*",
+        "sys/dev/block/*",
+        "sys/bus/thunderbolt/devices/*",
+    ):
         for entry in sorted(root.glob(pattern)):
             _take(entry, root, data)
             for folder in _along(entry.resolve(), root):
@@ -60,12 +81,12 @@ def _along(device: Path, root: Path) -> Iterator[Path]:
         device = device.parent
 
 
-def _take_folder(folder: Path, root: Path, data: dict[str, Any]) -> None:
+def _take_folder(folder: Path, root: Path, data: Machine) -> None:
     """Take the files and links directly in a folder, and the folders in it that a survey looks into."""
     mark = f"{folder.relative_to(root.resolve())}/"
-    if data.setdefault("_seen", {}).get(mark):
+    if mark in data.seen:
         return
-    data["_seen"][mark] = True
+    data.seen.add(mark)
     for entry in _entries(folder):
         if entry.name in SKIPPED:
             continue
@@ -76,10 +97,15 @@ def _take_folder(folder: Path, root: Path, data: dict[str, Any]) -> None:
 
 def _looked_into(folder: Path, entry: Path) -> bool:
     name = entry.name
-    return (name in FOLDERS_ALONG or name.startswith(("hwmon", "link", "dev", folder.name)) or name.endswith(":1.0") or "-port" in name)  # fmt: skip
+    return (
+        name in FOLDERS_ALONG
+        or name.startswith(("hwmon", "link", "dev", folder.name))
+        or name.endswith(":1.0")
+        or "-port" in name
+    )
 
 
-def _take_tree(folder: Path, root: Path, data: dict[str, Any]) -> None:
+def _take_tree(folder: Path, root: Path, data: Machine) -> None:
     for entry in _entries(folder):
         _take(entry, root, data)
 
@@ -91,13 +117,13 @@ def _entries(folder: Path) -> list[Path]:
         return []
 
 
-def _take(path: Path, root: Path, data: dict[str, Any]) -> None:
+def _take(path: Path, root: Path, data: Machine) -> None:
     """Take one link or small file; what cannot be read is left out."""
     with contextlib.suppress(OSError, ValueError):
         # the parents of a path may be links: it is kept under its own place
         name = str((path.parent.resolve() / path.name).relative_to(root.resolve()))
         if path.is_symlink():
-            data["links"][name] = str(path.readlink())
+            data.links[name] = str(path.readlink())
         elif path.is_file():
             mode = path.stat().st_mode
             if not mode & (stat.S_IRUSR | stat.S_IRGRP | stat.S_IROTH):
@@ -105,24 +131,23 @@ def _take(path: Path, root: Path, data: dict[str, Any]) -> None:
             with path.open("rb") as source:
                 content = source.read(LARGEST)
             try:
-                data["files"][name] = content.decode("utf-8")
+                data.files[name] = content.decode("utf-8")
             except UnicodeDecodeError:
-                data["bytes"][name] = base64.b64encode(content).decode("ascii")
+                data.bytes[name] = base64.b64encode(content).decode("ascii")
 
 
 def write_record(path: Path, root: Path = Path("/")) -> int:
     """Write the machine down; return how many files and links.  Raises UsageError; overwrites nothing."""
     data = record(root)
-    data.pop("_seen", None)
     try:
         with path.open("x", encoding="utf-8") as out:
-            json.dump(data, out, indent=1, ensure_ascii=False, sort_keys=True)
+            json.dump(data.as_data(), out, indent=1, ensure_ascii=False, sort_keys=True)
             out.write("\n")
     except FileExistsError as error:
         raise UsageError(f"{path} exists already and was left as it is; choose another name") from error
     except OSError as error:
         raise UsageError(f"{path} cannot be written: {error.strerror}; choose another place") from error
-    return len(data["files"]) + len(data["bytes"]) + len(data["links"])
+    return len(data.files) + len(data.bytes) + len(data.links)
 
 
 @contextlib.contextmanager

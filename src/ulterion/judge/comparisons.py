@@ -69,9 +69,13 @@ class Group:
 
 
 def compare_review(
-    review: Review, runs: Sequence[AnyRun], *, against: str | None = None,
-    hookups: Sequence[str] = (), margin: float | None = None,
-) -> list[Group]:  # fmt: skip
+    review: Review,
+    runs: Sequence[AnyRun],
+    *,
+    against: str | None = None,
+    hookups: Sequence[str] = (),
+    margin: float | None = None,
+) -> list[Group]:
     """Compare the measured hookups of each medium with its baseline.
 
     `against` names another baseline than the direct one, `hookups` restricts the comparison.  Holm's correction runs
@@ -99,8 +103,14 @@ def _media(review: Review, against: str | None) -> list[str | None]:
 class _Draft:
     """A group before its verdicts are known (they depend on all groups)."""
 
-    def __init__(self, review: Review, measured: dict[str, dict[str, Measured]], medium: str | None,
-                 against: str | None, wanted: Sequence[str]) -> None:  # fmt: skip
+    def __init__(
+        self,
+        review: Review,
+        measured: dict[str, dict[str, Measured]],
+        medium: str | None,
+        against: str | None,
+        wanted: Sequence[str],
+    ) -> None:
         self.review = review
         self.measured = measured
         self.baseline = against or (review.direct_for(medium) if medium else None)
@@ -141,9 +151,13 @@ class _Draft:
                 comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
             rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, self._limit(cell)))
         return Group(
-            self.medium, self.baseline, tuple(rows), self._differs(),
-            {n: self._caveats(n) for n in self.names}, self.missing,
-        )  # fmt: skip
+            self.medium,
+            self.baseline,
+            tuple(rows),
+            self._differs(),
+            {n: self._caveats(n) for n in self.names},
+            self.missing,
+        )
 
     def _limit(self, cell: Measured) -> str | None:
         if cell.workload.direction == "mixed":
@@ -179,5 +193,7 @@ class _Draft:
         link = guess_link(read, write)
         if link is None:
             return []
-        return [f"both directions stop at {show_rate(max(read, write))}: this looks like {link.name} (a guess; the link could "
-                "not be read)"]  # fmt: skip
+        return [
+            f"both directions stop at {show_rate(max(read, write))}: this looks like {link.name} (a guess; the link could "
+            "not be read)"
+        ]

@@ -19,8 +19,9 @@ LONGEST_ROW = 1.01  # seconds; a class is kept every second
 LEAST_LOAD = 60.0  # seconds of load below which nothing is said
 
 
-def enduring_rows(review: Review, runs: Sequence[AnyRun], key: str, *, everywhere: bool = False,
-                  hookups: Sequence[str] = ()) -> list[ClaimRow]:  # fmt: skip
+def enduring_rows(
+    review: Review, runs: Sequence[AnyRun], key: str, *, everywhere: bool = False, hookups: Sequence[str] = ()
+) -> list[ClaimRow]:
     """Return the rows of a part's claims that soaks judge; none when it makes no such claim."""
     claims = review.parts[key].claims if key in review.parts else None
     if claims is None or (claims.speed_class is None and claims.temperature is None):

@@ -75,8 +75,10 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
             raise UsageError(unknown("hookup or soak", name, [*newest, *by_id]))
     wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
     hookups = [r.hookup for r in wanted]
-    found = [soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
-             for r in wanted]  # fmt: skip
+    found = [
+        soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
+        for r in wanted
+    ]
     kept = [s for s in found if s is not None]
     if not kept:
         raise UsageError("no soak with a load yet; run 'ulterion soak --hookup NAME'")
@@ -120,9 +122,17 @@ def difference(one: Soak, other: Soak) -> Difference:
         rise = a[0] - b[0]
         half = math.hypot((a[2] - a[1]) / 2, (b[2] - b[1]) / 2)
         low, high = rise - half, rise + half
-    return Difference(one.label, other.label, rise, low, high, why, one.findings.last / other.findings.last,
-                      _settled(one) and _settled(other),
-                      tuple(unlike(one, other)))  # fmt: skip
+    return Difference(
+        one.label,
+        other.label,
+        rise,
+        low,
+        high,
+        why,
+        one.findings.last / other.findings.last,
+        _settled(one) and _settled(other),
+        tuple(unlike(one, other)),
+    )
 
 
 def _settled(soak: Soak) -> bool:
@@ -178,5 +188,12 @@ def unlike(one: Soak, other: Soak) -> list[str]:
 
 
 def _facts(run: SoakRun) -> RunFacts:
-    return RunFacts(run.target, run.bench, run.chain[-1] if run.chain else None, run.soak.plan.load_seconds or 0.0,
-                    run.settings.span_bytes, run.cache_bypassed, run.bench.versions.get("ulterion", "?"))  # fmt: skip
+    return RunFacts(
+        run.target,
+        run.bench,
+        run.chain[-1] if run.chain else None,
+        run.soak.plan.load_seconds or 0.0,
+        run.settings.span_bytes,
+        run.cache_bypassed,
+        run.bench.versions.get("ulterion", "?"),
+    )

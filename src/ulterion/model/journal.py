@@ -13,7 +13,6 @@ import os
 import time
 import weakref
 from pathlib import Path
-from typing import Any
 
 from ulterion.core.errors import UsageError
 from ulterion.core.soak.trace import Row
@@ -68,7 +67,7 @@ class Journal:
         with contextlib.suppress(OSError, ValueError):
             os.close(self._out.fileno())
 
-    def _write(self, data: dict[str, Any], *, now: bool = True) -> None:
+    def _write(self, data: dict[str, object], *, now: bool = True) -> None:
         self._out.write(json_bytes(json.dumps(data, separators=(",", ":"), ensure_ascii=False) + "\n"))
         self._out.flush()
         if now or time.monotonic() - self._synced >= SYNC_EVERY:
@@ -97,7 +96,7 @@ class Journal:
         """Keep a reading or a note."""
         self._keep({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")})
 
-    def _keep(self, data: dict[str, Any], *, now: bool = True) -> None:
+    def _keep(self, data: dict[str, object], *, now: bool = True) -> None:
         try:
             self._write(data, now=now)
         except OSError as error:

@@ -55,9 +55,12 @@ def take_notes(journal: Path, run: AnyRun, *, again: bool = False) -> AnyRun:
         except ValueError:  # UsageError and pydantic's errors are such
             bad += 1
             continue
-        kept: list[Reading] | list[Note] = readings if isinstance(record, Reading) else notes
-        if not again or record not in kept:
-            kept.append(record)  # type: ignore[arg-type]
+        if again and (record in readings or record in notes):
+            continue
+        if isinstance(record, Reading):
+            readings.append(record)
+        else:
+            notes.append(record)
     warnings = [*run.warnings, *([f"{bad} notes left for this run could not be read"] if bad else [])]
     return run.model_copy(update={"readings": readings, "notes": notes, "warnings": warnings})
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
@@ -12,7 +12,7 @@ from ulterion.core.links import Link, find_link
 from ulterion.core.text import spoken
 
 
-def _text(value: Any, example: str) -> str:
+def _text(value: object, example: str) -> str:
     if not isinstance(value, str):
         raise ValueError(f'{value!r} has no unit; write it in quotes with its unit, like "{example}"')
     return value
@@ -37,7 +37,7 @@ LONGEST = 1e9  # seconds in a document: thirty years
 FIRST_YEAR, LAST_YEAR = 1970, 9000  # of a moment in a document; beyond it the arithmetic of time zones overflows
 
 
-def moment_of(value: Any) -> datetime.datetime:
+def moment_of(value: object) -> datetime.datetime:
     """Read a moment with its time zone, in UTC; raise ValueError."""
     moment = datetime.datetime.fromisoformat(value) if isinstance(value, str) else value
     if not isinstance(moment, datetime.datetime) or moment.tzinfo is None or not FIRST_YEAR <= moment.year <= LAST_YEAR:
@@ -50,7 +50,7 @@ def moment_text(moment: datetime.datetime) -> str:
     return moment.astimezone(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-def _spoken(value: Any) -> Any:
+def _spoken(value: object) -> object:
     return spoken(value) if isinstance(value, str) else value
 
 

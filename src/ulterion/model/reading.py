@@ -82,5 +82,5 @@ def parse_json(data: bytes | str, name: str) -> Any:
         raise UsageError(f"{name} holds a number that is none: {str(error)[:60]}") from error
 
 
-def _no_number(word: str) -> Any:
+def _no_number(word: str) -> object:
     raise ValueError(word)

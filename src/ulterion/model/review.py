@@ -7,7 +7,7 @@ The format is described in docs/formats.md.  Its `schema` number changes when an
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field, model_validator
 
@@ -110,7 +110,7 @@ class Review(Written):
 
     @model_validator(mode="before")
     @classmethod
-    def _known_version(cls, data: Any) -> Any:
+    def _known_version(cls, data: object) -> object:
         version = data.get("schema", SCHEMA) if isinstance(data, dict) else SCHEMA
         if version != SCHEMA:
             raise ValueError(

@@ -58,11 +58,12 @@ def skim(data: bytes, path: Path) -> Skim:
     whole = check_schema(parse_json(data, path.name), path.name)
     records = whole.get("workloads")
     texts = [_counted(r) for r in records] if isinstance(records, list) else []
-    return _skim(whole, path, frozenset(t for t in texts if t is not None),
-                 bool(whole.get("notes") or whole.get("readings")))  # fmt: skip
+    return _skim(
+        whole, path, frozenset(t for t in texts if t is not None), bool(whole.get("notes") or whole.get("readings"))
+    )
 
 
-def _counted(record: Any) -> str | None:
+def _counted(record: object) -> str | None:
     """Return a workload's words when it has passes that count."""
     if not isinstance(record, dict) or not isinstance(record.get("passes"), list):
         return None
@@ -105,7 +106,7 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
     return Skim(path, str(words["id"]), str(words["kind"]), hookup, started, ended, simulated, where, texts, noted)
 
 
-def _moment(text: Any) -> datetime.datetime | None:
+def _moment(text: object) -> datetime.datetime | None:
     """Return a moment as documents state it, None where it is none."""
     try:
         return moment_of(text)

@@ -77,7 +77,7 @@ def _fields_at(model: type[BaseModel], place: Place) -> list[str]:
     return [f.alias or n for n, f in current.model_fields.items()] if _is_model(current) else []
 
 
-def _is_model(annotation: Any) -> bool:
+def _is_model(annotation: object) -> bool:
     return isinstance(annotation, type) and issubclass(annotation, BaseModel)
 
 

@@ -50,9 +50,14 @@ def _row_as_data(row: Row) -> dict[str, object]:
     if row.comparison is not None:
         c = row.comparison
         data |= {
-            "ratio": c.ratio.value, "ratio_low": c.ratio.low, "ratio_high": c.ratio.high,
-            "p_adjusted": c.p_adjusted, "verdict": c.verdict, "more_passes": c.more_passes, "why": c.why,
-        }  # fmt: skip
+            "ratio": c.ratio.value,
+            "ratio_low": c.ratio.low,
+            "ratio_high": c.ratio.high,
+            "p_adjusted": c.p_adjusted,
+            "verdict": c.verdict,
+            "more_passes": c.more_passes,
+            "why": c.why,
+        }
     return data
 
 
@@ -62,15 +67,26 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, obje
         "tolerance": tolerance,
         "claims": [
             {
-                "part": r.part, "label": r.label, "claim": r.claim, "unit": r.unit, "claimed": r.claimed,
-                "claimed_name": r.claimed_name, "measured": r.measured, "measured_name": r.measured_name, "hookup": r.hookup,
-                "run": r.run, "workload": r.workload,
+                "part": r.part,
+                "label": r.label,
+                "claim": r.claim,
+                "unit": r.unit,
+                "claimed": r.claimed,
+                "claimed_name": r.claimed_name,
+                "measured": r.measured,
+                "measured_name": r.measured_name,
+                "hookup": r.hookup,
+                "run": r.run,
+                "workload": r.workload,
                 "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
-                "share": r.judgement.share, "verdict": r.judgement.verdict, "why": r.judgement.why, "limit": r.limit,
+                "share": r.judgement.share,
+                "verdict": r.judgement.verdict,
+                "why": r.judgement.why,
+                "limit": r.limit,
             }
             for r in rows
         ],
-    }  # fmt: skip
+    }
 
 
 def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None) -> dict[str, object]:

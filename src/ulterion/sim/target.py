@@ -113,8 +113,9 @@ class SimTarget:
         self.state.rest(found.flush)
         return self._result(deep, found.flush, seconds, moved, seconds / weights.size, series)
 
-    def _result(self, workload: Workload, flush: float, seconds: float, moved: int, interval: float,
-                series: tuple[int, ...]) -> PassResult:  # fmt: skip
+    def _result(
+        self, workload: Workload, flush: float, seconds: float, moved: int, interval: float, series: tuple[int, ...]
+    ) -> PassResult:
         requests = moved // workload.block_bytes
         latency = workload.depth * workload.block_bytes / (moved / seconds)
         return PassResult(
@@ -128,15 +129,18 @@ class SimTarget:
             interval_bytes=series,
         )
 
-    def _pass_time(self, workload: Workload | None, seconds: float, noise: float = 1.0,
-                   before: float | None = None) -> float:  # fmt: skip
+    def _pass_time(
+        self, workload: Workload | None, seconds: float, noise: float = 1.0, before: float | None = None
+    ) -> float:
         """Let virtual time pass, working or (without a workload) resting; return the bytes moved.
 
         Raises TargetFailed at a fault that falls into it, with the bytes moved since there were `before`.
         """
         start = self.state.moved if before is None else before
-        fault = next((f for f in self._faults() if f.after is not None
-                      and self.elapsed <= f.after < self.elapsed + seconds), None)  # fmt: skip
+        fault = next(
+            (f for f in self._faults() if f.after is not None and self.elapsed <= f.after < self.elapsed + seconds),
+            None,
+        )
         length = seconds if fault is None else (fault.after or 0.0) - self.elapsed
         moved = 0.0
         if workload is None:
@@ -147,8 +151,11 @@ class SimTarget:
             offset = int(self.state.moved - start) // 4096 * 4096 % self.span_bytes
             words = "was pulled out" if fault.what == "pulled out" else "reported an I/O error"
             when = show_duration(fault.after or 0.0)
-            raise TargetFailed(f"{fault.part} {words} after {when}, at offset {offset}", offset=offset,
-                               moved=int(self.state.moved - start) // 4096 * 4096)  # fmt: skip
+            raise TargetFailed(
+                f"{fault.part} {words} after {when}, at offset {offset}",
+                offset=offset,
+                moved=int(self.state.moved - start) // 4096 * 4096,
+            )
         return moved
 
     def rest(self, seconds: float) -> None:
@@ -169,8 +176,15 @@ class SimTarget:
         spread = self.chain[-1].latency_spread
         middle = workload.depth * seconds / requests * math.exp(-(spread**2) / 2)
         worst = middle * math.exp(spread * math.sqrt(2 * math.log(requests + 1)))
-        return Row(seconds, requests * workload.block_bytes, requests, middle, middle * math.exp(2.326 * spread), worst,
-                   sensors)  # fmt: skip
+        return Row(
+            seconds,
+            requests * workload.block_bytes,
+            requests,
+            middle,
+            middle * math.exp(2.326 * spread),
+            worst,
+            sensors,
+        )
 
     def counters(self) -> dict[str, float]:
         """Return what the drive counts, as its health log would show it; empty when it counts nothing."""
@@ -190,8 +204,15 @@ class SimTarget:
         """Return what the bench shows of the target, as a survey of real hardware would."""
         capacity = self.chain[-1].capacity
         drive = shown_drive("sim0", self.names, self.chain, self.state.sensors().get(DRIVE, self.chain[-1].temperature))
-        return as_target(drive, self.path, "simulated", "sim0", filesystem="simulated", filesystem_bytes=capacity,
-                         free_bytes=capacity)  # fmt: skip
+        return as_target(
+            drive,
+            self.path,
+            "simulated",
+            "sim0",
+            filesystem="simulated",
+            filesystem_bytes=capacity,
+            free_bytes=capacity,
+        )
 
     def bench_facts(self, versions: dict[str, str]) -> BenchFacts:
         """Return the host and room of the simulated bench; `versions` should not name what varies between machines."""

@@ -230,8 +230,7 @@ def _as_fall(load: Trace, drop: _Drop, cause: Cause, evidence: str) -> Fall:
     until = None if drop.for_good or drop.last >= load.at.size else float(load.at[drop.last])
     end = float(load.at[last] + load.seconds[last])
     warm = load.sensor(DRIVE)
-    return Fall(cause, at, until, drop.before, drop.after, written, _just_before(load, warm, at), evidence, 1,
-                end - at)  # fmt: skip
+    return Fall(cause, at, until, drop.before, drop.after, written, _just_before(load, warm, at), evidence, 1, end - at)
 
 
 def _moment(load: Trace, drop: _Drop) -> tuple[float, float]:
@@ -272,7 +271,15 @@ def _merged(found: list[Fall]) -> list[Fall]:
             kept[fall.cause] = fall
             continue
         kept[fall.cause] = Fall(
-            fall.cause, before.at, fall.until, max(before.before, fall.before), min(before.after, fall.after),
-            before.written, before.temperature, before.evidence, before.times + 1, before.seconds + fall.seconds,
-        )  # fmt: skip
+            fall.cause,
+            before.at,
+            fall.until,
+            max(before.before, fall.before),
+            min(before.after, fall.after),
+            before.written,
+            before.temperature,
+            before.evidence,
+            before.times + 1,
+            before.seconds + fall.seconds,
+        )
     return sorted(kept.values(), key=lambda f: f.at)

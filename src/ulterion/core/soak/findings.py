@@ -108,12 +108,15 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         steady=steady_end(load),
         room=room_now,
         room_spread=float(np.nanmax(rooms) - np.nanmin(rooms)) if rooms is not None else 0.0,
-        warmths=tuple(_warmth(n, trace, load, phase, found) for n in trace.sensors
-                      if n not in (ROOM, POWER) and trace.sensor(n) is not None),
+        warmths=tuple(
+            _warmth(n, trace, load, phase, found)
+            for n in trace.sensors
+            if n not in (ROOM, POWER) and trace.sensor(n) is not None
+        ),
         doubts=tuple(_doubts(trace, load)),
         recovered=_recovered(trace, found),
         energy=_energy(load),
-    )  # fmt: skip
+    )
 
 
 def events(trace: Trace) -> list[Fall]:
@@ -162,8 +165,15 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, found: list[Fall
         why = "" if settling else "too short at one rate to tell where it settles"
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
-    return Warmth(name, value_at(trace.at, values, phase.start), float(values[where]), float(trace.at[where]),
-                  settling, why, above)  # fmt: skip
+    return Warmth(
+        name,
+        value_at(trace.at, values, phase.start),
+        float(values[where]),
+        float(trace.at[where]),
+        settling,
+        why,
+        above,
+    )
 
 
 def _doubts(trace: Trace, load: Trace) -> list[Doubt]:

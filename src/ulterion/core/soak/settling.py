@@ -70,8 +70,15 @@ def settle(at: Floats, temperature: Floats, start: float, load_start: float) -> 
     fit = _chosen(times, values, length)
     half = _half_width(times, values, fit, resolution)
     reached = _time_to(fit, length)
-    return Settling(fit.end, fit.end - half, fit.end + half, None if reached is None else reached + start - load_start,
-                    fit.fast, fit.slow, start)  # fmt: skip
+    return Settling(
+        fit.end,
+        fit.end - half,
+        fit.end + half,
+        None if reached is None else reached + start - load_start,
+        fit.fast,
+        fit.slow,
+        start,
+    )
 
 
 @dataclass(frozen=True)

@@ -85,9 +85,11 @@ def steady_end(trace: Trace, seconds: float = ROUND_SECONDS) -> Steady | None:
         return None
     last = window(rounds[-ROUNDS:])
     first = rounds.size - ROUNDS
-    while first > 0 and window(rounds[first - 1 : first - 1 + ROUNDS]).steady and (
-        abs(rounds[first - 1] / last.average - 1) <= EXCURSION / 2
-    ):  # fmt: skip
+    while (
+        first > 0
+        and window(rounds[first - 1 : first - 1 + ROUNDS]).steady
+        and (abs(rounds[first - 1] / last.average - 1) <= EXCURSION / 2)
+    ):
         first -= 1
     return Steady(first * seconds, last)
 

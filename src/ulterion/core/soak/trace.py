@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
@@ -17,7 +17,10 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float64]
 DRIVE, CASE, ROOM, POWER = "drive", "case", "room", "power"
 """Names of sensors with a meaning: the drive's own, its case, the room (all in C), and the supply (in W)."""
-IDLE, LOAD, COOL, AGAIN = "idle", "load", "cool", "again"
+IDLE: Final = "idle"
+LOAD: Final = "load"
+COOL: Final = "cool"
+AGAIN: Final = "again"
 MOST_POINTS = 4000  # rows an analysis looks at; longer series are joined, which costs resolution, not truth
 
 
@@ -110,10 +113,17 @@ class Trace:
         """Return the rows that begin in [start, end)."""
         keep = (self.at >= start - 1e-6) & (self.at < end - 1e-6)
         return Trace(
-            self.at[keep], self.seconds[keep], self.rate[keep], {n: v[keep] for n, v in self.sensors.items()},
-            self.phases, None if self.worst is None else self.worst[keep], self.writes, self.limit, self.counters,
+            self.at[keep],
+            self.seconds[keep],
+            self.rate[keep],
+            {n: v[keep] for n, v in self.sensors.items()},
+            self.phases,
+            None if self.worst is None else self.worst[keep],
+            self.writes,
+            self.limit,
+            self.counters,
             self.rotational,
-        )  # fmt: skip
+        )
 
     @property
     def bytes(self) -> float:
@@ -135,8 +145,18 @@ class Trace:
         rate = np.add.reduceat(self.rate * self.seconds, starts) / seconds
         sensors = {n: _means(v, starts) for n, v in self.sensors.items()}
         worst = None if self.worst is None else np.fmax.reduceat(self.worst, starts)
-        return Trace(self.at[starts], seconds, rate, sensors, self.phases, worst, self.writes, self.limit,
-                     self.counters, self.rotational)  # fmt: skip
+        return Trace(
+            self.at[starts],
+            seconds,
+            rate,
+            sensors,
+            self.phases,
+            worst,
+            self.writes,
+            self.limit,
+            self.counters,
+            self.rotational,
+        )
 
 
 def _means(values: Floats, starts: npt.NDArray[np.int64]) -> Floats:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import Field, TypeAdapter, ValidationError
 
@@ -12,7 +12,7 @@ from ulterion.model.runs import growing, measure
 from ulterion.model.runs.header import NAME, VERSION, State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
-from ulterion.model.runs.upgrades import upgraded
+from ulterion.model.runs.upgrades import Raw, upgraded
 
 AnyRun = MeasureRun | SoakRun
 """A run document: a header, and what its kind adds."""
@@ -23,12 +23,12 @@ class NewerRunError(UsageError):
     """A run document of a later format: sound, but not for this version."""
 
 
-def published_schema() -> dict[str, Any]:
+def published_schema() -> dict[str, object]:
     """Return the JSON Schema of run documents."""
     return _ADAPTER.json_schema(by_alias=True)
 
 
-def check_schema(data: Any, name: str) -> dict[str, Any]:
+def check_schema(data: object, name: str) -> Raw:
     """Return plain data that say they are a run document of a version that can be read; raise UsageError."""
     schema = data.get("schema") if isinstance(data, dict) else None
     version = schema.get("version") if isinstance(schema, dict) and schema.get("name") == NAME else None
@@ -38,11 +38,11 @@ def check_schema(data: Any, name: str) -> dict[str, Any]:
         raise NewerRunError(
             f"{name} was written by a newer Ulterion (run format {str(version)[:20]}); update to read it"
         )
-    found: dict[str, Any] = data
-    return found
+    assert isinstance(data, dict)
+    return data
 
 
-def run_of(data: Any, name: str) -> AnyRun:
+def run_of(data: object, name: str) -> AnyRun:
     """Return the run that plain data of any version hold; `name` is for messages.  Raises UsageError."""
     data = upgraded(check_schema(data, name))
     try:
@@ -70,5 +70,17 @@ def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery:
     return growing.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
 
 
-__all__ = ["NAME", "VERSION", "AnyRun", "MeasureRun", "NewerRunError", "SoakRun", "State", "check_schema", "parse_run",
-           "published_schema", "recovery_of", "run_of"]  # fmt: skip
+__all__ = [
+    "NAME",
+    "VERSION",
+    "AnyRun",
+    "MeasureRun",
+    "NewerRunError",
+    "SoakRun",
+    "State",
+    "check_schema",
+    "parse_run",
+    "published_schema",
+    "recovery_of",
+    "run_of",
+]

@@ -8,7 +8,7 @@ from typing import Any
 from ulterion.core.soak.trace import Row
 from ulterion.model.quantities import LONGEST, MOST
 from ulterion.model.runs.header import State
-from ulterion.model.runs.soak import SoakPhase, SoakRun
+from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 
 MOST_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
@@ -18,7 +18,7 @@ CUT_OFF = "the program ended"
 class GrowingPhase:
     """A phase while it runs: rows are added, and pairs of them joined when there are too many."""
 
-    def __init__(self, name: Any, start: float, interval: float, part: int) -> None:
+    def __init__(self, name: PhaseName, start: float, interval: float, part: int) -> None:
         self.name, self.start, self.interval, self.part = name, start, interval, part
         self.rows: list[Row] = []
         self.seconds = 0.0
@@ -79,11 +79,14 @@ def join_rows(rows: Sequence[Row]) -> Row:
         known = [v for r in rows if (v := r.sensors.get(name)) is not None]
         sensors[name] = sum(known) / len(known) if known else None
     return Row(
-        sum(r.seconds for r in rows), sum(r.bytes for r in rows), requests,
+        sum(r.seconds for r in rows),
+        sum(r.bytes for r in rows),
+        requests,
         sum(p * n for p, n in middles) / sum(n for _, n in middles) if middles else None,
         max((r.p99 for r in rows if r.p99 is not None), default=None),
-        max((r.worst for r in rows if r.worst is not None), default=None), sensors,
-    )  # fmt: skip
+        max((r.worst for r in rows if r.worst is not None), default=None),
+        sensors,
+    )
 
 
 class Recovery:
@@ -97,7 +100,7 @@ class Recovery:
     def take(self, line: dict[str, Any]) -> None:
         """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
         if "row" in line and self._on is not None:
-            self._on.add(_row(*line["row"]))
+            self._on.add(_row(line["row"]))
         elif "phase" in line:
             self._close()
             start = line["phase"]
@@ -121,8 +124,9 @@ class Recovery:
         return self._run.with_phases(self._phases, state)
 
 
-def _row(seconds: Any, moved: Any, requests: Any, p50: Any, p99: Any, worst: Any, sensors: Any) -> Row:
+def _row(line: Sequence[Any]) -> Row:
     """Return a row whose values can be written down; raise ValueError or TypeError."""
+    seconds, moved, requests, p50, p99, worst, sensors = line
     row = Row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors))
     for value in (row.seconds, p50, p99, worst, *row.sensors.values()):
         if value is not None and not abs(value) < LONGEST:

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 
-def compact_json(data: Any) -> str:
+def compact_json(data: object) -> str:
     """Return indented JSON in which a list of plain values, or of pairs, stands on one line."""
     return _lines(data, "") + "\n"
 
 
-def _lines(data: Any, indent: str) -> str:
+def _lines(data: object, indent: str) -> str:
     inner = indent + "  "
     if isinstance(data, dict) and data:
         body = ",\n".join(f"{inner}{json.dumps(k)}: {_lines(v, inner)}" for k, v in data.items())

@@ -26,3 +26,7 @@ class Note(Written):
     text: Spoken = Field(min_length=1)
     at_seconds: float | None = Field(None, description="since the run began")
     noted: Moment = Field(description="when it was written down, UTC")
+
+
+NotedLine = dict[str, str | float | None]
+"""One thing noted, as it is listed: hookup, what; of a run also its id, kind and `at_seconds` since the load began."""

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Phase, Row, Trace, trace_of
+from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Row, Trace, trace_of
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
@@ -16,6 +16,9 @@ from ulterion.model.runs.header import Ground, Header, State
 from ulterion.model.runs.workload import checked_workload
 
 SETTLED = "the temperature had settled"  # why a rest ended
+
+
+PhaseName = Literal["idle", "load", "cool", "again"]
 
 
 class SoakPlan(Written):
@@ -46,7 +49,7 @@ class SoakPhase(Written):
     """
 
     part: int = Field(1, ge=1, description="2 and above when a soak that was cut off was taken up again")
-    name: Literal["idle", "load", "cool", "again"]
+    name: PhaseName
     start: Seconds = Field(description="seconds since the soak began")
     end: Seconds
     ended: Spoken = Field("", description="why it ended")
@@ -74,8 +77,17 @@ class SoakPhase(Written):
             if length <= 0:
                 break
             values = {name: _at(v, index) for name, v in self.sensors.items()}
-            rows.append(Row(length, int(_at(self.bytes, index) or 0), int(_at(self.requests, index) or 0),
-                            _at(self.p50, index), _at(self.p99, index), _at(self.worst, index), values))  # fmt: skip
+            rows.append(
+                Row(
+                    length,
+                    int(_at(self.bytes, index) or 0),
+                    int(_at(self.requests, index) or 0),
+                    _at(self.p50, index),
+                    _at(self.p99, index),
+                    _at(self.worst, index),
+                    values,
+                )
+            )
             starts.append(begin)
         return rows, starts
 
@@ -143,8 +155,9 @@ class SoakRecord(Written):
             starts += begins
         share = {"read": 0.0, "write": 1.0}.get(self.workload.direction, self.workload.write_share or 0.0)
         spans = [Phase(p.name, p.start, p.end) for p in _joined(self.phases)]
-        trace = trace_of(rows, starts, spans, writes=share, limit=self.limit, counters=self.counters,
-                         rotational=rotational)  # fmt: skip
+        trace = trace_of(
+            rows, starts, spans, writes=share, limit=self.limit, counters=self.counters, rotational=rotational
+        )
         for log in self.logs:
             trace.sensors[log.name] = lined_up(trace, log)
         return trace
@@ -159,7 +172,7 @@ def _joined(phases: Sequence[SoakPhase]) -> list[Phase]:
     return list(found.values())
 
 
-def lined_up(trace: Trace, log: LoggedSeries) -> Any:
+def lined_up(trace: Trace, log: LoggedSeries) -> Floats:
     """Return a log's value for each row: the nearest in time, if it is no further than 1.5 times its usual step."""
     import numpy as np
 

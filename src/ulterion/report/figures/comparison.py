@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
@@ -33,7 +34,7 @@ def draw_comparison(group: Group, label: str, unit: str) -> Figure:
     return figure
 
 
-def _panel(axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -> None:  # type: ignore[no-untyped-def]
+def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
     for place, row in enumerate(rows):

@@ -110,8 +110,16 @@ def _shade(axes: Axes, soak: Soak, ground: Ground, scale: float, *, named: bool)
         if phase.name != AGAIN:
             axes.axvspan(start, end, color=ground.rest, linewidth=0, zorder=0)
         if named and (phase.end - phase.start) / _longest([soak]) > 0.02:
-            axes.text((start + end) / 2, 0.02, phase.name, transform=axes.get_xaxis_transform(), ha="center",
-                      va="bottom", fontsize=9.5, color=ground.quiet)  # fmt: skip
+            axes.text(
+                (start + end) / 2,
+                0.02,
+                phase.name,
+                transform=axes.get_xaxis_transform(),
+                ha="center",
+                va="bottom",
+                fontsize=9.5,
+                color=ground.quiet,
+            )
 
 
 @dataclass(frozen=True)
@@ -157,8 +165,15 @@ def _rates(axes: Axes, soaks: Sequence[Soak], unit: str, ground: Ground, scale: 
 
 def _legend(axes: Axes, ground: Ground) -> None:
     """Name the lines above the panel, where none of them runs."""
-    axes.legend(frameon=False, fontsize=10.5, loc="lower right", bbox_to_anchor=(1.0, 0.985), ncols=6, borderaxespad=0.2,
-                labelcolor=ground.ink)  # fmt: skip
+    axes.legend(
+        frameon=False,
+        fontsize=10.5,
+        loc="lower right",
+        bbox_to_anchor=(1.0, 0.985),
+        ncols=6,
+        borderaxespad=0.2,
+        labelcolor=ground.ink,
+    )
 
 
 def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None:
@@ -170,8 +185,16 @@ def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None
     for mark in inside:
         height = mark.rate / RATE_UNITS[unit]
         axes.axhline(height, color=ground.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
-        axes.text(1.0, height + top * 0.008, f"{mark.words} ", transform=axes.get_yaxis_transform(), ha="right", va="bottom",
-                  fontsize=9.5, color=ground.quiet)  # fmt: skip
+        axes.text(
+            1.0,
+            height + top * 0.008,
+            f"{mark.words} ",
+            transform=axes.get_yaxis_transform(),
+            ha="right",
+            va="bottom",
+            fontsize=9.5,
+            color=ground.quiet,
+        )
 
 
 def _events(above: Axes, below: Axes | None, soaks: Sequence[Soak], unit: str, ground: Ground, scale: float) -> None:
@@ -190,9 +213,16 @@ def _events(above: Axes, below: Axes | None, soaks: Sequence[Soak], unit: str, g
             after = f" after {show_size(fall.written)}" if fall.cause == "write cache" else ""
             right = at > 0.72 * width
             text = f"{NAMES[fall.cause]}{after}{often}"
-            above.text(at, lowest * (0.985 - 0.055 * row), f"{text} " if right else f" {text}",
-                       ha="right" if right else "left", va="top", fontsize=10, color=colour,
-                       bbox={"facecolor": ground.ground, "edgecolor": "none", "alpha": 0.8, "pad": 0.8})  # fmt: skip
+            above.text(
+                at,
+                lowest * (0.985 - 0.055 * row),
+                f"{text} " if right else f" {text}",
+                ha="right" if right else "left",
+                va="top",
+                fontsize=10,
+                color=colour,
+                bbox={"facecolor": ground.ground, "edgecolor": "none", "alpha": 0.8, "pad": 0.8},
+            )
 
 
 def _temperatures(soak: Soak) -> list[str]:
@@ -214,15 +244,29 @@ def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale
                 at = (reading.at_seconds - soak.load_start) / scale
                 colour = ground.lines[number % len(ground.lines)] if several else ground.ink
                 axes.plot([at], [reading.value], marker="D", markersize=6, color=colour, linestyle="none")
-                axes.annotate(f"{reading.what} {reading.value:g} C", (at, reading.value), (6, 5), textcoords="offset points",
-                              fontsize=9.5, color=ground.ink)  # fmt: skip
+                axes.annotate(
+                    f"{reading.what} {reading.value:g} C",
+                    (at, reading.value),
+                    (6, 5),
+                    textcoords="offset points",
+                    fontsize=9.5,
+                    color=ground.ink,
+                )
     limits = {s.trace.limit for s in soaks if s.trace.limit is not None}
     low, high = axes.get_ylim()
     for limit in limits:
         if limit <= high + 0.5 * (high - low):
             axes.set_ylim(low, max(high, limit + 0.12 * (high - low)))
             axes.axhline(limit, color=ground.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
-            axes.text(0.0, limit, f" the drive's limit, {limit:.0f} C", transform=axes.get_yaxis_transform(), ha="left",
-                      va="bottom", fontsize=9.5, color=ground.quiet)  # fmt: skip
+            axes.text(
+                0.0,
+                limit,
+                f" the drive's limit, {limit:.0f} C",
+                transform=axes.get_yaxis_transform(),
+                ha="left",
+                va="bottom",
+                fontsize=9.5,
+                color=ground.quiet,
+            )
     axes.set_title("C", loc="left", fontsize=11, color=ground.ink)
     _legend(axes, ground)

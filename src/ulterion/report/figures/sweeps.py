@@ -44,8 +44,16 @@ def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None
     if link is not None:
         low, high = link.practical_low / RATE_UNITS[unit], link.practical_high / RATE_UNITS[unit]
         left.axhspan(low, high, color=QUIET, alpha=0.18, linewidth=0)
-        left.text(1.0, high, f"{link.name} in practice ", transform=left.get_yaxis_transform(), ha="right", va="bottom",
-                  fontsize=9.5, color=QUIET)  # fmt: skip
+        left.text(
+            1.0,
+            high,
+            f"{link.name} in practice ",
+            transform=left.get_yaxis_transform(),
+            ha="right",
+            va="bottom",
+            fontsize=9.5,
+            color=QUIET,
+        )
     sizes = sorted({p.workload.block_bytes for p in points})
     for axes, label in ((left, unit), (right, "IOPS")):
         _style(axes)
@@ -73,10 +81,19 @@ def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
         mine = [p for p in points if p.workload.name.rpartition("@")[0] == name]
         middle = [(p.workload.origin_bytes + (p.workload.span_bytes or 0) / 2) / 1e9 for p in mine]
         rates = [p.found.rate / scale for p in mine]
-        error = [[r - (p.found.low or p.found.rate) / scale for p, r in zip(mine, rates, strict=True)],
-                 [(p.found.high or p.found.rate) / scale - r for p, r in zip(mine, rates, strict=True)]]  # fmt: skip
-        axes.errorbar(middle, rates, yerr=error, capsize=3, label=name, color=COLOURS[number % len(COLOURS)],
-                      marker=MARKS[number % len(MARKS)])  # fmt: skip
+        error = [
+            [r - (p.found.low or p.found.rate) / scale for p, r in zip(mine, rates, strict=True)],
+            [(p.found.high or p.found.rate) / scale - r for p, r in zip(mine, rates, strict=True)],
+        ]
+        axes.errorbar(
+            middle,
+            rates,
+            yerr=error,
+            capsize=3,
+            label=name,
+            color=COLOURS[number % len(COLOURS)],
+            marker=MARKS[number % len(MARKS)],
+        )
     _style(axes)
     axes.set_ylim(bottom=0)
     axes.set_xlim(left=0)

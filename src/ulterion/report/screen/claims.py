@@ -15,8 +15,14 @@ from ulterion.report.words.columns import show_share
 
 def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s") -> list[RenderableType]:
     """Return the table of claims, a sentence for each that needs one, and the runs behind it."""
-    columns = [("claim", "left"), ("claimed", "right"), ("measured", "right"), ("reached", "right"), ("verdict", "left"),
-               ("hookup", "left")]  # fmt: skip
+    columns = [
+        ("claim", "left"),
+        ("claimed", "right"),
+        ("measured", "right"),
+        ("reached", "right"),
+        ("verdict", "left"),
+        ("hookup", "left"),
+    ]
     body: list[list[Text | str] | Text] = []
     for index, row in enumerate(rows):
         if index == 0 or rows[index - 1].part != row.part:

@@ -31,8 +31,15 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
     head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
     rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
     ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
-    columns = [("workload", "left"), ("hookup", "left"), (unit, "right"), ("±", "right"),
-               ("ratio", "right"), ("95 % interval", "right"), ("verdict", "left")]  # fmt: skip
+    columns = [
+        ("workload", "left"),
+        ("hookup", "left"),
+        (unit, "right"),
+        ("±", "right"),
+        ("ratio", "right"),
+        ("95 % interval", "right"),
+        ("verdict", "left"),
+    ]
     cells = [
         [row.hookup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
         for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
@@ -69,8 +76,9 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
         f"{r.workload.name} on {r.hookup}: {r.comparison.why}"
-        for r in group.rows if r.comparison and r.comparison.verdict == "undecided"
-    ]  # fmt: skip
+        for r in group.rows
+        if r.comparison and r.comparison.verdict == "undecided"
+    ]
     missing = [f"{name} has not been measured: ulterion measure --hookup {name}" for name in group.missing]
     return [
         *bullets("In short", summaries(group, margin)),

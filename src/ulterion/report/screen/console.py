@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import IO, Any
+from typing import IO
 
 from rich.cells import cell_len
 from rich.console import Console, ConsoleOptions, OverflowMethod, RenderableType, RenderResult
@@ -15,13 +15,27 @@ from rich.theme import Theme
 from ulterion.core.text import visible
 
 PLAIN_WIDTH = 80  # for pipes and files
-THEME = Theme({
-    "good": "green", "bad": "red", "open": "yellow", "muted": "dim", "head": "bold", "name": "cyan", "warning": "yellow",
-})  # fmt: skip
+THEME = Theme(
+    {
+        "good": "green",
+        "bad": "red",
+        "open": "yellow",
+        "muted": "dim",
+        "head": "bold",
+        "name": "cyan",
+        "warning": "yellow",
+    }
+)
 VERDICT_STYLE = {
-    "faster": "good", "same": "good", "slower": "bad", "undecided": "open",
-    "met": "good", "missed": "bad", "not testable here": "open", "not measured": "muted",
-}  # fmt: skip
+    "faster": "good",
+    "same": "good",
+    "slower": "bad",
+    "undecided": "open",
+    "met": "good",
+    "missed": "bad",
+    "not testable here": "open",
+    "not measured": "muted",
+}
 
 
 class Screen(Console):
@@ -43,6 +57,10 @@ def console(stream: IO[str]) -> Console:
 GAP = "  "
 
 
+Cells = Sequence[Text | str]
+"""One row of a table."""
+
+
 class Sheet:
     """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied."""
 
@@ -56,7 +74,7 @@ class Sheet:
             yield line
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Sequence[Any] | Text]) -> Sheet:
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text]) -> Sheet:
     """Return a plain table; each column is (heading, 'left' or 'right').
 
     A row that is a single text stands over the whole width, as a heading between rows.

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.units import show_duration
+from ulterion.model.runs.noted import NotedLine
 from ulterion.report.screen.console import table
 
 
-def noted_lines(found: dict[str, Any]) -> list[RenderableType]:
+def noted_lines(found: dict[str, list[NotedLine]]) -> list[RenderableType]:
     """Return everything noted in a review."""
-    rows = [[n["hookup"], "–", "–", n["what"]] for n in found["hookups"]]
+    rows = [[str(n["hookup"]), "–", "–", str(n["what"])] for n in found["hookups"]]
     for note in found["runs"]:
-        at = "–" if note["at_seconds"] is None else _moment(note["at_seconds"])
-        rows.append([note["hookup"] or "–", f"{note['kind']} {note['run']}", at, note["what"]])
+        at = note["at_seconds"]
+        when = _moment(at) if isinstance(at, float | int) else "–"
+        rows.append([str(note["hookup"] or "–"), f"{note['kind']} {note['run']}", when, str(note["what"])])
     if not rows:
         return [Text("Nothing is noted yet: ulterion note 'case 38 C', or --hookup NAME 'not recognised'")]
     return [table([("hookup", "left"), ("run", "left"), ("at", "right"), ("noted", "left")], rows)]

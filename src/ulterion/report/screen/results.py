@@ -70,13 +70,24 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     rows: list[list[Text | str]] = []
     for record, found, rate in zip(records, estimates, rates, strict=True):
         latency = _latency(record)
-        rows.append([
-            Text(record.workload.name, style="name"), rate, show_margin(found),
-            show_iops(found.rate / record.workload.block_bytes),
-            show_duration(latency.percentile(50)), show_duration(latency.percentile(99)),
-        ])  # fmt: skip
-    columns = [("workload", "left"), (unit, "right"), ("±", "right"), ("IOPS", "right"),
-               ("median", "right"), ("99 %", "right")]  # fmt: skip
+        rows.append(
+            [
+                Text(record.workload.name, style="name"),
+                rate,
+                show_margin(found),
+                show_iops(found.rate / record.workload.block_bytes),
+                show_duration(latency.percentile(50)),
+                show_duration(latency.percentile(99)),
+            ]
+        )
+    columns = [
+        ("workload", "left"),
+        (unit, "right"),
+        ("±", "right"),
+        ("IOPS", "right"),
+        ("median", "right"),
+        ("99 %", "right"),
+    ]
     shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
     return [
         *shown,

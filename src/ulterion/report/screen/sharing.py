@@ -7,7 +7,7 @@ from rich.text import Text
 
 from ulterion.conduct.observers import Shared
 from ulterion.core.units import show_percent, show_rate
-from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.console import Cells, Sheet, bullets, table
 from ulterion.report.words.columns import align_points
 
 
@@ -19,7 +19,7 @@ def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
         together = [show_rate(r, unit, with_unit=False) for r in (*found.together, found.total)]
         kept = [show_percent(k) for k in (*found.kept, found.total / sum(found.alone))]
         names = [*shared.targets, "all"]
-        rows = [
+        rows: list[Cells] = [
             [Text(name, style="name"), a, t, k]
             for name, a, t, k in zip(names, align_points(alone), align_points(together), kept, strict=True)
         ]

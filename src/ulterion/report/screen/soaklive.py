@@ -216,9 +216,15 @@ class SoakDisplay(SoakAnnouncer):
         seconds, moved = self._done
         amount = f"   {show_size(moved)}" if moved else ""
         head = Text.assemble((name, "head"), f" {until}   {show_duration(seconds)}{amount}{self._left()}")
-        hint = f"> {self._keys.line}▏" if self._keys.line else (
-            "type a reading ('case 38 C'), a remark, or 'next' to end this phase, and Enter; Ctrl-C ends it all"
-            if self._keys.on else "Ctrl-C ends it and keeps what was measured")  # fmt: skip
+        hint = (
+            f"> {self._keys.line}▏"
+            if self._keys.line
+            else (
+                "type a reading ('case 38 C'), a remark, or 'next' to end this phase, and Enter; Ctrl-C ends it all"
+                if self._keys.on
+                else "Ctrl-C ends it and keeps what was measured"
+            )
+        )
         lost = [Text(f"{sensor}: {why}", style="warning") for sensor, why in self._trouble.items()]
         events = [Text(e, style="open") for e in self._events[-SHOWN_EVENTS:]]
         said = [Text(s, style="muted") for s in self._said]

@@ -98,8 +98,10 @@ def _request_words(soak: Soak) -> list[str]:
     )
     if not requests or not middles or not tails:
         return []
-    return [f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
-            f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"]  # fmt: skip
+    return [
+        f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
+        f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"
+    ]
 
 
 def _counter_words(soak: Soak) -> str:
@@ -150,8 +152,15 @@ def _heat_table(found: Findings) -> list[RenderableType]:
     if not found.warmths:
         return []
     rows = [_heat_row(w, found) for w in found.warmths]
-    columns = [("temperature", "left"), ("start", "right"), ("peak", "right"), ("settled", "right"),
-               ("±", "right"), ("rise", "right"), ("after", "right")]  # fmt: skip
+    columns = [
+        ("temperature", "left"),
+        ("start", "right"),
+        ("peak", "right"),
+        ("settled", "right"),
+        ("±", "right"),
+        ("rise", "right"),
+        ("after", "right"),
+    ]
     reasons = dict.fromkeys(_why(w) for w in found.warmths if _why(w))
     notes = [f"{', '.join(w.sensor for w in found.warmths if _why(w) == reason)}: {reason}" for reason in reasons]
     hot = [w for w in found.warmths if w.above_limit]
@@ -187,12 +196,18 @@ def _remarks(run: SoakRun, found: Findings | None) -> list[RenderableType]:
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
     doubts = [f"{d.sensor}: {d.why}" for d in found.doubts] if found else []
     cut = [p for p in run.soak.phases if p.name == LOAD]
-    gap = [f"the load was cut off at {show_duration(cut[0].end)} and taken up again at {show_duration(cut[1].start)}"
-           ] if len(cut) > 1 else []  # fmt: skip
+    gap = (
+        [f"the load was cut off at {show_duration(cut[0].end)} and taken up again at {show_duration(cut[1].start)}"]
+        if len(cut) > 1
+        else []
+    )
     noted = [f"{_moment(n.at_seconds)}{n.text}" for n in run.notes]
     read = [f"{_moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.readings]
-    return [*bullets("Phases", phases), *bullets("Noted by hand", [*read, *noted]),
-            *bullets("Keep in mind", [*ended, *gap, *doubts, *run.warnings])]  # fmt: skip
+    return [
+        *bullets("Phases", phases),
+        *bullets("Noted by hand", [*read, *noted]),
+        *bullets("Keep in mind", [*ended, *gap, *doubts, *run.warnings]),
+    ]
 
 
 def _moment(at_seconds: float | None) -> str:
@@ -202,10 +217,24 @@ def _moment(at_seconds: float | None) -> str:
 def soaks_table(soaks: Sequence[Soak], found: Sequence[Difference], unit: str) -> list[RenderableType]:
     """Return several soaks beside each other, and how each differs from the first."""
     rows = [_soak_row(s, unit) for s in soaks]
-    columns = [("soak", "left"), ("first", "right"), ("last", "right"), ("cache", "right"), ("throttled", "right"),
-               ("peak", "right"), ("settled", "right"), ("rise", "right")]  # fmt: skip
-    lines: list[RenderableType] = [table(columns, rows), Text(f"first, last: rates in {unit}; cache: bytes written before "
-                                   "it was used up; throttled: when, and bytes before; rise: settled less room", style="muted")]  # fmt: skip
+    columns = [
+        ("soak", "left"),
+        ("first", "right"),
+        ("last", "right"),
+        ("cache", "right"),
+        ("throttled", "right"),
+        ("peak", "right"),
+        ("settled", "right"),
+        ("rise", "right"),
+    ]
+    lines: list[RenderableType] = [
+        table(columns, rows),
+        Text(
+            f"first, last: rates in {unit}; cache: bytes written before "
+            "it was used up; throttled: when, and bytes before; rise: settled less room",
+            style="muted",
+        ),
+    ]
     against = [_difference_words(d) for d in found]
     lines += bullets(f"Against {soaks[0].label}", against)
     for one in found:
@@ -221,12 +250,14 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
     sure = drive is not None and drive.settling is not None and drive.settling.sure
     about = "" if sure else "~ "
     return [
-        soak.label, *rates, show_size(cache.written) if cache else "–",
+        soak.label,
+        *rates,
+        show_size(cache.written) if cache else "–",
         f"{show_duration(heat.at - soak.load_start)}, {show_size(heat.written)}" if heat else "–",
         f"{drive.peak:.0f} C" if drive else "–",
         f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
         f"{about}{rise[0]:.1f} K" if rise else "–",
-    ]  # fmt: skip
+    ]
 
 
 def _difference_words(one: Difference) -> str:

@@ -87,8 +87,16 @@ def _adapter_words(adapter: Adapter) -> str:
 
 def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
     size = show_size_both(drive.size) if drive.size else "no medium"
-    words = ", ".join(w for w in (drive.model, size, f"serial {drive.serial}" if drive.serial else None,
-                                  "the system disk" if drive.system else None) if w)  # fmt: skip
+    words = ", ".join(
+        w
+        for w in (
+            drive.model,
+            size,
+            f"serial {drive.serial}" if drive.serial else None,
+            "the system disk" if drive.system else None,
+        )
+        if w
+    )
     lines = [_row(depth, drive.name, words, "name")]
     if not brief:
         lines += [_row(depth + 1, f"{k:<{LABEL}}", v, "muted") for k, v in _details(drive)]
@@ -104,10 +112,14 @@ def _details(drive: Drive) -> list[tuple[str, str]]:
     # what a virtual disk says of itself means nothing, and most USB bridges and sticks do not say that nothing spins
     kind = None if drive.transport == "virtual" or (drive.transport == "USB" and drive.rotational) else kind
     how = [drive.transport, drive.link, drive.driver and _driver_words(drive.driver)]
-    what = [kind, f"blocks of {' / '.join(str(b) for b in dict.fromkeys(blocks))} B" if blocks else None,
-            f"queue of {drive.queue_depth}" if drive.queue_depth else None,
-            f"cache {drive.write_cache}" if drive.write_cache else None,
-            "read-only" if drive.read_only else None, "removable" if drive.removable else None]  # fmt: skip
+    what = [
+        kind,
+        f"blocks of {' / '.join(str(b) for b in dict.fromkeys(blocks))} B" if blocks else None,
+        f"queue of {drive.queue_depth}" if drive.queue_depth else None,
+        f"cache {drive.write_cache}" if drive.write_cache else None,
+        "read-only" if drive.read_only else None,
+        "removable" if drive.removable else None,
+    ]
     found = [("link", ", ".join(w for w in how if w))]
     found.append(("drive", ", ".join(w for w in what if w)))
     if drive.port:
@@ -116,8 +128,10 @@ def _details(drive: Drive) -> list[tuple[str, str]]:
         found.append(("heat", f"{drive.temperature:.0f} C"))
     if drive.health:
         worn = drive.health.get("percentage_used")
-        told = [f"{worn:.0f} % of its rated writes used" if worn is not None else None,
-                f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None]  # fmt: skip
+        told = [
+            f"{worn:.0f} % of its rated writes used" if worn is not None else None,
+            f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None,
+        ]
         found.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))
     return [(k, v) for k, v in found if v]
 
@@ -128,9 +142,13 @@ def _driver_words(driver: str) -> str:
 
 
 def _volume_words(volume: Volume) -> str:
-    words = [show_size(volume.size) if volume.size else None, volume.filesystem,
-             f"on {volume.mounted}" if volume.mounted else "not mounted", volume.options or None,
-             f"{show_size(volume.free)} free" if volume.free is not None else None]  # fmt: skip
+    words = [
+        show_size(volume.size) if volume.size else None,
+        volume.filesystem,
+        f"on {volume.mounted}" if volume.mounted else "not mounted",
+        volume.options or None,
+        f"{show_size(volume.free)} free" if volume.free is not None else None,
+    ]
     return ", ".join(w for w in words if w)
 
 
@@ -141,7 +159,17 @@ def change_line(change: Change) -> RenderableType:
     words = change.words
     if change.what == "came":
         size = show_size(drive.size) if drive.size else "no medium"
-        words = ", ".join(w for w in (drive.model, size, drive.serial and f"serial {drive.serial}", drive.link, drive.driver,
-                                      drive.port) if w)  # fmt: skip
+        words = ", ".join(
+            w
+            for w in (
+                drive.model,
+                size,
+                drive.serial and f"serial {drive.serial}",
+                drive.link,
+                drive.driver,
+                drive.port,
+            )
+            if w
+        )
         words += "".join(f"; {f}" for f in drive.faults)
     return _row(0, f"{change.what:<8}{drive.name}", words, style)

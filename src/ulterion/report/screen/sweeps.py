@@ -12,7 +12,7 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_block, show_iops, show_rate, show_size
 from ulterion.core.workload import Workload
 from ulterion.model.runs.measure import MeasureRun
-from ulterion.report.screen.console import table
+from ulterion.report.screen.console import Cells, table
 from ulterion.report.words.columns import align_points, show_margin
 
 
@@ -36,7 +36,7 @@ def sweep_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
     by_cell = {(p.workload.block_bytes, p.workload.depth): p.found for p in points}
     shown: list[RenderableType] = []
     for heading, of in ((unit, "rate"), ("IOPS", "iops")):
-        rows = []
+        rows: list[Cells] = []
         for size in sizes:
             cells = [by_cell.get((size, depth)) for depth in depths]
             rows.append([Text(show_block(size), style="name"), *(_cell(c, size, of, unit) for c in cells)])
@@ -54,10 +54,15 @@ def _cell(found: Estimate | None, size: int, of: str, unit: str) -> str:
 def place_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
     """Return rate by place of the medium."""
     rates = align_points([show_rate(p.found.rate, unit, with_unit=False) for p in points])
-    rows = [
-        [Text(p.workload.name, style="name"), show_size(p.workload.origin_bytes),
-         show_size(p.workload.origin_bytes + (p.workload.span_bytes or 0)), rate, show_margin(p.found)]
+    rows: list[Cells] = [
+        [
+            Text(p.workload.name, style="name"),
+            show_size(p.workload.origin_bytes),
+            show_size(p.workload.origin_bytes + (p.workload.span_bytes or 0)),
+            rate,
+            show_margin(p.found),
+        ]
         for p, rate in zip(points, rates, strict=True)
-    ]  # fmt: skip
+    ]
     columns = [("workload @ place", "left"), ("from", "right"), ("to", "right"), (unit, "right"), ("±", "right")]
     return [table(columns, rows)]

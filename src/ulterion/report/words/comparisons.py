@@ -41,9 +41,8 @@ def _reach(group: Group, hookup: str, word: str) -> str:
 def limits(group: Group) -> list[str]:
     """Return what held the large transfers back, where it is known, each once."""
     found = dict.fromkeys(
-        f"{r.hookup}, {r.workload.direction}: near {r.limit}"
-        for r in group.rows if r.limit and r.workload.is_large
-    )  # fmt: skip
+        f"{r.hookup}, {r.workload.direction}: near {r.limit}" for r in group.rows if r.limit and r.workload.is_large
+    )
     return list(found)
 
 
