@@ -17,6 +17,8 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from pydantic import TypeAdapter
+
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
 from ulterion.conduct.measure import measure
@@ -25,6 +27,7 @@ from ulterion.conduct.place import Place
 from ulterion.conduct.requests import Access, MeasureRequest
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.model.store import ReviewFolder
+from ulterion.report import answers
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 PEAK_READ = parse_workload("sequential read 4 MiB depth 4")
@@ -191,10 +194,14 @@ class FolderCase(unittest.TestCase):
         return subprocess.CompletedProcess(arguments, int(status), out.getvalue(), err.getvalue())
 
     def json_of(self, *arguments: str, status: int = 0, **settings: Any) -> Any:
-        """Run with --json; the standard output must be one document and nothing else."""
+        """Run with --json; the standard output must be one answer of a published kind and nothing else."""
         done = self.ulterion(*arguments, "--json", **settings)
         self.assertEqual(done.returncode, status, done.stderr)
-        return json.loads(done.stdout)
+        answer = json.loads(done.stdout)
+        schema = answer.pop("schema")
+        self.assertEqual((schema["name"], schema["version"]), (answers.NAME, answers.VERSION))
+        TypeAdapter(answers.ANSWERS[schema["kind"]]).validate_python(answer, strict=True)
+        return answer
 
     def refused(self, *arguments: str, says: str, **settings: Any) -> None:
         """The program must refuse with one line on standard error, nothing on standard output, and status 2."""

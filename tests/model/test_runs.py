@@ -15,6 +15,7 @@ from ulterion.model import files, store
 from ulterion.model.journal import Journal, recover
 from ulterion.model.runs.document import State, parse_run, published_schema
 from ulterion.model.store import ReviewFolder, run_name
+from ulterion.report.answers import published_schema as published_answers
 
 REPOSITORY = Path(__file__).parents[2]
 HERE = Path(__file__).parent
@@ -64,6 +65,8 @@ class Document(unittest.TestCase):
         """docs/run.schema.json is generated from the model; a stale one fails here."""
         published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
         self.assertEqual(published, published_schema())
+        answers = json.loads((REPOSITORY / "docs/answers.schema.json").read_text())
+        self.assertEqual(answers, published_answers())
 
     def test_what_is_not_a_sound_document_is_said(self) -> None:
         """Half a file, another format, a later version, an unknown key, an impossible number: each its own words."""

@@ -41,7 +41,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         )
     tolerance = review.review.tolerance
     if arguments.json:
-        env.show_json(claims_as_data(rows, tolerance))
+        env.show_json("claims", claims_as_data(rows, tolerance))
     else:
         env.show([*claims_table(rows, tolerance, arguments.units), "", "next: ulterion compare --figure compare.png"])
     found = {r.judgement.verdict for r in rows}

@@ -66,7 +66,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
         drawn = _drawn(arguments, paths, groups, labels)
-        env.show_json(groups_as_data(groups, margin) | {"outcomes": outcomes(folder)} | drawn.as_data())
+        env.show_json("comparison", groups_as_data(groups, margin), {"outcomes": outcomes(folder)}, drawn.as_data())
         drawn.end(env)
     else:
         env.show(comparison(groups, labels, arguments.units, margin))
@@ -102,7 +102,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     if arguments.json:
         drawn = draw([(path, figure) for path in paths])
-        env.show_json(soaks_as_data(soaks) | drawn.as_data())
+        env.show_json("soaks", soaks_as_data(soaks), drawn.as_data())
         drawn.end(env)
         return Status.DONE
     if len(soaks) == 1:

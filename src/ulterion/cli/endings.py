@@ -123,7 +123,8 @@ def _answer(env: Environment, status: Status, sentence: str) -> None:
     """Write the refusal as a document."""
     try:
         env.show_json(
-            {"error": {"kind": KINDS.get(status, "refused"), "status": int(status), "message": brief(sentence)}}
+            "error",
+            {"error": {"kind": KINDS.get(status, "refused"), "status": int(status), "message": brief(sentence)}},
         )
         env.out.flush()
     except OSError:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
@@ -14,6 +14,8 @@ from ulterion.cli.streams import open_standard_descriptors, readable
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
+
+    from ulterion.report.answers import Kind
 
 
 @dataclass
@@ -45,15 +47,19 @@ class Environment:
         for line in lines:
             out.print(line, crop=False)  # tables cut themselves; a path must stay whole
 
-    def show_json(self, data: object) -> None:
-        """Print one JSON document to the standard output."""
+    def show_json(self, kind: Kind, *parts: Mapping[str, object]) -> None:
+        """Print an answer to the standard output: one JSON document (`ulterion.report.answers`), from one part or several."""
         import json
 
         from ulterion.core.text import json_safe
+        from ulterion.report.answers import NAME, VERSION
 
         plain = (getattr(self.out, "encoding", None) or "utf-8").casefold().replace("-", "") != "utf8"
         self.answered = True
-        self.out.write(json_safe(json.dumps(data, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
+        answer: dict[str, object] = {"schema": {"name": NAME, "version": VERSION, "kind": kind}}
+        for part in parts:
+            answer |= part
+        self.out.write(json_safe(json.dumps(answer, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
 
     def notice(self, sentences: list[str]) -> None:
         """Print sentences to the standard error, a line each; where it is closed or full they are lost."""

@@ -68,7 +68,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
     with stoppable(), closing(display):
         shared = measure_together(request, [first, *arguments.together], display)
     if arguments.json:
-        env.show_json(sharing_as_data(shared))
+        env.show_json("sharing", sharing_as_data(shared))
     else:
         env.show(sharing_table(shared, arguments.units))
     if shared.failure is not None:
@@ -112,7 +112,7 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
         from ulterion.report.data import measured_as_data
 
         drawn = _drawn(arguments, env, finished)
-        env.show_json(measured_as_data(finished) | drawn.as_data())
+        env.show_json("measurement", measured_as_data(finished), drawn.as_data())
         drawn.end(env)
         return
     from ulterion.report.screen.results import results

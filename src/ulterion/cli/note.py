@@ -62,12 +62,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     else:
         found = noted(folder)
         if arguments.json:
-            env.show_json(found)
+            env.show_json("notes", found)
         else:
             env.show(noted_lines(found))
         return Status.DONE
     if arguments.json:
-        env.show_json(where)
+        env.show_json("noted", where)
     else:
         env.show([f"noted: {where['what']}", f"with {where['where']}"])
     return Status.DONE

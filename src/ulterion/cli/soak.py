@@ -96,7 +96,7 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, rev
     found = soak_of(finished.run)
     if arguments.json:
         figures = drawn(found)
-        env.show_json(soak_as_data(finished.run, found, finished.path) | figures.as_data())
+        env.show_json("soak", soak_as_data(finished.run, found, finished.path), figures.as_data())
         figures.end(env)
         return
     env.show(soak_results(finished.run, found, finished.path, arguments.units))

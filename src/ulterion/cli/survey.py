@@ -60,7 +60,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
         count = write_record(env.folder / arguments.record)
         if arguments.json:
-            env.show_json({"recorded": str(arguments.record), "files_and_links": count})
+            env.show_json("recorded", {"recorded": str(arguments.record), "files_and_links": count})
         else:
             env.show([f"{count} files and links of this machine, serial numbers included, are in {arguments.record}"])
         return Status.DONE
@@ -74,7 +74,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             with stoppable():
                 return _watch(arguments, env, found)
         if arguments.json:
-            env.show_json(survey_as_data(found))
+            env.show_json("survey", survey_as_data(found))
         else:
             env.show(survey_lines(found, brief=arguments.brief))
     return Status.DONE
@@ -89,7 +89,7 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder, env.tell)
     found = chosen(simulated(folder.review, folder.path), arguments.drive)
     if arguments.json:
-        env.show_json(survey_as_data(found))
+        env.show_json("survey", survey_as_data(found))
     else:
         env.show(survey_lines(found, brief=arguments.brief))
     return Status.DONE
@@ -103,7 +103,7 @@ def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     drive = find_drive(found, arguments.drive[0] if arguments.drive else None)
     facts = teach(folder.path / "review.toml", arguments.learn, drive)
     if arguments.json:
-        env.show_json({"hookup": arguments.learn, "drive": drive.name, "expect": facts})
+        env.show_json("learned", {"hookup": arguments.learn, "drive": drive.name, "expect": facts})
     else:
         told = ", ".join(f"{k} {v}" for k, v in facts.items())
         env.show(

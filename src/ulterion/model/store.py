@@ -64,6 +64,10 @@ def new_review(folder: Path, title: str) -> Path:
     return path
 
 
+def _in_order(skims: Sequence[Skim]) -> list[Skim]:
+    return sorted(skims, key=lambda s: (s.started, s.id))
+
+
 def run_name(run: AnyRun) -> str:
     """Return the file name of a run, without its ending: time, command, hookup, id."""
     return f"{run.started:%Y%m%dT%H%M%SZ}-{run.kind}-{run.hookup or 'unnamed'}-{run.id}"
@@ -116,9 +120,10 @@ class ReviewFolder:
     def save(self, run: AnyRun) -> Path:
         """Write a run document; return its path."""
         self.make_runs_folder()
-        path = self.path_of(run)
-        write_atomically(path, run.to_bytes())
-        self._skims = None
+        path, data = self.path_of(run), run.to_bytes()
+        write_atomically(path, data)
+        if self._skims is not None:  # what was looked into is not looked into again
+            self._skims = _in_order([*(s for s in self._skims if s.path != path), skim(data, path)])
         return path
 
     def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
@@ -197,7 +202,7 @@ class ReviewFolder:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
         if self._skims is None:
             found = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
-            self._skims = sorted(found, key=lambda s: (s.started, s.id))
+            self._skims = _in_order(found)
         return self._skims
 
     def light(self, skims: Sequence[Skim]) -> list[AnyRun]:

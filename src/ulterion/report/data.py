@@ -13,14 +13,15 @@ from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.soaks import Soak, difference
 from ulterion.model.runs.soak import SoakRun
+from ulterion.report import answers
 
 
-def estimate_as_data(found: Estimate) -> dict[str, object]:
+def estimate_as_data(found: Estimate) -> answers.EstimateData:
     """Return an estimate as plain data for JSON, in the unit of its rates."""
     return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}
 
 
-def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
+def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison:
     """Return the comparison as plain data for JSON: rates in bytes per second, ratios as numbers."""
     return {
         "margin": margin,
@@ -38,8 +39,8 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> dict[str, object]:
     }
 
 
-def _row_as_data(row: Row) -> dict[str, object]:
-    data: dict[str, object] = {
+def _row_as_data(row: Row) -> answers.RowData:
+    data: answers.RowData = {
         "hookup": row.hookup,
         "run": row.run,
         "workload": row.workload.name,
@@ -49,7 +50,8 @@ def _row_as_data(row: Row) -> dict[str, object]:
     }
     if row.comparison is not None:
         c = row.comparison
-        data |= {
+        compared: answers.RowData = {
+            **data,
             "ratio": c.ratio.value,
             "ratio_low": c.ratio.low,
             "ratio_high": c.ratio.high,
@@ -58,10 +60,11 @@ def _row_as_data(row: Row) -> dict[str, object]:
             "more_passes": c.more_passes,
             "why": c.why,
         }
+        return compared
     return data
 
 
-def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, object]:
+def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims:
     """Return the claims as plain data for JSON."""
     return {
         "tolerance": tolerance,
@@ -89,14 +92,16 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> dict[str, obje
     }
 
 
-def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None) -> dict[str, object]:
+def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None) -> answers.Soak:
     """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
     findings = None if soak is None else asdict(soak.findings)
-    data: dict[str, object] = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
-    return data | ({"kept_in": str(path)} if path else {})
+    data: answers.Soak = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
+    if path is not None:
+        data["kept_in"] = str(path)
+    return data
 
 
-def soaks_as_data(soaks: Sequence[Soak]) -> dict[str, object]:
+def soaks_as_data(soaks: Sequence[Soak]) -> answers.Soaks:
     """Return several soaks and how each differs from the first."""
     return {
         "soaks": [soak_as_data(s.run, s) for s in soaks],
@@ -104,27 +109,37 @@ def soaks_as_data(soaks: Sequence[Soak]) -> dict[str, object]:
     }
 
 
-def measured_as_data(found: Measured) -> dict[str, object]:
+def measured_as_data(found: Measured) -> answers.Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
     records = [r for r in found.run.workloads if r.counted]
     return {
         "kept_in": str(found.path),
         "state": found.run.state.name,
         "estimates": [
-            {"workload": r.workload.name, "text": r.text, "run": found.run.id}
-            | estimate_as_data(estimate([p.rate for p in r.counted]))
+            {
+                "workload": r.workload.name,
+                "text": r.text,
+                "run": found.run.id,
+                **estimate_as_data(estimate([p.rate for p in r.counted])),
+            }
             for r in records
         ],
         "run": found.run.model_dump(mode="json", by_alias=True, exclude_none=True),
     }
 
 
-def sharing_as_data(shared: Shared) -> dict[str, object]:
+def sharing_as_data(shared: Shared) -> answers.Sharing:
     """Return what several targets gave alone and together; rates in bytes per second."""
     return {
         "targets": list(shared.targets),
         "workloads": {
-            text: asdict(s) | {"kept": list(s.kept), "total": s.total, "fairness": s.fairness}
+            text: {
+                "alone": list(s.alone),
+                "together": list(s.together),
+                "kept": list(s.kept),
+                "total": s.total,
+                "fairness": s.fairness,
+            }
             for text, s in shared.workloads.items()
         },
         "kept_in": [str(p) for p in shared.paths],
@@ -132,6 +147,12 @@ def sharing_as_data(shared: Shared) -> dict[str, object]:
     }
 
 
-def survey_as_data(survey: Survey) -> dict[str, object]:
+def survey_as_data(survey: Survey) -> answers.Survey:
     """Return a survey: bytes, C, W."""
-    return asdict(survey)
+    return {
+        "bench": asdict(survey.bench),
+        "drives": [asdict(d) for d in survey.drives],
+        "adapters": [asdict(a) for a in survey.adapters],
+        "tunnels": [asdict(t) for t in survey.tunnels],
+        "root_would_add": list(survey.root_would_add),
+    }

@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from ulterion.conduct.observers import Observer
+from ulterion.core import remaining
 from ulterion.core.passes import PassResult
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.workload import Workload
@@ -19,7 +20,6 @@ from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
 
 BAR = 24  # characters
-BETWEEN = 0.15  # seconds a pass needs besides its length: buffers, journal
 
 
 class Announcer(Observer):
@@ -45,7 +45,7 @@ class Display(Announcer):
         self._unit = unit
         self._live: Live | None = None
         self._run: MeasureRun | None = None
-        self._done: list[float] = []
+        self._done: list[int] = []
         self._line = ("", "", "")
         self._since = 0.0
         self._last = (0.0, 0)
@@ -63,17 +63,19 @@ class Display(Announcer):
             self._live.stop()
             self._live = None
 
-    def _seconds(self) -> list[float]:
-        records = self._run.workloads if self._run else []
-        return [(r.workload.seconds or 0.0) + BETWEEN for r in records]
+    def _lengths(self) -> list[float]:
+        return [r.workload.seconds or 0.0 for r in self._run.workloads] if self._run else []
+
+    def _passes(self) -> int:
+        return self._run.settings.passes if self._run else 0
 
     def _left(self) -> float:
-        total = sum(self._seconds()) * (self._run.settings.passes if self._run else 0)
-        return max(0.0, total - sum(self._done) - (time.monotonic() - self._since if self._since else 0.0))
+        running = time.monotonic() - self._since if self._since else 0.0
+        return remaining.of_run(self._lengths(), self._passes(), self._done, running)
 
     def _render(self) -> RenderableType:
         name, step, rate = self._line
-        total = sum(self._seconds()) * (self._run.settings.passes if self._run else 0)
+        total = remaining.whole_run(self._lengths(), self._passes())
         grid = Table.grid(padding=(0, 2, 0, 0))
         for width in (16, 14, 12, BAR):
             grid.add_column(no_wrap=True, min_width=width)
@@ -91,7 +93,7 @@ class Display(Announcer):
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Show the pass."""
         self._since, self._last = time.monotonic(), (0.0, 0)
-        passes = self._run.settings.passes if self._run else 0
+        passes = self._passes()
         self._line = (workload.name, f"pass {number} of {passes}" if number else "warm-up", "")
 
     def resting(self, words: str) -> None:
@@ -108,7 +110,7 @@ class Display(Announcer):
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
         """Count the pass."""
         if number:
-            self._done.append(self._seconds()[index])
+            self._done.append(index)
         self._since = 0.0
 
 

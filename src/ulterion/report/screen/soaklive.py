@@ -15,6 +15,7 @@ from rich.table import Table
 from rich.text import Text
 
 from ulterion.conduct.observers import SoakObserver
+from ulterion.core import remaining
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import AGAIN, LOAD, Row
 from ulterion.core.units import show_duration, show_rate, show_size
@@ -204,12 +205,8 @@ class SoakDisplay(SoakAnnouncer):
         seconds, moved = self._done
         if self._phase[0] != LOAD:
             return ""
-        left = []
-        if self._plan.load_seconds is not None:
-            left.append(max(0.0, self._plan.load_seconds - seconds))
-        if self._plan.load_bytes is not None and moved:
-            left.append(max(0.0, (self._plan.load_bytes - moved) * seconds / moved))
-        return f"   about {show_duration(min(left))} left" if left else ""
+        left = remaining.of_load(seconds, moved, most_seconds=self._plan.load_seconds, most_bytes=self._plan.load_bytes)
+        return "" if left is None else f"   about {show_duration(left)} left"
 
     def _render(self) -> RenderableType:
         name, until = self._phase

@@ -1,0 +1,258 @@
+"""The shape of every answer that `--json` prints, published as docs/answers.schema.json.
+
+An answer begins with `schema`: its name, version and kind.  The version changes when a reader of an older one would be
+misled: 1 (2026) the first.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+"""
+
+from __future__ import annotations
+
+from typing import (
+    Literal,
+    NotRequired,  # as pydantic wants them before Python 3.12
+)
+
+from typing_extensions import TypedDict
+
+from ulterion.judge.claimrow import Unit
+
+NAME, VERSION = "ulterion-answer", 1
+Kind = Literal[
+    "comparison",
+    "claims",
+    "measurement",
+    "sharing",
+    "soak",
+    "soaks",
+    "survey",
+    "learned",
+    "recorded",
+    "notes",
+    "noted",
+    "error",
+]
+Plain = dict[str, object]
+
+
+class Schema(TypedDict):
+    """Which format, and what is answered."""
+
+    name: Literal["ulterion-answer"]
+    version: Literal[1]
+    kind: Kind
+
+
+class EstimateData(TypedDict):
+    """A figure with its 95 % interval, from so many passes; `why` there is no interval."""
+
+    passes: int
+    rate: float
+    low: float | None
+    high: float | None
+    why: str | None
+
+
+class RowData(TypedDict):
+    """One workload on one hookup, and against the baseline where there is one."""
+
+    hookup: str
+    run: str
+    workload: str
+    text: str
+    measured: EstimateData
+    limit: str | None
+    ratio: NotRequired[float]
+    ratio_low: NotRequired[float | None]
+    ratio_high: NotRequired[float | None]
+    p_adjusted: NotRequired[float | None]
+    verdict: NotRequired[str]
+    more_passes: NotRequired[int | None]
+    why: NotRequired[str | None]
+
+
+class GroupData(TypedDict):
+    """All hookups of one medium."""
+
+    medium: str
+    baseline: str | None
+    rows: list[RowData]
+    differs: dict[str, list[str]]
+    caveats: dict[str, list[str]]
+    not_measured: list[str]
+
+
+class Drawing(TypedDict, total=False):
+    """Figures that were asked for beside an answer."""
+
+    figures: list[str]
+    figure_error: str
+
+
+class Comparison(Drawing):
+    """`ulterion compare`."""
+
+    margin: float
+    groups: list[GroupData]
+    outcomes: NotRequired[dict[str, list[str]]]
+
+
+class ClaimData(TypedDict):
+    """One claim: numbers in `unit`, names where a link or speed class has one."""
+
+    part: str
+    label: str
+    claim: str
+    unit: Unit
+    claimed: float
+    claimed_name: str | None
+    measured: float | None
+    measured_name: str | None
+    hookup: str | None
+    run: str | None
+    workload: str | None
+    estimate: EstimateData | None
+    share: float | None
+    verdict: str
+    why: str | None
+    limit: str | None
+
+
+class Claims(TypedDict):
+    """`ulterion claims`."""
+
+    tolerance: float
+    claims: list[ClaimData]
+
+
+class WorkloadData(EstimateData):
+    """One workload of a measurement."""
+
+    workload: str
+    text: str
+    run: str
+
+
+class Measurement(Drawing):
+    """`ulterion measure`: `run` is the run document."""
+
+    kept_in: str
+    state: str
+    estimates: list[WorkloadData]
+    run: Plain
+
+
+class SharingData(TypedDict):
+    """One workload on several targets: rates alone and together, the share each keeps, the total, the fairness."""
+
+    alone: list[float]
+    together: list[float]
+    kept: list[float]
+    total: float
+    fairness: float
+
+
+class Sharing(TypedDict):
+    """`ulterion measure --together`."""
+
+    targets: list[str]
+    workloads: dict[str, SharingData]
+    kept_in: list[str]
+    failures: list[str]
+
+
+class Soak(Drawing):
+    """`ulterion soak`."""
+
+    run: str
+    hookup: str | None
+    state: str
+    findings: Plain | None
+    kept_in: NotRequired[str]
+
+
+class Soaks(Drawing):
+    """`ulterion compare --soaks`."""
+
+    soaks: list[Soak]
+    differences: list[Plain]
+
+
+class Survey(TypedDict):
+    """`ulterion survey`."""
+
+    bench: Plain
+    drives: list[Plain]
+    adapters: list[Plain]
+    tunnels: list[Plain]
+    root_would_add: list[str]
+
+
+class Learned(TypedDict):
+    """`ulterion survey --learn`."""
+
+    hookup: str
+    drive: str
+    expect: dict[str, str]
+
+
+class Recorded(TypedDict):
+    """`ulterion survey --record`."""
+
+    recorded: str
+    files_and_links: int
+
+
+class Notes(TypedDict):
+    """`ulterion note` without words."""
+
+    hookups: list[dict[str, str | float | None]]
+    runs: list[dict[str, str | float | None]]
+
+
+class Noted(TypedDict):
+    """`ulterion note` with words or a log."""
+
+    what: str
+    where: str
+    bad_rows: NotRequired[int]
+    gaps: NotRequired[int]
+
+
+class ErrorData(TypedDict):
+    """A refusal, a failure or a stop."""
+
+    kind: str
+    status: int
+    message: str
+
+
+class Error(TypedDict):
+    """Any command that did not end well."""
+
+    error: ErrorData
+
+
+ANSWERS: dict[Kind, type] = {
+    "comparison": Comparison,
+    "claims": Claims,
+    "measurement": Measurement,
+    "sharing": Sharing,
+    "soak": Soak,
+    "soaks": Soaks,
+    "survey": Survey,
+    "learned": Learned,
+    "recorded": Recorded,
+    "notes": Notes,
+    "noted": Noted,
+    "error": Error,
+}
+
+
+def published_schema() -> Plain:
+    """Return the JSON Schema of all answers, by kind."""
+    from pydantic import TypeAdapter
+
+    return {
+        "title": "Answers of Ulterion, by the kind that their `schema` names",
+        "schema": {"name": NAME, "version": VERSION},
+        "kinds": {kind: TypeAdapter(answer).json_schema() for kind, answer in ANSWERS.items()},
+    }
