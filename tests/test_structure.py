@@ -71,6 +71,20 @@ class Layers(unittest.TestCase):
                 if own == "report" and other == "conduct":
                     self.assertIn(name, OBSERVERS, f"{path} imports {name}")
 
+    def test_words_need_no_terminal(self) -> None:
+        """What is said is plain text: report/words knows neither the terminal nor how it is laid out."""
+        for path in (PACKAGE / "report/words").glob("*.py"):
+            self.assertFalse({n for n in imports_of(path) if n.startswith(("rich", "ulterion.report.screen"))}, path)
+        for path in PACKAGE.rglob("*.py"):
+            for line in path.read_text().splitlines():
+                if "# fmt: " + "skip" in line:
+                    self.assertRegex(self._statement(path, line), r"^[A-Z_, ]+(:.*)?=|^[A-Z]", f"{path}: {line}")
+
+    def _statement(self, path: Path, line: str) -> str:
+        """Return the first line of the statement at the top of a module that ends with a line."""
+        lines = path.read_text().splitlines()
+        return next(one for one in reversed(lines[: lines.index(line) + 1]) if re.match(r"[A-Za-z_]", one))
+
     def test_no_modules_import_one_another_in_a_ring(self) -> None:
         """Followed from any module, imports (also those inside functions) never lead back to it."""
         graph = {m: modules_in(p) - {m} for m, p in MODULES.items()}

@@ -26,7 +26,7 @@ class Nonsense(FolderCase):
         wrong: list[str] = []
         with_environment = dict(os.environ)
         try:
-            self.assertEqual(fuzz(250, 500_000, wrong.append), 0, wrong)
+            self.assertEqual(fuzz(150, 500_000, wrong.append), 0, wrong)
         finally:
             os.environ.clear()
             os.environ.update(with_environment)

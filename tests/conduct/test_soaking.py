@@ -6,9 +6,11 @@ import datetime
 import time
 from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 import ulterion
 from tests.support import BENCH, REVIEW, WARM, FolderCase
+from ulterion.conduct import phases
 from ulterion.conduct.notes import attach_log, note_words, noted, outcomes, split_moment
 from ulterion.conduct.observers import Soaked, SoakObserver
 from ulterion.conduct.place import Place
@@ -204,9 +206,10 @@ class Faults(Soaking):
             Place(folder, folder.path, None, "box"),
             WRITING,
             SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0),
-            pace=15.0,
+            pace=60.0,
         )
-        soak(request, Listening())
+        with mock.patch.object(phases, "LOOK_EVERY", 0.5):
+            soak(request, Listening())
         self.assertTrue(any(causes == ["write cache"] and at < 119 for at, causes in Listening.heard), Listening.heard)
 
 

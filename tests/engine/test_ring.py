@@ -134,14 +134,14 @@ class RingLanes(FolderCase):
             lane.turn(np.arange(8))
             writes += int((heads[:8] == uring.OP_WRITE).sum())
         self.assertAlmostEqual(writes / 8000, 0.25, delta=0.02)
-        workload = parse_workload("random mixed 25 % writes 4 KiB depth 1").settled(0.2, 8 * MIB)
+        workload = parse_workload("random mixed 25 % writes 4 KiB depth 1").settled(0.1, 8 * MIB)
         with (
-            mock.patch("os.pwritev", side_effect=os.pwritev) as write,
-            mock.patch("os.preadv", side_effect=os.preadv) as read,
+            mock.patch("os.pwritev", return_value=4096) as write,
+            mock.patch("os.preadv", return_value=4096) as read,
         ):
             movers.choose(1).move(movers.Job(self.fd, workload, 4))
         count = write.call_count + read.call_count
-        self.assertGreater(count, 20)
+        self.assertGreater(count, 500)
         self.assertAlmostEqual(write.call_count / count, 0.25, delta=4 * (0.25 * 0.75 / count) ** 0.5)  # four sigma
 
 

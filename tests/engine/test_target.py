@@ -397,7 +397,7 @@ class Killed(FolderCase):
         """SIGINT, SIGTERM and SIGHUP in mid-run: status 130, the run is written, the test file gone."""
         self.write("review.toml", "schema = 1\n")
         for number, words in ((signal.SIGINT, "by hand"), (signal.SIGTERM, "SIGTERM"), (signal.SIGHUP, "SIGHUP")):
-            for depth in (1, 4):
+            for depth in (1, 4) if number == signal.SIGINT else (1,):
                 process = self.begun("measure", ".", "--workload", f"random read 4 KiB depth {depth}", "--passes", "400",
                                      "--seconds", "0.1", "--span", "16 MiB", "--json", passes=2)  # fmt: skip
                 process.send_signal(number)

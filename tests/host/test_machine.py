@@ -90,7 +90,7 @@ class Recorded(unittest.TestCase):
             "9999999999999999999",
         ]
         with replayed(MACHINE) as (root, _):
-            for name in names:
+            for name in rng.sample(names, 150):  # others each time the seed is changed
                 path = root / name
                 if path.is_symlink():
                     target = path.readlink()

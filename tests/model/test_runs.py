@@ -201,6 +201,7 @@ class Storing(FolderCase):
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
         (folder.runs_folder / "b.json").write_text(text.replace('"version": 3', '"version": 7', 1))
+        folder = self.opened()
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")
         self.assertRegex(folder.notices[1], "newer Ulterion")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+from collections.abc import Collection
 from pathlib import Path
 
 from ulterion.core.chain import faults
@@ -13,8 +14,11 @@ from ulterion.host import chains, drives, inuse, mounts, safety, sensors, tree
 LIVE = Path("/")
 
 
-def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False) -> Drive:
-    """Return what is known of one disk, by its kernel name; `ask_usb` as for `survey`."""
+def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Collection[str] | None = None) -> Drive:
+    """Return what is known of one disk, by its kernel name.
+
+    `ask_usb` as for `survey`; `system` are the disks of the running system, where they are known already.
+    """
     block = root / "sys/block" / name
     connection = drives.connection(name, root)
     ask = root == LIVE and (ask_usb or connection.transport != "USB")
@@ -46,7 +50,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False) -> Drive:
         temperature=temperature,
         no_temperature=why,
         health=sensors.counters_of(name, root) if ask else {},
-        system=name in inuse.system_disks(root),
+        system=name in (inuse.system_disks(root) if system is None else system),
     )
 
 

@@ -32,6 +32,8 @@ def name_of(number: str, root: Path = LIVE) -> str | None:
 
 def whole_disk(name: str, root: Path = LIVE) -> str:
     """Return the disk that a partition belongs to, or the name itself."""
+    if (root / "sys/block" / name).exists():
+        return name
     partition = next(iter((root / "sys/block").glob(f"*/{name}/partition")), None)
     return partition.parents[1].name if partition is not None else name
 

@@ -7,48 +7,21 @@ from pathlib import Path
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.facts import TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.stats import estimate
-from ulterion.core.units import show_block, show_duration, show_iops, show_rate, show_size, show_size_both
+from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.report.screen.console import Sheet, bullets, table
 from ulterion.report.screen.sweeps import place_table, points_of, sweep_table
+from ulterion.report.words import preview as words
 from ulterion.report.words.columns import align_points, show_margin
-
-
-def _drive(facts: TargetFacts) -> str:
-    if facts.kind == "simulated":
-        return ", ".join(p for p in (facts.model, facts.serial and f"serial {facts.serial}", "simulated") if p)
-    if facts.device is None:
-        return "no block device of its own"
-    names = [facts.device, facts.model, facts.serial and f"serial {facts.serial}"]
-    return ", ".join(p for p in names if p)
 
 
 def preview(run: AnyRun) -> list[RenderableType]:
     """Return what will be tested: shown before a byte is written."""
-    facts = run.target
-    link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
-    rows = [("target", facts.path), ("drive", _drive(facts)), ("link", link)]
-    if facts.capacity_bytes:
-        rows.append(("capacity", show_size_both(facts.capacity_bytes)))
-    if facts.kind != "simulated" and facts.filesystem_bytes is not None and facts.free_bytes is not None:
-        free = f"{facts.filesystem}, {show_size(facts.free_bytes)} of {show_size(facts.filesystem_bytes)} free"
-        rows.append(("file system", free))
-    how = {"file": "reads only, in your file", "device": _device_use(run)}.get(
-        facts.kind, "in a test file of its own, removed afterwards"
-    )
-    rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
-    heads = [Text(f"{what:<13}{value}") for what, value in rows]
+    heads = [Text(f"{what:<13}{value}") for what, value in words.preview(run)]
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
-
-
-def _device_use(run: AnyRun) -> str:
-    loads = [r.workload for r in run.workloads] if isinstance(run, MeasureRun) else [run.soak.workload]
-    writes = any(w.direction != "read" for w in loads)
-    return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"
 
 
 def _latency(record: WorkloadRecord) -> LatencyHistogram:

@@ -23,7 +23,7 @@ from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
-from ulterion.report.screen.soaks import event_text
+from ulterion.report.words.soaks import event_text
 
 STEPS = "▁▂▃▄▅▆▇"  # never the full height, so that one line does not run into the next
 WIDEST, NARROWEST = 96, 16  # characters of a running line

@@ -1,0 +1,73 @@
+"""What a survey finds, in plain text."""
+
+from __future__ import annotations
+
+from ulterion.core.chain import Step
+from ulterion.core.surveyed import Adapter, Drive, Volume
+from ulterion.core.units import show_size
+
+INDENT = 3
+LABEL = 6  # characters of what stands before a detail of a drive
+
+
+def step_words(step: Step) -> str:
+    """Return what is known of a step of the chain."""
+    words = [step.title, step.driver, step.link]
+    if step.asks:
+        words.append(f"asks for {step.asks:.1f} W" + (f" of {step.gives:.1f} W" if step.gives else ""))
+    return ", ".join(w for w in words if w)
+
+
+def adapter_words(adapter: Adapter) -> str:
+    """Return what is known of a network adapter."""
+    state = "no cable" if adapter.up is False else None
+    return ", ".join(w for w in ("network", adapter.driver, adapter.link, state) if w)
+
+
+def details(drive: Drive) -> list[tuple[str, str]]:
+    """Return the details of a drive, each with its heading."""
+    blocks = [b for b in (drive.logical_block, drive.physical_block) if b]
+    kind = {True: "spinning", False: "no moving parts", None: None}[drive.rotational]
+    # what a virtual disk says of itself means nothing, and most USB bridges and sticks do not say that nothing spins
+    kind = None if drive.transport == "virtual" or (drive.transport == "USB" and drive.rotational) else kind
+    how = [drive.transport, drive.link, drive.driver and driver_words(drive.driver)]
+    what = [
+        kind,
+        f"blocks of {' / '.join(str(b) for b in dict.fromkeys(blocks))} B" if blocks else None,
+        f"queue of {drive.queue_depth}" if drive.queue_depth else None,
+        f"cache {drive.write_cache}" if drive.write_cache else None,
+        "read-only" if drive.read_only else None,
+        "removable" if drive.removable else None,
+    ]
+    found = [("link", ", ".join(w for w in how if w))]
+    found.append(("drive", ", ".join(w for w in what if w)))
+    if drive.port:
+        found.append(("port", drive.port))
+    if drive.temperature is not None:
+        found.append(("heat", f"{drive.temperature:.0f} C"))
+    if drive.health:
+        worn = drive.health.get("percentage_used")
+        told = [
+            f"{worn:.0f} % of its rated writes used" if worn is not None else None,
+            f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None,
+        ]
+        found.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))
+    return [(k, v) for k, v in found if v]
+
+
+def driver_words(driver: str) -> str:
+    """Return a driver with what it means."""
+    why = {"uas": "uas (queues commands)", "usb-storage": "usb-storage (one command at a time)"}
+    return why.get(driver, driver)
+
+
+def volume_words(volume: Volume) -> str:
+    """Return what is known of a partition."""
+    words = [
+        show_size(volume.size) if volume.size else None,
+        volume.filesystem,
+        f"on {volume.mounted}" if volume.mounted else "not mounted",
+        volume.options or None,
+        f"{show_size(volume.free)} free" if volume.free is not None else None,
+    ]
+    return ", ".join(w for w in words if w)
