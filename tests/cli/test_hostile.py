@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import pty
@@ -26,7 +27,7 @@ class Nonsense(FolderCase):
         wrong: list[str] = []
         with_environment = dict(os.environ)
         try:
-            self.assertEqual(fuzz(150, 500_000, wrong.append), 0, wrong)
+            self.assertEqual(fuzz(100, 500_000, wrong.append), 0, wrong)
         finally:
             os.environ.clear()
             os.environ.update(with_environment)
@@ -125,18 +126,23 @@ class Notes(FolderCase):
         (self.folder / "drive").mkdir()
         with self.begun("measure", "drive", *LONG) as process, ThreadPoolExecutor(6) as pool:
             jobs = [("note", f"live {n}") for n in range(4)]
-            jobs += [("note", "--hookup", "box", f"hookup {n}") for n in range(4)] + [
-                ("note", "--run", run, f"run {n}") for n in range(4)
-            ]
-            done = list(pool.map(lambda words: self.installed(*words), jobs))
+            jobs += [("note", "--hookup", "box", f"hookup {n}") for n in range(4)]
+            jobs += [("note", "--run", run, f"run {n}") for n in range(4)]
+            done = list(pool.map(self.in_a_process, [jobs[at::4] for at in range(4)]))
             process.send_signal(signal.SIGINT)
             process.communicate(timeout=60)
-        self.assertEqual([d.returncode for d in done], [0] * 12, [d.stderr for d in done])
+        self.assertEqual([d.returncode for d in done], [0] * 4, [d.stderr for d in done])
         told = self.json_of("note")
         every = [n["what"] for n in told["hookups"] + told["runs"]]
         self.assertEqual(
             sorted(every), sorted(f"remark: {kind} {n}" for kind in ("live", "hookup", "run") for n in range(4))
         )
+
+    def in_a_process(self, jobs: list[tuple[str, ...]]) -> subprocess.CompletedProcess[str]:
+        """Run command lines one after the other in a process of their own."""
+        code = "import json, sys\nfrom ulterion.cli.main import main\nsys.exit(max(main(words) for words in json.loads(sys.argv[1])))"
+        return subprocess.run([sys.executable, "-c", code, json.dumps(jobs)], cwd=self.folder, env=self.environment(),
+                              capture_output=True, text=True, timeout=60)  # fmt: skip
 
 
 class Figures(FolderCase):
@@ -269,11 +275,11 @@ class Moments(FolderCase):
     def test_a_pass_that_stood_still_is_run_again(self) -> None:
         """Ctrl-Z and fg: the pass is dropped and said so, the run has all its passes, none of them with the pause in it."""
         process = self.begun(
-            "measure", "drive", *QUICK, "--passes", "6", "--seconds", "0.5", "--json", start_new_session=True
+            "measure", "drive", *QUICK, "--passes", "4", "--seconds", "0.4", "--json", start_new_session=True
         )
-        time.sleep(0.25)  # into the middle of the next pass
+        time.sleep(0.2)  # into the middle of the next pass
         os.killpg(process.pid, signal.SIGSTOP)
-        time.sleep(2.0)
+        time.sleep(1.2)
         os.killpg(process.pid, signal.SIGCONT)
         out, err = process.communicate(timeout=60)
         self.assertEqual(process.returncode, 0, err)
@@ -281,18 +287,20 @@ class Moments(FolderCase):
         self.assertRegex(
             " ".join(run["warnings"]), r"pass \d of random read 4 KiB depth 1 was dropped and run again: .*continued"
         )
-        self.assertEqual([p["number"] for p in run["workloads"][0]["passes"]], [1, 2, 3, 4, 5, 6])
-        self.assertLess(max(p["seconds"] for p in run["workloads"][0]["passes"]), 1.5)
+        self.assertEqual([p["number"] for p in run["workloads"][0]["passes"]], [1, 2, 3, 4])
+        self.assertLess(max(p["seconds"] for p in run["workloads"][0]["passes"]), 1.1)
 
     def test_a_worker_that_is_killed_ends_the_run_and_loses_nothing(self) -> None:
         """As by the system when memory runs short: one line, status 130, the finished passes are kept."""
         process = self.begun("measure", "drive", *LONG)
-        for _ in range(200):  # a worker lives as long as a pass
-            workers = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
-            if len(workers) > 1:
-                os.kill(int(workers[-1]), signal.SIGKILL)
-                break
-            time.sleep(0.005)
+        until = time.monotonic() + 60
+        while (
+            process.poll() is None and time.monotonic() < until
+        ):  # a worker lives as long as a pass, and may be missed
+            found = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
+            for worker in found[1:]:  # the first holds the test file
+                with contextlib.suppress(ProcessLookupError):
+                    os.kill(int(worker), signal.SIGKILL)
         _, err = process.communicate(timeout=60)
         self.assertEqual(process.returncode, 130, err)
         self.assertRegex(
