@@ -34,7 +34,7 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         Text(""),
         table(columns, body),
         *bullets("Why", words.reasons(rows)),
-        *bullets("From", words.sources(rows)),
+        *bullets("From runs", words.sources(rows)),
     ]
 
 

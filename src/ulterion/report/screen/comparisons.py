@@ -87,7 +87,7 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),
         *bullets("Still to do", missing),
-        *bullets("From", sources(group)),
+        *bullets("From runs", sources(group)),
     ]
 
 

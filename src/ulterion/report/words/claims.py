@@ -59,4 +59,5 @@ def sources(rows: Sequence[ClaimRow]) -> list[str]:
     for row in rows:
         if row.run is not None and row.hookup is not None and row.run not in runs.setdefault(row.hookup, []):
             runs[row.hookup].append(row.run)
-    return [f"{hookup}: run {', '.join(ids)}" for hookup, ids in runs.items()]
+    found = [f"{hookup} {' and '.join(ids)}" for hookup, ids in runs.items()]
+    return [", ".join(found)] if found else []

@@ -55,5 +55,5 @@ def sources(group: Group) -> list[str]:
             if row.hookup == hookup:
                 runs.setdefault(row.run, []).append(row.workload.name)
         parts = [run if len(runs) == 1 else f"{run} ({', '.join(names)})" for run, names in runs.items()]
-        found.append(f"{hookup}: run {'; '.join(parts)}")
-    return found
+        found.append(f"{hookup} {'; '.join(parts)}")
+    return [", ".join(found)] if found else []
