@@ -139,9 +139,12 @@ class RingLanes(FolderCase):
             mock.patch("os.pwritev", return_value=4096) as write,
             mock.patch("os.preadv", return_value=4096) as read,
         ):
-            movers.choose(1).move(movers.Job(self.fd, workload, 4))
+            for seed in range(4, 40):  # a busy machine may leave a tenth of a second nearly empty
+                movers.choose(1).move(movers.Job(self.fd, workload, seed))
+                if write.call_count + read.call_count > 1000:
+                    break
         count = write.call_count + read.call_count
-        self.assertGreater(count, 500)
+        self.assertGreater(count, 1000)
         self.assertAlmostEqual(write.call_count / count, 0.25, delta=4 * (0.25 * 0.75 / count) ** 0.5)  # four sigma
 
 
