@@ -17,8 +17,12 @@ from ulterion.cli.streams import silence
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, WorkerLost
 from ulterion.core.text import brief
 
-KINDS = {Status.USAGE: "refused", Status.TARGET_FAILED: "target failed", Status.FAULT: "fault of ours",
-         Status.INTERRUPTED: "interrupted"}  # fmt: skip
+KINDS = {
+    Status.USAGE: "refused",
+    Status.TARGET_FAILED: "target failed",
+    Status.FAULT: "fault of ours",
+    Status.INTERRUPTED: "interrupted",
+}
 SCARCE = {
     errno.EMFILE: "this program may open no more files: raise the limit (ulimit -n), or use fewer lanes or targets",
     errno.ENFILE: "the system gives no more open files; close other programs",

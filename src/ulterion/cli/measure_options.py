@@ -89,7 +89,7 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--together", nargs="+", metavar="TARGET", help="further targets: each alone, then all at once, for hubs"
     )
-    group.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets of an earlier run")
+    options.add_seed(group)
 
 
 def _add_how(group: argparse._ArgumentGroup) -> None:
@@ -137,13 +137,7 @@ def _add_rests(group: argparse._ArgumentGroup) -> None:
         metavar="TEMP",
         help="wait between passes until the drive is as cool as this, such as '45 C'",
     )
-    group.add_argument(
-        "--stall",
-        type=options.quantity("parse_duration"),
-        default=60.0,
-        metavar="TIME",
-        help="silence after which a device counts as stalled (default: 60 s)",
-    )
+    options.add_stall(group)
 
 
 def _add_device(group: argparse._ArgumentGroup) -> None:

@@ -69,6 +69,22 @@ def add_json(parser: argparse._ActionsContainer) -> None:
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
 
 
+def add_seed(parser: argparse._ActionsContainer) -> None:
+    """Add --seed."""
+    parser.add_argument("--seed", type=seed, metavar="N", help="repeat the offsets of an earlier run")
+
+
+def add_stall(parser: argparse._ActionsContainer) -> None:
+    """Add --stall, seconds."""
+    parser.add_argument(
+        "--stall",
+        type=quantity("parse_duration"),
+        default=60.0,
+        metavar="TIME",
+        help="silence after which a device counts as stalled (default: 60 s)",
+    )
+
+
 def add_fail_on(parser: argparse.ArgumentParser, verdicts: tuple[str, ...]) -> None:
     """Add the option that turns a verdict into exit status 4."""
     parser.add_argument(

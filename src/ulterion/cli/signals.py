@@ -8,8 +8,11 @@ from collections.abc import Iterator
 from types import FrameType
 
 STOPPING = ("SIGINT", "SIGTERM", "SIGHUP")
-BY = {"SIGINT": "stopped by hand", "SIGTERM": "stopped by the system (SIGTERM)",
-      "SIGHUP": "stopped because the terminal closed (SIGHUP)"}  # fmt: skip
+BY = {
+    "SIGINT": "stopped by hand",
+    "SIGTERM": "stopped by the system (SIGTERM)",
+    "SIGHUP": "stopped because the terminal closed (SIGHUP)",
+}
 
 
 @contextlib.contextmanager

@@ -78,14 +78,8 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         help="how much of the medium is covered (default when writing: all that is free beyond a reserve; "
         "a tenth of it on the system disk)",
     )
-    group.add_argument("--seed", type=options.seed, metavar="N", help="repeat the offsets of an earlier run")
-    group.add_argument(
-        "--stall",
-        type=options.quantity("parse_duration"),
-        default=60.0,
-        metavar="TIME",
-        help="silence after which a device counts as stalled (default: 60 s)",
-    )
+    options.add_seed(group)
+    options.add_stall(group)
     group.add_argument(
         "--interval",
         type=options.quantity("parse_duration"),

@@ -27,14 +27,30 @@ def _pair(name: str, pattern: str, block: int, depth: int, why: str) -> tuple[Wo
     return one("read"), one("write")
 
 
-PEAK = _pair("peak", "sequential", 4 * MIB, 4,
-             "Large requests, four in flight: the most it can move, the figure to hold against the box.")  # fmt: skip
-PLAIN = _pair("plain", "sequential", 256 * KIB, 1,
-              "One medium request after another, as a plain copy program does: what most software gets.")  # fmt: skip
-SCATTERED = _pair("scattered", "random", 4 * KIB, 1,
-                  "Small requests all over, one at a time: how long the computer waits for each.")  # fmt: skip
-CROWDED = _pair("crowded", "random", 4 * KIB, 16,
-                "Small requests all over, sixteen in flight: whether the drive and its bridge can queue.")  # fmt: skip
+PEAK = _pair(
+    "peak",
+    "sequential",
+    4 * MIB,
+    4,
+    "Large requests, four in flight: the most it can move, the figure to hold against the box.",
+)
+PLAIN = _pair(
+    "plain",
+    "sequential",
+    256 * KIB,
+    1,
+    "One medium request after another, as a plain copy program does: what most software gets.",
+)
+SCATTERED = _pair(
+    "scattered", "random", 4 * KIB, 1, "Small requests all over, one at a time: how long the computer waits for each."
+)
+CROWDED = _pair(
+    "crowded",
+    "random",
+    4 * KIB,
+    16,
+    "Small requests all over, sixteen in flight: whether the drive and its bridge can queue.",
+)
 
 SUITES = {
     suite.name: suite

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -29,7 +30,7 @@ LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep ma
 FULL = "(ENOSPC)"
 
 
-class RealTarget:
+class RealTarget(ABC):
     """What the folder and the file target share: passes on an open file."""
 
     device_name: str | None = None
@@ -70,9 +71,9 @@ class RealTarget:
                 f"{show_block(self.span_bytes)}; use a larger --span"
             )
 
+    @abstractmethod
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Lay down what is to be laid down."""
-        raise NotImplementedError
 
     def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
         """Make ready for a long load: lay down what is read."""
