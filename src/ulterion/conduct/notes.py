@@ -21,7 +21,6 @@ from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
 _AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
-FAR = 6 * 3600.0  # seconds beyond a soak's end within which a log may still be meant for it
 
 
 def split_moment(text: str) -> tuple[str, float | None]:

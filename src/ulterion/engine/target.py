@@ -27,7 +27,6 @@ SMALLEST_SPAN = 16 * MIB
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 LAY_BLOCK = 4 * MIB
 LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
-FULL = "(ENOSPC)"
 
 
 class RealTarget(ABC):

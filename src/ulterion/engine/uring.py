@@ -21,7 +21,7 @@ import threading
 from dataclasses import dataclass
 
 SYS_SETUP, SYS_ENTER, SYS_REGISTER = 425, 426, 427
-SETUP_CQSIZE, SETUP_SUBMIT_ALL, SETUP_COOP_TASKRUN = 1 << 3, 1 << 7, 1 << 8
+SETUP_SUBMIT_ALL, SETUP_COOP_TASKRUN = 1 << 7, 1 << 8
 SETUP_SINGLE_ISSUER, SETUP_DEFER_TASKRUN = 1 << 12, 1 << 13
 FLAG_SETS = (
     ("single issuer, deferred work", SETUP_SINGLE_ISSUER | SETUP_DEFER_TASKRUN | SETUP_SUBMIT_ALL),  # Linux 6.1
