@@ -7,7 +7,6 @@ import io
 import json
 import os
 import shutil
-import signal
 import subprocess
 import sys
 import tempfile
@@ -19,6 +18,7 @@ from unittest import mock
 
 from pydantic import TypeAdapter
 
+from tests.running import LONGEST, Running
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
 from ulterion.conduct.measure import measure
@@ -103,32 +103,6 @@ target = "sim:bench.toml"
 
 
 _demo: list[tempfile.TemporaryDirectory[str]] = []
-LONGEST = 120  # seconds that any program started by a test may take
-
-
-def heed_signals() -> None:
-    """Let a child heed the signals that the tests send, also where the tests run as a background job that ignores them."""
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, signal.SIG_DFL)
-
-
-class Program(subprocess.Popen[str]):
-    """A started program that no failing test waits for."""
-
-    def __exit__(self, kind: Any, value: Any, trace: Any) -> None:
-        """Wait for it, or end it when the test has failed."""
-        if kind is not None:
-            self.kill()
-        super().__exit__(kind, value, trace)
-
-    def end(self) -> None:
-        """End it, whatever it does."""
-        if self.poll() is None:
-            self.kill()
-            self.wait()
-        for stream in (self.stdout, self.stderr):
-            if stream is not None:
-                stream.close()
 
 
 class FolderCase(unittest.TestCase):
@@ -154,17 +128,14 @@ class FolderCase(unittest.TestCase):
             "NO_COLOR": "1",
         }
 
-    def start(self, *arguments: str, **settings: Any) -> Program:
-        """Start the installed program; whatever it does, it is gone when the test is over."""
-        process = Program(
-            [str(PROGRAM), *arguments], cwd=settings.pop("cwd", self.folder), env=self.environment(), text=True,
-            stdout=settings.pop("stdout", subprocess.PIPE), stderr=subprocess.PIPE,
-            preexec_fn=settings.pop("preexec_fn", heed_signals), **settings,
-        )  # fmt: skip
+    def start(self, *arguments: str, **settings: Any) -> Running:
+        """Start a command line in a process of its own; whatever it does, it is gone when the test is over."""
+        environment = {**self.environment(), **settings.pop("terminal", {})}
+        process = Running(arguments, settings.pop("cwd", self.folder), environment, **settings)
         self.addCleanup(process.end)
         return process
 
-    def begun(self, *arguments: str, passes: int = 1, **settings: Any) -> Program:
+    def begun(self, *arguments: str, passes: int = 1, **settings: Any) -> Running:
         """Start a measurement and return once its journal holds so many finished passes."""
         process = self.start(*arguments, **settings)
         until = time.monotonic() + LONGEST
@@ -179,9 +150,8 @@ class FolderCase(unittest.TestCase):
 
     def installed(self, *arguments: str, **settings: Any) -> subprocess.CompletedProcess[str]:
         """Run the installed program to its end, in a process of its own."""
-        with self.start(*arguments, **settings) as process:
-            out, err = process.communicate(timeout=LONGEST)
-        return subprocess.CompletedProcess(arguments, process.returncode, out, err)
+        return subprocess.run([str(PROGRAM), *arguments], cwd=self.folder, env=self.environment(), capture_output=True, text=True,
+                              timeout=LONGEST, **settings)  # fmt: skip
 
     def ulterion(self, *arguments: str, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
         """Run a command line in this process: the same code, without a second for starting Python each time."""

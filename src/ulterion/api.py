@@ -98,16 +98,21 @@ class Review:
         """Return one row for each soak with a load: rates in MB/s, bytes, seconds since the load began, temperatures in C."""
         rows = []
         for soak in filter(None, map(soak_of, self.runs)):
-            found, start = soak.findings, soak.load_start
-            cache, heat, drive, rise = found.fall("write cache"), found.fall("throttling"), found.drive, found.rise
+            findings, start = soak.findings, soak.load_start
+            cache, heat, drive, rise = (
+                findings.fall("write cache"),
+                findings.fall("throttling"),
+                findings.drive,
+                findings.rise,
+            )
             rows.append(
                 {
                     "run": soak.run.id,
                     "hookup": soak.run.hookup,
-                    "load_s": found.seconds,
-                    "bytes": found.bytes,
-                    "first_MB_per_s": found.fast / 1e6,
-                    "last_MB_per_s": found.last / 1e6,
+                    "load_s": findings.seconds,
+                    "bytes": findings.bytes,
+                    "first_MB_per_s": findings.fast / 1e6,
+                    "last_MB_per_s": findings.last / 1e6,
                     "cache_bytes": cache.written if cache else None,
                     "throttled_at_s": heat.at - start if heat else None,
                     "peak_C": drive.peak if drive else None,

@@ -10,9 +10,10 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from tests.support import BENCH, PROGRAM, REVIEW, FolderCase
+from tests.support import BENCH, REVIEW, FolderCase
 
 QUICK = ("--passes", "3", "--seconds", "0.05", "--span", "16 MiB")
+ONCE = ("--passes", "1", *QUICK[2:])
 ROOT = hasattr(os, "geteuid") and os.geteuid() == 0
 
 
@@ -100,14 +101,14 @@ class Wider(FolderCase):
 
     def test_a_sweep_is_one_run_with_a_table_and_a_figure(self) -> None:
         """Every size and depth is in one document; the table has a row a size and a column a depth; the figure is whole."""
-        words = ("measure", ".", "--sweep", "random read 4 KiB to 16 KiB depth 1 to 2", *QUICK, "--figure", "s.svg")
+        words = ("measure", ".", "--sweep", "random read 4 KiB to 16 KiB depth 1 to 2", *ONCE, "--figure", "s.svg")
         done = self.ulterion(*words)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertRegex(done.stdout, r"MB/s, size +depth 1 +depth 2")
         self.assertRegex(done.stdout, r"8 KiB +[\d.]+ +[\d.]+\n")
         self.assertIn("</svg>", (self.folder / "s.svg").read_text())
         data = self.json_of(
-            "measure", ".", "--workload", "random read 4 KiB", "--places", "4", *QUICK, "--figure", "p.png"
+            "measure", ".", "--workload", "random read 4 KiB", "--places", "4", *ONCE, "--figure", "p.png"
         )
         self.assertEqual([w["workload"]["place"] for w in data["run"]["workloads"]], [[k, 4] for k in (1, 2, 3, 4)])
         self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")
@@ -253,16 +254,12 @@ class Terminal(FolderCase):
     def test_the_live_view_shows_what_runs_and_goes_away(self) -> None:
         """On a terminal the workload, the pass, a rate and the time left are shown; plain pipes see none of it."""
         main, side = pty.openpty()
-        command = [str(PROGRAM), "measure", ".", "--workload", "random read 4 KiB", "--passes", "3", "--seconds", "0.6",
-                   "--span", "16 MiB"]  # fmt: skip
-        environment = {**self.environment(), "TERM": "xterm-256color"}
-        with subprocess.Popen(
-            command, cwd=self.folder, env=environment, stdout=subprocess.PIPE, stderr=side
-        ) as process:
-            os.close(side)
-            shown = self.read_all(main)
-            out = process.stdout.read().decode() if process.stdout else ""
-        for words in (r"pass 2 of 3", r"\d MB/s", r"about .* left", "Ctrl-C keeps"):
+        process = self.start("measure", ".", "--workload", "random read 4 KiB", "--passes", "2", "--seconds", "0.5",
+                             "--span", "16 MiB", stderr=side, terminal={"TERM": "xterm-256color"})  # fmt: skip
+        os.close(side)
+        shown = self.read_all(main)
+        out, _ = process.communicate()
+        for words in (r"pass 2 of 2", r"\d MB/s", r"about .* left", "Ctrl-C keeps"):
             self.assertRegex(shown, words)
         self.assertNotIn("Ctrl-C", out)
         self.assertIn("random read 4 KiB depth 1", out)

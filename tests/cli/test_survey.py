@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import signal
-import time
 import tomllib
 from pathlib import Path
 
@@ -40,9 +39,11 @@ class Survey(FolderCase):
 
     def test_watching_ends_when_told(self) -> None:
         """For a time, or until Ctrl-C (130); the drives of the beginning are shown."""
-        self.assertIn("watching", self.ulterion("survey", "--watch", "--for", "1 s").stdout)
+        self.assertIn("watching", self.ulterion("survey", "--watch", "--for", "0.3 s").stdout)
         with self.start("survey", "--watch") as process:
-            time.sleep(1.5)
+            assert process.stdout is not None
+            while "watching" not in process.stdout.readline():
+                self.assertIsNone(process.poll())
             process.send_signal(signal.SIGINT)
             process.communicate(timeout=20)
         self.assertEqual(process.returncode, 130)

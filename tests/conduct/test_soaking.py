@@ -206,9 +206,9 @@ class Faults(Soaking):
             Place(folder, folder.path, None, "box"),
             WRITING,
             SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0),
-            pace=60.0,
+            pace=100.0,
         )
-        with mock.patch.object(phases, "LOOK_EVERY", 0.5):
+        with mock.patch.object(phases, "LOOK_EVERY", 0.2):
             soak(request, Listening())
         self.assertTrue(any(causes == ["write cache"] and at < 119 for at, causes in Listening.heard), Listening.heard)
 

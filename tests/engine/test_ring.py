@@ -234,17 +234,17 @@ class Crew(unittest.TestCase):
         def flushes(seat: crew.Seat) -> int:
             seat.gate()
             seat.flushing()
-            time.sleep(1.5)
+            time.sleep(0.9)
             return 3
 
-        self.assertEqual(crew.run([flushes], stall=0.3, pulse=time.monotonic), [3])
-        for pulse, longest in ((lambda: (5, 5), 0.9), (None, 1.4)):
+        self.assertEqual(crew.run([flushes], stall=0.2, pulse=time.monotonic), [3])
+        for pulse, longest in ((lambda: (5, 5), 0.6), (None, 0.85)):
             begin = time.monotonic()
             with (
                 mock.patch("ulterion.engine.crew.GRACE", 0.0),
                 self.assertRaisesRegex(TargetFailed, "flush has not ended"),
             ):
-                crew.run([flushes], stall=0.3, pulse=pulse)
+                crew.run([flushes], stall=0.2, pulse=pulse)
             self.assertLess(time.monotonic() - begin, longest)
 
     def test_a_pass_that_was_stopped_and_continued_is_no_result(self) -> None:

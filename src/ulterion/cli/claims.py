@@ -44,5 +44,5 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show_json("claims", claims_as_data(rows, tolerance))
     else:
         env.show([*claims_table(rows, tolerance, arguments.units), "", "next: ulterion compare --figure compare.png"])
-    found = {r.judgement.verdict for r in rows}
-    return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE
+    verdicts = {r.judgement.verdict for r in rows}
+    return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE

@@ -76,8 +76,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         drawn.show(env)
         env.show(["next: ulterion claims"])
         drawn.end(env)
-    found = {r.comparison.verdict for g in groups for r in g.rows if r.comparison}
-    return Status.BAD_VERDICT if found & set(arguments.fail_on) else Status.DONE
+    verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison}
+    return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 
 
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

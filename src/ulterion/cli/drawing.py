@@ -23,8 +23,8 @@ class Drawn:
 
     def as_data(self) -> dict[str, object]:
         """Return for JSON where the figures are; nothing when none was asked for."""
-        found: dict[str, object] = {"figures": [str(p) for p in self.paths]} if self.paths else {}
-        return found | ({"figure_error": str(self.error)} if self.error is not None else {})
+        told: dict[str, object] = {"figures": [str(p) for p in self.paths]} if self.paths else {}
+        return told | ({"figure_error": str(self.error)} if self.error is not None else {})
 
     def show(self, env: Environment) -> None:
         """Show where they are."""

@@ -30,7 +30,7 @@ def add(parser: argparse.ArgumentParser) -> None:
     options.add_hookup_checks(parser)
     _add_what(parser.add_argument_group("what to run"))
     _add_how(parser.add_argument_group("how often, and with what rests"))
-    _add_device(parser.add_argument_group("raw devices"))
+    options.add_device(parser)
     shown = parser.add_argument_group("what is shown")
     shown.add_argument("--figure", type=Path, metavar="FILE", help="draw a sweep, as FILE.png or FILE.svg")
     options.add_units(shown)
@@ -138,19 +138,6 @@ def _add_rests(group: argparse._ArgumentGroup) -> None:
         help="wait between passes until the drive is as cool as this, such as '45 C'",
     )
     options.add_stall(group)
-
-
-def _add_device(group: argparse._ArgumentGroup) -> None:
-    group.add_argument(
-        "--overwrite",
-        metavar="SERIAL",
-        help="allow writing to the raw device with this serial number; never one that is in use",
-    )
-    group.add_argument(
-        "--lose-contents",
-        action="store_true",
-        help="with --overwrite: the device bears partitions, a file system or data, and they may go",
-    )
 
 
 def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:

@@ -60,11 +60,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     elif words:
         where = note_words(folder, words, arguments.run, arguments.hookup)
     else:
-        found = noted(folder)
+        notes = noted(folder)
         if arguments.json:
-            env.show_json("notes", found)
+            env.show_json("notes", notes)
         else:
-            env.show(noted_lines(found))
+            env.show(noted_lines(notes))
         return Status.DONE
     if arguments.json:
         env.show_json("noted", where)

@@ -97,6 +97,21 @@ def add_fail_on(parser: argparse.ArgumentParser, verdicts: tuple[str, ...]) -> N
     )
 
 
+def add_device(parser: argparse.ArgumentParser) -> None:
+    """Add the two words that allow writing to a raw device."""
+    group = parser.add_argument_group("raw devices")
+    group.add_argument(
+        "--overwrite",
+        metavar="SERIAL",
+        help="allow writing to the raw device with this serial number; never one that is in use",
+    )
+    group.add_argument(
+        "--lose-contents",
+        action="store_true",
+        help="with --overwrite: the device bears partitions, a file system or data, and they may go",
+    )
+
+
 def quantity(parse: str) -> Callable[[str], Any]:
     """Return an argparse type that reads a quantity with a function of `ulterion.core.units`."""
 

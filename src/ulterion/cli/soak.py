@@ -93,14 +93,14 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, rev
 
         return draw([(env.folder / arguments.figure, figure)])
 
-    found = soak_of(finished.run)
+    told = soak_of(finished.run)
     if arguments.json:
-        figures = drawn(found)
-        env.show_json("soak", soak_as_data(finished.run, found, finished.path), figures.as_data())
+        figures = drawn(told)
+        env.show_json("soak", soak_as_data(finished.run, told, finished.path), figures.as_data())
         figures.end(env)
         return
-    env.show(soak_results(finished.run, found, finished.path, arguments.units))
-    figures = drawn(found)
+    env.show(soak_results(finished.run, told, finished.path, arguments.units))
+    figures = drawn(told)
     figures.show(env)
     if finished.failure is None and finished.run.hookup:
         env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])

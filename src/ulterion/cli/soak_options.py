@@ -40,9 +40,7 @@ def add(parser: argparse.ArgumentParser) -> None:
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))
     _add_sensors(parser.add_argument_group("temperatures"))
-    group = parser.add_argument_group("raw devices")
-    group.add_argument("--overwrite", metavar="SERIAL", help="allow writing to the raw device with this serial number")
-    group.add_argument("--lose-contents", action="store_true", help="with --overwrite: what is on the device may go")
+    options.add_device(parser)
     _add_shown(parser.add_argument_group("what is shown"))
 
 
@@ -223,9 +221,9 @@ def sensors_of(arguments: argparse.Namespace) -> list[Sensor]:
     from ulterion.host.sensors import parse_probe, parse_sensor, tried
 
     asked: list[Sensor] = [*map(parse_probe, arguments.probe), *map(parse_sensor, arguments.sensor)]
-    found = [tried(s) for s in asked]
-    names = [s.name for s in found]
+    sensors = [tried(s) for s in asked]
+    names = [s.name for s in sensors]
     doubled = next((n for n in names if names.count(n) > 1), None)
     if doubled:
         raise UsageError(f"two sensors are called '{doubled}'; give each its own name")
-    return found
+    return sensors

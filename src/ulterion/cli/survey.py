@@ -66,17 +66,17 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return Status.DONE
     if arguments.simulated:
         return _show_simulated(arguments, env)
-    with surveyed(env.folder / arguments.replay if arguments.replay else None, ask_usb=arguments.ask) as found:
+    with surveyed(env.folder / arguments.replay if arguments.replay else None, ask_usb=arguments.ask) as survey:
         if arguments.learn:
-            return _learn(arguments, env, found)
-        found = chosen(found, arguments.drive)
+            return _learn(arguments, env, survey)
+        survey = chosen(survey, arguments.drive)
         if arguments.watch:
             with stoppable():
-                return _watch(arguments, env, found)
+                return _watch(arguments, env, survey)
         if arguments.json:
-            env.show_json("survey", survey_as_data(found))
+            env.show_json("survey", survey_as_data(survey))
         else:
-            env.show(survey_lines(found, brief=arguments.brief))
+            env.show(survey_lines(survey, brief=arguments.brief))
     return Status.DONE
 
 
@@ -87,20 +87,20 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.survey import survey_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    found = chosen(simulated(folder.review, folder.path), arguments.drive)
+    survey = chosen(simulated(folder.review, folder.path), arguments.drive)
     if arguments.json:
-        env.show_json("survey", survey_as_data(found))
+        env.show_json("survey", survey_as_data(survey))
     else:
-        env.show(survey_lines(found, brief=arguments.brief))
+        env.show(survey_lines(survey, brief=arguments.brief))
     return Status.DONE
 
 
-def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> Status:
+def _learn(arguments: argparse.Namespace, env: Environment, survey: Survey) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.survey import find_drive, teach
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    drive = find_drive(found, arguments.drive[0] if arguments.drive else None)
+    drive = find_drive(survey, arguments.drive[0] if arguments.drive else None)
     facts = teach(folder.path / "review.toml", arguments.learn, drive)
     if arguments.json:
         env.show_json("learned", {"hookup": arguments.learn, "drive": drive.name, "expect": facts})
@@ -112,7 +112,7 @@ def _learn(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     return Status.DONE
 
 
-def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> Status:
+def _watch(arguments: argparse.Namespace, env: Environment, survey: Survey) -> Status:
     """Say what comes, goes and changes until stopped."""
     import time
 
@@ -123,7 +123,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
     from ulterion.report.screen.survey import change_line, survey_lines
 
     if not arguments.json:
-        env.show([*survey_lines(found, brief=True), "", "watching; Ctrl-C ends it"])
+        env.show([*survey_lines(survey, brief=True), "", "watching; Ctrl-C ends it"])
         env.out.flush()
     events = Uevents()
     until = time.monotonic() + arguments.seconds if arguments.seconds else None
@@ -132,13 +132,13 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
             # mounting sends no message, so it is looked at every second as well
             events.wait(max(0.0, min(1.0, until - time.monotonic())) if until else 1.0)
             now = only(machine.survey(), arguments.drive)
-            for change in changes(found, now):
+            for change in changes(survey, now):
                 if arguments.json:
                     env.out.write(_as_line(change))
                 else:
                     env.show([change_line(change)])
                 env.out.flush()
-            found = now
+            survey = now
     finally:
         events.close()
     return Status.DONE
@@ -146,8 +146,8 @@ def _watch(arguments: argparse.Namespace, env: Environment, found: Survey) -> St
 
 def _as_line(change: Change) -> str:
     import json
-    from dataclasses import asdict
 
     from ulterion.core.text import json_safe
+    from ulterion.report.data import plain
 
-    return json_safe(json.dumps(asdict(change), ensure_ascii=False)) + "\n"
+    return json_safe(json.dumps(plain(change), ensure_ascii=False)) + "\n"

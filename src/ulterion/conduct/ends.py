@@ -32,8 +32,8 @@ def load_done(plan: SoakPlan, seconds: float, moved: int) -> Ended:
             return f"{show_size(plan.load_bytes)} were moved"
         if plan.until_steady and phase.seconds // ROUND_SECONDS > rounds_seen:
             rounds_seen = int(phase.seconds // ROUND_SECONDS)
-            found = _last_rounds(phase)
-            if steady_round(found) is not None:
+            rounds = _last_rounds(phase)
+            if steady_round(rounds) is not None:
                 return "the rate was steady"
         return None
 

@@ -2,34 +2,34 @@
 
 from __future__ import annotations
 
-from ulterion.core.chain import is_lower
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import TargetFacts
+from ulterion.core.links import is_lower, known_link
 from ulterion.model.review import Expect
 
 
 def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:
     """Return what is not as a hookup expects, one phrase each; what the system does not show cannot be held against it."""
-    found = []
+    sentences = []
     if expect.serial is not None and facts.serial != expect.serial:
-        found.append(f"it is another drive: serial {facts.serial or 'not shown'}, expected {expect.serial}")
+        sentences.append(f"it is another drive: serial {facts.serial or 'not shown'}, expected {expect.serial}")
     elif expect.serial is None and facts.system_disk:
-        found.append("it is the system disk, and the hookup names no serial")
-    if expect.link is not None and facts.link is not None and is_lower(facts.link, expect.link.name):
-        found.append(f"it is linked at {facts.link}, expected {expect.link.name} or more")
+        sentences.append("it is the system disk, and the hookup names no serial")
+    if expect.link is not None and facts.link is not None and is_lower(known_link(facts.link), expect.link):
+        sentences.append(f"it is linked at {facts.link}, expected {expect.link.name} or more")
     if expect.driver is not None and facts.driver is not None and facts.driver != expect.driver:
-        found.append(f"its driver is {facts.driver}, expected {expect.driver}")
+        sentences.append(f"its driver is {facts.driver}, expected {expect.driver}")
     if expect.port is not None and facts.port is not None and facts.port != expect.port:
-        found.append(f"it is in another port: {facts.port}, expected {expect.port}")
-    return found
+        sentences.append(f"it is in another port: {facts.port}, expected {expect.port}")
+    return sentences
 
 
 def check_expected(hookup: str, expect: Expect, facts: TargetFacts, *, accept: bool) -> list[str]:
     """Return warnings for what is not as expected and was accepted; raise UsageError when it was not."""
-    found = unexpected(expect, facts)
-    if found and not accept:
+    sentences = unexpected(expect, facts)
+    if sentences and not accept:
         raise UsageError(
-            f"hookup '{hookup}' expects something else, so nothing was written: {'; '.join(found)}. Mend it, or go on as it is "
+            f"hookup '{hookup}' expects something else, so nothing was written: {'; '.join(sentences)}. Mend it, or go on as it is "
             "with --accept, or learn it anew: ulterion survey --learn " + hookup
         )
-    return [f"not as the hookup expects, and accepted: {f}" for f in found]
+    return [f"not as the hookup expects, and accepted: {f}" for f in sentences]

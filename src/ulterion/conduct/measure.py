@@ -19,18 +19,18 @@ def measure(request: MeasureRequest, observer: Observer) -> Measured:
 
     Raises UsageError before anything is measured.
     """
-    with opened(request.place, request.access, request.workloads, request.seconds) as found:
-        run = blank_measure(found, request)
+    with opened(request.place, request.access, request.workloads, request.seconds) as opening:
+        run = blank_measure(opening, request)
         observer.opened(run)
-        return _keep(request, found, run, observer)
+        return _keep(request, opening, run, observer)
 
 
-def _keep(request: MeasureRequest, found: Opened, run: MeasureRun, observer: Observer) -> Measured:
+def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: Observer) -> Measured:
     """Run the suite with a journal, then write the document whatever happened."""
     extras, review = request.extras, request.place.review
-    rest = Rest(extras.rest, extras.cool_to, found.target.temperature, found.target.rest, observer.resting)
+    rest = Rest(extras.rest, extras.cool_to, opening.target.temperature, opening.target.rest, observer.resting)
     rest.check()
-    schedule = runner.Schedule(found.workloads, request.passes, found.seed, extras.warm_up, extras.sure, rest)
+    schedule = runner.Schedule(opening.workloads, request.passes, opening.seed, extras.warm_up, extras.sure, rest)
     journal = open_journal(review, run)
     recorder, bystanders = Recorder(observer, journal), Bystanders()
     failure: UlterionError | None = None
@@ -38,12 +38,12 @@ def _keep(request: MeasureRequest, found: Opened, run: MeasureRun, observer: Obs
     try:
         state = State(name="complete")
         try:
-            runner.run(found.target, schedule, recorder)
+            runner.run(opening.target, schedule, recorder)
         except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
-            failure, state = failure_of(error, recorder.doing, run, found.target)
+            failure, state = failure_of(error, recorder.doing, run, opening.target)
             if isinstance(failure, Interrupted):
                 state = state.model_copy(update={"unfinished_bytes": recorder.unfinished or None})
-        done, path = review.finish(finished(recorder.document(run, state), found.target, bystanders), journal.path)
+        done, path = review.finish(finished(recorder.document(run, state), opening.target, bystanders), journal.path)
         saved = True
         assert isinstance(done, MeasureRun)
         return Measured(done, path, failure)

@@ -127,10 +127,10 @@ def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -
         raise UsageError(f"no {what} yet to note anything on; a hookup without one takes --hookup NAME")
     if run_id is None:
         return runs[-1]
-    found = [r for r in runs if r.id == run_id]
-    if not found:
+    matching = [r for r in runs if r.id == run_id]
+    if not matching:
         raise UsageError(unknown("soak" if soaks else "run", run_id, [r.id for r in runs]))
-    return found[-1]
+    return matching[-1]
 
 
 def attach_log(
@@ -182,11 +182,11 @@ def _where(times: list[float], end: float) -> str:
 
 
 def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[str]:
-    found = [f"the log of {name} has {bad} rows that could not be read"] if bad else []
+    warnings = [f"the log of {name} has {bad} rows that could not be read"] if bad else []
     if gaps:
         longest = max(g for _, g in gaps)
-        found.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
-    return found
+        warnings.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
+    return warnings
 
 
 def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
@@ -216,12 +216,12 @@ def _noted_runs(folder: ReviewFolder) -> list[AnyRun]:
 
 def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
     """Return the outcomes noted for each hookup, on itself or on its runs."""
-    found: dict[str, list[str]] = {}
+    by_hookup: dict[str, list[str]] = {}
     for one in folder.notebook().notes:
         if one.note is not None and one.note.kind == "outcome":
-            found.setdefault(one.hookup, []).append(one.note.text)
+            by_hookup.setdefault(one.hookup, []).append(one.note.text)
     for run in _noted_runs(folder):
         for note in run.notes:
             if note.kind == "outcome" and run.hookup:
-                found.setdefault(run.hookup, []).append(f"{note.text} ({run.kind} {run.id})")
-    return found
+                by_hookup.setdefault(run.hookup, []).append(f"{note.text} ({run.kind} {run.id})")
+    return by_hookup

@@ -38,7 +38,7 @@ class SoakObserver:
     def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
         """An interval of a phase is over; the phase took `seconds` and moved `moved` bytes so far."""
 
-    def events(self, found: Sequence[Fall], load_start: float) -> None:
+    def events(self, falls: Sequence[Fall], load_start: float) -> None:
         """What happened to the rate so far."""
 
     def trouble(self, sensors: dict[str, str]) -> None:

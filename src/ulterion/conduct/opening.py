@@ -50,10 +50,10 @@ def opened(place: Place, access: Access, workloads: Sequence[Workload], seconds:
     target = _open(place, access)
     try:
         settled = [w.settled(seconds, target.span_bytes) for w in workloads]
-        found = _opened(target, place, access, settled)
+        opening = _opened(target, place, access, settled)
         for workload in settled:
             target.check(workload)
-        yield found
+        yield opening
     finally:
         target.close()
 
@@ -109,16 +109,16 @@ def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
     return check_expected(place.hookup or "", place.entry.expect, facts, accept=access.accept)
 
 
-def blank_measure(found: Opened, request: MeasureRequest) -> MeasureRun:
+def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
     """Return the document of a measurement as it is before the first pass."""
     records = []
-    for workload in found.workloads:
-        engine, why = found.target.engine_of(workload)
+    for workload in opening.workloads:
+        engine, why = opening.target.engine_of(workload)
         records.append(WorkloadRecord(workload=workload, text=workload.text, engine=engine, engine_why=why))
     extras, lanes = request.extras, request.access.lanes
     settings = Settings(
-        span_bytes=found.target.span_bytes,
-        seed=found.seed,
+        span_bytes=opening.target.span_bytes,
+        seed=opening.seed,
         passes=request.passes,
         seconds=request.seconds,
         lanes=lanes if lanes > 1 else None,
@@ -127,15 +127,15 @@ def blank_measure(found: Opened, request: MeasureRequest) -> MeasureRun:
         cool_to=extras.cool_to,
         sure_within=extras.sure.within if extras.sure else None,
     )
-    return MeasureRun(**found.header, suite=request.suite, settings=settings, workloads=records)
+    return MeasureRun(**opening.header, suite=request.suite, settings=settings, workloads=records)
 
 
-def blank_soak(found: Opened, request: SoakRequest) -> SoakRun:
+def blank_soak(opening: Opened, request: SoakRequest) -> SoakRun:
     """Return the document of a soak as it is before its first phase, or the one that is taken up again."""
     if request.previous is not None:
-        return _taken_up(request.previous, found)
-    (workload,) = found.workloads
-    engine, why = found.target.engine_of(workload)
+        return _taken_up(request.previous, opening)
+    (workload,) = opening.workloads
+    engine, why = opening.target.engine_of(workload)
     files = request.files
     record = SoakRecord(
         plan=request.plan,
@@ -145,7 +145,9 @@ def blank_soak(found: Opened, request: SoakRequest) -> SoakRun:
         engine=engine,
         engine_why=why,
     )
-    return SoakRun(**found.header, settings=Ground(span_bytes=found.target.span_bytes, seed=found.seed), soak=record)
+    return SoakRun(
+        **opening.header, settings=Ground(span_bytes=opening.target.span_bytes, seed=opening.seed), soak=record
+    )
 
 
 def _files_text(low: int, high: int) -> str:
@@ -153,11 +155,11 @@ def _files_text(low: int, high: int) -> str:
     return f"files of {sizes}, written and deleted"
 
 
-def _taken_up(previous: SoakRun, found: Opened) -> SoakRun:
+def _taken_up(previous: SoakRun, opening: Opened) -> SoakRun:
     """Return a soak that was cut off, to go on with, if this is the same drive; raise UsageError."""
-    if previous.target.serial != found.facts.serial:
+    if previous.target.serial != opening.facts.serial:
         raise UsageError(
             f"the soak {previous.id} was on {previous.target.serial or 'a drive without a serial number'}, and here is "
-            f"{found.facts.serial or 'one without'}: plug the first in to go on, or start a new soak"
+            f"{opening.facts.serial or 'one without'}: plug the first in to go on, or start a new soak"
         )
     return previous.model_copy(update={"state": IN_PROGRESS})

@@ -119,11 +119,11 @@ class Soaking:
 
     def _again(self) -> None:
         """Load a second time, long enough to see how much of the write cache came back."""
-        found = [f for f in events(self._so_far().trace()) if f.cause == "write cache"]
-        if not found:
+        used_up = [f for f in events(self._so_far().trace()) if f.cause == "write cache"]
+        if not used_up:
             self._remark("no second load: the first showed no write cache whose recovery could be seen")
             return
-        enough = found[0].written * AGAIN_MORE
+        enough = used_up[0].written * AGAIN_MORE
 
         def done(phase: GrowingPhase) -> str | None:
             if phase.bytes >= enough:

@@ -57,15 +57,15 @@ class HostTarget:
         """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
         engine = self.engine
         if engine.device_name is not None:
-            found = host.device_facts(engine.path, engine.device_name)
+            known = host.device_facts(engine.path, engine.device_name)
         else:
-            found = host.target_facts(engine.path)
+            known = host.target_facts(engine.path)
             if host.key_of(engine.path) != engine.key:
                 raise UsageError(
                     f"{engine.path} was moved, or a link in it was changed, while it was looked at; try again"
                 )
-        self._device = found.device
-        return found
+        self._device = known.device
+        return known
 
     def bench_facts(self, words: BenchWords) -> BenchFacts:
         """Return the facts of this machine; what the review calls it goes before its own name."""
@@ -74,18 +74,18 @@ class HostTarget:
         import numpy
 
         versions = {"ulterion": __version__, "python": platform.python_version(), "numpy": numpy.__version__}
-        found = host.bench_facts(versions, words.room)
-        return replace(found, host=words.host or found.host)
+        known = host.bench_facts(versions, words.room)
+        return replace(known, host=words.host or known.host)
 
     def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
         """Return what a reviewer should know before believing a figure."""
-        found = host.cautions(facts)
+        sentences = host.cautions(facts)
         if not self.cache_bypassed:
-            found.append("the file system refuses to bypass the system's cache: reads may come from memory")
+            sentences.append("the file system refuses to bypass the system's cache: reads may come from memory")
             memory = bench.memory_bytes or 0
             if self.span_bytes < 2 * memory:
-                found.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
-        return [*found, *self.engine.cautions()]
+                sentences.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
+        return [*sentences, *self.engine.cautions()]
 
     def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
         """Return the present moment."""

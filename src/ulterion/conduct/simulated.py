@@ -102,14 +102,14 @@ class SimulatedTarget:
     ) -> list[PassResult | TargetFailed]:
         """Play one pass on several chains, whose hubs share what they carry."""
         chains = [self.chain, *(o.chain for o in others if isinstance(o, SimulatedTarget))]
-        found: list[PassResult | TargetFailed] = []
+        ended: list[PassResult | TargetFailed] = []
         with hubs_shared(chains, workloads[0]):
             for chain, workload, seed in zip(chains, workloads, seeds, strict=True):
                 try:
-                    found.append(chain.run_pass(workload, seed, tick))
+                    ended.append(chain.run_pass(workload, seed, tick))
                 except TargetFailed as error:
-                    found.append(error)
-        return found
+                    ended.append(error)
+        return ended
 
     def temperature(self) -> float | None:
         """Return nothing: between passes the bench shows no thermometer."""

@@ -27,15 +27,15 @@ SYSTEM_SHARE = 0.10  # of what is free on the system disk; others need room too
 def soak(request: SoakRequest, observer: SoakObserver) -> Soaked:
     """Run a soak and keep it; a target that fails, or a stop by hand, is a soak too.  Raises UsageError before it."""
     access = replace(request.access, span_bytes=_span(request))
-    with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0) as found:
+    with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0) as opening:
         if request.files is not None:
-            found.target.check_files()
-        run = blank_soak(found, request)
-        bench = found.target.bench(_load_settings(request, run, found))
+            opening.target.check_files()
+        run = blank_soak(opening, request)
+        bench = opening.target.bench(_load_settings(request, run, opening))
         try:
-            run = _with_bench(run, found, bench)
+            run = _with_bench(run, opening, bench)
             observer.opened(run)
-            return Soaking(request, found.target, bench, run, found.workloads[0], observer).keep()
+            return Soaking(request, opening.target, bench, run, opening.workloads[0], observer).keep()
         finally:
             bench.close()
 
@@ -53,17 +53,17 @@ def _span(request: SoakRequest) -> int | None:
     return most or None
 
 
-def _load_settings(request: SoakRequest, run: SoakRun, found: Opened) -> LoadSettings:
-    since = found.target.seconds_since(run.started) if request.previous is None else 0.0
+def _load_settings(request: SoakRequest, run: SoakRun, opening: Opened) -> LoadSettings:
+    since = opening.target.seconds_since(run.started) if request.previous is None else 0.0
     return LoadSettings(request.plan.interval, run.settings.seed, request.files, request.sensors, since, request.pace)
 
 
-def _with_bench(run: SoakRun, found: Opened, bench: Bench) -> SoakRun:
+def _with_bench(run: SoakRun, opening: Opened, bench: Bench) -> SoakRun:
     """Return the run with its sensors and the drive's counters."""
     kept = run.soak.model_copy(
         update={
             "sensors": bench.sensors or run.soak.sensors,
-            "counters_before": run.soak.counters_before or found.target.counters(),
+            "counters_before": run.soak.counters_before or opening.target.counters(),
         }
     )
     run = run.model_copy(update={"soak": kept})

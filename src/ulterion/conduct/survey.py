@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.conduct.place import SIM
-from ulterion.core.chain import known_link
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts import BenchFacts
+from ulterion.core.links import known_link
 from ulterion.core.surveyed import Drive, Survey
 from ulterion.host import machine
 from ulterion.host.recorded import replayed
@@ -31,8 +31,8 @@ def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[S
         yield machine.survey(ask_usb=ask_usb)
         return
     with replayed(replay) as (root, host):
-        found = machine.survey(root=root)
-        yield replace(found, bench=replace(found.bench, host=host, system="recorded"), root_would_add=())
+        survey = machine.survey(root=root)
+        yield replace(survey, bench=replace(survey.bench, host=host, system="recorded"), root_would_add=())
 
 
 def simulated(review: Review, folder: Path) -> Survey:
@@ -58,10 +58,10 @@ def find_drive(survey: Survey, name: str | None) -> Drive:
             )
         return others[0]
     bare = name.removeprefix("/dev/")
-    found = [d for d in survey.drives if bare in (d.name, d.serial)]
-    if not found:
+    matching = [d for d in survey.drives if bare in (d.name, d.serial)]
+    if not matching:
         raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
-    return found[0]
+    return matching[0]
 
 
 def only(survey: Survey, names: list[str]) -> Survey:

@@ -64,7 +64,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
             place = _place_of(request.place, name)
             every.append(stack.enter_context(opened(place, request.access, both, request.seconds)))
         _refuse_doubles(names, every)
-        seats = [_seat(request, name, found, observer) for name, found in zip(names, every, strict=True)]
+        seats = [_seat(request, name, opening, observer) for name, opening in zip(names, every, strict=True)]
         for seat in seats:
             stack.callback(seat.leave)
             observer.opened(seat.run)
@@ -84,19 +84,19 @@ def _place_of(place: Place, name: str) -> Place:
     return place.with_hookup(name) if place.hookup is not None else place.with_target(name)
 
 
-def _seat(request: MeasureRequest, name: str, found: Opened, observer: Observer) -> _Seat:
-    run = blank_measure(found, request)
+def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
+    run = blank_measure(opening, request)
     journal = open_journal(request.place.review, run)
-    return _Seat(name, found, run, journal, Recorder(observer, journal))
+    return _Seat(name, opening, run, journal, Recorder(observer, journal))
 
 
 def _refuse_doubles(names: Sequence[str], every: Sequence[Opened]) -> None:
-    simulated = [found.target.simulated for found in every]
+    simulated = [opening.target.simulated for opening in every]
     if any(simulated) and not all(simulated):
         raise UsageError("simulated hookups and real ones cannot run together; name hookups of one kind")
     seen: dict[str, str] = {}
-    for name, found in zip(names, every, strict=True):
-        key = found.target.name
+    for name, opening in zip(names, every, strict=True):
+        key = opening.target.name
         if key in seen:
             raise UsageError(f"{name} and {seen[key]} are the same target; name different ones")
         seen[key] = name
@@ -176,10 +176,12 @@ def _finish(
 
 def _shared(request: MeasureRequest, seats: Sequence[_Seat]) -> dict[str, Sharing]:
     """Return the sharing of every workload that all targets did alone and together."""
-    count, found = len(request.workloads), {}
+    count, by_workload = len(request.workloads), {}
     for index, workload in enumerate(request.workloads):
         alone = [s.recorder.rates(index) for s in seats]
         together = [s.recorder.rates(index + count) for s in seats]
         if all(alone) and all(together):
-            found[workload.text] = sharing([estimate(r).rate for r in alone], [estimate(r).rate for r in together])
-    return found
+            by_workload[workload.text] = sharing(
+                [estimate(r).rate for r in alone], [estimate(r).rate for r in together]
+            )
+    return by_workload

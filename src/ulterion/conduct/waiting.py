@@ -56,11 +56,11 @@ def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> None:
 def _missing(hookup: Hookup, target: Path) -> str | None:
     """Return what is still missing, in words, or None when all is as it should be."""
     expect = hookup.expect
-    found = [d for d in machine.survey().drives if d.size]
-    mine = next((d for d in found if expect and expect.serial and d.serial == expect.serial), None)
+    drives = [d for d in machine.survey().drives if d.size]
+    mine = next((d for d in drives if expect and expect.serial and d.serial == expect.serial), None)
     if expect is not None and expect.serial is not None:
         if mine is None:
-            other = _at_port(found, expect.port)
+            other = _at_port(drives, expect.port)
             wrong = f"; another drive is there: {other.name}, serial {other.serial}" if other else ""
             return f"the drive with serial {expect.serial} is not there{wrong}"
         if expect.port is not None and mine.port is not None and mine.port != expect.port:
@@ -78,5 +78,5 @@ def _missing(hookup: Hookup, target: Path) -> str | None:
     return None
 
 
-def _at_port(found: list[Drive], port: str | None) -> Drive | None:
-    return next((d for d in found if port is not None and d.port == port), None)
+def _at_port(drives: list[Drive], port: str | None) -> Drive | None:
+    return next((d for d in drives if port is not None and d.port == port), None)

@@ -86,13 +86,13 @@ def _of_part(element: Element, direction: Direction) -> Ceiling | None:
 
 def ceilings_of(chain: Sequence[Element], direction: Direction) -> list[Ceiling]:
     """Return every ceiling of a chain for one direction, lowest first."""
-    found: list[Ceiling | None] = []
+    ceilings: list[Ceiling | None] = []
     for element in chain:
-        found.append(_of_upstream(element))
+        ceilings.append(_of_upstream(element))
         if element.inside is not None:
-            found.append(_of_link(element, element.inside, f"inside {element.label}, {element.inside.name}"))
-        found.append(_of_part(element, direction))
-    return sorted((c for c in found if c is not None), key=lambda c: c.high)
+            ceilings.append(_of_link(element, element.inside, f"inside {element.label}, {element.inside.name}"))
+        ceilings.append(_of_part(element, direction))
+    return sorted((c for c in ceilings if c is not None), key=lambda c: c.high)
 
 
 def bottleneck(rate: float, ceilings: Sequence[Ceiling]) -> Ceiling | None:

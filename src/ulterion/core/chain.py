@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
-from ulterion.core.errors import UsageError
-from ulterion.core.links import Link, find_link
+from ulterion.core.links import Link, find_link, is_lower
 from ulterion.core.units import show_rate
 
-SLOW = "USB 480 Mb/s"  # a drive linked at this or below is slower than any drive of today
+MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands
+SLOW = find_link("USB 480 Mb/s")  # a drive linked at this or below is slower than any drive of today
 
 
 @dataclass(frozen=True)
@@ -22,7 +22,7 @@ class Step:
         name: the kernel's name: a PCI address, '2-1', 'nvme0', 'ata1', 'mmc0'.
         title: vendor and product, or None.
         driver: kernel driver, or None.
-        link: its link towards the host as it runs, named as in `ulterion.core.links`, or None.
+        link: its link towards the host as it runs, or None where none is known.
         capable: the best that it and the port before it could do together, as far as that is known, or None.
         port_capable: the best that the port it is plugged into can do, or None.
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
@@ -34,41 +34,27 @@ class Step:
     name: str
     title: str | None = None
     driver: str | None = None
-    link: str | None = None
-    capable: str | None = None
-    port_capable: str | None = None
+    link: Link | None = None
+    capable: Link | None = None
+    port_capable: Link | None = None
     asks: float | None = None
     gives: float | None = None
 
 
-def known_link(name: str | None) -> Link | None:
-    """Return a link by its name, None for none or one that is not in the table."""
-    try:
-        return find_link(name) if name else None
-    except UsageError:
-        return None
-
-
-def is_lower(link: str | None, than: str | None) -> bool:
-    """Return whether a link carries less than another; False where either is not known."""
-    one, other = known_link(link), known_link(than)
-    return one is not None and other is not None and one.payload < other.payload * 0.99
-
-
 def faults(steps: Sequence[Step]) -> list[str]:
     """Return what is wrong with a chain, one sentence each; empty when nothing shows."""
-    found: list[str] = []
+    sentences: list[str] = []
     for place, step in enumerate(steps):
-        found += _link_faults(step, steps[:place])
+        sentences += _link_faults(step, steps[:place])
         if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
-            found.append(
+            sentences.append(
                 f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
                 "use a port or a hub with more power"
             )
     drive = next((s for s in steps if s.driver == "usb-storage"), None)
-    if drive is not None and not is_lower(drive.link, "USB 5 Gb/s"):
-        found.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
-    return found
+    if drive is not None and not is_lower(drive.link, MODERN):
+        sentences.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
+    return sentences
 
 
 def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
@@ -88,7 +74,6 @@ def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
         return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
     if is_lower(step.link, step.port_capable):
         return [f"linked at {step.link}; the port can do {step.port_capable}: the device, its cable or a turned plug"]
-    link, slow = known_link(step.link), known_link(SLOW)
-    if link is not None and slow is not None and link.name.startswith("USB") and link.payload <= slow.payload:
-        return [f"linked at {step.link}: {show_rate(link.practical_high)} at most in practice"]
+    if step.link.name.startswith("USB") and step.link.payload <= SLOW.payload:
+        return [f"linked at {step.link}: {show_rate(step.link.practical_high)} at most in practice"]
     return []

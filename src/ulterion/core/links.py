@@ -11,7 +11,8 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 from ulterion.core.errors import UsageError, unknown
 
@@ -50,6 +51,24 @@ class Link:
     practical_from: str
     source: str
     aliases: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        """Return its name."""
+        return self.name
+
+    @classmethod
+    def __get_pydantic_core_schema__(
+        cls, source: object, handler: Callable[[object], dict[str, object]]
+    ) -> dict[str, object]:
+        """Tell pydantic that in a document a link is its name; one that a later version knows is kept, and compares with none."""
+        told = {"type": "function-plain", "function": str, "return_schema": handler(str)}
+        read = {"type": "no-info", "function": _in_document}
+        return {"type": "function-after", "function": read, "schema": handler(str), "serialization": told}
+
+
+def _in_document(name: str) -> Link:
+    nothing = math.nan
+    return known_link(name) or Link(name, nothing, "none", nothing, nothing, nothing, "", "not in the table")
 
 
 def _link(
@@ -104,6 +123,7 @@ THUNDERBOLT = (
           "Thunderbolt 5: 2 x 40 Gb/s each way; PCIe 64 Gb/s"),
 )  # fmt: skip
 
+ATA_MODES = ("PATA", "Ultra DMA", "UDMA")  # other ways to write the parallel links
 _FIS = "8 KiB data frames with headers, primitives and handshakes"
 SATA = (
     _link("SATA 1.5 Gb/s", 1.5, "8b/10b", (120, 142), _FIS, "Serial ATA, Gen1", ("SATA I", "SATA 1")),
@@ -113,16 +133,11 @@ SATA = (
 
 
 def _parallel_ata() -> tuple[Link, ...]:
+    why, source = "command and bus turn-round times", "ATA/ATAPI-7, Ultra DMA modes"
     rates = {33: 33.3, 66: 66.7, 100: 100.0, 133: 133.3}
     return tuple(
         _link(
-            f"ATA-{n}",
-            mb * 8 / 1000,
-            "none",
-            (mb * 0.75, mb * 0.92),
-            "command and bus turn-round times",
-            "ATA/ATAPI-7, Ultra DMA modes",
-            (f"PATA {n}", f"Ultra DMA {n}", f"UDMA {n}"),
+            f"ATA-{n}", mb * 8 / 1000, "none", (mb * 0.75, mb * 0.92), why, source, tuple(f"{k} {n}" for k in ATA_MODES)
         )
         for n, mb in rates.items()
     )
@@ -134,22 +149,16 @@ PCIE_GENERATIONS = {"1.0": (2.5, "8b/10b"), "2.0": (5.0, "8b/10b"), "3.0": (8.0,
 
 
 def _pcie() -> tuple[Link, ...]:
-    found = []
+    why = "24 to 28 bytes of framing on payloads of 128 to 512 bytes"
+    links = []
     for generation, (transfers, code) in PCIE_GENERATIONS.items():
         for lanes in (1, 2, 4, 8, 16):
             most = transfers * 1000 * lanes * CODES[code] / 8
-            found.append(
-                _link(
-                    f"PCIe {generation} x{lanes}",
-                    transfers * lanes,
-                    code,
-                    (most * 0.80, most * 0.92),
-                    "24 to 28 bytes of framing on payloads of 128 to 512 bytes",
-                    f"PCI Express {generation}: {transfers:g} GT/s a lane",
-                    (f"PCIe {generation[0]} x{lanes}", f"PCIe Gen {generation[0]} x{lanes}"),
-                )
-            )
-    return tuple(found)
+            source = f"PCI Express {generation}: {transfers:g} GT/s a lane"
+            short = tuple(f"PCIe {word}{generation[0]} x{lanes}" for word in ("", "Gen "))
+            span = (most * 0.80, most * 0.92)
+            links.append(_link(f"PCIe {generation} x{lanes}", transfers * lanes, code, span, why, source, short))
+    return tuple(links)
 
 
 def _bus(name: str, megabytes: float, source: str, *aliases: str) -> Link:
@@ -192,23 +201,11 @@ def _card_pcie() -> tuple[Link, ...]:
         ("CFexpress 4.0 Type C", "4.0", 4, "CFexpress 4.0", ()),
     )
     pcie = {link.name: link for link in _pcie()}
-    found = []
+    links = []
     for name, generation, lanes, source, aliases in forms:
         base = pcie[f"PCIe {generation} x{lanes}"]
-        found.append(
-            Link(
-                name,
-                base.line_bits,
-                base.code,
-                base.payload,
-                base.practical_low,
-                base.practical_high,
-                base.practical_from,
-                f"{source}: {base.name}",
-                aliases,
-            )
-        )
-    return tuple(found)
+        links.append(replace(base, name=name, source=f"{source}: {base.name}", aliases=aliases))
+    return tuple(links)
 
 
 TCP_SHARE = 1448 / 1538  # payload of a full 1500-byte frame (IPv4, TCP with timestamps) over its bytes on the wire
@@ -216,22 +213,25 @@ TCP_SHARE = 1448 / 1538  # payload of a full 1500-byte frame (IPv4, TCP with tim
 
 def _ethernet() -> tuple[Link, ...]:
     rates = {"100 Mb/s": 0.1, "1 Gb/s": 1.0, "2.5 Gb/s": 2.5, "5 Gb/s": 5.0, "10 Gb/s": 10.0, "25 Gb/s": 25.0}
-    found = []
+    why = "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire"
+    source = "IEEE 802.3: the rate is that of the data"
+    links = []
     for label, gigabits in rates.items():
+        short = f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE"
         most = gigabits * 1000 / 8 * TCP_SHARE
-        found.append(
+        links.append(
             _link(
                 f"Ethernet {label}",
                 gigabits,
                 "counted before coding",
                 (most * 0.90, most),
-                "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire",
-                "IEEE 802.3: the rate is that of the data",
-                (f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE",),
+                why,
+                source,
+                (short,),
                 most * 1e6,
             )
         )
-    return tuple(found)
+    return tuple(links)
 
 
 LINKS: tuple[Link, ...] = USB + THUNDERBOLT + SATA + _parallel_ata() + _pcie() + SD + EMMC + _card_pcie() + _ethernet()
@@ -250,6 +250,26 @@ def find_link(text: str) -> Link:
     if link is None:
         raise UsageError(unknown("link", text, [name for k in LINKS for name in (k.name, *k.aliases)]))
     return link
+
+
+def known_link(name: str | None) -> Link | None:
+    """Return a link by its name, None for none or one that is not in the table."""
+    return _BY_NAME.get(_key(name)) if name else None
+
+
+def is_lower(link: Link | None, than: Link | None) -> bool:
+    """Return whether a link carries less than another; False where either is not known."""
+    return link is not None and than is not None and link.payload < than.payload * 0.99
+
+
+def lower(one: Link | None, other: Link | None) -> Link | None:
+    """Return the link that carries less, the known one where only one is."""
+    return min((k for k in (one, other) if k is not None), key=lambda k: k.payload, default=None)
+
+
+def higher(one: Link | None, other: Link | None) -> Link | None:
+    """Return the link that carries more, the known one where only one is."""
+    return max((k for k in (one, other) if k is not None), key=lambda k: k.payload, default=None)
 
 
 def usb_link(megabits: float) -> Link | None:

@@ -154,14 +154,14 @@ class Change:
 def changes(before: Survey, after: Survey) -> list[Change]:
     """Return which drives came and went and what changed, by their kernel names."""
     old, new = {d.name: d for d in before.drives}, {d.name: d for d in after.drives}
-    found = [Change("went", d) for n, d in old.items() if n not in new or new[n].serial != d.serial]
-    found += [Change("came", d) for n, d in new.items() if n not in old or old[n].serial != d.serial]
+    all_changes = [Change("went", d) for n, d in old.items() if n not in new or new[n].serial != d.serial]
+    all_changes += [Change("came", d) for n, d in new.items() if n not in old or old[n].serial != d.serial]
     for name, drive in new.items():
         if name in old and old[name].serial == drive.serial:
             words = _differences(old[name], drive)
             if words:
-                found.append(Change("changed", drive, words))
-    return found
+                all_changes.append(Change("changed", drive, words))
+    return all_changes
 
 
 def _differences(old: Drive, new: Drive) -> str:

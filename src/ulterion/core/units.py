@@ -184,8 +184,8 @@ def parse_temperature(text: str) -> float:
 
 def parse_in(text: str, unit: str, what: str) -> float:
     """Read a number in the one unit a quantity is written in, such as '12 J/K'; return it (above zero)."""
-    value, found = _split(text, what, f"12 {unit}")
-    if found != unit:
+    value, written = _split(text, what, f"12 {unit}")
+    if written != unit:
         raise UnitError(f"'{text}' is not a {what}; write it like '12 {unit}'")
     return _positive(value, text, what, 1e9)
 

@@ -227,11 +227,11 @@ def parse_sweep(text: str) -> list[Workload]:
     if not sizes and not depths:
         raise UsageError(f"sweep '{text}' has no range; write it like 'random read 4 KiB to 1 MiB depth 1 to 16'")
     rest = " ".join(tokens)
-    found = [
+    workloads = [
         parse_workload(" ".join(p for p in (rest, size, f"depth {depth}" if depth else "") if p))
         for depth in depths or [""]
         for size in sizes or [""]
     ]
-    if len(found) > MOST_SWEPT:
-        raise UsageError(f"sweep '{text}' makes {len(found)} workloads; at most {MOST_SWEPT} are run at once")
-    return found
+    if len(workloads) > MOST_SWEPT:
+        raise UsageError(f"sweep '{text}' makes {len(workloads)} workloads; at most {MOST_SWEPT} are run at once")
+    return workloads

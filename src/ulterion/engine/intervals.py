@@ -85,15 +85,15 @@ class Intervals:
         slot = self._slots[number % SLOTS]
         if slot[NUMBER] != number or slot[REQUESTS] == 0:
             return Row(seconds, 0, 0)
-        found = LatencyHistogram()
-        found.counts = slot[COLUMNS:].copy()
-        found.least_ns, found.greatest_ns = 0.0, float(slot[WORST])
+        latencies = LatencyHistogram()
+        latencies.counts = slot[COLUMNS:].copy()
+        latencies.least_ns, latencies.greatest_ns = 0.0, float(slot[WORST])
         requests = int(slot[REQUESTS])
         return Row(
             seconds,
             requests * self.block_bytes,
             requests,
-            found.percentile(50),
-            found.percentile(99),
+            latencies.percentile(50),
+            latencies.percentile(99),
             float(slot[WORST]) / 1e9,
         )

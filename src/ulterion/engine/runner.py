@@ -16,7 +16,7 @@ MOST_SPOILED = 5  # times that a pass is tried
 WARM_UP = 0  # number of the pass that is kept but not counted
 
 
-class Target(Protocol):
+class PassTarget(Protocol):
     """Anything passes can be run on: a folder, a file, a device, a simulated chain."""
 
     @property
@@ -121,7 +121,7 @@ class _Progress:
         return None
 
 
-def run(target: Target, schedule: Schedule, observer: Observer) -> None:
+def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
     """Run the schedule in rounds: pass 1 of every workload, then pass 2 of every workload, and so on.
 
     Rounds spread a drift (a warming drive, a filling cache) over all workloads alike, and leave whole rounds behind
@@ -145,7 +145,9 @@ def run(target: Target, schedule: Schedule, observer: Observer) -> None:
         number += 1
 
 
-def run_pass(target: Target, workload: Workload, seed: int, observer: Observer, index: int, number: int) -> PassResult:
+def run_pass(
+    target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, number: int
+) -> PassResult:
     """Run a pass, again where it was spoiled; raise Interrupted when that happens too often."""
     for _ in range(MOST_SPOILED):
         try:

@@ -59,12 +59,12 @@ def busyness(
 
     `own_cpu` is the processor time (seconds) that the measuring itself took.
     """
-    found = []
+    sentences = []
     ticks = after.total - before.total
     if ticks > 0 and seconds > 1.0:
         others = max(0.0, (after.busy - before.busy) / ticks - own_cpu / (seconds * max(cores, 1)))
         if others >= BUSY_CPU:
-            found.append(
+            sentences.append(
                 f"the bench was busy: other programs took {others * 100:.0f} % of its processors during the run"
             )
     elsewhere = {
@@ -74,5 +74,7 @@ def busyness(
     }
     for name, rate in elsewhere.items():
         if rate >= BUSY_DISK:
-            found.append(f"the bench was busy: {name} moved {rate / 1e6:.0f} MB/s for other programs during the run")
-    return found
+            sentences.append(
+                f"the bench was busy: {name} moved {rate / 1e6:.0f} MB/s for other programs during the run"
+            )
+    return sentences

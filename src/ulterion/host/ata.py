@@ -105,14 +105,14 @@ def parse_sct_status(page: bytes) -> Temperature:
 
 def parse_counters(general: bytes | None, solid_state: bytes | None, hot: Temperature | None) -> dict[str, float]:
     """Return the counters of those pages that could be read."""
-    found: dict[str, float] = {}
+    counters: dict[str, float] = {}
     if general is not None and (sectors := _statistic(_page(general, GENERAL), 24, 6)) is not None:
-        found["bytes_written"] = sectors * 512.0
+        counters["bytes_written"] = sectors * 512.0
     if solid_state is not None and (used := _statistic(_page(solid_state, SOLID_STATE), 8, 1)) is not None:
-        found["percentage_used"] = float(used)
+        counters["percentage_used"] = float(used)
     if hot is not None and hot.too_hot_seconds is not None:
-        found["warning_seconds"] = hot.too_hot_seconds
-    return found
+        counters["warning_seconds"] = hot.too_hot_seconds
+    return counters
 
 
 def log_command(log: int, page: int) -> bytes:

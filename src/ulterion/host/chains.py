@@ -9,8 +9,8 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-from ulterion.core.chain import Step, known_link
-from ulterion.core.links import find_link, pcie_link, usb_link
+from ulterion.core.chain import Step
+from ulterion.core.links import Link, find_link, higher, lower, pcie_link, usb_link
 from ulterion.host import drives, tree
 from ulterion.host.names import name_of
 
@@ -33,14 +33,14 @@ CARD_TIMINGS = {
 
 def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:
     """Return the chain to a device (a path below /sys that is resolved here), host first; empty for a virtual one."""
-    found: list[Step] = []
+    steps: list[Step] = []
     for folder in tree.above(device.resolve(), root):
         for look in LOOKS:
             step = look(folder, root)
             if step is not None:
-                found.insert(0, step)
+                steps.insert(0, step)
                 break
-    return tuple(found)
+    return tuple(steps)
 
 
 def _pci(folder: Path, root: Path) -> Step | None:
@@ -51,26 +51,19 @@ def _pci(folder: Path, root: Path) -> Step | None:
         return None
     running, capable = (_pci_link(folder, which) for which in ("current", "max"))
     above = _pci_link(folder.parent, "max")  # the slot it sits in
-    best = _lower(capable, above)
+    best = lower(capable, above)
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None
     return Step("controller", folder.name, title, tree.name_of_link(folder / "driver"), running, best, above)
 
 
-def _pci_link(folder: Path, which: str) -> str | None:
+def _pci_link(folder: Path, which: str) -> Link | None:
     speed = re.match(r"([\d.]+) GT/s", tree.text(folder / f"{which}_link_speed") or "")
     lanes = tree.number(folder / f"{which}_link_width")
     try:
-        link = pcie_link(float(speed[1]), lanes) if speed and lanes else None
+        return pcie_link(float(speed[1]), lanes) if speed and lanes else None
     except ValueError:
         return None
-    return link.name if link else None
-
-
-def _lower(one: str | None, other: str | None) -> str | None:
-    """Return the lower of two links, the known one where only one is."""
-    links = [link for link in (known_link(one), known_link(other)) if link is not None]
-    return min(links, key=lambda link: link.payload).name if links else None
 
 
 def _usb(folder: Path, root: Path) -> Step | None:
@@ -78,7 +71,7 @@ def _usb(folder: Path, root: Path) -> Step | None:
     speed = tree.text(folder / "speed")
     if speed is None or not (folder / "idVendor").exists():
         return None
-    link = _usb_name(speed)
+    link = _usb_link(speed)
     ids = [tree.text(folder / n) or "" for n in ("idVendor", "idProduct")]
     if re.fullmatch(r"usb\d+", folder.name):
         return Step("root hub", folder.name, None, None, link)
@@ -92,7 +85,7 @@ def _usb(folder: Path, root: Path) -> Step | None:
         title,
         drives.usb_driver(folder),
         link,
-        _lower(device, port) if device else None,
+        lower(device, port) if device else None,
         port,
         *_power(folder, link),
     )
@@ -106,22 +99,21 @@ def _own_name(folder: Path) -> str | None:
     return " ".join(t for t in (maker, product) if t) or None
 
 
-def _usb_name(speed: str) -> str | None:
+def _usb_link(speed: str | None) -> Link | None:
     try:
-        link = usb_link(float(speed))
+        return usb_link(float(speed)) if speed else None
     except ValueError:
         return None
-    return link.name if link else None
 
 
-def _power(folder: Path, link: str | None) -> tuple[float | None, float | None]:
+def _power(folder: Path, link: Link | None) -> tuple[float | None, float | None]:
     """Return what a USB device asks for and what its port gives, W."""
     asks = re.fullmatch(r"(\d+)mA", tree.text(folder / "bMaxPower") or "")
-    amperes = GIVES.get(link or "", 0.9)
+    amperes = GIVES.get(link.name if link else "", 0.9)
     return (float(asks[1]) / 1000 * VOLTS if asks else None), (amperes * VOLTS if link else None)
 
 
-def _port_capable(folder: Path) -> str | None:
+def _port_capable(folder: Path) -> Link | None:
     """Return the best that the port a USB device hangs on can do: of the port and its faster twin on the same socket.
 
     Behind a hub it is the port of the host that counts.
@@ -129,18 +121,15 @@ def _port_capable(folder: Path) -> str | None:
     device = folder
     while re.fullmatch(r"\d+-[\d.]+", device.parent.name):
         device = device.parent
-    bus = [_usb_name(tree.text(device.parent / "speed") or "")]
-    peer = device / "port" / "peer"
+    own = _usb_link(tree.text(device.parent / "speed"))
     try:
-        twin = peer.resolve(strict=True)
-        bus.append(_usb_name(tree.text(twin.parents[1] / "speed") or ""))
+        twin = (device / "port" / "peer").resolve(strict=True)
+        return higher(own, _usb_link(tree.text(twin.parents[1] / "speed")))
     except (OSError, RuntimeError, IndexError):
-        pass
-    links = [link for name in bus if (link := known_link(name)) is not None]
-    return max(links, key=lambda link: link.payload).name if links else None
+        return own
 
 
-def _device_capable(folder: Path) -> str | None:
+def _device_capable(folder: Path) -> Link | None:
     """Return the best that a USB device says it can do: from its capability descriptors, where the kernel shows them.
 
     Binary Object Store, USB 3.2, 9.6.2: capability type 3 (SuperSpeed) lists 5 Gb/s in bit 3 of its speeds; type 10
@@ -154,9 +143,9 @@ def _device_capable(folder: Path) -> str | None:
     while at + 3 <= len(data) and data[at] >= 3:
         kind = data[at + 2]
         if kind == 0x0A:
-            return "USB 10 Gb/s"
+            return find_link("USB 10 Gb/s")
         if kind == 0x03 and at + 6 <= len(data) and data[at + 4] & 0x08:
-            best = "USB 5 Gb/s"
+            best = find_link("USB 5 Gb/s")
         at += data[at]
     return best
 
@@ -171,8 +160,8 @@ def _sata(folder: Path, root: Path) -> Step | None:
     if not re.fullmatch(r"ata\d+", folder.name):
         return None
     links = sorted(folder.glob("link*/ata_link/link*"))
-    rates = [ATA_RATES.get(tree.text(p / n) or "") for p in links[:1] for n in ("sata_spd", "sata_spd_limit")]
-    running, limit = [*rates, None, None][:2]
+    names = [ATA_RATES.get(tree.text(p / n) or "") for p in links[:1] for n in ("sata_spd", "sata_spd_limit")]
+    running, limit = [*(find_link(name) if name else None for name in names), None, None][:2]
     return Step(
         "bridge",
         folder.name,
@@ -187,7 +176,7 @@ def _card(folder: Path, root: Path) -> Step | None:
     if re.fullmatch(r"mmc\d+", folder.name) and folder.parent.name == "mmc_host":
         timing = re.search(r"timing spec:\s+(\d+)", tree.text(root / "sys/kernel/debug" / folder.name / "ios") or "")
         name = CARD_TIMINGS.get(timing[1]) if timing else None
-        return Step("slot", folder.name, "card slot", None, find_link(name).name if name else None)
+        return Step("slot", folder.name, "card slot", None, find_link(name) if name else None)
     if re.fullmatch(r"mmc\d+:[0-9a-f]+", folder.name):
         return Step("drive", folder.name, tree.text(folder / "name"), "mmcblk")
     return None
@@ -224,8 +213,8 @@ def _socket(device: Path) -> str:
         twin = (top / "port" / "peer").resolve(strict=True)
     except (OSError, RuntimeError):
         return path
-    own = known_link(_usb_name(tree.text(top.parent / "speed") or ""))
-    other = known_link(_usb_name(tree.text(twin.parents[1] / "speed") or "")) if len(twin.parents) > 1 else None
+    own = _usb_link(tree.text(top.parent / "speed"))
+    other = _usb_link(tree.text(twin.parents[1] / "speed")) if len(twin.parents) > 1 else None
     number = re.search(r"port(\d+)$", twin.name)
     if own is None or other is None or number is None or other.payload <= own.payload:
         return path

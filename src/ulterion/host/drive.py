@@ -34,7 +34,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
         serial=drives.serial(name, root),
         firmware=tree.text(block / "device/firmware_rev") or tree.text(block / "device/rev"),
         port=chains.port_of(block, root),
-        link=connection.link or card,
+        link=connection.link or (card.name if card else None),
         driver=connection.driver,
         steps=steps,
         faults=tuple(faults(steps)),
@@ -57,8 +57,8 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
 def _temperature(name: str, root: Path, ask: bool) -> tuple[float | None, str]:
     if not ask:  # what the kernel shows by itself disturbs nobody
         return drives.temperature(name, root), ""
-    found, why = sensors.of_disk(name, root)
-    for sensor in found[:1]:
+    readers, why = sensors.of_disk(name, root)
+    for sensor in readers[:1]:
         with contextlib.suppress(sensors.SensorError):
             return sensor.read(), ""
     return None, why
@@ -68,14 +68,14 @@ def _volumes(name: str, root: Path) -> list[Volume]:
     """Return the partitions of a disk, or the disk itself where it is mounted whole."""
     by_number = {m.number: m for m in mounts.read_mounts(root)}
     by_source = {Path(m.source).name: m for m in mounts.read_mounts(root)}
-    found = []
+    volumes = []
     for part in [*safety.partitions(name, root), name]:
         folder = root / "sys/class/block" / part
         mount = by_number.get(tree.text(folder / "dev") or "") or by_source.get(part)
         if part == name and mount is None:
             continue
         sectors = tree.number(folder / "size")
-        found.append(
+        volumes.append(
             Volume(
                 part,
                 sectors * drives.SECTOR if sectors else None,
@@ -85,7 +85,7 @@ def _volumes(name: str, root: Path) -> list[Volume]:
                 _free(mount.point, root) if mount else None,
             )
         )
-    return found
+    return volumes
 
 
 def _free(point: str, root: Path) -> int | None:

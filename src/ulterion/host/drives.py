@@ -27,9 +27,9 @@ def connection(disk: str, root: Path = Path("/")) -> Connection:
     device = (root / "sys/block" / disk).resolve()
     for folder in tree.above(device, root):
         for look in (_usb, _nvme, _sata, _card):
-            found = look(folder)
-            if found is not None:
-                return found
+            connected = look(folder)
+            if connected is not None:
+                return connected
     return Connection("virtual", None, tree.name_of_link(device / "device/driver"))
 
 
@@ -94,13 +94,13 @@ def _page_serial(path: Path) -> str | None:
 def serial(disk: str, root: Path = Path("/")) -> str | None:
     """Return the disk's serial number: its own, or else that of the USB device or card it sits in."""
     block = root / "sys/block" / disk
-    for found in (
+    for number in (
         tree.text(block / "device/serial"),
         _page_serial(block / "device/vpd_pg80"),
         tree.text(block / "serial"),
     ):
-        if found:
-            return found
+        if number:
+            return number
     return connection(disk, root).serial
 
 
@@ -117,18 +117,18 @@ def model(disk: str, root: Path = Path("/")) -> str | None:
 def hwmon_folders(disk: str, root: Path = Path("/")) -> list[Path]:
     """Return the hardware-monitoring folders that the kernel ties to a disk (its own, or its controller's)."""
     device = root / "sys/block" / disk / "device"
-    found: list[Path] = []
+    folders: list[Path] = []
     for pattern in ("hwmon[0-9]*", "hwmon/hwmon[0-9]*", "device/hwmon[0-9]*", "device/hwmon/hwmon[0-9]*"):
-        found += [p for p in sorted(device.glob(pattern)) if (p / "temp1_input").exists()]
-    return list({p.resolve(): p for p in found}.values())
+        folders += [p for p in sorted(device.glob(pattern)) if (p / "temp1_input").exists()]
+    return list({p.resolve(): p for p in folders}.values())
 
 
 def temperature(disk: str, root: Path = Path("/")) -> float | None:
     """Return the disk's own temperature in degrees Celsius from the sensor the kernel ties to it, or None."""
     for folder in hwmon_folders(disk, root):
-        found = tree.number(folder / "temp1_input")
-        if found is not None:
-            return found / 1000.0
+        millidegrees = tree.number(folder / "temp1_input")
+        if millidegrees is not None:
+            return millidegrees / 1000.0
     return None
 
 

@@ -83,20 +83,22 @@ def _power(root: Path) -> str | None:
 
 
 def _driver_versions(root: Path) -> dict[str, str]:
-    found = {n: tree.text(root / "sys/module" / n / "version") for n in STORAGE_DRIVERS}
-    return {n: v for n, v in found.items() if v}
+    versions = {n: tree.text(root / "sys/module" / n / "version") for n in STORAGE_DRIVERS}
+    return {n: v for n, v in versions.items() if v}
 
 
 def cautions(facts: TargetFacts) -> list[str]:
     """Return what a reviewer should know of this target before believing a figure, one sentence each."""
-    found = []
+    sentences = []
     if facts.system_disk:
-        found.append(f"{facts.device} is the system disk: whatever else the system does will be in the figures")
+        sentences.append(f"{facts.device} is the system disk: whatever else the system does will be in the figures")
     if facts.filesystem in MEMORY_FILESYSTEMS:
-        found.append(f"{facts.filesystem} lives in memory: no drive is measured here")
+        sentences.append(f"{facts.filesystem} lives in memory: no drive is measured here")
     if facts.filesystem in NETWORK_FILESYSTEMS:
-        found.append(f"{facts.filesystem} reaches its files elsewhere: the way there is measured with the drive")
+        sentences.append(f"{facts.filesystem} reaches its files elsewhere: the way there is measured with the drive")
     if facts.filesystem in THINNING_FILESYSTEMS:
-        found.append(f"{facts.filesystem} may compress, move or share data: figures can differ from the drive's own")
-    found += facts.faults
-    return found
+        sentences.append(
+            f"{facts.filesystem} may compress, move or share data: figures can differ from the drive's own"
+        )
+    sentences += facts.faults
+    return sentences

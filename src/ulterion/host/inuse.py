@@ -52,7 +52,7 @@ def users(name: str, root: Path = LIVE) -> list[str]:
     """
     disk = whole_disk(name, root)
     kin = family(name, root)
-    found = [
+    sentences = [
         *_mounted(kin, root),
         *_swapped(kin, root),
         *_held(kin, root),
@@ -64,10 +64,10 @@ def users(name: str, root: Path = LIVE) -> list[str]:
         *_twins(disk, root),
     ]
     if disk in system_disks(root):
-        found.append("the system disk")
+        sentences.append("the system disk")
     if disk.startswith("loop"):
-        found += _under_loop(disk, root)
-    return list(dict.fromkeys(found))
+        sentences += _under_loop(disk, root)
+    return list(dict.fromkeys(sentences))
 
 
 def _mounted(kin: dict[str, str], root: Path) -> list[str]:
@@ -149,20 +149,20 @@ def _under_loop(disk: str, root: Path) -> list[str]:
         return []
     if not mine.known:
         return [f"on something that cannot be told ({mine.path})"]
-    found = [
+    sentences = [
         f"on what {b.name} is on too"
         for b in every
         if b.name != disk and (b.device, b.file) == (mine.device, mine.file)
     ]
     if mine.file is not None:
-        found += [f"on the swap file {s}" for s in _swaps(root) if _file_of(root / s.lstrip("/")) == mine.file]
-        found += [f"on a file that {w} has open for writing" for w in _writers(root, files={mine.file})]
-        return found
+        sentences += [f"on the swap file {s}" for s in _swaps(root) if _file_of(root / s.lstrip("/")) == mine.file]
+        sentences += [f"on a file that {w} has open for writing" for w in _writers(root, files={mine.file})]
+        return sentences
     below = name_of(mine.device or "", root)
     if below is None:
-        return [*found, f"on a device that the kernel does not show ({mine.path})"]
+        return [*sentences, f"on a device that the kernel does not show ({mine.path})"]
     # the loop device itself stands on it, which is no reason
-    return found + [f"on {below}, which is {u}" for u in users(below, root) if u != f"under {disk}"]
+    return sentences + [f"on {below}, which is {u}" for u in users(below, root) if u != f"under {disk}"]
 
 
 def _file_of(path: Path) -> tuple[int, int] | None:
@@ -174,13 +174,13 @@ def _file_of(path: Path) -> tuple[int, int] | None:
 
 
 def _exported(kin: dict[str, str], root: Path) -> list[str]:
-    found = []
+    sentences = []
     for pattern in EXPORTS:
         for entry in sorted(root.glob(pattern)):
             path = tree.text(entry)
             if path and (mounts.number_of_source(path, root) in kin.values() or Path(path).name in kin):
-                found.append(f"handed on to another machine ({'/'.join(entry.relative_to(root).parts[3:-1])})")
-    return found
+                sentences.append(f"handed on to another machine ({'/'.join(entry.relative_to(root).parts[3:-1])})")
+    return sentences
 
 
 def _opened(disk: str, kin: dict[str, str], root: Path) -> list[str]:
@@ -196,16 +196,16 @@ def _writers(
     root: Path, numbers: set[tuple[str, str]] | None = None, files: set[tuple[int, int]] | None = None
 ) -> list[str]:
     """Return the programs, this one left out, that have one of these devices or files open for writing."""
-    found = []
+    sentences = []
     for process in _processes(root):
         if process.name != str(os.getpid()) and any(
             _is_wanted(one, numbers or set(), files or set()) and _writes(process, one.name)
             for one in _descriptors(process)
         ):
-            found.append(f"{tree.text(process / 'comm') or 'a program'} ({process.name})")
-    if len(found) > COUNTED_WRITERS:
-        return [*found[:COUNTED_WRITERS], f"{len(found) - COUNTED_WRITERS} more"]
-    return found
+            sentences.append(f"{tree.text(process / 'comm') or 'a program'} ({process.name})")
+    if len(sentences) > COUNTED_WRITERS:
+        return [*sentences[:COUNTED_WRITERS], f"{len(sentences) - COUNTED_WRITERS} more"]
+    return sentences
 
 
 def _descriptors(process: Path) -> list[Path]:
@@ -244,14 +244,14 @@ def _twins(disk: str, root: Path) -> list[str]:
     serial = drives.serial(disk, root)
     if serial is None:
         return []
-    found = []
+    twins = []
     for entry in sorted((root / "sys/block").glob("*")):
         if entry.name == disk or drives.serial(entry.name, root) != serial:
             continue
         kin = family(entry.name, root)
         used = [*_mounted(kin, root), *_swapped(kin, root), *_held(kin, root), *_members(kin, root)]
-        found += [f"the same drive as {entry.name} by its serial number, which is {u}" for u in used[:1]]
-    return found
+        twins += [f"the same drive as {entry.name} by its serial number, which is {u}" for u in used[:1]]
+    return twins
 
 
 def disks_under(name: str, root: Path = LIVE) -> set[str]:
@@ -262,8 +262,8 @@ def disks_under(name: str, root: Path = LIVE) -> set[str]:
         path = tree.text(root / "sys/block" / disk / "loop/backing_file")
         below = loops.backing_of(disk, path, root).device if path else None
         slaves += [n] if below and (n := name_of(below, root)) else []
-    found = set().union(*(disks_under(s, root) for s in slaves if s != disk))
-    return found or {disk}
+    disks = set().union(*(disks_under(s, root) for s in slaves if s != disk))
+    return disks or {disk}
 
 
 def system_disks(root: Path = LIVE) -> set[str]:

@@ -49,12 +49,12 @@ def number_text(number: int) -> str:
 
 def backings(root: Path = Path("/")) -> list[Backing]:
     """Return what lies under every loop device that is in use."""
-    found = []
+    files = []
     for entry in sorted((root / "sys/block").glob("loop*")):
         path = tree.text(entry / "loop/backing_file")
         if path is not None:
-            found.append(backing_of(entry.name, path, root))
-    return found
+            files.append(backing_of(entry.name, path, root))
+    return files
 
 
 def backing_of(name: str, path: str, root: Path = Path("/")) -> Backing:

@@ -25,15 +25,15 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
     commands may reset itself, and looking around must disturb nothing.
     """
     system = inuse.system_disks(root)
-    found = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system) for p in _disks(root))
+    drives = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system) for p in _disks(root))
     would = []
     if not _is_root():
-        without = [d.name for d in found if d.temperature is None and d.transport in ("NVMe", "SATA", "USB")]
+        without = [d.name for d in drives if d.temperature is None and d.transport in ("NVMe", "SATA", "USB")]
         if without:
             would.append(f"temperature and health of {', '.join(without)}, from their own logs")
-        if any(s.role == "slot" and s.link is None for d in found for s in d.steps):
+        if any(s.role == "slot" and s.link is None for d in drives for s in d.steps):
             would.append("the bus mode of card slots")
-    return Survey(bench_facts({}, None, root), found, tuple(_adapters(root)), tuple(_tunnels(root)), tuple(would))
+    return Survey(bench_facts({}, None, root), drives, tuple(_adapters(root)), tuple(_tunnels(root)), tuple(would))
 
 
 def _is_root() -> bool:
@@ -50,7 +50,7 @@ def _disks(root: Path) -> list[Path]:
 
 def _adapters(root: Path) -> list[Adapter]:
     """Return the network adapters that are hardware."""
-    found = []
+    adapters = []
     for folder in sorted((root / "sys/class/net").glob("*")):
         device = folder / "device"
         if not device.exists():
@@ -59,7 +59,7 @@ def _adapters(root: Path) -> list[Adapter]:
         name = ETHERNET.get(speed or 0)
         state = tree.text(folder / "operstate")
         steps: tuple[Step, ...] = chains.steps_of(device, root)
-        found.append(
+        adapters.append(
             Adapter(
                 folder.name,
                 find_link(name).name if name else None,
@@ -68,15 +68,15 @@ def _adapters(root: Path) -> list[Adapter]:
                 steps,
             )
         )
-    return found
+    return adapters
 
 
 def _tunnels(root: Path) -> list[Tunnel]:
-    found = []
+    tunnels = []
     for folder in sorted((root / "sys/bus/thunderbolt/devices").glob("[0-9]*-[0-9]*")):
         speed = tree.text(folder / "rx_speed")
         if speed is None:
             continue
         title = " ".join(t for t in (tree.text(folder / "vendor_name"), tree.text(folder / "device_name")) if t)
-        found.append(Tunnel(folder.name, title or None, speed, tree.number(folder / "rx_lanes")))
-    return found
+        tunnels.append(Tunnel(folder.name, title or None, speed, tree.number(folder / "rx_lanes")))
+    return tunnels

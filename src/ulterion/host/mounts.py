@@ -51,15 +51,15 @@ def read_mounts(root: Path = Path("/")) -> list[Mount]:
 
 def parse_mounts(text: str) -> list[Mount]:
     """Return the mounts that the text of a mountinfo file lists."""
-    found = []
+    mounts = []
     for line in text.splitlines():
         left, dash, right = line.partition(" - ")
         before, after = left.split(), right.split()
         if not dash or len(before) < 6 or len(after) < 3:
             continue
         options = (*before[5].split(","), *after[2].split(","))
-        found.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2]))
-    return found
+        mounts.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2]))
+    return mounts
 
 
 def mount_of(path: Path, root: Path = Path("/")) -> Mount | None:

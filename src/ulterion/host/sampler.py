@@ -47,10 +47,10 @@ class Watched:
 
     def value(self, now: float) -> float | None:
         """Return the newest value, None when it is too old."""
-        found = self._value
-        if found is None or now - found[1] > max(LEAST_STALE, STALE * self._interval):
+        latest = self._value
+        if latest is None or now - latest[1] > max(LEAST_STALE, STALE * self._interval):
             return None
-        return found[0]
+        return latest[0]
 
 
 def sample(sensors: Sequence[Sensor], interval: float, out: int, stop: Stop) -> None:

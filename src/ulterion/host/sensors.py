@@ -61,10 +61,10 @@ class Hwmon:
 
     def read(self) -> float:
         """Return degrees Celsius; raise SensorError."""
-        found = tree.number(self.path)
-        if found is None:
+        millidegrees = tree.number(self.path)
+        if millidegrees is None:
             raise SensorError("the kernel shows no value")
-        return found / 1000.0
+        return millidegrees / 1000.0
 
 
 @dataclass(frozen=True)
@@ -185,16 +185,16 @@ def tried(sensor: Sensor) -> Sensor:
 
 def hwmon_sensors(root: Path = Path("/")) -> dict[str, Hwmon]:
     """Return every temperature the kernel's hardware monitoring shows, by 'chip/label'."""
-    found: dict[str, Hwmon] = {}
+    by_name: dict[str, Hwmon] = {}
     for folder in sorted((root / "sys/class/hwmon").glob("hwmon*")):
         chip = tree.text(folder / "name") or folder.name
         for path in sorted(folder.glob("temp*_input")):
             label = tree.text(folder / path.name.replace("_input", "_label")) or path.name.removesuffix("_input")
             key = f"{chip}/{label}"
-            if key in found:
+            if key in by_name:
                 key = f"{chip}/{label} ({folder.name})"
-            found[key] = Hwmon(key, path, f"hwmon {key}", limit=_limit(path))
-    return found
+            by_name[key] = Hwmon(key, path, f"hwmon {key}", limit=_limit(path))
+    return by_name
 
 
 def _limit(path: Path) -> float | None:
@@ -217,8 +217,8 @@ def parse_sensor(text: str, root: Path = Path("/")) -> Hwmon:
         near = nearest(wanted, known)
         hint = f"did you mean '{near}'?" if near else f"this machine has: {', '.join(known) or 'none'}"
         raise UsageError(f"--sensor '{text}': no sensor '{wanted}'; {hint}")
-    found = known[wanted]
-    return Hwmon(name.strip(), found.path, found.source, limit=found.limit)
+    sensor = known[wanted]
+    return Hwmon(name.strip(), sensor.path, sensor.source, limit=sensor.limit)
 
 
 def of_disk(disk: str, root: Path = Path("/")) -> tuple[list[Sensor], str]:
@@ -226,15 +226,15 @@ def of_disk(disk: str, root: Path = Path("/")) -> tuple[list[Sensor], str]:
 
     The kernel's hardware monitoring first; then the drive's own log, which only root may ask for.
     """
-    found: list[Sensor] = []
+    sensors: list[Sensor] = []
     for folder in drives.hwmon_folders(disk, root):
         chip = tree.text(folder / "name") or folder.name
         for path in sorted(folder.glob("temp*_input")):
             label = tree.text(folder / path.name.replace("_input", "_label")) or path.name.removesuffix("_input")
-            name = DRIVE if not found else f"{DRIVE} {label.casefold()}"
-            found.append(Hwmon(name, path, f"hwmon {chip}/{label}", limit=_limit(path)))
-    if found:
-        return found, ""
+            name = DRIVE if not sensors else f"{DRIVE} {label.casefold()}"
+            sensors.append(Hwmon(name, path, f"hwmon {chip}/{label}", limit=_limit(path)))
+    if sensors:
+        return sensors, ""
     device = root / "dev" / disk
     own: Sensor
     if disk.startswith("nvme"):

@@ -44,9 +44,9 @@ class _Case:
     def best(self, direction: Direction, pattern: str) -> Measured | None:
         return best_of(list(self.measured.values()), direction, pattern)
 
-    def ceilings(self, found: Measured) -> list[Ceiling]:
-        chain = chain_elements(self.review, found.run, self.direct)
-        return ceilings_of(chain, "write" if found.workload.direction == "write" else "read")
+    def ceilings(self, measured: Measured) -> list[Ceiling]:
+        chain = chain_elements(self.review, measured.run, self.direct)
+        return ceilings_of(chain, "write" if measured.workload.direction == "write" else "read")
 
 
 @dataclass(frozen=True)
@@ -102,22 +102,22 @@ def _claims_of(review: Review, key: str) -> list[_Claim]:
     def blank(name: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
         return ClaimRow(key, review.label(key), name, unit, claimed, NOT_MEASURED, called)
 
-    found = []
+    rows = []
     directions: tuple[Direction, ...] = ("read", "write")
     for direction in directions:
         rate: float | None = getattr(claims, direction)
         if rate is not None:
-            found.append(_Claim(blank(direction, "B/s", rate), partial(_judge_rate, direction)))
+            rows.append(_Claim(blank(direction, "B/s", rate), partial(_judge_rate, direction)))
     for direction in directions:
         iops: float | None = getattr(claims, f"random_{direction}")
         if iops is not None:
-            found.append(_Claim(blank(f"random {direction}", "IOPS", iops), partial(_judge_iops, direction)))
+            rows.append(_Claim(blank(f"random {direction}", "IOPS", iops), partial(_judge_iops, direction)))
     if claims.link is not None:
         row = blank("link", "link", claims.link.payload, claims.link.name)
-        found.append(_Claim(row, partial(_judge_link, claims.link)))
+        rows.append(_Claim(row, partial(_judge_link, claims.link)))
     if claims.capacity is not None:
-        found.append(_Claim(blank("capacity", "B", float(claims.capacity)), _judge_capacity))
-    return found
+        rows.append(_Claim(blank("capacity", "B", float(claims.capacity)), _judge_capacity))
+    return rows
 
 
 def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
@@ -141,9 +141,9 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     )
 
 
-def _unless_suspect(found: Measured, judged: ClaimJudgement) -> ClaimJudgement:
+def _unless_suspect(measured: Measured, judged: ClaimJudgement) -> ClaimJudgement:
     """A figure that cannot be the drive's decides nothing."""
-    return replace(judged, verdict="undecided", why=found.suspect) if found.suspect else judged
+    return replace(judged, verdict="undecided", why=measured.suspect) if measured.suspect else judged
 
 
 def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:

@@ -164,22 +164,22 @@ class _Draft:
             return None  # ceilings are stated for one direction
         direct = trusted_direct(self.review, cell.hookup, self.measured)
         chain = chain_elements(self.review, cell.run, direct)
-        found = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))
-        return found.text if found else None
+        ceiling = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))
+        return ceiling.text if ceiling else None
 
     def _differs(self) -> dict[str, list[str]]:
-        found: dict[str, list[str]] = {}
+        by_what: dict[str, list[str]] = {}
         for cell, base in self.pairs():
             phrases = differences(run_facts(cell), run_facts(base))
-            here = found.setdefault(cell.hookup, [])
+            here = by_what.setdefault(cell.hookup, [])
             here += [p for p in phrases if p not in here]
-        return found
+        return by_what
 
     def _caveats(self, name: str) -> list[str]:
-        found: list[str] = []
+        sentences: list[str] = []
         for run in {m.run.id: m.run for m in self.measured[name].values()}.values():
-            found += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in found]
-        return found + self._guess(name)
+            sentences += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in sentences]
+        return sentences + self._guess(name)
 
     def _guess(self, name: str) -> list[str]:
         """Return what the link looks like where the system could not read it, marked as a guess."""

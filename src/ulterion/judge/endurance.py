@@ -27,8 +27,8 @@ def enduring_rows(
     if claims is None or (claims.speed_class is None and claims.temperature is None):
         return []
     newest = {r.hookup: r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.hookup}
-    found = [soak_of(r) for name, r in newest.items() if not hookups or name in hookups]
-    soaks = [s for s in found if s is not None]
+    newest_soaks = [soak_of(r) for name, r in newest.items() if not hookups or name in hookups]
+    soaks = [s for s in newest_soaks if s is not None]
     rows: list[ClaimRow] = []
     if claims.speed_class is not None:
         blank = _blank(review, key, "speed class", "class", _class_rate(claims.speed_class), claims.speed_class)

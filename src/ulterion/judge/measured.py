@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction, Element
-from ulterion.core.chain import known_link
 from ulterion.core.comparability import RunFacts
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
@@ -44,9 +43,9 @@ class Measured:
     @property
     def iops(self) -> Estimate:
         """The same in requests per second."""
-        found, block = self.estimate, self.workload.block_bytes
-        scaled = [None if v is None else v / block for v in (found.low, found.high)]
-        return replace(found, rate=found.rate / block, low=scaled[0], high=scaled[1])
+        rate, block = self.estimate, self.workload.block_bytes
+        scaled = [None if v is None else v / block for v in (rate.low, rate.high)]
+        return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
 
 
 def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
@@ -58,16 +57,16 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
 
     Passes of different runs are not thrown together: between runs more may have changed than the passes show.
     """
-    found: dict[str, dict[str, Measured]] = {}
+    newest: dict[str, dict[str, Measured]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
         if not isinstance(run, MeasureRun) or run.hookup is None:
             continue
         for record in _with_passes(run):
             rates = tuple(p.rate for p in record.counted)
-            of_hookup = found.setdefault(run.hookup, {})
+            of_hookup = newest.setdefault(run.hookup, {})
             of_hookup.pop(record.text, None)  # the order of the newest run counts
             of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run, record.suspect)
-    return found
+    return newest
 
 
 def to_judge(folder: ReviewFolder) -> list[AnyRun]:
@@ -151,24 +150,24 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
 
 def _host_elements(run: AnyRun) -> list[Element]:
     """Return what lies between the processor and the port, as it was seen: the controller's own link, and hubs."""
-    found = []
+    elements = []
     for step in run.target.steps:
-        link = known_link(step.link)
+        link = step.link
         known = step.name in run.chain  # the simulated bench names its parts as the review does
         if link is not None and not known and step.role in ("controller", "hub") and link.name != run.target.link:
             label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
-            found.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
-    return found
+            elements.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
+    return elements
 
 
 def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
-    found: dict[Direction, float] = {}
+    rates: dict[Direction, float] = {}
     directions: tuple[Direction, ...] = ("read", "write")
     for direction in directions:
         best = best_of(direct, direction, "sequential")
         if best is not None:
-            found[direction] = best.estimate.rate
-    return found
+            rates[direction] = best.estimate.rate
+    return rates
 
 
 def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:

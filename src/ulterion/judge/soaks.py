@@ -49,8 +49,8 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     if not isinstance(run, SoakRun):
         return None
     trace = run.trace()
-    found = analyse(trace, _room(run))
-    return Soak(run, trace, found, label or run.hookup or run.target.model or run.id) if found else None
+    findings = analyse(trace, _room(run))
+    return Soak(run, trace, findings, label or run.hookup or run.target.model or run.id) if findings else None
 
 
 def _room(run: SoakRun) -> float | None:
@@ -75,11 +75,11 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
             raise UsageError(unknown("hookup or soak", name, [*newest, *by_id]))
     wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
     hookups = [r.hookup for r in wanted]
-    found = [
+    chosen = [
         soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
         for r in wanted
     ]
-    kept = [s for s in found if s is not None]
+    kept = [s for s in chosen if s is not None]
     if not kept:
         raise UsageError("no soak with a load yet; run 'ulterion soak --hookup NAME'")
     return kept
@@ -160,31 +160,31 @@ class Mark:
 def marks_of(review: Review, run: SoakRun) -> list[Mark]:
     """Return the claims on a soak's direction that its parts make, and the lowest ceiling of its links."""
     direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
-    found = []
+    marks = []
     for key in run.chain:
         claims = review.parts[key].claims if key in review.parts else None
         rate = getattr(claims, direction, None) if claims else None
         if rate is not None:
-            found.append(Mark(f"{review.label(key)} claims {show_rate(rate)}", rate))
+            marks.append(Mark(f"{review.label(key)} claims {show_rate(rate)}", rate))
     links = [c for c in ceilings_of(chain_elements(review, run, []), direction) if c.kind == "link"]
-    return [*found, *(Mark(c.text, c.high) for c in links[:1])]
+    return [*marks, *(Mark(c.text, c.high) for c in links[:1])]
 
 
 def unlike(one: Soak, other: Soak) -> list[str]:
     """Return what makes two soaks unlike besides the product: load, start, room, fill, and the circumstances."""
-    found = []
+    sentences = []
     a, b = one.run, other.run
     if a.soak.text != b.soak.text:
-        found.append(f"load: {a.soak.text} against {b.soak.text}")
+        sentences.append(f"load: {a.soak.text} against {b.soak.text}")
     starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
     # two drives that both rested until settled start where their coolers bring them: that is the product, not chance
     rested = all(any(p.name == IDLE and p.ended == SETTLED for p in r.soak.phases) for r in (a, b))
     if not rested and starts[0] is not None and starts[1] is not None and abs(starts[0] - starts[1]) > WARMER_START:
-        found.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
+        sentences.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
-        found.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
-    return found + differences(_facts(a), _facts(b), leaving_out=(PASS_LENGTH, START, ROOM, LINK, DRIVER))
+        sentences.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
+    return sentences + differences(_facts(a), _facts(b), leaving_out=(PASS_LENGTH, START, ROOM, LINK, DRIVER))
 
 
 def _facts(run: SoakRun) -> RunFacts:

@@ -143,7 +143,7 @@ def recover(path: Path) -> AnyRun | None:
     why = "the program ended before the run was finished"
     if left_out:
         why += f"; {left_out} lines of its journal could not be read and were left out"
-    found: AnyRun = recovery.run(State(name="interrupted", why=why))
+    recovered: AnyRun = recovery.run(State(name="interrupted", why=why))
     for record in noted:
-        found = found.with_record(record)
-    return found
+        recovered = recovered.with_record(record)
+    return recovered

@@ -61,14 +61,14 @@ class Notebook(Written):
 
 def parse_notebook(data: bytes, name: str) -> Notebook:
     """Read notes; `name` is for messages.  Raises UsageError when they are damaged, NewerNotesError of a later version."""
-    found = parse_json(data, name)
-    schema = found.get("schema") if isinstance(found, dict) else None
+    data_read = parse_json(data, name)
+    schema = data_read.get("schema") if isinstance(data_read, dict) else None
     version = schema.get("version") if isinstance(schema, dict) else None
     if isinstance(version, int) and version > VERSION:
         raise NewerNotesError(
             f"{name} was written by a newer Ulterion (notes format {str(version)[:20]}); update to read it"
         )
     try:
-        return Notebook.model_validate(found)
+        return Notebook.model_validate(data_read)
     except (ValidationError, RecursionError) as error:
         raise UsageError(f"{name} does not hold together: {str(error).splitlines()[0]}") from error

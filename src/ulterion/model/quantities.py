@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, PlainValidator
 
 from ulterion.core import units
 from ulterion.core.links import Link, find_link
@@ -30,7 +30,7 @@ HeatResistance = Annotated[
 ]
 Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3 %")))]
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
-KnownLink = Annotated[Link, BeforeValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]
+KnownLink = Annotated[Link, PlainValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]
 
 MOST = 2**63 - 1  # of anything counted in a document: bytes, requests
 LONGEST = 1e9  # seconds in a document: thirty years

@@ -52,9 +52,9 @@ class Skim:
 
 def skim(data: bytes, path: Path) -> Skim:
     """Return what a document is about; raise UsageError (NewerRunError) when it is none, or not whole."""
-    found = _by_layout(data, path)
-    if found is not None:
-        return found
+    skimmed = _by_layout(data, path)
+    if skimmed is not None:
+        return skimmed
     whole = check_schema(parse_json(data, path.name), path.name)
     records = whole.get("workloads")
     texts = [_counted(r) for r in records] if isinstance(records, list) else []

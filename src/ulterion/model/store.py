@@ -136,10 +136,10 @@ class ReviewFolder:
                 journal.unlink()
         return run, path
 
-    def change(self, found: Skim, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
+    def change(self, skimmed: Skim, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
         """Read a document anew, change it and write it, as one step for other programs; raise UsageError."""
         with locked(self.make_runs_folder()):
-            run = how(parse_run(read_bytes(found.path), found.path.name))
+            run = how(parse_run(read_bytes(skimmed.path), skimmed.path.name))
             self.save(run)
         return run
 
@@ -149,12 +149,12 @@ class ReviewFolder:
 
     def in_progress(self) -> list[Path]:
         """Return the journals of runs that are going on now, oldest first."""
-        found = []
+        growing = []
         for journal in self._files(SUFFIX):
             with unused(journal) as free:
                 if not free:
-                    found.append(journal)
-        return found
+                    growing.append(journal)
+        return growing
 
     def _files(self, ending: str) -> list[Path]:
         """Return the files of the runs folder with an ending, by name, which is by time; hidden ones are not ours to read."""
@@ -201,19 +201,19 @@ class ReviewFolder:
     def skims(self) -> list[Skim]:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
         if self._skims is None:
-            found = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
-            self._skims = _in_order(found)
+            skimmed = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
+            self._skims = _in_order(skimmed)
         return self._skims
 
     def light(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims without their series, which is enough to judge passes."""
-        found = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]
-        return [run for run in found if run is not None]
+        runs = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]
+        return [run for run in runs if run is not None]
 
     def whole(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims with their series."""
-        found = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
-        return [run for run in found if run is not None]
+        runs = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
+        return [run for run in runs if run is not None]
 
     def runs(self) -> list[AnyRun]:
         """Return every run whole, oldest first."""

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from pathlib import Path
 
 from ulterion.conduct.observers import Measured, Shared
+from ulterion.core.chain import Step
+from ulterion.core.facts import BenchFacts
+from ulterion.core.links import Link
 from ulterion.core.stats import Estimate, estimate
-from ulterion.core.surveyed import Survey
+from ulterion.core.surveyed import Adapter, Change, Drive, Survey, Tunnel, Volume
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.soaks import Soak, difference
@@ -16,9 +19,9 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.report import answers
 
 
-def estimate_as_data(found: Estimate) -> answers.EstimateData:
+def estimate_as_data(one: Estimate) -> answers.EstimateData:
     """Return an estimate as plain data for JSON, in the unit of its rates."""
-    return {"passes": found.passes, "rate": found.rate, "low": found.low, "high": found.high, "why": found.why}
+    return {"passes": one.passes, "rate": one.rate, "low": one.low, "high": one.high, "why": one.why}
 
 
 def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison:
@@ -109,22 +112,22 @@ def soaks_as_data(soaks: Sequence[Soak]) -> answers.Soaks:
     }
 
 
-def measured_as_data(found: Measured) -> answers.Measurement:
+def measured_as_data(measured: Measured) -> answers.Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
-    records = [r for r in found.run.workloads if r.counted]
+    records = [r for r in measured.run.workloads if r.counted]
     return {
-        "kept_in": str(found.path),
-        "state": found.run.state.name,
+        "kept_in": str(measured.path),
+        "state": measured.run.state.name,
         "estimates": [
             {
                 "workload": r.workload.name,
                 "text": r.text,
-                "run": found.run.id,
+                "run": measured.run.id,
                 **estimate_as_data(estimate([p.rate for p in r.counted])),
             }
             for r in records
         ],
-        "run": found.run.model_dump(mode="json", by_alias=True, exclude_none=True),
+        "run": measured.run.model_dump(mode="json", by_alias=True, exclude_none=True),
     }
 
 
@@ -147,12 +150,25 @@ def sharing_as_data(shared: Shared) -> answers.Sharing:
     }
 
 
+def plain(facts: BenchFacts | Drive | Adapter | Tunnel | Change | Step | Volume) -> dict[str, object]:
+    """Return a dataclass as plain data; a link is its name."""
+    return {f.name: _plain_value(getattr(facts, f.name)) for f in fields(facts)}
+
+
+def _plain_value(value: object) -> object:
+    if isinstance(value, Link):
+        return value.name
+    if isinstance(value, Step | Volume | Drive):
+        return plain(value)
+    return [_plain_value(v) for v in value] if isinstance(value, tuple | list) else value
+
+
 def survey_as_data(survey: Survey) -> answers.Survey:
     """Return a survey: bytes, C, W."""
     return {
-        "bench": asdict(survey.bench),
-        "drives": [asdict(d) for d in survey.drives],
-        "adapters": [asdict(a) for a in survey.adapters],
-        "tunnels": [asdict(t) for t in survey.tunnels],
+        "bench": plain(survey.bench),
+        "drives": [plain(d) for d in survey.drives],
+        "adapters": [plain(a) for a in survey.adapters],
+        "tunnels": [plain(t) for t in survey.tunnels],
         "root_would_add": list(survey.root_would_add),
     }

@@ -31,7 +31,7 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
     steps = []
     for key, part in zip(names, chain, strict=True):
         running = link if part is device else part.link
-        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, running.name if running else None))
+        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, running))
     medium = chain[-1]
     return Drive(
         name=name,

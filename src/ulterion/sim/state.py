@@ -79,13 +79,13 @@ class State:
         if key not in self._truths:
             name = "write" if writes else "read"
             parts = [*self.chain[:-1], self.medium.model_copy(update={name: own})]
-            found = truth(parts, workload)
+            true = truth(parts, workload)
             most = min([p.shared for p in self.chain if p.shared is not None] + [self.allotted])
-            if found.rate > most:
-                found = replace(found, rate=most, latency=workload.depth * workload.block_bytes / most)
+            if true.rate > most:
+                true = replace(true, rate=most, latency=workload.depth * workload.block_bytes / most)
             if len(self._truths) > 256:
                 self._truths.clear()
-            self._truths[key] = found
+            self._truths[key] = true
         return self._truths[key]
 
     def _own_rate(self, direction: str) -> float:

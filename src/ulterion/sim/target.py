@@ -99,10 +99,10 @@ class SimTarget:
         """Run one pass (length and span settled) in virtual time."""
         rng = np.random.Generator(np.random.SFC64([seed, self.bench.bench.seed]))
         deep = replace(workload, depth=workload.depth * self.lanes)
-        found = self.state.truth(deep)
-        seconds = max((workload.seconds or 0.0) - found.flush, 1e-3)
-        factor = math.exp(rng.normal(0.0, found.noise)) if found.noise else 1.0
-        weights = _weights(seconds, found.noise, rng) * factor
+        true = self.state.truth(deep)
+        seconds = max((workload.seconds or 0.0) - true.flush, 1e-3)
+        factor = math.exp(rng.normal(0.0, true.noise)) if true.noise else 1.0
+        weights = _weights(seconds, true.noise, rng) * factor
         before, each = self.state.moved, []
         for weight in weights.tolist():
             each.append(self._pass_time(deep, seconds / weights.size, weight, before))
@@ -110,8 +110,8 @@ class SimTarget:
         moved = sum(series)
         if tick is not None:
             tick(seconds, moved)
-        self.state.rest(found.flush)
-        return self._result(deep, found.flush, seconds, moved, seconds / weights.size, series)
+        self.state.rest(true.flush)
+        return self._result(deep, true.flush, seconds, moved, seconds / weights.size, series)
 
     def _result(
         self, workload: Workload, flush: float, seconds: float, moved: int, interval: float, series: tuple[int, ...]

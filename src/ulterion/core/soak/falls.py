@@ -73,11 +73,11 @@ class _Drop:
 
 def falls(load: Trace) -> list[Fall]:
     """Return the falls of the rate in a load's rows, in order of time."""
-    found = _unmixed(levels(load.rate))
-    drops = _drops(load, found)
+    steady = _unmixed(levels(load.rate))
+    drops = _drops(load, steady)
     if not drops:
         return []
-    if load.rotational and _sinking(found):
+    if load.rotational and _sinking(steady):
         return [_as_fall(load, _whole(load, drops), "zones", "a spinning disk slows down towards its inner tracks")]
     hot = [_heat(load, d, drops) for d in drops]
     told = []
@@ -91,68 +91,68 @@ def falls(load: Trace) -> list[Fall]:
     return _merged(told)
 
 
-def _unmixed(found: list[Level]) -> list[Level]:
+def _unmixed(steady: list[Level]) -> list[Level]:
     """Join a level of one or two rows that lies between its neighbours to the one after it: a row half this, half that."""
     kept: list[Level] = []
-    for index, level in enumerate(found):
-        if 0 < index < len(found) - 1 and level.last - level.first <= 2:
-            low, high = sorted((kept[-1].rate, found[index + 1].rate))
+    for index, level in enumerate(steady):
+        if 0 < index < len(steady) - 1 and level.last - level.first <= 2:
+            low, high = sorted((kept[-1].rate, steady[index + 1].rate))
             if low < level.rate < high:
-                found[index + 1] = replace(found[index + 1], first=level.first)
+                steady[index + 1] = replace(steady[index + 1], first=level.first)
                 continue
         kept.append(level)
     return kept
 
 
-def _drops(load: Trace, found: list[Level]) -> list[_Drop]:
+def _drops(load: Trace, steady: list[Level]) -> list[_Drop]:
     """Return the dips and the falls for good among the levels; what follows a fall for good is looked at by itself."""
-    good = _last_fast(load, found)
+    good = _last_fast(load, steady)
     if good is None:
-        return _dips(found)
-    before = _fast_level(found[:good])
-    rows = load.rate[found[good].first : found[-1].last]
-    fall = _Drop(found[good].first, load.at.size, before, float(np.median(rows)), True)
-    return [*_dips(found[:good]), fall, *_drops(load, found[good:])]
+        return _dips(steady)
+    before = _fast_level(steady[:good])
+    rows = load.rate[steady[good].first : steady[-1].last]
+    fall = _Drop(steady[good].first, load.at.size, before, float(np.median(rows)), True)
+    return [*_dips(steady[:good]), fall, *_drops(load, steady[good:])]
 
 
-def _dips(found: list[Level]) -> list[_Drop]:
+def _dips(steady: list[Level]) -> list[_Drop]:
     """Return the falls after which a level near the one before came back; one may last to the end."""
     drops, index = [], 0
-    while index + 1 < len(found):
-        fast, last = found[index].rate, index + 1
-        while last < len(found) and found[last].rate < FOR_GOOD * fast:
+    while index + 1 < len(steady):
+        fast, last = steady[index].rate, index + 1
+        while last < len(steady) and steady[last].rate < FOR_GOOD * fast:
             last += 1
         if last > index + 1:
-            lowest = min(level.rate for level in found[index + 1 : last])
-            drops.append(_Drop(found[index + 1].first, found[last - 1].last, fast, lowest, False))
+            lowest = min(level.rate for level in steady[index + 1 : last])
+            drops.append(_Drop(steady[index + 1].first, steady[last - 1].last, fast, lowest, False))
         index = last
     return drops
 
 
-def _last_fast(load: Trace, found: list[Level]) -> int | None:
+def _last_fast(load: Trace, steady: list[Level]) -> int | None:
     """Return the index of the level from which on the load was never fast again, or None when it ended fast."""
-    if len(found) < 2:
+    if len(steady) < 2:
         return None
-    for index in range(1, len(found)):
-        before = _fast_level(found[:index])
-        rest = load.rate[found[index].first :]
-        if found[index].rate < FOR_GOOD * before and float(np.mean(rest > (FOR_GOOD * before))) <= RARELY:
+    for index in range(1, len(steady)):
+        before = _fast_level(steady[:index])
+        rest = load.rate[steady[index].first :]
+        if steady[index].rate < FOR_GOOD * before and float(np.mean(rest > (FOR_GOOD * before))) <= RARELY:
             return index
     return None
 
 
-def _fast_level(found: list[Level]) -> float:
+def _fast_level(steady: list[Level]) -> float:
     """Return the fast level: the mean of the levels weighted by their rows, of those within a tenth of the highest."""
-    highest = max(level.rate for level in found)
-    near = [level for level in found if level.rate >= 0.9 * highest]
+    highest = max(level.rate for level in steady)
+    near = [level for level in steady if level.rate >= 0.9 * highest]
     return sum(level.rate * (level.last - level.first) for level in near) / sum(
         level.last - level.first for level in near
     )
 
 
-def _sinking(found: list[Level]) -> bool:
+def _sinking(steady: list[Level]) -> bool:
     """Return whether levels only ever sink, in three steps or more."""
-    rates = [level.rate for level in found]
+    rates = [level.rate for level in steady]
     return len(rates) >= 4 and all(b < a * 1.02 for a, b in itertools.pairwise(rates))
 
 
@@ -262,10 +262,10 @@ def _between(rate: float, high: float, low: float) -> bool:
     return low + 0.05 * (high - low) < rate < high - 0.05 * (high - low)
 
 
-def _merged(found: list[Fall]) -> list[Fall]:
+def _merged(every: list[Fall]) -> list[Fall]:
     """Join falls of one cause into one that says how often; a write cache is used up once."""
     kept: dict[str, Fall] = {}
-    for fall in sorted(found, key=lambda f: f.at):
+    for fall in sorted(every, key=lambda f: f.at):
         before = kept.get(fall.cause)
         if before is None:
             kept[fall.cause] = fall

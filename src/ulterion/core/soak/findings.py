@@ -93,7 +93,7 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
     if phase is None or load is None:
         return None
     whole = _whole_rows(load)
-    found = falls(whole)
+    events = falls(whole)
     rooms = trace.sensor(ROOM)
     room_now = float(np.nanmedian(rooms)) if rooms is not None else room
     edges = levels(whole.rate)
@@ -103,18 +103,18 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         rate=load.bytes / float(load.seconds.sum()),
         fast=edges[0].rate if edges else load.rate[0],
         last=edges[-1].rate if edges else load.rate[-1],
-        falls=tuple(found),
+        falls=tuple(events),
         lowest=lowest(trace.during(phase)),
         steady=steady_end(load),
         room=room_now,
         room_spread=float(np.nanmax(rooms) - np.nanmin(rooms)) if rooms is not None else 0.0,
         warmths=tuple(
-            _warmth(n, trace, load, phase, found)
+            _warmth(n, trace, load, phase, events)
             for n in trace.sensors
             if n not in (ROOM, POWER) and trace.sensor(n) is not None
         ),
         doubts=tuple(_doubts(trace, load)),
-        recovered=_recovered(trace, found),
+        recovered=_recovered(trace, events),
         energy=_energy(load),
     )
 
@@ -139,12 +139,12 @@ def _whole_rows(load: Trace) -> Trace:
     return load
 
 
-def same_power_since(load: Trace, found: list[Fall] | tuple[Fall, ...]) -> tuple[float | None, str]:
+def same_power_since(load: Trace, events: list[Fall] | tuple[Fall, ...]) -> tuple[float | None, str]:
     """Return since when a load ran at one level up to its end, or None with the reason.
 
     Dips of a few seconds do not count; a load that throttles has no one level.
     """
-    if any(f.cause == "throttling" for f in found):
+    if any(f.cause == "throttling" for f in events):
         return None, "the drive throttled: its temperature is held down, it does not settle"
     found_levels = levels(load.rate)
     last = found_levels[-1].rate
@@ -156,9 +156,9 @@ def same_power_since(load: Trace, found: list[Fall] | tuple[Fall, ...]) -> tuple
     return since, ""
 
 
-def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, found: list[Fall]) -> Warmth:
+def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fall]) -> Warmth:
     values = trace.sensors[name]
-    since, why = same_power_since(load, found)
+    since, why = same_power_since(load, events)
     settling = None
     if since is not None:
         settling = settle(load.at, load.sensors[name], since, phase.start)
@@ -182,9 +182,9 @@ def _doubts(trace: Trace, load: Trace) -> list[Doubt]:
     return [d for d in each if d is not None]
 
 
-def _recovered(trace: Trace, found: list[Fall]) -> float | None:
+def _recovered(trace: Trace, events: list[Fall]) -> float | None:
     """Return how much of the fast bytes came back: those of the second load over those of the first."""
-    again, cache = trace.phase(AGAIN), next((f for f in found if f.cause == "write cache"), None)
+    again, cache = trace.phase(AGAIN), next((f for f in events if f.cause == "write cache"), None)
     if again is None or cache is None:
         return None
     rows = trace.during(again)

@@ -68,14 +68,14 @@ def levels(rates: Floats) -> list[Level]:
 
 def _cuts(logs: Floats, noise: float) -> list[int]:
     """Return every accepted cut; a stack instead of recursion, so that a long night cannot exhaust it."""
-    found, waiting = [], [(0, logs.size)]
+    cuts, waiting = [], [(0, logs.size)]
     while waiting:
         first, last = waiting.pop()
         cut = _best_cut(logs[first:last], noise)
         if cut is not None:
-            found.append(first + cut)
+            cuts.append(first + cut)
             waiting += [(first, first + cut), (first + cut, last)]
-    return found
+    return cuts
 
 
 def _best_cut(logs: Floats, noise: float) -> int | None:

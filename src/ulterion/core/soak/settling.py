@@ -108,8 +108,8 @@ def _linear(times: Floats, values: Floats, fast: float, slow: float | None) -> t
     columns = [np.ones_like(times), -np.exp(-times / fast)]
     if slow is not None:
         columns.append(-np.exp(-times / slow))
-    found, *_ = np.linalg.lstsq(np.stack(columns, axis=1), values, rcond=None)
-    end, a, b = (float(x) for x in (*found, 0.0)[:3])
+    weights, *_ = np.linalg.lstsq(np.stack(columns, axis=1), values, rcond=None)
+    end, a, b = (float(x) for x in (*weights, 0.0)[:3])
     fit = _Fit(end, a, b, fast, slow if slow is not None else fast)
     residuals = values - fit.curve(times)
     return float(residuals @ residuals), fit
@@ -118,10 +118,10 @@ def _linear(times: Floats, values: Floats, fast: float, slow: float | None) -> t
 def _chosen(times: Floats, values: Floats, length: float) -> _Fit:
     """Return the fit of one body, or of two where they fit significantly better (F test, 1 %)."""
     grid = [float(g) for g in np.geomspace(FASTEST, max(length * REACH, 3 * FASTEST), TIME_CONSTANTS)]
-    one_squares, one = min((_linear(times, values, t, None) for t in grid), key=lambda found: found[0])
+    one_squares, one = min((_linear(times, values, t, None) for t in grid), key=lambda fit: fit[0])
     one_squares, one = _refined(times, values, [one.fast], length)
     pairs = [(fast, slow) for slow in grid for fast in grid if fast < 0.6 * slow]
-    _, two = min((_linear(times, values, *pair) for pair in pairs), key=lambda found: found[0])
+    _, two = min((_linear(times, values, *pair) for pair in pairs), key=lambda fit: fit[0])
     two_squares, two = _refined(times, values, [two.fast, two.slow], length)
     count = max(_effective(values - one.curve(times)), 8.0)
     better = (one_squares - two_squares) / 2 > float(fdtri(2, count - 5, 0.99)) * two_squares / (count - 5)

@@ -6,9 +6,8 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, PrivateAttr
 
-from ulterion.core.chain import known_link
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.links import Link
+from ulterion.core.links import Link, known_link
 from ulterion.core.text import json_bytes
 from ulterion.model.quantities import MOST, Count, Moment, Spoken, Written
 from ulterion.model.runs.layout import compact_json

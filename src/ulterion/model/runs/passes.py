@@ -27,14 +27,14 @@ class Latency(Written):
     histogram: list[tuple[Bucket, Count]] = Field(description="pairs of bucket number and count")
 
     @classmethod
-    def of(cls, found: LatencyHistogram) -> Latency:
+    def of(cls, histogram: LatencyHistogram) -> Latency:
         """Write a histogram down."""
         return cls(
-            least=found.least_ns / 1e9,
-            mean=found.mean,
-            greatest=found.greatest_ns / 1e9,
-            histogram=found.pairs(),
-            **{name: found.percentile(q) for name, q in PERCENTILES.items()},
+            least=histogram.least_ns / 1e9,
+            mean=histogram.mean,
+            greatest=histogram.greatest_ns / 1e9,
+            histogram=histogram.pairs(),
+            **{name: histogram.percentile(q) for name, q in PERCENTILES.items()},
         )
 
     def read_back(self) -> LatencyHistogram:

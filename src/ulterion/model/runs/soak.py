@@ -165,11 +165,11 @@ class SoakRecord(Written):
 
 def _joined(phases: Sequence[SoakPhase]) -> list[Phase]:
     """Return the phases, those of one name that were cut in two by a crash joined."""
-    found: dict[str, Phase] = {}
+    by_name: dict[str, Phase] = {}
     for phase in phases:
-        before = found.get(phase.name)
-        found[phase.name] = Phase(phase.name, before.start if before else phase.start, phase.end)
-    return list(found.values())
+        before = by_name.get(phase.name)
+        by_name[phase.name] = Phase(phase.name, before.start if before else phase.start, phase.end)
+    return list(by_name.values())
 
 
 def lined_up(trace: Trace, log: LoggedSeries) -> Floats:

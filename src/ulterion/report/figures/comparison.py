@@ -38,13 +38,13 @@ def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str) -
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
     for place, row in enumerate(rows):
-        found = row.estimate
-        low, high = found.low or found.rate, found.high or found.rate
-        error = [[(found.rate - low) / scale], [(high - found.rate) / scale]]
+        rate = row.estimate
+        low, high = rate.low or rate.rate, rate.high or rate.rate
+        error = [[(rate.rate - low) / scale], [(high - rate.rate) / scale]]
         colour = COLOURS[hookups.index(row.hookup) % len(COLOURS)]
-        axes.barh(place, found.rate / scale, xerr=error, color=colour, height=0.68, ecolor=INK, capsize=3)
+        axes.barh(place, rate.rate / scale, xerr=error, color=colour, height=0.68, ecolor=INK, capsize=3)
         share = f"   × {show_ratio(row.comparison.ratio.value)}" if row.comparison else ""
-        text = f"{show_rate(found.rate, unit, with_unit=False)}{share}"
+        text = f"{show_rate(rate.rate, unit, with_unit=False)}{share}"
         axes.text(high / scale + most * 0.015, place, text, va="center", fontsize=10.5, color=INK)
     axes.set_title(f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=INK)
     axes.set_yticks(range(len(rows)), [r.hookup for r in rows], fontsize=11)

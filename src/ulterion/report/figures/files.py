@@ -109,17 +109,17 @@ def _signs_of(path: str) -> set[str]:
 
 def _families_with(lacking: set[str]) -> tuple[list[str], set[str]]:
     """Return font families that together have as many of the signs as fonts here do, and the signs that are left."""
-    found: list[str] = []
+    families: list[str] = []
     for entry in sorted(font_manager.fontManager.ttflist, key=lambda e: (e.weight != 400, e.style != "normal", e.name)):
         if not lacking:
             break
-        if entry.name in found or entry.name.startswith(BOXES):
+        if entry.name in families or entry.name.startswith(BOXES):
             continue
         try:
             signs = _signs_of(entry.fname)
         except (OSError, RuntimeError):
             continue
         if lacking & signs:
-            found.append(entry.name)
+            families.append(entry.name)
             lacking = lacking - signs
-    return found, lacking
+    return families, lacking

@@ -59,16 +59,16 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:
-    found = row.comparison
-    if found is None:
+    judged = row.comparison
+    if judged is None:
         return ["", "", ""]
     interval = "–"
-    if found.ratio.low is not None and found.ratio.high is not None:
-        low, high = (show_ratio(v, found.ratio.value) for v in (found.ratio.low, found.ratio.high))
+    if judged.ratio.low is not None and judged.ratio.high is not None:
+        low, high = (show_ratio(v, judged.ratio.value) for v in (judged.ratio.low, judged.ratio.high))
         interval = f"{low} – {high}"
-    few = found.verdict == "undecided" and found.more_passes and found.more_passes <= MOST_BESIDE
-    more = f" (+{found.more_passes})" if few else ""
-    return [shown, interval, verdict(found.verdict, more)]
+    few = judged.verdict == "undecided" and judged.more_passes and judged.more_passes <= MOST_BESIDE
+    more = f" (+{judged.more_passes})" if few else ""
+    return [shown, interval, verdict(judged.verdict, more)]
 
 
 def _remarks(group: Group, margin: float) -> list[RenderableType]:
@@ -91,6 +91,6 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
     ]
 
 
-def outcome_lines(found: dict[str, list[str]]) -> list[RenderableType]:
+def outcome_lines(by_hookup: dict[str, list[str]]) -> list[RenderableType]:
     """Return what hookups did that is not a number: not recognised, needs external power, ..."""
-    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in found.items() for text in texts])
+    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in by_hookup.items() for text in texts])

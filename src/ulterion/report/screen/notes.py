@@ -10,10 +10,10 @@ from ulterion.model.runs.noted import NotedLine
 from ulterion.report.screen.console import table
 
 
-def noted_lines(found: dict[str, list[NotedLine]]) -> list[RenderableType]:
+def noted_lines(by_place: dict[str, list[NotedLine]]) -> list[RenderableType]:
     """Return everything noted in a review."""
-    rows = [[str(n["hookup"]), "–", "–", str(n["what"])] for n in found["hookups"]]
-    for note in found["runs"]:
+    rows = [[str(n["hookup"]), "–", "–", str(n["what"])] for n in by_place["hookups"]]
+    for note in by_place["runs"]:
         at = note["at_seconds"]
         when = _moment(at) if isinstance(at, float | int) else "–"
         rows.append([str(note["hookup"] or "–"), f"{note['kind']} {note['run']}", when, str(note["what"])])

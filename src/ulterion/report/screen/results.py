@@ -41,14 +41,14 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     estimates = [estimate([p.rate for p in r.counted]) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows: list[list[Text | str]] = []
-    for record, found, rate in zip(records, estimates, rates, strict=True):
+    for record, one, rate in zip(records, estimates, rates, strict=True):
         latency = _latency(record)
         rows.append(
             [
                 Text(record.workload.name, style="name"),
                 rate,
-                show_margin(found),
-                show_iops(found.rate / record.workload.block_bytes),
+                show_margin(one),
+                show_iops(one.rate / record.workload.block_bytes),
                 show_duration(latency.percentile(50)),
                 show_duration(latency.percentile(99)),
             ]

@@ -14,10 +14,10 @@ from ulterion.report.words.columns import align_points
 def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
     """Return, for each workload, every target alone and together, the total and the fairness."""
     shown: list[RenderableType] = []
-    for text, found in shared.workloads.items():
-        alone = [show_rate(r, unit, with_unit=False) for r in (*found.alone, sum(found.alone))]
-        together = [show_rate(r, unit, with_unit=False) for r in (*found.together, found.total)]
-        kept = [show_percent(k) for k in (*found.kept, found.total / sum(found.alone))]
+    for text, share in shared.workloads.items():
+        alone = [show_rate(r, unit, with_unit=False) for r in (*share.alone, sum(share.alone))]
+        together = [show_rate(r, unit, with_unit=False) for r in (*share.together, share.total)]
+        kept = [show_percent(k) for k in (*share.kept, share.total / sum(share.alone))]
         names = [*shared.targets, "all"]
         rows: list[Cells] = [
             [Text(name, style="name"), a, t, k]
@@ -25,6 +25,6 @@ def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
         ]
         columns = [("target", "left"), (f"alone, {unit}", "right"), (f"together, {unit}", "right"), ("kept", "right")]
         shown += [*([Text("")] if shown else []), Text(text, style="head"), table(columns, rows)]
-        shown.append(Text(f"fairness {found.fairness:.2f} (1 when all keep the same share)"))
+        shown.append(Text(f"fairness {share.fairness:.2f} (1 when all keep the same share)"))
     kept_in = Sheet([Text(f"kept in {path}", style="muted") for path in shared.paths], cut=False)
     return [*shown, *bullets("Keep in mind", shared.failures), Text(""), kept_in]

@@ -93,20 +93,20 @@ class Keys:
 
     def lines(self) -> list[str]:
         """Return the lines finished since the last call; never waits."""
-        found: list[str] = []
+        text: list[str] = []
         while self.on and select.select([sys.stdin.fileno()], [], [], 0)[0]:
             typed = os.read(sys.stdin.fileno(), 256).decode("utf-8", "replace")
             if not typed:
                 break
             for key in typed:
                 if key in "\r\n":
-                    found += [self.line] if self.line.strip() else []
+                    text += [self.line] if self.line.strip() else []
                     self.line = ""
                 elif key in "\x7f\b":
                     self.line = self.line[:-1]
                 elif key.isprintable():
                     self.line += key
-        return found
+        return text
 
     def close(self) -> None:
         """Give the keyboard back as it was."""
@@ -183,9 +183,9 @@ class SoakDisplay(SoakAnnouncer):
         for sensor, value in row.sensors.items():
             self._warm.setdefault(sensor, RunningLine()).add(value)
 
-    def events(self, found: Sequence[Fall], load_start: float) -> None:
+    def events(self, falls: Sequence[Fall], load_start: float) -> None:
         """Show what happened to the rate."""
-        self._events = [event_text(f, load_start, self.unit) for f in found]
+        self._events = [event_text(f, load_start, self.unit) for f in falls]
 
     def trouble(self, sensors: dict[str, str]) -> None:
         """Show what sensors without a value say."""

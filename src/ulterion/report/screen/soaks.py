@@ -37,31 +37,31 @@ def soak_results(run: SoakRun, soak: Soak | None, path: Path, unit: str) -> list
 
 def findings_lines(soak: Soak, unit: str) -> list[RenderableType]:
     """Return the findings of one soak."""
-    found, record = soak.findings, soak.run.soak
+    findings, record = soak.findings, soak.run.soak
     assert record is not None
     parts = len({p.part for p in record.phases})
-    head = f"{record.text}: {show_size(found.bytes)} in {show_duration(found.seconds)}"
-    rows = [("rate", rate_words(found, unit))]
+    head = f"{record.text}: {show_size(findings.bytes)} in {show_duration(findings.seconds)}"
+    rows = [("rate", rate_words(findings, unit))]
     rows += [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit))]
     rows += [("requests", w) for w in request_words(soak)]
     rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
-    rows += [("steady", steady_words(found, unit))]
-    if found.recovered is not None:
-        rows.append(("recovery", f"{found.recovered * 100:.0f} % of the write cache was back for the second load"))
+    rows += [("steady", steady_words(findings, unit))]
+    if findings.recovered is not None:
+        rows.append(("recovery", f"{findings.recovered * 100:.0f} % of the write cache was back for the second load"))
     counted = counter_words(soak)
     if counted:
         rows.append(("counters", counted))
-    if found.energy is not None:
-        per = found.energy / (found.bytes / 1e9)
-        rows.append(("energy", f"{found.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
+    if findings.energy is not None:
+        per = findings.energy / (findings.bytes / 1e9)
+        rows.append(("energy", f"{findings.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
     head += f", in {parts} parts" if parts > 1 else ""
-    return [Text(head, style="head"), Text(""), pairs(rows), *_heat_table(found)]
+    return [Text(head, style="head"), Text(""), pairs(rows), *_heat_table(findings)]
 
 
-def _heat_table(found: Findings) -> list[RenderableType]:
-    if not found.warmths:
+def _heat_table(findings: Findings) -> list[RenderableType]:
+    if not findings.warmths:
         return []
-    rows = [_heat_row(w, found) for w in found.warmths]
+    rows = [_heat_row(w, findings) for w in findings.warmths]
     columns = [
         ("temperature", "left"),
         ("start", "right"),
@@ -71,36 +71,37 @@ def _heat_table(found: Findings) -> list[RenderableType]:
         ("rise", "right"),
         ("after", "right"),
     ]
-    reasons = dict.fromkeys(why_not_settled(w) for w in found.warmths if why_not_settled(w))
+    reasons = dict.fromkeys(why_not_settled(w) for w in findings.warmths if why_not_settled(w))
     notes = [
-        f"{', '.join(w.sensor for w in found.warmths if why_not_settled(w) == reason)}: {reason}" for reason in reasons
+        f"{', '.join(w.sensor for w in findings.warmths if why_not_settled(w) == reason)}: {reason}"
+        for reason in reasons
     ]
-    hot = [w for w in found.warmths if w.above_limit]
+    hot = [w for w in findings.warmths if w.above_limit]
     notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
-    if found.room is not None and any(w.settling for w in found.warmths):
-        moved = f", which moved by {found.room_spread:.1f}" if found.room_spread > 1 else ""
-        notes.append(f"rise: settled, above the room at {found.room:.1f} C{moved}")
-    if any(w.settling for w in found.warmths):
+    if findings.room is not None and any(w.settling for w in findings.warmths):
+        moved = f", which moved by {findings.room_spread:.1f}" if findings.room_spread > 1 else ""
+        notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
+    if any(w.settling for w in findings.warmths):
         notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
     return [Text(""), table(columns, rows), *bullets("Temperatures", notes)]
 
 
-def _heat_row(warmth: Warmth, found: Findings) -> list[str]:
+def _heat_row(warmth: Warmth, findings: Findings) -> list[str]:
     settling = warmth.settling
     start = "–" if warmth.start is None else f"{warmth.start:.1f} C"
     row = [warmth.sensor, start, f"{warmth.peak:.1f} C"]
     if settling is None:
         return [*row, "–", "–", "–", "–"]
     about = "" if settling.sure else "~ "
-    rise = "–" if found.room is None else f"{about}{settling.end - found.room:.1f} K"
+    rise = "–" if findings.room is None else f"{about}{settling.end - findings.room:.1f} K"
     after = "–" if settling.time is None or not settling.sure else show_duration(settling.time)
     return [*row, f"{about}{settling.end:.1f} C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
 
 
-def _remarks(run: SoakRun, found: Findings | None) -> list[RenderableType]:
+def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
     ended = run.state.sentence("soak")
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
-    doubts = [f"{d.sensor}: {d.why}" for d in found.doubts] if found else []
+    doubts = [f"{d.sensor}: {d.why}" for d in findings.doubts] if findings else []
     cut = [p for p in run.soak.phases if p.name == LOAD]
     gap = (
         [f"the load was cut off at {show_duration(cut[0].end)} and taken up again at {show_duration(cut[1].start)}"]
@@ -116,7 +117,7 @@ def _remarks(run: SoakRun, found: Findings | None) -> list[RenderableType]:
     ]
 
 
-def soaks_table(soaks: Sequence[Soak], found: Sequence[Difference], unit: str) -> list[RenderableType]:
+def soaks_table(soaks: Sequence[Soak], differences: Sequence[Difference], unit: str) -> list[RenderableType]:
     """Return several soaks beside each other, and how each differs from the first."""
     rows = [_soak_row(s, unit) for s in soaks]
     columns = [
@@ -137,18 +138,18 @@ def soaks_table(soaks: Sequence[Soak], found: Sequence[Difference], unit: str) -
             style="muted",
         ),
     ]
-    against = [difference_words(d) for d in found]
+    against = [difference_words(d) for d in differences]
     lines += bullets(f"Against {soaks[0].label}", against)
-    for one in found:
+    for one in differences:
         lines += bullets(f"What else differed: {one.first} and {one.second}", one.unlike)
     return lines
 
 
 def _soak_row(soak: Soak, unit: str) -> list[str]:
-    found = soak.findings
-    cache, heat = found.fall("write cache"), found.fall("throttling")
-    rates = [show_rate(r, unit, with_unit=False) for r in (found.fast, found.last)]
-    drive, rise = found.drive, found.rise
+    findings = soak.findings
+    cache, heat = findings.fall("write cache"), findings.fall("throttling")
+    rates = [show_rate(r, unit, with_unit=False) for r in (findings.fast, findings.last)]
+    drive, rise = findings.drive, findings.rise
     sure = drive is not None and drive.settling is not None and drive.settling.sure
     about = "" if sure else "~ "
     return [

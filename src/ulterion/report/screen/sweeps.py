@@ -45,10 +45,10 @@ def sweep_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
     return shown
 
 
-def _cell(found: Estimate | None, size: int, of: str, unit: str) -> str:
-    if found is None:
+def _cell(one: Estimate | None, size: int, of: str, unit: str) -> str:
+    if one is None:
         return "–"
-    return show_rate(found.rate, unit, with_unit=False) if of == "rate" else show_iops(found.rate / size)
+    return show_rate(one.rate, unit, with_unit=False) if of == "rate" else show_iops(one.rate / size)
 
 
 def place_table(points: Sequence[Point], unit: str) -> list[RenderableType]:

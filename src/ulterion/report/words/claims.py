@@ -40,7 +40,7 @@ def heading(row: ClaimRow, unit: str) -> str:
 
 def reasons(rows: Sequence[ClaimRow]) -> list[str]:
     """Return why each claim that was not met came out as it did."""
-    found = []
+    sentences = []
     for row in rows:
         judged = row.judgement
         if judged.verdict in ("met", "not measured"):
@@ -49,8 +49,8 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
         if judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
             parts.append(f"near {row.limit}" if row.limit else "near no known ceiling: the part itself is the limit")
         if parts:
-            found.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
-    return found
+            sentences.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
+    return sentences
 
 
 def sources(rows: Sequence[ClaimRow]) -> list[str]:
@@ -59,5 +59,5 @@ def sources(rows: Sequence[ClaimRow]) -> list[str]:
     for row in rows:
         if row.run is not None and row.hookup is not None and row.run not in runs.setdefault(row.hookup, []):
             runs[row.hookup].append(row.run)
-    found = [f"{hookup} {' and '.join(ids)}" for hookup, ids in runs.items()]
-    return [", ".join(found)] if found else []
+    parts = [f"{hookup} {' and '.join(ids)}" for hookup, ids in runs.items()]
+    return [", ".join(parts)] if parts else []

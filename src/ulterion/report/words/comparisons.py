@@ -13,16 +13,16 @@ ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 def summaries(group: Group, margin: float) -> list[str]:
     """Return one sentence for each hookup compared: how many workloads came out which way."""
-    found = []
+    sentences = []
     for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
         verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
         total = sum(verdicts.values())
         if verdicts["same"] == total:
-            found.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
+            sentences.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
             continue
         parts = [f"{v} in {verdicts[v]} of {total}{_reach(group, name, v)}" for v in ORDER if verdicts[v]]
-        found.append(f"{name}: {'; '.join(parts)}")
-    return found
+        sentences.append(f"{name}: {'; '.join(parts)}")
+    return sentences
 
 
 def _reach(group: Group, hookup: str, word: str) -> str:
@@ -40,20 +40,20 @@ def _reach(group: Group, hookup: str, word: str) -> str:
 
 def limits(group: Group) -> list[str]:
     """Return what held the large transfers back, where it is known, each once."""
-    found = dict.fromkeys(
+    sentences = dict.fromkeys(
         f"{r.hookup}, {r.workload.direction}: near {r.limit}" for r in group.rows if r.limit and r.workload.is_large
     )
-    return list(found)
+    return list(sentences)
 
 
 def sources(group: Group) -> list[str]:
     """Return which run stands behind which figures: one for a hookup, or one for each workload where there are several."""
-    found = []
+    phrases = []
     for hookup in dict.fromkeys(r.hookup for r in group.rows):
         runs: dict[str, list[str]] = {}
         for row in group.rows:
             if row.hookup == hookup:
                 runs.setdefault(row.run, []).append(row.workload.name)
         parts = [run if len(runs) == 1 else f"{run} ({', '.join(names)})" for run, names in runs.items()]
-        found.append(f"{hookup} {'; '.join(parts)}")
-    return [", ".join(found)] if found else []
+        phrases.append(f"{hookup} {'; '.join(parts)}")
+    return [", ".join(phrases)] if phrases else []

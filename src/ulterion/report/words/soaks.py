@@ -27,13 +27,13 @@ CAUSES = {
 }
 
 
-def rate_words(found: Findings, unit: str) -> str:
+def rate_words(findings: Findings, unit: str) -> str:
     """Return the rates of a load: one where it held, else first, last and on average."""
-    if abs(found.last / found.fast - 1) < 0.05:
-        return f"{show_rate(found.rate, unit)} from beginning to end"
+    if abs(findings.last / findings.fast - 1) < 0.05:
+        return f"{show_rate(findings.rate, unit)} from beginning to end"
     return (
-        f"{show_rate(found.fast, unit)} at first, {show_rate(found.last, unit)} at the end, "
-        f"{show_rate(found.rate, unit)} on average"
+        f"{show_rate(findings.fast, unit)} at first, {show_rate(findings.last, unit)} at the end, "
+        f"{show_rate(findings.rate, unit)} on average"
     )
 
 
@@ -51,11 +51,11 @@ def event_text(fall: Fall, load_start: float, unit: str) -> str:
 
 def event_words(soak: Soak, unit: str) -> list[str]:
     """Return what happened to the rate, each event with its evidence."""
-    found = soak.findings
-    if not found.falls:
+    findings = soak.findings
+    if not findings.falls:
         return ["none: the rate never fell for long"]
     words = []
-    for fall in found.falls:
+    for fall in findings.falls:
         words += [event_text(fall, soak.load_start, unit), f"  because: {fall.evidence}"]
     return words
 
@@ -109,13 +109,15 @@ def lowest_words(soak: Soak, unit: str) -> list[str]:
     return words
 
 
-def steady_words(found: Findings, unit: str) -> str:
+def steady_words(findings: Findings, unit: str) -> str:
     """Return since when the rate was steady, or why that is not known."""
-    if found.steady is None:
+    if findings.steady is None:
         least = 5 * ROUND_SECONDS
-        return "not at the end" if found.seconds >= least else f"cannot be told before {show_duration(least)} of load"
-    window = found.steady.window
-    since = show_duration(found.steady.since) if found.steady.since else "the beginning"
+        return (
+            "not at the end" if findings.seconds >= least else f"cannot be told before {show_duration(least)} of load"
+        )
+    window = findings.steady.window
+    since = show_duration(findings.steady.since) if findings.steady.since else "the beginning"
     return (
         f"from {since} on at {show_rate(window.average, unit)} "
         f"(last five minutes: within {window.excursion * 100:.1f} %, drift {window.slope * 100:.1f} %)"

@@ -12,7 +12,7 @@ LABEL = 6  # characters of what stands before a detail of a drive
 
 def step_words(step: Step) -> str:
     """Return what is known of a step of the chain."""
-    words = [step.title, step.driver, step.link]
+    words = [step.title, step.driver, step.link and step.link.name]
     if step.asks:
         words.append(f"asks for {step.asks:.1f} W" + (f" of {step.gives:.1f} W" if step.gives else ""))
     return ", ".join(w for w in words if w)
@@ -39,20 +39,20 @@ def details(drive: Drive) -> list[tuple[str, str]]:
         "read-only" if drive.read_only else None,
         "removable" if drive.removable else None,
     ]
-    found = [("link", ", ".join(w for w in how if w))]
-    found.append(("drive", ", ".join(w for w in what if w)))
+    rows = [("link", ", ".join(w for w in how if w))]
+    rows.append(("drive", ", ".join(w for w in what if w)))
     if drive.port:
-        found.append(("port", drive.port))
+        rows.append(("port", drive.port))
     if drive.temperature is not None:
-        found.append(("heat", f"{drive.temperature:.0f} C"))
+        rows.append(("heat", f"{drive.temperature:.0f} C"))
     if drive.health:
         worn = drive.health.get("percentage_used")
         told = [
             f"{worn:.0f} % of its rated writes used" if worn is not None else None,
             f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None,
         ]
-        found.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))
-    return [(k, v) for k, v in found if v]
+        rows.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))
+    return [(k, v) for k, v in rows if v]
 
 
 def driver_words(driver: str) -> str:
