@@ -17,6 +17,13 @@ class IntervalSeries:
         self._bytes: npt.NDArray[np.int64] = np.zeros(MOST_INTERVALS, dtype=np.int64)
         self._used = 0
 
+    @classmethod
+    def of(cls, interval: float, bytes_of: npt.NDArray[np.int64], used: int) -> IntervalSeries:
+        """Return a series that was counted elsewhere: bytes of `MOST_INTERVALS` intervals, of which the first `used` count."""
+        made = cls(interval)
+        made._bytes, made._used = bytes_of, used
+        return made
+
     def add(self, times: npt.NDArray[np.float64], bytes_each: int) -> None:
         """Count requests of `bytes_each` that completed at `times` (seconds since the start, none below zero)."""
         if times.size == 0:

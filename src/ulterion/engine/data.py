@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
-import itertools
 import mmap
-from collections.abc import Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -15,10 +13,6 @@ HUGE_PAGE = 2 * 2**20  # bytes
 SCATTERED = 128 * 2**10  # bytes; smaller requests fit into one piece whatever their pages
 STAMP_EVERY = 4096  # bytes; the smallest unit in which file systems and drives look for duplicates
 POOL_BYTES = 32 * 2**20  # random data made before the clock starts, for all workers together
-
-
-Buffers = Sequence["memoryview[int]"]
-"""What a positional read or write takes."""
 
 
 def aligned(size: int) -> memoryview[int]:
@@ -45,51 +39,45 @@ def random_words(count: int, seed: int) -> npt.NDArray[np.uint64]:
     return np.random.Generator(np.random.SFC64(seed)).integers(0, 2**64, count, dtype=np.uint64)
 
 
-class WriteData:
-    """An endless supply of buffers of one block each.
+class Buffers:
+    """Page-aligned buffers of one block each; for writes filled with random data whose stamps move on at each use.
 
-    The bytes are random.  Before a buffer is used again, a 64-bit stamp in each 4 KiB of it moves on, so that no 4 KiB
-    is ever written twice, and stamping costs a word for each 4 KiB instead of new random data.
+    A stamp is a 64-bit word in each 4 KiB.  Moved on by `step` before a buffer is used again, it makes that no 4 KiB is ever
+    written twice, for the cost of a word in each 4 KiB instead of new random data.
+
+    Attributes:
+        address: of the first buffer; `address_of` of any.
+        stamps: how many a block has (0: nothing is written); `step` what each moves on by.
     """
 
-    def __init__(self, block_bytes: int, seed: int, pool_bytes: int = POOL_BYTES) -> None:
-        slots = max(2, pool_bytes // block_bytes)
-        self._memory = aligned(slots * block_bytes)
-        self._words: npt.NDArray[np.uint64] = np.frombuffer(self._memory, dtype=np.uint64)
-        self._words[:] = random_words(self._words.size, seed)
-        view = self._memory
-        self._blocks = [[view[i * block_bytes : (i + 1) * block_bytes]] for i in range(slots)]
-        self._per_block = block_bytes // 8
-        self._stamps_each = -(-block_bytes // STAMP_EVERY)
-        self._first = int(self._words[0]) >> 2  # room to count up for ever
+    def __init__(self, block_bytes: int, count: int, seed: int, *, writes: bool) -> None:
+        self.memory = aligned(block_bytes * count)
+        self.address = ctypes.addressof(ctypes.c_char.from_buffer(self.memory))
+        self.block_bytes, self.count = block_bytes, count
+        self.stamps = self.step = 0
+        self._stamped: npt.NDArray[np.uint64] | None = None
+        if writes:
+            words: npt.NDArray[np.uint64] = np.frombuffer(self.memory, dtype=np.uint64)
+            words[:] = random_words(words.size, seed)
+            self._stamped = words.reshape(count, block_bytes // 8)[:, :: STAMP_EVERY // 8]
+            first = int(words[0]) >> 2  # room to count up for ever
+            self._stamped[:] = np.arange(first, first + self._stamped.size, dtype=np.uint64).reshape(
+                self._stamped.shape
+            )
+            self.stamps, self.step = self._stamped.shape[1], self._stamped.size
 
-    def buffers(self) -> Iterator[list[memoryview[int]]]:
-        """Yield, for ever, a list of one buffer, as positional writes take it."""
-        return self._stamped_once() if self._stamps_each == 1 else self._stamped_each()
+    @classmethod
+    def pool(cls, block_bytes: int, seed: int, pool_bytes: int = POOL_BYTES) -> Buffers:
+        """Return buffers to write from in turn: as many as fit into so many bytes, two at least."""
+        return cls(block_bytes, max(2, pool_bytes // block_bytes), seed, writes=True)
 
-    def _stamped_once(self) -> Iterator[list[memoryview[int]]]:
-        """Small blocks: storing one integer costs a tenth of an array operation."""
-        words, step = self._memory.cast("Q"), self._per_block
-        places = itertools.cycle([(block, i * step) for i, block in enumerate(self._blocks)])
-        for (block, place), stamp in zip(places, itertools.count(self._first)):
-            words[place] = stamp
-            yield block
+    def address_of(self, index: int) -> int:
+        """Return the address of a buffer."""
+        return self.address + index * self.block_bytes
 
-    def _stamped_each(self) -> Iterator[list[memoryview[int]]]:
-        """Large blocks: all stamps of a block in one array operation."""
-        every = STAMP_EVERY // 8
-        stamps = [
-            self._words[i * self._per_block : (i + 1) * self._per_block : every] for i in range(len(self._blocks))
-        ]
-        for i, own in enumerate(stamps):
-            own[:] = np.arange(self._first + i * own.size, self._first + (i + 1) * own.size, dtype=np.uint64)
-        yield from self._blocks
-        add, step = np.add, np.uint64(len(self._blocks) * max(own.size for own in stamps))
-        for block, own in itertools.cycle(zip(self._blocks, stamps, strict=True)):
-            add(own, step, out=own)
-            yield block
-
-
-def read_buffer(block_bytes: int) -> Iterator[list[memoryview[int]]]:
-    """Yield the same page-aligned buffer for ever, as positional reads take it."""
-    return itertools.repeat([aligned(block_bytes)])
+    def renewed(self, index: int) -> memoryview[int]:
+        """Return a buffer (counted round) with its stamps moved on; for what is not timed request by request."""
+        index %= self.count
+        if self._stamped is not None:
+            self._stamped[index] += np.uint64(self.step)
+        return self.memory[index * self.block_bytes : (index + 1) * self.block_bytes]

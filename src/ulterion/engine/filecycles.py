@@ -12,7 +12,9 @@ import numpy as np
 
 from ulterion.core.errors import UsageError
 from ulterion.engine import testfile
+from ulterion.engine.compiler import Words, words_of
 from ulterion.engine.data import Buffers
+from ulterion.engine.loops import AT, FILE, Work
 
 LARGEST_BLOCK = 1024 * 1024
 SPARE_FILES = 64  # descriptors left for everything else
@@ -38,31 +40,31 @@ def most_files() -> int:
 
 
 class FileCycles:
-    """Where the next block goes: a transfer like `os.pwritev` that ignores the descriptor and offset it is given.
+    """Where the next block goes: what feeds a loop with the blocks of one file after another.
 
     Attributes:
+        work: the blocks of the file that is being written.
         written: files written so far; `cycles` how often all were deleted.
     """
 
-    def __init__(self, folder: Path, sizes: tuple[int, int], room: int, block: int, seed: int) -> None:
+    def __init__(self, folder: Path, sizes: tuple[int, int], room: int, data: Buffers, seed: int) -> None:
         if sizes[1] > room:
             raise UsageError(f"{folder} has room for {room} bytes of files, less than one of {sizes[1]}")
-        self._folder, self._sizes, self._room, self._block = folder, sizes, room, block
+        self._folder, self._sizes, self._room, self._block = folder, sizes, room, data.block_bytes
         self._rng = np.random.Generator(np.random.SFC64(seed))
         self._files: list[testfile.OpenFile] = []
         self._most = most_files()
-        self._used = self._at = self._end = 0
+        self._used = 0
+        self._words = words_of(data.memory, "q")
         self.written = self.cycles = 0
+        self.work = self._blocks(0)
 
-    def transfer(self, _fd: int, buffers: Buffers, _offset: int) -> int:
-        """Write one block to the file that is being written, opening the next when it is whole."""
-        if self._at >= self._end:
-            self._next()
-        moved = os.pwritev(self._files[-1].fd, buffers, self._at)
-        self._at += moved
-        return moved
+    def _blocks(self, size: int) -> Work:
+        offsets = np.arange(0, size, self._block, dtype=np.int64)
+        return Work(words_of(offsets, "q"), words_of(np.empty(0, dtype=np.uint8), "B"), self._words)
 
-    def _next(self) -> None:
+    def more(self, state: Words) -> None:
+        """Open the next file, for the loop to write."""
         low, high = self._sizes
         wanted = int(np.exp(self._rng.uniform(np.log(low), np.log(high + 1))))
         size = -(-min(max(wanted, low), high) // self._block) * self._block
@@ -70,9 +72,10 @@ class FileCycles:
             self.delete_all()
             self.cycles += 1
         self._files.append(testfile.create(self._folder))
-        self._at, self._end = 0, size
         self._used += size
         self.written += 1
+        self.work = self._blocks(size)
+        state[FILE], state[AT] = self._files[-1].fd, 0
 
     def flush(self) -> None:
         """Put what was written on the medium; the whole file system's, since there are many files."""

@@ -14,7 +14,7 @@ import threading
 import numpy as np
 import numpy.typing as npt
 
-from ulterion.core.histogram import BUCKETS, LatencyHistogram, buckets_of
+from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.soak.trace import Row
 
 SLOTS = 128
@@ -43,25 +43,20 @@ class Intervals:
         self._lock = threading.Lock()
         self._taken = 0
 
-    def count(self, source: int, begins: npt.NDArray[np.int64], ends: npt.NDArray[np.int64], start_ns: int) -> None:
-        """Count requests (times in ns, in order of their ends) of one recorder."""
-        step = round(self.seconds * 1e9)
-        numbers = (ends - start_ns) // step
-        for number in range(int(numbers[0]), int(numbers[-1]) + 1):
-            first, last = np.searchsorted(numbers, [number, number + 1])
-            if last > first:
-                self._add(number, (ends - begins)[first:last])
-        self._at[source] = numbers[-1]
-
-    def _add(self, number: int, latencies: npt.NDArray[np.int64]) -> None:
+    def add(self, source: int, number: int, requests: int, worst_ns: int, counts: npt.NDArray[np.int64]) -> None:
+        """Take what ended in an interval: the number of requests, the longest, and how many in each bucket."""
         with self._lock:  # threads of one worker share it; workers are one to a soak
             slot = self._slots[number % SLOTS]
             if slot[NUMBER] != number:
                 slot[:] = 0
                 slot[NUMBER] = number
-            slot[REQUESTS] += latencies.size
-            slot[WORST] = max(int(slot[WORST]), int(latencies.max()))
-            slot[COLUMNS:] += np.bincount(buckets_of(latencies), minlength=BUCKETS)
+            slot[REQUESTS] += requests
+            slot[WORST] = max(int(slot[WORST]), worst_ns)
+            slot[COLUMNS:] += counts
+
+    def reached(self, source: int, number: int) -> None:
+        """Note that a recorder has added everything before an interval."""
+        self._at[source] = number
 
     def ready(self) -> list[Row]:
         """Return the intervals that are whole and were not taken yet, in order; those without a request are empty."""

@@ -1,38 +1,27 @@
-"""The timed loop: one worker, one request at a time.
-
-The time of a request runs from just before the system call to just after it (`time.perf_counter_ns`, monotonic).
-Times go into arrays allocated beforehand; they are counted into the histogram and the series every tenth of a second,
-between two requests, so that no latency contains the counting.
-"""
+"""What drives a timed loop: slices of a tenth of a second, counting, and what is looked at in between."""
 
 from __future__ import annotations
 
 import errno
 import os
 import threading
-import time
-from array import array
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from ulterion.core.errors import TargetFailed
-from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import Tick
-from ulterion.core.series import IntervalSeries
+from ulterion.core.series import INTERVAL as FIRST_INTERVAL
+from ulterion.core.series import MOST_INTERVALS, IntervalSeries
+from ulterion.engine import loops
+from ulterion.engine.compiler import Words, words_of
 from ulterion.engine.data import Buffers
 
-COUNT_EVERY_NS = 100_000_000
-BATCH = 16384  # requests timed before they are counted at the latest
-
-Transfer = Callable[[int, Buffers, int], int]
-
-
-Counted = Callable[[npt.NDArray[np.int64], npt.NDArray[np.int64], int], None]
-"""Told, at each count, of the begins and ends of requests and of the start, all in ns on the `perf_counter_ns` clock."""
+SLICE_NS = 100_000_000
+NEVER = 2**62
 
 
 class StopSign(Protocol):
@@ -45,85 +34,169 @@ class StopSign(Protocol):
         """Tell all to end."""
 
 
-class Recorder:
-    """Times of the requests of one lane: raw for a tenth of a second, then counted."""
+class Intervals(Protocol):
+    """Who is told of each interval of a long load (`ulterion.engine.intervals`)."""
 
-    def __init__(self, block_bytes: int, also: Counted | None = None) -> None:
+    seconds: float
+
+    def add(self, source: int, number: int, requests: int, worst_ns: int, counts: npt.NDArray[np.int64]) -> None:
+        """Take what ended in an interval: the number of requests, the longest, and how many in each bucket."""
+
+    def reached(self, source: int, number: int) -> None:
+        """Note that everything before an interval was added."""
+
+
+class Feeding(Protocol):
+    """Where a loop's offsets come from."""
+
+    work: loops.Work
+
+    def more(self, state: Words) -> None:
+        """Put further offsets behind those that are left."""
+
+
+class Recorder:
+    """The counts of one loop: histogram, series, and the row of words that the loop works with.
+
+    Attributes:
+        counted: all of that, as the loop takes it; `state` the row of words.
+    """
+
+    def __init__(self, block_bytes: int, intervals: Intervals | None = None, source: int = 0) -> None:
         self.block_bytes = block_bytes
-        self.also = also
-        self.begins, self.ends = (array("q", bytes(8 * BATCH)) for _ in range(2))
-        self.latency = LatencyHistogram()
-        self.series = IntervalSeries()
-        self.requests = 0
-        self.start_ns = 0
-        self.last_ns = 0
+        self.state = words_of(memoryview(bytearray(8 * loops.STATE_WORDS)), "q")
+        counts, series, room = (words_of(memoryview(bytearray(8 * n)), "q") for n in (BUCKETS, MOST_INTERVALS, 2))
+        self.counted = loops.Counted(self.state, counts, series, room)
+        self.state[loops.BLOCK] = self.state[loops.EXPECTED] = block_bytes
+        self.state[loops.LEAST] = NEVER
+        self.state[loops.INTERVAL] = round(FIRST_INTERVAL * 1e9)
+        self._intervals, self._source = intervals, source
+        self._number, self._edge, self._step = 0, NEVER, 0
+        self._told_counts: npt.NDArray[np.int64] = np.zeros(BUCKETS, dtype=np.int64)
+        self._told_requests = 0
+
+    def begin(self, start_ns: int, deadline_ns: int) -> None:
+        """Set the start and the deadline of the last request (`perf_counter_ns` clock)."""
+        state = self.state
+        state[loops.START], state[loops.DEADLINE], state[loops.NOW] = start_ns, deadline_ns, start_ns
+        if self._intervals is not None:
+            self._step = round(self._intervals.seconds * 1e9)
+            self._edge = start_ns + self._step
+        self.next_slice()
+
+    def next_slice(self) -> None:
+        """Set the end of the next slice: a tenth of a second on, at the deadline, or at the end of an interval."""
+        now, deadline = int(self.state[loops.NOW]), int(self.state[loops.DEADLINE])
+        self.state[loops.UNTIL] = min(now + SLICE_NS, self._edge, deadline if now < deadline else NEVER)
+
+    def tell(self, *, last: bool = False) -> None:
+        """Hand an interval that is over to whom it concerns; at the very end (`last`) what there is of one."""
+        now = int(self.state[loops.NOW])
+        if self._intervals is None or (now < self._edge and not last):
+            return
+        counts = np.array(self.counted.counts, dtype=np.int64)
+        requests = self.requests - self._told_requests
+        if requests:
+            worst = int(self.state[loops.WORST])
+            self._intervals.add(self._source, self._number, requests, worst, counts - self._told_counts)
+        self._told_counts, self._told_requests = counts, self.requests
+        self.state[loops.WORST] = 0
+        self._number = (now - int(self.state[loops.START])) // self._step
+        self._edge = int(self.state[loops.START]) + (self._number + 1) * self._step
+        self._intervals.reached(self._source, self._number)
+
+    @property
+    def requests(self) -> int:
+        """Requests counted so far."""
+        return int(self.state[loops.REQUESTS])
 
     @property
     def bytes(self) -> int:
         """Bytes counted so far."""
         return self.requests * self.block_bytes
 
-    def count(self, used: int) -> None:
-        """Count the first `used` times into histogram and series."""
-        if used == 0:
-            return
-        begins, ends = (np.frombuffer(a, dtype=np.int64)[:used] for a in (self.begins, self.ends))
-        self.latency.add(ends - begins)
-        self.series.add((ends - self.start_ns) / 1e9, self.block_bytes)
-        self.requests += used
-        self.last_ns = int(ends[-1])
-        if self.also is not None:
-            self.also(begins, ends, self.start_ns)
+    @property
+    def last_ns(self) -> int:
+        """The last completion counted, on the `perf_counter_ns` clock; 0 before the first."""
+        return int(self.state[loops.LAST])
+
+    @property
+    def latency(self) -> LatencyHistogram:
+        """The latencies counted so far."""
+        made = LatencyHistogram()
+        made.counts = np.array(self.counted.counts, dtype=np.int64)
+        if self.requests:
+            made.least_ns, made.greatest_ns = float(self.state[loops.LEAST]), float(self.state[loops.GREATEST])
+            made.sum_ns = float(self.state[loops.TOTAL])
+        return made
+
+    @property
+    def series(self) -> IntervalSeries:
+        """The bytes of each interval so far."""
+        counts: npt.NDArray[np.int64] = np.array(self.counted.series, dtype=np.int64)
+        return IntervalSeries.of(self.state[loops.INTERVAL] / 1e9, counts, int(self.state[loops.USED]))
 
 
-@dataclass
-class Lane:
-    """One worker's share of a pass.
+def drive(
+    recorder: Recorder, feed: Feeding, turn: Callable[[], int], stop: StopSign, tick: Tick | None = None,
+    give_up: Callable[[], bool] | None = None,
+) -> int:  # fmt: skip
+    """Take a loop (`turn`) through slices until it is over; return why it came back last.
 
-    Attributes:
-        fd: open file; the lane does not close it.
-        transfer: `os.preadv` or `os.pwritev`, or a stand-in of the same shape.
-        offsets, buffers: endless iterators; one of each makes a request.
-        recorder: takes the times.
-        stop: set by anyone to end the lane at its next count.
+    `give_up` is asked after each slice whether not to wait any longer for what is in flight.
     """
+    state = recorder.state
+    while True:
+        why = turn()
+        if why == loops.DRY:
+            feed.more(state)
+            continue
+        if why != loops.SLICE:
+            recorder.tell(last=True)
+            return int(why)
+        recorder.tell()
+        if stop.is_set():
+            state[loops.ENDING] = 1
+        if tick is not None:
+            tick((state[loops.NOW] - state[loops.START]) / 1e9, recorder.bytes)
+        if give_up is not None and give_up():
+            return int(why)
+        recorder.next_slice()
 
-    fd: int
-    transfer: Transfer
-    offsets: Iterator[int]
-    buffers: Iterator[Buffers]
-    recorder: Recorder
-    stop: StopSign = field(default_factory=threading.Event)
+
+class Lane:
+    """Requests one at a time, by positional reads and writes."""
+
+    def __init__(
+        self, fd: int, feed: Feeding, recorder: Recorder, stop: StopSign | None = None, *, reads: Buffers | None = None,
+        writes: Buffers | None = None,
+    ) -> None:  # fmt: skip
+        """Prepare a lane on an open file, which it does not close; with both kinds of buffers the feed's kinds decide."""
+        self.feed, self.recorder, self.stop = feed, recorder, stop or threading.Event()
+        self._kept = (reads, writes)
+        state = recorder.state
+        state[loops.FILE], state[loops.MIXED] = fd, reads is not None and writes is not None
+        state[loops.READ_TO] = reads.address if reads else 0
+        if writes is not None:
+            state[loops.WRITES] = 1
+            state[loops.WRITE_FROM], state[loops.SLOTS] = writes.address, writes.count
+            state[loops.STAMPS], state[loops.STEP] = writes.stamps, writes.step
 
     def run(self, start_ns: int, deadline_ns: int, tick: Tick | None = None) -> None:
         """Issue requests until the deadline (both on the `perf_counter_ns` clock); raise TargetFailed with the offset."""
-        recorder, clock = self.recorder, time.perf_counter_ns
-        fd, transfer, block = self.fd, self.transfer, self.recorder.block_bytes
-        begins, ends = recorder.begins, recorder.ends
-        recorder.start_ns = start_ns
-        used, offset = 0, 0
-        count_at = min(start_ns + COUNT_EVERY_NS, deadline_ns)
-        try:
-            for offset, buffer in zip(self.offsets, self.buffers):  # noqa: B905 - both endless
-                begin = clock()
-                moved = transfer(fd, buffer, offset)
-                end = clock()
-                if moved != block:
-                    raise OSError(errno.EIO, f"moved {moved} of {block} bytes")
-                begins[used] = begin
-                ends[used] = end
-                used += 1
-                if end >= count_at or used == BATCH:
-                    recorder.count(used)
-                    used = 0
-                    if end >= deadline_ns or self.stop.is_set():
-                        return
-                    if tick is not None:
-                        tick((end - start_ns) / 1e9, recorder.bytes)
-                    count_at = min(end + COUNT_EVERY_NS, deadline_ns)
-        except OSError as error:
-            recorder.count(used)
-            raise failed(error, offset, recorder.bytes) from error
+        recorder = self.recorder
+        recorder.begin(start_ns, deadline_ns)
+        why = drive(recorder, self.feed, lambda: loops.one_at_a_time(recorder.counted, self.feed.work), self.stop, tick)
+        if why == loops.FAILED:
+            raise failure(recorder)
+
+
+def failure(recorder: Recorder) -> TargetFailed:
+    """Return the error of the first request of a loop that failed."""
+    result, block = int(recorder.state[loops.FAILED_WITH]), recorder.block_bytes
+    number = -result if result < 0 else errno.EIO
+    reason = os.strerror(number) if result < 0 else f"moved {result} of {block} bytes"
+    return failed(OSError(number, reason), int(recorder.state[loops.FAILED_AT]), recorder.bytes)
 
 
 def failed(error: OSError, offset: int, moved: int) -> TargetFailed:

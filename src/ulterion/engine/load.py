@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import itertools
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
 
@@ -13,10 +11,10 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import Workload
 from ulterion.engine import crew
-from ulterion.engine.data import WriteData
+from ulterion.engine.data import Buffers
 from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.lane import Lane
+from ulterion.engine.lane import Lane, Recorder
 from ulterion.engine.movers import Job, Threads, choose
 from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
@@ -117,17 +115,7 @@ def _work(
     """Do the load in this process until told to stop."""
     if files is not None:
         return _cycle(target, workload, seed, intervals, files, seat)
-    job = Job(
-        target.fd,
-        workload,
-        seed,
-        0,
-        1,
-        seat.stop,
-        seat.gate,
-        seat.report,
-        lambda number: partial(intervals.count, number),
-    )
+    job = Job(target.fd, workload, seed, stop=seat.stop, gate=seat.gate, tick=seat.report, intervals=intervals)
     moved = choose(workload.depth).move(job)
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
 
@@ -146,10 +134,10 @@ def _cycle(
 ) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
     block = workload.block_bytes
-    cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, block, seed)
-    job = Job(target.fd, workload, seed, counting=lambda number: partial(intervals.count, number))
-    recorder = job.recorder()
-    lane = Lane(-1, cycles.transfer, _nowhere(), WriteData(block, seed).buffers(), recorder, seat.stop)
+    data = Buffers.pool(block, seed)
+    cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, data, seed)
+    recorder = Recorder(block, intervals)
+    lane = Lane(-1, cycles, recorder, seat.stop, writes=data)
     start = seat.gate()
     try:
         lane.run(start, start + round(FOR_EVER * 1e9), seat.report)
@@ -161,8 +149,3 @@ def _cycle(
     finally:
         cycles.delete_all()
     return LoadEnd((recorder.last_ns - start) / 1e9, flush)
-
-
-def _nowhere() -> Iterator[int]:
-    """The files find their own offsets."""
-    return itertools.repeat(0)

@@ -1,28 +1,25 @@
 """The ways to keep requests in flight, and the choice between them.
 
 Depth 1 is a plain positional read or write for each request: the least overhead there is.  Deeper is a ring where the
-kernel offers one; elsewhere a thread for each request in flight, which overlaps the system calls because they run
-outside the interpreter's lock.
+kernel offers one; elsewhere a thread for each request in flight, which runs outside the interpreter's lock.
 """
 
 from __future__ import annotations
 
 import functools
-import os
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
-
-import numpy as np
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
-from ulterion.engine import offsets, uring
-from ulterion.engine.data import POOL_BYTES, Buffers, WriteData, read_buffer
-from ulterion.engine.lane import Counted, Lane, Recorder, StopSign, Transfer
+from ulterion.engine import uring
+from ulterion.engine.data import POOL_BYTES, Buffers
+from ulterion.engine.lane import Intervals, Lane, Recorder, StopSign
+from ulterion.engine.offsets import Feed, chunks_of
 from ulterion.engine.ringlane import RingLane
 
 WAIT = 0.1  # seconds between two looks at the workers
@@ -40,7 +37,7 @@ class Job:
         stop: the stop sign.
         gate: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
         tick: told of progress.
-        counting: gives each recorder someone else to tell, by its number; for soaks.
+        intervals: told of each interval; for soaks.
     """
 
     fd: int
@@ -51,11 +48,11 @@ class Job:
     stop: StopSign = field(default_factory=threading.Event)
     gate: Callable[[], int] = time.perf_counter_ns
     tick: Tick | None = None
-    counting: Callable[[int], Counted] | None = None
+    intervals: Intervals | None = None
 
     def recorder(self, number: int = 0) -> Recorder:
         """Return the recorder of one of the lane's loops."""
-        return Recorder(self.workload.block_bytes, self.counting(number) if self.counting else None)
+        return Recorder(self.workload.block_bytes, self.intervals, number)
 
     @property
     def own_seed(self) -> int:
@@ -93,44 +90,15 @@ class Mover(Protocol):
         """Do the job; raise TargetFailed."""
 
 
-def _choices(share: float, seed: int) -> Iterator[bool]:
-    """Yield, for ever, whether the next request writes."""
-    rng = np.random.Generator(np.random.SFC64(seed))
-    while True:
-        yield from (rng.random(offsets.CHUNK) < share).tolist()
-
-
-def _mixed(share: float, seed: int, data: WriteData, block_bytes: int) -> Transfer:
-    """Return a transfer that writes with the given share and reads otherwise, repeatable from the seed."""
-    reads, writes, choices = read_buffer(block_bytes), data.buffers(), _choices(share, seed)
-
-    def transfer(fd: int, buffers: Buffers, offset: int) -> int:
-        return os.pwritev(fd, next(writes), offset) if next(choices) else os.preadv(fd, next(reads), offset)
-
-    return transfer
-
-
-def _lanes(job: Job, count: int) -> list[Lane]:
-    """Build the loops of a job; sequential ones share one stream of offsets, random ones have their own seeds."""
+def _lane(job: Job, index: int, count: int) -> Lane:
+    """Build one of the `count` one-at-a-time loops of a job, whose parts of a sequential stream interleave."""
     workload, block = job.workload, job.workload.block_bytes
-    span = workload.span_bytes or 0
-    origin, shared = workload.origin_bytes, None
-    if workload.pattern == "sequential":
-        shared = offsets.sequential(span, block, job.lane, job.lanes, origin)
-    made = []
-    for index in range(count):
-        seed = job.own_seed * 1009 + index
-        own = shared if shared is not None else offsets.scattered(span, block, seed, origin)
-        buffers: Iterator[Buffers] = read_buffer(block)
-        transfer: Transfer = os.preadv
-        if workload.direction != "read":
-            data = WriteData(block, seed, POOL_BYTES // count)
-            if workload.direction == "write":
-                transfer, buffers = os.pwritev, data.buffers()
-            else:
-                transfer = _mixed(workload.write_share or 0.0, seed, data, block)
-        made.append(Lane(job.fd, transfer, own, buffers, job.recorder(index), job.stop))
-    return made
+    own = job.own_seed * 1009 + index
+    reads = Buffers(block, 1, own, writes=False) if workload.direction != "write" else None
+    writes = Buffers.pool(block, own, POOL_BYTES // count) if workload.direction != "read" else None
+    chunks = chunks_of(workload, own, job.lane * count + index, job.lanes * count)
+    feed = Feed(chunks, writes.memory if writes else None, workload.write_share if reads and writes else None, own)
+    return Lane(job.fd, feed, job.recorder(index), job.stop, reads=reads, writes=writes)
 
 
 class Positional:
@@ -141,7 +109,7 @@ class Positional:
 
     def move(self, job: Job) -> Moved:
         """Run the workload in this thread."""
-        (lane,) = _lanes(job, 1)
+        lane = _lane(job, 0, 1)
         start = job.gate()
         lane.run(start, job.deadline(start), job.tick)
         return Moved([lane.recorder], start)
@@ -157,7 +125,8 @@ class Threads:
 
     def move(self, job: Job) -> Moved:
         """Run the workload in `depth` threads that start together; the first error of any stops all."""
-        lanes = _lanes(job, job.workload.depth)
+        count = job.workload.depth
+        lanes = [_lane(job, index, count) for index in range(count)]
         errors: list[Exception] = []
         start: list[int] = []
         ready = threading.Barrier(len(lanes) + 1, action=lambda: start.append(job.gate()))

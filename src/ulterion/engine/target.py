@@ -17,7 +17,7 @@ from ulterion.core.series import IntervalSeries
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import crew, testfile
-from ulterion.engine.data import WriteData
+from ulterion.engine.data import Buffers
 from ulterion.engine.lane import failed
 from ulterion.engine.movers import Job, Moved, choose
 
@@ -136,11 +136,11 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
 
 
 def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
-    done, buffers = 0, WriteData(LAY_BLOCK, seed).buffers()
+    done, buffers = 0, Buffers.pool(LAY_BLOCK, seed)
     seat.gate()
     try:
         while done < target.span_bytes and not seat.stop.is_set():
-            (block,) = next(buffers)
+            block = buffers.renewed(done // LAY_BLOCK)
             done += os.pwritev(target.fd, [block[: target.span_bytes - done]], done)
             seat.report(0.0, done)
     except OSError as error:

@@ -3,10 +3,7 @@
 Layouts and constants are those of the kernel's user-space interface, include/uapi/linux/io_uring.h; the three system
 calls have the same numbers on every 64-bit architecture.  All fields are little-endian words on x86-64 and arm64.
 
-Memory order: submissions are read by the kernel inside the system call that this thread makes, so program order is
-enough.  Completions may be written by another processor.  A system call through ctypes gives up and takes back the
-interpreter's lock, whose mutex orders memory on every architecture; the completion tail is read after that, and what
-lies below the tail is read only after `fence`, which on architectures with weak ordering takes and frees a lock.
+Who reads and writes the shared words in which order is said in `ulterion.engine.calls`.
 """
 
 from __future__ import annotations
@@ -17,7 +14,6 @@ import mmap
 import os
 import platform
 import struct
-import threading
 from dataclasses import dataclass
 
 SYS_SETUP, SYS_ENTER, SYS_REGISTER = 425, 426, 427
@@ -32,10 +28,10 @@ FEAT_SINGLE_MMAP, FEAT_EXT_ARG = 1 << 0, 1 << 8
 ENTER_GETEVENTS, ENTER_EXT_ARG = 1 << 0, 1 << 3
 OFFSET_SQ, OFFSET_CQ, OFFSET_SQES = 0, 0x8000000, 0x10000000
 REGISTER_BUFFERS, REGISTER_FILES, UNREGISTER_FILES = 0, 2, 3
-OP_READ_FIXED, OP_WRITE_FIXED, OP_READ, OP_WRITE = 4, 5, 22, 23
+OP_NOTHING, OP_READ_FIXED, OP_WRITE_FIXED, OP_READ, OP_WRITE = 0, 4, 5, 22, 23
 SQE_FIXED_FILE = 1 << 0
 SQE_BYTES, CQE_BYTES, PARAMS_BYTES = 64, 16, 120
-WEAK_ORDER = platform.machine() not in ("x86_64", "AMD64", "i686")
+LONGEST_WAIT = 0.5  # seconds after which a wait without completions looks round
 
 
 class UnavailableError(Exception):
@@ -87,7 +83,7 @@ class Ring:
         entries: submission entries as 64-bit words, eight a slot; word 1 is the offset in the file.
         index: the index array of the submission ring; `index_mask` wraps it.
         sq, cq: the rings as 32-bit words; `sq_head`, `sq_tail`, `cq_head`, `cq_tail` are places in them.
-        done_data, done_result: completions as 64-bit and as signed 32-bit words; `cq_mask` wraps them.
+        done: completions, two 64-bit words each, the result in the low half of the second; `cq_mask` wraps them.
     """
 
     def __init__(self, slots: int) -> None:
@@ -100,9 +96,15 @@ class Ring:
             os.close(self.fd)
             raise UnavailableError(f"the ring cannot be mapped: {error.strerror}") from error
         self._arg = ctypes.create_string_buffer(24)  # struct io_uring_getevents_arg
-        self._time = (ctypes.c_int64 * 2)()  # struct __kernel_timespec
+        self._time = (ctypes.c_int64 * 2)(int(LONGEST_WAIT), int(LONGEST_WAIT % 1 * 1e9))  # struct __kernel_timespec
         struct.pack_into("<QIIQ", self._arg, 0, 0, 0, 0, ctypes.addressof(self._time))
-        self._lock = threading.Lock()
+
+    @property
+    def waiting(self) -> tuple[int, int, int]:
+        """Flags, address and bytes of the argument of a call that submits and waits, not for ever where the kernel can that."""
+        if self.timed:
+            return ENTER_GETEVENTS | ENTER_EXT_ARG, ctypes.addressof(self._arg), 24
+        return ENTER_GETEVENTS, 0, 0
 
     def _map(self, params: bytes) -> None:
         sq_entries, cq_entries = struct.unpack_from("<II", params, 0)
@@ -141,8 +143,7 @@ class Ring:
         self.index = memoryview(sq_map)[sq.last : sq.last + 4 * sq_entries].cast("I")
         self.cq = memoryview(cq_map)[: cq.last].cast("I")
         self.cq_head, self.cq_tail, self.cq_mask = cq.head // 4, cq.tail // 4, cq_entries - 1
-        done = memoryview(cq_map)[cq.last : cq.last + CQE_BYTES * cq_entries]
-        self.done_data, self.done_result = done.cast("Q"), done.cast("i")
+        self.done = memoryview(cq_map)[cq.last : cq.last + CQE_BYTES * cq_entries]
 
     def describe(self, slot: int, head: int, address: int, length: int, buffer_index: int = 0) -> None:
         """Describe a slot: its first word (see `head_word`), the buffer's address, length and registered index."""
@@ -155,28 +156,6 @@ class Ring:
     ) -> bool:
         """Register buffers or files; return whether the kernel took them."""
         return bool(self._call(SYS_REGISTER, self.fd, what, ctypes.addressof(table), count, 0, 0) == 0)
-
-    def enter(self, submit: int, wait: int, seconds: float | None = None) -> int:
-        """Submit, and wait for completions; return 0, or the errno of a wait that ended without one.
-
-        Raises OSError when the submission itself is refused.
-        """
-        flags, argument, size = ENTER_GETEVENTS, 0, 0
-        if seconds is not None and self.timed:
-            self._time[0], self._time[1] = int(seconds), int(seconds % 1 * 1e9)
-            flags, argument, size = ENTER_GETEVENTS | ENTER_EXT_ARG, ctypes.addressof(self._arg), 24
-        if self._call(SYS_ENTER, self.fd, submit, wait, flags, argument, size) >= 0:
-            return 0
-        number = ctypes.get_errno()
-        if number in (errno.EINTR, errno.ETIME, errno.EAGAIN, errno.EBUSY):
-            return number
-        raise OSError(number, os.strerror(number))
-
-    def fence(self) -> None:
-        """Order the reads that follow after those that came before (nothing to do on x86)."""
-        if WEAK_ORDER:
-            with self._lock:
-                pass
 
     def let_go_of_files(self) -> None:
         """Give registered files back now: the kernel takes a closed ring apart later, and would hold them until then.
