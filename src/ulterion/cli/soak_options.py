@@ -198,8 +198,7 @@ def load_of(arguments: argparse.Namespace) -> tuple[Workload, FileSizes | None]:
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size, show_block
     from ulterion.core.workload import parse_workload
-    from ulterion.engine.filecycles import block_for
-    from ulterion.engine.load import FileSizes
+    from ulterion.engine.load import FileSizes, block_for
 
     if arguments.files is None:
         workload = parse_workload(arguments.load or DEFAULT_LOAD)

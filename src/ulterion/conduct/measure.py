@@ -19,7 +19,7 @@ def measure(request: MeasureRequest, observer: Observer) -> Measured:
 
     Raises UsageError before anything is measured.
     """
-    with opened(request.place, request.access, request.workloads, request.seconds) as opening:
+    with opened(request.place, request.access, request.workloads, request.seconds, observer) as opening:
         run = blank_measure(opening, request)
         observer.opened(run)
         return _keep(request, opening, run, observer)

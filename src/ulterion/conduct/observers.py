@@ -19,12 +19,18 @@ from ulterion.model.runs.soak import SoakRun
 class Observer(runner.Observer):
     """A runner's observer that also hears what is about to be tested."""
 
+    def preparing(self, words: str) -> None:
+        """Something makes the reviewer wait before the target is touched."""
+
     def opened(self, run: MeasureRun) -> None:
         """The target is open; nothing has been written to it yet."""
 
 
 class SoakObserver:
     """What a soak tells as it goes.  Every method may be left as it is."""
+
+    def preparing(self, words: str) -> None:
+        """Something makes the reviewer wait before the target is touched."""
 
     def opened(self, run: SoakRun) -> None:
         """The target is open; nothing has been written to it yet."""

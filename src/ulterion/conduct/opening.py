@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.conduct.expected import check_expected
+from ulterion.conduct.observers import Observer, SoakObserver
 from ulterion.conduct.permits import open_device
 from ulterion.conduct.place import Place
 from ulterion.conduct.real import HostTarget
@@ -45,14 +46,17 @@ class Opened:
 
 
 @contextmanager
-def opened(place: Place, access: Access, workloads: Sequence[Workload], seconds: float) -> Iterator[Opened]:
+def opened(
+    place: Place, access: Access, workloads: Sequence[Workload], seconds: float, observer: Observer | SoakObserver
+) -> Iterator[Opened]:
     """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed."""
     target = _open(place, access)
     try:
         settled = [w.settled(seconds, target.span_bytes) for w in workloads]
-        opening = _opened(target, place, access, settled)
         for workload in settled:
             target.check(workload)
+        target.make_ready(observer.preparing)
+        opening = _opened(target, place, access, settled)
         yield opening
     finally:
         target.close()

@@ -5,9 +5,10 @@ from __future__ import annotations
 import datetime
 import secrets
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
+from typing import TYPE_CHECKING
 
 from ulterion.conduct.benches import Bench, LoadSettings, RealBench
 from ulterion.conduct.targets import Target
@@ -17,12 +18,15 @@ from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.version import __version__
 from ulterion.core.workload import Workload
-from ulterion.engine import crew
+from ulterion.engine import codecache, crew
 from ulterion.engine.load import FileSizes
 from ulterion.engine.target import RealTarget, Share, join, refuse_spoiled, seconds_asleep
 from ulterion.host import drives, inuse, sensors
 from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
+
+if TYPE_CHECKING:
+    from ulterion.engine.calibration import OwnCost
 
 
 class HostTarget:
@@ -37,6 +41,7 @@ class HostTarget:
     def __init__(self, engine: RealTarget) -> None:
         self.engine = engine
         self._device: str | None = None
+        self._own: OwnCost | None = None
 
     @property
     def name(self) -> str:
@@ -52,6 +57,14 @@ class HostTarget:
     def cache_bypassed(self) -> bool:
         """Whether the operating system's cache is out of the way."""
         return self.engine.cache_bypassed
+
+    def make_ready(self, tell: Callable[[str], None]) -> None:
+        """Compile the timed loops where that was not done yet, and find what they cost."""
+        if not codecache.is_kept():
+            tell("preparing the engine: its timed loops are compiled for this machine, once")
+        from ulterion.engine.calibration import own_cost
+
+        self._own = own_cost()
 
     def facts(self) -> TargetFacts:
         """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
@@ -75,7 +88,11 @@ class HostTarget:
 
         versions = {"ulterion": __version__, "python": platform.python_version(), "numpy": numpy.__version__}
         known = host.bench_facts(versions, words.room)
-        return replace(known, host=words.host or known.host)
+        known = replace(known, host=words.host or known.host)
+        if self._own is None:
+            return known
+        own = self._own
+        return replace(known, request_cost=own.one, request_cost_deep=own.deep, uncompiled=own.uncompiled)
 
     def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
         """Return what a reviewer should know before believing a figure."""
@@ -85,6 +102,11 @@ class HostTarget:
             memory = bench.memory_bytes or 0
             if self.span_bytes < 2 * memory:
                 sentences.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
+        if bench.uncompiled is not None:
+            sentences.append(
+                f"the timed loops run uncompiled ({bench.uncompiled}): small requests are slower than the drive; "
+                "install the numba package, and measure again"
+            )
         return [*sentences, *self.engine.cautions()]
 
     def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:

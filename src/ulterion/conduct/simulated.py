@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from ulterion.conduct.benches import Bench, LoadSettings, SimBenchSource
 from ulterion.conduct.targets import Target
@@ -43,6 +43,9 @@ class SimulatedTarget:
     def span_bytes(self) -> int:
         """The stretch of the medium that is covered."""
         return self.chain.span_bytes
+
+    def make_ready(self, tell: Callable[[str], None]) -> None:
+        """Nothing is timed here."""
 
     def facts(self) -> TargetFacts:
         """Return what the bench shows, as a survey of real hardware would."""

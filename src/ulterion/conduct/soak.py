@@ -27,7 +27,7 @@ SYSTEM_SHARE = 0.10  # of what is free on the system disk; others need room too
 def soak(request: SoakRequest, observer: SoakObserver) -> Soaked:
     """Run a soak and keep it; a target that fails, or a stop by hand, is a soak too.  Raises UsageError before it."""
     access = replace(request.access, span_bytes=_span(request))
-    with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0) as opening:
+    with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0, observer) as opening:
         if request.files is not None:
             opening.target.check_files()
         run = blank_soak(opening, request)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from ulterion.conduct.benches import Bench, LoadSettings
@@ -33,6 +33,9 @@ class Target(Protocol):
     @property
     def cache_bypassed(self) -> bool:
         """Whether the operating system's cache is out of the way."""
+
+    def make_ready(self, tell: Callable[[str], None]) -> None:
+        """Prepare what measures; say in words what makes the reviewer wait."""
 
     def facts(self) -> TargetFacts:
         """Return what it is; raise UsageError when its name leads elsewhere by now."""

@@ -62,7 +62,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         every = []
         for name in names:
             place = _place_of(request.place, name)
-            every.append(stack.enter_context(opened(place, request.access, both, request.seconds)))
+            every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
         _refuse_doubles(names, every)
         seats = [_seat(request, name, opening, observer) for name, opening in zip(names, every, strict=True)]
         for seat in seats:

@@ -7,6 +7,7 @@ exit status; nothing else in the program ends the process.
 from __future__ import annotations
 
 import difflib
+import errno
 from collections.abc import Iterable
 
 
@@ -34,6 +35,12 @@ class TargetFailed(UlterionError, OSError):  # noqa: N818 - it names what happen
     def __init__(self, message: str, *, offset: int | None = None, moved: int = 0, code: int | None = None) -> None:
         super().__init__(message)
         self.offset, self.moved, self.code = offset, moved, code
+
+    @classmethod
+    def of_request(cls, error: OSError, offset: int, moved: int) -> TargetFailed:
+        """Return the failure of a request at `offset`, after `moved` bytes."""
+        name = errno.errorcode.get(error.errno or 0, "error")
+        return cls(f"{error.strerror} ({name}) at offset {offset}", offset=offset, moved=moved, code=error.errno)
 
 
 class Interrupted(UlterionError):  # noqa: N818 - not a fault

@@ -82,6 +82,8 @@ class BenchFacts:
         governor: how the processor's clock is governed.
         power: 'mains' or 'battery'.
         drivers: versions of the storage drivers that state one.
+        request_cost: what a request costs the program itself, one at a time, seconds; `request_cost_deep` with many in flight.
+        uncompiled: why the timed loops ran uncompiled, None where they were compiled.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -97,3 +99,6 @@ class BenchFacts:
     governor: str | None = None
     power: str | None = None
     drivers: dict[str, str] = field(default_factory=dict)
+    request_cost: float | None = None
+    request_cost_deep: float | None = None
+    uncompiled: str | None = None

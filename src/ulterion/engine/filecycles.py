@@ -16,17 +16,8 @@ from ulterion.engine.compiler import Words, words_of
 from ulterion.engine.data import Buffers
 from ulterion.engine.loops import AT, FILE, Work
 
-LARGEST_BLOCK = 1024 * 1024
 SPARE_FILES = 64  # descriptors left for everything else
 FEWEST_FILES = 32
-
-
-def block_for(smallest: int) -> int:
-    """Return the request size for files of at least `smallest` bytes: 1 MiB, or the largest power of two within it."""
-    block = LARGEST_BLOCK
-    while block > smallest and block > 4096:
-        block //= 2
-    return block
 
 
 def most_files() -> int:

@@ -196,11 +196,4 @@ def failure(recorder: Recorder) -> TargetFailed:
     result, block = int(recorder.state[loops.FAILED_WITH]), recorder.block_bytes
     number = -result if result < 0 else errno.EIO
     reason = os.strerror(number) if result < 0 else f"moved {result} of {block} bytes"
-    return failed(OSError(number, reason), int(recorder.state[loops.FAILED_AT]), recorder.bytes)
-
-
-def failed(error: OSError, offset: int, moved: int) -> TargetFailed:
-    """Return the error of a request that failed at `offset` after `moved` bytes of its lane."""
-    reason = error.strerror or os.strerror(error.errno or errno.EIO)
-    name = errno.errorcode.get(error.errno or 0, "error")
-    return TargetFailed(f"{reason} ({name}) at offset {offset}", offset=offset, moved=moved, code=error.errno)
+    return TargetFailed.of_request(OSError(number, reason), int(recorder.state[loops.FAILED_AT]), recorder.bytes)

@@ -12,9 +12,7 @@ from ulterion.core.soak.trace import Row
 from ulterion.core.workload import Workload
 from ulterion.engine import crew
 from ulterion.engine.data import Buffers
-from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.lane import Lane, Recorder
 from ulterion.engine.movers import Job, Threads, choose
 from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
@@ -27,6 +25,17 @@ class FileSizes:
 
     low: int
     high: int
+
+
+LARGEST_BLOCK = 1024 * 1024
+
+
+def block_for(smallest: int) -> int:
+    """Return the request size for files of at least `smallest` bytes: 1 MiB, or the largest power of two within it."""
+    block = LARGEST_BLOCK
+    while block > smallest and block > 4096:
+        block //= 2
+    return block
 
 
 @dataclass(frozen=True)
@@ -133,6 +142,9 @@ def _cycle(
     target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes, seat: crew.Seat
 ) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
+    from ulterion.engine.filecycles import FileCycles
+    from ulterion.engine.lane import Lane, Recorder
+
     block = workload.block_bytes
     data = Buffers.pool(block, seed)
     cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, data, seed)

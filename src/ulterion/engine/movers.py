@@ -11,16 +11,16 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.core.workload import Workload
 from ulterion.engine import uring
 from ulterion.engine.data import POOL_BYTES, Buffers
-from ulterion.engine.lane import Intervals, Lane, Recorder, StopSign
-from ulterion.engine.offsets import Feed, chunks_of
-from ulterion.engine.ringlane import RingLane
+
+if TYPE_CHECKING:  # the loops bring the compiler, which only a measurement needs
+    from ulterion.engine.lane import Intervals, Lane, Recorder, StopSign
 
 WAIT = 0.1  # seconds between two looks at the workers
 
@@ -52,6 +52,8 @@ class Job:
 
     def recorder(self, number: int = 0) -> Recorder:
         """Return the recorder of one of the lane's loops."""
+        from ulterion.engine.lane import Recorder
+
         return Recorder(self.workload.block_bytes, self.intervals, number)
 
     @property
@@ -92,6 +94,9 @@ class Mover(Protocol):
 
 def _lane(job: Job, index: int, count: int) -> Lane:
     """Build one of the `count` one-at-a-time loops of a job, whose parts of a sequential stream interleave."""
+    from ulterion.engine.lane import Lane
+    from ulterion.engine.offsets import Feed, chunks_of
+
     workload, block = job.workload, job.workload.block_bytes
     own = job.own_seed * 1009 + index
     reads = Buffers(block, 1, own, writes=False) if workload.direction != "write" else None
@@ -187,6 +192,8 @@ class Rings:
 
     def move(self, job: Job) -> Moved:
         """Run the workload from this thread."""
+        from ulterion.engine.ringlane import RingLane
+
         lane = RingLane(job.fd, job.workload, job.seed, job.lane, job.lanes, job.stop, job.recorder())
         start = job.gate()
         lane.run(start, job.deadline(start), job.tick)

@@ -18,7 +18,6 @@ from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import crew, testfile
 from ulterion.engine.data import Buffers
-from ulterion.engine.lane import failed
 from ulterion.engine.movers import Job, Moved, choose
 
 MIB = 2**20
@@ -144,7 +143,7 @@ def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
             done += os.pwritev(target.fd, [block[: target.span_bytes - done]], done)
             seat.report(0.0, done)
     except OSError as error:
-        raise failed(error, done, done) from error
+        raise TargetFailed.of_request(error, done, done) from error
     seat.flushing()
     flush_to_medium(target.fd)
 

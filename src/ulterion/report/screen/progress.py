@@ -28,6 +28,10 @@ class Announcer(Observer):
     def __init__(self, stream: IO[str]) -> None:
         self.console = console(stream)
 
+    def preparing(self, words: str) -> None:
+        """Say what is waited for."""
+        self.console.print(words)
+
     def opened(self, run: MeasureRun) -> None:
         """Show the preview."""
         for line in preview(run):

@@ -124,6 +124,10 @@ class SoakAnnouncer(SoakObserver):
         self.console = console(stream)
         self.unit = unit
 
+    def preparing(self, words: str) -> None:
+        """Say what is waited for."""
+        self.console.print(words)
+
     def opened(self, run: SoakRun) -> None:
         """Show the preview with the sensors."""
         for line in preview(run):

@@ -1,0 +1,72 @@
+"""The engine made ready before any clock starts, and what it costs itself: the tool's own share of a request."""
+
+from __future__ import annotations
+
+import functools
+import os
+import time
+from dataclasses import dataclass
+
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.engine import compiler, loops, uring
+from ulterion.engine.compiler import words_of
+from ulterion.engine.lane import Recorder
+from ulterion.engine.movers import Job, Positional
+from ulterion.engine.ringlane import RingLane
+
+SECONDS = 0.04  # of each of the two trials; with the compiled loops loaded, all takes a tenth of a second
+BLOCK, SPAN, DEPTH = 4096, 1 << 22, 32
+LOOKS = 2000  # at the clock, to know what one costs
+
+
+@dataclass(frozen=True)
+class OwnCost:
+    """What a request costs us, seconds.
+
+    Attributes:
+        one: with one request at a time, what is added to each turn: counting, the next offset, looks at the clock.
+        deep: on a ring with 32 in flight, a request's whole way through loop and kernel when it does nothing; None without a ring.
+        uncompiled: why the loops run as they are written, None where they are compiled.
+    """
+
+    one: float
+    deep: float | None
+    uncompiled: str | None
+
+
+def _trial(depth: int) -> Workload:
+    return parse_workload(f"random read 4 KiB depth {depth}").settled(SECONDS, SPAN)
+
+
+def _one_at_a_time() -> float:
+    """Return the time of a turn over memory that is not in the request, and a look at the clock, seconds."""
+    memory = os.memfd_create("ulterion-calibration")
+    try:
+        os.ftruncate(memory, SPAN)
+        os.pwrite(memory, bytes(SPAN), 0)
+        moved = Positional().move(Job(memory, _trial(1), 1))
+    finally:
+        os.close(memory)
+    (recorder,) = moved.recorders
+    room = words_of(memoryview(bytearray(16)), "q")
+    looks = loops.clock_cost(room, LOOKS) / LOOKS / 1e9
+    turn = (moved.last_ns - moved.start_ns) / recorder.requests / 1e9
+    return max(0.0, turn - recorder.latency.mean) + looks
+
+
+def _deep() -> float | None:
+    """Return the time of a request that does nothing, on a ring that is kept full, seconds."""
+    if uring.available() is not None:
+        return None
+    lane = RingLane(0, _trial(DEPTH), 1, nothing=True, recorder=Recorder(BLOCK))
+    start = time.perf_counter_ns()
+    lane.run(start, start + round(SECONDS * 1e9))
+    return (lane.recorder.last_ns - start) / lane.recorder.requests / 1e9
+
+
+@functools.cache
+def own_cost() -> OwnCost:
+    """Make the engine ready and return what it costs; once in a process, so that its children inherit what was compiled."""
+    _one_at_a_time()  # the first time compiles, or loads what was compiled
+    _deep()
+    return OwnCost(_one_at_a_time(), _deep(), compiler.WHY_NOT)
