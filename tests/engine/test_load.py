@@ -13,10 +13,13 @@ from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
-from ulterion.engine.filecycles import FileCycles, block_for
+from ulterion.engine import loops
+from ulterion.engine.data import Buffers
+from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.folder import FolderTarget, set_room_aside
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.load import FileSizes, Load, LoadEnd
+from ulterion.engine.lane import Recorder
+from ulterion.engine.load import FileSizes, Load, LoadEnd, block_for
 
 MIB = 2**20
 
@@ -27,19 +30,21 @@ class Counting(FolderCase):
     def test_every_request_is_counted_once_in_its_interval(self, waits: list[tuple[float, int]]) -> None:
         """Requests of two recorders, counted in batches, come out in the interval in which they ended."""
         intervals, rows = Intervals(0.5, 4096, 2), []
+        recorders = [Recorder(4096, intervals, source) for source in (0, 1)]
         clocks, truth = [0, 0], np.zeros(400, dtype=int)
-        for batch in range(0, len(waits), 7):
-            for source in (0, 1):
-                mine = [w for w, s in waits[batch : batch + 7] if s == source]
-                begins = []
-                for wait in mine:
-                    begins.append(clocks[source])
-                    clocks[source] += round(wait * 1e9)
-                if mine:
-                    ends = np.array([*begins[1:], clocks[source]], dtype=np.int64)
-                    intervals.count(source, np.array(begins, dtype=np.int64), ends, 0)
-                    np.add.at(truth, ends // 500_000_000, 1)
+        for recorder in recorders:
+            recorder.begin(0, 10**15)
+        for wait, source in waits:
+            recorder, begun = recorders[source], clocks[source]
+            clocks[source] += round(wait * 1e9)
+            recorder.state[loops.NOW] = clocks[source]
+            recorder.tell()
+            loops._time(recorder.counted, clocks[source] - begun)
+            loops._tally(recorder.counted, clocks[source], 1)
+            truth[clocks[source] // 500_000_000] += 1
             rows += intervals.ready()
+        for recorder in recorders:
+            recorder.tell(last=True)
         rows += intervals.rest(max(clocks) / 1e9 + 1e-9)
         self.assertEqual([r.requests for r in rows], truth[: len(rows)].tolist())
         self.assertEqual(sum(r.requests for r in rows), len(waits))
@@ -107,4 +112,4 @@ class Loading(FolderCase):
         self.assertEqual(load.remains(), [])
         load.abandon()
         with self.assertRaises(UsageError):
-            FileCycles(self.folder, (MIB, 32 * MIB), 16 * MIB, MIB, 1)
+            FileCycles(self.folder, (MIB, 32 * MIB), 16 * MIB, Buffers.pool(MIB, 1), 1)

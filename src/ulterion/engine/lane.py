@@ -138,9 +138,13 @@ class Recorder:
 
 
 def drive(
-    recorder: Recorder, feed: Feeding, turn: Callable[[], int], stop: StopSign, tick: Tick | None = None,
+    recorder: Recorder,
+    feed: Feeding,
+    turn: Callable[[], int],
+    stop: StopSign,
+    tick: Tick | None = None,
     give_up: Callable[[], bool] | None = None,
-) -> int:  # fmt: skip
+) -> int:
     """Take a loop (`turn`) through slices until it is over; return why it came back last.
 
     `give_up` is asked after each slice whether not to wait any longer for what is in flight.
@@ -168,9 +172,15 @@ class Lane:
     """Requests one at a time, by positional reads and writes."""
 
     def __init__(
-        self, fd: int, feed: Feeding, recorder: Recorder, stop: StopSign | None = None, *, reads: Buffers | None = None,
+        self,
+        fd: int,
+        feed: Feeding,
+        recorder: Recorder,
+        stop: StopSign | None = None,
+        *,
+        reads: Buffers | None = None,
         writes: Buffers | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Prepare a lane on an open file, which it does not close; with both kinds of buffers the feed's kinds decide."""
         self.feed, self.recorder, self.stop = feed, recorder, stop or threading.Event()
         self._kept = (reads, writes)
