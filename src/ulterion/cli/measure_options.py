@@ -81,15 +81,18 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
     )
     group.add_argument(
         "--lanes",
-        type=options.count("lanes", MOST_LANES),
-        default=1,
+        type=_lanes,
         metavar="N",
-        help="worker processes that share each pass (default: %(default)s)",
+        help="worker processes, each with the workload's depth (default: auto, as many as it takes to share that depth)",
     )
     group.add_argument(
         "--together", nargs="+", metavar="TARGET", help="further targets: each alone, then all at once, for hubs"
     )
     options.add_seed(group)
+
+
+def _lanes(text: str) -> int | None:
+    return None if text == "auto" else options.count("lanes", MOST_LANES)(text)
 
 
 def _add_how(group: argparse._ArgumentGroup) -> None:

@@ -7,12 +7,14 @@ import datetime
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.ownshare import own_share
 from ulterion.core.passes import PassResult
 from ulterion.core.plausible import impossible, sinking
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import runner
+from ulterion.engine.lanes import SHALLOW
 from ulterion.model.journal import SUFFIX, Journal
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import State
@@ -117,12 +119,40 @@ def _marked(run: MeasureRun) -> MeasureRun:
         records.append(record.model_copy(update={"suspect": why}))
         if why:
             warnings.append(f"{record.workload.name}: {why}")
+        warnings += [f"{record.workload.name}: {words}" for words in _own_part(run, record)]
         if sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
             warnings.append(
                 f"{record.workload.name}: later passes were slower: a write cache ran out, or heat; use "
                 "--rest or shorter passes, and look at it with 'ulterion soak'"
             )
     return run.model_copy(update={"workloads": records}).with_warnings(*warnings)
+
+
+def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
+    """Return what is ours in a figure, where it is worth knowing."""
+    if not record.counted or record.counted[0].lanes is None:
+        return []
+    cost = run.bench.request_cost if record.workload.depth == 1 else run.bench.request_cost_deep
+    lanes = max(p.lanes or 1 for p in record.counted)
+    busy = sorted(p.busy or 0.0 for p in record.counted)[len(record.counted) // 2]
+    seconds = sum(p.seconds - (p.flush_seconds or 0.0) for p in record.counted)
+    own = own_share(cost, busy, seconds, sum(p.requests for p in record.counted), lanes)
+    words = []
+    if own.is_limit:
+        words.append(
+            _limit_words(busy, lanes, fixed=run.settings.lanes is not None and record.workload.depth > SHALLOW)
+        )
+    if own.is_large:
+        words.append(f"up to {(own.share or 0) * 100:.0f} % of the time of a request is the program's own")
+    return words
+
+
+def _limit_words(busy: float, lanes: int, *, fixed: bool) -> str:
+    """Say that the workers were the limit; `fixed` when their number was asked for and could be left to the program."""
+    who = "one worker was" if lanes == 1 else f"its {lanes} workers were"
+    if fixed and lanes == 1:
+        return f"{who} the limit, busy {busy * 100:.0f} % of the time: try --lanes auto"
+    return f"{who} busy {busy * 100:.0f} % of the time: the processor was the limit, not the drive"
 
 
 def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:

@@ -72,7 +72,7 @@ def _open(place: Place, access: Access) -> Target:
             raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
         bench = load_bench(place.bench_file)
         span = access.span_bytes or DEFAULT_SPAN
-        return SimulatedTarget(SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes))
+        return SimulatedTarget(SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes or 1))
     assert place.path is not None
     engine = _open_real(place.path, access)
     engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
@@ -125,7 +125,7 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         seed=opening.seed,
         passes=request.passes,
         seconds=request.seconds,
-        lanes=lanes if lanes > 1 else None,
+        lanes=lanes,
         warm_up=extras.warm_up or None,
         rest_seconds=extras.rest or None,
         cool_to=extras.cool_to,

@@ -158,8 +158,9 @@ class HostTarget:
         engines = [self.engine, *(o.engine for o in others if isinstance(o, HostTarget))]
         jobs, owners = [], []
         for owner, (engine, workload, seed) in enumerate(zip(engines, workloads, seeds, strict=True)):
-            jobs += [partial(engine.lane_job, workload, seed, lane) for lane in range(engine.lanes)]
-            owners += [owner] * engine.lanes
+            own = engine.jobs(workload, seed)
+            jobs += own
+            owners += [owner] * len(own)
         asleep = seconds_asleep()
         outcomes = crew.run_each(jobs, tick, stall, partial(_beats, engines))
         refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)

@@ -22,7 +22,7 @@ class Access:
     Attributes:
         span_bytes: stretch of the medium, or None for the default.
         seed: of offsets, data and simulated noise; None to draw one.
-        lanes: worker processes that share each pass.
+        lanes: worker processes, each with the workload's depth; None for as many as are needed to share it.
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
         accept: go on with a drive, port or link other than the hookup expects.
@@ -30,7 +30,7 @@ class Access:
 
     span_bytes: int | None = None
     seed: int | None = None
-    lanes: int = 1
+    lanes: int | None = None
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
     accept: bool = False

@@ -24,6 +24,8 @@ class PassResult:
         latency: histogram of the requests' latencies.
         flush_seconds: the flush by itself (None for a read pass).
         cpu_seconds: processor time of this process during the pass, or None where it means nothing (simulated).
+        lanes: workers that shared it, or None (simulated).
+        busy: share of the time in which the busiest worker computed, the flush left out; None likewise.
         interval: seconds of one interval of the series.
         interval_bytes: bytes completed in each interval.
     """
@@ -36,6 +38,8 @@ class PassResult:
     cpu_seconds: float | None
     interval: float
     interval_bytes: tuple[int, ...]
+    lanes: int | None = None
+    busy: float | None = None
 
     @property
     def rate(self) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -16,7 +16,7 @@ from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.series import IntervalSeries
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, testfile
+from ulterion.engine import crew, lanes, testfile
 from ulterion.engine.data import Buffers
 from ulterion.engine.movers import Job, Moved, choose
 
@@ -25,6 +25,7 @@ DEFAULT_SPAN = 1024 * MIB
 SMALLEST_SPAN = 16 * MIB
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 LAY_BLOCK = 4 * MIB
+TRIAL_SEED = 20_011  # of the short trials that find how many lanes are needed
 LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
 
 
@@ -41,9 +42,10 @@ class RealTarget(ABC):
     def __init__(self, path: Path, opened: testfile.OpenFile, span_bytes: int) -> None:
         self.path = path
         self.span_bytes = span_bytes
-        self.lanes = 1
+        self.lanes: int | None = None
         self.stall = crew.STALL
         self.pulse: crew.Pulse | None = None
+        self._needed: dict[str, int] = {}
         self._file = opened
 
     @property
@@ -92,14 +94,36 @@ class RealTarget(ABC):
         """
         self._forget_cached(self._file.fd)
         asleep = seconds_asleep()
-        jobs = [partial(self.lane_job, workload, seed, lane) for lane in range(self.lanes)]
-        shares: list[Share] = crew.run(jobs, tick, self.stall, self.pulse)
+        shares: list[Share] = crew.run(self.jobs(workload, seed), tick, self.stall, self.pulse)
         refuse_spoiled(shares, asleep)
         return join(shares, workload.block_bytes)
 
-    def lane_job(self, workload: Workload, seed: int, lane: int, seat: crew.Seat) -> Share:
-        """Do one lane's share, in a process of its own; a share that wrote ends with its data on the medium."""
-        job = Job(self._file.fd, workload, seed, lane, self.lanes, seat.stop, seat.gate, seat.report)
+    def jobs(self, workload: Workload, seed: int) -> list[Callable[[crew.Seat], Share]]:
+        """Return what each lane of a pass is to do in a process of its own.
+
+        A number of lanes that was asked for gives each the workload's depth; as many as are needed share it.
+        """
+        if self.lanes is not None:
+            shared = [workload] * self.lanes
+        else:
+            shared = lanes.split(workload, self._lanes_needed(workload))
+        count = len(shared)
+        return [partial(self._lane_job, own, seed, lane, count) for lane, own in enumerate(shared)]
+
+    def _lanes_needed(self, workload: Workload) -> int:
+        """Return how many workers it takes that none of them is the limit; tried once for each workload."""
+        if workload.text not in self._needed:
+            self._needed[workload.text] = lanes.needed(workload, self._trial)
+        return self._needed[workload.text]
+
+    def _trial(self, workload: Workload, count: int) -> PassResult:
+        parts = lanes.split(workload, count)
+        jobs = [partial(self._lane_job, own, TRIAL_SEED, lane, count) for lane, own in enumerate(parts)]
+        return join(crew.run(jobs, None, self.stall, self.pulse), workload.block_bytes)
+
+    def _lane_job(self, workload: Workload, seed: int, lane: int, count: int, seat: crew.Seat) -> Share:
+        """Do one lane's share; a share that wrote ends with its data on the medium."""
+        job = Job(self._file.fd, workload, seed, lane, count, seat.stop, seat.gate, seat.report)
         mover = choose(workload.depth)
         cpu = time.process_time()
         moved = mover.move(job)
@@ -224,6 +248,8 @@ def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
         latency=first.latency,
         flush_seconds=(end - last) / 1e9 if flushed else None,
         cpu_seconds=sum(s.cpu_seconds for s in shares),
+        lanes=len(shares),
+        busy=min(1.0, max(s.cpu_seconds / max(s.last_ns - s.start_ns, 1) * 1e9 for s in shares)),
         interval=first.series.interval,
         interval_bytes=tuple(first.series.values),
     )

@@ -37,7 +37,7 @@ class Settings(Ground):
 
     passes: Count
     seconds: Seconds
-    lanes: int | None = Field(None, description="worker processes that shared each pass, when more than one")
+    lanes: int | None = Field(None, description="worker processes that were asked for, each with the workload's depth")
     warm_up: bool | None = None
     rest_seconds: float | None = None
     cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")

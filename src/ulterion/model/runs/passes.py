@@ -58,6 +58,8 @@ class PassRecord(Written):
     requests: int = Field(gt=0, le=MOST)
     flush_seconds: Seconds | None = None
     cpu_seconds: Seconds | None = None
+    lanes: Count | None = Field(None, description="worker processes that shared it")
+    busy: float | None = Field(None, ge=0, le=2, description="share of the time in which the busiest of them computed")
     latency: Latency
     series: Series
 
@@ -71,6 +73,8 @@ class PassRecord(Written):
             requests=result.requests,
             flush_seconds=result.flush_seconds,
             cpu_seconds=result.cpu_seconds,
+            lanes=result.lanes,
+            busy=result.busy,
             latency=Latency.of(result.latency),
             series=Series(interval=result.interval, bytes=list(result.interval_bytes)),
         )

@@ -1,0 +1,40 @@
+"""How many workers a workload takes, so that the drive is the limit and not one processor."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import replace
+
+from ulterion.core.ownshare import BUSY
+from ulterion.core.passes import PassResult
+from ulterion.core.workload import Workload
+
+SHALLOW = 4  # requests in flight up to which one worker is never the limit
+TRIAL = 0.2  # seconds of a trial
+GAIN = 1.05  # what more workers must bring at least
+
+
+def split(workload: Workload, count: int) -> list[Workload]:
+    """Return a workload as so many lanes share it: together they keep its depth in flight."""
+    whole, over = divmod(workload.depth, count)
+    return [replace(workload, depth=whole + (lane < over)) for lane in range(count)]
+
+
+def needed(workload: Workload, trial: Callable[[Workload, int], PassResult]) -> int:
+    """Return how many lanes to use: one, unless its worker is busy nearly all the time and more of them are faster.
+
+    `trial` runs a short pass with so many lanes.
+    """
+    if workload.depth <= SHALLOW:
+        return 1
+    short = replace(workload, seconds=min(TRIAL, workload.seconds or TRIAL))
+    best, chosen = trial(short, 1), 1
+    most = min(os.cpu_count() or 1, workload.depth)
+    count = 2
+    while count <= most and (best.busy or 0.0) >= BUSY:
+        tried = trial(short, count)
+        if tried.rate < best.rate * GAIN:
+            break
+        best, chosen, count = tried, count, count * 2
+    return chosen
