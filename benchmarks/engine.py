@@ -108,10 +108,11 @@ def automatic_row(path: Path, rounds: int, seconds: float) -> Row:
     words = "random read 4 KiB depth 32"
 
     def best() -> Figures:
-        return max((ours(path, words, seconds, n) for n in (1, 2)), key=lambda f: f.rate)
+        each = [ours(path, f"random read 4 KiB depth {32 // n}", seconds, n) for n in (1, 2)]
+        return max(each, key=lambda f: f.rate)
 
     pairs = paired(rounds, partial(ours, path, words, seconds, None), best)
-    return row("lanes auto / the best fixed number, 32 in flight", pairs, lambda a, b: a.rate / b.rate, ">= 0.95")
+    return row("lanes auto / the best fixed number, 32 in flight in all", pairs, lambda a, b: a.rate / b.rate, ">= 0.95")
 
 
 def memory_row(path: Path, seconds: float) -> Row:

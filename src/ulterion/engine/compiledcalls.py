@@ -20,21 +20,42 @@ _clock_gettime = NUMBA.types.ExternalFunction("clock_gettime", _word(_word, _lon
 _pread = NUMBA.types.ExternalFunction("pread", _long(_word, _long, _long, _long))
 _pwrite = NUMBA.types.ExternalFunction("pwrite", _long(_word, _long, _long, _long))
 _syscall = NUMBA.types.ExternalFunction("syscall", _long(*[_long] * 7))
-_errno_location = NUMBA.types.ExternalFunction("__errno_location", NUMBA.types.CPointer(_word)())
+_errno_location = NUMBA.types.ExternalFunction("__errno_location", _long())
+
+
+@intrinsic
+def _word_at(typing: Any, address: Any) -> Any:
+    """Return the 32-bit word at an address."""
+
+    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.load(builder.inttoptr(args[0], ir.IntType(32).as_pointer()), typ=ir.IntType(32))
+
+    return _word(_long), made
+
+
+@intrinsic
+def _address_of(typing: Any, words: Any) -> Any:
+    """Return where an array's words are."""
+
+    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        array = context.make_array(signature.args[0])(context, builder, args[0])
+        return builder.ptrtoint(array.data, ir.IntType(64))
+
+    return _long(words), made
 
 
 @compiled
 def _or_error(result: int) -> int:
     if result >= 0:
         return result
-    number: int = NUMBA.carray(_errno_location(), 1)[0]  # of this thread
+    number: int = _word_at(_errno_location())  # of this thread
     return -number
 
 
 @compiled
 def clock(room: Any) -> int:
     """Return the monotonic clock, ns; `room` is two words for the kernel to write to."""
-    _clock_gettime(MONOTONIC, room.ctypes.data)
+    _clock_gettime(MONOTONIC, _address_of(room))
     now: int = room[0] * 1_000_000_000 + room[1]
     return now
 

@@ -58,10 +58,14 @@ def refuse(error: Exception) -> None:
 
 
 def compiled(loop: Loop) -> Loop:
-    """Compile a function on its first call (a decorator); it holds no interpreter's lock.  Without a compiler: as it is."""
+    """Compile a function on its first call (a decorator).  Without a compiler: as it is.
+
+    It holds no interpreter's lock, and counts no references to the arrays it is lent (`_nrt`), which would cost as much as all
+    else in a request.
+    """
     if NUMBA is None:
         return loop
-    made: Loop = NUMBA.njit(nogil=True, cache=codecache.folder() is not None, error_model="numpy")(loop)
+    made: Loop = NUMBA.njit(nogil=True, _nrt=False, cache=codecache.folder() is not None, error_model="numpy")(loop)
     return made
 
 
