@@ -112,7 +112,9 @@ def automatic_row(path: Path, rounds: int, seconds: float) -> Row:
         return max(each, key=lambda f: f.rate)
 
     pairs = paired(rounds, partial(ours, path, words, seconds, None), best)
-    return row("lanes auto / the best fixed number, 32 in flight in all", pairs, lambda a, b: a.rate / b.rate, ">= 0.95")
+    return row(
+        "lanes auto / the best fixed number, 32 in flight in all", pairs, lambda a, b: a.rate / b.rate, ">= 0.95"
+    )
 
 
 def memory_row(path: Path, seconds: float) -> Row:

@@ -26,6 +26,7 @@ class RunFacts:
         span_bytes: stretch of the medium that was covered.
         cache_bypassed: whether the operating system's cache was out of the way.
         engine: version of the program that measured.
+        lanes: workers that shared each pass, or None where that is not known.
     """
 
     target: TargetFacts
@@ -35,6 +36,7 @@ class RunFacts:
     span_bytes: int
     cache_bypassed: bool
     engine: str
+    lanes: int | None = None
 
 
 Found = list[tuple[str, str]]
@@ -82,4 +84,6 @@ def differences(a: RunFacts, b: RunFacts, leaving_out: Collection[str] = ()) -> 
     all_differences += _apart(START, x.temperature, y.temperature, WARMER, "C")
     all_differences += _apart(ROOM, a.bench.room_temperature, b.bench.room_temperature, WARMER, "C")
     all_differences += _plain("Ulterion version", a.engine, b.engine)
+    all_differences += _plain("lanes", a.lanes, b.lanes)
+    all_differences += _plain("timed loops", *("uncompiled" if r.bench.uncompiled else "compiled" for r in (a, b)))
     return [words for what, words in all_differences if what not in leaving_out]

@@ -24,7 +24,7 @@ _errno_location = NUMBA.types.ExternalFunction("__errno_location", _long())
 
 
 @intrinsic
-def _word_at(typing: Any, address: Any) -> Any:
+def _load_word(typing: Any, address: Any) -> Any:
     """Return the 32-bit word at an address."""
 
     def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
@@ -34,7 +34,7 @@ def _word_at(typing: Any, address: Any) -> Any:
 
 
 @intrinsic
-def _address_of(typing: Any, words: Any) -> Any:
+def _words_address(typing: Any, words: Any) -> Any:
     """Return where an array's words are."""
 
     def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
@@ -42,6 +42,11 @@ def _address_of(typing: Any, words: Any) -> Any:
         return builder.ptrtoint(array.data, ir.IntType(64))
 
     return _long(words), made
+
+
+# what an intrinsic makes is called with fewer arguments than it is written with
+_word_at: Any = _load_word
+_address_of: Any = _words_address
 
 
 @compiled

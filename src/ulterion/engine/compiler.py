@@ -41,6 +41,10 @@ def _load() -> tuple[Any, str | None]:
     """Return the compiler's module, or None with the reason."""
     try:
         os.environ["NUMBA_CACHE_DIR"] = str(codecache.folder() or "")
+        os.environ["NUMBA_CPU_NAME"] = (
+            "generic"  # what is kept serves any processor of the kind, and costs nothing here
+        )
+        os.environ["NUMBA_CPU_FEATURES"] = ""
         import numba
 
         return numba, None

@@ -26,6 +26,7 @@ class Measured:
         rates: bytes per second of each pass.
         run: the document they come from.
         suspect: why the figure cannot be the drive's, or None.
+        lanes: workers that shared each pass, or None where that is not known.
     """
 
     hookup: str
@@ -34,6 +35,7 @@ class Measured:
     rates: tuple[float, ...]
     run: MeasureRun
     suspect: str | None = None
+    lanes: int | None = None
 
     @property
     def estimate(self) -> Estimate:
@@ -65,7 +67,9 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
             rates = tuple(p.rate for p in record.counted)
             of_hookup = newest.setdefault(run.hookup, {})
             of_hookup.pop(record.text, None)  # the order of the newest run counts
-            of_hookup[record.text] = Measured(run.hookup, record.workload, record.text, rates, run, record.suspect)
+            of_hookup[record.text] = Measured(
+                run.hookup, record.workload, record.text, rates, run, record.suspect, record.counted[0].lanes
+            )
     return newest
 
 
@@ -98,6 +102,7 @@ def run_facts(measured: Measured) -> RunFacts:
         span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
         cache_bypassed=run.cache_bypassed,
         engine=run.bench.versions.get("ulterion", "?"),
+        lanes=measured.lanes,
     )
 
 

@@ -1,0 +1,103 @@
+"""How many workers a workload gets, and what is said of the program's own part."""
+
+from __future__ import annotations
+
+import os
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.ownshare import own_share
+from ulterion.core.passes import PassResult
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.engine import lanes
+
+DEEP = parse_workload("random read 4 KiB depth 32").settled(5.0, 2**30)
+MEMORY = Path("/dev/shm")
+
+
+class Needed(unittest.TestCase):
+    @given(st.integers(1, 300), st.integers(1, 64))
+    def test_lanes_together_keep_the_depth(self, depth: int, count: int) -> None:
+        """However it is split, as many requests are in flight as the workload says, and no lane is more than one apart."""
+        parts = [w.depth for w in lanes.split(replace(DEEP, depth=depth), min(count, depth))]
+        self.assertEqual(sum(parts), depth)
+        self.assertLessEqual(max(parts) - min(parts), 1)
+        self.assertGreaterEqual(min(parts), 1)
+
+    def needed(self, worker: float, drive: float, cores: int, depth: int = 32) -> tuple[int, list[int]]:
+        """Return the lanes chosen for a worker and a drive of so many requests a second each, and what was tried."""
+        tried: list[int] = []
+
+        def trial(workload: Workload, count: int) -> PassResult:
+            assert workload.seconds is not None and workload.seconds <= lanes.TRIAL
+            tried.append(count)
+            rate = min(drive, worker * min(count, cores))
+            return PassResult(
+                round(rate * 4096),
+                1.0,
+                round(rate),
+                LatencyHistogram(),
+                None,
+                1.0,
+                0.1,
+                (),
+                count,
+                rate / count / worker,
+            )
+
+        with mock.patch("os.cpu_count", return_value=cores):
+            return lanes.needed(replace(DEEP, depth=depth), trial), tried
+
+    def test_as_many_as_the_drive_takes_and_the_machine_has(self) -> None:
+        """A slow drive takes one, a faster one two or four; more than the processors is not tried, nor is a shallow workload."""
+        self.assertEqual(self.needed(500e3, 90e3, 8), (1, [1]))
+        self.assertEqual(self.needed(500e3, 900e3, 8), (2, [1, 2, 4]))
+        self.assertEqual(self.needed(500e3, 5e6, 8), (8, [1, 2, 4, 8]))
+        self.assertEqual(self.needed(500e3, 5e6, 2), (2, [1, 2]))
+        self.assertEqual(self.needed(500e3, 5e6, 8, depth=4), (1, []))
+
+    @given(st.floats(0, 1e-5), st.floats(1e-3, 100), st.integers(1, 10**7), st.integers(1, 64))
+    def test_our_share_is_of_a_workers_time(self, cost: float, seconds: float, requests: int, count: int) -> None:
+        """Cost over the time that each of the workers has for a request, never above all of it."""
+        share = own_share(cost, None, seconds, requests, count).share
+        assert share is not None
+        self.assertLessEqual(share, 1.0)
+        self.assertAlmostEqual(share, min(1.0, cost / (seconds * count / requests)), places=9)
+        self.assertIsNone(own_share(None, 0.9, seconds, requests, count).share)
+
+
+class Told(FolderCase):
+    def warnings(self, folder: str, *words: str) -> str:
+        data = self.json_of("measure", folder, *words, "--passes", "1", "--seconds", "0.3", "--span", "16 MiB")
+        cost = data["run"]["bench"]["request_cost"]
+        self.assertTrue(1e-8 < cost < 1e-4, cost)
+        return " ".join(data["run"]["warnings"])
+
+    @unittest.skipUnless(MEMORY.is_dir() and os.access(MEMORY, os.W_OK), "no memory-backed folder here")
+    def test_a_pass_that_waits_for_no_drive_is_told(self) -> None:
+        """On memory the worker is the limit, and our part is not small; with one lane asked for, more are proposed."""
+        import tempfile
+
+        with tempfile.TemporaryDirectory(dir=MEMORY) as folder:
+            self.assertRegex(
+                self.warnings(folder, "--workload", "random read 4 KiB"),
+                r"busy \d+ % of the time: the processor was the limit, not the drive.*of a request is the program's own",
+            )
+            fixed = self.warnings(folder, "--workload", "random read 4 KiB depth 16", "--lanes", "1")
+            self.assertRegex(fixed, "one worker was the limit, busy .*: try --lanes auto|busy")
+
+    def test_a_pass_that_waits_is_not(self) -> None:
+        """Large requests one at a time, from a disk: no worker is the limit, and nothing is ours."""
+        from ulterion.host.facts import MEMORY_FILESYSTEMS, target_facts
+
+        if target_facts(self.folder).filesystem in MEMORY_FILESYSTEMS:
+            self.skipTest("the tests' folder is in memory")
+        said = self.warnings(".", "--workload", "sequential read 1 MiB depth 2")
+        self.assertNotRegex(said, "the limit|own")
