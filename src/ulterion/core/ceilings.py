@@ -31,6 +31,7 @@ class Element:
         seen: the link towards the host as it was seen to run, or None when nothing could be read.
         claimed: claimed rate for each direction, bytes per second.
         direct: rate measured on the direct hookup for each direction, bytes per second (media only).
+        only_link: whether it has no limit of its own but its link, like a port.
     """
 
     key: str
@@ -40,6 +41,7 @@ class Element:
     seen: Link | None = None
     claimed: dict[Direction, float] = field(default_factory=dict)
     direct: dict[Direction, float] = field(default_factory=dict)
+    only_link: bool = False
 
 
 @dataclass(frozen=True)

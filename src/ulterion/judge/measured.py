@@ -148,9 +148,10 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
                 seen=seen if key == device_of(run) else None,
                 claimed=rates,
                 direct=_direct_rates(direct) if key == chain[-1] else {},
+                only_link=port is not None,
             )
         )
-    return [*_host_elements(run), *elements]
+    return [*elements[:1], *_host_elements(run), *elements[1:]]
 
 
 def _host_elements(run: AnyRun) -> list[Element]:
@@ -161,7 +162,8 @@ def _host_elements(run: AnyRun) -> list[Element]:
         known = step.name in run.chain  # the simulated bench names its parts as the review does
         if link is not None and not known and step.role in ("controller", "hub") and link.name != run.target.link:
             label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
-            elements.append(Element(key=f"{step.role} {step.name}", label=label, link=link))
+            only = step.role == "controller"
+            elements.append(Element(key=f"{step.role} {step.name}", label=label, link=link, only_link=only))
     return elements
 
 

@@ -1,0 +1,232 @@
+"""What held a hookup back: named by elimination, from what its elements carried elsewhere.
+
+An element that carried more on another hookup is cleared.  So is one without which the rate stayed the same, and a port
+whose link could carry far more.  What is left are the suspects.  One left is the culprit; of several none is accused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ulterion.core.ceilings import REFUTED, Element
+from ulterion.core.links import Link, is_lower
+from ulterion.core.stats import Estimate, Ratio, ratio
+
+MORE = 1.03  # a rate at least this many times another, and surely higher, is more
+ALIKE = 0.03  # rates within this share of one another, and surely no further apart, are the same
+CLOSE = 0.015  # likewise, for two different products that stop at the same rate of one link
+BARE = 0.10  # without an interval on both sides it takes this much to be more
+SPARE = 0.95  # of the lower end of a link's practical range: a port with a rate below it has room to spare
+
+How = Literal["swap", "link", "shared link", "own rate", "elimination", "together"]
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What a hookup carried in one direction.
+
+    Attributes:
+        hookup: its name; `run` the id of the run.
+        chain: its elements, the port first, the medium last.
+        rates: of the passes, bytes per second; `estimate` from them.
+        direct: whether it is the direct hookup of its medium.
+    """
+
+    hookup: str
+    run: str
+    chain: tuple[Element, ...]
+    rates: tuple[float, ...]
+    estimate: Estimate
+    direct: bool = False
+
+    @property
+    def keys(self) -> frozenset[str]:
+        """The names of its elements."""
+        return frozenset(e.key for e in self.chain)
+
+    @property
+    def seen(self) -> Link | None:
+        """The link that was seen, of the device the host talked to."""
+        return next((e.seen for e in self.chain if e.seen is not None), None)
+
+
+@dataclass(frozen=True)
+class Cleared:
+    """An element that is not to blame, and by what.
+
+    Attributes:
+        key, label: which.
+        why: 'carried more' on a hookup, 'no difference' without it, or 'room to spare' on its link.
+        hookup, run: where that was seen; None for the link's own room.
+        rate: what it carried there, bytes per second; None likewise.
+    """
+
+    key: str
+    label: str
+    why: Literal["carried more", "no difference", "room to spare"]
+    hookup: str | None = None
+    run: str | None = None
+    rate: float | None = None
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """An element that may be what holds the rate back.
+
+    Attributes:
+        key, label: which.
+        link: its link whose practical range the rate meets, or None.
+    """
+
+    key: str
+    label: str
+    link: Link | None = None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What held a hookup back in one direction.
+
+    Attributes:
+        hookup, run, rate: whose rate it is, bytes per second.
+        suspects: what is left; the culprit when it is one.
+        how: by what one was found; 'together' when every element carried more elsewhere; None with several.
+        other: the hookup that shows it, for a swap or the medium's own rate; `other_rate` what that carried.
+        cleared: all others.
+    """
+
+    hookup: str
+    run: str
+    rate: float
+    suspects: tuple[Suspect, ...]
+    how: How | None
+    other: str | None
+    other_rate: float | None
+    cleared: tuple[Cleared, ...]
+
+    @property
+    def culprit(self) -> Suspect | None:
+        """The one that is left, or None."""
+        return self.suspects[0] if len(self.suspects) == 1 else None
+
+
+def find_culprit(target: Carried, others: Sequence[Carried]) -> Finding:
+    """Return what held `target` back, by what others carried in the same direction."""
+    others = [o for o in others if o.hookup != target.hookup]
+    cleared = {e.key: c for e in target.chain if (c := _by_carrying(e, target, others)) is not None}
+    left = [e for e in target.chain if e.key not in cleared]
+    for find in (_by_likeness, _by_room):
+        for element in find(target, left, others):
+            if len(left) > 1:
+                cleared[element.key] = element
+                left = [e for e in left if e.key != element.key]
+    shared = _shared_link(target, left, others)
+    if shared is not None:
+        left = [shared[0]]
+    how, other = ("shared link", shared[1]) if shared is not None else _how(target, left, others)
+    return Finding(
+        target.hookup, target.run, target.estimate.rate,
+        tuple(Suspect(e.key, e.label, met_link(e, target.estimate.rate)) for e in left),
+        how, other.hookup if other else None, other.estimate.rate if other else None,
+        tuple(cleared[e.key] for e in target.chain if e.key in cleared and e not in left),
+    )  # fmt: skip
+
+
+def is_more(one: Carried, other: Carried) -> bool:
+    """Return whether one hookup surely carried more than another."""
+    compared = ratio(one.rates, other.rates)
+    if compared.low is None:
+        return compared.value > 1 + BARE
+    return compared.low > 1.0 and compared.value > MORE
+
+
+def is_alike(one: Carried, other: Carried, within: float = ALIKE) -> bool:
+    """Return whether two hookups surely carried the same."""
+    compared: Ratio = ratio(one.rates, other.rates)
+    if compared.low is None or compared.high is None:
+        return False
+    return 1 - within < compared.low and compared.high < 1 + within
+
+
+def met_link(element: Element, rate: float) -> Link | None:
+    """Return the link of an element whose practical range a rate (bytes per second) meets: the lowest, or None."""
+    links = [k for k in (element.seen or element.link, element.inside) if k is not None]
+    met = [k for k in links if k.practical_low <= rate <= k.practical_high * REFUTED]
+    return min(met, key=lambda k: k.practical_high, default=None)
+
+
+def _by_carrying(element: Element, target: Carried, others: Sequence[Carried]) -> Cleared | None:
+    """Return where an element carried more, the most it did."""
+    where = [o for o in others if element.key in o.keys and is_more(o, target)]
+    if not where:
+        return None
+    best = max(where, key=lambda o: o.estimate.rate)
+    return Cleared(element.key, element.label, "carried more", best.hookup, best.run, best.estimate.rate)
+
+
+def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
+    """Return the elements without which the rate stayed the same, what stood in their place being surely able to more."""
+    same: list[Cleared] = []
+    for other in others:
+        new = [e for e in other.chain if e.key not in target.keys]
+        if is_alike(other, target) and all(_is_clear(e, other, others) for e in new):
+            same += [
+                Cleared(e.key, e.label, "no difference", other.hookup, other.run, other.estimate.rate)
+                for e in left
+                if e.key not in other.keys
+            ]
+    return same
+
+
+def _shared_link(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> tuple[Element, Carried] | None:
+    """Return the element whose link two hookups meet at the same rate, though they share no other suspect; and the other one."""
+    if len(left) < 2:
+        return None
+    for other in others:
+        common = [e for e in left if e.key in other.keys]
+        if (
+            len(common) == 1
+            and met_link(common[0], target.estimate.rate) is not None
+            and is_alike(other, target, CLOSE)
+        ):
+            return common[0], other
+    return None
+
+
+def _by_room(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
+    """Return what is nothing but a link (the port, the host's controller) that could carry far more."""
+    return [
+        Cleared(e.key, e.label, "room to spare")
+        for e in left
+        if e.only_link and (link := e.seen or e.link) is not None and target.estimate.rate < link.practical_low * SPARE
+    ]
+
+
+def _is_clear(element: Element, target: Carried, others: Sequence[Carried]) -> bool:
+    """Return whether an element is surely not what holds a hookup back."""
+    return _by_carrying(element, target, others) is not None or bool(_by_room(target, [element], others))
+
+
+def _how(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> tuple[How | None, Carried | None]:
+    """Return how the one that is left was found, and the hookup that shows it."""
+    if len(left) != 1:
+        return ("together" if not left else None), None
+    (one,) = left
+    swaps = [o for o in others if target.keys - o.keys == {one.key} and is_more(o, target)]
+    if swaps:
+        return "swap", min(swaps, key=lambda o: (len(o.keys ^ target.keys), -o.estimate.rate))
+    if one == target.chain[-1]:
+        alone = [o for o in others if o.direct and one.key in o.keys and is_alike(o, target)]
+        if alone or target.direct:
+            return "own rate", alone[0] if alone else None
+    return ("link" if met_link(one, target.estimate.rate) is not None else "elimination"), None
+
+
+def linked_lower(target: Carried, others: Sequence[Carried]) -> Carried | None:
+    """Return a hookup that shares an end with this one and ran at a higher link, or None."""
+    for other in others:
+        if other.keys & target.keys and is_lower(target.seen, other.seen):
+            return other
+    return None

@@ -1,0 +1,147 @@
+"""What held each hookup back, and the one measurement that would tell more: one answer for tables, claims, soaks and figures."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.culprits import Carried, Finding, find_culprit
+from ulterion.core.links import Link, guess_link
+from ulterion.judge.measured import Measured, best_of, chain_elements
+from ulterion.model.review import Review
+
+DIRECTIONS: tuple[Direction, ...] = ("read", "write")
+ANOTHER = "another "  # before the kind of a part that the review does not have
+BETWEEN = ("hub", "cable", "adapter", "dock", "switch", "extension")  # kinds of parts that a chain does without
+
+
+@dataclass(frozen=True)
+class NextMeasurement:
+    """The measurement that would tell suspects apart.
+
+    Attributes:
+        chain: what to connect, the port first; `hookup` its name where the review has it already.
+        leaves_out: names of the suspects that are not in it.
+    """
+
+    chain: tuple[str, ...]
+    hookup: str | None
+    leaves_out: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Blame:
+    """A finding, with the next measurement where several suspects are left."""
+
+    direction: Direction
+    finding: Finding
+    next: NextMeasurement | None
+
+
+def carried_by(review: Review, measured: dict[str, dict[str, Measured]], direction: Direction) -> dict[str, Carried]:
+    """Return what each measured hookup carried at its best in one direction, by large requests."""
+    every = {}
+    for name, cells in measured.items():
+        best = best_of([c for c in cells.values() if not c.suspect], direction, "sequential")
+        if best is None or name not in review.hookups:
+            continue
+        chain = chain_elements(review, best.run, ())
+        if not chain:
+            continue
+        if best.run.seen_link is None and best.run.target.transport not in (None, "virtual"):
+            guessed = _guessed(list(cells.values()))
+            device = chain[-2] if len(chain) > 2 else chain[-1]
+            chain = [replace(e, seen=guessed) if e is device and guessed is not None else e for e in chain]
+        direct = review.hookups[name].direct
+        every[name] = Carried(name, best.run.id, tuple(chain), best.rates, best.estimate, direct)
+    return every
+
+
+def _guessed(cells: list[Measured]) -> Link | None:
+    best = [best_of(cells, direction, "sequential") for direction in DIRECTIONS]
+    if best[0] is None or best[1] is None:
+        return None
+    return guess_link(best[0].estimate.rate, best[1].estimate.rate)
+
+
+def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tuple[str, Direction], Blame]:
+    """Return what held every measured hookup back, in each direction."""
+    found = {}
+    for direction in DIRECTIONS:
+        carried = carried_by(review, measured, direction)
+        for name, target in carried.items():
+            finding = find_culprit(target, list(carried.values()))
+            following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
+            found[name, direction] = Blame(direction, finding, following)
+    return found
+
+
+def propose(review: Review, target: Carried, finding: Finding, carried: dict[str, Carried]) -> NextMeasurement | None:
+    """Return the measurement that tells the suspects apart best, or None where nothing can.
+
+    What is exchanged should be known to carry more; best is what leaves out the likeliest suspect alone (one whose link the rate
+    meets), or all but it; what the review has is better than what must be fetched.
+    """
+    suspects = [s.key for s in finding.suspects]
+    likely = min(finding.suspects, key=lambda s: s.link.practical_high if s.link else float("inf")).key
+    mine = [k for k in review.hookups[target.hookup].chain if k in review.parts or k in review.ports]
+    tried = {tuple(review.hookups[n].chain) for n in carried}
+    best: tuple[tuple[float, ...], NextMeasurement] | None = None
+    for chain in _possible(review, mine, suspects):
+        out = tuple(k for k in suspects if k not in chain)
+        if tuple(chain) in tried or not out or len(out) == len(suspects):
+            continue
+        hookup = next((n for n, h in review.hookups.items() if tuple(h.chain) == tuple(chain)), None)
+        new = [k for k in chain if k not in mine]
+        score = (
+            float(all(_carried_more(k, target, carried) for k in new)),
+            float(out == (likely,) or {*suspects} - {*out} == {likely}),
+            float(not any(k.startswith(ANOTHER) for k in new)),
+            float(hookup is not None),
+            -float(len(new)),
+            -abs(len(out) - len(suspects) / 2),
+        )
+        if best is None or score > best[0]:
+            best = (score, NextMeasurement(tuple(chain), hookup, out))
+    return best[1] if best else None
+
+
+def _carried_more(key: str, target: Carried, carried: dict[str, Carried]) -> bool:
+    return any(key in c.keys and c.estimate.rate > target.estimate.rate for c in carried.values())
+
+
+def _possible(review: Review, mine: list[str], suspects: list[str]) -> Iterator[list[str]]:
+    """Yield chains that could be connected: those of the review, one without a part, one with a part exchanged."""
+    for hookup in review.hookups.values():
+        yield [k for k in hookup.chain if k in review.parts or k in review.ports]
+    medium = mine[-1]
+    for name, port in review.ports.items():
+        if port.link.name.split()[0] == _family(review, medium):
+            yield [name, medium]
+    for key in suspects:
+        at = mine.index(key) if key in mine else -1
+        if at < 0:
+            continue
+        if key in review.parts and at < len(mine) - 1 and review.parts[key].kind in BETWEEN:
+            yield [k for k in mine if k != key]
+        for other in [*_like(review, key), f"{ANOTHER}{review.parts[key].kind if key in review.parts else 'port'}"]:
+            if other not in mine:
+                yield [other if k == key else k for k in mine]
+
+
+def _like(review: Review, key: str) -> list[str]:
+    """Return what could stand in the place of a port or part: of the same kind, with a link of the same family."""
+    if key in review.ports:
+        link = review.ports[key].link
+        family = link.name.split()[0]
+        return [n for n, p in review.ports.items() if n != key and p.link.name.split()[0] == family
+                and p.link.payload >= link.payload]  # fmt: skip
+    part = review.parts[key]
+    same = [n for n, p in review.parts.items() if n != key and p.kind == part.kind]
+    return [n for n in same if _family(review, n) == _family(review, key)]
+
+
+def _family(review: Review, key: str) -> str | None:
+    link = review.parts[key].link
+    return link.name.split()[0] if link else None
