@@ -103,6 +103,12 @@ def world(rng: random.Random) -> World:
     between = [f"hub{n}" for n in range(rng.randint(0, 2))]
     for key in between:
         add(key, rng.choice(("hub", "cable")), rng.choice(USB), 150, 4000)
+    connect(w, rng, drives, boxes, between)
+    return w
+
+
+def connect(w: World, rng: random.Random, drives: list[str], boxes: list[str], between: list[str]) -> None:
+    """Make the hookups: each drive directly, mostly; and up to five others."""
     ports = [k for k in w.kinds if k.startswith("usb")]
     for drive in drives:
         if rng.random() < 0.85:
@@ -113,7 +119,6 @@ def world(rng: random.Random) -> World:
         chain = [rng.choice(ports), *middle, rng.choice(boxes), rng.choice(drives)]
         if chain not in w.chains.values() and len(w.chains) < 6:
             w.chains[f"h{n}"] = chain
-    return w
 
 
 def text_of(w: World) -> str:
@@ -135,7 +140,7 @@ def noise(rng: random.Random, kind: str, size: float) -> float:
     if kind == "even":
         return rng.gauss(1.0, size)
     if kind == "heavy":
-        return 1.0 + size * rng.gauss(0, 1) / max(0.3, abs(rng.gauss(0, 1))) ** 0.5
+        return float(1.0 + size * rng.gauss(0, 1) / max(0.3, abs(rng.gauss(0, 1))) ** 0.5)
     return rng.gauss(1.0, size) * (0.97 if rng.random() < 0.1 else 1.0)
 
 
@@ -170,14 +175,14 @@ def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Blame]:
     return {(h, d): b for (h, d), b in blames(review, latest(runs)).items()}
 
 
-def fetched(w: World, what: str, step: int) -> str:
-    """Return a part or port of a kind that was not there before, as fast as a reviewer would take; it may still be slow."""
+def fetched(w: World, what: str, step: int, rate: float) -> str:
+    """Return a part or port that was not there before and does more than a rate (bytes per second), as was asked for."""
     key, kind = f"fetched{step}", what.removeprefix(ANOTHER)
     w.kinds[key] = kind
     w.links[key] = "PCIe 4.0 x4" if kind == "drive" else "USB4 40 Gb/s"
     w.gives[key] = find_link(w.links[key]).practical_high * w.rng.uniform(0.8, 1)
     if kind != "port":
-        w.limits[key] = w.rng.uniform(500, 7000 if kind == "drive" else 4000) * 1e6
+        w.limits[key] = rate * w.rng.uniform(1.05, 3)
     return key
 
 
@@ -192,7 +197,9 @@ def play(w: World, runs: list[MeasureRun], hookup: str, direction: str, blame: B
         if blame.next is None:
             return "nothing to propose" if step == 1 else "no further proposal"
         name = blame.next.hookup or f"next{step}"
-        trial.chains[name] = [fetched(trial, k, step) if k.startswith(ANOTHER) else k for k in blame.next.chain]
+        trial.chains[name] = [
+            fetched(trial, k, step, blame.finding.rate) if k.startswith(ANOTHER) else k for k in blame.next.chain
+        ]
         runs.append(run_of(trial, name, trial.chains[name], len(runs) + 1))
         blame = judged(trial, runs)[hookup, direction]
         culprit = blame.finding.culprit
@@ -227,7 +234,7 @@ def main() -> None:
                 ended = play(w, runs, hookup, direction, blame)
                 played[ended] += 1
                 if options.show and not ended.startswith("settled by"):
-                    print(number, ended, hookup, keys, owner, w.chains, [k for k in w.kinds], w.links, blame.next, "\n")
+                    print(number, ended, hookup, keys, owner, w.chains, list(w.kinds), w.links, blame.next, "\n")
             elif not keys:
                 word = "none left"
             elif len(keys) == 1:

@@ -8,12 +8,25 @@ from pathlib import Path
 
 import pandas as pd
 
+from ulterion.core.ceilings import Direction
 from ulterion.core.errors import UsageError, unknown
 from ulterion.judge.claims import judge_claims
-from ulterion.judge.comparisons import compare_review
+from ulterion.judge.comparisons import Group, Row, compare_review
+from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import soak_of
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
 from ulterion.model.store import ReviewFolder
+
+
+def _suspects(blame: Blame | None) -> list[str] | None:
+    """Return the names of what may have held a hookup back; one is the culprit."""
+    return None if blame is None else [s.key for s in blame.finding.suspects]
+
+
+def _blame_of(group: Group, row: Row) -> Blame | None:
+    directions: dict[str, Direction] = {"read": "read", "write": "write"}
+    direction = directions.get(row.workload.direction)
+    return group.blames.get((row.hookup, direction)) if direction and row.workload.is_large else None
 
 
 class Review:
@@ -68,7 +81,7 @@ class Review:
                 "ratio_low": row.comparison.ratio.low if row.comparison else None,
                 "ratio_high": row.comparison.ratio.high if row.comparison else None,
                 "verdict": row.comparison.verdict if row.comparison else None,
-                "limit": row.limit,
+                "suspects": _suspects(_blame_of(group, row)),
             }
             for group in groups
             for row in group.rows
@@ -88,7 +101,7 @@ class Review:
                 "share": row.judgement.share,
                 "verdict": row.judgement.verdict,
                 "hookup": row.hookup,
-                "limit": row.limit,
+                "suspects": _suspects(row.blame),
             }
             for row in judge_claims(self.folder.review, self.runs)
         ]

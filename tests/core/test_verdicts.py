@@ -8,7 +8,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.core.ceilings import Ceiling, Element, bottleneck, ceilings_of
+from ulterion.core.ceilings import Ceiling, Element, ceilings_of
 from ulterion.core.links import find_link
 from ulterion.core.stats import Estimate
 from ulterion.core.verdicts import compare, compare_family, judge_claim
@@ -117,11 +117,3 @@ class Ceilings(unittest.TestCase):
         texts = [c.text for c in ceilings_of(self.chain, "read") if c.owner == "drive"]
         self.assertIn("what the drive does directly, 4900 MB/s", texts)
         self.assertFalse(any("claims" in t for t in texts))
-
-    def test_bottleneck_is_the_lowest_one_near(self) -> None:
-        """Near the lowest: that one; near none: none; far above a ceiling: that ceiling is refuted, not the cause."""
-        found = ceilings_of(self.chain, "read")
-        self.assertEqual(getattr(bottleneck(402e6, found), "owner", None), "box")
-        self.assertIsNone(bottleneck(200e6, found))
-        above = bottleneck(950e6, found)
-        self.assertNotIn("USB 5 Gb/s", above.text if above else "")

@@ -1,8 +1,7 @@
-"""Ceilings: what each part and link of a hookup lets through at most, and which of them held a measurement back.
+"""Ceilings: what each part and link of a hookup lets through at most.
 
 A link's ceiling is its practical range.  A part's is what its maker claims, or better, what was measured of it
-directly; a measurement comes near such a figure within 10 %.  The ceiling of a chain is the lowest upper end.  The
-bottleneck is the lowest ceiling that the measurement comes near; when it comes near none, that is the finding.
+directly.  They say which claims cannot be tested on a hookup; what held a measurement back is found by `ulterion.core.culprits`.
 """
 
 from __future__ import annotations
@@ -95,9 +94,3 @@ def ceilings_of(chain: Sequence[Element], direction: Direction) -> list[Ceiling]
             ceilings.append(_of_link(element, element.inside, f"inside {element.label}, {element.inside.name}"))
         ceilings.append(_of_part(element, direction))
     return sorted((c for c in ceilings if c is not None), key=lambda c: c.high)
-
-
-def bottleneck(rate: float, ceilings: Sequence[Ceiling]) -> Ceiling | None:
-    """Return the lowest ceiling that a measured rate (bytes per second) comes near, or None: near none of them."""
-    by_height = sorted(ceilings, key=lambda c: c.high)
-    return next((c for c in by_height if c.low <= rate <= c.high * REFUTED), None)

@@ -7,7 +7,7 @@ whose link could carry far more.  What is left are the suspects.  One left is th
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.ceilings import REFUTED, Element
@@ -17,6 +17,7 @@ from ulterion.core.stats import Estimate, Ratio, ratio
 MORE = 1.03  # a rate at least this many times another, and surely higher, is more
 ALIKE = 0.03  # rates within this share of one another, and surely no further apart, are the same
 CLOSE = 0.015  # likewise, for two different products that stop at the same rate of one link
+BOTH_WAYS = ("USB", "Thunderbolt", "PCIe")  # links that give the same in both directions
 BARE = 0.10  # without an interval on both sides it takes this much to be more
 SPARE = 0.95  # of the lower end of a link's practical range: a port with a rate below it has room to spare
 
@@ -58,14 +59,14 @@ class Cleared:
 
     Attributes:
         key, label: which.
-        why: 'carried more' on a hookup, 'no difference' without it, or 'room to spare' on its link.
+        why: 'carried more' on a hookup, also 'the other way', 'no difference' without it, or 'room to spare' on its link.
         hookup, run: where that was seen; None for the link's own room.
         rate: what it carried there, bytes per second; None likewise.
     """
 
     key: str
     label: str
-    why: Literal["carried more", "no difference", "room to spare"]
+    why: Literal["carried more", "carried more the other way", "no difference", "room to spare"]
     hookup: str | None = None
     run: str | None = None
     rate: float | None = None
@@ -112,16 +113,24 @@ class Finding:
         return self.suspects[0] if len(self.suspects) == 1 else None
 
 
-def find_culprit(target: Carried, others: Sequence[Carried]) -> Finding:
-    """Return what held `target` back, by what others carried in the same direction."""
+def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[Carried] = ()) -> Finding:
+    """Return what held `target` back, by what others carried in the same direction.
+
+    `opposite` is what was carried in the other direction: a link of packets gives the same both ways, so it clears what is
+    nothing else, where others are left.
+    """
     others = [o for o in others if o.hookup != target.hookup]
     cleared = {e.key: c for e in target.chain if (c := _by_carrying(e, target, others)) is not None}
     left = [e for e in target.chain if e.key not in cleared]
-    for find in (_by_likeness, _by_room):
-        for element in find(target, left, others):
+    for also in (
+        _by_the_other_way(target, left, opposite),
+        _by_likeness(target, left, others),
+        _by_room(target, left, others),
+    ):
+        for one in also:
             if len(left) > 1:
-                cleared[element.key] = element
-                left = [e for e in left if e.key != element.key]
+                cleared[one.key] = one
+                left = [e for e in left if e.key != one.key]
     shared = _shared_link(target, left, others)
     if shared is not None:
         left = [shared[0]]
@@ -164,6 +173,13 @@ def _by_carrying(element: Element, target: Carried, others: Sequence[Carried]) -
         return None
     best = max(where, key=lambda o: o.estimate.rate)
     return Cleared(element.key, element.label, "carried more", best.hookup, best.run, best.estimate.rate)
+
+
+def _by_the_other_way(target: Carried, left: Sequence[Element], opposite: Sequence[Carried]) -> list[Cleared]:
+    """Return the links that carried more in the other direction."""
+    links = [e for e in left if e.only_link and (k := e.seen or e.link) is not None and k.name.startswith(BOTH_WAYS)]
+    back = [c for e in links if (c := _by_carrying(e, target, opposite)) is not None]
+    return [replace(c, why="carried more the other way") for c in back]
 
 
 def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
@@ -214,13 +230,15 @@ def _how(target: Carried, left: Sequence[Element], others: Sequence[Carried]) ->
     if len(left) != 1:
         return ("together" if not left else None), None
     (one,) = left
+    if target.direct and one == target.chain[-1]:
+        return "own rate", None
     swaps = [o for o in others if target.keys - o.keys == {one.key} and is_more(o, target)]
     if swaps:
         return "swap", min(swaps, key=lambda o: (len(o.keys ^ target.keys), -o.estimate.rate))
     if one == target.chain[-1]:
         alone = [o for o in others if o.direct and one.key in o.keys and is_alike(o, target)]
-        if alone or target.direct:
-            return "own rate", alone[0] if alone else None
+        if alone:
+            return "own rate", alone[0]
     return ("link" if met_link(one, target.estimate.rate) is not None else "elimination"), None
 
 

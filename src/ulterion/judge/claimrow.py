@@ -7,6 +7,7 @@ from typing import Literal
 
 from ulterion.core.stats import Estimate
 from ulterion.core.verdicts import ClaimJudgement
+from ulterion.judge.culprits import Blame
 
 Unit = Literal["B/s", "IOPS", "B", "C", "W", "link", "class"]
 """What a claim is counted in; a link and a video speed class have names, and count by the bytes per second they stand for."""
@@ -26,7 +27,7 @@ class ClaimRow:
         run: id of the run it rests on, or None.
         workload: name of the workload, or None.
         judgement: the verdict.
-        limit: what held the measurement back, in words, or None.
+        blame: what held the measurement back, or None where that was not asked.
         estimate: the estimate behind `measured`, or None.
     """
 
@@ -42,7 +43,7 @@ class ClaimRow:
     hookup: str | None = None
     run: str | None = None
     workload: str | None = None
-    limit: str | None = None
+    blame: Blame | None = None
     estimate: Estimate | None = None
 
 

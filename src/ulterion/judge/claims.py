@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
-from ulterion.core.ceilings import Ceiling, Direction, bottleneck, ceilings_of
+from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links import Link
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow, Unit
+from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.endurance import enduring_rows
 from ulterion.judge.measured import (
     Measured,
@@ -35,6 +36,7 @@ class _Case:
     hookup: str
     measured: dict[str, Measured]
     direct: tuple[Measured, ...]
+    blames: dict[tuple[str, Direction], Blame]
 
     @property
     def run(self) -> MeasureRun:
@@ -82,8 +84,9 @@ def judge_claims(
         review.hookup(name)
     measured = {n: m for n, m in latest(runs).items() if n in review.hookups and (not hookups or n in hookups)}
     rows: list[ClaimRow] = []
+    blame = blames(review, measured)
     for key in [*review.ports, *review.parts]:
-        cases = [_case(review, key, name, measured) for name in measured if key in review.hookups[name].chain]
+        cases = [_case(review, key, name, measured, blame) for name in measured if key in review.hookups[name].chain]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
@@ -91,8 +94,14 @@ def judge_claims(
     return rows
 
 
-def _case(review: Review, key: str, hookup: str, measured: dict[str, dict[str, Measured]]) -> _Case:
-    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured))
+def _case(
+    review: Review,
+    key: str,
+    hookup: str,
+    measured: dict[str, dict[str, Measured]],
+    blame: dict[tuple[str, Direction], Blame],
+) -> _Case:
+    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured), blame)
 
 
 def _claims_of(review: Review, key: str) -> list[_Claim]:
@@ -126,8 +135,6 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         return row
     ceilings = case.ceilings(best)
     elsewhere = [c for c in ceilings if c.owner != case.part]
-    # a claim cannot be its own explanation, but the part's own link can
-    near = bottleneck(best.estimate.rate, [c for c in ceilings if c.owner != case.part or c.kind == "link"])
     return replace(
         row,
         measured=best.estimate.rate,
@@ -136,7 +143,7 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         judgement=_unless_suspect(
             best, judge_claim(row.claimed, best.estimate, elsewhere, case.review.review.tolerance)
         ),
-        limit=near.text if near else None,
+        blame=case.blames.get((case.hookup, direction)),
         estimate=best.estimate,
     )
 

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from ulterion.core.ceilings import bottleneck, ceilings_of
+from ulterion.core.ceilings import Direction
 from ulterion.core.comparability import differences
 from ulterion.core.errors import UsageError
 from ulterion.core.links import guess_link
@@ -14,13 +14,12 @@ from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
+from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.measured import (
     Measured,
     best_of,
-    chain_elements,
     latest,
     run_facts,
-    trusted_direct,
 )
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -36,7 +35,6 @@ class Row:
         workload: what was run.
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
-        limit: what held it back, in words, or None: near no known ceiling.
     """
 
     hookup: str
@@ -44,7 +42,6 @@ class Row:
     workload: Workload
     estimate: Estimate
     comparison: Comparison | None
-    limit: str | None
 
 
 @dataclass(frozen=True)
@@ -58,6 +55,7 @@ class Group:
         differs: for each hookup what else differed from the baseline.
         caveats: for each hookup the warnings of its runs.
         missing: hookups of the medium without any measurement.
+        blames: what held each hookup back at its best, in each direction.
     """
 
     medium: str
@@ -66,6 +64,7 @@ class Group:
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
     missing: tuple[str, ...]
+    blames: dict[tuple[str, Direction], Blame]
 
 
 def compare_review(
@@ -92,7 +91,8 @@ def compare_review(
     drafts = [d for d in drafts if d.names]
     pairs = [(a.rates, b.rates) for d in drafts for a, b in d.pairs()]
     verdicts = iter(compare_family(pairs, review.review.margin if margin is None else margin))
-    return [d.finish(verdicts) for d in drafts]
+    blame = blames(review, measured)
+    return [d.finish(verdicts, blame) for d in drafts]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
@@ -140,7 +140,7 @@ class _Draft:
         """Return every (measurement, its baseline)."""
         return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
 
-    def finish(self, verdicts: Iterator[Comparison]) -> Group:
+    def finish(self, verdicts: Iterator[Comparison], blame: dict[tuple[str, Direction], Blame]) -> Group:
         """Return the group; takes this group's verdicts, in the order of `pairs`, from the iterator."""
         rows = []
         for cell in self._cells():
@@ -149,7 +149,7 @@ class _Draft:
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
-            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, self._limit(cell)))
+            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison))
         return Group(
             self.medium,
             self.baseline,
@@ -157,15 +157,8 @@ class _Draft:
             self._differs(),
             {n: self._caveats(n) for n in self.names},
             self.missing,
+            {(h, d): b for (h, d), b in blame.items() if h in self.names},
         )
-
-    def _limit(self, cell: Measured) -> str | None:
-        if cell.workload.direction == "mixed":
-            return None  # ceilings are stated for one direction
-        direct = trusted_direct(self.review, cell.hookup, self.measured)
-        chain = chain_elements(self.review, cell.run, direct)
-        ceiling = bottleneck(cell.estimate.rate, ceilings_of(chain, cell.workload.direction))
-        return ceiling.text if ceiling else None
 
     def _differs(self) -> dict[str, list[str]]:
         by_what: dict[str, list[str]] = {}

@@ -68,10 +68,11 @@ def _guessed(cells: list[Measured]) -> Link | None:
 def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tuple[str, Direction], Blame]:
     """Return what held every measured hookup back, in each direction."""
     found = {}
-    for direction in DIRECTIONS:
-        carried = carried_by(review, measured, direction)
+    every = {direction: carried_by(review, measured, direction) for direction in DIRECTIONS}
+    for direction, other in zip(DIRECTIONS, reversed(DIRECTIONS), strict=True):
+        carried = every[direction]
         for name, target in carried.items():
-            finding = find_culprit(target, list(carried.values()))
+            finding = find_culprit(target, list(carried.values()), list(every[other].values()))
             following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
             found[name, direction] = Blame(direction, finding, following)
     return found
@@ -94,6 +95,8 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
             continue
         hookup = next((n for n, h in review.hookups.items() if tuple(h.chain) == tuple(chain)), None)
         new = [k for k in chain if k not in mine]
+        if any(_is_known(k, carried) and not _carried_more(k, target, carried) for k in new):
+            continue  # what was never faster elsewhere tells nothing here
         score = (
             float(all(_carried_more(k, target, carried) for k in new)),
             float(out == (likely,) or {*suspects} - {*out} == {likely}),
@@ -105,6 +108,10 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
         if best is None or score > best[0]:
             best = (score, NextMeasurement(tuple(chain), hookup, out))
     return best[1] if best else None
+
+
+def _is_known(key: str, carried: dict[str, Carried]) -> bool:
+    return any(key in c.keys for c in carried.values())
 
 
 def _carried_more(key: str, target: Carried, carried: dict[str, Carried]) -> bool:

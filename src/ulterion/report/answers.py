@@ -1,7 +1,7 @@
 """The shape of every answer that `--json` prints, published as docs/answers.schema.json.
 
 An answer begins with `schema`: its name, version and kind.  The version changes when a reader of an older one would be
-misled: 1 (2026) the first.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+misled: 1 (2026) the first, 2 with culprits in the place of `limit`.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
 
-NAME, VERSION = "ulterion-answer", 1
+NAME, VERSION = "ulterion-answer", 2
 Kind = Literal[
     "comparison",
     "claims",
@@ -37,7 +37,7 @@ class Schema(TypedDict):
     """Which format, and what is answered."""
 
     name: Literal["ulterion-answer"]
-    version: Literal[1]
+    version: Literal[2]
     kind: Kind
 
 
@@ -59,7 +59,6 @@ class RowData(TypedDict):
     workload: str
     text: str
     measured: EstimateData
-    limit: str | None
     ratio: NotRequired[float]
     ratio_low: NotRequired[float | None]
     ratio_high: NotRequired[float | None]
@@ -67,6 +66,44 @@ class RowData(TypedDict):
     verdict: NotRequired[str]
     more_passes: NotRequired[int | None]
     why: NotRequired[str | None]
+
+
+class ClearedData(TypedDict):
+    """An element that is not to blame, why, and where that was seen."""
+
+    part: str
+    why: str
+    hookup: str | None
+    run: str | None
+    rate: float | None
+
+
+class NextData(TypedDict):
+    """What to connect to tell suspects apart: the chain, and the hookup's name where the review has it."""
+
+    chain: list[str]
+    hookup: str | None
+
+
+class CulpritData(TypedDict):
+    """What held a hookup back: the culprit, or several suspects; how it was found, what cleared the others, what would tell."""
+
+    suspects: list[str]
+    how: str | None
+    rate: float
+    run: str
+    other: str | None
+    other_rate: float | None
+    cleared: list[ClearedData]
+    next: NextData | None
+    words: str
+
+
+class HookupCulprit(CulpritData):
+    """The same, of a hookup in a direction."""
+
+    hookup: str
+    direction: str
 
 
 class GroupData(TypedDict):
@@ -78,6 +115,7 @@ class GroupData(TypedDict):
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
     not_measured: list[str]
+    culprits: list[HookupCulprit]
 
 
 class Drawing(TypedDict, total=False):
@@ -113,7 +151,7 @@ class ClaimData(TypedDict):
     share: float | None
     verdict: str
     why: str | None
-    limit: str | None
+    culprit: CulpritData | None
 
 
 class Claims(TypedDict):

@@ -14,9 +14,11 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.surveyed import Adapter, Change, Drive, Survey, Tunnel, Volume
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
+from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report import answers
+from ulterion.report.words.culprits import blame_words
 
 
 def estimate_as_data(one: Estimate) -> answers.EstimateData:
@@ -36,9 +38,28 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "differs": g.differs,
                 "caveats": g.caveats,
                 "not_measured": list(g.missing),
+                "culprits": [{"hookup": h, "direction": d, **culprit_as_data(b)} for (h, d), b in g.blames.items()],
             }
             for g in groups
         ],
+    }
+
+
+def culprit_as_data(blame: Blame) -> answers.CulpritData:
+    """Return what held a hookup back: names of the review, bytes per second, ids of runs."""
+    finding, following = blame.finding, blame.next
+    return {
+        "suspects": [s.key for s in finding.suspects],
+        "how": finding.how,
+        "rate": finding.rate,
+        "run": finding.run,
+        "other": finding.other,
+        "other_rate": finding.other_rate,
+        "cleared": [
+            {"part": c.key, "why": c.why, "hookup": c.hookup, "run": c.run, "rate": c.rate} for c in finding.cleared
+        ],
+        "next": None if following is None else {"chain": list(following.chain), "hookup": following.hookup},
+        "words": blame_words(blame),
     }
 
 
@@ -49,7 +70,6 @@ def _row_as_data(row: Row) -> answers.RowData:
         "workload": row.workload.name,
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
-        "limit": row.limit,
     }
     if row.comparison is not None:
         c = row.comparison
@@ -88,7 +108,7 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims
                 "share": r.judgement.share,
                 "verdict": r.judgement.verdict,
                 "why": r.judgement.why,
-                "limit": r.limit,
+                "culprit": None if r.blame is None else culprit_as_data(r.blame),
             }
             for r in rows
         ],

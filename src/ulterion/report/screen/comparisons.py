@@ -12,7 +12,8 @@ from ulterion.core.units import show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import limits, sources, summaries
+from ulterion.report.words.comparisons import sources, summaries
+from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
 MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
@@ -82,7 +83,7 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
     missing = [f"{name} has not been measured: ulterion measure --hookup {name}" for name in group.missing]
     return [
         *bullets("In short", summaries(group, margin)),
-        *bullets("Held back by", limits(group)),
+        *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
         *bullets("Undecided", undecided),
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),

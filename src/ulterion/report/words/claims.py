@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.units import show_iops, show_rate, show_size, show_temperature
 from ulterion.judge.claimrow import ClaimRow
+from ulterion.report.words.culprits import blame_words
 
 
 def shown(row: ClaimRow, value: float | None, name: str | None, unit: str) -> str:
@@ -47,10 +48,19 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
             continue
         parts = [judged.why] if judged.why else []
         if judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
-            parts.append(f"near {row.limit}" if row.limit else "near no known ceiling: the part itself is the limit")
+            parts += [held_back(row)] if row.blame is not None else []
         if parts:
             sentences.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
     return sentences
+
+
+def held_back(row: ClaimRow) -> str:
+    """Return what kept a part from what it claims: itself, something else, or one of several."""
+    assert row.blame is not None
+    culprit = row.blame.finding.culprit
+    if culprit is not None and culprit.key == row.part:
+        return f"it is the limit itself; {blame_words(row.blame).partition(': ')[2]}"
+    return f"held back by {blame_words(row.blame)}"
 
 
 def sources(rows: Sequence[ClaimRow]) -> list[str]:

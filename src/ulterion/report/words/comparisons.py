@@ -38,14 +38,6 @@ def _reach(group: Group, hookup: str, word: str) -> str:
     return f" ({low} times the baseline)" if low == high else f" ({low} to {high} times the baseline)"
 
 
-def limits(group: Group) -> list[str]:
-    """Return what held the large transfers back, where it is known, each once."""
-    sentences = dict.fromkeys(
-        f"{r.hookup}, {r.workload.direction}: near {r.limit}" for r in group.rows if r.limit and r.workload.is_large
-    )
-    return list(sentences)
-
-
 def sources(group: Group) -> list[str]:
     """Return which run stands behind which figures: one for a hookup, or one for each workload where there are several."""
     phrases = []

@@ -1,0 +1,84 @@
+"""What held a hookup back, in a sentence, with its evidence; and the command that would tell suspects apart."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.culprits import Finding, Suspect
+from ulterion.core.units import show_rate
+from ulterion.judge.culprits import ANOTHER, DIRECTIONS, Blame, NextMeasurement
+
+
+def blame_words(blame: Blame) -> str:
+    """Return what held a hookup back."""
+    finding = blame.finding
+    culprit = finding.culprit
+    if culprit is not None:
+        return f"{culprit.label}: {_evidence(finding, culprit)}"
+    if not finding.suspects:
+        return "no part by itself: each carried more elsewhere; the pair, a cable, or what else differed"
+    names = [s.label + (f" ({s.link.name})" if s.link else "") for s in finding.suspects]
+    listed = f"{', '.join(names[:-1])} or {names[-1]}"
+    return f"{listed}; {next_words(blame.next)}" if blame.next else f"{listed}: nothing measured tells them apart"
+
+
+def _evidence(finding: Finding, culprit: Suspect) -> str:
+    carried = f"{finding.other} carried {show_rate(finding.other_rate)}" if finding.other_rate is not None else ""
+    link = ""
+    if culprit.link is not None:
+        low, high = show_rate(culprit.link.practical_low, with_unit=False), show_rate(culprit.link.practical_high)
+        link = f"{culprit.link.name} gives {low} to {high} in practice"
+    if finding.how == "swap":
+        return f"without it {carried}{f'; {link}' if link else ''}"
+    if finding.how == "shared link":
+        return f"{link}, and {carried} through it as well"
+    if finding.how == "own rate":
+        return f"its own rate; {carried}" if carried else "its own rate"
+    spared = _spared(finding)
+    return "; ".join(p for p in (link, spared) if p) or "nothing else is left"
+
+
+def _spared(finding: Finding) -> str:
+    """Say by what the others were cleared, the telling ones first."""
+    words = []
+    for one in finding.cleared:
+        if one.why == "carried more" and one.rate is not None:
+            words.append(f"{one.label} carried {show_rate(one.rate)} on {one.hookup}")
+        elif one.why == "carried more the other way" and one.rate is not None:
+            words.append(f"{one.label} carried {show_rate(one.rate)} the other way on {one.hookup}")
+        elif one.why == "no difference":
+            words.append(f"no difference without {one.label} ({one.hookup})")
+        else:
+            words.append(f"{one.label} has room to spare")
+    return ", ".join(words)
+
+
+def next_words(following: NextMeasurement) -> str:
+    """Return the measurement that would tell, as a command."""
+    if following.hookup is not None:
+        return f"to tell: ulterion measure --hookup {following.hookup}"
+    chain = ", ".join(f'"{key}"' for key in following.chain)
+    fetch = [k for k in following.chain if k.startswith(ANOTHER)]
+    needs = f" (with {fetch[0]} that does more)" if fetch else ""
+    return f"to tell, add a hookup with chain = [{chain}]{needs}, then: ulterion measure --hookup NAME"
+
+
+def culprit_lines(blames: Mapping[tuple[str, Direction], Blame], hookups: Sequence[str]) -> list[str]:
+    """Return a line for each hookup and direction; one where both directions come to the same."""
+    lines = []
+    for hookup in hookups:
+        said = {d: blame_words(b) for d in DIRECTIONS if (b := blames.get((hookup, d))) is not None}
+        if (
+            len(said) == 2
+            and len({_names(blames[hookup, d]) for d in said}) == 1
+            and not blames[hookup, "read"].finding.culprit
+        ):
+            lines.append(f"{hookup}: {said['read']}")
+            continue
+        lines += [f"{hookup}, {direction}: {words}" for direction, words in said.items()]
+    return lines
+
+
+def _names(blame: Blame) -> tuple[str, ...]:
+    return tuple(s.key for s in blame.finding.suspects)
