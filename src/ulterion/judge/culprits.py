@@ -81,8 +81,9 @@ def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tup
 def propose(review: Review, target: Carried, finding: Finding, carried: dict[str, Carried]) -> NextMeasurement | None:
     """Return the measurement that tells the suspects apart best, or None where nothing can.
 
-    What is exchanged should be known to carry more; best is what leaves out the likeliest suspect alone (one whose link the rate
-    meets), or all but it; what the review has is better than what must be fetched.
+    A hookup that the review has, and that was not measured yet, comes first.  Else what is exchanged should be known to carry
+    more, and leave out the likeliest suspect alone (one whose link the rate meets), or all but it; what the review has is better
+    than what must be fetched.
     """
     suspects = [s.key for s in finding.suspects]
     likely = min(finding.suspects, key=lambda s: s.link.practical_high if s.link else float("inf")).key
@@ -98,10 +99,10 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
         if any(_is_known(k, carried) and not _carried_more(k, target, carried) for k in new):
             continue  # what was never faster elsewhere tells nothing here
         score = (
+            float(hookup is not None),
             float(all(_carried_more(k, target, carried) for k in new)),
             float(out == (likely,) or {*suspects} - {*out} == {likely}),
             float(not any(k.startswith(ANOTHER) for k in new)),
-            float(hookup is not None),
             -float(len(new)),
             -abs(len(out) - len(suspects) / 2),
         )
