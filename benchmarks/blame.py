@@ -11,6 +11,7 @@ from __future__ import annotations
 import argparse
 import random
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -175,11 +176,12 @@ def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Blame]:
     return {(h, d): b for (h, d), b in blames(review, latest(runs)).items()}
 
 
-def fetched(w: World, what: str, step: int, rate: float) -> str:
+def fetched(w: World, what: str, step: int, rate: float, chain: Sequence[str]) -> str:
     """Return a part or port that was not there before and does more than a rate (bytes per second), as was asked for."""
     key, kind = f"fetched{step}", what.removeprefix(ANOTHER)
     w.kinds[key] = kind
-    w.links[key] = "PCIe 4.0 x4" if kind == "drive" else "USB4 40 Gb/s"
+    inside = kind == "drive" or (kind == "port" and w.links[chain[1]].startswith("PCIe"))
+    w.links[key] = "PCIe 5.0 x4" if inside else "USB4 40 Gb/s"
     w.gives[key] = find_link(w.links[key]).practical_high * w.rng.uniform(0.8, 1)
     if kind != "port":
         w.limits[key] = rate * w.rng.uniform(1.05, 3)
@@ -198,7 +200,8 @@ def play(w: World, runs: list[MeasureRun], hookup: str, direction: str, blame: B
             return "nothing to propose" if step == 1 else "no further proposal"
         name = blame.next.hookup or f"next{step}"
         trial.chains[name] = [
-            fetched(trial, k, step, blame.finding.rate) if k.startswith(ANOTHER) else k for k in blame.next.chain
+            fetched(trial, k, step, blame.finding.rate, blame.next.chain) if k.startswith(ANOTHER) else k
+            for k in blame.next.chain
         ]
         runs.append(run_of(trial, name, trial.chains[name], len(runs) + 1))
         blame = judged(trial, runs)[hookup, direction]

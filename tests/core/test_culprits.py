@@ -64,7 +64,7 @@ class Cases(unittest.TestCase):
         """Two enclosures that stop at the same rate of a port's link: the link; at another rate, no one is accused."""
         direct = carried("direct", 3000, SLOT, DRIVE, direct=True)
         one, two = carried("one", 440, PORT, BOX, DRIVE), carried("two", 441, PORT, OTHER, DRIVE)
-        self.assertEqual(found(one, two, direct), (["port"], "shared link"))
+        self.assertEqual(found(one, two, direct), (["port"], "link"))
         self.assertEqual(found(one, carried("two", 300, PORT, OTHER, DRIVE), direct), (["port", "box"], None))
 
     def test_what_is_removed_without_a_change_is_cleared(self) -> None:

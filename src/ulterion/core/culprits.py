@@ -16,12 +16,12 @@ from ulterion.core.stats import Estimate, Ratio, ratio
 
 MORE = 1.03  # a rate at least this many times another, and surely higher, is more
 ALIKE = 0.03  # rates within this share of one another, and surely no further apart, are the same
-CLOSE = 0.015  # likewise, for two different products that stop at the same rate of one link
+CLOSE = 0.015  # likewise, where what was exchanged is not known to do more
 BOTH_WAYS = ("USB", "Thunderbolt", "PCIe")  # links that give the same in both directions
 BARE = 0.10  # without an interval on both sides it takes this much to be more
 SPARE = 0.95  # of the lower end of a link's practical range: a port with a rate below it has room to spare
 
-How = Literal["swap", "link", "shared link", "own rate", "elimination", "together"]
+How = Literal["swap", "link", "own rate", "elimination", "together"]
 
 
 @dataclass(frozen=True)
@@ -131,10 +131,7 @@ def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[
             if len(left) > 1:
                 cleared[one.key] = one
                 left = [e for e in left if e.key != one.key]
-    shared = _shared_link(target, left, others)
-    if shared is not None:
-        left = [shared[0]]
-    how, other = ("shared link", shared[1]) if shared is not None else _how(target, left, others)
+    how, other = _how(target, left, others)
     return Finding(
         target.hookup, target.run, target.estimate.rate,
         tuple(Suspect(e.key, e.label, met_link(e, target.estimate.rate)) for e in left),
@@ -183,32 +180,33 @@ def _by_the_other_way(target: Carried, left: Sequence[Element], opposite: Sequen
 
 
 def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
-    """Return the elements without which the rate stayed the same, what stood in their place being surely able to more."""
+    """Return the elements without which the rate stayed the same.
+
+    What stood in their place is surely able to more; or it is something else with another link, which would hardly stop at
+    that very rate too.
+    """
     same: list[Cleared] = []
     for other in others:
         new = [e for e in other.chain if e.key not in target.keys]
-        if is_alike(other, target) and all(_is_clear(e, other, others) for e in new):
-            same += [
-                Cleared(e.key, e.label, "no difference", other.hookup, other.run, other.estimate.rate)
-                for e in left
-                if e.key not in other.keys
+        gone = [e for e in left if e.key not in other.keys]
+        if not is_alike(other, target):
+            continue
+        if not all(_is_clear(e, other, others) for e in new):
+            gone = [
+                e
+                for e in gone
+                if is_alike(other, target, CLOSE) and not _could_stop_alike(e, new, target.estimate.rate)
             ]
+        same += [Cleared(e.key, e.label, "no difference", other.hookup, other.run, other.estimate.rate) for e in gone]
     return same
 
 
-def _shared_link(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> tuple[Element, Carried] | None:
-    """Return the element whose link two hookups meet at the same rate, though they share no other suspect; and the other one."""
-    if len(left) < 2:
-        return None
-    for other in others:
-        common = [e for e in left if e.key in other.keys]
-        if (
-            len(common) == 1
-            and met_link(common[0], target.estimate.rate) is not None
-            and is_alike(other, target, CLOSE)
-        ):
-            return common[0], other
-    return None
+def _could_stop_alike(element: Element, new: Sequence[Element], rate: float) -> bool:
+    """Return whether one of several others has the link of an element whose range a rate meets: that would make them alike."""
+    met = met_link(element, rate)
+    return met is not None and any(
+        met.name in (k.name for k in (e.seen, e.link, e.inside) if k is not None) for e in new
+    )
 
 
 def _by_room(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:

@@ -31,8 +31,6 @@ def _evidence(finding: Finding, culprit: Suspect) -> str:
         link = f"{culprit.link.name} gives {low} to {high} in practice"
     if finding.how == "swap":
         return f"without it {carried}{f'; {link}' if link else ''}"
-    if finding.how == "shared link":
-        return f"{link}, and {carried} through it as well"
     if finding.how == "own rate":
         return f"its own rate; {carried}" if carried else "its own rate"
     spared = _spared(finding)
