@@ -30,7 +30,7 @@ class Comparing(FolderCase):
         told = "; ".join(group.differs["box"])
         for words in ("link: USB 10 Gb/s against PCIe 4.0 x4", "length of a pass: 4.0 s against 2.0 s"):
             self.assertIn(words, told)
-        self.assertIn("Test Box", group.rows[1].limit or "")
+        self.assertEqual([s.key for s in group.blames["box", "read"].finding.suspects], ["b:usb", "box"])
 
     def test_the_newest_run_counts_and_an_unfinished_one_is_marked(self) -> None:
         """A second run replaces the first for its workloads; a run that broke off says so beside its figures."""
@@ -93,7 +93,10 @@ class Claiming(FolderCase):
         bench = BENCH.replace('[parts.box]\nlink = "USB 10 Gb/s"', '[parts.box]\nlink = "USB 5 Gb/s"')
         found = self.verdicts(text, bench)
         self.assertEqual((found[("box", "read")], found[("box", "link")]), ("missed", "missed"))
-        self.assertIn("linked at USB 5 Gb/s, sold as USB 10 Gb/s", self.rows[("box", "read")].limit or "")
+        blame = self.rows[("box", "read")].blame
+        assert blame is not None
+        (culprit,) = blame.finding.suspects
+        self.assertEqual((culprit.key, culprit.link.name if culprit.link else None), ("box", "USB 5 Gb/s"))
         self.assertRegex(" ".join(reasons(list(self.rows.values()))), "look at cable and port")
 
     def test_a_claim_is_judged_where_it_has_the_fairest_chance(self) -> None:

@@ -133,11 +133,15 @@ def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[
                 left = [e for e in left if e.key != one.key]
     how, other = _how(target, left, others)
     return Finding(
-        target.hookup, target.run, target.estimate.rate,
-        tuple(Suspect(e.key, e.label, met_link(e, target.estimate.rate)) for e in left),
-        how, other.hookup if other else None, other.estimate.rate if other else None,
-        tuple(cleared[e.key] for e in target.chain if e.key in cleared and e not in left),
-    )  # fmt: skip
+        hookup=target.hookup,
+        run=target.run,
+        rate=target.estimate.rate,
+        suspects=tuple(Suspect(e.key, e.label, met_link(e, target.estimate.rate)) for e in left),
+        how=how,
+        other=other.hookup if other else None,
+        other_rate=other.estimate.rate if other else None,
+        cleared=tuple(cleared[e.key] for e in target.chain if e.key in cleared and e not in left),
+    )
 
 
 def is_more(one: Carried, other: Carried) -> bool:

@@ -12,6 +12,8 @@ from numba.extending import intrinsic
 
 from ulterion.engine.compiler import NUMBA, compiled
 
+Code = Any
+"""The compiler's own objects, and the values of the code that it makes."""
 SYS_ENTER = 426  # io_uring_enter, on every 64-bit architecture
 MONOTONIC = 1  # CLOCK_MONOTONIC (clock_gettime(2)), which `time.perf_counter_ns` reads too
 
@@ -24,20 +26,20 @@ _errno_location = NUMBA.types.ExternalFunction("__errno_location", _long())
 
 
 @intrinsic
-def _load_word(typing: Any, address: Any) -> Any:
+def _load_word(typing: Code, address: Code) -> Code:
     """Return the 32-bit word at an address."""
 
-    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+    def made(context: Code, builder: Code, signature: Code, args: Code) -> Code:
         return builder.load(builder.inttoptr(args[0], ir.IntType(32).as_pointer()), typ=ir.IntType(32))
 
     return _word(_long), made
 
 
 @intrinsic
-def _words_address(typing: Any, words: Any) -> Any:
+def _words_address(typing: Code, words: Code) -> Code:
     """Return where an array's words are."""
 
-    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+    def made(context: Code, builder: Code, signature: Code, args: Code) -> Code:
         array = context.make_array(signature.args[0])(context, builder, args[0])
         return builder.ptrtoint(array.data, ir.IntType(64))
 
@@ -45,8 +47,8 @@ def _words_address(typing: Any, words: Any) -> Any:
 
 
 # what an intrinsic makes is called with fewer arguments than it is written with
-_word_at: Any = _load_word
-_address_of: Any = _words_address
+_word_at: Code = _load_word
+_address_of: Code = _words_address
 
 
 @compiled
@@ -58,7 +60,7 @@ def _or_error(result: int) -> int:
 
 
 @compiled
-def clock(room: Any) -> int:
+def clock(room: Code) -> int:
     """Return the monotonic clock, ns; `room` is two words for the kernel to write to."""
     _clock_gettime(MONOTONIC, _address_of(room))
     now: int = room[0] * 1_000_000_000 + room[1]
@@ -83,7 +85,7 @@ def system(number: int, a: int, b: int, c: int, d: int, e: int, f: int) -> int:
     return _or_error(_syscall(number, a, b, c, d, e, f))
 
 
-def _place(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+def _place(context: Code, builder: Code, signature: Code, args: Code) -> Code:
     array = context.make_array(signature.args[0])(context, builder, args[0])
     return cgutils.get_item_pointer(  # type: ignore[no-untyped-call]
         context, builder, signature.args[0], array, [args[1]]
@@ -91,20 +93,20 @@ def _place(context: Any, builder: Any, signature: Any, args: Any) -> Any:
 
 
 @intrinsic
-def acquire(typing: Any, words: Any, at: Any) -> Any:
+def acquire(typing: Code, words: Code, at: Code) -> Code:
     """Read a 32-bit word; what is read afterwards is read later."""
 
-    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+    def made(context: Code, builder: Code, signature: Code, args: Code) -> Code:
         return builder.load_atomic(_place(context, builder, signature, args), "acquire", 4, typ=ir.IntType(32))
 
     return NUMBA.types.uint32(words, at), made
 
 
 @intrinsic
-def release(typing: Any, words: Any, at: Any, value: Any) -> Any:
+def release(typing: Code, words: Code, at: Code, value: Code) -> Code:
     """Write a 32-bit word; what was written before is seen before."""
 
-    def made(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+    def made(context: Code, builder: Code, signature: Code, args: Code) -> Code:
         narrow = builder.trunc(args[2], ir.IntType(32))
         builder.store_atomic(narrow, _place(context, builder, signature, args), "release", 4)
         return context.get_dummy_value()

@@ -143,8 +143,8 @@ def _like(review: Review, key: str) -> list[str]:
     if key in review.ports:
         link = review.ports[key].link
         family = link.name.split()[0]
-        return [n for n, p in review.ports.items() if n != key and p.link.name.split()[0] == family
-                and p.link.payload >= link.payload]  # fmt: skip
+        able = [n for n, p in review.ports.items() if p.link.payload >= link.payload and n != key]
+        return [n for n in able if review.ports[n].link.name.split()[0] == family]
     part = review.parts[key]
     same = [n for n, p in review.parts.items() if n != key and p.kind == part.kind]
     return [n for n in same if _family(review, n) == _family(review, key)]
