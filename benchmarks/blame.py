@@ -151,7 +151,7 @@ def run_of(w: World, name: str, chain: list[str], at: int) -> MeasureRun:
     kind, size = w.rng.choice(("even", "heavy", "busy")), w.rng.uniform(0.003, 0.012)
     records = []
     for workload in LARGE:
-        slower = 1.0 if "flat" in workload.name or "peak" in workload.name else 0.8
+        slower = 1.0 if "flat" in workload.name else 0.8
         passes = []
         for number in range(1, 6):
             moved = max(1e6, rate * slower * max(0.2, noise(w.rng, kind, size)))

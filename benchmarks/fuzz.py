@@ -45,7 +45,7 @@ OPTIONS: dict[str, dict[str, tuple[str, ...]]] = {
         "--record": ("m2.json", "no/m.json"), "--replay": ("machine.json", "review.toml"), "--review": (".", "nope"),
     },
     "measure": {
-        "--hookup": ("box", "direct"), "--suite": ("peak", "pek"), "--workload": ("random read 4 KiB", "random red"),
+        "--hookup": ("box", "direct"), "--suite": ("flat-out", "flatout"), "--workload": ("random read 4 KiB", "random red"),
         "--sweep": ("random read 4 KiB to 8 KiB",), "--places": ("2",), "--seconds": ("0.05",), "--span": ("16 MiB", "1 PB"),
         "--lanes": ("2",), "--seed": ("1",), "--passes": ("1", "2"), "--until-sure": ("1 %",), "--most-passes": ("2",),
         "--rest": ("0.01s",), "--cool-to": ("45 C",), "--stall": ("5s",), "--overwrite": ("X",), "--lose-contents": ("",),
@@ -110,8 +110,8 @@ def template(folder: Path) -> None:
     (folder / "review.toml").write_text(REVIEW)
     (folder / "log.csv").write_text("when,value\n0,20.5\n1,21\n2,22\n3,23\n")
     for words in (
-        ["measure", "--hookup", "direct", "--suite", "peak", "--passes", "3", "--seconds", "0.2"],
-        ["measure", "--hookup", "box", "--suite", "peak", "--passes", "3", "--seconds", "0.2"],
+        ["measure", "--hookup", "direct", "--suite", "flat-out", "--passes", "3", "--seconds", "0.2"],
+        ["measure", "--hookup", "box", "--suite", "flat-out", "--passes", "3", "--seconds", "0.2"],
         ["soak", "--hookup", "box", "--for", "60 s", "--idle", "0"],
         ["note", "case", "38", "C"], ["note", "--hookup", "box", "not recognised"],
         ["survey", "--record", "machine.json"],

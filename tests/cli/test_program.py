@@ -30,12 +30,12 @@ class Journey(FolderCase):
         self.assertIn("next: ulterion measure --hookup box", first.stdout)
         second = self.ulterion("measure", "--hookup", "box", **inside)
         self.assertIn("next: ulterion compare", second.stdout)
-        self.assertRegex(second.stdout, r"peak-read +(99\d|10[01]\d) +[01]\.\d %")
+        self.assertRegex(second.stdout, r"flat-out-read +(99\d|10[01]\d) +[01]\.\d %")
         (self.folder / "kit/deep/er").mkdir(parents=True)
         data = self.json_of("compare", cwd=self.folder / "kit/deep/er")
         rows = {(r["hookup"], r["workload"]): r for r in data["groups"][0]["rows"]}
-        self.assertEqual(rows["box", "peak-read"]["verdict"], "slower")
-        self.assertAlmostEqual(rows["box", "peak-read"]["ratio"], 1 / 3, delta=0.01)
+        self.assertEqual(rows["box", "flat-out-read"]["verdict"], "slower")
+        self.assertAlmostEqual(rows["box", "flat-out-read"]["ratio"], 1 / 3, delta=0.01)
         claims = self.json_of("claims", **inside)["claims"]
         self.assertEqual({(c["part"], c["claim"]): c["verdict"] for c in claims},
                          {("drive", "read"): "met", ("box", "read"): "met", ("box", "write"): "not testable here"})  # fmt: skip
@@ -78,7 +78,7 @@ class Newcomer(FolderCase):
     def test_a_folder_without_any_review(self) -> None:
         """The result is shown and kept in a personal review, and the message says where; nothing stays in the folder."""
         (self.folder / "drive").mkdir()
-        done = self.ulterion("measure", "drive", "--suite", "peak", *QUICK)
+        done = self.ulterion("measure", "drive", "--suite", "flat-out", *QUICK)
         self.assertEqual(done.returncode, 0, done.stderr)
         kept = re.search(r"kept in\s+(\S+)", done.stdout)
         self.assertTrue(kept and str(self.folder / "personal") in kept[1])
@@ -149,10 +149,10 @@ class Refusals(FolderCase):
             (("measure", "small.bin"), "too small"),
             (("measure",), "nothing to measure"),
             (("measure", "/proc"), "/proc .*(0 B free|cannot)"),
-            (("measure", ".", "--suite", "pek"), "unknown suite 'pek'; did you mean 'peak'"),
+            (("measure", ".", "--suite", "flat-uot"), "unknown suite 'flat-uot'; did you mean 'flat-out'"),
             (("measure", ".", "--hookup", "x"), "no review.toml"),
             (("measure", ".", "--workload", "random red 4 KiB"), "did you mean 'read'"),
-            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "peak"), "exclude each other"),
+            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "flat-out"), "exclude each other"),
             (("measure", ".", "--passes", "0"), "whole number from 1"),
             (("measure", ".", "--passes", "-3"), "whole number from 1|expected one argument"),
             (("measure", ".", "--passes", "1e9"), "whole number from 1"),
@@ -164,7 +164,7 @@ class Refusals(FolderCase):
             (("measure", ".", "--seed", "-1"), "seed|expected one argument"),
             (("measure", ".", "--units", "Mbps"), "invalid choice"),
             (("measure", ".", "--sweep", "random read 4 KiB"), "has no range"),
-            (("measure", ".", "--suite", "peak", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
+            (("measure", ".", "--suite", "flat-out", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
             (("measure", ".", "--places", "0"), "whole number from 1"),
             (("measure", ".", "--lanes", "1000"), "whole number from 1 to 64"),
             (("measure", ".", "--until-sure", "0 %"), "above zero"),
@@ -206,23 +206,23 @@ class Refusals(FolderCase):
         """A document cut in half is reported and set aside; the others are compared."""
         self.review()
         for hookup in ("direct", "box"):
-            self.ulterion("measure", "--hookup", hookup, "--suite", "peak")
+            self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out")
         newest = sorted((self.folder / "runs").glob("*.json"))[-1]
         text = newest.read_text()
         newest.write_text(text[: len(text) // 2])
         done = self.ulterion("compare")
         self.assertEqual(done.returncode, 0)
         self.assertRegex(done.stderr, f"{newest.name} is not whole.*moved to runs/set-aside")
-        self.assertIn("peak-read", done.stdout)
+        self.assertIn("flat-out-read", done.stdout)
         self.assertEqual((self.folder / "runs/set-aside" / newest.name).read_text(), text[: len(text) // 2])
 
     def test_a_target_that_fails_is_a_finding(self) -> None:
         """Pulled out in mid-run: status 3, one line, and the finished passes are kept and compared."""
-        self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "40 s"\n')
-        self.ulterion("measure", "--hookup", "direct", "--suite", "peak")
-        done = self.ulterion("measure", "--hookup", "box", "--suite", "peak")
+        self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "25 s"\n')
+        self.ulterion("measure", "--hookup", "direct", "--suite", "flat-out")
+        done = self.ulterion("measure", "--hookup", "box", "--suite", "flat-out")
         self.assertEqual(done.returncode, 3)
-        self.assertRegex(done.stderr.splitlines()[-1], "^ulterion: box was pulled out after 40.0 s, at offset")
+        self.assertRegex(done.stderr.splitlines()[-1], "^ulterion: box was pulled out after 25.0 s, at offset")
         self.assertIn("the run failed: box was pulled out", " ".join(done.stdout.split()))
         self.assertIn("failed", " ".join(self.ulterion("compare").stdout.split()))
 
@@ -243,7 +243,7 @@ class SmallDrives(FolderCase):
         point = self.mounted("40m")
         self.refused("measure", str(point), says="stay free.*make room")
         subprocess.run(["mount", "-o", "remount,size=400m", str(point)], check=True)
-        done = self.ulterion("measure", str(point), "--suite", "peak", *QUICK)
+        done = self.ulterion("measure", str(point), "--suite", "flat-out", *QUICK)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertRegex(" ".join(done.stdout.split()), "lives in memory: no drive is measured")
         subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)

@@ -83,7 +83,7 @@ class Once(FolderCase):
             store, "read_bytes", side_effect=lambda path, *most: reads.append(path) or real(path, *most)
         ):
             self.assertEqual(
-                self.ulterion("measure", "--hookup", "box", "--suite", "peak", "--passes", "1").returncode, 0
+                self.ulterion("measure", "--hookup", "box", "--suite", "flat-out", "--passes", "1").returncode, 0
             )
             runs = [p for p in reads if p.suffix == ".json"]
             self.assertEqual(len(runs), len(set(runs)))

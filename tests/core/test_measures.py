@@ -116,8 +116,8 @@ class Words(unittest.TestCase):
         for text, says in cases.items():
             with self.subTest(text), self.assertRaisesRegex(UsageError, says):
                 parse_workload(text)
-        with self.assertRaisesRegex(UsageError, "did you mean 'peak'"):
-            find_suite("peek")
+        with self.assertRaisesRegex(UsageError, "did you mean 'flat-out'"):
+            find_suite("flat-oat")
 
 
 class Sweeps(unittest.TestCase):

@@ -123,12 +123,12 @@ class Faults(Bench):
         self.assertIn("box is not recognised on b:usb", finished.run.state.why)
         self.assertIsNone(simulate(review, "direct").failure)
         for what, words in (("pulled out", "was pulled out"), ("I/O error", "reported an I/O error")):
-            fault = f'[[faults]]\npart = "box"\nwhat = "{what}"\nafter = "5 s"\n'
+            fault = f'[[faults]]\npart = "box"\nwhat = "{what}"\nafter = "8 s"\n'
             run = simulate(self.review(bench=BENCH + fault), "box", [PEAK_READ]).run
-            # the test file took 1.08 s; the second pass of 2 s was under way
+            # the test file took 4.34 s; the second pass of 2 s was under way
             self.assertEqual((len(run.workloads[0].passes), run.state.name), (1, "failed"))
-            self.assertRegex(run.state.why, f"box {words} after 5.0 s, at offset [0-9]+")
-            self.assertAlmostEqual((run.state.unfinished_bytes or 0) / 1e9, 5 - 1.08 - 2, delta=0.05)
+            self.assertRegex(run.state.why, f"box {words} after 8.0 s, at offset [0-9]+")
+            self.assertAlmostEqual((run.state.unfinished_bytes or 0) / 1e9, 8 - 4.34 - 2, delta=0.05)
 
     def test_a_bench_that_makes_no_sense_is_refused(self) -> None:
         """Unknown keys, parts and faults without a time are errors with the near name."""

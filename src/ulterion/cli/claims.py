@@ -19,7 +19,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_review(parser)
     options.add_units(parser)
-    options.add_fail_on(parser, ("missed", "undecided", "not testable here", "not measured"))
+    options.add_fail_on(
+        parser, ("missed", "undecided", "not testable here", "stated, not proved", "not measured", "not tested")
+    )
     options.add_json(parser)
 
 

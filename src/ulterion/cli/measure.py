@@ -77,7 +77,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
 
 
 def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
-    from ulterion.cli.measure_options import extras_of, workloads_of
+    from ulterion.cli.measure_options import DEFAULT_PASSES, extras_of, workloads_of
     from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.conduct.permits import Overwrite
     from ulterion.conduct.place import Place
@@ -93,7 +93,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         place=Place(review, env.folder, arguments.target, arguments.hookup),
         suite=suite,
         workloads=workloads,
-        passes=arguments.passes,
+        passes=arguments.passes or DEFAULT_PASSES,
         seconds=arguments.seconds,
         access=Access(
             span_bytes=arguments.span,

@@ -12,7 +12,12 @@ if TYPE_CHECKING:
     from ulterion.conduct.requests import Extras
     from ulterion.core.workload import Workload
 
-DEFAULT_PASSES, DEFAULT_SECONDS = 5, 5.0
+DEFAULT_PASSES, DEFAULT_SECONDS = 4, 4.0
+DEFAULT_SURE, DEFAULT_MOST, DEFAULT_TIME = (
+    0.02,
+    10,
+    900.0,
+)  # of passes whose number was not asked for: ratio, passes, seconds
 MOST_PLACES, MOST_LANES = 100, 64
 
 
@@ -71,13 +76,13 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         type=options.seconds,
         default=DEFAULT_SECONDS,
         metavar="TIME",
-        help="length of a pass, such as 5 or 2m (default: 5 s)",
+        help="length of a pass, such as 5 or 2m (default: 4 s)",
     )
     group.add_argument(
         "--span",
         type=options.quantity("parse_size"),
         metavar="SIZE",
-        help="how much of the medium is covered, such as '8 GiB' (default: 1 GiB; a device: all of it)",
+        help="how much of the medium is covered, such as '8 GiB' (default: 4 GiB, or what there is room for; a device: all of it)",
     )
     group.add_argument(
         "--lanes",
@@ -99,9 +104,8 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--passes",
         type=options.passes,
-        default=DEFAULT_PASSES,
         metavar="N",
-        help="repetitions of each workload (default: %(default)s; 3 is the least for an interval)",
+        help=f"repetitions of each workload, no more and no less (default: {DEFAULT_PASSES}, then until ±2 %%, {DEFAULT_MOST} at most)",
     )
     group.add_argument(
         "--until-sure",
@@ -180,10 +184,13 @@ def extras_of(arguments: argparse.Namespace) -> Extras:
     from ulterion.engine.runner import Sureness
 
     sure = None
-    if arguments.until_sure is not None:
+    least = arguments.passes or DEFAULT_PASSES
+    if arguments.until_sure is None and arguments.passes is None and not arguments.together:
+        sure = Sureness(DEFAULT_SURE, DEFAULT_MOST, arguments.most_time or DEFAULT_TIME)
+    elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
             raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
-        if arguments.most_passes < arguments.passes:
-            raise UsageError(f"--most-passes {arguments.most_passes} is less than --passes {arguments.passes}")
+        if arguments.most_passes < least:
+            raise UsageError(f"--most-passes {arguments.most_passes} is less than --passes {least}")
         sure = Sureness(arguments.until_sure, arguments.most_passes, arguments.most_time)
     return Extras(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from ulterion.model.runs.soak import SoakPlan
 
 DEFAULT_LOAD = "sequential write 1 MiB depth 4"
-DEFAULT_SECONDS = 900.0
+DEFAULT_SECONDS = 1200.0
 SETTLED = "settled"
 
 

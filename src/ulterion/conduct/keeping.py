@@ -89,7 +89,8 @@ class Recorder(runner.Observer):
 def finished(run: MeasureRun, target: Target, bystanders: Bystanders) -> MeasureRun:
     """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
     run = run.with_warnings(*bystanders.warnings(run.target))
-    return _marked(run.model_copy(update={"ended": moment_of(run, target)}))
+    stated = [record.with_states() for record in run.workloads]
+    return _marked(run.model_copy(update={"ended": moment_of(run, target), "workloads": stated}))
 
 
 def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
@@ -120,7 +121,9 @@ def _marked(run: MeasureRun) -> MeasureRun:
         if why:
             warnings.append(f"{record.workload.name}: {why}")
         warnings += [f"{record.workload.name}: {words}" for words in _own_part(run, record)]
-        if sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
+        if any(p.state is not None for p in record.counted):
+            warnings.append(f"{record.workload.name}: {_state_words(run, record)}")
+        elif sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
             warnings.append(
                 f"{record.workload.name}: later passes were slower: a write cache ran out, or heat; use "
                 "--rest or shorter passes, and look at it with 'ulterion soak'"
@@ -145,6 +148,21 @@ def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     if own.is_large:
         words.append(f"up to {(own.share or 0) * 100:.0f} % of the time of a request is the program's own")
     return words
+
+
+def _state_words(run: MeasureRun, record: WorkloadRecord) -> str:
+    """Say that the write cache was used up, after how much, and how to get one state alone; or that passes were slowed."""
+    count = sum(p.state == "mixed" for p in record.counted)
+    passes = f"{count} of {len(record.counted)} passes"
+    if all(p.state in (None, "mixed") for p in record.counted):
+        return f"{passes} became slow for a while and count for nothing: housekeeping, heat, or another program; see 'ulterion soak'"
+    slow = next((p.number for p in record.counted if p.state != "cached"), record.counted[-1].number)
+    before = sum(p.bytes for w in run.workloads for p in w.passes if w.workload.direction != "read" and p.number < slow)
+    mixed = f"; {passes} saw both, and count for neither" if count else ""
+    return (
+        f"the write cache was used up after about {show_size(before + run.settings.span_bytes)}, so there are two figures{mixed}; "
+        "for the cached one alone use a smaller --span, fewer passes, or --rest between them"
+    )
 
 
 def _limit_words(busy: float, lanes: int, *, fixed: bool) -> str:

@@ -77,7 +77,7 @@ class Ratio:
 
     Attributes:
         value: ratio of the geometric means.
-        low, high: 95 % interval, or None when either side has too few passes.
+        low, high: 95 % interval (or of the level asked for), or None when either side has too few passes.
         p: two-sided p-value of 'the true ratio is 1' (Welch's t on the logs), or None.
         spread: pooled standard deviation of the logs of one pass, None when it cannot be had.
         passes: the smaller number of passes of the two sides.
@@ -93,8 +93,8 @@ class Ratio:
     why: str | None = None
 
 
-def ratio(a: Sequence[float], b: Sequence[float]) -> Ratio:
-    """Compare the rates of the passes `a` with those of `b`: how many times as fast `a` is."""
+def ratio(a: Sequence[float], b: Sequence[float], level: float = LEVEL) -> Ratio:
+    """Compare the rates of the passes `a` with those of `b`: how many times as fast `a` is, with its interval at a level."""
     left, right = estimate(a), estimate(b)
     value, fewest = left.rate / right.rate, min(len(a), len(b))
     if fewest < FEWEST:
@@ -107,7 +107,7 @@ def ratio(a: Sequence[float], b: Sequence[float]) -> Ratio:
     if se == 0.0:  # passes equal to the last digit on both sides: the ratio is exact as far as can be told
         return Ratio(value, value, value, 1.0 if difference == 0 else 0.0, 0.0, fewest)
     df = (va + vb) ** 2 / (va**2 / (len(a) - 1) + vb**2 / (len(b) - 1))
-    half = _t_quantile(df) * se
+    half = _t_quantile(df, level) * se
     p = 2 * float(stdtr(df, -abs(difference) / se))
     return Ratio(value, math.exp(difference - half), math.exp(difference + half), p, pooled, fewest)
 

@@ -27,8 +27,8 @@ def _pair(name: str, pattern: str, block: int, depth: int, why: str) -> tuple[Wo
     return one("read"), one("write")
 
 
-PEAK = _pair(
-    "peak",
+FLAT_OUT = _pair(
+    "flat-out",
     "sequential",
     4 * MIB,
     4,
@@ -48,8 +48,19 @@ CROWDED = _pair(
     "crowded",
     "random",
     4 * KIB,
-    16,
-    "Small requests all over, sixteen in flight: whether the drive and its bridge can queue.",
+    24,
+    "Small requests all over, two dozen in flight: whether the drive and its bridge can queue.",
+)
+BUSY = (
+    Workload(
+        "busy",
+        "mixed",
+        "random",
+        16 * KIB,
+        6,
+        write_share=0.3,
+        why="Reads and writes at once, three in ten writing, a few in flight: a project that is being worked on.",
+    ),
 )
 
 SUITES = {
@@ -57,12 +68,12 @@ SUITES = {
     for suite in (
         Suite(
             "all-round",
-            "Every question once, reads and writes: the suite for a first look.",
-            PEAK + PLAIN + SCATTERED + CROWDED,
+            "Every question once, reads and writes, alone and mixed: the suite for a first look.",
+            FLAT_OUT + PLAIN + SCATTERED + CROWDED + BUSY,
         ),
-        Suite("large", "Is it as fast as the box says, and how much of that does a plain copy see?", PEAK + PLAIN),
+        Suite("large", "Is it as fast as the box says, and how much of that does a plain copy see?", FLAT_OUT + PLAIN),
         Suite("small", "How does it do with many small requests, one at a time and many at once?", SCATTERED + CROWDED),
-        Suite("peak", "The highest rate of large transfers alone: the quickest check of a claim.", PEAK),
+        Suite("flat-out", "The highest rate of large transfers alone: the quickest check of a claim.", FLAT_OUT),
     )
 }
 AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words

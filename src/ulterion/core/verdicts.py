@@ -8,7 +8,8 @@ swapping the two sides swaps `faster` and `slower` and nothing else:
     slower     the same on the lower side
     undecided  otherwise
 
-With several comparisons at once, `faster` and `slower` need Holm's adjusted p-value below 5 % as well.
+With several comparisons at once the interval is as much wider as Holm's correction asks, and `faster` and `slower` need his
+adjusted p-value below 5 % as well.
 """
 
 from __future__ import annotations
@@ -26,7 +27,10 @@ TOLERANCE = 0.02
 MOST_MORE = 200  # passes; a verdict that would need more of them is not worth waiting for
 
 Verdict = Literal["same", "faster", "slower", "undecided"]
-ClaimVerdict = Literal["met", "missed", "undecided", "not testable here", "not measured"]
+ClaimVerdict = Literal[
+    "met", "missed", "undecided", "not testable here", "stated, not proved", "not measured", "not tested"
+]
+"""`not measured`: nothing was measured that it could be held against; `not tested`: no command tests such a claim."""
 
 
 @dataclass(frozen=True)
@@ -70,8 +74,8 @@ def passes_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> in
         return None
     centre, level = math.log(compared.value), 1 - (1 - LEVEL) / penalty
     for n in range(compared.passes + 1, compared.passes + MOST_MORE + 1):
-        half = half_width(compared.spread, n)
-        significant = abs(centre) > half_width(compared.spread, n, level)
+        half = half_width(compared.spread, n, level)
+        significant = abs(centre) > half
         if _decide(centre - half, centre + half, significant, margin) != "undecided":
             return n - compared.passes
     return None
@@ -84,7 +88,7 @@ def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> 
     verdict = _decide(math.log(compared.low), math.log(compared.high), p_adjusted < 1 - LEVEL, margin)
     if verdict != "undecided":
         return Comparison(compared, p_adjusted, verdict)
-    more = passes_to_decide(compared, margin, p_adjusted / compared.p if compared.p else 1.0)
+    more = passes_to_decide(compared, margin, _penalty(compared, p_adjusted))
     why = (
         f"about {more} more pass{'es' if more > 1 else ''} on each side would probably decide"
         if more
@@ -101,11 +105,24 @@ def compare(a: Sequence[float], b: Sequence[float], margin: float = MARGIN) -> C
 def compare_family(
     pairs: Sequence[tuple[Sequence[float], Sequence[float]]], margin: float = MARGIN
 ) -> list[Comparison]:
-    """Compare each pair (rates, baseline rates); Holm's correction runs over all pairs that have a p-value."""
+    """Compare each pair (rates, baseline rates); Holm's correction runs over all pairs that have a p-value.
+
+    The interval of each is the one that decides: at the level that its correction leaves it.
+    """
     ratios = [ratio(a, b) for a, b in pairs]
     known = [r.p for r in ratios if r.p is not None]
     adjusted = iter(holm(known))
-    return [judge(r, None if r.p is None else next(adjusted), margin) for r in ratios]
+    compared = []
+    for (a, b), plain in zip(pairs, ratios, strict=True):
+        p = None if plain.p is None else next(adjusted)
+        wide = plain if p is None else ratio(a, b, 1 - (1 - LEVEL) / _penalty(plain, p))
+        compared.append(judge(wide, p, margin))
+    return compared
+
+
+def _penalty(compared: Ratio, p_adjusted: float) -> float:
+    """Return what Holm's correction multiplied a p-value by."""
+    return max(1.0, p_adjusted / compared.p) if compared.p else 1.0
 
 
 @dataclass(frozen=True)
@@ -113,7 +130,7 @@ class ClaimJudgement:
     """A claim beside its measurement.
 
     Attributes:
-        verdict: met, missed, undecided, not testable here, or not measured.
+        verdict: see `ClaimVerdict`.
         share: measured over claimed, or None.
         why: the reason in words where the verdict needs one, else None.
         obstacle: the ceiling that makes the claim not testable here, or None.

@@ -21,7 +21,7 @@ from ulterion.engine.data import Buffers
 from ulterion.engine.movers import Job, Moved, choose
 
 MIB = 2**20
-DEFAULT_SPAN = 1024 * MIB
+DEFAULT_SPAN = 4096 * MIB
 SMALLEST_SPAN = 16 * MIB
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 LAY_BLOCK = 4 * MIB

@@ -48,3 +48,4 @@ class ClaimRow:
 
 
 NOT_MEASURED = ClaimJudgement("not measured", None)
+NOT_TESTED = ClaimJudgement("not tested", None, "no command tests such a claim yet")

@@ -9,7 +9,7 @@ from functools import partial
 from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links import Link
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
-from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow, Unit
+from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
 from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.endurance import enduring_rows
 from ulterion.judge.measured import (
@@ -24,7 +24,9 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 
-RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
+UNTESTED = ("not testable here", "not measured", "not tested")
+ENOUGH = 128  # requests in flight from which a claim in IOPS was given its chance
+SATURATED = 0.95  # of the most at fewer requests in flight: more of them bring nothing
 
 
 @dataclass(frozen=True)
@@ -59,13 +61,16 @@ class _Claim:
     judge: Callable[[_Case, ClaimRow], ClaimRow]
 
     def rows(self, cases: Sequence[_Case]) -> list[ClaimRow]:
-        """Return a row for each case, the most telling first, or the blank row when there is no case."""
-        rows = [self.judge(case, replace(self.blank, hookup=case.hookup)) for case in cases]
-        return sorted(rows, key=_telling) or [self.blank]
+        """Return a row for each case, the fairest first, or the blank row when there is no case."""
+        judged = [(case, self.judge(case, replace(self.blank, hookup=case.hookup))) for case in cases]
+        return [row for _, row in sorted(judged, key=lambda pair: _fairness(*pair))] or [self.blank]
 
 
-def _telling(row: ClaimRow) -> tuple[int, float]:
-    return RANK[row.judgement.verdict], -(row.judgement.share or 0.0)
+def _fairness(case: _Case, row: ClaimRow) -> tuple[bool, bool, int, bool, float]:
+    """Return what hookups are ordered by: where the claim can be tested, the shortest chain, the direct one; then the figure."""
+    hookup = case.review.hookups[case.hookup]
+    untested = row.judgement.verdict in UNTESTED
+    return row.measured is None, untested, len(hookup.chain), not hookup.direct, -(row.judgement.share or 0.0)
 
 
 def judge_claims(
@@ -77,8 +82,8 @@ def judge_claims(
 ) -> list[ClaimRow]:
     """Judge every claim of the review.
 
-    One row for each claim, from the hookup that gives it the fairest chance: one where it is met, else where it can be
-    tested and came closest, else the others; with `everywhere` one for each hookup it was measured on.
+    One row for each claim, from the hookup that gives it the fairest chance by its chain: where it can be tested, the shortest,
+    the direct one before another; with `everywhere` one for each hookup it was measured on.
     """
     for name in hookups:
         review.hookup(name)
@@ -126,6 +131,8 @@ def _claims_of(review: Review, key: str) -> list[_Claim]:
         rows.append(_Claim(row, partial(_judge_link, claims.link)))
     if claims.capacity is not None:
         rows.append(_Claim(blank("capacity", "B", float(claims.capacity)), _judge_capacity))
+    if claims.power is not None:
+        rows.append(_Claim(replace(blank("power", "W", claims.power), judgement=NOT_TESTED), lambda case, row: row))
     return rows
 
 
@@ -162,8 +169,11 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
     ]
     judged = _unless_suspect(best, judge_claim(row.claimed, best.iops, elsewhere, case.review.review.tolerance))
-    if judged.verdict == "missed":
-        judged = replace(judged, why=f"at {best.workload.depth} in flight; claims are often made with more")
+    if judged.verdict == "missed" and not _was_pressed(case, best):
+        deeper = f"ulterion measure --hookup {case.hookup} --workload '{replace(best.workload, depth=ENOUGH).text}'"
+        judged = replace(
+            judged, verdict="undecided", why=f"at {best.workload.depth} in flight, and more may bring more: {deeper}"
+        )
     return replace(
         row,
         measured=best.iops.rate,
@@ -172,6 +182,19 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         judgement=judged,
         estimate=best.iops,
     )
+
+
+def _was_pressed(case: _Case, best: Measured) -> bool:
+    """Return whether a drive was given as many requests as it can use: very many, or fewer brought nearly as much."""
+    work = best.workload
+    fewer = [
+        m
+        for m in case.measured.values()
+        if (m.workload.direction, m.workload.pattern, m.workload.block_bytes)
+        == (work.direction, work.pattern, work.block_bytes)
+        and m.workload.depth < work.depth
+    ]
+    return work.depth >= ENOUGH or any(m.iops.rate >= SATURATED * best.iops.rate for m in fewer)
 
 
 def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
@@ -196,6 +219,7 @@ def _judge_capacity(case: _Case, row: ClaimRow) -> ClaimRow:
     stated = case.run.target.capacity_bytes
     if stated is None or not case.run.chain or case.run.chain[-1] != case.part:
         return row
-    met = stated >= row.claimed * (1 - case.review.review.tolerance)
-    judged = ClaimJudgement("met" if met else "missed", stated / row.claimed, "as the drive states it; not proved")
+    told = stated >= row.claimed * (1 - case.review.review.tolerance)
+    why = "as the drive states it; whether it is really there is not proved"
+    judged = ClaimJudgement("stated, not proved" if told else "missed", stated / row.claimed, why)
     return replace(row, measured=float(stated), run=case.run.id, judgement=judged)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction
@@ -77,8 +77,9 @@ def compare_review(
 ) -> list[Group]:
     """Compare the measured hookups of each medium with its baseline.
 
-    `against` names another baseline than the direct one, `hookups` restricts the comparison.  Holm's correction runs
-    over all comparisons made.  Raises UsageError when there is nothing to show.
+    `against` names another baseline than the direct one, `hookups` restricts what is shown.  A family, over which Holm's correction
+    runs, is one medium against one baseline: what else is in the review, or shown, changes no verdict.  Raises UsageError when
+    there is nothing to show.
     """
     for name in [*hookups, *([against] if against else [])]:
         review.hookup(name)
@@ -88,11 +89,9 @@ def compare_review(
     if against is not None and against not in measured:
         raise UsageError(f"hookup '{against}' has no measurement yet; run 'ulterion measure --hookup {against}'")
     drafts = [_Draft(review, measured, medium, against, hookups) for medium in _media(review, against)]
-    drafts = [d for d in drafts if d.names]
-    pairs = [(a.rates, b.rates) for d in drafts for a, b in d.pairs()]
-    verdicts = iter(compare_family(pairs, review.review.margin if margin is None else margin))
     blame = blames(review, measured)
-    return [d.finish(verdicts, blame) for d in drafts]
+    limit = review.review.margin if margin is None else margin
+    return [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
@@ -101,7 +100,7 @@ def _media(review: Review, against: str | None) -> list[str | None]:
 
 
 class _Draft:
-    """A group before its verdicts are known (they depend on all groups)."""
+    """A group before its verdicts are known."""
 
     def __init__(
         self,
@@ -116,11 +115,12 @@ class _Draft:
         self.baseline = against or (review.direct_for(medium) if medium else None)
         self.medium = medium or review.hookup(against or "").medium
         mine = [n for n, h in review.hookups.items() if medium is None or h.medium == medium]
-        if wanted:
-            mine = [n for n in mine if n in wanted or (n == self.baseline and set(wanted) & set(mine))]
+        self.shown = {n for n in mine if not wanted or n in wanted}
+        if self.shown and self.baseline in mine:
+            self.shown.add(self.baseline)
         mine.sort(key=lambda n: n != self.baseline)
         self.names = [n for n in mine if n in measured]
-        self.missing = tuple(n for n in mine if n not in measured)
+        self.missing = tuple(n for n in mine if n not in measured and n in self.shown)
         if self.baseline not in self.names:
             self.baseline = None
 
@@ -140,8 +140,9 @@ class _Draft:
         """Return every (measurement, its baseline)."""
         return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
 
-    def finish(self, verdicts: Iterator[Comparison], blame: dict[tuple[str, Direction], Blame]) -> Group:
-        """Return the group; takes this group's verdicts, in the order of `pairs`, from the iterator."""
+    def finish(self, margin: float, blame: dict[tuple[str, Direction], Blame]) -> Group:
+        """Return the group, judged at a margin as one family, with the hookups that are to be shown."""
+        verdicts = iter(compare_family([(a.rates, b.rates) for a, b in self.pairs()], margin))
         rows = []
         for cell in self._cells():
             base = self._base(cell)
@@ -153,11 +154,11 @@ class _Draft:
         return Group(
             self.medium,
             self.baseline,
-            tuple(rows),
-            self._differs(),
-            {n: self._caveats(n) for n in self.names},
+            tuple(r for r in rows if r.hookup in self.shown),
+            {n: d for n, d in self._differs().items() if n in self.shown},
+            {n: self._caveats(n) for n in self.names if n in self.shown},
             self.missing,
-            {(h, d): b for (h, d), b in blame.items() if h in self.names},
+            {(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
         )
 
     def _differs(self) -> dict[str, list[str]]:

@@ -14,7 +14,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun, SoakRun
 
 MEGABYTE = 1e6  # bytes; speed classes count in it
-RANK = {"met": 0, "missed": 1, "undecided": 1, "not testable here": 2, "not measured": 3}
+LATER = ("not testable here", "not measured")  # verdicts that are shown only where there is no other
 LONGEST_ROW = 1.01  # seconds; a class is kept every second
 LEAST_LOAD = 60.0  # seconds of load below which nothing is said
 
@@ -50,7 +50,7 @@ def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, cal
 
 
 def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[ClaimRow]:
-    ordered = sorted((r for r in rows if r.measured is not None), key=lambda r: RANK[r.judgement.verdict])
+    ordered = sorted((r for r in rows if r.measured is not None), key=lambda r: r.judgement.verdict in LATER)
     return (ordered if everywhere else ordered[:1]) or [blank]
 
 

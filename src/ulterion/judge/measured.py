@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
+from ulterion.core.passstates import PassState
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
-from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.measure import AFTER, MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
@@ -27,6 +28,7 @@ class Measured:
         run: the document they come from.
         suspect: why the figure cannot be the drive's, or None.
         lanes: workers that shared each pass, or None where that is not known.
+        state: of the drive's write cache, where two were told apart; figures of different states are not compared.
     """
 
     hookup: str
@@ -36,6 +38,7 @@ class Measured:
     run: MeasureRun
     suspect: str | None = None
     lanes: int | None = None
+    state: PassState | None = None
 
     @property
     def estimate(self) -> Estimate:
@@ -64,12 +67,14 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
         if not isinstance(run, MeasureRun) or run.hookup is None:
             continue
         for record in _with_passes(run):
-            rates = tuple(p.rate for p in record.counted)
             of_hookup = newest.setdefault(run.hookup, {})
-            of_hookup.pop(record.text, None)  # the order of the newest run counts
-            of_hookup[record.text] = Measured(
-                run.hookup, record.workload, record.text, rates, run, record.suspect, record.counted[0].lanes
-            )
+            for text in [record.text, f"{record.text}, {AFTER}"]:
+                of_hookup.pop(text, None)  # the order of the newest run counts
+            for figure in record.figures:
+                first, rates = figure.passes[0], tuple(p.rate for p in figure.passes)
+                of_hookup[figure.text] = Measured(
+                    run.hookup, figure.workload, figure.text, rates, run, record.suspect, first.lanes, first.state
+                )
     return newest
 
 

@@ -134,7 +134,7 @@ def soaks_as_data(soaks: Sequence[Soak]) -> answers.Soaks:
 
 def measured_as_data(measured: Measured) -> answers.Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
-    records = [r for r in measured.run.workloads if r.counted]
+    records = [f for r in measured.run.workloads for f in r.figures]
     return {
         "kept_in": str(measured.path),
         "state": measured.run.state.name,

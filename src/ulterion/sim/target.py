@@ -22,7 +22,7 @@ from ulterion.sim.physics import ceiling
 from ulterion.sim.shown import shown_drive
 from ulterion.sim.state import ROOM, Memory, State
 
-DEFAULT_SPAN = 1024 * 2**20
+DEFAULT_SPAN = 4096 * 2**20
 LAYING = parse_workload("sequential write 4 MiB depth 4")
 SERIES_NOISE = 0.3  # spread within a pass as a share of the spread between passes
 

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
+from ulterion.core.passstates import PassState, states_of
 from ulterion.core.suites import SWEEP
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Ground, Header, State
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.workload import checked_workload
+
+AFTER: PassState = "after the cache"
 
 
 class WorkloadRecord(Written):
@@ -30,6 +34,32 @@ class WorkloadRecord(Written):
     def counted(self) -> list[PassRecord]:
         """The passes that count: all but a warm-up."""
         return [p for p in self.passes if p.number > 0]
+
+    @property
+    def figures(self) -> list[WorkloadRecord]:
+        """A record for each state that was seen, with its passes alone, the cached first; mixed passes count for none.
+
+        What was done after the cache is named so: it is compared with its like alone.
+        """
+        every = []
+        order: tuple[PassState | None, ...] = (None, "cached", AFTER)
+        for state in order:
+            passes = [p for p in self.counted if p.state == state]
+            named = {
+                "text": f"{self.text}, {AFTER}",
+                "workload": replace(self.workload, name=f"{self.workload.name}, {AFTER}"),
+            }
+            if passes:
+                every.append(self.model_copy(update={"passes": passes, **(named if state == AFTER else {})}))
+        return every
+
+    def with_states(self) -> WorkloadRecord:
+        """Return it with the state of each pass named, where a workload writes and two are told apart."""
+        if self.workload.direction == "read":
+            return self
+        states = dict(zip([p.number for p in self.counted], states_of([p.shape for p in self.counted]), strict=True))
+        named = [p.model_copy(update={"state": states.get(p.number)}) for p in self.passes]
+        return self.model_copy(update={"passes": named})
 
 
 class Settings(Ground):

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import PassResult
+from ulterion.core.passstates import PassShape, PassState
 from ulterion.model.quantities import MOST, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
@@ -60,6 +61,7 @@ class PassRecord(Written):
     cpu_seconds: Seconds | None = None
     lanes: Count | None = Field(None, description="worker processes that shared it")
     busy: float | None = Field(None, ge=0, le=2, description="share of the time in which the busiest of them computed")
+    state: PassState | None = Field(None, description="of a drive with a write cache, where two states were told apart")
     latency: Latency
     series: Series
 
@@ -83,3 +85,10 @@ class PassRecord(Written):
     def rate(self) -> float:
         """Bytes per second."""
         return self.bytes / self.seconds
+
+    @property
+    def shape(self) -> PassShape:
+        """Its rate without the flush, and that of each whole interval."""
+        busy = max(self.seconds - (self.flush_seconds or 0.0), 1e-9)
+        whole = self.series.bytes[: max(0, int(busy / self.series.interval + 1e-6))]
+        return PassShape(self.bytes / busy, tuple(b / self.series.interval for b in whole))

@@ -39,6 +39,7 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
 
 
 def _line(row: ClaimRow, unit: str) -> list[Text | str]:
-    reached, judged = show_share(row.judgement.share), verdict(row.judgement.verdict)
+    rates = row.unit in ("B/s", "IOPS", "B", "class")  # a link is one or another, and a temperature has no share
+    reached, judged = (show_share(row.judgement.share) if rates else ""), verdict(row.judgement.verdict)
     claim = f"  {words.heading(row, unit)}"
     return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.hookup or "–"]

@@ -34,7 +34,9 @@ VERDICT_STYLE = {
     "met": "good",
     "missed": "bad",
     "not testable here": "open",
+    "stated, not proved": "open",
     "not measured": "muted",
+    "not tested": "muted",
 }
 
 

@@ -37,7 +37,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         points = points_of(run)
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
         return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
-    records = [r for r in run.workloads if r.counted]
+    records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate([p.rate for p in r.counted]) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows: list[list[Text | str]] = []

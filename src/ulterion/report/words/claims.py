@@ -21,6 +21,8 @@ def shown(row: ClaimRow, value: float | None, name: str | None, unit: str) -> st
         return show_size(value)
     if row.unit == "C":
         return show_temperature(value)
+    if row.unit == "W":
+        return f"{value:g} W"
     return name or show_rate(value)
 
 
@@ -44,7 +46,7 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
     sentences = []
     for row in rows:
         judged = row.judgement
-        if judged.verdict in ("met", "not measured"):
+        if judged.verdict in ("met", "not measured", "stated, not proved"):
             continue
         parts = [judged.why] if judged.why else []
         if judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):

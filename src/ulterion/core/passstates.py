@@ -1,0 +1,93 @@
+"""Which state a write pass was in: into the drive's write cache, after it was used up, or partly the one, partly the other.
+
+A drive that writes into a cache first has two rates, and their mean is neither.  Inside a pass its series shows where one ends;
+between passes of one workload their rates fall into two groups, the fast ones first.  Only where that is seen is a state named.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from ulterion.core.soak.levels import levels
+
+PassState = Literal["cached", "after the cache", "mixed"]
+APART = 1.25  # ratio of two rates from which they are two states
+NOTICED = 0.04  # share of a pass that another level must last to count
+SPREAD = 4.0  # times the spread inside the groups that must lie between them
+FEWEST = 6  # intervals from which a series is looked at
+
+
+@dataclass(frozen=True)
+class PassShape:
+    """What is known of a pass: its rate without the flush (bytes per second), and that of each of its whole intervals."""
+
+    rate: float
+    intervals: tuple[float, ...]
+
+    def slowed(self) -> Slowed | None:
+        """Return the rates of a pass that did not keep to one, or None where none is far enough from the others, long enough."""
+        if len(self.intervals) < FEWEST:
+            return None
+        rates = np.array(self.intervals, dtype=np.float64)
+        seen = [k.rate for k in levels(rates) if k.rate > 0 and (k.last - k.first) >= NOTICED * rates.size]
+        if not seen or max(seen) / min(seen) < APART:
+            return None
+        recovers = any(b / a >= APART for a, b in itertools.pairwise(seen))
+        return Slowed(max(seen), min(seen), recovers)
+
+
+@dataclass(frozen=True)
+class Slowed:
+    """A pass with two rates, bytes per second, and whether it became faster again in the end."""
+
+    fast: float
+    slow: float
+    recovers: bool
+
+
+def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
+    """Return the state of each pass of a workload that writes, in the order they were run; None where no two are told apart.
+
+    Passes that became slow for a while and fast again were no matter of a cache: they are mixed, and those that were slow
+    throughout too.
+    """
+    slowed = [one.slowed() for one in passes]
+    whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
+    border = _border([*whole, *(rate for two in slowed if two is not None for rate in (two.fast, two.slow))])
+    if border is None:
+        return [None] * len(passes)
+    states: list[PassState | None] = []
+    for one, two in zip(passes, slowed, strict=True):
+        states.append("mixed" if two is not None else "cached" if one.rate > border else "after the cache")
+    if _fast_first(states) and not any(two is not None and two.recovers for two in slowed):
+        return states
+    if any(two is not None for two in slowed):
+        return [None if state == "cached" else "mixed" for state in states]
+    return [None] * len(passes)
+
+
+def _border(rates: Sequence[float]) -> float | None:
+    """Return a rate that parts two groups far enough from one another, or None."""
+    logs = sorted(math.log(r) for r in rates if r > 0)
+    gaps = [(b - a, at) for at, (a, b) in enumerate(itertools.pairwise(logs))]
+    if not gaps:
+        return None
+    gap, at = max(gaps)
+    groups = (logs[: at + 1], logs[at + 1 :])
+    within = max(float(np.std(g)) if len(g) > 1 else 0.0 for g in groups)
+    if gap < math.log(APART) or gap < SPREAD * within:
+        return None
+    return math.exp((logs[at] + logs[at + 1]) / 2)
+
+
+def _fast_first(states: Sequence[PassState | None]) -> bool:
+    """Return whether every fast pass comes before every slow one: a cache that is used up, and no disturbance."""
+    slow = [at for at, state in enumerate(states) if state == "after the cache"]
+    fast = [at for at, state in enumerate(states) if state == "cached"]
+    return not slow or not fast or max(fast) < min(slow)
