@@ -62,7 +62,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     runs = to_judge(folder)
     groups = compare_review(folder.review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
-    labels = {g.medium: folder.review.label(g.medium) for g in groups}
+    review = folder.review
+    labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
         drawn = _drawn(arguments, paths, groups, labels)

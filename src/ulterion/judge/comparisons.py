@@ -21,6 +21,7 @@ from ulterion.judge.measured import (
     latest,
     run_facts,
 )
+from ulterion.judge.waits import AddedWait, added_wait
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -56,6 +57,7 @@ class Group:
         caveats: for each hookup the warnings of its runs.
         missing: hookups of the medium without any measurement.
         blames: what held each hookup back at its best, in each direction.
+        waits: what each adds to the wait for single small requests, against the baseline.
     """
 
     medium: str
@@ -65,6 +67,7 @@ class Group:
     caveats: dict[str, list[str]]
     missing: tuple[str, ...]
     blames: dict[tuple[str, Direction], Blame]
+    waits: tuple[AddedWait, ...] = ()
 
 
 def compare_review(
@@ -159,6 +162,7 @@ class _Draft:
             {n: self._caveats(n) for n in self.names if n in self.shown},
             self.missing,
             {(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
+            tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
         )
 
     def _differs(self) -> dict[str, list[str]]:

@@ -106,6 +106,20 @@ class HookupCulprit(CulpritData):
     direction: str
 
 
+class WaitData(TypedDict):
+    """Seconds that a hookup adds to each single small request, with the 95 % interval, and what is in its chain alone."""
+
+    hookup: str
+    run: str
+    base: str
+    base_run: str
+    workload: str
+    seconds: float
+    low: float
+    high: float
+    parts: list[str]
+
+
 class GroupData(TypedDict):
     """All hookups of one medium."""
 
@@ -116,6 +130,7 @@ class GroupData(TypedDict):
     caveats: dict[str, list[str]]
     not_measured: list[str]
     culprits: list[HookupCulprit]
+    added_waits: list[WaitData]
 
 
 class Drawing(TypedDict, total=False):

@@ -16,6 +16,7 @@ from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
+from ulterion.judge.waits import AddedWait
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report import answers
 from ulterion.report.words.culprits import blame_words
@@ -38,6 +39,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "differs": g.differs,
                 "caveats": g.caveats,
                 "not_measured": list(g.missing),
+                "added_waits": [_wait_as_data(w) for w in g.waits],
                 "culprits": [{"hookup": h, "direction": d, **culprit_as_data(b)} for (h, d), b in g.blames.items()],
             }
             for g in groups
@@ -60,6 +62,20 @@ def culprit_as_data(blame: Blame) -> answers.CulpritData:
         ],
         "next": None if following is None else {"chain": list(following.chain), "hookup": following.hookup},
         "words": blame_words(blame),
+    }
+
+
+def _wait_as_data(one: AddedWait) -> answers.WaitData:
+    return {
+        "hookup": one.hookup,
+        "run": one.run,
+        "base": one.base,
+        "base_run": one.base_run,
+        "workload": one.workload,
+        "seconds": one.seconds,
+        "low": one.low,
+        "high": one.high,
+        "parts": list(one.parts),
     }
 
 

@@ -12,7 +12,7 @@ from ulterion.core.units import show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import sources, summaries
+from ulterion.report.words.comparisons import sources, summaries, waits
 from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
@@ -56,7 +56,7 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
             body += [Text(name, style="name")] if begins else []
             body.append(["", *line])
         shown = table([("", "left"), *columns[1:]], body)
-    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin)]
+    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin, labels)]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:
@@ -72,7 +72,7 @@ def _outcome(row: Row, shown: str) -> list[Text | str]:
     return [shown, interval, verdict(judged.verdict, more)]
 
 
-def _remarks(group: Group, margin: float) -> list[RenderableType]:
+def _remarks(group: Group, margin: float, labels: dict[str, str]) -> list[RenderableType]:
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
@@ -84,6 +84,7 @@ def _remarks(group: Group, margin: float) -> list[RenderableType]:
     return [
         *bullets("In short", summaries(group, margin)),
         *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
+        *bullets("Small requests, one at a time", waits(group, labels)),
         *bullets("Undecided", undecided),
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 
+from ulterion.core.units import show_duration
 from ulterion.core.verdicts import Verdict
 from ulterion.judge.comparisons import Group
-from ulterion.report.words.columns import show_ratio
 
 ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
@@ -26,16 +27,48 @@ def summaries(group: Group, margin: float) -> list[str]:
 
 
 def _reach(group: Group, hookup: str, word: str) -> str:
-    """Return the range of the ratios that came out `faster` or `slower`."""
+    """Return how much faster or slower, from the least to the most."""
     if word not in ("faster", "slower"):
         return ""
-    ratios = [
-        r.comparison.ratio.value
-        for r in group.rows
-        if r.hookup == hookup and r.comparison and r.comparison.verdict == word
-    ]
-    low, high = show_ratio(min(ratios)), show_ratio(max(ratios))
-    return f" ({low} times the baseline)" if low == high else f" ({low} to {high} times the baseline)"
+    ratios = sorted(
+        (
+            r.comparison.ratio.value
+            for r in group.rows
+            if r.hookup == hookup and r.comparison and r.comparison.verdict == word
+        ),
+        key=lambda v: abs(v - 1),
+    )
+    least, most = how_much(ratios[0]), how_much(ratios[-1])
+    if least.partition(" ")[2] == most.partition(" ")[2]:  # the same unit and word need no repeating
+        least = least.partition(" ")[0]
+    return f" ({most})" if least == most.partition(" ")[0] else f" ({least} to {most})"
+
+
+def how_much(ratio: float) -> str:
+    """Return a ratio as a reader would say it: '8 % slower', '5 times as fast'."""
+    if ratio >= 1.95:
+        return f"{ratio:.0f} times as fast" if ratio >= 9.5 else f"{ratio:.1f} times as fast".replace(".0 ", " ")
+    if ratio >= 1:
+        return f"{(ratio - 1) * 100:.0f} % faster" if ratio >= 1.095 else f"{(ratio - 1) * 100:.1f} % faster"
+    return f"{(1 - ratio) * 100:.0f} % slower" if ratio <= 0.905 else f"{(1 - ratio) * 100:.1f} % slower"
+
+
+def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
+    """Return what each hookup adds to the wait for a small request, with its interval."""
+    sentences = []
+    for one in group.waits:
+        parts = " and ".join(labels.get(k, k) for k in one.parts) or "what else differed"
+        if not one.is_sure:
+            most = show_duration(max(abs(one.low), abs(one.high)))
+            sentences.append(f"{one.hookup}, {one.workload}: nothing that shows is added, {most} at most")
+            continue
+        low, high = sorted((abs(one.low), abs(one.high)))
+        verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
+        sentences.append(
+            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every request "
+            f"({show_duration(low)} to {show_duration(high)})"
+        )
+    return sentences
 
 
 def sources(group: Group) -> list[str]:

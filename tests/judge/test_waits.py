@@ -1,0 +1,102 @@
+"""What a hookup adds to single small requests, how much in a reader's words, and families that nothing else changes."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from types import SimpleNamespace
+from typing import cast
+
+from tests.support import BENCH, REVIEW, FolderCase, simulate
+from ulterion.core.verdicts import compare_family
+from ulterion.core.workload import parse_workload
+from ulterion.judge.comparisons import compare_review
+from ulterion.judge.measured import Measured
+from ulterion.judge.waits import added_wait
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.report.words.comparisons import how_much
+
+ONE = parse_workload("random read 4 KiB")
+
+
+def measured(hookup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measured:
+    """Return a measurement whose passes took so long for a request."""
+    run = cast(MeasureRun, SimpleNamespace(id=hookup, chain=list(chain)))
+    return Measured(
+        hookup, ONE, ONE.text, tuple(4096 / (wait * (1 + rng.gauss(0, spread))) for _ in range(passes)), run
+    )
+
+
+class Waits(unittest.TestCase):
+    def test_the_interval_holds_what_was_added(self) -> None:
+        """Of a thousand readers that add 0.2 ms at unequal noise, the interval holds it in about 95 %, and each is sure."""
+        rng, held, sure = random.Random(3), 0, 0
+        for _ in range(1000):
+            base = measured("direct", 80e-6, 0.02, rng, "slot", "card")
+            found = added_wait(measured("reader", 280e-6, 0.04, rng, "port", "reader", "card"), base)
+            assert found is not None
+            held += found.low <= 200e-6 <= found.high
+            sure += found.is_sure
+        self.assertEqual((found.parts, sure), (("port", "reader"), 1000))
+        self.assertTrue(930 <= held <= 975, held)
+
+    def test_what_cannot_be_told_is_not(self) -> None:
+        """Two passes, many in flight, and requests in order have no added wait; no difference is no finding."""
+        rng = random.Random(1)
+        base, few = measured("a", 80e-6, 0.02, rng), measured("b", 90e-6, 0.02, rng, passes=2)
+        self.assertIsNone(added_wait(few, base))
+        same = added_wait(measured("b", 80e-6, 0.02, rng), base)
+        self.assertTrue(same is not None and not same.is_sure)
+
+    def test_how_much_in_words(self) -> None:
+        """As a reader would say it."""
+        said = {0.92: "8.0 % slower", 0.5: "50 % slower", 0.208: "79 % slower", 1.032: "3.2 % faster", 1.4: "40 % faster",
+                2.0: "2 times as fast", 5.04: "5 times as fast", 2.93: "2.9 times as fast", 30.2: "30 times as fast"}  # fmt: skip
+        self.assertEqual({ratio: how_much(ratio) for ratio in said}, said)
+
+
+class Families(FolderCase):
+    def test_what_else_is_in_the_review_changes_no_verdict(self) -> None:
+        """The same figures alone, beside another medium, and with a filter: the same intervals and verdicts."""
+        small = [parse_workload("random read 4 KiB depth 4"), parse_workload("random write 4 KiB depth 4")]
+        other = ('[parts.card]\nname = "Card"\nkind = "card"\n[hookups.card]\nchain = ["b:usb", "card"]\ntarget = "sim:bench.toml"\n'
+                 'direct = true\n[hookups.card2]\nchain = ["b:fast", "card"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
+        bench = BENCH.replace("[parts.box]", '[parts.card]\ntransport = "USB"\nread = "90 MB/s"\nwrite = "50 MB/s"\n'
+                              'read_wait = "1 ms"\nnoise = "2 %"\n[parts.box]')  # fmt: skip
+        folder = self.review(REVIEW + other, bench)
+        for hookup in ("direct", "box"):
+            simulate(folder, hookup, small)
+
+        def shown(**how: object) -> list[tuple[object, ...]]:
+            groups = compare_review(folder.review, folder.runs(), **how)  # type: ignore[arg-type]
+            return [(r.hookup, r.workload.name, r.comparison) for g in groups if g.medium == "drive" for r in g.rows]
+
+        alone = shown()
+        for hookup in ("card", "card2"):
+            simulate(folder, hookup, small)
+        self.assertEqual(shown(), alone)
+        self.assertEqual(shown(hookups=["box"]), alone)
+
+    def test_the_interval_that_is_shown_decides(self) -> None:
+        """`same`, `faster` and `slower` follow from the shown interval and the margin, whatever the family's size."""
+        rng = random.Random(5)
+        for size in (1, 4, 30):
+            pairs = [
+                ([rng.gauss(m, 0.02) for _ in range(5)], [rng.gauss(1, 0.02) for _ in range(5)])
+                for m in [rng.choice((1.0, 1.0, 0.95, 1.1)) for _ in range(size)]
+            ]
+            for one in compare_family(pairs, 0.03):
+                low, high = one.ratio.low or 0, one.ratio.high or 9
+                if one.verdict == "same":
+                    self.assertTrue(low > 1 / 1.03 and high < 1.03)
+                if one.verdict in ("faster", "slower"):
+                    self.assertFalse(low <= 1 <= high, one)
+
+    def test_null_reviews_rarely_accuse(self) -> None:
+        """Five hookups of the same truth, eight workloads: in at most 5 % of 400 reviews is any called different."""
+        rng, accused = random.Random(11), 0
+        for _ in range(400):
+            base = {w: [rng.lognormvariate(0, 0.02) for _ in range(5)] for w in range(8)}
+            pairs = [([rng.lognormvariate(0, 0.02) for _ in range(5)], base[w]) for _ in range(4) for w in range(8)]
+            accused += any(c.verdict in ("faster", "slower") for c in compare_family(pairs, 0.03))
+        self.assertLessEqual(accused / 400, 0.05)
