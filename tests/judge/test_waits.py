@@ -100,3 +100,45 @@ class Families(FolderCase):
             pairs = [([rng.lognormvariate(0, 0.02) for _ in range(5)], base[w]) for _ in range(4) for w in range(8)]
             accused += any(c.verdict in ("faster", "slower") for c in compare_family(pairs, 0.03))
         self.assertLessEqual(accused / 400, 0.05)
+
+
+class Told(FolderCase):
+    def test_one_part_at_a_time(self) -> None:
+        """A hub before the box, at no loss: against the direct one slower, against the box without the hub no loss."""
+        text = REVIEW + ('[parts.hub]\nname = "Test Hub"\nkind = "hub"\n[hookups.hub]\nchain = ["b:usb", "hub", "box", "drive"]\n'
+                         'target = "sim:bench.toml"\n')  # fmt: skip
+        folder = self.review(text, BENCH + '[parts.hub]\nlink = "USB 10 Gb/s"\n')
+        for hookup in folder.review.hookups:
+            simulate(folder, hookup)
+        (group,) = self.json_of("compare")["groups"]
+        (one,) = group["nearest"]
+        self.assertEqual((one["hookup"], one["base"], one["without"]), ("hub", "box", "hub"))
+        self.assertEqual(one["verdicts"]["sequential read 4 MiB depth 4"], "same")
+        self.assertIn("hub against box, without Test Hub: ", " ".join(self.ulterion("compare").stdout.split()))
+
+    def test_a_failed_run_and_an_outcome_are_never_only_missing(self) -> None:
+        """What became of a hookup without a figure stands in the place where it is missed."""
+        folder = self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "not recognised"\n')
+        simulate(folder, "direct")
+        simulate(folder, "box")
+        self.ulterion("note", "--hookup", "box", "needs external power")
+        told = " ".join(self.ulterion("compare").stdout.split())
+        self.assertRegex(
+            told, r"box: needs external power; failed: .*box is not recognised on b:usb.*ulterion measure --hookup box"
+        )
+        self.assertNotIn("has not been measured", told)
+
+    def test_a_run_by_the_way_replaces_no_figure_of_a_suite(self) -> None:
+        """An ad hoc run of the same words, and a sweep, come behind: order, names and figures of the suite stay."""
+        self.review()
+        for hookup in ("direct", "box"):
+            self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out", "--passes", "3")
+        before = self.json_of("compare")["groups"][0]["rows"]
+        for words in (
+            ("--workload", "sequential read 4 MiB depth 4"),
+            ("--sweep", "sequential read 2 MiB to 4 MiB depth 4"),
+        ):
+            self.ulterion("measure", "--hookup", "box", *words, "--passes", "3", "--seconds", "1")
+        after = self.json_of("compare")["groups"][0]["rows"]
+        self.assertEqual([(r["workload"], r["hookup"], r["run"]) for r in after][:4],
+                         [(r["workload"], r["hookup"], r["run"]) for r in before])  # fmt: skip

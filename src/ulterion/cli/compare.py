@@ -70,8 +70,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show_json("comparison", groups_as_data(groups, margin), {"outcomes": outcomes(folder)}, drawn.as_data())
         drawn.end(env)
     else:
-        env.show(comparison(groups, labels, arguments.units, margin))
-        env.show(outcome_lines(outcomes(folder)))
+        noted = outcomes(folder)
+        env.show(comparison(groups, labels, arguments.units, margin, noted))
+        env.show(outcome_lines(noted))
         drawn = _drawn(arguments, paths, groups, labels)
         env.show([""])
         drawn.show(env)

@@ -80,6 +80,11 @@ AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads wer
 DEFAULT_SUITE = "all-round"
 
 
+def is_free(suite: str | None) -> bool:
+    """Return whether workloads were asked for by words or as a sweep, and not as a suite."""
+    return suite in (AD_HOC, SWEEP)
+
+
 def find_suite(name: str) -> Suite:
     """Return the suite called `name`; raise UsageError with the near name."""
     if name not in SUITES:

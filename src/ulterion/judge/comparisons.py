@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.comparability import differences
@@ -24,6 +24,7 @@ from ulterion.judge.measured import (
 from ulterion.judge.waits import AddedWait, added_wait
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,21 @@ class Row:
 
 
 @dataclass(frozen=True)
+class Nearest:
+    """A hookup against the one without one of its parts.
+
+    Attributes:
+        hookup, base: which; `without` the part that is in the one alone.
+        comparisons: by the name of the workload, one family.
+    """
+
+    hookup: str
+    base: str
+    without: str
+    comparisons: dict[str, Comparison]
+
+
+@dataclass(frozen=True)
 class Group:
     """All hookups of one medium.
 
@@ -58,6 +74,8 @@ class Group:
         missing: hookups of the medium without any measurement.
         blames: what held each hookup back at its best, in each direction.
         waits: what each adds to the wait for single small requests, against the baseline.
+        failed: for each hookup without any measurement how its newest run ended, when there is one.
+        nearest: each hookup against the one that has all of its chain but one part.
     """
 
     medium: str
@@ -68,6 +86,8 @@ class Group:
     missing: tuple[str, ...]
     blames: dict[tuple[str, Direction], Blame]
     waits: tuple[AddedWait, ...] = ()
+    failed: dict[str, str] = field(default_factory=dict)
+    nearest: tuple[Nearest, ...] = ()
 
 
 def compare_review(
@@ -94,7 +114,12 @@ def compare_review(
     drafts = [_Draft(review, measured, medium, against, hookups) for medium in _media(review, against)]
     blame = blames(review, measured)
     limit = review.review.margin if margin is None else margin
-    return [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
+    groups = [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
+    ended = {r.hookup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.hookup}
+    return [
+        replace(g, failed={n: f"{ended[n].name}: {ended[n].why}" for n in g.missing if n in ended and ended[n].why})
+        for g in groups
+    ]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
@@ -163,7 +188,32 @@ class _Draft:
             self.missing,
             {(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
             tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
+            nearest=self._nearest(margin),
         )
+
+    def _nearest(self, margin: float) -> tuple[Nearest, ...]:
+        """Return each hookup against the one without one of its parts, the direct one left out: the table has that."""
+        found = []
+        for name in self.names:
+            chain = self.review.hookups[name].chain
+            for base in self.names:
+                gone = [k for k in chain if k not in self.review.hookups[base].chain]
+                if (
+                    base == self.baseline
+                    or len(gone) != 1
+                    or [k for k in chain if k != gone[0]] != self.review.hookups[base].chain
+                ):
+                    continue
+                cells = [
+                    (self.measured[name][t], self.measured[base][t])
+                    for t in self.measured[name]
+                    if t in self.measured[base]
+                ]
+                judged = compare_family([(a.rates, b.rates) for a, b in cells], margin)
+                by_name = {a.workload.name: c for (a, _), c in zip(cells, judged, strict=True)}
+                if by_name and name in self.shown:
+                    found.append(Nearest(name, base, gone[0], by_name))
+        return tuple(found)
 
     def _differs(self) -> dict[str, list[str]]:
         by_what: dict[str, list[str]] = {}

@@ -9,6 +9,7 @@ from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
 from ulterion.core.passstates import PassState
 from ulterion.core.stats import Estimate, estimate
+from ulterion.core.suites import is_free
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -60,14 +61,16 @@ def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
 def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     """Return, for each hookup and workload text, the passes of the newest run that has any.
 
-    Passes of different runs are not thrown together: between runs more may have changed than the passes show.
+    Passes of different runs are not thrown together: between runs more may have changed than the passes show.  What was asked for
+    by words, or as a sweep, never takes the place of a suite's figure.
     """
-    newest: dict[str, dict[str, Measured]] = {}
+    suites: dict[str, dict[str, Measured]] = {}
+    free: dict[str, dict[str, Measured]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
         if not isinstance(run, MeasureRun) or run.hookup is None:
             continue
+        of_hookup = (free if is_free(run.suite) else suites).setdefault(run.hookup, {})
         for record in _with_passes(run):
-            of_hookup = newest.setdefault(run.hookup, {})
             for text in [record.text, f"{record.text}, {AFTER}"]:
                 of_hookup.pop(text, None)  # the order of the newest run counts
             for figure in record.figures:
@@ -75,7 +78,14 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
                 of_hookup[figure.text] = Measured(
                     run.hookup, figure.workload, figure.text, rates, run, record.suspect, first.lanes, first.state
                 )
-    return newest
+    names = dict.fromkeys([*suites, *free])
+    every = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
+    return {name: figures for name, figures in every.items() if figures}
+
+
+def _suite_first(suite: dict[str, Measured], free: dict[str, Measured]) -> dict[str, Measured]:
+    """Return a suite's figures, and behind them what was only measured by the way: it never takes the place of a suite's."""
+    return {**suite, **{text: one for text, one in free.items() if text not in suite}}
 
 
 def to_judge(folder: ReviewFolder) -> list[AnyRun]:
@@ -84,11 +94,12 @@ def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     These are the measurements of which a workload is the newest of its hookup, and runs that bear notes, both without their
     series; and the newest soak of each hookup, whole.
     """
-    seen: set[tuple[str | None, str]] = set()
+    seen: set[tuple[str | None, str, bool]] = set()
     passes: list[Skim] = []
     soaks: list[Skim] = []
     for one in reversed(folder.skims()):
-        cells = {(one.hookup, text) for text in one.texts} or {(one.hookup, one.kind)}
+        free = is_free(one.suite)
+        cells = {(one.hookup, text, free) for text in one.texts} or {(one.hookup, one.kind, free)}
         if cells <= seen and not one.noted:
             continue
         seen |= cells

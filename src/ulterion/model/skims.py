@@ -36,6 +36,7 @@ class Skim:
         target: path of the target, or None.
         texts: the workloads it has counted passes of, in their canonical words.
         noted: whether it bears notes or readings.
+        suite: the suite that was asked for, or None.
     """
 
     path: Path
@@ -48,6 +49,7 @@ class Skim:
     target: str | None
     texts: frozenset[str]
     noted: bool
+    suite: str | None = None
 
 
 def skim(data: bytes, path: Path) -> Skim:
@@ -103,7 +105,20 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
         raise UsageError(f"{path.name} does not hold together: its start is no moment")
     hookup, where = (v if isinstance(v, str) else None for v in (head.get("hookup"), target.get("path")))
     simulated = target.get("kind") == "simulated"
-    return Skim(path, str(words["id"]), str(words["kind"]), hookup, started, ended, simulated, where, texts, noted)
+    suite = head.get("suite")
+    return Skim(
+        path,
+        str(words["id"]),
+        str(words["kind"]),
+        hookup,
+        started,
+        ended,
+        simulated,
+        where,
+        texts,
+        noted,
+        suite if isinstance(suite, str) else None,
+    )
 
 
 def _moment(text: object) -> datetime.datetime | None:

@@ -14,6 +14,7 @@ from typing import (
 from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
+from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, WaitData
 
 NAME, VERSION = "ulterion-answer", 2
 Kind = Literal[
@@ -68,58 +69,6 @@ class RowData(TypedDict):
     why: NotRequired[str | None]
 
 
-class ClearedData(TypedDict):
-    """An element that is not to blame, why, and where that was seen."""
-
-    part: str
-    why: str
-    hookup: str | None
-    run: str | None
-    rate: float | None
-
-
-class NextData(TypedDict):
-    """What to connect to tell suspects apart: the chain, and the hookup's name where the review has it."""
-
-    chain: list[str]
-    hookup: str | None
-
-
-class CulpritData(TypedDict):
-    """What held a hookup back: the culprit, or several suspects; how it was found, what cleared the others, what would tell."""
-
-    suspects: list[str]
-    how: str | None
-    rate: float
-    run: str
-    other: str | None
-    other_rate: float | None
-    cleared: list[ClearedData]
-    next: NextData | None
-    words: str
-
-
-class HookupCulprit(CulpritData):
-    """The same, of a hookup in a direction."""
-
-    hookup: str
-    direction: str
-
-
-class WaitData(TypedDict):
-    """Seconds that a hookup adds to each single small request, with the 95 % interval, and what is in its chain alone."""
-
-    hookup: str
-    run: str
-    base: str
-    base_run: str
-    workload: str
-    seconds: float
-    low: float
-    high: float
-    parts: list[str]
-
-
 class GroupData(TypedDict):
     """All hookups of one medium."""
 
@@ -131,6 +80,8 @@ class GroupData(TypedDict):
     not_measured: list[str]
     culprits: list[HookupCulprit]
     added_waits: list[WaitData]
+    failed: dict[str, str]
+    nearest: list[NearestData]
 
 
 class Drawing(TypedDict, total=False):

@@ -18,7 +18,7 @@ from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
 from ulterion.judge.waits import AddedWait
 from ulterion.model.runs.soak import SoakRun
-from ulterion.report import answers
+from ulterion.report import answers, blamed
 from ulterion.report.words.culprits import blame_words
 
 
@@ -39,6 +39,17 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "differs": g.differs,
                 "caveats": g.caveats,
                 "not_measured": list(g.missing),
+                "failed": g.failed,
+                "nearest": [
+                    {
+                        "hookup": n.hookup,
+                        "base": n.base,
+                        "without": n.without,
+                        "ratios": {w: c.ratio.value for w, c in n.comparisons.items()},
+                        "verdicts": {w: str(c.verdict) for w, c in n.comparisons.items()},
+                    }
+                    for n in g.nearest
+                ],
                 "added_waits": [_wait_as_data(w) for w in g.waits],
                 "culprits": [{"hookup": h, "direction": d, **culprit_as_data(b)} for (h, d), b in g.blames.items()],
             }
@@ -47,7 +58,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
     }
 
 
-def culprit_as_data(blame: Blame) -> answers.CulpritData:
+def culprit_as_data(blame: Blame) -> blamed.CulpritData:
     """Return what held a hookup back: names of the review, bytes per second, ids of runs."""
     finding, following = blame.finding, blame.next
     return {
@@ -65,7 +76,7 @@ def culprit_as_data(blame: Blame) -> answers.CulpritData:
     }
 
 
-def _wait_as_data(one: AddedWait) -> answers.WaitData:
+def _wait_as_data(one: AddedWait) -> blamed.WaitData:
     return {
         "hookup": one.hookup,
         "run": one.run,

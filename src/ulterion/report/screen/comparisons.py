@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 from rich.console import RenderableType
@@ -12,22 +12,30 @@ from ulterion.core.units import show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import sources, summaries, waits
+from ulterion.report.words.comparisons import missing, nearest, sources, summaries, waits
 from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
 MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
 
 
-def comparison(groups: Sequence[Group], labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
-    """Return the tables of all groups; `labels` gives the readers' name of each medium."""
+def comparison(
+    groups: Sequence[Group],
+    labels: dict[str, str],
+    unit: str,
+    margin: float,
+    outcomes: Mapping[str, Sequence[str]] | None = None,
+) -> list[RenderableType]:
+    """Return the tables of all groups; `labels` gives the readers' name of each part, `outcomes` what was noted of hookups."""
     shown: list[RenderableType] = []
     for group in groups:
-        shown += [*([Text("")] if shown else []), *_group(group, labels, unit, margin)]
+        shown += [*([Text("")] if shown else []), *_group(group, labels, unit, margin, outcomes or {})]
     return shown
 
 
-def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> list[RenderableType]:
+def _group(
+    group: Group, labels: dict[str, str], unit: str, margin: float, outcomes: Mapping[str, Sequence[str]]
+) -> list[RenderableType]:
     against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
     head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
     rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
@@ -47,7 +55,7 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
     ]
     names = [row.workload.name for row in group.rows]
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
-    if max(map(len, names)) <= LONGEST_NAME:
+    if max(map(len, names), default=0) <= LONGEST_NAME:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
         shown = table(columns, lines)
     else:  # long names stand in lines of their own
@@ -56,7 +64,7 @@ def _group(group: Group, labels: dict[str, str], unit: str, margin: float) -> li
             body += [Text(name, style="name")] if begins else []
             body.append(["", *line])
         shown = table([("", "left"), *columns[1:]], body)
-    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin, labels)]
+    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin, labels, outcomes)]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:
@@ -72,7 +80,9 @@ def _outcome(row: Row, shown: str) -> list[Text | str]:
     return [shown, interval, verdict(judged.verdict, more)]
 
 
-def _remarks(group: Group, margin: float, labels: dict[str, str]) -> list[RenderableType]:
+def _remarks(
+    group: Group, margin: float, labels: dict[str, str], outcomes: Mapping[str, Sequence[str]]
+) -> list[RenderableType]:
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
@@ -80,15 +90,14 @@ def _remarks(group: Group, margin: float, labels: dict[str, str]) -> list[Render
         for r in group.rows
         if r.comparison and r.comparison.verdict == "undecided"
     ]
-    missing = [f"{name} has not been measured: ulterion measure --hookup {name}" for name in group.missing]
     return [
-        *bullets("In short", summaries(group, margin)),
+        *bullets("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
         *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
         *bullets("Small requests, one at a time", waits(group, labels)),
         *bullets("Undecided", undecided),
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),
-        *bullets("Still to do", missing),
+        *bullets("Without a figure", missing(group, outcomes)),
         *bullets("From runs", sources(group)),
     ]
 

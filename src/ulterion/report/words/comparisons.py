@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from ulterion.core.units import show_duration
-from ulterion.core.verdicts import Verdict
+from ulterion.core.verdicts import Comparison, Verdict
 from ulterion.judge.comparisons import Group
 
 ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
@@ -14,30 +14,44 @@ ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
 def summaries(group: Group, margin: float) -> list[str]:
     """Return one sentence for each hookup compared: how many workloads came out which way."""
+    return [
+        f"{name}: {_counted([r.comparison for r in group.rows if r.hookup == name and r.comparison], margin)}"
+        for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison)
+    ]
+
+
+def nearest(group: Group, margin: float, labels: Mapping[str, str]) -> list[str]:
+    """Return what each part costs by itself: a hookup against the one without it."""
+    return [
+        f"{one.hookup} against {one.base}, without {labels.get(one.without, one.without)}: "
+        f"{_counted(list(one.comparisons.values()), margin)}"
+        for one in group.nearest
+    ]
+
+
+def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
+    """Return what is to do for hookups without a figure, and what became of them so far."""
     sentences = []
-    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
-        verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == name and r.comparison)
-        total = sum(verdicts.values())
-        if verdicts["same"] == total:
-            sentences.append(f"{name}: no measurable loss beyond {margin * 100:g} % in any of {total} workloads")
-            continue
-        parts = [f"{v} in {verdicts[v]} of {total}{_reach(group, name, v)}" for v in ORDER if verdicts[v]]
-        sentences.append(f"{name}: {'; '.join(parts)}")
+    for name in group.missing:
+        told = "; ".join([*outcomes.get(name, ()), *([group.failed[name]] if name in group.failed else [])])
+        sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --hookup {name}")
     return sentences
 
 
-def _reach(group: Group, hookup: str, word: str) -> str:
+def _counted(compared: Sequence[Comparison], margin: float) -> str:
+    """Return how many comparisons came out which way, and how far."""
+    verdicts = Counter(c.verdict for c in compared)
+    if verdicts["same"] == len(compared):
+        return f"no measurable loss beyond {margin * 100:g} % in any of {len(compared)} workloads"
+    parts = [f"{v} in {verdicts[v]} of {len(compared)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
+    return "; ".join(parts)
+
+
+def _reach(compared: Sequence[Comparison], word: str) -> str:
     """Return how much faster or slower, from the least to the most."""
     if word not in ("faster", "slower"):
         return ""
-    ratios = sorted(
-        (
-            r.comparison.ratio.value
-            for r in group.rows
-            if r.hookup == hookup and r.comparison and r.comparison.verdict == word
-        ),
-        key=lambda v: abs(v - 1),
-    )
+    ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))
     least, most = how_much(ratios[0]), how_much(ratios[-1])
     if least.partition(" ")[2] == most.partition(" ")[2]:  # the same unit and word need no repeating
         least = least.partition(" ")[0]
