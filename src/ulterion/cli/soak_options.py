@@ -57,7 +57,7 @@ def _add_load(group: argparse._ArgumentGroup) -> None:
         dest="seconds",
         type=options.quantity("parse_duration"),
         metavar="TIME",
-        help="end the load after this time (default: 15m, unless another end is given)",
+        help="end the load after this time (default: 20m, unless another end is given)",
     )
     group.add_argument(
         "--amount", metavar="SIZE", help="end it once this much is moved: '200 GB', or '80 %%' of the drive"
