@@ -17,7 +17,7 @@ import numpy as np
 from ulterion.core.soak.levels import levels
 
 PassState = Literal["cached", "after the cache", "mixed"]
-APART = 1.25  # ratio of two rates from which they are two states
+APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
 SPREAD = 4.0  # times the spread inside the groups that must lie between them
 FEWEST = 6  # intervals from which a series is looked at
