@@ -130,6 +130,7 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         rest_seconds=extras.rest or None,
         cool_to=extras.cool_to,
         sure_within=extras.sure.within if extras.sure else None,
+        most_passes=extras.sure.most_passes if extras.sure else None,
     )
     return MeasureRun(**opening.header, suite=request.suite, settings=settings, workloads=records)
 

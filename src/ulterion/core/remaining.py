@@ -7,15 +7,9 @@ from collections.abc import Sequence
 BETWEEN = 0.15  # seconds a pass needs besides its length: buffers, journal
 
 
-def whole_run(lengths: Sequence[float], passes: int) -> float:
-    """Return how long all passes of workloads of these lengths take."""
-    return sum(length + BETWEEN for length in lengths) * passes
-
-
-def of_run(lengths: Sequence[float], passes: int, finished: Sequence[int], running: float) -> float:
-    """Return what is left of a run: `finished` are the workloads of the finished passes, `running` how long one is on."""
-    done = sum(lengths[index] + BETWEEN for index in finished)
-    return max(0.0, whole_run(lengths, passes) - done - running)
+def of_run(lengths: Sequence[float], left: Sequence[int], running: float) -> float:
+    """Return what is left of a run of which so many passes of each workload are left, one of them `running` for so long."""
+    return max(0.0, sum((length + BETWEEN) * count for length, count in zip(lengths, left, strict=True)) - running)
 
 
 def of_load(seconds: float, moved: int, *, most_seconds: float | None, most_bytes: int | None) -> float | None:

@@ -87,9 +87,10 @@ def judge_claims(
     """
     for name in hookups:
         review.hookup(name)
-    measured = {n: m for n, m in latest(runs).items() if n in review.hookups and (not hookups or n in hookups)}
+    everything = {n: m for n, m in latest(runs).items() if n in review.hookups}
+    measured = {n: m for n, m in everything.items() if not hookups or n in hookups}
     rows: list[ClaimRow] = []
-    blame = blames(review, measured)
+    blame = blames(review, everything)  # what clears a part may have been measured on any hookup
     for key in [*review.ports, *review.parts]:
         cases = [_case(review, key, name, measured, blame) for name in measured if key in review.hookups[name].chain]
         for claim in _claims_of(review, key):

@@ -72,6 +72,7 @@ class Settings(Ground):
     rest_seconds: float | None = None
     cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
     sure_within: float | None = Field(None, description="half the relative interval asked for, as a ratio")
+    most_passes: Count | None = Field(None, description="passes after which that was given up")
 
 
 class MeasureRun(Header):

@@ -13,13 +13,15 @@ from rich.text import Text
 from ulterion.conduct.observers import Observer
 from ulterion.core import remaining
 from ulterion.core.passes import PassResult
+from ulterion.core.stats import estimate
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.workload import Workload
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
+from ulterion.report.words.columns import show_margin
 
-BAR = 24  # characters
+MOST_ROWS = 12  # workloads in view at a time; a sweep has many more
 
 
 class Announcer(Observer):
@@ -42,80 +44,110 @@ class Announcer(Observer):
 
 
 class Display(Announcer):
-    """Shows what is running, the pass, the live rate and the time left."""
+    """Shows every workload with what its finished passes gave, the one that runs with its rate, and the time left."""
 
     def __init__(self, stream: IO[str], unit: str) -> None:
         super().__init__(stream)
         self._unit = unit
         self._live: Live | None = None
         self._run: MeasureRun | None = None
-        self._done: list[int] = []
-        self._line = ("", "", "")
+        self._rates: dict[int, list[float]] = {}
+        self._over: set[int] = set()
+        self._at: int | None = None
+        self._doing, self._rate = "", ""
         self._since = 0.0
         self._last = (0.0, 0)
 
     def opened(self, run: MeasureRun) -> None:
-        """Show the preview and start the live line."""
+        """Show the preview and start the live view."""
         super().opened(run)
         self._run = run
         self._live = Live(console=self.console, refresh_per_second=8, transient=True, get_renderable=self._render)
         self._live.start()
 
     def close(self) -> None:
-        """Take the live line away."""
+        """Take the live view away."""
         if self._live is not None:
             self._live.stop()
             self._live = None
 
-    def _lengths(self) -> list[float]:
-        return [r.workload.seconds or 0.0 for r in self._run.workloads] if self._run else []
-
-    def _passes(self) -> int:
-        return self._run.settings.passes if self._run else 0
-
-    def _left(self) -> float:
-        running = time.monotonic() - self._since if self._since else 0.0
-        return remaining.of_run(self._lengths(), self._passes(), self._done, running)
+    def _passes_left(self, run: MeasureRun) -> tuple[list[int], str]:
+        """Return how many passes of each workload are left, and in a word how sure that is: it depends on what they give."""
+        settings = run.settings
+        done = [len(self._rates.get(i, ())) for i in range(len(run.workloads))]
+        if all(n >= settings.passes for n in done) and settings.most_passes:
+            return [0 if i in self._over else settings.most_passes - n for i, n in enumerate(done)], "at most"
+        return [max(0, settings.passes - n) for n in done], "at least" if settings.most_passes else "about"
 
     def _render(self) -> RenderableType:
-        name, step, rate = self._line
-        total = remaining.whole_run(self._lengths(), self._passes())
+        run = self._run
+        if run is None:
+            return Text(self._doing)
         grid = Table.grid(padding=(0, 2, 0, 0))
-        for width in (16, 14, 12, BAR):
+        for width in (16, 16, 12, 8):
             grid.add_column(no_wrap=True, min_width=width)
-        filled = round(BAR * (1 - self._left() / total)) if total else 0
-        bar = Text("█" * filled, style="name") + Text("░" * (BAR - filled), style="muted")
-        grid.add_row(Text(name, style="name"), step, Text(rate, justify="right"), bar)
-        return Group(
-            grid, Text(f"about {show_duration(self._left())} left; Ctrl-C keeps what is measured", style="muted")
+        first, last = window(self._at or 0, len(run.workloads), MOST_ROWS)
+        for index in range(first, last):
+            grid.add_row(*self._row(run, index))
+        left, word = self._passes_left(run)
+        running = time.monotonic() - self._since if self._since else 0.0
+        seconds = remaining.of_run([r.workload.seconds or 0.0 for r in run.workloads], left, running)
+        about = f"{word} {show_duration(round(seconds))} left"
+        return Group(grid, Text(f"{self._doing}{about}; Ctrl-C keeps what is measured", style="muted"))
+
+    def _row(self, run: MeasureRun, index: int) -> list[Text]:
+        """Return a workload's line: its passes so far, the rate they gave with its spread, or the rate just now."""
+        rates, running = self._rates.get(index, []), index == self._at
+        number = len(rates) + running
+        least, most = run.settings.passes, run.settings.most_passes
+        of = str(least) if most is None or number <= least else f"{most} at most"
+        step = (
+            f"pass {number} of {of}"
+            if running
+            else f"{len(rates)} pass{'es' if len(rates) != 1 else ''}"
+            if rates
+            else ""
         )
+        shown = self._rate if running else show_rate(estimate(rates).rate, self._unit) if rates else ""
+        spread = "" if running or not rates else show_margin(estimate(rates))
+        name = Text(run.workloads[index].workload.name, style="name" if running or rates else "muted")
+        return [name, Text(step), Text(shown, justify="right"), Text(spread, justify="right")]
 
     def laying(self, done: int, total: int) -> None:
         """Show the test file growing."""
-        self._line = ("test file", f"{done * 100 // total} %", show_size(done))
+        self._doing = f"test file {done * 100 // total} %, {show_size(done)}; "
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Show the pass."""
         self._since, self._last = time.monotonic(), (0.0, 0)
-        passes = self._passes()
-        self._line = (workload.name, f"pass {number} of {passes}" if number else "warm-up", "")
+        self._at, self._rate, self._doing = index, "", "" if number else "warm-up; "
 
     def resting(self, words: str) -> None:
         """Show what is waited for."""
-        self._line = ("", words, "")
+        self._at, self._doing = None, f"{words}; "
 
     def tick(self, seconds: float, moved: int) -> None:
         """Show the rate since the last tick that lies a while back."""
         then, before = self._last
         if seconds - then >= 0.25 and moved > before:
-            self._line = (*self._line[:2], show_rate((moved - before) / (seconds - then), self._unit))
+            self._rate = show_rate((moved - before) / (seconds - then), self._unit)
             self._last = (seconds, moved)
 
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
         """Count the pass."""
         if number:
-            self._done.append(index)
-        self._since = 0.0
+            self._rates.setdefault(index, []).append(result.rate)
+        self._at, self._since = None, 0.0
+
+    def ended(self, index: int, why: str) -> None:
+        """Know that no more passes of a workload are run."""
+        self._over.add(index)
+
+
+def window(at: int, count: int, most: int) -> tuple[int, int]:
+    """Return which rows of many to show around one: from the first to before the last."""
+    first = min(max(0, at - most // 2), max(0, count - most))
+    return first, min(count, first + most)
 
 
 def make_display(stream: IO[str], unit: str) -> Announcer:

@@ -71,7 +71,8 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
     """Return what each hookup adds to the wait for a small request, with its interval."""
     sentences = []
     for one in group.waits:
-        parts = " and ".join(labels.get(k, k) for k in one.parts) or "what else differed"
+        *first, last = [labels.get(k, k) for k in one.parts] or ["what else differed"]
+        parts = f"{', '.join(first)} and {last}" if first else last
         if not one.is_sure:
             most = show_duration(max(abs(one.low), abs(one.high)))
             sentences.append(f"{one.hookup}, {one.workload}: nothing that shows is added, {most} at most")
