@@ -74,4 +74,6 @@ class States(unittest.TestCase):
             states_of([steady, steady, slow, slow]), ["cached", "cached", "after the cache", "after the cache"]
         )
         falls = shape(*[1e9] * 10, *[4e8] * 10)
+        self.assertEqual(states_of([steady, steady, falls]), [None, None, "mixed"])  # what came last has not lasted
+        self.assertEqual(states_of([steady, steady, shape(*[1e9] * 18, *[4e8] * 2)]), [None] * 3)
         self.assertEqual(states_of([falls, slow, slow]), ["mixed", "after the cache", "after the cache"])

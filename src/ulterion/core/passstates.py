@@ -21,6 +21,8 @@ APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
 SPREAD = 4.0  # times the spread inside the groups that must lie between them
 FEWEST = 6  # intervals from which a series is looked at
+LASTING = 4  # intervals, and
+LASTS = 0.2  # share of a pass, from which a slow stretch that nothing else bears out is left out of the figure
 
 
 @dataclass(frozen=True)
@@ -35,27 +37,31 @@ class PassShape:
         if len(self.intervals) < FEWEST:
             return None
         rates = np.array(self.intervals, dtype=np.float64)
-        seen = [k.rate for k in levels(rates) if k.rate > 0 and (k.last - k.first) >= NOTICED * rates.size]
-        if not seen or max(seen) / min(seen) < APART:
+        least = NOTICED * rates.size
+        seen = [(k.rate, k.last - k.first) for k in levels(rates) if k.rate > 0 and k.last - k.first >= least]
+        if not seen or max(seen)[0] / min(seen)[0] < APART:
             return None
-        recovers = any(b / a >= APART for a, b in itertools.pairwise(seen))
-        return Slowed(max(seen), min(seen), recovers)
+        fast = max(rate for rate, _ in seen)
+        recovers = any(b / a >= APART for (a, _), (b, _) in itertools.pairwise(seen))
+        slow = sum(n for rate, n in seen if fast / rate >= APART)
+        return Slowed(fast, min(seen)[0], recovers, slow >= max(LASTING, LASTS * rates.size))
 
 
 @dataclass(frozen=True)
 class Slowed:
-    """A pass with two rates, bytes per second, and whether it became faster again in the end."""
+    """A pass with two rates, bytes per second, whether it became faster again, and whether it was slow for long."""
 
     fast: float
     slow: float
     recovers: bool
+    lasts: bool
 
 
 def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
     """Return the state of each pass of a workload that writes, in the order they were run; None where no two are told apart.
 
     Passes that became slow for a while and fast again were no matter of a cache: they are mixed, and those that were slow
-    throughout too.
+    throughout too.  What became slow in one pass alone, and never after it, is not known: it is left out when it lasted.
     """
     slowed = [one.slowed() for one in passes]
     whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
@@ -65,11 +71,12 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
     states: list[PassState | None] = []
     for one, two in zip(passes, slowed, strict=True):
         states.append("mixed" if two is not None else "cached" if one.rate > border else "after the cache")
-    if _fast_first(states) and not any(two is not None and two.recovers for two in slowed):
+    seen_twice = "after the cache" in states or sum(two is not None for two in slowed) > 1
+    if seen_twice and _fast_first(states) and not any(two is not None and two.recovers for two in slowed):
         return states
-    if any(two is not None for two in slowed):
+    if seen_twice and any(two is not None for two in slowed):
         return [None if state == "cached" else "mixed" for state in states]
-    return [None] * len(passes)
+    return ["mixed" if two is not None and two.lasts else None for two in slowed]
 
 
 def _border(rates: Sequence[float]) -> float | None:
