@@ -12,6 +12,7 @@ import ulterion
 from tests.support import BENCH, REVIEW, WARM, FolderCase
 from ulterion.conduct import phases
 from ulterion.conduct.notes import attach_log, note_words, noted, outcomes, split_moment
+from ulterion.conduct.noting import parse_note
 from ulterion.conduct.observers import Soaked, SoakObserver
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import SoakRequest
@@ -290,6 +291,23 @@ class Noting(Soaking):
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
                 note_words(folder, text, run_id, hookup)
         self.assertEqual(split_moment("stood at the window"), ("stood at the window", None))
+
+    def test_what_reviewers_write_is_understood(self) -> None:
+        """A value without its unit, before its name, with a remark; rates from elsewhere; outcomes in other words."""
+        read = {
+            "case 38": ("case", 38.0, "C", ""), "38 C case": ("case", 38.0, "C", ""), "Room: 21": ("Room", 21.0, "C", ""),
+            "rate 117 MB/s +- 2 (from a copy window)": ("rate", 117.0, "MB/s", "+- 2 (from a copy window)"),
+            "power 4.2 W at the plug": ("power", 4.2, "W", "at the plug"), "100.4 F skin": ("skin", 38.0, "C", ""),
+        }  # fmt: skip
+        for text, wanted in read.items():
+            one = parse_note(text)
+            assert isinstance(one, Reading), text
+            self.assertEqual((one.what, one.value, one.unit, one.remark), wanted)
+        for text, kind in (("not recognized", "outcome"), ("Not detected on the left port", "outcome"), ("take 38", "remark"),
+                           ("the case is 38 mm wide", "remark"), ("needs external power", "outcome")):  # fmt: skip
+            one = parse_note(text)
+            assert isinstance(one, Note), text
+            self.assertEqual((one.kind, one.text), (kind, text))
 
     def test_an_instruments_log_becomes_a_sensor(self) -> None:
         """Lined up by time it settles like any sensor; one that lies elsewhere in time says where."""

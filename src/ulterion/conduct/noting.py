@@ -6,7 +6,7 @@ import datetime
 import re
 
 from ulterion.core.errors import UnitError, UsageError
-from ulterion.core.units import parse_power, parse_temperature
+from ulterion.core.units import parse_power, parse_rate, parse_temperature
 from ulterion.model.runs.noted import Note, Reading
 
 OUTCOMES = {
@@ -16,7 +16,30 @@ OUTCOMES = {
     "stopped": "it ended before its time",
     "port lacks power": "the port does not feed it",
 }
-_READING = re.compile(r"([A-Za-z][\w .-]*?)\s*[=:]?\s+([+-]?\d+(?:\.\d+)?\s*(?:°?[CF]|mW|W))(?:\s+(.*))?")
+ALIKE = {"recognized": "recognised", "is not seen": "not recognised", "not seen": "not recognised", "not detected": "not recognised",
+         "needs extra power": "needs external power"}  # fmt: skip
+"""Other ways to write what an outcome is known by."""
+WARM_THINGS = (
+    "case",
+    "room",
+    "skin",
+    "drive",
+    "surface",
+    "air",
+    "ambient",
+    "bridge",
+    "hub",
+    "reader",
+    "cable",
+    "plug",
+    "card",
+)
+"""What a bare number beside it is degrees Celsius of."""
+_VALUE = r"[+-]?\d+(?:\.\d+)?"
+_QUANTITY = rf"{_VALUE}\s*(?:°?[CF]|mW|W|[kMG]i?B/s|[MG]b/s)"
+_READING = re.compile(rf"([A-Za-z][\w .-]*?)\s*[=:]?\s+({_QUANTITY})(?:[\s,;]+(.*))?")
+_REVERSED = re.compile(rf"({_QUANTITY})\s+([A-Za-z]\w*)()")
+_BARE = re.compile(rf"({'|'.join(WARM_THINGS)})\s*[=:]?\s+({_VALUE})()", re.IGNORECASE)
 
 
 def now_utc() -> datetime.datetime:
@@ -27,22 +50,37 @@ def now_utc() -> datetime.datetime:
 def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:
     """Read what a reviewer writes down: 'case 38 C' is a reading, a known outcome an outcome, the rest a remark.
 
+    '38 C case' and 'case 38' say the same; 'rate 117 MB/s' is a reading too, and what follows a value is its remark.
     Raises UsageError for an empty text or a temperature that cannot be.
     """
     text = " ".join(text.split())
     if not text:
         raise UsageError("nothing to note; write a reading like 'case 38 C', an outcome, or a remark")
     match = _READING.fullmatch(text)
-    if match is not None:
-        value, unit = _quantity(match[2])
-        return Reading(what=match[1].strip(), value=value, unit=unit, at_seconds=at_seconds, remark=match[3] or "")
-    kind = next((o for o in OUTCOMES if text.casefold().startswith(o)), None)
+    parts = (match[1], match[2], match[3]) if match is not None else _other_order(text)
+    if parts is not None:
+        value, unit = _quantity(parts[1])
+        return Reading(what=parts[0].strip(), value=value, unit=unit, at_seconds=at_seconds, remark=parts[2] or "")
+    told = text.casefold()
+    for written, known in ALIKE.items():
+        told = told.replace(written, known)
+    kind = next((o for o in OUTCOMES if told.startswith(o)), None)
     return Note(kind="outcome" if kind else "remark", text=text, at_seconds=at_seconds, noted=now_utc())
 
 
+def _other_order(text: str) -> tuple[str, str, str] | None:
+    """Return what, quantity and remark of a reading with its value first, or without its unit; None of anything else."""
+    reversed_, bare = _REVERSED.fullmatch(text), _BARE.fullmatch(text)
+    if reversed_ is not None:
+        return reversed_[2], reversed_[1], ""
+    return (bare[1], f"{bare[2]} C", "") if bare is not None else None
+
+
 def _quantity(text: str) -> tuple[float, str]:
-    """Return a value in degrees Celsius or watts, and its unit."""
+    """Return a value in degrees Celsius, watts or MB/s, and its unit."""
     try:
+        if text.rstrip().endswith("/s"):
+            return round(parse_rate(text) / 1e6, 6), "MB/s"
         if text.rstrip().endswith("W"):
             return parse_power(text), "W"
         return round(parse_temperature(text), 2), "C"
