@@ -45,7 +45,13 @@ class Journey(FolderCase):
     def test_tables_fit_80_columns_and_pipes_have_no_colour(self) -> None:
         """No line of any table is longer than 80, cut, or coloured when piped."""
         inside = {"cwd": self.demo()}
-        for command in (("compare",), ("claims",), ("claims", "--everywhere"), ("compare", "--units", "Gb/s")):
+        for command in (
+            ("compare",),
+            ("compare", "--long"),
+            ("claims",),
+            ("claims", "--everywhere"),
+            ("compare", "--long", "--units", "Gb/s"),
+        ):
             out = self.ulterion(*command, **inside).stdout
             self.assertLessEqual(max(map(len, out.splitlines())), 80)
             self.assertNotIn("…", out)

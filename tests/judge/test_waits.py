@@ -142,3 +142,20 @@ class Told(FolderCase):
         after = self.json_of("compare")["groups"][0]["rows"]
         self.assertEqual([(r["workload"], r["hookup"], r["run"]) for r in after][:4],
                          [(r["workload"], r["hookup"], r["run"]) for r in before])  # fmt: skip
+
+    def test_the_answer_comes_first_and_the_figures_on_request(self) -> None:
+        """A line a hookup and direction in per cent; every figure with --long, or where the suites' questions were not asked."""
+        folder = self.review()
+        for hookup in ("direct", "box"):
+            self.ulterion("measure", "--hookup", hookup, "--passes", "3", "--seconds", "1")
+        short, whole = self.ulterion("compare").stdout, self.ulterion("compare", "--long").stdout
+        self.assertRegex(short, r" +large +plain copy +single small +crowd +mixed\n")
+        self.assertRegex(short, r"direct +reading +(29\d\d|30\d\d) +")
+        self.assertRegex(short, r"box +reading +−6[67] % +")
+        self.assertNotIn("95 % interval", short)
+        self.assertIn("95 % interval", whole)
+        for path in folder.runs_folder.iterdir():
+            path.unlink()
+        for hookup in ("direct", "box"):
+            simulate(folder, hookup)
+        self.assertIn("95 % interval", self.ulterion("compare").stdout)

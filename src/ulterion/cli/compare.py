@@ -37,6 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="smallest difference that matters, such as '3 %%' (default: the review's)",
     )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
+    parser.add_argument("--long", action="store_true", help="every figure with its interval below the answer")
     parser.add_argument("--dark", action="store_true", help="a figure of soaks on a dark ground")
     options.add_review(parser)
     options.add_units(parser)
@@ -71,7 +72,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         drawn.end(env)
     else:
         noted = outcomes(folder)
-        env.show(comparison(groups, labels, arguments.units, margin, noted))
+        env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
         env.show(outcome_lines(noted))
         drawn = _drawn(arguments, paths, groups, labels)
         env.show([""])

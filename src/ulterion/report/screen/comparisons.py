@@ -10,6 +10,7 @@ from rich.text import Text
 
 from ulterion.core.units import show_rate
 from ulterion.judge.comparisons import Group, Row
+from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
 from ulterion.report.words.comparisons import missing, nearest, sources, summaries, waits
@@ -25,19 +26,26 @@ def comparison(
     unit: str,
     margin: float,
     outcomes: Mapping[str, Sequence[str]] | None = None,
+    *,
+    long: bool = False,
 ) -> list[RenderableType]:
-    """Return the tables of all groups; `labels` gives the readers' name of each part, `outcomes` what was noted of hookups."""
+    """Return the answer for each group, and its remarks; with `long`, or without an answer in short, every figure below it.
+
+    `labels` gives the readers' name of each part, `outcomes` what was noted of hookups.
+    """
     shown: list[RenderableType] = []
     for group in groups:
-        shown += [*([Text("")] if shown else []), *_group(group, labels, unit, margin, outcomes or {})]
+        against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+        head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+        answer = answer_table(group, unit)
+        figures = [Text(""), _figures(group, unit)] if long or not answer else []
+        shown += [*([Text("")] if shown else []), Text(head, style="head")]
+        shown += [*([Text(""), *answer] if answer else []), *figures, *_remarks(group, margin, labels, outcomes or {})]
     return shown
 
 
-def _group(
-    group: Group, labels: dict[str, str], unit: str, margin: float, outcomes: Mapping[str, Sequence[str]]
-) -> list[RenderableType]:
-    against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
-    head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+def _figures(group: Group, unit: str) -> RenderableType:
+    """Return the table of every figure of a group."""
     rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
     ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
     columns = [
@@ -57,14 +65,12 @@ def _group(
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
     if max(map(len, names), default=0) <= LONGEST_NAME:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
-        shown = table(columns, lines)
-    else:  # long names stand in lines of their own
-        body: list[Text | list[Text | str]] = []
-        for name, begins, line in zip(names, first, cells, strict=True):
-            body += [Text(name, style="name")] if begins else []
-            body.append(["", *line])
-        shown = table([("", "left"), *columns[1:]], body)
-    return [Text(head, style="head"), Text(""), shown, *_remarks(group, margin, labels, outcomes)]
+        return table(columns, lines)
+    body: list[Text | list[Text | str]] = []  # long names stand in lines of their own
+    for name, begins, line in zip(names, first, cells, strict=True):
+        body += [Text(name, style="name")] if begins else []
+        body.append(["", *line])
+    return table([("", "left"), *columns[1:]], body)
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:

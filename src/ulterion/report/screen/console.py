@@ -105,9 +105,9 @@ def _set(cells: Sequence[Text], widths: Sequence[int], sides: Sequence[str]) -> 
     return line
 
 
-def verdict(word: str, after: str = "") -> Text:
-    """Return a verdict in its colour."""
-    return Text(word, style=VERDICT_STYLE[word]) + Text(after, style="muted")
+def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:
+    """Return a verdict, or what is `shown` in its place, in its colour."""
+    return Text(shown or word, style=VERDICT_STYLE[word]) + Text(after, style="muted")
 
 
 def pairs(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:

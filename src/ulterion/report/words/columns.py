@@ -32,6 +32,15 @@ def show_ratio(ratio: float, beside: float | None = None) -> str:
     return f"{ratio:.{decimals}f}"
 
 
+def show_change(ratio: float) -> str:
+    """Show a ratio as a change: '−26 %', '+6 %', '2.9 x'."""
+    if ratio >= 1.95:
+        return f"{ratio:.0f} x" if ratio >= 9.95 else f"{ratio:.1f} x"
+    percent = (ratio - 1) * 100
+    sign = "+" if percent > 0 else "−"
+    return f"{sign}{abs(percent):.0f} %" if abs(percent) >= 9.5 else f"{sign}{abs(percent):.1f} %"
+
+
 def show_share(share: float | None) -> str:
     """Show a share of a claim in per cent, or a dash."""
     return "–" if share is None else show_percent(share)

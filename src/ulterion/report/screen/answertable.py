@@ -1,0 +1,59 @@
+"""The comparison's answer in a line or two for each hookup: what became of each question, before any row of figures."""
+
+from __future__ import annotations
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_rate
+from ulterion.judge.comparisons import Group, Row
+from ulterion.report.screen.console import table, verdict
+from ulterion.report.words.columns import show_change
+
+QUESTIONS = {
+    "flat-out": "large",
+    "plain": "plain copy",
+    "scattered": "single small",
+    "crowded": "crowd",
+    "busy": "mixed",
+}
+"""Workloads of the suites, without their direction, and the question each answers in a word."""
+DIRECTIONS = {"read": "reading", "write": "writing"}
+
+
+def answer_table(group: Group, unit: str) -> list[RenderableType]:
+    """Return a table with a line for each hookup and direction, or nothing where no question of the suites was asked of two."""
+    asked = [q for q in QUESTIONS if any(_question(r) == q and r.comparison for r in group.rows)]
+    if not asked or group.baseline is None:
+        return []
+    columns = [("", "left"), ("", "left"), *((QUESTIONS[q], "right") for q in asked)]
+    rows: list[list[Text | str]] = []
+    named: set[str] = set()
+    for hookup in dict.fromkeys(r.hookup for r in group.rows):
+        for direction, word in DIRECTIONS.items():
+            cells = [_cell(group, hookup, q, direction, unit) for q in asked]
+            if any(cells):
+                rows.append([Text("" if hookup in named else hookup, style="name"), word, *cells])
+                named.add(hookup)
+    legend = f"{group.baseline}: {unit}; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
+    return [table(columns, rows), Text(legend, style="muted")]
+
+
+def _question(row: Row) -> str:
+    name = row.workload.name
+    return name.removesuffix("-read").removesuffix("-write")
+
+
+def _cell(group: Group, hookup: str, question: str, direction: str, unit: str) -> Text | str:
+    """Return a figure of the baseline, or what became of a comparison; mixed work stands in the first line of a hookup."""
+    wanted = "mixed" if question == "busy" and direction == "read" else direction
+    row = next(
+        (r for r in group.rows if (r.hookup, _question(r), r.workload.direction) == (hookup, question, wanted)), None
+    )
+    if row is None:
+        return ""
+    if row.comparison is None:
+        return show_rate(row.estimate.rate, unit, with_unit=False)
+    judged = row.comparison
+    shown = {"same": "same", "undecided": "?"}.get(judged.verdict) or show_change(judged.ratio.value)
+    return verdict(judged.verdict, shown=shown)
