@@ -19,6 +19,7 @@ from ulterion.core.soak.levels import levels
 PassState = Literal["cached", "after the cache", "mixed"]
 APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
+FAR = 1.3  # likewise, where only one pass was fast
 SPREAD = 4.0  # times the spread inside the groups that must lie between them
 FEWEST = 6  # intervals from which a series is looked at
 LASTING = 4  # intervals, and
@@ -66,7 +67,7 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
     slowed = [one.slowed() for one in passes]
     whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
     border = _border([*whole, *(rate for two in slowed if two is not None for rate in (two.fast, two.slow))])
-    if border is None:
+    if border is None or not (any(slowed) or _borne_out(whole, border)):
         return [None] * len(passes)
     states: list[PassState | None] = []
     for one, two in zip(passes, slowed, strict=True):
@@ -91,6 +92,21 @@ def _border(rates: Sequence[float]) -> float | None:
     if gap < math.log(APART) or gap < SPREAD * within:
         return None
     return math.exp((logs[at] + logs[at + 1]) / 2)
+
+
+def _borne_out(rates: Sequence[float], border: float) -> bool:
+    """Return whether whole passes alone show two states: two of each, or one fast one far from three slow ones or more.
+
+    A fall that no pass saw itself may be noise: of three passes one often stands apart.
+    """
+    fast, slow = ([math.log(r) for r in rates if (r > border) == above] for above in (True, False))
+    if min(len(fast), len(slow)) >= 2:
+        return True
+    return (
+        len(fast) == 1
+        and len(slow) >= 3
+        and fast[0] - max(slow) >= max(math.log(FAR), 2 * SPREAD * float(np.std(slow)))
+    )
 
 
 def _fast_first(states: Sequence[PassState | None]) -> bool:
