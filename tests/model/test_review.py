@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import unittest
+from pathlib import Path
+
 from tests.support import REVIEW, FolderCase
 from ulterion.core.errors import UsageError
-from ulterion.model.review import load_review
+from ulterion.model.review import load_review, parse_review
 from ulterion.model.store import ReviewFolder, find_review, new_review
 
 
@@ -72,3 +75,18 @@ class New(FolderCase):
         (self.folder / "r/x/y").mkdir(parents=True)
         self.assertEqual(find_review(self.folder / "r/x/y"), self.folder / "r")
         self.assertIsNone(find_review(self.folder))
+
+
+class Names(unittest.TestCase):
+    def test_a_hookup_is_called_by_its_products(self) -> None:
+        """What stands between port and medium; the port alone; and its own name where two would be called alike."""
+        text = (
+            'schema = 1\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
+            '[parts.hub]\nname = "Hub Two"\nkind = "hub"\n[parts.d]\nname = "Drive"\nkind = "drive"\n'
+            '[hookups.direct]\nchain = ["a", "d"]\n[hookups.x]\nchain = ["a", "box", "d"]\n[hookups.y]\nchain = ["b", "box", "d"]\n'
+            '[hookups.z]\nchain = ["a", "hub", "box", "d"]\n'
+        )
+        review = parse_review(text, Path("review.toml"))
+        self.assertEqual(
+            [review.hookup_label(n) for n in review.hookups], ["a", "Box One (x)", "Box One (y)", "Hub Two + Box One"]
+        )

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from ulterion.judge.comparisons import Group
+    from ulterion.model.review import Review
     from ulterion.model.store import ReviewFolder
 
 
@@ -67,14 +68,14 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
-        drawn = _drawn(arguments, paths, groups, labels)
+        drawn = _drawn(arguments, paths, groups, labels, review)
         env.show_json("comparison", groups_as_data(groups, margin), {"outcomes": outcomes(folder)}, drawn.as_data())
         drawn.end(env)
     else:
         noted = outcomes(folder)
         env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
         env.show(outcome_lines(noted))
-        drawn = _drawn(arguments, paths, groups, labels)
+        drawn = _drawn(arguments, paths, groups, labels, review)
         env.show([""])
         drawn.show(env)
         env.show(["next: ulterion claims"])
@@ -120,16 +121,22 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
 
 def _drawn(
-    arguments: argparse.Namespace, paths: Sequence[Path], groups: Sequence[Group], labels: dict[str, str]
+    arguments: argparse.Namespace,
+    paths: Sequence[Path],
+    groups: Sequence[Group],
+    labels: dict[str, str],
+    review: Review,
 ) -> Drawn:
     """Draw one figure for each medium; with several the medium's name is in the file's."""
     if not paths:
         return Drawn()
     from ulterion.report.figures.comparison import draw_comparison
 
+    names = {name: review.hookup_label(name) for name in review.hookups}
+
     return draw(
         [
-            (path, partial(draw_comparison, group, labels[group.medium], arguments.units))
+            (path, partial(draw_comparison, group, labels[group.medium], arguments.units, names))
             for path, group in zip(paths, groups, strict=True)
         ]
     )

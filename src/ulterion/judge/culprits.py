@@ -89,9 +89,11 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
     suspects = [s.key for s in finding.suspects]
     likely = min(finding.suspects, key=lambda s: s.link.practical_high if s.link else float("inf")).key
     mine = [k for k in review.hookups[target.hookup].chain if k in review.parts or k in review.ports]
+    # what lies between and is cleared can be left out: fewer plugs, the same answer
+    needed = [k for k in mine if k in suspects or k in review.ports or review.parts[k].kind not in BETWEEN]
     tried = {tuple(review.hookups[n].chain) for n in carried}
     best: tuple[tuple[float, ...], NextMeasurement] | None = None
-    for chain in _possible(review, mine, suspects):
+    for chain in _possible(review, needed, suspects):
         out = tuple(k for k in suspects if k not in chain)
         if tuple(chain) in tried or not out or len(out) == len(suspects):
             continue

@@ -132,6 +132,19 @@ class Review(Written):
         """Return how a part or port is called in sentences."""
         return self.parts[key].name if key in self.parts else key
 
+    def hookup_label(self, name: str) -> str:
+        """Return how a hookup is called in a figure: by the products between port and medium, else by the port.
+
+        Where two would be called alike, the hookup's own name stands behind.
+        """
+
+        def plain(hookup: str) -> str:
+            chain = self.hookups[hookup].chain
+            return " + ".join(self.label(k) for k in chain[1:-1]) or chain[0]
+
+        alike = sum(plain(n) == plain(name) and h.medium == self.hookups[name].medium for n, h in self.hookups.items())
+        return plain(name) if alike < 2 else f"{plain(name)} ({name})"
+
 
 def load_review(path: Path) -> Review:
     """Read review.toml; raise UsageError that names file, place and remedy."""
