@@ -159,3 +159,13 @@ class Told(FolderCase):
         for hookup in ("direct", "box"):
             simulate(folder, hookup)
         self.assertIn("95 % interval", self.ulterion("compare").stdout)
+
+    def test_claims_of_what_was_asked_for_alone(self) -> None:
+        """With a hookup named, parts that are not in it have no row; what cleared a part elsewhere counts all the same."""
+        folder = self.review()
+        for hookup in folder.review.hookups:
+            simulate(folder, hookup)
+        rows = self.json_of("claims", "direct")["claims"]
+        self.assertEqual({r["part"] for r in rows}, {"drive"})
+        rows = [r for r in self.json_of("claims", "box")["claims"] if r["culprit"] is not None]
+        self.assertNotIn("drive", {s for r in rows for s in r["culprit"]["suspects"]})

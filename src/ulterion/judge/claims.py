@@ -92,6 +92,8 @@ def judge_claims(
     rows: list[ClaimRow] = []
     blame = blames(review, everything)  # what clears a part may have been measured on any hookup
     for key in [*review.ports, *review.parts]:
+        if hookups and not any(key in review.hookups[name].chain for name in hookups):
+            continue  # what the hookups that were named do not hold is no answer to the question
         cases = [_case(review, key, name, measured, blame) for name in measured if key in review.hookups[name].chain]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
