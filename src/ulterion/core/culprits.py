@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.ceilings import REFUTED, Element
-from ulterion.core.links import Link, is_lower
+from ulterion.core.links import Link
 from ulterion.core.stats import Estimate, Ratio, ratio
 
 MORE = 1.03  # a rate at least this many times another, and surely higher, is more
@@ -46,11 +46,6 @@ class Carried:
     def keys(self) -> frozenset[str]:
         """The names of its elements."""
         return frozenset(e.key for e in self.chain)
-
-    @property
-    def seen(self) -> Link | None:
-        """The link that was seen, of the device the host talked to."""
-        return next((e.seen for e in self.chain if e.seen is not None), None)
 
 
 @dataclass(frozen=True)
@@ -125,7 +120,7 @@ def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[
     for also in (
         _by_the_other_way(target, left, opposite),
         _by_likeness(target, left, others),
-        _by_room(target, left, others),
+        _by_room(target, left),
     ):
         for one in also:
             if len(left) > 1:
@@ -213,7 +208,7 @@ def _could_stop_alike(element: Element, new: Sequence[Element], rate: float) -> 
     )
 
 
-def _by_room(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
+def _by_room(target: Carried, left: Sequence[Element]) -> list[Cleared]:
     """Return what is nothing but a link (the port, the host's controller) that could carry far more."""
     return [
         Cleared(e.key, e.label, "room to spare")
@@ -224,7 +219,7 @@ def _by_room(target: Carried, left: Sequence[Element], others: Sequence[Carried]
 
 def _is_clear(element: Element, target: Carried, others: Sequence[Carried]) -> bool:
     """Return whether an element is surely not what holds a hookup back."""
-    return _by_carrying(element, target, others) is not None or bool(_by_room(target, [element], others))
+    return _by_carrying(element, target, others) is not None or bool(_by_room(target, [element]))
 
 
 def _how(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> tuple[How | None, Carried | None]:
@@ -242,11 +237,3 @@ def _how(target: Carried, left: Sequence[Element], others: Sequence[Carried]) ->
         if alone:
             return "own rate", alone[0]
     return ("link" if met_link(one, target.estimate.rate) is not None else "elimination"), None
-
-
-def linked_lower(target: Carried, others: Sequence[Carried]) -> Carried | None:
-    """Return a hookup that shares an end with this one and ran at a higher link, or None."""
-    for other in others:
-        if other.keys & target.keys and is_lower(target.seen, other.seen):
-            return other
-    return None

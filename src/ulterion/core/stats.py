@@ -72,6 +72,28 @@ def _t_quantile(df: float, level: float = LEVEL) -> float:
 
 
 @dataclass(frozen=True)
+class Difference:
+    """A difference of two means, with its interval at the level asked for and the p-value of 'there is none'."""
+
+    value: float
+    low: float
+    high: float
+    p: float
+
+
+def difference(a: Sequence[float], b: Sequence[float], level: float = LEVEL) -> Difference:
+    """Return the mean of `a` less that of `b` with Welch's interval; two values at least on each side."""
+    (mean_a, sd_a), (mean_b, sd_b) = _mean_and_sd(a), _mean_and_sd(b)
+    value, va, vb = mean_a - mean_b, sd_a**2 / len(a), sd_b**2 / len(b)
+    error = math.sqrt(va + vb)
+    if error == 0.0:  # equal to the last digit on both sides: exact as far as can be told
+        return Difference(value, value, value, 1.0 if value == 0 else 0.0)
+    df = (va + vb) ** 2 / (va**2 / (len(a) - 1) + vb**2 / (len(b) - 1))
+    half = _t_quantile(df, level) * error
+    return Difference(value, value - half, value + half, 2 * float(stdtr(df, -abs(value) / error)))
+
+
+@dataclass(frozen=True)
 class Ratio:
     """One estimate over another.
 
@@ -99,17 +121,9 @@ def ratio(a: Sequence[float], b: Sequence[float], level: float = LEVEL) -> Ratio
     value, fewest = left.rate / right.rate, min(len(a), len(b))
     if fewest < FEWEST:
         return Ratio(value, None, None, None, None, fewest, f"needs at least {FEWEST} passes on both sides")
-    mean_a, sd_a = _mean_and_sd([math.log(r) for r in a])
-    mean_b, sd_b = _mean_and_sd([math.log(r) for r in b])
-    difference, va, vb = mean_a - mean_b, sd_a**2 / len(a), sd_b**2 / len(b)
-    pooled = math.sqrt((sd_a**2 + sd_b**2) / 2)
-    se = math.sqrt(va + vb)
-    if se == 0.0:  # passes equal to the last digit on both sides: the ratio is exact as far as can be told
-        return Ratio(value, value, value, 1.0 if difference == 0 else 0.0, 0.0, fewest)
-    df = (va + vb) ** 2 / (va**2 / (len(a) - 1) + vb**2 / (len(b) - 1))
-    half = _t_quantile(df, level) * se
-    p = 2 * float(stdtr(df, -abs(difference) / se))
-    return Ratio(value, math.exp(difference - half), math.exp(difference + half), p, pooled, fewest)
+    apart = difference([math.log(r) for r in a], [math.log(r) for r in b], level)
+    pooled = math.sqrt(((left.spread or 0.0) ** 2 + (right.spread or 0.0) ** 2) / 2)
+    return Ratio(value, math.exp(apart.low), math.exp(apart.high), apart.p, pooled, fewest)
 
 
 def holm(p_values: Sequence[float]) -> list[float]:

@@ -1,4 +1,7 @@
-"""Where compiled code is kept: a folder of the user's own, new for each version of the loops, of Python and of the compiler."""
+"""Where compiled code is kept: a folder of the user's own, new for each version of the loops and of Python.
+
+The compiler sees for itself to its own version and to the kind of processor.
+"""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ from ulterion.core.ownshare import BUSY
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload
 
-SHALLOW = 4  # requests in flight up to which one worker is never the limit
+SHALLOW = 4  # requests in flight up to which there is one worker, and no trial
 TRIAL = 0.2  # seconds of a trial
 GAIN = 1.05  # what more workers must bring at least
 

@@ -40,11 +40,11 @@ def sequential_chunks(
         at = (at + chunk) % len(once)
 
 
-def chunks_of(workload: Workload, seed: int, lane: int = 0, lanes: int = 1, chunk: int = CHUNK) -> Iterator[Places]:
+def chunks_of(workload: Workload, seed: int, lane: int = 0, lanes: int = 1) -> Iterator[Places]:
     """Return the offsets of one lane of a settled workload; `seed` is of this lane alone."""
     span, block = workload.span_bytes or 0, workload.block_bytes
     if workload.pattern == "sequential":
-        return sequential_chunks(span, block, lane, lanes, workload.origin_bytes, chunk)
+        return sequential_chunks(span, block, lane, lanes, workload.origin_bytes)
     return random_chunks(span, block, seed, workload.origin_bytes)
 
 

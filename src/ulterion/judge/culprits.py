@@ -23,19 +23,16 @@ class NextMeasurement:
 
     Attributes:
         chain: what to connect, the port first; `hookup` its name where the review has it already.
-        leaves_out: names of the suspects that are not in it.
     """
 
     chain: tuple[str, ...]
     hookup: str | None
-    leaves_out: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class Blame:
     """A finding, with the next measurement where several suspects are left."""
 
-    direction: Direction
     finding: Finding
     next: NextMeasurement | None
 
@@ -68,15 +65,15 @@ def _guessed(cells: list[Measured]) -> Link | None:
 
 def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tuple[str, Direction], Blame]:
     """Return what held every measured hookup back, in each direction."""
-    found = {}
+    every_blame = {}
     every = {direction: carried_by(review, measured, direction) for direction in DIRECTIONS}
     for direction, other in zip(DIRECTIONS, reversed(DIRECTIONS), strict=True):
         carried = every[direction]
         for name, target in carried.items():
             finding = find_culprit(target, list(carried.values()), list(every[other].values()))
             following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
-            found[name, direction] = Blame(direction, finding, following)
-    return found
+            every_blame[name, direction] = Blame(finding, following)
+    return every_blame
 
 
 def propose(review: Review, target: Carried, finding: Finding, carried: dict[str, Carried]) -> NextMeasurement | None:
@@ -110,7 +107,7 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
             -abs(len(out) - len(suspects) / 2),
         )
         if best is None or score > best[0]:
-            best = (score, NextMeasurement(tuple(chain), hookup, out))
+            best = (score, NextMeasurement(tuple(chain), hookup))
     return best[1] if best else None
 
 

@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.special import stdtrit
-
-from ulterion.core.stats import FEWEST, LEVEL
+from ulterion.core.stats import FEWEST, difference
 from ulterion.judge.measured import Measured
 
 
@@ -45,24 +41,8 @@ def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
     if work.pattern != "random" or work.depth != 1 or min(len(cell.rates), len(base.rates)) < FEWEST:
         return None
     mine, theirs = ([work.block_bytes / r for r in m.rates] for m in (cell, base))
-    added = _mean(mine) - _mean(theirs)
-    va, vb = (_variance(w) / len(w) for w in (mine, theirs))
-    error = math.sqrt(va + vb)
-    if error == 0.0:
-        half = 0.0
-    else:
-        df = (va + vb) ** 2 / (va**2 / (len(mine) - 1) + vb**2 / (len(theirs) - 1))
-        half = float(stdtrit(df, 0.5 + LEVEL / 2)) * error
+    added = difference(mine, theirs)
     parts = tuple(k for k in cell.run.chain if k not in base.run.chain)
     return AddedWait(
-        cell.hookup, cell.run.id, base.hookup, base.run.id, work.name, added, added - half, added + half, parts
+        cell.hookup, cell.run.id, base.hookup, base.run.id, work.name, added.value, added.low, added.high, parts
     )
-
-
-def _mean(values: Sequence[float]) -> float:
-    return math.fsum(values) / len(values)
-
-
-def _variance(values: Sequence[float]) -> float:
-    mean = _mean(values)
-    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)

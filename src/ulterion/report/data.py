@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, fields
 from pathlib import Path
+from typing import cast
 
 from ulterion.conduct.observers import Measured, Shared
 from ulterion.core.chain import Step
@@ -16,7 +17,6 @@ from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
-from ulterion.judge.waits import AddedWait
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report import answers, blamed
 from ulterion.report.words.culprits import blame_words
@@ -50,7 +50,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                     }
                     for n in g.nearest
                 ],
-                "added_waits": [_wait_as_data(w) for w in g.waits],
+                "added_waits": [cast("blamed.WaitData", asdict(w)) for w in g.waits],
                 "culprits": [{"hookup": h, "direction": d, **culprit_as_data(b)} for (h, d), b in g.blames.items()],
             }
             for g in groups
@@ -73,20 +73,6 @@ def culprit_as_data(blame: Blame) -> blamed.CulpritData:
         ],
         "next": None if following is None else {"chain": list(following.chain), "hookup": following.hookup},
         "words": blame_words(blame),
-    }
-
-
-def _wait_as_data(one: AddedWait) -> blamed.WaitData:
-    return {
-        "hookup": one.hookup,
-        "run": one.run,
-        "base": one.base,
-        "base_run": one.base_run,
-        "workload": one.workload,
-        "seconds": one.seconds,
-        "low": one.low,
-        "high": one.high,
-        "parts": list(one.parts),
     }
 
 
