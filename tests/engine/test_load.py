@@ -6,7 +6,7 @@ import os
 import time
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tests.support import FolderCase
@@ -27,8 +27,11 @@ MIB = 2**20
 class Counting(FolderCase):
     @settings(max_examples=40, deadline=None)
     @given(st.lists(st.tuples(st.floats(1e-5, 0.2), st.integers(0, 1)), min_size=5, max_size=300))
+    @example([(0.125, 0), (0.1328125, 1), (0.1328125, 1), (0.134765625, 1), (0.099609375, 1)])  # ends with an interval
+    @example([(0.125, 0)] * 4 + [(0.1, 1)])
+    @example([(0.1, 0)] * 5 + [(0.0004, 0), (0.1, 1)])  # ends within a thousandth of an interval after one
     def test_every_request_is_counted_once_in_its_interval(self, waits: list[tuple[float, int]]) -> None:
-        """Requests of two recorders, counted in batches, come out in the interval in which they ended."""
+        """Requests of two recorders come out in the interval in which they ended; a sliver belongs to the one before."""
         intervals, rows = Intervals(0.5, 4096, 2), []
         recorders = [Recorder(4096, intervals, source) for source in (0, 1)]
         clocks, truth = [0, 0], np.zeros(400, dtype=int)
@@ -45,9 +48,14 @@ class Counting(FolderCase):
             rows += intervals.ready()
         for recorder in recorders:
             recorder.tell(last=True)
-        rows += intervals.rest(max(clocks) / 1e9 + 1e-9)
+        rows += intervals.rest(max(clocks) / 1e9)
+        last, left = divmod(max(clocks), 500_000_000)
+        if last and left < 500_000:
+            truth[last - 1], truth[last] = truth[last - 1] + truth[last], 0
         self.assertEqual([r.requests for r in rows], truth[: len(rows)].tolist())
         self.assertEqual(sum(r.requests for r in rows), len(waits))
+        self.assertAlmostEqual(sum(r.seconds for r in rows), max(clocks) / 1e9, delta=1e-9 * len(rows))
+        self.assertTrue(len(rows) == 1 or rows[-1].seconds > 0.0005 - 1e-9)
         self.assertTrue(all(r.p50 is None or 0 < r.p50 <= (r.worst or 0) for r in rows))
 
 

@@ -21,6 +21,7 @@ SLOTS = 128
 NUMBER, REQUESTS, WORST = 0, 1, 2  # columns before the histogram
 COLUMNS = 3
 NOT_YET = -1
+LEAST_SHARE = 0.001  # of an interval: a shorter remainder is no row of its own
 
 
 class Intervals:
@@ -59,36 +60,47 @@ class Intervals:
         self._at[source] = number
 
     def ready(self) -> list[Row]:
-        """Return the intervals that are whole and were not taken yet, in order; those without a request are empty."""
-        until = int(self._at.min())
-        rows = [self._row(number, self.seconds) for number in range(self._taken, until)]
+        """Return the intervals that are whole and were not taken yet, in order; those without a request are empty.
+
+        The newest whole one is held back: what ends in the first moment after it may still become part of it (`rest`).
+        """
+        return self._take(int(self._at.min()) - 1)
+
+    def whole(self) -> list[Row]:
+        """Return every whole interval not taken yet, the newest too: for a load that was cut off and has no `rest`."""
+        return self._take(int(self._at.min()))
+
+    def _take(self, until: int) -> list[Row]:
+        rows = [self._row([number], self.seconds) for number in range(self._taken, until)]
         self._taken = max(self._taken, until)
         return rows
 
     def rest(self, end_seconds: float) -> list[Row]:
-        """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter."""
-        rows = []
-        while self._taken * self.seconds < end_seconds - 1e-6:
-            length = min(self.seconds, end_seconds - self._taken * self.seconds)
-            rows.append(self._row(self._taken, length))
-            self._taken += 1
-        if rows and rows[-1].seconds < self.seconds / 1000 and len(rows) > 1:
-            rows.pop()
-        return rows
+        """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter.
 
-    def _row(self, number: int, seconds: float) -> Row:
-        slot = self._slots[number % SLOTS]
-        if slot[NUMBER] != number or slot[REQUESTS] == 0:
+        A remainder shorter than `LEAST_SHARE` of an interval would have a rate of chance, and the requests that ended in
+        it ran mostly before it: it is part of the interval before, with its time.
+        """
+        last, left_ns = divmod(round(end_seconds * 1e9), round(self.seconds * 1e9))
+        left = left_ns / 1e9
+        if last > self._taken and left < self.seconds * LEAST_SHARE:
+            return [*self._take(last - 1), self._row([last - 1, last], self.seconds + left)]
+        return self._take(last) + ([self._row([last], left)] if left else [])
+
+    def _row(self, numbers: list[int], seconds: float) -> Row:
+        slots = [slot for number in numbers if (slot := self._slots[number % SLOTS])[NUMBER] == number]
+        requests = sum(int(slot[REQUESTS]) for slot in slots)
+        if not requests:
             return Row(seconds, 0, 0)
+        worst_ns = float(max(slot[WORST] for slot in slots))
         latencies = LatencyHistogram()
-        latencies.counts = slot[COLUMNS:].copy()
-        latencies.least_ns, latencies.greatest_ns = 0.0, float(slot[WORST])
-        requests = int(slot[REQUESTS])
+        latencies.counts = np.sum([slot[COLUMNS:] for slot in slots], axis=0)
+        latencies.least_ns, latencies.greatest_ns = 0.0, worst_ns
         return Row(
             seconds,
             requests * self.block_bytes,
             requests,
             latencies.percentile(50),
             latencies.percentile(99),
-            float(slot[WORST]) / 1e9,
+            worst_ns / 1e9,
         )

@@ -109,7 +109,7 @@ class Load:
 
     def remains(self) -> list[Row]:
         """Return the rows of a load that failed which were not taken, without the interval that was cut off."""
-        return self.intervals.ready()
+        return self.intervals.whole()
 
     def abandon(self) -> None:
         """End it whatever it does; nothing when it has ended."""
