@@ -296,10 +296,12 @@ class Demo(FolderCase):
         verdicts = {(c["part"], c["claim"]): c["verdict"] for c in claims}
         for part, claim, verdict in (("slip", "read", "missed"), ("slip", "write", "missed"), ("slip", "link", "missed"),
                                      ("pod", "read", "met"), ("pod", "write", "met"), ("draught", "write", "missed"),
-                                     ("spool", "write", "missed"), ("duo", "read", "not testable here")):  # fmt: skip
+                                     ("spool", "write", "missed"), ("duo", "read", "not testable here"),
+                                     ("draught", "read", "met"), ("crumble", "read", "missed"), ("crumble", "speed class", "missed"),
+                                     ("spool", "speed class", "met")):  # fmt: skip
             self.assertEqual(verdicts[part, claim], verdict, (part, claim))
         rates = {(c["part"], c["claim"]): c["estimate"]["rate"] for c in claims if c["estimate"]}
-        for key, truth in {("reed", "read"): 4930, ("draught", "write"): 3190, ("pod", "read"): 1043,
+        for key, truth in {("reed", "read"): 4930, ("draught", "write"): 2570, ("draught", "read"): 3445, ("crumble", "read"): 88, ("desk:slot", "read"): 91, ("pod", "read"): 1043,
                            ("slip", "read"): 402, ("spool", "read"): 268}.items():  # fmt: skip
             self.assertAlmostEqual(rates[key] / 1e6 / truth, 1.0, delta=0.02, msg=str(key))
         runs = [

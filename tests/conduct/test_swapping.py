@@ -56,7 +56,7 @@ class Waiting(FolderCase):
             self.assertIn(words, line)
 
     def test_it_gives_up_with_what_was_missing(self) -> None:
-        """After its time, one sentence; a drive that flickers is not there yet; simulated hookups need no hand."""
+        """After its time, one sentence; a drive that flickers is not there yet; a hookup without a target cannot be waited for."""
         with self.assertRaisesRegex(UsageError, "was not ready after 50.0 ms: .*drive is not there yet; mount"):
             self.wait((RIGHT,), seconds=0.05)
         (self.folder / "drive").mkdir()
@@ -64,8 +64,8 @@ class Waiting(FolderCase):
             self.wait((RIGHT,), (), (), (RIGHT,), (RIGHT,))[-2:],
             ["the drive with serial A-1 is not there", "there it is"],
         )
-        self.write("review.toml", REVIEW)
-        with self.assertRaisesRegex(UsageError, "--wait is for real hookups"):
+        self.write("review.toml", REVIEW.replace('target = "sim:bench.toml"', ""))
+        with self.assertRaisesRegex(UsageError, "--wait is for hookups with a target"):
             wait_for(Place(ReviewFolder.open(self.folder), self.folder, None, "box"), 1.0, print)
 
     def test_the_kernels_messages_are_listened_to(self) -> None:

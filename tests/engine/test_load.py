@@ -89,6 +89,23 @@ class Loading(FolderCase):
         self.assertIsNotNone(end.flush)
         self.assertGreaterEqual(sum(r.bytes for r in rows), load.moved)
 
+    def test_a_load_ends_with_its_time_or_goes_on_until_it_is_stopped(self) -> None:
+        """Whatever length its workload has: without one of its own it goes on; with one it ends, to the request."""
+        target = self.target()
+        self.assertTrue(set_room_aside(target))
+        workload = parse_workload("sequential write 1 MiB depth 4").settled(0.2, target.span_bytes)
+        rows, _ = self.rows(Load(target, workload, 3, 0.1), 1.2)
+        self.assertGreater(sum(r.seconds for r in rows), 1.1)
+        timed, rows = Load(target, workload, 3, 0.1, seconds=0.75), []
+        until = time.monotonic() + 20
+        while not timed.ended and time.monotonic() < until:
+            rows += timed.look()
+        more, end = timed.stop()
+        self.assertEqual((list(timed.look()), more), ([], []))
+        self.assertAlmostEqual(sum(r.seconds for r in rows), end.seconds, delta=1e-3)
+        self.assertTrue(0.7 < end.seconds < 2.0, end)
+        self.assertGreaterEqual(sum(r.bytes for r in rows), timed.moved)
+
     def test_a_mixed_load_of_small_requests(self) -> None:
         """Deep random requests give latencies in order: median, 99 %, worst."""
         target = self.target()

@@ -10,7 +10,7 @@ from tests.support import BENCH, FolderCase
 from ulterion.core.errors import UsageError
 from ulterion.core.workload import parse_workload
 from ulterion.sim.bench import load_bench
-from ulterion.sim.sharing import allot, hubs_shared
+from ulterion.sim.sharing import allot, ways_shared
 from ulterion.sim.state import Memory
 from ulterion.sim.target import SimTarget
 
@@ -90,7 +90,7 @@ class Time(FolderCase):
         self.assertAlmostEqual(target.state.work(WRITING, seconds * 3) / 15e9, 1, places=4)
         disk = self.target("", into='inner_write = "400 MB/s"')
         first = disk.state.truth(WRITING).rate
-        disk.state.moved = 0.999e12
+        disk.state.travelled = 0.999e12
         self.assertEqual(first, 990e6)
         self.assertAlmostEqual(disk.state.truth(WRITING).rate, 2000e6 - 1600e6 * 63 / 64, delta=1)
 
@@ -133,12 +133,16 @@ class Hubs(FolderCase):
             if got < one * (1 - 1e-9):
                 self.assertAlmostEqual(got, max(given), delta=1e-6 * most)
 
-    def test_a_hub_is_shared_only_within(self) -> None:
-        """Two boxes on a hub of 1200 MB/s get 600 each; a third elsewhere keeps its own; afterwards all is as before."""
-        text = BENCH + '[parts.hub]\nlink = "USB 10 Gb/s"\nshared = "1200 MB/s"\n'
-        bench = load_bench(self.write("bench.toml", text))
-        chains = (["b:usb", "hub", "box", "drive"], ["b:usb", "hub", "box", "drive"], ["b:fast", "drive"])
-        targets = [SimTarget(bench, c, "h", "sim:bench.toml") for c in chains]
-        with hubs_shared(targets, WRITING):
-            self.assertEqual([round(t.state.truth(WRITING).rate / 1e6) for t in targets], [600, 600, 2000])
+    def test_what_is_shared_is_shared_only_within(self) -> None:
+        """Two drives on a hub of 900 MB/s get 450 each; without it their port's 10 Gb/s is shared; afterwards all is as before."""
+        more = '[parts.other]\nread = "3000 MB/s"\nwrite = "990 MB/s"\n'
+        more += '[parts.third]\nread = "3000 MB/s"\nwrite = "2000 MB/s"\n'
+        bench = load_bench(self.write("bench.toml", BENCH + more + '[parts.hub]\nshared = "900 MB/s"\n'))
+        elsewhere = ["b:fast", "third"]
+        for between, each in ((["hub"], 450), ([], 550)):
+            chains = (["b:usb", *between, "box", "drive"], ["b:usb", *between, "other"], elsewhere)
+            targets = [SimTarget(bench, c, "h", "sim:bench.toml") for c in chains]
+            with ways_shared(targets, WRITING):
+                rates = [round(t.state.truth(WRITING).rate / 1e6) for t in targets]
+            self.assertEqual(rates, [each, each, 2000])
         self.assertEqual(round(targets[0].state.truth(WRITING).rate / 1e6), 990)

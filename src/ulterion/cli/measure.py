@@ -88,7 +88,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
     suite, workloads = workloads_of(arguments)
     review = review_for(arguments, env.folder, env.tell)
-    wait_if_asked(arguments, review, env.notice)
+    waited = wait_if_asked(arguments, review, env.notice)
     return MeasureRequest(
         place=Place(review, env.folder, arguments.target, arguments.hookup),
         suite=suite,
@@ -102,6 +102,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
             stall=arguments.stall,
             overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
             accept=arguments.accept,
+            waited=waited,
         ),
         extras=extras_of(arguments),
     )

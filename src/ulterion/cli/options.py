@@ -35,10 +35,10 @@ def add_hookup_checks(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Callable[[list[str]], None]) -> None:
-    """With --wait: return once what the hookup needs is there; raise UsageError."""
+def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Callable[[list[str]], None]) -> float:
+    """With --wait: return once what the hookup needs is there, with the virtual seconds that took; raise UsageError."""
     if arguments.wait is None:
-        return
+        return 0.0
     from ulterion.conduct.place import Place
     from ulterion.conduct.waiting import wait_for
     from ulterion.core.errors import UsageError
@@ -46,7 +46,7 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
     if arguments.hookup is None:
         raise UsageError("--wait needs a hookup that says what to wait for; add --hookup NAME")
     place = Place(review, review.path, None, arguments.hookup)
-    wait_for(place, arguments.wait, lambda words: say([words]))
+    return wait_for(place, arguments.wait, lambda words: say([words]))
 
 
 def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:

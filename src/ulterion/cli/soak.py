@@ -56,7 +56,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
         raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
     review = review_for(arguments, env.folder, env.tell)
     workload, files = load_of(arguments)
-    wait_if_asked(arguments, review, env.notice)
+    waited = wait_if_asked(arguments, review, env.notice)
     place = Place(review, env.folder, arguments.target, arguments.hookup)
     request = SoakRequest(
         place=place,
@@ -68,6 +68,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
             stall=arguments.stall,
             overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
             accept=arguments.accept,
+            waited=waited,
         ),
         files=files,
         sensors=sensors_of(arguments),

@@ -55,6 +55,10 @@ class Source(Protocol):
     def end(self) -> tuple[Sequence[Row], float | None]:
         """End the phase; return the rows left over and the seconds of the flush, if there was one."""
 
+    @property
+    def ended(self) -> bool:
+        """Whether the phase came to the end of the time it was begun for."""
+
     def stood_still(self) -> str | None:
         """Return in words, once each time, that machine or program stood still; None when they did not."""
 
@@ -80,7 +84,7 @@ class Bench(Protocol):
     def now(self) -> float:
         """Seconds since the soak, or this part of it, began."""
 
-    def begin(self, workload: Workload | None) -> Source:
+    def begin(self, workload: Workload | None, seconds: float | None = None) -> Source:
         """Begin a phase: a load, or rest without a workload."""
 
     def close(self) -> None:
@@ -106,12 +110,12 @@ class RealBench:
         """Seconds since this part of the soak began."""
         return time.monotonic() - self._start
 
-    def begin(self, workload: Workload | None) -> Source:
+    def begin(self, workload: Workload | None, seconds: float | None = None) -> Source:
         """Begin a phase."""
         if workload is None:
             return _Resting(self)
         self._seed += 1
-        load = Load(self.target, workload, self._seed, self.interval, self._files)
+        load = Load(self.target, workload, self._seed, self.interval, self._files, seconds)
         try:
             while not load.begun:  # buffers are made first, which takes a moment
                 load.look()
@@ -149,6 +153,10 @@ class _Resting:
         left = self._bench.now() - self._last
         return self._bench.with_values([Row(left, 0, 0)]), None
 
+    @property
+    def ended(self) -> bool:
+        return False
+
     def stood_still(self) -> str | None:
         return None  # a rest is a rest
 
@@ -172,6 +180,10 @@ class _Loading:
         rows, end = self._load.stop()
         assert isinstance(end, LoadEnd)
         return self._bench.with_values(rows), end.flush
+
+    @property
+    def ended(self) -> bool:
+        return self._load.ended
 
     def stood_still(self) -> str | None:
         return self._load.stood_still()
@@ -200,7 +212,7 @@ class SimBenchSource:
         """Virtual seconds."""
         return self.target.elapsed
 
-    def begin(self, workload: Workload | None) -> Source:
+    def begin(self, workload: Workload | None, seconds: float | None = None) -> Source:
         """Begin a phase."""
         return _Simulated(self, workload)
 
@@ -212,6 +224,7 @@ class _Simulated:
     def __init__(self, bench: SimBenchSource, workload: Workload | None) -> None:
         self._bench, self._workload = bench, workload
         self.start = bench.now()
+        bench.target.begin_phase()
 
     def look(self) -> Sequence[Row]:
         bench = self._bench
@@ -223,6 +236,10 @@ class _Simulated:
         if self._workload is None or self._workload.direction == "read":
             return [], None
         return [], self._bench.target.state.truth(self._workload).flush
+
+    @property
+    def ended(self) -> bool:
+        return False  # its rows come by the interval, and the time is up with one
 
     def stood_still(self) -> str | None:
         return None

@@ -16,6 +16,7 @@ from ulterion.model.runs.soak import SETTLED, SoakPlan
 LONGEST_IDLE, LONGEST_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
 IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
 
+TIME_UP = "the time was up"
 Ended = Callable[[GrowingPhase], str | None]
 """Returns why a phase is over, or None while it is not."""
 
@@ -27,7 +28,7 @@ def load_done(plan: SoakPlan, seconds: float, moved: int) -> Ended:
     def done(phase: GrowingPhase) -> str | None:
         nonlocal rounds_seen
         if plan.load_seconds is not None and seconds + phase.seconds >= plan.load_seconds - 1e-6:
-            return "the time was up"
+            return TIME_UP
         if plan.load_bytes is not None and moved + phase.bytes >= plan.load_bytes:
             return f"{show_size(plan.load_bytes)} were moved"
         if plan.until_steady and phase.seconds // ROUND_SECONDS > rounds_seen:
@@ -54,7 +55,7 @@ def rest_done(seconds: float | None, blind: float, longest: float) -> Ended:
 
     def done(phase: GrowingPhase) -> str | None:
         if seconds is not None:
-            return "the time was up" if phase.seconds >= seconds - 1e-6 else None
+            return TIME_UP if phase.seconds >= seconds - 1e-6 else None
         rows = phase.rows[-round(2 * SETTLED_OVER / phase.interval) :]
         values = sensor_values(rows, DRIVE)
         if not np.isfinite(values).any():

@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
 
+from ulterion.conduct import remarks
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
-from ulterion.core.ownshare import own_share
 from ulterion.core.passes import PassResult
-from ulterion.core.plausible import impossible, sinking
+from ulterion.core.plausible import impossible
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_size
+from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine import runner
-from ulterion.engine.lanes import SHALLOW
 from ulterion.model.journal import SUFFIX, Journal
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import State
-from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.measure import Before, MeasureRun, WorkloadRecord
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.store import ReviewFolder, run_name
 
@@ -31,8 +32,12 @@ def open_journal(review: ReviewFolder, run: AnyRun) -> Journal:
 class Recorder(runner.Observer):
     """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
 
-    def __init__(self, observer: runner.Observer, journal: Journal) -> None:
-        self._observer, self._journal = observer, journal
+    def __init__(
+        self, observer: runner.Observer, journal: Journal, warmth: Callable[[], Warmth], before: Before
+    ) -> None:
+        self._observer, self._journal, self._warmth = observer, journal, warmth
+        self._warm: Warmth | None = None
+        self.before, self._writes, self._told = before, 0.0, False
         self.passes: list[tuple[int, PassRecord]] = []
         self.reasons: dict[int, str] = {}
         self.dropped: list[str] = []
@@ -40,12 +45,19 @@ class Recorder(runner.Observer):
         self.doing = "laying the test file down"
 
     def laying(self, done: int, total: int) -> None:
-        """Pass it on."""
+        """Know how much was laid down, and pass it on."""
+        self.before = self.before.model_copy(update={"laid_bytes": done})
         self._observer.laying(done, total)
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
-        """Know what is being done."""
+        """Know what is being done, and how warm the drive is; say once that its cache cannot be fresh."""
         self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"
+        if self._warm is None:
+            self._warm = self._warmth()
+        words = remarks.not_fresh(self.before, int(self._writes))
+        if workload.writes and words is not None and not self._told:
+            self._told = True
+            self._observer.remark(words)
         self._observer.begin(index, workload, number)
 
     def tick(self, seconds: float, moved: int) -> None:
@@ -55,7 +67,9 @@ class Recorder(runner.Observer):
 
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
         """Keep the pass before it is told."""
-        record = PassRecord.of(number, result)
+        before, self._warm = self._warm or Warmth(), self._warmth()
+        record = PassRecord.of(number, result, before, self._warm)
+        self._writes += result.bytes * workload.writes
         self._journal.add(index, record)
         self.passes.append((index, record))
         self.unfinished = 0
@@ -75,6 +89,10 @@ class Recorder(runner.Observer):
         """Pass it on."""
         self._observer.resting(words)
 
+    def remark(self, words: str) -> None:
+        """Pass it on."""
+        self._observer.remark(words)
+
     def rates(self, index: int) -> list[float]:
         """Return the rates of the finished passes of a workload."""
         return [p.rate for at, p in self.passes if at == index]
@@ -83,14 +101,13 @@ class Recorder(runner.Observer):
         """Return a run with all that was recorded."""
         done = run.with_passes(self.passes, state).with_warnings(*self.dropped)
         records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
-        return done.model_copy(update={"workloads": records})
+        return done.model_copy(update={"workloads": records, "before": self.before})
 
 
 def finished(run: MeasureRun, target: Target, bystanders: Bystanders) -> MeasureRun:
-    """Return a run whose passes and state are known with its end, and with doubtful figures marked."""
+    """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
     run = run.with_warnings(*bystanders.warnings(run.target))
-    stated = [record.with_states() for record in run.workloads]
-    return _marked(run.model_copy(update={"ended": moment_of(run, target), "workloads": stated}))
+    return _marked(run.model_copy(update={"ended": moment_of(run, target)}).with_states())
 
 
 def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
@@ -113,64 +130,11 @@ def failure_of(error: BaseException, doing: str, run: AnyRun, target: Target) ->
 
 
 def _marked(run: MeasureRun) -> MeasureRun:
-    """Mark the workloads whose figures cannot be the drive's, and warn of them."""
-    records, warnings = [], []
-    for record in run.workloads:
-        why = _doubt(run, record)
-        records.append(record.model_copy(update={"suspect": why}))
-        if why:
-            warnings.append(f"{record.workload.name}: {why}")
-        warnings += [f"{record.workload.name}: {words}" for words in _own_part(run, record)]
-        if any(p.state is not None for p in record.counted):
-            warnings.append(f"{record.workload.name}: {_state_words(run, record)}")
-        elif sinking([p.rate for p in record.counted]) and record.workload.direction != "read":
-            warnings.append(
-                f"{record.workload.name}: later passes were slower: a write cache ran out, or heat; use "
-                "--rest or shorter passes, and look at it with 'ulterion soak'"
-            )
-    return run.model_copy(update={"workloads": records}).with_warnings(*warnings)
-
-
-def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
-    """Return what is ours in a figure, where it is worth knowing."""
-    if not record.counted or record.counted[0].lanes is None:
-        return []
-    cost = run.bench.request_cost if record.workload.depth == 1 else run.bench.request_cost_deep
-    lanes = max(p.lanes or 1 for p in record.counted)
-    busy = sorted(p.busy or 0.0 for p in record.counted)[len(record.counted) // 2]
-    seconds = sum(p.seconds - (p.flush_seconds or 0.0) for p in record.counted)
-    own = own_share(cost, busy, seconds, sum(p.requests for p in record.counted), lanes)
-    words = []
-    if own.is_limit:
-        words.append(
-            _limit_words(busy, lanes, fixed=run.settings.lanes is not None and record.workload.depth > SHALLOW)
-        )
-    if own.is_large:
-        words.append(f"up to {(own.share or 0) * 100:.0f} % of the time of a request is the program's own")
-    return words
-
-
-def _state_words(run: MeasureRun, record: WorkloadRecord) -> str:
-    """Say that the write cache was used up, after how much, and how to get one state alone; or that passes were slowed."""
-    count = sum(p.state == "mixed" for p in record.counted)
-    passes = f"{count} of {len(record.counted)} passes"
-    if all(p.state in (None, "mixed") for p in record.counted):
-        return f"{passes} became slow for a while and count for nothing: housekeeping, heat, or another program; see 'ulterion soak'"
-    slow = next((p.number for p in record.counted if p.state != "cached"), record.counted[-1].number)
-    before = sum(p.bytes for w in run.workloads for p in w.passes if w.workload.direction != "read" and p.number < slow)
-    mixed = f"; {passes} saw both, and count for neither" if count else ""
-    return (
-        f"the write cache was used up after about {show_size(before + run.settings.span_bytes)}, so there are two figures{mixed}; "
-        "for the cached one alone use a smaller --span, fewer passes, or --rest between them"
-    )
-
-
-def _limit_words(busy: float, lanes: int, *, fixed: bool) -> str:
-    """Say that the workers were the limit; `fixed` when their number was asked for and could be left to the program."""
-    who = "one worker was" if lanes == 1 else f"its {lanes} workers were"
-    if fixed and lanes == 1:
-        return f"{who} the limit, busy {busy * 100:.0f} % of the time: try --lanes auto"
-    return f"{who} busy {busy * 100:.0f} % of the time: the processor was the limit, not the drive"
+    """Mark the workloads whose figures cannot be the drive's, and take down what is to be kept in mind."""
+    doubts = [_doubt(run, record) for record in run.workloads]
+    records = [r.model_copy(update={"suspect": why}) for r, why in zip(run.workloads, doubts, strict=True)]
+    marked = run.model_copy(update={"workloads": records})
+    return marked.with_warnings(*remarks.on_run(marked))
 
 
 def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.keeping import Recorder, failure_of, finished, open_journal
 from ulterion.conduct.observers import Measured, Observer
-from ulterion.conduct.opening import Opened, blank_measure, opened
+from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.conduct.requests import MeasureRequest
 from ulterion.conduct.rest import Rest
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
@@ -32,7 +32,7 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
     rest.check()
     schedule = runner.Schedule(opening.workloads, request.passes, opening.seed, extras.warm_up, extras.sure, rest)
     journal = open_journal(review, run)
-    recorder, bystanders = Recorder(observer, journal), Bystanders()
+    recorder, bystanders = Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), Bystanders()
     failure: UlterionError | None = None
     saved = False
     try:

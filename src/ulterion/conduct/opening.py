@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ulterion.conduct.expected import check_expected
+from ulterion.conduct.freshness import before
 from ulterion.conduct.observers import Observer, SoakObserver
 from ulterion.conduct.permits import open_device
 from ulterion.conduct.place import Place
@@ -26,11 +27,12 @@ from ulterion.engine.target import RealTarget
 from ulterion.host.activity import pulse_of
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
-from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
+from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
+UNKNOWN = Before(recent_bytes=0)
 IN_PROGRESS = State(name="interrupted", why="in progress")
 
 
@@ -72,7 +74,11 @@ def _open(place: Place, access: Access) -> Target:
             raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
         bench = load_bench(place.bench_file)
         span = access.span_bytes or DEFAULT_SPAN
-        return SimulatedTarget(SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes or 1))
+        return SimulatedTarget(
+            SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes or 1),
+            place.bench_file,
+            access.waited,
+        )
     assert place.path is not None
     engine = _open_real(place.path, access)
     engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
@@ -88,9 +94,8 @@ def _open_real(path: Path, access: Access) -> RealTarget:
 
 
 def _opened(target: Target, place: Place, access: Access, workloads: list[Workload]) -> Opened:
+    started = target.started(place.simulated_ends if place.simulated else [])
     facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
-    ends = [s.ended for s in place.review.skims() if s.simulated and s.ended is not None] if place.simulated else []
-    started = target.started(ends)
     seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{moment_text(started)}")
     header = {
         "id": identity,
@@ -132,7 +137,9 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         sure_within=extras.sure.within if extras.sure else None,
         most_passes=extras.sure.most_passes if extras.sure else None,
     )
-    return MeasureRun(**opening.header, suite=request.suite, settings=settings, workloads=records)
+    writes = any(w.writes for w in opening.workloads)
+    known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
+    return MeasureRun(**opening.header, suite=request.suite, settings=settings, before=known, workloads=records)
 
 
 def blank_soak(opening: Opened, request: SoakRequest) -> SoakRun:

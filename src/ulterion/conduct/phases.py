@@ -12,6 +12,7 @@ from ulterion.conduct.ends import (
     IDLE_BLIND,
     LONGEST_COOL,
     LONGEST_IDLE,
+    TIME_UP,
     load_done,
     load_words,
     rest_done,
@@ -111,7 +112,8 @@ class Soaking:
         if not seconds and plan.idle != 0.0:
             self._phase(IDLE, None, rest_done(plan.idle, IDLE_BLIND, LONGEST_IDLE), rest_words(plan.idle))
         if work_left(plan, seconds, moved):
-            self._phase(LOAD, self.workload, load_done(plan, seconds, moved), load_words(plan))
+            left = None if plan.load_seconds is None else plan.load_seconds - seconds
+            self._phase(LOAD, self.workload, load_done(plan, seconds, moved), load_words(plan), left)
         if plan.cool != 0.0 and not self.record.done(COOL)[0]:
             self._phase(COOL, None, rest_done(plan.cool, COOL_BLIND, LONGEST_COOL), rest_words(plan.cool))
         if plan.again:
@@ -133,11 +135,16 @@ class Soaking:
         self._phase(AGAIN, self.workload, done, f"{show_size(enough)} are written")
 
     def _phase(
-        self, name: PhaseName, workload: Workload | None, done: Callable[[GrowingPhase], str | None], until: str
+        self,
+        name: PhaseName,
+        workload: Workload | None,
+        done: Callable[[GrowingPhase], str | None],
+        until: str,
+        seconds: float | None = None,
     ) -> None:
-        """Run one phase until `done` says why it is over."""
+        """Run one phase until `done` says why it is over, or for `seconds`."""
         self.observer.phase(name, until)
-        source = self.bench.begin(workload)
+        source = self.bench.begin(workload, seconds)
         try:
             self.on = GrowingPhase(name, round(self.offset + source.start, 3), self.record.plan.interval, self.part)
             self.journal.phase(self.on)
@@ -146,6 +153,7 @@ class Soaking:
                 for row in source.look():
                     self._take(row)
                     why = why or done(self.on)
+                why = why or (TIME_UP if source.ended else None)
                 self._between()
                 self._note_standstill(source)
                 if self._next:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -52,6 +53,11 @@ class Place:
     def bench_file(self) -> Path:
         """The file of the simulated bench."""
         return self.review.path / (self.where or "").removeprefix(SIM)
+
+    @property
+    def simulated_ends(self) -> list[datetime.datetime]:
+        """When the simulated runs of the review were over: what the bench's clock goes on from."""
+        return [s.ended for s in self.review.skims() if s.simulated and s.ended is not None]
 
     @property
     def path(self) -> Path | None:

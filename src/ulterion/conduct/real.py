@@ -17,6 +17,7 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.version import __version__
+from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine import codecache, crew
 from ulterion.engine.load import FileSizes
@@ -42,6 +43,7 @@ class HostTarget:
         self.engine = engine
         self._device: str | None = None
         self._own: OwnCost | None = None
+        self._limit: tuple[float | None] | None = None
 
     @property
     def name(self) -> str:
@@ -174,6 +176,19 @@ class HostTarget:
         """Return what the kernel's own sensor of the drive shows."""
         disk = self._disk()
         return drives.temperature(disk) if disk else None
+
+    def warmth(self) -> Warmth:
+        """Return what the drive says of its heat now, where the kernel has a sensor of it; its limit is asked for once.
+
+        A drive behind a bridge is not asked through it between passes: some bridges do not take that well.
+        """
+        warm, disk = self.temperature(), self._disk()
+        if warm is None or disk is None:
+            return Warmth()
+        if self._limit is None:
+            known, _ = sensors.of_disk(disk)
+            self._limit = (known[0].limit if known else None,)
+        return Warmth(warm, self._limit[0], self.counters().get("throttled_seconds"))
 
     def rest(self, seconds: float) -> None:
         """Let real time pass; signals end it by their handlers."""

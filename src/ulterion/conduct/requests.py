@@ -26,6 +26,7 @@ class Access:
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
         accept: go on with a drive, port or link other than the hookup expects.
+        waited: virtual seconds that were waited for a simulated hookup to be plugged in.
     """
 
     span_bytes: int | None = None
@@ -34,6 +35,7 @@ class Access:
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
     accept: bool = False
+    waited: float = 0.0
 
 
 @dataclass(frozen=True)

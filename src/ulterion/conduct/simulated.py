@@ -5,20 +5,41 @@ from __future__ import annotations
 import datetime
 import hashlib
 from collections.abc import Callable, Sequence
+from pathlib import Path
 
+from ulterion.conduct.aftermath import leave, take_up
 from ulterion.conduct.benches import Bench, LoadSettings, SimBenchSource
 from ulterion.conduct.targets import Target
-from ulterion.core.errors import TargetFailed
+from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.soak.trace import DRIVE
 from ulterion.core.version import __version__
+from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
 from ulterion.model.review import Bench as BenchWords
-from ulterion.sim.sharing import hubs_shared
+from ulterion.sim.bench import SimBench
+from ulterion.sim.sharing import ways_shared
 from ulterion.sim.target import SimTarget
 
 SWAP_SECONDS = 120  # virtual time between two simulated runs: a hand changes the cables
+
+
+def epoch_of(bench: SimBench) -> datetime.datetime:
+    """Return when a bench's virtual time begins, in UTC."""
+    return bench.bench.epoch.astimezone(datetime.UTC)
+
+
+def free_from(bench: SimBench, ends: Sequence[datetime.datetime]) -> float:
+    """Return when the bench is free for a next run after those that ended so, in seconds since its epoch."""
+    last = max([epoch_of(bench), *ends])
+    return (last - epoch_of(bench)).total_seconds() + SWAP_SECONDS
+
+
+def clock(bench: SimBench, at: float) -> str:
+    """Return the time of day on the bench, `at` seconds after its epoch, as 09:15."""
+    return f"{bench.bench.epoch + datetime.timedelta(seconds=at):%H:%M}"
 
 
 class SimulatedTarget:
@@ -26,13 +47,15 @@ class SimulatedTarget:
 
     Attributes:
         chain: what plays it.
+        bench_file: where it is described.
+        waited: virtual seconds that were waited for it to be plugged in.
     """
 
     simulated = True
     cache_bypassed = True
 
-    def __init__(self, chain: SimTarget) -> None:
-        self.chain = chain
+    def __init__(self, chain: SimTarget, bench_file: Path, waited: float = 0.0) -> None:
+        self.chain, self.bench_file, self.waited = chain, bench_file, waited
 
     @property
     def name(self) -> str:
@@ -60,9 +83,16 @@ class SimulatedTarget:
         return []
 
     def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
-        """Return when the last simulated run is over and cables were changed."""
-        epoch = self.chain.bench.bench.epoch.astimezone(datetime.UTC)
-        return max([epoch, *ends]) + datetime.timedelta(seconds=SWAP_SECONDS)
+        """Return when the last simulated run is over and cables were changed; raise UsageError when it is not plugged in."""
+        bench, hookup = self.chain.bench, self.chain.hookup
+        self.chain.began = free_from(bench, ends) + self.waited
+        if not bench.plugged_in(hookup, self.chain.began):
+            raise UsageError(
+                f"hookup '{hookup}' is not plugged in at {clock(bench, self.chain.began)} on the simulated bench; "
+                "wait for it with --wait, or change the bench's moments"
+            )
+        take_up(self.chain, self.bench_file)
+        return epoch_of(bench) + datetime.timedelta(seconds=self.chain.began)
 
     def seconds_since(self, started: datetime.datetime) -> float:
         """Return the virtual seconds since the run began."""
@@ -103,10 +133,10 @@ class SimulatedTarget:
     def run_with(
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
     ) -> list[PassResult | TargetFailed]:
-        """Play one pass on several chains, whose hubs share what they carry."""
+        """Play one pass on several chains, that share ports and hubs."""
         chains = [self.chain, *(o.chain for o in others if isinstance(o, SimulatedTarget))]
         ended: list[PassResult | TargetFailed] = []
-        with hubs_shared(chains, workloads[0]):
+        with ways_shared(chains, workloads[0]):
             for chain, workload, seed in zip(chains, workloads, seeds, strict=True):
                 try:
                     ended.append(chain.run_pass(workload, seed, tick))
@@ -115,8 +145,13 @@ class SimulatedTarget:
         return ended
 
     def temperature(self) -> float | None:
-        """Return nothing: between passes the bench shows no thermometer."""
-        return None
+        """Return what the drive's own sensor shows now, C, or None where it has none."""
+        return self.chain.state.sensors().get(DRIVE)
+
+    def warmth(self) -> Warmth:
+        """Return what the drive says of its heat now."""
+        heat = self.chain.chain[-1].heat
+        return Warmth(self.temperature(), heat.limit if heat else None, self.counters().get("throttled_seconds"))
 
     def rest(self, seconds: float) -> None:
         """Let virtual time pass."""
@@ -135,4 +170,6 @@ class SimulatedTarget:
         return False
 
     def close(self) -> None:
-        """Nothing to give back."""
+        """Leave the medium as it is now to the next run."""
+        if self.chain.elapsed:
+            leave(self.chain, self.bench_file)

@@ -10,6 +10,7 @@ from ulterion.conduct.benches import Bench, LoadSettings
 from ulterion.core.errors import TargetFailed
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
 from ulterion.model.review import Bench as BenchWords
@@ -86,6 +87,9 @@ class Target(Protocol):
 
     def temperature(self) -> float | None:
         """Return the drive's temperature now, C, or None."""
+
+    def warmth(self) -> Warmth:
+        """Return what the drive says of its heat now."""
 
     def rest(self, seconds: float) -> None:
         """Let time pass."""

@@ -11,7 +11,7 @@ from typing import TypeVar
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.keeping import Recorder, finished, open_journal
 from ulterion.conduct.observers import Observer, Shared
-from ulterion.conduct.opening import Opened, blank_measure, opened
+from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import MeasureRequest
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed, UsageError
@@ -63,7 +63,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         for name in names:
             place = _place_of(request.place, name)
             every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
-        _refuse_doubles(names, every)
+        _refuse_doubles(request.place, names, every)
         seats = [_seat(request, name, opening, observer) for name, opening in zip(names, every, strict=True)]
         for seat in seats:
             stack.callback(seat.leave)
@@ -87,19 +87,28 @@ def _place_of(place: Place, name: str) -> Place:
 def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
     run = blank_measure(opening, request)
     journal = open_journal(request.place.review, run)
-    return _Seat(name, opening, run, journal, Recorder(observer, journal))
+    return _Seat(name, opening, run, journal, Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN))
 
 
-def _refuse_doubles(names: Sequence[str], every: Sequence[Opened]) -> None:
+def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened]) -> None:
+    """Refuse what cannot be at the same time: simulated beside real, a target twice, one drive in two hookups."""
     simulated = [opening.target.simulated for opening in every]
     if any(simulated) and not all(simulated):
         raise UsageError("simulated hookups and real ones cannot run together; name hookups of one kind")
     seen: dict[str, str] = {}
+    media: dict[str, str] = {}
     for name, opening in zip(names, every, strict=True):
-        key = opening.target.name
+        key, medium = opening.target.name, next(iter(reversed(opening.header["chain"])), None)
         if key in seen:
             raise UsageError(f"{name} and {seen[key]} are the same target; name different ones")
+        if medium in media:
+            label = place.review.review.label(medium)
+            raise UsageError(
+                f"{name} and {media[medium]} are two hookups of one drive, {label}, which cannot be in both at once; name hookups of different drives"
+            )
         seen[key] = name
+        if medium is not None:
+            media[medium] = name
 
 
 def _guard(seat: _Seat, step: Callable[[], Result]) -> Result | None:

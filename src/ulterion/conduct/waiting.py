@@ -7,29 +7,59 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.conduct.place import Place
+from ulterion.conduct.simulated import clock, free_from
 from ulterion.core.errors import UsageError
 from ulterion.core.surveyed import Drive
 from ulterion.core.units import show_duration
 from ulterion.host import inuse, machine, mounts
 from ulterion.host.uevents import Uevents
 from ulterion.model.review import Hookup
+from ulterion.sim.bench import load_bench
 
 SETTLED = 2.0  # seconds that the right drive must stay as it is
 STEP = 1.0
 
 
-def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> None:
+def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> float:
     """Return once the drive of a hookup is plugged in where it belongs and its target can be used.
 
-    Tells what to do, and at once when a wrong drive or port is seen.  Raises UsageError when the time is up.
+    Tells what to do, and at once when a wrong drive or port is seen.  Returns the virtual seconds that passed on a simulated
+    bench, and 0.0 on a real one, where they have passed.  Raises UsageError when the time is up.
     """
     hookup, target = place.entry, place.path
-    if hookup is None or target is None:
-        raise UsageError(f"--wait is for real hookups with a target; '{place.hookup}' has {place.where or 'none'}")
+    if hookup is None or place.where is None:
+        raise UsageError(f"--wait is for hookups with a target; '{place.hookup}' has none")
     parts = " > ".join(place.review.review.label(k) for k in hookup.chain)
-    tell(
-        f"plug in: {parts}; it is used once it is there and mounted on {target} (waiting {show_duration(seconds)} at most)"
-    )
+    mounted = f" and mounted on {target}" if target is not None else ""
+    tell(f"plug in: {parts}; it is used once it is there{mounted} (waiting {show_duration(seconds)} at most)")
+    if target is None:
+        return _wait_on_the_bench(place, hookup, seconds, tell)
+    _wait_for_real(place, hookup, target, seconds, tell)
+    return 0.0
+
+
+def _wait_on_the_bench(place: Place, hookup: Hookup, seconds: float, tell: Callable[[str], None]) -> float:
+    """Let virtual time pass until the bench's script of moments has plugged the hookup in."""
+    bench = load_bench(place.bench_file)
+    now = free_from(bench, place.simulated_ends)
+    if bench.plugged_in(place.hookup, now):
+        return 0.0
+    medium, known = hookup.chain[-1], {m.hookup for m in bench.moments}
+    rivals = [n for n, h in place.review.review.hookups.items() if h.chain[-1] == medium and n in known]
+    for other in rivals:
+        if bench.plugged_in(other, now):
+            tell(f"{place.review.review.label(medium)} is still in the hookup '{other}'")
+    at = bench.next_moment(place.hookup, "plugged in", now)
+    if at is None or at - now > seconds:
+        raise UsageError(
+            f"hookup '{place.hookup}' was not ready after {show_duration(seconds)} on the simulated bench: "
+            + ("no moment of it plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
+        )
+    tell(f"there it is, at {clock(bench, at)} on the bench's clock")
+    return at + SETTLED - now
+
+
+def _wait_for_real(place: Place, hookup: Hookup, target: Path, seconds: float, tell: Callable[[str], None]) -> None:
     events, until, said = Uevents(), time.monotonic() + seconds, ""
     try:
         while True:

@@ -1,7 +1,8 @@
-"""Which state a write pass was in: into the drive's write cache, after it was used up, or partly the one, partly the other.
+"""Which state a pass was in: into the drive's write cache, after it was used up, throttled by heat, or partly the one, partly the other.
 
 A drive that writes into a cache first has two rates, and their mean is neither.  Inside a pass its series shows where one ends;
 between passes of one workload their rates fall into two groups, the fast ones first.  Only where that is seen is a state named.
+Where the slow ones were hot and the fast ones not, it is heat; where both were, nothing tells, and the slow ones count for none.
 """
 
 from __future__ import annotations
@@ -16,7 +17,12 @@ import numpy as np
 
 from ulterion.core.soak.levels import levels
 
-PassState = Literal["cached", "after the cache", "mixed"]
+PassState = Literal["cached", "after the cache", "throttled", "mixed"]
+AFTER: PassState = "after the cache"
+THROTTLED: PassState = "throttled"
+SLOW_STATES = (AFTER, THROTTLED)  # figures of these have a row of their own, and are compared with their like alone
+MOSTLY = 0.5  # share of a pass that a drive must count as throttled for a slow state that no fast one stands beside
+ALIKE = 1.1  # ratio of two rates up to which they are taken for one
 APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
 FAR = 1.3  # likewise, where only one pass was fast
@@ -28,10 +34,19 @@ LASTS = 0.2  # share of a pass, from which a slow stretch that nothing else bear
 
 @dataclass(frozen=True)
 class PassShape:
-    """What is known of a pass: its rate without the flush (bytes per second), and that of each of its whole intervals."""
+    """What is known of a pass.
+
+    Attributes:
+        rate: bytes per second, the flush left out.
+        intervals: the same of each of its whole intervals, which are long enough for many requests.
+        hot: whether heat may have slowed it; None where that cannot be told.
+        throttled: share of its time that the drive itself counted as throttled, or None.
+    """
 
     rate: float
     intervals: tuple[float, ...]
+    hot: bool | None = None
+    throttled: float | None = None
 
     def slowed(self) -> Slowed | None:
         """Return the rates of a pass that did not keep to one, or None where none is far enough from the others, long enough."""
@@ -59,11 +74,13 @@ class Slowed:
 
 
 def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
-    """Return the state of each pass of a workload that writes, in the order they were run; None where no two are told apart.
+    """Return the state of each pass of a workload, in the order they were run; None where no two are told apart.
 
     Passes that became slow for a while and fast again were no matter of a cache: they are mixed, and those that were slow
     throughout too.  What became slow in one pass alone, and never after it, is not known: it is left out when it lasted.
     """
+    if passes and all((one.throttled or 0.0) >= MOSTLY for one in passes):
+        return [THROTTLED] * len(passes)
     slowed = [one.slowed() for one in passes]
     whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
     border = _border([*whole, *(rate for two in slowed if two is not None for rate in (two.fast, two.slow))])
@@ -71,13 +88,65 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
         return [None] * len(passes)
     states: list[PassState | None] = []
     for one, two in zip(passes, slowed, strict=True):
-        states.append("mixed" if two is not None else "cached" if one.rate > border else "after the cache")
-    seen_twice = "after the cache" in states or sum(two is not None for two in slowed) > 1
+        states.append("mixed" if two is not None else "cached" if one.rate > border else AFTER)
+    if any(one.hot for one, state in zip(passes, states, strict=True) if state != "cached"):
+        return _by_heat(passes, states)
+    return _by_order(states, slowed)
+
+
+def _by_heat(passes: Sequence[PassShape], states: Sequence[PassState | None]) -> list[PassState | None]:
+    """Name the slow passes throttled where heat tells them from the fast ones; where it does not, they count for none."""
+    of = {
+        state: [one.hot for one, s in zip(passes, states, strict=True) if s == state]
+        for state in ("cached", AFTER, "mixed")
+    }
+    told = all(of[AFTER]) and not any(of["cached"])
+    slow = THROTTLED if told else "mixed"
+    return [None if state == "cached" else slow if state == AFTER else state for state in states]
+
+
+def _by_order(states: list[PassState | None], slowed: Sequence[Slowed | None]) -> list[PassState | None]:
+    """Name a cache where the fast passes came before the slow ones; what else was slow counts for none."""
+    seen_twice = AFTER in states or sum(two is not None for two in slowed) > 1
     if seen_twice and _fast_first(states) and not any(two is not None and two.recovers for two in slowed):
         return states
     if seen_twice and any(two is not None for two in slowed):
         return [None if state == "cached" else "mixed" for state in states]
     return ["mixed" if two is not None and two.lasts else None for two in slowed]
+
+
+@dataclass(frozen=True)
+class UsedUp:
+    """What is known of a drive's write cache from elsewhere: another workload of the run, or a soak.
+
+    Attributes:
+        fast, slow: rates of large sequential writes before and after it was used up, bytes per second.
+        since: number of the pass of its round from which on it was used up.
+    """
+
+    fast: float
+    slow: float
+    since: int
+
+
+def lonely_states(passes: Sequence[tuple[int, float]], known: Sequence[UsedUp]) -> list[PassState | None]:
+    """Return the states of passes, (number, rate), of large sequential writes among which no two states were seen.
+
+    Those that a used-up cache should have slowed, and that have the very rate it left elsewhere, are after the cache; unless the
+    earlier ones had that rate too, when it is simply theirs.
+    """
+    for one in known:
+        late = [rate for number, rate in passes if number >= one.since]
+        early = [rate for number, rate in passes if number < one.since]
+        if one.fast / one.slow < APART or not late:
+            continue
+        if all(_alike(rate, one.slow) for rate in late) and not any(_alike(rate, one.slow) for rate in early):
+            return [AFTER if number >= one.since else None for number, _ in passes]
+    return [None] * len(passes)
+
+
+def _alike(one: float, other: float) -> bool:
+    return max(one, other) <= ALIKE * min(one, other)
 
 
 def _border(rates: Sequence[float]) -> float | None:
@@ -111,6 +180,6 @@ def _borne_out(rates: Sequence[float], border: float) -> bool:
 
 def _fast_first(states: Sequence[PassState | None]) -> bool:
     """Return whether every fast pass comes before every slow one: a cache that is used up, and no disturbance."""
-    slow = [at for at, state in enumerate(states) if state == "after the cache"]
+    slow = [at for at, state in enumerate(states) if state == AFTER]
     fast = [at for at, state in enumerate(states) if state == "cached"]
     return not slow or not fast or max(fast) < min(slow)

@@ -88,6 +88,11 @@ class Workload:
         """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
         return self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
 
+    @property
+    def writes(self) -> float:
+        """The share of its bytes that is written, 0 to 1."""
+        return {"read": 0.0, "write": 1.0}.get(self.direction, self.write_share or 0.0)
+
     def settled(self, seconds: float, span_bytes: int) -> Workload:
         """Return the workload with the run's length and span where it names none itself."""
         seconds = self.seconds if self.seconds is not None else seconds

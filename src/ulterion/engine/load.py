@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from ulterion.core.errors import TargetFailed
@@ -16,7 +16,7 @@ from ulterion.engine.intervals import Intervals
 from ulterion.engine.movers import Job, Threads, choose
 from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
-FOR_EVER = 366 * 86400.0  # seconds; the parent ends a load, not its length
+FOR_EVER = 366 * 86400.0  # seconds; a load without a length of its own is ended by the parent
 
 
 @dataclass(frozen=True)
@@ -50,15 +50,28 @@ class Load:
     """A load that is on.  Take rows with `look` again and again, then `stop`."""
 
     def __init__(
-        self, target: RealTarget, workload: Workload, seed: int, interval: float, files: FileSizes | None = None
+        self,
+        target: RealTarget,
+        workload: Workload,
+        seed: int,
+        interval: float,
+        files: FileSizes | None = None,
+        seconds: float | None = None,
     ) -> None:
+        """Begin it; it goes on until `stop`, or for so many seconds (then `look` returns the last rows, and it is `ended`)."""
+        workload = replace(workload, seconds=seconds or FOR_EVER)
         mover = choose(workload.depth)
         sources = workload.depth if isinstance(mover, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
         work = partial(_work, target, workload, seed, self.intervals, files)
         self._crew = crew.Crew([work], target.stall, target.pulse)
         self._pauses, self._asleep = 0, seconds_asleep()
-        self._over = False
+        self._over, self._end = False, LoadEnd(0.0, None)
+
+    @property
+    def ended(self) -> bool:
+        """Whether it came to the end of its time."""
+        return self._end.seconds > 0.0
 
     @property
     def begun(self) -> float:
@@ -84,28 +97,30 @@ class Load:
 
         Before that the rows that are still there can be had from `remains`.
         """
-        if not self._crew.look():
-            self._raise_what_ended_it()
-        return self.intervals.ready()
+        if self._over or self._crew.look():
+            return self.intervals.ready()
+        return self._take_end()
 
-    def _raise_what_ended_it(self) -> None:
-        self._over = True
-        (result,) = self._crew.results()
-        if isinstance(result, TargetFailed):
-            raise result
-        raise TargetFailed("the load ended by itself", moved=self.moved)
-
-    def stop(self) -> tuple[list[Row], LoadEnd]:
-        """End the load in order, the flush included; return the rows not taken yet and how it ended."""
-        self._crew.stop()
-        while self._crew.look():
-            pass
+    def _take_end(self) -> list[Row]:
+        """Take how its worker ended, and the rows that are left; raise TargetFailed."""
         self._over = True
         (result,) = self._crew.results()
         if isinstance(result, TargetFailed):
             raise result
         assert isinstance(result, LoadEnd)
-        return self.intervals.rest(result.seconds), result
+        if not result.seconds:
+            raise TargetFailed("the load ended without a request", moved=self.moved)
+        self._end = result
+        return self.intervals.rest(result.seconds)
+
+    def stop(self) -> tuple[list[Row], LoadEnd]:
+        """End the load in order, the flush included; return the rows not taken yet and how it ended."""
+        if self._over:
+            return [], self._end
+        self._crew.stop()
+        while self._crew.look():
+            pass
+        return self._take_end(), self._end
 
     def remains(self) -> list[Row]:
         """Return the rows of a load that failed which were not taken, without the interval that was cut off."""
@@ -152,7 +167,7 @@ def _cycle(
     lane = Lane(-1, cycles, recorder, seat.stop, writes=data)
     start = seat.gate()
     try:
-        lane.run(start, start + round(FOR_EVER * 1e9), seat.report)
+        lane.run(start, start + round((workload.seconds or FOR_EVER) * 1e9), seat.report)
         seat.flushing()
         begin = time.perf_counter()
         with contextlib.suppress(OSError):

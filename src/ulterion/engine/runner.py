@@ -54,6 +54,9 @@ class Observer:
     def resting(self, words: str) -> None:
         """The drive rests."""
 
+    def remark(self, words: str) -> None:
+        """Something to know before the passes that follow."""
+
 
 @dataclass(frozen=True)
 class Sureness:

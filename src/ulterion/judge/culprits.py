@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from ulterion.core.ceilings import Direction
 from ulterion.core.culprits import Carried, Finding, find_culprit
 from ulterion.core.links import Link, guess_link
+from ulterion.core.passstates import SLOW_STATES
 from ulterion.judge.measured import Measured, best_of, chain_elements
 from ulterion.model.review import Review
-from ulterion.model.runs.measure import AFTER
 
 DIRECTIONS: tuple[Direction, ...] = ("read", "write")
 ANOTHER = "another "  # before the kind of a part that the review does not have
@@ -41,7 +41,9 @@ def carried_by(review: Review, measured: dict[str, dict[str, Measured]], directi
     """Return what each measured hookup carried at its best in one direction, by large requests."""
     every = {}
     for name, cells in measured.items():
-        best = best_of([c for c in cells.values() if not c.suspect and c.state != AFTER], direction, "sequential")
+        best = best_of(
+            [c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, "sequential"
+        )
         if best is None or name not in review.hookups:
             continue
         chain = chain_elements(review, best.run, ())

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
-from ulterion.core.passstates import PassState
+from ulterion.core.passstates import SLOW_STATES, PassState
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.suites import is_free
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
-from ulterion.model.runs.measure import AFTER, MeasureRun, WorkloadRecord
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
@@ -29,7 +29,7 @@ class Measured:
         run: the document they come from.
         suspect: why the figure cannot be the drive's, or None.
         lanes: workers that shared each pass, or None where that is not known.
-        state: of the drive's write cache, where two were told apart; figures of different states are not compared.
+        state: of the drive, where two were told apart; figures of different states are not compared.
     """
 
     hookup: str
@@ -71,7 +71,7 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
             continue
         of_hookup = (free if is_free(run.suite) else suites).setdefault(run.hookup, {})
         for record in _with_passes(run):
-            for text in [record.text, f"{record.text}, {AFTER}"]:
+            for text in [record.text, *(f"{record.text}, {state}" for state in SLOW_STATES)]:
                 of_hookup.pop(text, None)  # the order of the newest run counts
             for figure in record.figures:
                 first, rates = figure.passes[0], tuple(p.rate for p in figure.passes)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 from typing import Literal
 
@@ -55,6 +56,7 @@ class SimPart(Written):
 
     link: KnownLink | None = Field(None, description="the link it trains towards the host")
     inside: KnownLink | None = Field(None, description="the link it trains towards the medium")
+    unseen: bool = Field(False, description="a cable: no host shows it")
     transport: str | None = None
     driver: str | None = None
     read: Rate | None = Field(None, description="most it moves when reading")
@@ -95,6 +97,17 @@ class Fault(Written):
     hookup: str | None = Field(None, description="only on this hookup")
 
 
+class Moment(Written):
+    """What a hand does on the bench; a hookup that has moments is there between its plugging in and its unplugging.
+
+    One whose first moment is its unplugging is there from the beginning.
+    """
+
+    at: Duration = Field(description="virtual time since the bench's epoch")
+    hookup: str
+    what: Literal["plugged in", "unplugged"]
+
+
 class About(Written):
     """The bench itself."""
 
@@ -113,6 +126,19 @@ class SimBench(Written):
     ports: dict[str, SimPart] = {}
     parts: dict[str, SimPart] = {}
     faults: list[Fault] = []
+    moments: list[Moment] = []
+
+    def plugged_in(self, hookup: str | None, at: float) -> bool:
+        """Return whether a hookup is plugged in, `at` seconds after the epoch."""
+        mine = [m for m in self.moments if m.hookup == hookup]
+        before = [m for m in mine if m.at <= at]
+        if before:
+            return before[-1].what == "plugged in"
+        return not mine or mine[0].what == "unplugged"
+
+    def next_moment(self, hookup: str | None, what: str, at: float) -> float | None:
+        """Return when, after `at`, a hookup is next plugged in or unplugged, seconds after the epoch; None when it is not."""
+        return next((m.at for m in self.moments if m.hookup == hookup and m.what == what and m.at > at), None)
 
     def chain(self, names: list[str], path: Path) -> list[SimPart]:
         """Return the parts of a chain; raise UsageError for a name the bench does not have."""
@@ -133,6 +159,8 @@ def load_bench(path: Path) -> SimBench:
             raise UsageError(f"{path}: faults: {unknown('part or port', fault.part, bench.ports | bench.parts)}")
         if fault.what != "not recognised" and fault.after is None:
             raise UsageError(f"{path}: faults: '{fault.what}' needs the time it happens; add after = \"30 s\"")
+    if any(late.at < early.at for early, late in itertools.pairwise(bench.moments)):
+        raise UsageError(f"{path}: moments: they are not in the order of time; sort them by 'at'")
     for name, part in bench.parts.items():
         _check_whole(part, f"{path}: parts.{name}")
     return bench

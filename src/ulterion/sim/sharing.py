@@ -1,4 +1,4 @@
-"""Hubs that several simulated targets share: each gets what it asks for, up to an equal part of what is left."""
+"""What several simulated targets share, ports, hubs and cables: each gets what it asks for, up to an equal part of what is left."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import math
 from collections.abc import Iterator, Sequence
 
 from ulterion.core.workload import Workload
+from ulterion.sim.bench import SimPart
 from ulterion.sim.target import SimTarget
 
 
@@ -25,17 +26,25 @@ def allot(wanted: Sequence[float], most: float) -> list[float]:
     return given
 
 
+def carries(part: SimPart, direction: str) -> float:
+    """Return the most that one port or part moves for all behind it, bytes per second; infinite where the bench does not say."""
+    own = {"read": [part.read], "write": [part.write], "mixed": [part.read, part.write]}[direction]
+    link = part.link.practical_high if part.link is not None else None
+    return min((rate for rate in (part.shared, link, *own) if rate is not None), default=math.inf)
+
+
 @contextlib.contextmanager
-def hubs_shared(targets: Sequence[SimTarget], workload: Workload) -> Iterator[None]:
-    """Within the block each target has what the hubs it shares with others leave it."""
+def ways_shared(targets: Sequence[SimTarget], workload: Workload) -> Iterator[None]:
+    """Within the block each target has what the ports, hubs and cables it shares with others leave it."""
     wanted = [t.state.truth(workload).rate for t in targets]
     limits = [math.inf] * len(targets)
-    hubs = dict.fromkeys(n for t in targets for n, p in zip(t.names, t.chain, strict=True) if p.shared is not None)
-    for hub in hubs:
-        users = [i for i, t in enumerate(targets) if hub in t.names]
-        most = next(p.shared for n, p in zip(targets[users[0]].names, targets[users[0]].chain, strict=True) if n == hub)
-        for index, given in zip(users, allot([wanted[i] for i in users], most or math.inf), strict=True):
-            limits[index] = min(limits[index], given)
+    for name in dict.fromkeys(n for t in targets for n in t.names):
+        users = [i for i, t in enumerate(targets) if name in t.names]
+        first = targets[users[0]]
+        most = carries(first.chain[first.names.index(name)], workload.direction)
+        if len(users) > 1:
+            for index, given in zip(users, allot([wanted[i] for i in users], most), strict=True):
+                limits[index] = min(limits[index], given)
     for target, limit in zip(targets, limits, strict=True):
         target.state.allotted = limit
     try:

@@ -13,9 +13,9 @@ from ulterion.sim.bench import SimPart
 def seen_link(chain: Sequence[SimPart]) -> tuple[SimPart, Link | None]:
     """Return the device that the host would show (the bridge, or a medium plugged in alone) and its trained link.
 
-    Two ends of one family train at the slower of both.
+    Two ends of one family, and a cable between them, train at the slowest of all.
     """
-    device = chain[-2] if len(chain) > 2 else chain[-1]
+    device = next((p for p in reversed(chain[1:]) if p.driver is not None), chain[-1])
     if device.link is None:
         return device, None
     family = device.link.name.split()[0]
@@ -30,6 +30,8 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
     roles = {id(chain[0]): "controller", id(device): "bridge", id(chain[-1]): "drive"}
     steps = []
     for key, part in zip(names, chain, strict=True):
+        if part.unseen:
+            continue
         running = link if part is device else part.link
         steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, running))
     medium = chain[-1]

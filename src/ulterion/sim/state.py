@@ -25,9 +25,21 @@ from ulterion.sim.physics import Truth, truth
 
 GRADUAL = 6.0  # degrees over which a gradual throttle gives way
 THROTTLED_AWAKE = 0.35  # share of `awake` drawn while throttled: it pauses between requests
+ZONES = 64  # of a spinning medium
 FINEST = 1.0  # seconds; longest stretch taken for constant
 BARE_CASE = CaseHeat.model_construct(capacity=25.0, to_room=12.0, own=0.0, probe=False)
+LONGEST_AFTERMATH = 7200.0  # seconds; after that nothing of a run is left
 ROOM = 21.0  # degrees, where the bench names none
+
+
+@dataclass(frozen=True)
+class Left:
+    """What stays with a medium from one run to the next: its heat (C), bytes in its cache, bytes written, whether it throttles."""
+
+    inside: float
+    cached: float
+    written: float
+    hot: bool
 
 
 @dataclass
@@ -42,6 +54,7 @@ class State:
         cached: bytes in the write cache.
         hot: whether a stepwise throttle is on; `throttlings`, `throttled_seconds` count it.
         written, moved: bytes since the run began.
+        travelled: bytes since the stretch that is covered was begun at its start (a pass, or a soak's load, does).
         allotted: what its hubs leave it while others work too, bytes per second.
     """
 
@@ -57,6 +70,7 @@ class State:
     throttled_seconds: float = 0.0
     written: float = 0.0
     moved: float = 0.0
+    travelled: float = 0.0
     _truths: dict[tuple[float, float], Truth] = field(default_factory=dict, init=False)
     _workload: Workload | None = field(default=None, init=False)
 
@@ -69,10 +83,21 @@ class State:
         self.case = self.room + (idle + self.shell.own) * self.shell.to_room
         self.inside = self.case + (idle * self.heat.to_case if self.heat else 0.0)
 
+    def left(self) -> Left:
+        """Return what stays with the medium when it is unplugged."""
+        return Left(self.inside, self.cached, self.written, self.hot)
+
+    def take_up(self, left: Left, seconds: float) -> None:
+        """Go on with a medium that was left so, `seconds` ago; it rested meanwhile in what it is plugged into now."""
+        self.inside, self.cached, self.written, self.hot = left.inside, left.cached, left.written, left.hot
+        before = self.elapsed
+        self.rest(min(seconds, LONGEST_AFTERMATH))
+        self.elapsed, self.throttled_seconds, self.throttlings = before, 0.0, 0
+
     def truth(self, workload: Workload) -> Truth:
         """Return what the chain does under a workload in its present state."""
         writes = workload.direction != "read"
-        own = self._own_rate("write" if writes else "read")
+        own = self._own_rate("write" if writes else "read", self._place(workload))
         if workload is not self._workload:
             self._workload, self._truths = workload, {}
         key = (own, self.allotted)
@@ -88,15 +113,25 @@ class State:
             self._truths[key] = true
         return self._truths[key]
 
-    def _own_rate(self, direction: str) -> float:
+    def _place(self, workload: Workload) -> float:
+        """Return where on the medium a workload is at work, 0 (its start) to 1; scattered requests are everywhere in their span.
+
+        In 64 zones, as disks have them, so that few different rates come up.
+        """
+        capacity = self.medium.capacity
+        if not capacity:
+            return 0.0
+        span = workload.span_bytes or capacity
+        within = span / 2 if workload.pattern == "random" else self.travelled % span
+        return math.floor((workload.origin_bytes + within) / capacity * ZONES) / ZONES
+
+    def _own_rate(self, direction: str, place: float) -> float:
         """Return the most that the medium moves now, bytes per second; infinite when the bench does not say."""
         medium = self.medium
         outer = medium.write if direction == "write" else medium.read
         inner = medium.inner_write if direction == "write" else medium.inner_read
         rate = math.inf if outer is None else outer
-        if inner is not None and outer is not None and medium.capacity:
-            # in 64 zones, as disks have them, so that few different rates come up
-            place = math.floor((self.moved % medium.capacity) / medium.capacity * 64) / 64
+        if inner is not None and outer is not None:
             rate = outer + (inner - outer) * place
         if direction == "write" and medium.cache is not None and self.cached >= medium.cache:
             rate = min(rate, medium.after_cache or rate)
@@ -129,7 +164,7 @@ class State:
     def work(self, workload: Workload, seconds: float, noise: float = 1.0) -> float:
         """Let `seconds` pass under a workload, its rate times `noise`; return the bytes moved."""
         moved, left = 0.0, seconds
-        writes = 0.0 if workload.direction == "read" else (workload.write_share or 0.0) or 1.0
+        writes = workload.writes
         while left > 1e-9:
             rate = self.truth(workload).rate * noise
             step = min(left, FINEST, self._next_event(rate * writes))
@@ -137,6 +172,7 @@ class State:
             bytes_now = rate * step
             moved += bytes_now
             self.moved += bytes_now
+            self.travelled += bytes_now
             self.written += bytes_now * writes
             if self.medium.cache is not None and writes:
                 # an event's step ends at the edge to the last byte, so that the next starts beyond it

@@ -39,6 +39,7 @@ class SimTarget:
         span_bytes: stretch of the medium that is covered.
         lanes: workers that share each pass; they add up to more requests in flight.
         state: what time changes: heat, cache, throttling.
+        began: when the run begins, in seconds since the bench's epoch.
     """
 
     bench: SimBench
@@ -47,7 +48,9 @@ class SimTarget:
     path: str
     span_bytes: int = DEFAULT_SPAN
     lanes: int = 1
+    began: float = 0.0
     state: State = field(init=False)
+    _under_way: float = field(default=0.0, init=False)  # bytes of a soak's request that has not ended
     simulated = True
     cache_bypassed = True
 
@@ -79,7 +82,10 @@ class SimTarget:
             raise UsageError(f"a request of {show_block(workload.block_bytes)} does not fit into the span")
 
     def _faults(self) -> list[Fault]:
-        mine = (f for f in self.bench.faults if f.part in self.names and f.hookup in (None, self.hookup))
+        mine = [f for f in self.bench.faults if f.part in self.names and f.hookup in (None, self.hookup)]
+        gone = self.bench.next_moment(self.hookup, "unplugged", self.began)
+        if gone is not None:
+            mine.append(Fault.model_construct(part=self.names[-1], what="pulled out", after=gone - self.began))
         return sorted(mine, key=lambda f: f.after or 0.0)
 
     def recognised(self) -> None:
@@ -91,31 +97,41 @@ class SimTarget:
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """See whether the chain is recognised, and lay the test file down in virtual time."""
         self.recognised()
-        self._pass_time(LAYING, self.span_bytes / self.state.truth(LAYING).rate)
+        laying = replace(LAYING, span_bytes=self.span_bytes)
+        self.state.travelled = 0.0
+        while self.state.travelled < self.span_bytes - 1.0:
+            left = self.span_bytes - self.state.travelled
+            self._pass_time(laying, min(1.0, left / self.state.truth(laying).rate))
         if laid is not None:
             laid(self.span_bytes, self.span_bytes)
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
-        """Run one pass (length and span settled) in virtual time."""
+        """Run one pass (length and span settled) in virtual time; as on a real target it ends with its last request."""
         rng = np.random.Generator(np.random.SFC64([seed, self.bench.bench.seed]))
         deep = replace(workload, depth=workload.depth * self.lanes)
+        self.state.travelled = 0.0
         true = self.state.truth(deep)
         seconds = max((workload.seconds or 0.0) - true.flush, 1e-3)
         factor = math.exp(rng.normal(0.0, true.noise)) if true.noise else 1.0
         weights = _weights(seconds, true.noise, rng) * factor
-        before, each = self.state.moved, []
+        interval, before, each = seconds / weights.size, self.state.moved, []
         for weight in weights.tolist():
-            each.append(self._pass_time(deep, seconds / weights.size, weight, before))
-        series = _whole_requests(each, workload.block_bytes)
-        moved = sum(series)
+            each.append(self._pass_time(deep, interval, weight, before))
+        while (over := _owed(sum(each), workload.block_bytes)) > 0.5:
+            # the request under way is waited for: its time counts as its bytes do
+            left = min(interval, over / (self.state.truth(deep).rate * weights[-1]))
+            each.append(self._pass_time(deep, left, weights[-1], before))
+            seconds += left
+        series = _ended_requests(each, workload.block_bytes)
         if tick is not None:
-            tick(seconds, moved)
+            tick(seconds, sum(series))
         self.state.rest(true.flush)
-        return self._result(deep, true.flush, seconds, moved, seconds / weights.size, series)
+        return self._result(deep, true.flush, seconds, interval, series)
 
     def _result(
-        self, workload: Workload, flush: float, seconds: float, moved: int, interval: float, series: tuple[int, ...]
+        self, workload: Workload, flush: float, seconds: float, interval: float, series: tuple[int, ...]
     ) -> PassResult:
+        moved = sum(series)
         requests = moved // workload.block_bytes
         latency = workload.depth * workload.block_bytes / (moved / seconds)
         return PassResult(
@@ -160,7 +176,11 @@ class SimTarget:
 
     def rest(self, seconds: float) -> None:
         """Let virtual time pass without work."""
-        self.state.rest(seconds)
+        self._pass_time(None, seconds)
+
+    def begin_phase(self) -> None:
+        """Begin a phase of a soak: at the start of the span, no request under way."""
+        self.state.travelled, self._under_way = 0.0, 0.0
 
     def soak_row(self, workload: Workload | None, seconds: float, rng: np.random.Generator) -> Row:
         """Let one interval of a soak pass, under a workload or at rest, and return what was seen; raise TargetFailed."""
@@ -168,11 +188,12 @@ class SimTarget:
         if workload is not None:
             spread = self.state.truth(workload).noise
             noise = math.exp(rng.normal(0.0, spread)) if spread else 1.0
-        moved = self._pass_time(workload, seconds, noise)
+        moved = self._pass_time(workload, seconds, noise) + self._under_way
         sensors: dict[str, float | None] = dict(self.state.sensors())
         requests = 0 if workload is None else int(moved // workload.block_bytes)
+        self._under_way = moved - requests * (workload.block_bytes if workload is not None else 0)
         if workload is None or requests == 0:
-            return Row(seconds, int(moved), requests, sensors=sensors)
+            return Row(seconds, 0, 0, sensors=sensors)
         spread = self.chain[-1].latency_spread
         middle = workload.depth * seconds / requests * math.exp(-(spread**2) / 2)
         worst = middle * math.exp(spread * math.sqrt(2 * math.log(requests + 1)))
@@ -227,8 +248,12 @@ def _weights(seconds: float, noise: float, rng: np.random.Generator) -> npt.NDAr
     return np.asarray(weights / weights.mean())
 
 
-def _whole_requests(each: list[float], block: int) -> tuple[int, ...]:
-    """Round the bytes of intervals to whole requests without losing any on the way; at least one in all."""
-    ends = np.floor(np.cumsum(each) / block + 0.5).astype(np.int64)
-    ends[-1] = max(1, ends[-1])
+def _owed(moved: float, block: int) -> float:
+    """Return the bytes that the request under way still has to move; a whole one where none has ended."""
+    return max(1, math.ceil(moved / block - 1e-6)) * block - moved
+
+
+def _ended_requests(each: list[float], block: int) -> tuple[int, ...]:
+    """Return the bytes of the requests that ended in each interval."""
+    ends = np.floor(np.cumsum(each) / block + 1e-6).astype(np.int64)
     return tuple(int(b) for b in np.diff(ends, prepend=0) * block)

@@ -18,11 +18,9 @@ import numpy as np
 
 from ulterion.core.soak.levels import Level, levels
 from ulterion.core.soak.trace import DRIVE, Floats, Trace, value_at
+from ulterion.core.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT
 
 Cause = Literal["write cache", "throttling", "zones", "unexplained"]
-NEAR_LIMIT = 3.0  # degrees: sensors and the drive's own regulation differ by so much
-COOL_DRIVE = 60.0  # degrees C below which no drive is taken to throttle (commercial drives are rated to 70 C)
-COOLED_AWAY = 12.0  # degrees below the fall without the rate coming back: hysteresis is narrower
 WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall
 ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive is taken not to mind
 COOLED = 1.0  # degrees lost between a fall and the rate's coming back

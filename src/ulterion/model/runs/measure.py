@@ -6,17 +6,16 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import AfterValidator, Field
 
-from ulterion.core.passstates import PassState, states_of
+from ulterion.core.passstates import AFTER, SLOW_STATES, THROTTLED, PassState, UsedUp, lonely_states, states_of
 from ulterion.core.suites import SWEEP
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Ground, Header, State
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.workload import checked_workload
-
-AFTER: PassState = "after the cache"
 
 
 class WorkloadRecord(Written):
@@ -39,27 +38,67 @@ class WorkloadRecord(Written):
     def figures(self) -> list[WorkloadRecord]:
         """A record for each state that was seen, with its passes alone, the cached first; mixed passes count for none.
 
-        What was done after the cache is named so: it is compared with its like alone.
+        What was done in a slow state is named so: it is compared with its like alone.
         """
         every = []
-        order: tuple[PassState | None, ...] = (None, "cached", AFTER)
+        order: tuple[PassState | None, ...] = (None, "cached", *SLOW_STATES)
         for state in order:
             passes = [p for p in self.counted if p.state == state]
             named = {
-                "text": f"{self.text}, {AFTER}",
-                "workload": replace(self.workload, name=f"{self.workload.name}, {AFTER}"),
+                "text": f"{self.text}, {state}",
+                "workload": replace(self.workload, name=f"{self.workload.name}, {state}"),
             }
             if passes:
-                every.append(self.model_copy(update={"passes": passes, **(named if state == AFTER else {})}))
+                every.append(self.model_copy(update={"passes": passes, **(named if state in SLOW_STATES else {})}))
         return every
 
+    @property
+    def used_up(self) -> UsedUp | None:
+        """What its passes show of the write cache, where they are large sequential writes and saw both of its states."""
+        cached, after = ([p for p in self.counted if p.state == state] for state in ("cached", AFTER))
+        if not (cached and after and self.writes_in_order):
+            return None
+        slow = [p.number for p in self.counted if p.state != "cached"]
+        return UsedUp(_middle(cached), _middle(after), min(slow))
+
+    @property
+    def writes_in_order(self) -> bool:
+        """Whether it is a sequential write: those alone have one rate before and one after a cache."""
+        return self.workload.direction == "write" and self.workload.pattern == "sequential"
+
     def with_states(self) -> WorkloadRecord:
-        """Return it with the state of each pass named, where a workload writes and two are told apart."""
-        if self.workload.direction == "read":
+        """Return it with the state of each pass named, where two are told apart; of reads only heat is a state."""
+        states = states_of([p.shape for p in self.counted])
+        if self.workload.direction == "read" and THROTTLED not in states:
             return self
-        states = dict(zip([p.number for p in self.counted], states_of([p.shape for p in self.counted]), strict=True))
-        named = [p.model_copy(update={"state": states.get(p.number)}) for p in self.passes]
-        return self.model_copy(update={"passes": named})
+        return self._named(states)
+
+    def with_states_from(self, known: Sequence[UsedUp]) -> WorkloadRecord:
+        """Return it with its passes named by what is known of the cache from elsewhere, where they show no states themselves."""
+        if not self.writes_in_order or any(p.state is not None for p in self.counted):
+            return self
+        return self._named(lonely_states([(p.number, p.shape.rate) for p in self.counted], known))
+
+    def _named(self, states: Sequence[PassState | None]) -> WorkloadRecord:
+        of = dict(zip([p.number for p in self.counted], states, strict=True))
+        return self.model_copy(
+            update={"passes": [p.model_copy(update={"state": of.get(p.number)}) for p in self.passes]}
+        )
+
+
+def _middle(passes: Sequence[PassRecord]) -> float:
+    return float(np.median([p.shape.rate for p in passes]))
+
+
+class Before(Written):
+    """What was written to the drive shortly before the first pass, and what is known of its write cache."""
+
+    recent_bytes: Count = Field(description="by runs that ended at most ten minutes before")
+    laid_bytes: Count = Field(0, description="by laying the test file down")
+    cache_bytes: Count | None = Field(None, description="that a soak of the same drive could write before it fell")
+    cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell, by the same hookup")
+    cache_slow: float | None = Field(None, gt=0, description="bytes per second after it")
+    cache_run: str | None = Field(None, description="id of that soak")
 
 
 class Settings(Ground):
@@ -81,7 +120,35 @@ class MeasureRun(Header):
     kind: Literal["measure"] = "measure"
     suite: str
     settings: Settings
+    before: Before | None = None
     workloads: list[WorkloadRecord]
+
+    def written_before(self, index: int, number: int) -> int:
+        """Return the bytes that had been written when pass `number` of the workload at `index` began, those before the run included."""
+        mine = (number, index)
+        passes = sum(
+            p.bytes * record.workload.writes
+            for at, record in enumerate(self.workloads)
+            for p in record.passes
+            if (p.number, at) < mine
+        )
+        before = self.before
+        return int(passes) + (0 if before is None else before.recent_bytes + before.laid_bytes)
+
+    def with_states(self) -> MeasureRun:
+        """Return the run with the state of every pass named, as far as its passes and what is known of the cache tell."""
+        records = [record.with_states() for record in self.workloads]
+        used = [u for u in (record.used_up for record in records) if u is not None]
+        stated = [r.with_states_from([*used, *self._from_soak(i, r)]) for i, r in enumerate(records)]
+        return self.model_copy(update={"workloads": stated})
+
+    def _from_soak(self, index: int, record: WorkloadRecord) -> list[UsedUp]:
+        """Return what a soak says of the cache, from the first pass on at which it cannot have been fresh."""
+        known = self.before
+        if known is None or known.cache_bytes is None or known.cache_fast is None or known.cache_slow is None:
+            return []
+        full = [p.number for p in record.counted if self.written_before(index, p.number) >= known.cache_bytes]
+        return [UsedUp(known.cache_fast, known.cache_slow, min(full))] if full else []
 
     def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
         """Return the run with its finished passes, given as (workload index, pass), and its state."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated
 
 from pydantic import Field
@@ -9,9 +10,12 @@ from pydantic import Field
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import PassResult
 from ulterion.core.passstates import PassShape, PassState
+from ulterion.core.warmth import Warmth
 from ulterion.model.quantities import MOST, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
+GRAINS = 20  # requests that an interval must hold for its rate to be told from its neighbour's
+COLD = Warmth()  # of which nothing is known
 Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
 
 
@@ -61,15 +65,21 @@ class PassRecord(Written):
     cpu_seconds: Seconds | None = None
     lanes: Count | None = Field(None, description="worker processes that shared it")
     busy: float | None = Field(None, ge=0, le=2, description="share of the time in which the busiest of them computed")
-    state: PassState | None = Field(None, description="of a drive with a write cache, where two states were told apart")
+    temperature: float | None = Field(None, description="of the drive right after it, C")
+    hot: bool | None = Field(None, description="whether heat may have slowed it")
+    throttled_seconds: Seconds | None = Field(None, description="of throttling that the drive counted meanwhile")
+    state: PassState | None = Field(None, description="of the drive, where two states were told apart")
     latency: Latency
     series: Series
 
     @classmethod
-    def of(cls, number: int, result: PassResult) -> PassRecord:
-        """Write the result of a pass down."""
+    def of(cls, number: int, result: PassResult, before: Warmth = COLD, after: Warmth = COLD) -> PassRecord:
+        """Write the result of a pass down, with what the drive said of its heat before and after it."""
         return cls(
             number=number,
+            temperature=after.temperature,
+            hot=after.was_hot(before),
+            throttled_seconds=after.throttled_since(before),
             bytes=result.bytes,
             seconds=result.seconds,
             requests=result.requests,
@@ -88,7 +98,13 @@ class PassRecord(Written):
 
     @property
     def shape(self) -> PassShape:
-        """Its rate without the flush, and that of each whole interval."""
+        """Its rate without the flush, and that of each whole interval, made long enough that single requests do not show."""
         busy = max(self.seconds - (self.flush_seconds or 0.0), 1e-9)
         whole = self.series.bytes[: max(0, int(busy / self.series.interval + 1e-6))]
-        return PassShape(self.bytes / busy, tuple(b / self.series.interval for b in whole))
+        grain = max(
+            1, math.ceil(GRAINS * self.bytes / self.requests / max(self.bytes * self.series.interval / busy, 1e-9))
+        )
+        sums = [sum(whole[at : at + grain]) for at in range(0, len(whole) - grain + 1, grain)]
+        rates = tuple(each / (self.series.interval * grain) for each in sums)
+        throttled = None if self.throttled_seconds is None else min(1.0, self.throttled_seconds / self.seconds)
+        return PassShape(self.bytes / busy, rates, self.hot, throttled)

@@ -153,10 +153,15 @@ class SoakRecord(Written):
             more, begins = phase.rows()
             rows += more
             starts += begins
-        share = {"read": 0.0, "write": 1.0}.get(self.workload.direction, self.workload.write_share or 0.0)
         spans = [Phase(p.name, p.start, p.end) for p in _joined(self.phases)]
         trace = trace_of(
-            rows, starts, spans, writes=share, limit=self.limit, counters=self.counters, rotational=rotational
+            rows,
+            starts,
+            spans,
+            writes=self.workload.writes,
+            limit=self.limit,
+            counters=self.counters,
+            rotational=rotational,
         )
         for log in self.logs:
             trace.sensors[log.name] = lined_up(trace, log)

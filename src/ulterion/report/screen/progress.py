@@ -39,6 +39,10 @@ class Announcer(Observer):
         for line in preview(run):
             self.console.print(line)
 
+    def remark(self, words: str) -> None:
+        """Say it, above what is shown live."""
+        self.console.print(words)
+
     def close(self) -> None:
         """Nothing to take away."""
 

@@ -1,0 +1,56 @@
+"""What was written to a drive shortly before, and what soaks of it say of its write cache: whether that can be fresh."""
+
+from __future__ import annotations
+
+import datetime
+import itertools
+from collections.abc import Iterator
+
+from ulterion.conduct.place import Place
+from ulterion.core.facts import TargetFacts
+from ulterion.core.soak.falls import Fall
+from ulterion.core.soak.findings import events
+from ulterion.core.soak.trace import LOAD
+from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.measure import Before, MeasureRun
+
+RECENT = datetime.timedelta(minutes=10)  # a cache that was used up longer ago may be empty again
+MOST_SOAKS = 5  # that are looked into for a write cache
+
+
+def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Before:
+    """Return what is known, from the runs of the review, before a run that begins at `started`."""
+    skims = place.review.skims()
+    recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
+    written = sum(_written(run) for run in place.review.whole(recent) if _same_drive(run, place, facts))
+    known: dict[str, object] = {}
+    for run, fall in itertools.islice(_used_up(place, facts), 1):
+        known = {"cache_bytes": int(fall.written), "cache_run": run.id}
+        if run.hookup == place.hookup:
+            known |= {"cache_fast": fall.before, "cache_slow": fall.after}
+    return Before.model_validate({"recent_bytes": int(written), **known})
+
+
+def _same_drive(run: AnyRun, place: Place, facts: TargetFacts) -> bool:
+    if facts.serial is not None and run.target.serial is not None:
+        return facts.serial == run.target.serial
+    return bool(run.chain) and run.chain[-1:] == place.chain[-1:]
+
+
+def _written(run: AnyRun) -> float:
+    """Return the bytes that a run wrote to its medium."""
+    if isinstance(run, MeasureRun):
+        laid = 0 if run.before is None else run.before.laid_bytes
+        return laid + sum(p.bytes * r.workload.writes for r in run.workloads for p in r.passes)
+    return run.soak.done(LOAD)[1] * run.soak.workload.writes if isinstance(run, SoakRun) else 0.0
+
+
+def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]:
+    """Yield the newest soaks of the drive that used up a write cache, those of the same hookup first, and that fall."""
+    soaks = [s for s in reversed(place.review.skims()) if s.kind == "soak"]
+    ordered = sorted(soaks, key=lambda s: s.hookup != place.hookup)
+    for run in place.review.whole(ordered[:MOST_SOAKS]):
+        if isinstance(run, SoakRun) and _same_drive(run, place, facts):
+            for fall in events(run.trace()):
+                if fall.cause == "write cache":
+                    yield run, fall
