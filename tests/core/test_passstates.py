@@ -9,7 +9,11 @@ from collections.abc import Callable
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ulterion.core.passstates import PassShape, states_of
+from ulterion.core.fill import Fill
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.passes import PassResult
+from ulterion.core.passstates import PassShape, UsedUp, lonely_states, shape_of, states_of
+from ulterion.core.warmth import Warmth
 
 
 def passes(
@@ -86,3 +90,94 @@ class States(unittest.TestCase):
         self.assertEqual(states_of([steady, steady, falls]), [None, None, "mixed"])  # what came last has not lasted
         self.assertEqual(states_of([steady, steady, shape(*[1e9] * 18, *[4e8] * 2)]), [None] * 3)
         self.assertEqual(states_of([falls, slow, slow]), ["mixed", "after the cache", "after the cache"])
+
+
+def shape(rate: float, *, hot: bool | None = None, throttled: float | None = None) -> PassShape:
+    return PassShape(rate, (rate,) * 20, hot, throttled)
+
+
+class Heat(unittest.TestCase):
+    @settings(max_examples=150, deadline=None)
+    @given(st.integers(0, 2**31), st.floats(0.1, 0.8), st.floats(0.002, 0.03), st.integers(4, 12), st.booleans())
+    def test_a_drive_that_counts_its_throttling(
+        self, seed: int, slow: float, noise: float, count: int, both: bool
+    ) -> None:
+        """Whatever order hot and cool passes come in, with a cache used up on the way or not: no throttled pass is in another figure."""
+        rng = random.Random(seed)
+        made, truth = [], []
+        for number in range(count):
+            share = rng.choice([0.0, 0.0, 1.0, rng.random()])
+            base = 1e9 if not both or number < count // 2 else 5e8
+            rate = base * (1 - share) + min(base, 1e9 * slow) * share
+            made.append(shape(rate * rng.lognormvariate(0, noise), hot=share > 0, throttled=share))
+            truth.append(share)
+        for state, share in zip(states_of(made), truth, strict=True):
+            if state == "throttled":
+                self.assertTrue(share >= 0.5, (states_of(made), truth))
+            if state in ("cached", "after the cache") and slow < 0.4 and not both:
+                self.assertEqual(share, 0.0, (states_of(made), truth))
+
+    def test_heat_is_named_where_it_tells_the_passes_apart(self) -> None:
+        """Hot and slow against cool and fast, in any order, is heat; where the fast ones were hot too nothing is named."""
+        fast, slow = shape(1e9, hot=False), shape(4e8, hot=True)
+        self.assertEqual(states_of([fast, slow, fast, slow]), [None, "throttled", None, "throttled"])
+        self.assertEqual(states_of([fast, fast, slow, slow]), [None, None, "throttled", "throttled"])
+        warm = shape(1e9, hot=True)
+        self.assertEqual(states_of([warm, warm, slow, slow]), [None, None, "mixed", "mixed"])
+        cool = shape(4e8, hot=False)
+        self.assertEqual(
+            states_of([fast, fast, cool, cool]), ["cached", "cached", "after the cache", "after the cache"]
+        )
+        always = shape(4e8, hot=True, throttled=1.0)
+        self.assertEqual(states_of([always] * 3), ["throttled"] * 3)
+        idle_counter = shape(1e9, hot=True, throttled=0.3)  # it counts, and is as fast as ever
+        self.assertEqual(states_of([idle_counter, shape(1.01e9, throttled=0.0), idle_counter]), [None] * 3)
+
+    def test_was_it_hot(self) -> None:
+        """By its counter, or near its limit; cool only when well below; a counter that stands still says nothing."""
+        cold = Warmth(30.0, 80.0, 5.0)
+        for after, said in ((Warmth(40.0, 80.0, 7.0), True), (Warmth(78.0, 80.0, 5.0), True), (Warmth(72.0, 80.0, 5.0), None),
+                            (Warmth(60.0, 80.0), False), (Warmth(65.0), None), (Warmth(50.0), False), (Warmth(), None)):  # fmt: skip
+            self.assertEqual(after.was_hot(cold), said, after)
+
+
+class Elsewhere(unittest.TestCase):
+    def test_a_slow_state_that_is_seen_alone(self) -> None:
+        """Its rate is the one that the cache left elsewhere, from the pass on at which it was used up; or it is simply its own."""
+        known = UsedUp(4e9, 1e9, 2)
+        late = [(2, 1.02e9), (3, 0.99e9)]
+        self.assertEqual(lonely_states([(1, 3e9), *late], [known]), [None, "after the cache", "after the cache"])
+        self.assertEqual(lonely_states([(1, 1.01e9), *late], [known]), [None] * 3)
+        self.assertEqual(lonely_states([(2, 2e9), (3, 2e9)], [known]), [None] * 2)
+        self.assertEqual(lonely_states(late, [UsedUp(1.1e9, 1e9, 2)]), [None] * 2)
+
+    @settings(max_examples=100, deadline=None)
+    @given(st.integers(0, 2**31), st.floats(1e9, 1e11), st.floats(1e8, 2e9), st.floats(0, 1))
+    def test_a_cache_is_never_fuller_than_is_said(self, seed: int, size: float, slow: float, folds: float) -> None:
+        """A drive that empties its cache at any rate up to the one it writes at after it, while writing and resting: it holds at least that."""
+        rng = random.Random(seed)
+        fill, true = Fill(size, slow), 0.0
+        for _ in range(30):
+            seconds, writes = rng.expovariate(1 / 20), rng.random() < 0.6
+            written = 0.0
+            for _ in range(200):
+                step = seconds / 200
+                rate = (slow * 3 if true < size else slow) if writes else 0.0
+                written += rate * step
+                gone = slow * folds * step if true < size or not writes else slow * step
+                true = min(size, max(0.0, true + rate * step - gone))
+            fill = fill.after(written, seconds)
+            self.assertLessEqual(fill.used, true + slow * 3 * seconds / 200 + 1.0)
+        self.assertTrue(Fill(size, slow).after(size * 2, 1e-9).is_full)
+        self.assertTrue(Fill(size, slow, size).after(0, size / slow).is_fresh)
+
+    def test_single_requests_are_no_states(self) -> None:
+        """A slow drive in large requests: one or two of them end in an interval, and that is no change of rate."""
+        block, rate = 4 * 2**20, 78e6
+        ends = [int((i + 1) * 0.1 * rate / block) - int(i * 0.1 * rate / block) for i in range(40)]
+        moved = tuple(n * block for n in ends)
+        result = PassResult(sum(moved), 4.0, sum(ends), LatencyHistogram(), 0.0, None, 0.1, moved)
+        self.assertGreater(max(moved) / max(min(moved), 1), 1.5)
+        one = shape_of(result)
+        self.assertIsNone(one.slowed())
+        self.assertEqual(states_of([one] * 5), [None] * 5)

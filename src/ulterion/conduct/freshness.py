@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from ulterion.conduct.place import Place
 from ulterion.core.facts import TargetFacts
+from ulterion.core.fill import Fill
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import events
 from ulterion.core.soak.trace import LOAD
@@ -22,13 +23,27 @@ def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Befo
     """Return what is known, from the runs of the review, before a run that begins at `started`."""
     skims = place.review.skims()
     recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
-    written = sum(_written(run) for run in place.review.whole(recent) if _same_drive(run, place, facts))
-    known: dict[str, object] = {}
-    for run, fall in itertools.islice(_used_up(place, facts), 1):
-        known = {"cache_bytes": int(fall.written), "cache_run": run.id}
-        if run.hookup == place.hookup:
-            known |= {"cache_fast": fall.before, "cache_slow": fall.after}
-    return Before.model_validate({"recent_bytes": int(written), **known})
+    runs = [run for run in place.review.whole(recent) if _same_drive(run, place, facts)]
+    known = Before(recent_bytes=int(sum(_written(run) for run in runs)))
+    soaked = next(_used_up(place, facts), None)
+    if soaked is None:
+        return known
+    run, fall = soaked
+    fill = Fill(fall.written, fall.after)
+    for one, later in itertools.pairwise([*runs, None]):
+        fill = fill.after(_written(one) if one else 0.0, 0.0)
+        end, begin = one.ended if one else None, later.started if later else started
+        fill = fill.after(0.0, max(0.0, (begin - end).total_seconds()) if end else 0.0)
+    return known.model_copy(
+        update={
+            "cache_bytes": int(fall.written),
+            "cache_used": int(fill.used),
+            "cache_fast": fall.before,
+            "cache_slow": fall.after,
+            "cache_run": run.id,
+            "cache_here": run.hookup == place.hookup,
+        }
+    )
 
 
 def _same_drive(run: AnyRun, place: Place, facts: TargetFacts) -> bool:

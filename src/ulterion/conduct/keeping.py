@@ -9,6 +9,7 @@ from ulterion.conduct import remarks
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.fill import Fill
 from ulterion.core.passes import PassResult
 from ulterion.core.plausible import impossible
 from ulterion.core.stats import estimate
@@ -37,10 +38,11 @@ class Recorder(runner.Observer):
     ) -> None:
         self._observer, self._journal, self._warmth = observer, journal, warmth
         self._warm: Warmth | None = None
-        self.before, self._writes, self._told = before, 0.0, False
+        self.before, self._told = before, False
+        self._fill: Fill | None = None
         self.passes: list[tuple[int, PassRecord]] = []
         self.reasons: dict[int, str] = {}
-        self.dropped: list[str] = []
+        self.cautions: list[str] = []
         self.unfinished = 0
         self.doing = "laying the test file down"
 
@@ -54,11 +56,18 @@ class Recorder(runner.Observer):
         self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"
         if self._warm is None:
             self._warm = self._warmth()
-        words = remarks.not_fresh(self.before, int(self._writes))
-        if workload.writes and words is not None and not self._told:
+            self._fill = self.before.fill
+        if workload.writes and not self._told:
             self._told = True
-            self._observer.remark(words)
+            self._say_whether_fresh()
         self._observer.begin(index, workload, number)
+
+    def _say_whether_fresh(self) -> None:
+        """Before the first write: say, and keep, that a write cache cannot be fresh."""
+        if self._fill is not None and not self._fill.is_fresh:
+            words = remarks.not_fresh(self.before.cache_run, self._fill)
+            self.cautions.append(words)
+            self._observer.remark(words)
 
     def tick(self, seconds: float, moved: int) -> None:
         """Know how much an unfinished pass moved."""
@@ -69,7 +78,8 @@ class Recorder(runner.Observer):
         """Keep the pass before it is told."""
         before, self._warm = self._warm or Warmth(), self._warmth()
         record = PassRecord.of(number, result, before, self._warm)
-        self._writes += result.bytes * workload.writes
+        if self._fill is not None:
+            self._fill = self._fill.after(result.bytes * workload.writes, result.seconds)
         self._journal.add(index, record)
         self.passes.append((index, record))
         self.unfinished = 0
@@ -77,7 +87,7 @@ class Recorder(runner.Observer):
 
     def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
         """Take down that a pass was dropped."""
-        self.dropped.append(f"pass {number} of {workload.name} was dropped and run again: {why}")
+        self.cautions.append(f"pass {number} of {workload.name} was dropped and run again: {why}")
         self._observer.spoiled(index, workload, number, why)
 
     def ended(self, index: int, why: str) -> None:
@@ -99,7 +109,7 @@ class Recorder(runner.Observer):
 
     def document(self, run: MeasureRun, state: State) -> MeasureRun:
         """Return a run with all that was recorded."""
-        done = run.with_passes(self.passes, state).with_warnings(*self.dropped)
+        done = run.with_passes(self.passes, state).with_warnings(*self.cautions)
         records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
         return done.model_copy(update={"workloads": records, "before": self.before})
 

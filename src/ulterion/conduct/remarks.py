@@ -5,33 +5,27 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from ulterion.core.fill import Fill
 from ulterion.core.ownshare import own_share
 from ulterion.core.passstates import AFTER, THROTTLED
 from ulterion.core.plausible import sinking
 from ulterion.core.units import show_duration, show_size
 from ulterion.engine.lanes import SHALLOW
-from ulterion.model.runs.measure import Before, MeasureRun, WorkloadRecord
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.passes import PassRecord
 
-LEAST_SPAN = 2**30  # bytes; a smaller span than this is not worth proposing
 
-
-def not_fresh(before: Before, written: int) -> str | None:
-    """Return that a write cache cannot be fresh, `written` bytes of the run's passes included; None where that is not known."""
-    total = before.recent_bytes + before.laid_bytes + written
-    if before.cache_bytes is None or total < before.cache_bytes:
-        return None
+def not_fresh(soak: str | None, fill: Fill) -> str:
+    """Say that a write cache cannot be fresh, and how much of it must be in use."""
     return (
-        f"the write cache of {show_size(before.cache_bytes)} (soak {before.cache_run}) cannot be fresh: "
-        f"{show_size(total)} were written within ten minutes or by this run"
+        f"the write cache of {show_size(round(fill.size))} (soak {soak}) cannot be fresh: at least {show_size(round(fill.used))} of it "
+        f"are in use, from what was written lately; rest {show_duration(math.ceil(fill.used / fill.empties))} or more for a fresh one"
     )
 
 
 def on_run(run: MeasureRun) -> list[str]:
     """Return what is to be kept in mind, a sentence each."""
-    first = next((i for i, r in enumerate(run.workloads) if r.workload.writes and r.counted), None)
-    known = None if run.before is None or first is None else not_fresh(run.before, 0)
-    return [*([known] if known else []), *(f"{r.workload.name}: {w}" for r in run.workloads for w in _on(run, r))]
+    return [f"{r.workload.name}: {words}" for r in run.workloads for words in _on(run, r)]
 
 
 def _on(run: MeasureRun, record: WorkloadRecord) -> Iterator[str]:
@@ -99,43 +93,48 @@ def _cool_enough(cool: list[PassRecord]) -> str:
 
 
 def _slow_words(record: WorkloadRecord) -> str:
-    count = sum(p.state == "mixed" for p in record.counted)
-    passes = f"{count} of {len(record.counted)} passes"
+    """Say that passes were not of one state, and what may be the cause."""
+    slow = [p for p in record.counted if p.state == "mixed"]
+    counted = sum(p.throttled_seconds or 0.0 for p in slow)
     why = "housekeeping, another program, or heat"
-    if any(p.hot for p in record.counted):
-        why = "the drive was hot, before and meanwhile, so heat or a used-up write cache"
-    return f"{passes} were slow for a while and count for nothing: {why}; see 'ulterion soak'"
+    if counted:
+        why = f"the drive counted {show_duration(counted)} of throttling meanwhile"
+    elif any(p.hot for p in slow):
+        why = "the drive was hot, in the fast ones too, so heat or a used-up write cache"
+    elif len(slow) == len(record.counted) and record.workload.writes:
+        why = "a write cache that fills again between them and is used up, housekeeping, or heat"
+    return f"{len(slow)} of {len(record.counted)} passes were slow for a while and count for nothing: {why}; see 'ulterion soak'"
 
 
 def _cache_words(run: MeasureRun, record: WorkloadRecord) -> str:
     """Say that the write cache was used up, after how much, and how to get one state alone."""
-    index = run.workloads.index(record)
     passes = {state: [p for p in record.counted if p.state == state] for state in ("cached", AFTER, "mixed")}
-    first_slow = min(p.number for p in record.counted if p.state != "cached")
-    before = run.written_before(index, first_slow)
+    if not passes["cached"] and passes["mixed"]:
+        return (
+            f"{len(passes['mixed'])} of {len(record.counted)} passes used the write cache up and count for neither state; "
+            "what is left is the figure after the cache"
+        )
     if not passes["cached"]:
-        return f"after {show_size(before)} its rate is the one that a used-up write cache leaves: this is the figure after the cache"
+        return "its rate is the one that a used-up write cache leaves: this is the figure after the cache"
     mixed = (
         f"; {len(passes['mixed'])} of {len(record.counted)} passes saw both, and count for neither"
         if passes["mixed"]
         else ""
     )
-    size = "about" if before else "less than"
-    used = before or passes["mixed"][0].bytes
     return (
-        f"the write cache was used up after {size} {show_size(used)}, so there are two figures{mixed}; "
-        f"for the cached one alone {_advice(run, record, passes[AFTER] or passes['mixed'], used)}"
+        f"the write cache was used up after about {show_size(run.cache_lasted)} of this run, so there are two figures{mixed}; "
+        f"for the cached one alone {_advice(run, record)}"
     )
 
 
-def _advice(run: MeasureRun, record: WorkloadRecord, slow: list[PassRecord], cache: int) -> str:
+def _advice(run: MeasureRun, record: WorkloadRecord) -> str:
     """Return how to stay within the cache: rests long enough, or so much less.
 
     A cache is emptied into what the drive writes to after it, at about that rate: so long a rest empties what a pass writes.
     """
     cached = [p for p in record.counted if p.state == "cached"]
-    written = run.written_before(len(run.workloads), max(p.number for p in record.counted) + 1)
-    over = max(0, written - cache)
-    rest = max(p.bytes for p in cached) / min(p.shape.rate for p in slow) if cached else 0.0
-    less = f"write {show_size(over)} less (fewer or shorter passes, or a smaller --span)"
-    return f"use --rest {show_duration(math.ceil(rest))} between passes, or {less}"
+    slow = [p.shape.rate for p in record.counted if p.state == AFTER] or [p.shape.rate for p in record.counted]
+    written = sum(p.bytes * r.workload.writes for r, p in run.in_turn) + (run.before.laid_bytes if run.before else 0)
+    rest = show_duration(math.ceil(max(p.bytes for p in cached) / min(slow)))
+    less = show_size(max(0, round(written) - run.cache_lasted))
+    return f"use --rest {rest} between passes, or write {less} less (fewer or shorter passes, or a smaller --span)"

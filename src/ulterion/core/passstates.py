@@ -15,6 +15,7 @@ from typing import Literal
 
 import numpy as np
 
+from ulterion.core.passes import PassResult
 from ulterion.core.soak.levels import levels
 
 PassState = Literal["cached", "after the cache", "throttled", "mixed"]
@@ -22,11 +23,13 @@ AFTER: PassState = "after the cache"
 THROTTLED: PassState = "throttled"
 SLOW_STATES = (AFTER, THROTTLED)  # figures of these have a row of their own, and are compared with their like alone
 MOSTLY = 0.5  # share of a pass that a drive must count as throttled for a slow state that no fast one stands beside
+WHOLLY = 0.99  # share from which a pass was throttled throughout
 ALIKE = 1.1  # ratio of two rates up to which they are taken for one
 APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
 FAR = 1.3  # likewise, where only one pass was fast
 SPREAD = 4.0  # times the spread inside the groups that must lie between them
+GRAINS = 20  # requests that an interval must hold for its rate to be told from its neighbour's
 FEWEST = 6  # intervals from which a series is looked at
 LASTING = 4  # intervals, and
 LASTS = 0.2  # share of a pass, from which a slow stretch that nothing else bears out is left out of the figure
@@ -63,6 +66,15 @@ class PassShape:
         return Slowed(fast, min(seen)[0], recovers, slow >= max(LASTING, LASTS * rates.size))
 
 
+def shape_of(result: PassResult) -> PassShape:
+    """Return the shape of a pass, its intervals made long enough that single requests do not show."""
+    busy = max(result.seconds - (result.flush_seconds or 0.0), 1e-9)
+    whole = result.interval_bytes[: max(0, int(busy / result.interval + 1e-6))]
+    grain = max(1, math.ceil(GRAINS * busy / result.requests / result.interval))
+    sums = [sum(whole[at : at + grain]) for at in range(0, len(whole) - grain + 1, grain)]
+    return PassShape(result.bytes / busy, tuple(each / (result.interval * grain) for each in sums))
+
+
 @dataclass(frozen=True)
 class Slowed:
     """A pass with two rates, bytes per second, whether it became faster again, and whether it was slow for long."""
@@ -79,8 +91,10 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
     Passes that became slow for a while and fast again were no matter of a cache: they are mixed, and those that were slow
     throughout too.  What became slow in one pass alone, and never after it, is not known: it is left out when it lasted.
     """
-    if passes and all((one.throttled or 0.0) >= MOSTLY for one in passes):
-        return [THROTTLED] * len(passes)
+    counted = _by_counter(passes)
+    if any(counted):
+        others = iter(states_of([one for one, state in zip(passes, counted, strict=True) if state is None]))
+        return [next(others) if state is None else state for state in counted]
     slowed = [one.slowed() for one in passes]
     whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
     border = _border([*whole, *(rate for two in slowed if two is not None for rate in (two.fast, two.slow))])
@@ -94,14 +108,22 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
     return _by_order(states, slowed)
 
 
+def _by_counter(passes: Sequence[PassShape]) -> list[PassState | None]:
+    """Return the states of those passes in which the drive itself counted throttling, where they were slower than the others for it."""
+    hot = [one.rate for one in passes if one.throttled]
+    cool = [one.rate for one in passes if not one.throttled]
+    if not hot or (cool and APART * float(np.median(hot)) > float(np.median(cool))):
+        return [None] * len(passes)
+    if not cool:
+        return [THROTTLED if min(one.throttled or 0.0 for one in passes) >= MOSTLY else None] * len(passes)
+    return [None if not one.throttled else THROTTLED if one.throttled >= WHOLLY else "mixed" for one in passes]
+
+
 def _by_heat(passes: Sequence[PassShape], states: Sequence[PassState | None]) -> list[PassState | None]:
     """Name the slow passes throttled where heat tells them from the fast ones; where it does not, they count for none."""
-    of = {
-        state: [one.hot for one, s in zip(passes, states, strict=True) if s == state]
-        for state in ("cached", AFTER, "mixed")
-    }
-    told = all(of[AFTER]) and not any(of["cached"])
-    slow = THROTTLED if told else "mixed"
+    whole = [(one, state) for one, state in zip(passes, states, strict=True) if state != "mixed"]
+    warm = all(bool(one.hot) == (state == AFTER) for one, state in whole)
+    slow: PassState = THROTTLED if warm else "mixed"
     return [None if state == "cached" else slow if state == AFTER else state for state in states]
 
 

@@ -9,6 +9,7 @@ from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled
 from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passstates import PassState, shape_of, states_of
 from ulterion.core.stats import FEWEST, estimate
 from ulterion.core.workload import Workload
 
@@ -103,25 +104,44 @@ def pass_seed(seed: int, index: int, number: int) -> int:
 class _Progress:
     """What is known of one workload while the run goes on."""
 
-    rates: list[float] = field(default_factory=list)
+    results: list[PassResult] = field(default_factory=list)
     done: bool = False
 
-    def verdict(self, schedule: Schedule, seconds: float) -> str | None:
+    def verdict(self, schedule: Schedule, seconds: float, *, writes: bool) -> str | None:
         """Return why no more passes are needed, or None."""
-        count, sure = len(self.rates), schedule.sure
+        count, sure = len(self.results), schedule.sure
         if count < schedule.passes:
             return None
         if sure is None:
             return ""
-        margin = estimate(self.rates).margin if count >= FEWEST else None
-        reached = "no interval yet" if margin is None else f"±{margin * 100:.2g} %"
-        if margin is not None and margin <= sure.within:
+        margins = self._margins() if writes else {None: _margin([r.rate for r in self.results])}
+        known = [m for m in margins.values() if m is not None]
+        reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
+        if known and max(known) <= sure.within:
             return f"sure within {sure.within * 100:g} % ({reached}) after {count} passes"
         if count >= sure.most_passes:
             return f"not sure within {sure.within * 100:g} %: {reached} after the most passes allowed, {count}"
         if sure.most_seconds is not None and seconds > sure.most_seconds:
             return f"not sure within {sure.within * 100:g} %: {reached} after {count} passes, when the time was up"
         return None
+
+    def _margins(self) -> dict[PassState | None, float | None]:
+        """Return the margin of each state's figure, None where it has too few passes."""
+        rates: dict[PassState | None, list[float]] = {}
+        for result, state in zip(self.results, states_of([shape_of(r) for r in self.results]), strict=True):
+            if state != "mixed":
+                rates.setdefault(state, []).append(result.rate)
+        return {state: _margin(each) for state, each in rates.items()}
+
+
+def _margin(rates: Sequence[float]) -> float | None:
+    """Return half the relative 95 % interval, None of too few passes."""
+    return estimate(rates).margin if len(rates) >= FEWEST else None
+
+
+def _margin_words(state: PassState | None, margin: float | None) -> str:
+    reached = "no interval yet" if margin is None else f"±{margin * 100:.2g} %"
+    return reached if state is None else f"{state} {reached}"
 
 
 def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
@@ -144,7 +164,9 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
             result = run_pass(target, workload, pass_seed(schedule.seed, index, number), observer, index, number)
             observer.end(index, workload, number, result)
             if number != WARM_UP:
-                _note(progress[index], index, result, schedule, observer, time.monotonic() - begun)
+                progress[index].results.append(result)
+                why = progress[index].verdict(schedule, time.monotonic() - begun, writes=workload.writes > 0)
+                _note(progress[index], index, why, observer)
         number += 1
 
 
@@ -161,11 +183,8 @@ def run_pass(
     raise Interrupted(f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({why})")
 
 
-def _note(
-    progress: _Progress, index: int, result: PassResult, schedule: Schedule, observer: Observer, seconds: float
-) -> None:
-    progress.rates.append(result.rate)
-    why = progress.verdict(schedule, seconds)
+def _note(progress: _Progress, index: int, why: str | None, observer: Observer) -> None:
+    """Know, and tell, that a workload needs no more passes."""
     if why is not None:
         progress.done = True
         if why:

@@ -9,7 +9,8 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import AfterValidator, Field
 
-from ulterion.core.passstates import AFTER, SLOW_STATES, THROTTLED, PassState, UsedUp, lonely_states, states_of
+from ulterion.core.fill import Fill
+from ulterion.core.passstates import AFTER, SLOW_STATES, PassState, UsedUp, lonely_states, states_of
 from ulterion.core.suites import SWEEP
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
@@ -69,7 +70,7 @@ class WorkloadRecord(Written):
     def with_states(self) -> WorkloadRecord:
         """Return it with the state of each pass named, where two are told apart; of reads only heat is a state."""
         states = states_of([p.shape for p in self.counted])
-        if self.workload.direction == "read" and THROTTLED not in states:
+        if self.workload.direction == "read" and not any(p.hot for p in self.counted):
             return self
         return self._named(states)
 
@@ -91,14 +92,24 @@ def _middle(passes: Sequence[PassRecord]) -> float:
 
 
 class Before(Written):
-    """What was written to the drive shortly before the first pass, and what is known of its write cache."""
+    """What was written to the drive shortly before the first pass, and what a soak of it says of its write cache."""
 
     recent_bytes: Count = Field(description="by runs that ended at most ten minutes before")
     laid_bytes: Count = Field(0, description="by laying the test file down")
-    cache_bytes: Count | None = Field(None, description="that a soak of the same drive could write before it fell")
-    cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell, by the same hookup")
+    cache_bytes: Count | None = Field(None, gt=0, description="that it could write before it fell")
+    cache_used: Count = Field(0, description="of them, that must still be in use")
+    cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell")
     cache_slow: float | None = Field(None, gt=0, description="bytes per second after it")
     cache_run: str | None = Field(None, description="id of that soak")
+    cache_here: bool = Field(False, description="whether that soak was of the same hookup")
+
+    @property
+    def fill(self) -> Fill | None:
+        """The cache when the first pass begins, the laying of the test file included; None where none is known."""
+        if self.cache_bytes is None or self.cache_fast is None or self.cache_slow is None:
+            return None
+        begun = Fill(self.cache_bytes, self.cache_slow, self.cache_used)
+        return begun.after(self.laid_bytes, self.laid_bytes / self.cache_fast)
 
 
 class Settings(Ground):
@@ -123,17 +134,21 @@ class MeasureRun(Header):
     before: Before | None = None
     workloads: list[WorkloadRecord]
 
-    def written_before(self, index: int, number: int) -> int:
-        """Return the bytes that had been written when pass `number` of the workload at `index` began, those before the run included."""
-        mine = (number, index)
-        passes = sum(
-            p.bytes * record.workload.writes
-            for at, record in enumerate(self.workloads)
-            for p in record.passes
-            if (p.number, at) < mine
-        )
-        before = self.before
-        return int(passes) + (0 if before is None else before.recent_bytes + before.laid_bytes)
+    @property
+    def in_turn(self) -> list[tuple[WorkloadRecord, PassRecord]]:
+        """Every pass with its workload, in the order they were run: round by round."""
+        every = [(p.number, at, record, p) for at, record in enumerate(self.workloads) for p in record.passes]
+        return [(record, p) for _, _, record, p in sorted(every, key=lambda e: e[:2])]
+
+    @property
+    def cache_lasted(self) -> int:
+        """Bytes that the run had written, laying the test file included, before the first pass that was not into the cache alone."""
+        written = 0.0 if self.before is None else float(self.before.laid_bytes)
+        for record, one in self.in_turn:
+            if record.workload.writes and one.state in ("mixed", AFTER):
+                break
+            written += one.bytes * record.workload.writes
+        return int(written)
 
     def with_states(self) -> MeasureRun:
         """Return the run with the state of every pass named, as far as its passes and what is known of the cache tell."""
@@ -143,12 +158,16 @@ class MeasureRun(Header):
         return self.model_copy(update={"workloads": stated})
 
     def _from_soak(self, index: int, record: WorkloadRecord) -> list[UsedUp]:
-        """Return what a soak says of the cache, from the first pass on at which it cannot have been fresh."""
-        known = self.before
-        if known is None or known.cache_bytes is None or known.cache_fast is None or known.cache_slow is None:
+        """Return what a soak says of the cache, from the first pass on at which it must have been used up."""
+        known, fill = self.before, None if self.before is None else self.before.fill
+        if fill is None or known is None or not known.cache_here or self.settings.cool_to is not None:
             return []
-        full = [p.number for p in record.counted if self.written_before(index, p.number) >= known.cache_bytes]
-        return [UsedUp(known.cache_fast, known.cache_slow, min(full))] if full else []
+        full = []
+        for of, one in self.in_turn:
+            if of is self.workloads[index] and fill.is_full:
+                full.append(one.number)
+            fill = fill.after(one.bytes * of.workload.writes, one.seconds + (self.settings.rest_seconds or 0.0))
+        return [UsedUp(known.cache_fast or 0.0, known.cache_slow or 1.0, min(full))] if full else []
 
     def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
         """Return the run with its finished passes, given as (workload index, pass), and its state."""

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import math
+from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import PassResult
-from ulterion.core.passstates import PassShape, PassState
+from ulterion.core.passstates import PassShape, PassState, shape_of
 from ulterion.core.warmth import Warmth
 from ulterion.model.quantities import MOST, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
-GRAINS = 20  # requests that an interval must hold for its rate to be told from its neighbour's
+COUNTED_TO = 1.5  # seconds: drives count whole ones
 COLD = Warmth()  # of which nothing is known
 Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
 
@@ -98,13 +98,23 @@ class PassRecord(Written):
 
     @property
     def shape(self) -> PassShape:
-        """Its rate without the flush, and that of each whole interval, made long enough that single requests do not show."""
-        busy = max(self.seconds - (self.flush_seconds or 0.0), 1e-9)
-        whole = self.series.bytes[: max(0, int(busy / self.series.interval + 1e-6))]
-        grain = max(
-            1, math.ceil(GRAINS * self.bytes / self.requests / max(self.bytes * self.series.interval / busy, 1e-9))
+        """Its rate without the flush, that of its intervals, and what is known of heat."""
+        result = PassResult(
+            bytes=self.bytes,
+            seconds=self.seconds,
+            requests=self.requests,
+            latency=LatencyHistogram(),
+            flush_seconds=self.flush_seconds,
+            cpu_seconds=None,
+            interval=self.series.interval,
+            interval_bytes=tuple(self.series.bytes),
         )
-        sums = [sum(whole[at : at + grain]) for at in range(0, len(whole) - grain + 1, grain)]
-        rates = tuple(each / (self.series.interval * grain) for each in sums)
-        throttled = None if self.throttled_seconds is None else min(1.0, self.throttled_seconds / self.seconds)
-        return PassShape(self.bytes / busy, rates, self.hot, throttled)
+        return replace(shape_of(result), hot=self.hot, throttled=self._throttled)
+
+    @property
+    def _throttled(self) -> float | None:
+        """The share of its time that the drive counted as throttled: all of it, where only a counter's rounding is missing."""
+        counted = self.throttled_seconds
+        if not counted:
+            return counted
+        return 1.0 if counted > self.seconds - COUNTED_TO else counted / self.seconds

@@ -53,6 +53,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
                 show_duration(latency.percentile(99)),
             ]
         )
+    rows += [[Text(r.workload.name, style="name"), *["–"] * 5] for r in _without_figure(run)]
     columns = [
         ("workload", "left"),
         (unit, "right"),
@@ -71,6 +72,11 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     ]
 
 
+def _without_figure(run: MeasureRun) -> list[WorkloadRecord]:
+    """Return the workloads none of whose passes was of one state."""
+    return [r for r in run.workloads if r.counted and not r.figures]
+
+
 RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
 LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
 
@@ -85,6 +91,7 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableT
         passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
         sure = f"; {record.ended}" if record.ended else ""
         lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
+    lines += [f"{r.workload.name}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
     notes = [LEGEND] if records else []
     restless = [r.workload.name for r in records if (estimate([p.rate for p in r.counted]).margin or 0) > RESTLESS]
     if restless:
