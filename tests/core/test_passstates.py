@@ -89,6 +89,9 @@ class States(unittest.TestCase):
         falls = shape(*[1e9] * 10, *[4e8] * 10)
         self.assertEqual(states_of([steady, steady, falls]), [None, None, "mixed"])  # what came last has not lasted
         self.assertEqual(states_of([steady, steady, shape(*[1e9] * 18, *[4e8] * 2)]), [None] * 3)
+        last = shape(*[6e8] * 20)
+        self.assertEqual(states_of([steady] * 4 + [last]), [None] * 4 + ["mixed"])  # likewise
+        self.assertEqual(states_of([last] + [steady] * 4), [None] * 5)
         self.assertEqual(states_of([falls, slow, slow]), ["mixed", "after the cache", "after the cache"])
 
 
@@ -146,7 +149,8 @@ class Elsewhere(unittest.TestCase):
         """Its rate is the one that the cache left elsewhere, from the pass on at which it was used up; or it is simply its own."""
         known = UsedUp(4e9, 1e9, 2)
         late = [(2, 1.02e9), (3, 0.99e9)]
-        self.assertEqual(lonely_states([(1, 3e9), *late], [known]), [None, "after the cache", "after the cache"])
+        self.assertEqual(lonely_states([(1, 4e9), *late], [known]), [None, "after the cache", "after the cache"])
+        self.assertEqual(lonely_states([(1, 2e9), *late], [known]), ["mixed", "after the cache", "after the cache"])
         self.assertEqual(lonely_states([(1, 1.01e9), *late], [known]), [None] * 3)
         self.assertEqual(lonely_states([(2, 2e9), (3, 2e9)], [known]), [None] * 2)
         self.assertEqual(lonely_states(late, [UsedUp(1.1e9, 1e9, 2)]), [None] * 2)

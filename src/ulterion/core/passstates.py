@@ -2,7 +2,8 @@
 
 A drive that writes into a cache first has two rates, and their mean is neither.  Inside a pass its series shows where one ends;
 between passes of one workload their rates fall into two groups, the fast ones first.  Only where that is seen is a state named.
-Where the slow ones were hot and the fast ones not, it is heat; where both were, nothing tells, and the slow ones count for none.
+Where the slow ones were hot and the fast ones not, it is heat; where both were, or the slow ones were warm, nothing tells, and the
+slow ones count for none.
 """
 
 from __future__ import annotations
@@ -27,9 +28,9 @@ WHOLLY = 0.99  # share from which a pass was throttled throughout
 ALIKE = 1.1  # ratio of two rates up to which they are taken for one
 APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
-FAR = 1.3  # likewise, where only one pass was fast
+FAR = {3: 1.3, 4: 1.2}  # likewise, where one pass stands alone against so many others, or more
 SPREAD = 4.0  # times the spread inside the groups that must lie between them
-GRAINS = 20  # requests that an interval must hold for its rate to be told from its neighbour's
+GRAINS = 10  # requests that an interval must hold for its rate to be told from its neighbour's
 FEWEST = 6  # intervals from which a series is looked at
 LASTING = 4  # intervals, and
 LASTS = 0.2  # share of a pass, from which a slow stretch that nothing else bears out is left out of the figure
@@ -43,6 +44,7 @@ class PassShape:
         rate: bytes per second, the flush left out.
         intervals: the same of each of its whole intervals, which are long enough for many requests.
         hot: whether heat may have slowed it; None where that cannot be told.
+        warm: whether it cannot be told though the drive has a thermometer: it was neither near its limit nor well below.
         throttled: share of its time that the drive itself counted as throttled, or None.
     """
 
@@ -50,6 +52,7 @@ class PassShape:
     intervals: tuple[float, ...]
     hot: bool | None = None
     throttled: float | None = None
+    warm: bool = False
 
     def slowed(self) -> Slowed | None:
         """Return the rates of a pass that did not keep to one, or None where none is far enough from the others, long enough."""
@@ -58,12 +61,13 @@ class PassShape:
         rates = np.array(self.intervals, dtype=np.float64)
         least = NOTICED * rates.size
         seen = [(k.rate, k.last - k.first) for k in levels(rates) if k.rate > 0 and k.last - k.first >= least]
+        whole = tuple(rate for rate, n in seen if n > 1)
         if not seen or max(seen)[0] / min(seen)[0] < APART:
             return None
         fast = max(rate for rate, _ in seen)
         recovers = any(b / a >= APART for (a, _), (b, _) in itertools.pairwise(seen))
         slow = sum(n for rate, n in seen if fast / rate >= APART)
-        return Slowed(fast, min(seen)[0], recovers, slow >= max(LASTING, LASTS * rates.size))
+        return Slowed(whole, recovers, slow >= max(LASTING, LASTS * rates.size))
 
 
 def shape_of(result: PassResult) -> PassShape:
@@ -77,10 +81,15 @@ def shape_of(result: PassResult) -> PassShape:
 
 @dataclass(frozen=True)
 class Slowed:
-    """A pass with two rates, bytes per second, whether it became faster again, and whether it was slow for long."""
+    """A pass that did not keep to one rate.
 
-    fast: float
-    slow: float
+    Attributes:
+        rates: those that lasted, bytes per second; an interval between two of them is half the one, half the other.
+        recovers: whether it became faster again.
+        lasts: whether it was slow for long.
+    """
+
+    rates: tuple[float, ...]
     recovers: bool
     lasts: bool
 
@@ -97,15 +106,22 @@ def states_of(passes: Sequence[PassShape]) -> list[PassState | None]:
         return [next(others) if state is None else state for state in counted]
     slowed = [one.slowed() for one in passes]
     whole = [one.rate for one, two in zip(passes, slowed, strict=True) if two is None]
-    border = _border([*whole, *(rate for two in slowed if two is not None for rate in (two.fast, two.slow))])
+    border = _border([*whole, *(rate for two in slowed if two is not None for rate in two.rates)])
     if border is None or not (any(slowed) or _borne_out(whole, border)):
-        return [None] * len(passes)
+        return _without_the_last(passes)
     states: list[PassState | None] = []
     for one, two in zip(passes, slowed, strict=True):
         states.append("mixed" if two is not None else "cached" if one.rate > border else AFTER)
-    if any(one.hot for one, state in zip(passes, states, strict=True) if state != "cached"):
+    if any(one.hot or one.warm for one, state in zip(passes, states, strict=True) if state != "cached"):
         return _by_heat(passes, states)
     return _by_order(states, slowed)
+
+
+def _without_the_last(passes: Sequence[PassShape]) -> list[PassState | None]:
+    """Return no states; but a last pass far below all others, after which nothing tells what it was, counts for none."""
+    *others, last = [one.rate for one in passes] or [0.0]
+    alone = bool(others) and last < min(others) and _stands_alone(last, others)
+    return [*[None] * len(others), "mixed" if alone else None] if passes else []
 
 
 def _by_counter(passes: Sequence[PassShape]) -> list[PassState | None]:
@@ -114,9 +130,12 @@ def _by_counter(passes: Sequence[PassShape]) -> list[PassState | None]:
     cool = [one.rate for one in passes if not one.throttled]
     if not hot or (cool and APART * float(np.median(hot)) > float(np.median(cool))):
         return [None] * len(passes)
-    if not cool:
-        return [THROTTLED if min(one.throttled or 0.0 for one in passes) >= MOSTLY else None] * len(passes)
-    return [None if not one.throttled else THROTTLED if one.throttled >= WHOLLY else "mixed" for one in passes]
+    if not cool and min(one.throttled or 0.0 for one in passes) < MOSTLY:
+        return [None] * len(passes)
+    wholly = [(one.throttled or 0.0) >= WHOLLY and one.slowed() is None for one in passes]
+    return [
+        None if not one.throttled else THROTTLED if all_ else "mixed" for one, all_ in zip(passes, wholly, strict=True)
+    ]
 
 
 def _by_heat(passes: Sequence[PassShape], states: Sequence[PassState | None]) -> list[PassState | None]:
@@ -155,7 +174,7 @@ def lonely_states(passes: Sequence[tuple[int, float]], known: Sequence[UsedUp]) 
     """Return the states of passes, (number, rate), of large sequential writes among which no two states were seen.
 
     Those that a used-up cache should have slowed, and that have the very rate it left elsewhere, are after the cache; unless the
-    earlier ones had that rate too, when it is simply theirs.
+    earlier ones had that rate too, when it is simply theirs; an earlier one between both rates saw both.
     """
     for one in known:
         late = [rate for number, rate in passes if number >= one.since]
@@ -163,7 +182,10 @@ def lonely_states(passes: Sequence[tuple[int, float]], known: Sequence[UsedUp]) 
         if one.fast / one.slow < APART or not late:
             continue
         if all(_alike(rate, one.slow) for rate in late) and not any(_alike(rate, one.slow) for rate in early):
-            return [AFTER if number >= one.since else None for number, _ in passes]
+            return [
+                AFTER if number >= one.since else "mixed" if rate * ALIKE < one.fast else None
+                for number, rate in passes
+            ]
     return [None] * len(passes)
 
 
@@ -190,14 +212,18 @@ def _borne_out(rates: Sequence[float], border: float) -> bool:
 
     A fall that no pass saw itself may be noise: of three passes one often stands apart.
     """
-    fast, slow = ([math.log(r) for r in rates if (r > border) == above] for above in (True, False))
-    if min(len(fast), len(slow)) >= 2:
-        return True
-    return (
-        len(fast) == 1
-        and len(slow) >= 3
-        and fast[0] - max(slow) >= max(math.log(FAR), 2 * SPREAD * float(np.std(slow)))
-    )
+    fast, slow = ([r for r in rates if (r > border) == above] for above in (True, False))
+    return min(len(fast), len(slow)) >= 2 or (len(fast) == 1 and _stands_alone(fast[0], slow))
+
+
+def _stands_alone(one: float, others: Sequence[float]) -> bool:
+    """Return whether a rate is farther from all of enough others than they can scatter."""
+    far = FAR.get(min(len(others), max(FAR)))
+    if far is None or min(one, *others) <= 0:
+        return False
+    logs = np.log(np.array(others))
+    gap = float(np.min(np.abs(logs - math.log(one))))
+    return gap >= max(math.log(far), 2 * SPREAD * float(np.std(logs)))
 
 
 def _fast_first(states: Sequence[PassState | None]) -> bool:

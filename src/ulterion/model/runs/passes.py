@@ -109,7 +109,8 @@ class PassRecord(Written):
             interval=self.series.interval,
             interval_bytes=tuple(self.series.bytes),
         )
-        return replace(shape_of(result), hot=self.hot, throttled=self._throttled)
+        warm = self.hot is None and self.temperature is not None
+        return replace(shape_of(result), hot=self.hot, throttled=self._throttled, warm=warm)
 
     @property
     def _throttled(self) -> float | None:
