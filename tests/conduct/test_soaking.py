@@ -11,7 +11,8 @@ from unittest import mock
 import ulterion
 from tests.support import BENCH, REVIEW, WARM, FolderCase
 from ulterion.conduct import phases
-from ulterion.conduct.notes import attach_log, note_words, noted, outcomes, split_moment
+from ulterion.conduct.notebook import correct, noted, outcomes, take_back
+from ulterion.conduct.notes import attach_log, note_words, split_moment
 from ulterion.conduct.noting import parse_note
 from ulterion.conduct.observers import Soaked, SoakObserver
 from ulterion.conduct.place import Place
@@ -291,6 +292,54 @@ class Noting(Soaking):
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
                 note_words(folder, text, run_id, hookup)
         self.assertEqual(split_moment("stood at the window"), ("stood at the window", None))
+
+    def test_notes_are_corrected_and_taken_back_by_number(self) -> None:
+        """What stood before stays in its document, marked, and counts no more; what cannot be is refused."""
+        folder = self.start()
+        run = self.soak(folder).run
+        for text, hookup in (("case 83 C at 2m", None), ("room 20 C", None), ("not recognised", "cooler")):
+            note_words(folder, text, None, hookup)
+        listed = {n["what"]: int(n["number"] or 0) for place in noted(folder).values() for n in place}
+        told = correct(folder, listed["case 83 C"], "case 38 C")
+        self.assertEqual(told, {"what": "case 38 C, in the place of case 83 C", "where": f"soak {run.id}"})
+        take_back(folder, listed["outcome: not recognised"])
+        (kept,) = folder.runs()
+        self.assertEqual([(r.value, r.at_seconds, r.taken_back is None) for r in kept.readings],
+                         [(83.0, 150.0, False), (20.0, None, True), (38.0, 150.0, True)])  # fmt: skip
+        self.assertEqual([r.value for r in kept.standing_readings], [20.0, 38.0])
+        self.assertEqual(outcomes(folder), {})
+        self.assertEqual(len(folder.notebook().notes), 1)
+        self.assertEqual(
+            [n["taken_back"] for place in noted(folder).values() for n in place], [True, True, False, False]
+        )
+        for number, words in ((listed["case 83 C"], "taken back already"), (9, "there are 1 to 4"), (0, "no note has")):
+            with self.assertRaisesRegex(UsageError, words):
+                take_back(folder, number)
+        correct(folder, listed["room 20 C"], "drafty at the window")  # a reading becomes a remark
+        (kept,) = folder.runs()
+        self.assertEqual(
+            ([r.value for r in kept.standing_readings], [n.text for n in kept.standing_notes]),
+            ([38.0], ["drafty at the window"]),
+        )
+
+    def test_it_is_asked_when_another_run_may_be_meant(self) -> None:
+        """The note names a part or hookup that the newest run has not: asked first; a run that is named is meant."""
+        folder, asked = self.start(), []
+
+        def no(question: str) -> bool:
+            asked.append(question)
+            return False
+
+        run = self.soak(folder, hookup="cooler").run
+        with self.assertRaisesRegex(
+            UsageError, f"'direct'.*of cooler, so nothing was noted; say which run with --run {run.id}"
+        ):
+            note_words(folder, "direct is louder", None, None, no)
+        note_words(folder, "cooler is louder", None, None, no)
+        note_words(folder, "direct is louder", run.id, None, no)
+        self.assertEqual(len(asked), 1)
+        note_words(folder, "direct is louder", None, None, lambda question: True)
+        self.assertEqual(len(folder.runs()[0].notes), 3)
 
     def test_what_reviewers_write_is_understood(self) -> None:
         """A value without its unit, before its name, with a remark; rates from elsewhere; outcomes in other words."""

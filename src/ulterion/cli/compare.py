@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
     from ulterion.conduct.folders import open_review
-    from ulterion.conduct.notes import outcomes
+    from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
     from ulterion.judge.comparisons import compare_review
     from ulterion.judge.measured import to_judge

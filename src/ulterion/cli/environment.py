@@ -70,6 +70,14 @@ class Environment:
                 self.err.write(f"ulterion: {brief(sentence)}\n")
             self.err.flush()
 
+    def confirm(self, question: str) -> bool:
+        """Ask at the terminal and return whether the answer was yes; without a terminal the answer is no."""
+        if not (sys.stdin is not None and sys.stdin.isatty() and self.err.isatty()):
+            return False
+        self.err.write(f"{question} [y/N] ")
+        self.err.flush()
+        return sys.stdin.readline().strip().casefold() in ("y", "yes")
+
     def tell(self, sentence: str) -> None:
         """Print one sentence to the standard error."""
         self.notice([sentence])

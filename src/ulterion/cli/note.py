@@ -4,10 +4,16 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ulterion.cli import options
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.model.store import ReviewFolder
+
+MOST_NOTES = 100_000
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -16,12 +22,25 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "words",
         nargs="*",
         metavar="WORDS",
-        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is shown",
+        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number",
     )
     parser.add_argument(
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )
     parser.add_argument("--hookup", metavar="NAME", help="the hookup it belongs to, when it belongs to no run")
+    change = parser.add_mutually_exclusive_group()
+    change.add_argument(
+        "--correct",
+        type=options.count("a note", MOST_NOTES),
+        metavar="NUMBER",
+        help="put these words in the place of a note, by its number in the list; the old words stay in the document",
+    )
+    change.add_argument(
+        "--take-back",
+        type=options.count("a note", MOST_NOTES),
+        metavar="NUMBER",
+        help="let a note count no more; it stays in the document, marked",
+    )
     log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
     log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
     log.add_argument("--name", metavar="NAME", help="what it measured: case, room, power, ...")
@@ -44,30 +63,47 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Note it and say where it went."""
     from ulterion.cli.options import review_for
-    from ulterion.conduct.notes import attach_log, note_words, noted
-    from ulterion.core.errors import UsageError
+    from ulterion.conduct.notebook import noted
     from ulterion.report.screen.notes import noted_lines
 
     folder = review_for(arguments, env.folder, env.tell)
-    words = " ".join(arguments.words)
-    if arguments.log is not None:
-        if words or arguments.hookup or not arguments.name:
-            raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
-        columns = (arguments.time_column, arguments.value_column)
-        where = attach_log(
-            folder, arguments.run, env.folder / arguments.log, arguments.name, columns, arguments.zone, arguments.shift
-        )
-    elif words:
-        where = note_words(folder, words, arguments.run, arguments.hookup)
-    else:
+    where = _noted(arguments, env, folder)
+    if where is None:
         notes = noted(folder)
         if arguments.json:
             env.show_json("notes", notes)
         else:
             env.show(noted_lines(notes))
-        return Status.DONE
-    if arguments.json:
+    elif arguments.json:
         env.show_json("noted", where)
     else:
         env.show([f"noted: {where['what']}", f"with {where['where']}"])
     return Status.DONE
+
+
+def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> dict[str, object] | None:
+    """Note, correct or take back what was asked for; return what and where, None when nothing was."""
+    from ulterion.conduct.notebook import correct, take_back
+    from ulterion.conduct.notes import attach_log, note_words
+    from ulterion.core.errors import UsageError
+
+    words = " ".join(arguments.words)
+    if arguments.correct is not None or arguments.take_back is not None:
+        if arguments.log or arguments.hookup or arguments.run:
+            raise UsageError(
+                "a note is corrected or taken back by its number alone; leave --log, --hookup and --run out"
+            )
+        if (arguments.correct is None) == bool(words):
+            raise UsageError("--correct NUMBER takes the new words, --take-back NUMBER none")
+        return (
+            take_back(folder, arguments.take_back)
+            if arguments.correct is None
+            else correct(folder, arguments.correct, words)
+        )
+    if arguments.log is not None:
+        if words or arguments.hookup or not arguments.name:
+            raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
+        columns = (arguments.time_column, arguments.value_column)
+        log = env.folder / arguments.log
+        return attach_log(folder, arguments.run, log, arguments.name, columns, arguments.zone, arguments.shift)
+    return note_words(folder, words, arguments.run, arguments.hookup, env.confirm) if words else None

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 import datetime
 import re
+from collections.abc import Callable
 from pathlib import Path
 
-from ulterion.conduct.noting import now_utc, parse_note
+from ulterion.conduct.noting import WARM_THINGS, now_utc, parse_note
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.units import parse_duration, show_duration
 from ulterion.model.files import locked
 from ulterion.model.instrument import InstrumentLog, read_log
 from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import HookupNote
-from ulterion.model.quantities import moment_text
 from ulterion.model.runs.document import AnyRun, SoakRun
-from ulterion.model.runs.noted import Note, NotedLine, Reading
+from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
+LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
 _AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
 
 
@@ -34,10 +35,17 @@ def split_moment(text: str) -> tuple[str, float | None]:
         return text, None
 
 
-def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str | None) -> dict[str, object]:
+def note_words(
+    folder: ReviewFolder,
+    text: str,
+    run_id: str | None,
+    hookup: str | None,
+    ask: Callable[[str], bool] = lambda question: True,
+) -> dict[str, object]:
     """Note words; return what was noted and where.
 
-    A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
+    Without a run or hookup that is named they go to the run that is going on, or to the newest; `ask` is asked first where that may
+    not be the one that is meant.  A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
     the beginning of the run.  Raises UsageError.
     """
     words, moment = split_moment(text)
@@ -52,13 +60,40 @@ def note_words(folder: ReviewFolder, text: str, run_id: str | None, hookup: str 
     kept: list[Reading | Note] = []
 
     def noted_on(run: AnyRun) -> AnyRun:
-        record = parse_note(words, None if moment is None else round(_load_start(run) + moment, 1))
+        record = parse_note(words, None if moment is None else round(load_start(run) + moment, 1))
         _check_moment(run, record.at_seconds)
         kept.append(record)
         return run.with_record(record)
 
-    run = folder.change(find_run(folder, run_id), noted_on)
-    return {"what": _shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+    chosen = find_run(folder, run_id)
+    doubt = None if run_id is not None else doubtful(folder, chosen, words)
+    if doubt is not None and not ask(f"{doubt}. Note it there?"):
+        raise UsageError(
+            f"{doubt}, so nothing was noted; say which run with --run {chosen.id} (or another), or --hookup NAME"
+        )
+    run = folder.change(chosen, noted_on)
+    return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+
+
+def doubtful(folder: ReviewFolder, chosen: Skim, words: str) -> str | None:
+    """Return why the newest run may not be the one that a note is meant for, or None.
+
+    It is of another hookup than the words name; or it ended long ago, and other hookups have runs as well.
+    """
+    run = f"the newest run is the {chosen.kind} {chosen.id} of {chosen.hookup or 'no hookup'}"
+    told = words.casefold()
+    hookups = folder.review.hookups
+    mine = {chosen.hookup, *(hookups[chosen.hookup].chain if chosen.hookup in hookups else ())}
+    named = {n: f"the hookup '{n}'" for n in hookups} | {k: p.name for k, p in folder.review.parts.items()}
+    for key, name in named.items():
+        spoken = re.search(rf"(?<![\w-]){re.escape(key.casefold())}(?![\w-])", told) or name.casefold() in told
+        if spoken and key not in mine and key.casefold() not in WARM_THINGS:
+            return f"the note names {name}, and {run}"
+    others = {s.hookup for s in folder.skims() if s.hookup is not None} - {chosen.hookup}
+    age = None if chosen.simulated or chosen.ended is None else now_utc() - chosen.ended
+    if others and age is not None and age > LONG_AGO:
+        return f"{run}, which ended {show_duration(age.total_seconds())} ago"
+    return None
 
 
 def _on_live_run(
@@ -75,7 +110,7 @@ def _on_live_run(
             raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
         record = parse_note(words, _seconds_since(live[-1]))
         leave_note(live[-1], record)
-        return {"what": _shown(record), "where": f"the run in progress, {live[-1].stem}"}
+        return {"what": shown(record), "where": f"the run in progress, {live[-1].stem}"}
 
 
 def _seconds_since(journal: Path) -> float | None:
@@ -88,21 +123,18 @@ def _seconds_since(journal: Path) -> float | None:
 
 
 def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, object]:
-    if isinstance(record, Reading):
-        note = HookupNote(hookup=hookup, noted=now_utc(), reading=record)
-    else:
-        note = HookupNote(hookup=hookup, noted=record.noted, note=record)
-    folder.note_on_hookup(note)
-    return {"what": _shown(record), "where": f"hookup {hookup}"}
+    folder.note_on_hookup(HookupNote.of(hookup, record, now_utc()))
+    return {"what": shown(record), "where": f"hookup {hookup}"}
 
 
-def _shown(record: Reading | Note) -> str:
+def shown(record: Reading | Note) -> str:
+    """Return a record in words."""
     if isinstance(record, Reading):
         return f"{record.what} {record.value:g} {record.unit}"
     return f"{record.kind}: {record.text}"
 
 
-def _load_start(run: AnyRun) -> float:
+def load_start(run: AnyRun) -> float:
     """Return when a soak's load began, seconds since the run began; 0 for other runs."""
     return run.load_start if isinstance(run, SoakRun) else 0.0
 
@@ -112,7 +144,7 @@ def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
         return
     end = run.soak.phases[-1].end
     if at_seconds > end + 1.0:
-        start = _load_start(run)
+        start = load_start(run)
         raise UsageError(
             f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
             f"{show_duration(at_seconds - start)} lies beyond it"
@@ -187,41 +219,3 @@ def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[
         longest = max(g for _, g in gaps)
         warnings.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
     return warnings
-
-
-def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
-    """Return everything noted by hand: on hookups and on runs."""
-    on_hookups: list[NotedLine] = [
-        {"hookup": n.hookup, "noted": moment_text(n.noted), "what": _shown(n.reading or n.note)}  # type: ignore[arg-type]
-        for n in folder.notebook().notes
-    ]
-    on_runs: list[NotedLine] = []
-    for run in _noted_runs(folder):
-        start = _load_start(run)
-        records: list[Reading | Note] = [*run.readings, *run.notes]
-        for record in records:
-            at = None if record.at_seconds is None else record.at_seconds - start
-            on_runs.append(
-                {"run": run.id, "kind": run.kind, "hookup": run.hookup, "at_seconds": at, "what": _shown(record)}
-            )
-    return {"hookups": on_hookups, "runs": on_runs}
-
-
-def _noted_runs(folder: ReviewFolder) -> list[AnyRun]:
-    """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
-    mine = [s for s in folder.skims() if s.noted]
-    whole = folder.whole([s for s in mine if s.kind == "soak"])
-    return sorted([*whole, *folder.light([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id))
-
-
-def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
-    """Return the outcomes noted for each hookup, on itself or on its runs."""
-    by_hookup: dict[str, list[str]] = {}
-    for one in folder.notebook().notes:
-        if one.note is not None and one.note.kind == "outcome":
-            by_hookup.setdefault(one.hookup, []).append(one.note.text)
-    for run in _noted_runs(folder):
-        for note in run.notes:
-            if note.kind == "outcome" and run.hookup:
-                by_hookup.setdefault(run.hookup, []).append(f"{note.text} ({run.kind} {run.id})")
-    return by_hookup

@@ -55,7 +55,7 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
 
 def _room(run: SoakRun) -> float | None:
     """Return the room as noted by hand, or as the review states it."""
-    noted = [r.value for r in run.readings if r.what == "room" and r.unit == "C"]
+    noted = [r.value for r in run.standing_readings if r.what == "room" and r.unit == "C"]
     return sum(noted) / len(noted) if noted else run.bench.room_temperature
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 from typing import Literal
 
@@ -36,6 +37,20 @@ class HookupNote(Written):
     note: Note | None = None
     reading: Reading | None = None
 
+    @property
+    def record(self) -> Note | Reading:
+        """The note or the reading."""
+        record = self.note or self.reading
+        assert record is not None
+        return record
+
+    @classmethod
+    def of(cls, hookup: str, record: Note | Reading, noted: datetime.datetime) -> HookupNote:
+        """Return a record as it is noted on a hookup."""
+        if isinstance(record, Reading):
+            return cls(hookup=hookup, noted=noted, reading=record)
+        return cls(hookup=hookup, noted=record.noted, note=record)
+
     @model_validator(mode="after")
     def _one_of_both(self) -> HookupNote:
         if (self.note is None) == (self.reading is None):
@@ -52,6 +67,10 @@ class Notebook(Written):
     def with_note(self, note: HookupNote) -> Notebook:
         """Return the notes with one more."""
         return self.model_copy(update={"notes": [*self.notes, note]})
+
+    def with_changed(self, index: int, note: HookupNote) -> Notebook:
+        """Return the notes with one of them replaced."""
+        return self.model_copy(update={"notes": [note if at == index else n for at, n in enumerate(self.notes)]})
 
     def to_bytes(self) -> bytes:
         """Return the notes as they stand in their file."""

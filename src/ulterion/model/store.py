@@ -255,6 +255,10 @@ class ReviewFolder:
 
     def note_on_hookup(self, note: HookupNote) -> None:
         """Add a note on a hookup; raise UsageError when it cannot be kept."""
+        self.change_notebook(lambda kept: kept.with_note(note))
+
+    def change_notebook(self, how: Callable[[Notebook], Notebook]) -> None:
+        """Change what was noted on hookups, as one step for other programs; raise UsageError when it cannot be kept."""
         with locked(self.make_runs_folder()):
             path = self.path / NOTES
             try:
@@ -265,4 +269,4 @@ class ReviewFolder:
                 raise
             except UsageError:
                 kept = self.notebook()  # sets the damaged file aside
-            write_atomically(path, kept.with_note(note).to_bytes())
+            write_atomically(path, how(kept).to_bytes())

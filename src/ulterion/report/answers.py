@@ -208,8 +208,8 @@ class Recorded(TypedDict):
 class Notes(TypedDict):
     """`ulterion note` without words."""
 
-    hookups: list[dict[str, str | float | None]]
-    runs: list[dict[str, str | float | None]]
+    hookups: list[dict[str, str | float | bool | None]]
+    runs: list[dict[str, str | float | bool | None]]
 
 
 class Noted(TypedDict):

@@ -84,6 +84,16 @@ class Header(Written):
         """The link that the host showed for the device it talked to, or None."""
         return known_link(self.target.link)
 
+    @property
+    def standing_readings(self) -> list[Reading]:
+        """The readings that were not taken back."""
+        return [r for r in self.readings if r.taken_back is None]
+
+    @property
+    def standing_notes(self) -> list[Note]:
+        """The notes that were not taken back."""
+        return [n for n in self.notes if n.taken_back is None]
+
     def with_record(self, record: Reading | Note) -> Self:
         """Return the run with one more reading or note."""
         if isinstance(record, Reading):

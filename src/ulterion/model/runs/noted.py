@@ -17,6 +17,9 @@ class Reading(Written):
     unit: Spoken
     at_seconds: float | None = Field(None, description="since the run began")
     remark: Spoken = ""
+    taken_back: Moment | None = Field(
+        None, description="when it was, or when another took its place; it counts no more"
+    )
 
 
 class Note(Written):
@@ -26,7 +29,11 @@ class Note(Written):
     text: Spoken = Field(min_length=1)
     at_seconds: float | None = Field(None, description="since the run began")
     noted: Moment = Field(description="when it was written down, UTC")
+    taken_back: Moment | None = Field(
+        None, description="when it was, or when another took its place; it counts no more"
+    )
 
 
-NotedLine = dict[str, str | float | None]
-"""One thing noted, as it is listed: hookup, what; of a run also its id, kind and `at_seconds` since the load began."""
+NotedLine = dict[str, str | float | bool | None]
+"""One thing noted, as it is listed: number, hookup, what, whether it was taken back; of a run also its id, kind and `at_seconds`
+since the load began."""

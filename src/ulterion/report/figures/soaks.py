@@ -239,7 +239,7 @@ def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale
             label = f"{soak.label}: {name}" if several else name
             label += " (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else ""
             axes.plot(line.at, line.mean, color=colour, linewidth=1.8, linestyle=dashes, label=label)
-        for reading in soak.run.readings:
+        for reading in soak.run.standing_readings:
             if reading.unit == "C" and reading.at_seconds is not None:
                 at = (reading.at_seconds - soak.load_start) / scale
                 colour = ground.lines[number % len(ground.lines)] if several else ground.ink

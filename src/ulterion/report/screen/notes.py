@@ -12,14 +12,18 @@ from ulterion.report.screen.console import table
 
 def noted_lines(by_place: dict[str, list[NotedLine]]) -> list[RenderableType]:
     """Return everything noted in a review."""
-    rows = [[str(n["hookup"]), "–", "–", str(n["what"])] for n in by_place["hookups"]]
-    for note in by_place["runs"]:
-        at = note["at_seconds"]
+    rows: list[list[Text | str]] = []
+    for note in [*by_place["hookups"], *by_place["runs"]]:
+        at, run = note.get("at_seconds"), note.get("run")
         when = _moment(at) if isinstance(at, float | int) else "–"
-        rows.append([str(note["hookup"] or "–"), f"{note['kind']} {note['run']}", when, str(note["what"])])
+        where = f"{note['kind']} {run}" if run else "–"
+        gone = bool(note["taken_back"])
+        what = Text(f"{note['what']} (taken back)" if gone else str(note["what"]), style="muted" if gone else "")
+        rows.append([str(note["number"]), str(note["hookup"] or "–"), where, when, what])
     if not rows:
         return [Text("Nothing is noted yet: ulterion note 'case 38 C', or --hookup NAME 'not recognised'")]
-    return [table([("hookup", "left"), ("run", "left"), ("at", "right"), ("noted", "left")], rows)]
+    columns = [("no.", "right"), ("hookup", "left"), ("run", "left"), ("at", "right"), ("noted", "left")]
+    return [table(columns, rows)]
 
 
 def _moment(seconds: float) -> str:

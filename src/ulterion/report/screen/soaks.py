@@ -108,8 +108,8 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
         if len(cut) > 1
         else []
     )
-    noted = [f"{moment(n.at_seconds)}{n.text}" for n in run.notes]
-    read = [f"{moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.readings]
+    noted = [f"{moment(n.at_seconds)}{n.text}" for n in run.standing_notes]
+    read = [f"{moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.standing_readings]
     return [
         *bullets("Phases", phases),
         *bullets("Noted by hand", [*read, *noted]),
