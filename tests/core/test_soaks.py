@@ -213,6 +213,33 @@ class Whole(unittest.TestCase):
         assert found is not None
         return found
 
+    def test_one_rate_is_only_said_when_it_was_one(self) -> None:
+        """A load that fell in the middle and came back did not hold its rate; `last` is the mean of the last minute, sawtooth or not."""
+        teeth = noisy([(1000, 240), *[(200, 25), (1000, 5)] * 12], 0.005)
+        for rates, held, last in (
+            (noisy([(1000, 600)], 0.01), True, 1000),
+            (noisy([(1000, 250), (400, 100), (1000, 250)], 0.005), False, 1000),
+            (teeth, False, (200 * 25 + 1000 * 5) / 30),
+        ):
+            at = np.arange(len(rates), dtype=float)
+            found = analyse(Trace(at, np.ones(len(rates)), np.array(rates) * MB, {}, (Phase(LOAD, 0, len(rates)),)))
+            assert found is not None
+            self.assertEqual(found.held, held)
+            self.assertAlmostEqual(found.last / MB / last, 1, delta=0.05)
+
+    def test_a_sensor_that_has_settled_is_believed(self) -> None:
+        """A case at rest for a quarter of an hour is settled; one that stands still while the drive goes on warming, or cools, is not."""
+        at = np.arange(2400.0)
+        case = np.minimum(np.round(30 + 0.01 * at, 1), 36.0)
+        for drive, cool, doubted in ((np.minimum(40 + 0.02 * at, 52.0), 0, False), (40 + 0.01 * at, 0, True),
+                                     (np.full(2400, 50.0), 900, True)):  # fmt: skip
+            phases = (Phase(LOAD, 0, 2400 - cool), *([Phase(COOL, 2400 - cool, 2400)] if cool else []))
+            rates = np.where(at < 2400 - cool, 900.0, 0.0) * MB
+            moving = drive + 0.05 * (at % 3)
+            found = analyse(Trace(at, np.ones(2400), rates, {DRIVE: moving, "case": case}, phases))
+            assert found is not None
+            self.assertEqual([d.sensor for d in found.doubts], ["case"] if doubted else [])
+
     def test_everything_a_soak_says(self) -> None:
         """Cache, recovery, rise above the room, energy, steady end, from one trace."""
         found = self.soak()

@@ -12,6 +12,10 @@ from ulterion.core.soak.settling import Doubt, Settling, doubts, settle, time_ab
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
 from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
 
+HELD = 0.05  # change of the rate up to which it is said to be held
+LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
+SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
+MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted
 SAME_LOAD = 0.10  # change of the rate that leaves the power of a load the same
 
 
@@ -43,7 +47,7 @@ class Findings:
 
     Attributes:
         seconds, bytes: length of the load and what it moved.
-        rate: mean rate of the load, bytes per second; `fast` that of its beginning, `last` that of its end.
+        rate: mean rate of the load, bytes per second; `fast` the level it began at, `last` the mean of its last minute.
         falls: why and when the rate fell.
         lowest: what it never fell below.
         steady: the steady end, or None.
@@ -68,6 +72,17 @@ class Findings:
     doubts: tuple[Doubt, ...] = ()
     recovered: float | None = None
     energy: float | None = None
+
+    @property
+    def held(self) -> bool:
+        """Whether the load kept its rate from beginning to end: it never fell, and no minute (nor second, of a short one) was slow."""
+        low = None if self.lowest is None else self.lowest.by_minute or self.lowest.by_row
+        return (
+            not self.falls
+            and abs(self.last / self.fast - 1) < HELD
+            and low is not None
+            and low > (1 - HELD) * self.fast
+        )
 
     def fall(self, cause: str) -> Fall | None:
         """Return the fall of a cause, or None."""
@@ -102,7 +117,7 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         bytes=load.bytes,
         rate=load.bytes / float(load.seconds.sum()),
         fast=edges[0].rate if edges else load.rate[0],
-        last=edges[-1].rate if edges else load.rate[-1],
+        last=_last_minute(whole),
         falls=tuple(events),
         lowest=lowest(trace.during(phase)),
         steady=steady_end(load),
@@ -123,6 +138,15 @@ def events(trace: Trace) -> list[Fall]:
     """Return what happened to the rate of a soak's load, finished or still going on: the falls that `analyse` tells."""
     load = _load_of(trace)
     return [] if load is None else falls(_whole_rows(load))
+
+
+def _last_minute(load: Trace) -> float:
+    """Return the mean rate of the last minute of a load, or of the last third of one that is shorter than three."""
+    end = float(load.at[-1] + load.seconds[-1])
+    length = min(LAST_SECONDS, (end - float(load.at[0])) / 3)
+    rows = load.at >= end - length - 1e-6
+    rows[-1] = True
+    return float(np.sum(load.rate[rows] * load.seconds[rows]) / np.sum(load.seconds[rows]))
 
 
 def _load_of(trace: Trace) -> Trace | None:
@@ -179,7 +203,20 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fal
 def _doubts(trace: Trace, load: Trace) -> list[Doubt]:
     now = float(trace.at[-1])
     each = (doubts(n, trace.at, v, float(load.seconds.sum()), now) for n, v in trace.sensors.items())
-    return [d for d in each if d is not None]
+    return [d for d in each if d is not None and not (d.still and _nothing_happened(trace, d))]
+
+
+def _nothing_happened(trace: Trace, doubt: Doubt) -> bool:
+    """Return whether nothing could have moved a sensor since it stands still: no load began or ended, no other sensor moved.
+
+    One that has settled stands still, and is to be believed.
+    """
+    after = (trace.at > doubt.since + SETTLES_SECONDS) & (trace.at <= float(trace.at[-1]))
+    edges = [t for p in trace.phases for t in (p.start, p.end)]
+    began = any(doubt.since - 1.0 <= t < float(trace.at[-1]) - SETTLES_SECONDS for t in edges)
+    others = [v[after] for n, v in trace.sensors.items() if n not in (doubt.sensor, ROOM, POWER)]
+    moved = any(np.isfinite(v).any() and float(np.nanmax(v) - np.nanmin(v)) >= MOVED for v in others)
+    return not began and not moved
 
 
 def _recovered(trace: Trace, events: list[Fall]) -> float | None:

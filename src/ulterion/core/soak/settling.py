@@ -215,11 +215,12 @@ def is_settled(at: Floats, temperature: Floats, now: float) -> bool:
 
 @dataclass(frozen=True)
 class Doubt:
-    """Why a sensor cannot be believed, in words, and from when on (seconds)."""
+    """Why a sensor cannot be believed, in words, and from when on (seconds); `still`: because it stands still."""
 
     sensor: str
     since: float
     why: str
+    still: bool = False
 
 
 def doubts(name: str, at: Floats, values: Floats, load_seconds: float, now: float) -> Doubt | None:
@@ -233,11 +234,15 @@ def doubts(name: str, at: Floats, values: Floats, load_seconds: float, now: floa
     if name in ("room", "power"):
         return None
     if load_seconds >= STUCK_SECONDS and float(np.ptp(values[known])) == 0.0:
-        return Doubt(name, float(at[known[0]]), f"stood at {values[known[0]]:.1f} C without moving: it looks stuck")
+        return Doubt(
+            name, float(at[known[0]]), f"stood at {values[known[0]]:.1f} C without moving: it looks stuck", still=True
+        )
     fine = _resolution(values[known])
     moved = known[np.flatnonzero(np.abs(np.diff(values[known])) > 1e-9) + 1]
     if moved.size > 20 and 0 < fine < 0.3 and last - float(at[moved[-1]]) >= STUCK_SECONDS / 2:
-        return Doubt(name, float(at[moved[-1]]), f"stopped moving at {values[known[-1]]:.1f} C: it looks stuck")
+        return Doubt(
+            name, float(at[moved[-1]]), f"stopped moving at {values[known[-1]]:.1f} C: it looks stuck", still=True
+        )
     return None
 
 

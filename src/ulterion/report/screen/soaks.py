@@ -124,6 +124,7 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[Difference], unit: 
         ("soak", "left"),
         ("first", "right"),
         ("last", "right"),
+        ("lowest", "right"),
         ("cache", "right"),
         ("throttled", "right"),
         ("peak", "right"),
@@ -133,8 +134,8 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[Difference], unit: 
     lines: list[RenderableType] = [
         table(columns, rows),
         Text(
-            f"first, last: rates in {unit}; cache: bytes written before "
-            "it was used up; throttled: when, and bytes before; rise: settled less room",
+            f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
+            "before it was used up; throttled: since when; rise: settled less room",
             style="muted",
         ),
     ]
@@ -148,7 +149,9 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[Difference], unit: 
 def _soak_row(soak: Soak, unit: str) -> list[str]:
     findings = soak.findings
     cache, heat = findings.fall("write cache"), findings.fall("throttling")
+    low = findings.lowest
     rates = [show_rate(r, unit, with_unit=False) for r in (findings.fast, findings.last)]
+    rates.append(show_rate(low.by_row, unit, with_unit=False) if low else "–")
     drive, rise = findings.drive, findings.rise
     sure = drive is not None and drive.settling is not None and drive.settling.sure
     about = "" if sure else "~ "
@@ -156,7 +159,7 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
         soak.label,
         *rates,
         show_size(cache.written) if cache else "–",
-        f"{show_duration(heat.at - soak.load_start)}, {show_size(heat.written)}" if heat else "–",
+        show_duration(heat.at - soak.load_start) if heat else "–",
         f"{drive.peak:.0f} C" if drive else "–",
         f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
         f"{about}{rise[0]:.1f} K" if rise else "–",

@@ -19,20 +19,12 @@ CAUSES = {
 }
 
 
-CAUSES = {
-    "write cache": "write cache used up",
-    "throttling": "throttled",
-    "zones": "slower inwards",
-    "unexplained": "fell, unexplained",
-}
-
-
 def rate_words(findings: Findings, unit: str) -> str:
-    """Return the rates of a load: one where it held, else first, last and on average."""
-    if abs(findings.last / findings.fast - 1) < 0.05:
+    """Return the rates of a load: one where it held throughout, else first, last and on average."""
+    if findings.held:
         return f"{show_rate(findings.rate, unit)} from beginning to end"
     return (
-        f"{show_rate(findings.fast, unit)} at first, {show_rate(findings.last, unit)} at the end, "
+        f"{show_rate(findings.fast, unit)} at first, {show_rate(findings.last, unit)} in the end, "
         f"{show_rate(findings.rate, unit)} on average"
     )
 
