@@ -20,7 +20,8 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.noted import Reading
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.report.figures.files import save_figure
-from ulterion.report.figures.soaks import DARK, LIGHT, draw_soaks
+from ulterion.report.figures.ground import DARK, LIGHT
+from ulterion.report.figures.soaks import draw_soaks
 from ulterion.report.screen.console import console
 from ulterion.report.screen.soaklive import STEPS, RunningLine, SoakDisplay
 from ulterion.report.screen.soaks import findings_lines, soak_results, soaks_table

@@ -39,7 +39,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
     parser.add_argument("--long", action="store_true", help="every figure with its interval below the answer")
-    parser.add_argument("--dark", action="store_true", help="a figure of soaks on a dark ground")
+    parser.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    parser.add_argument(
+        "--workload",
+        action="append",
+        default=[],
+        metavar="NAME",
+        help="only this workload, such as flat-out-read, in tables and figures; may be repeated",
+    )
     options.add_review(parser)
     options.add_units(parser)
     options.add_fail_on(parser, ("slower", "undecided"))
@@ -51,19 +58,21 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
-    from ulterion.judge.comparisons import compare_review
+    from ulterion.judge.comparisons import compare_review, only_workloads
     from ulterion.judge.measured import to_judge
     from ulterion.report.data import groups_as_data
     from ulterion.report.screen.comparisons import comparison, outcome_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    if arguments.dark and not arguments.soaks:
-        raise UsageError("--dark is for figures of soaks; add --soaks")
+    if arguments.dark and not arguments.figure:
+        raise UsageError("--dark is for a figure; add --figure FILE")
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     runs = to_judge(folder)
     groups = compare_review(folder.review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
+    if arguments.workload:
+        groups = only_workloads(groups, arguments.workload)
     review = folder.review
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
@@ -91,18 +100,19 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.report.data import soaks_as_data
     from ulterion.report.screen.soaks import findings_lines, soaks_table
 
-    if arguments.against or arguments.margin is not None or arguments.fail_on:
+    if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload:
         raise UsageError(
-            "--soaks knows no --against, --margin and --fail-on; name the soak to hold others against first"
+            "--soaks knows no --against, --margin, --workload and --fail-on; name the soak to hold others against first"
         )
     paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     soaks = choose(folder, arguments.hookup)
 
     def figure() -> Figure:
+        from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        return draw_soaks(soaks, arguments.units, marks, dark=arguments.dark)
+        return draw_soaks(soaks, arguments.units, marks, Cast.of(folder.review), dark=arguments.dark)
 
     if arguments.json:
         drawn = draw([(path, figure) for path in paths])
@@ -131,12 +141,12 @@ def _drawn(
     if not paths:
         return Drawn()
     from ulterion.report.figures.comparison import draw_comparison
+    from ulterion.report.figures.ground import Cast
 
-    names = {name: review.hookup_label(name) for name in review.hookups}
-
+    cast, dark = Cast.of(review), arguments.dark
     return draw(
         [
-            (path, partial(draw_comparison, group, labels[group.medium], arguments.units, names))
+            (path, partial(draw_comparison, group, labels[group.medium], arguments.units, cast, dark=dark))
             for path, group in zip(paths, groups, strict=True)
         ]
     )

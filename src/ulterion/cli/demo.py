@@ -56,11 +56,11 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
 
     for finished in measure_all(folder):
         passes = sum(len(w.passes) for w in finished.run.workloads)
-        env.show([f"measured {finished.run.hookup:<10}{' > '.join(finished.run.chain):<38}{passes} passes"])
+        env.show([f"measured {finished.run.hookup:<12}{' > '.join(finished.run.chain):<38}{passes} passes"])
     for soaked in soak_some(folder):
         seconds, _ = soaked.run.soak.done("load")
         chain = " > ".join(soaked.run.chain)
-        env.show([f"soaked   {soaked.run.hookup:<10}{chain:<38}{show_duration(seconds)} of load"])
+        env.show([f"soaked   {soaked.run.hookup:<12}{chain:<38}{show_duration(seconds)} of load"])
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
@@ -78,7 +78,7 @@ def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
 
     review, runs = folder.review, to_judge(folder)
     groups = compare_review(review, runs)
-    labels = {g.medium: review.label(g.medium) for g in groups}
+    labels = {key: review.label(key) for key in [*review.ports, *review.parts]}
     env.show(["", *comparison(groups, labels, unit, review.review.margin)])
     soaks = choose(folder, SOAKED)
     differences = [difference(s, soaks[0]) for s in soaks[1:3]]

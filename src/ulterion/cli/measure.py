@@ -132,7 +132,7 @@ def _drawn(arguments: argparse.Namespace, env: Environment, finished: Measured) 
     from ulterion.report.figures.sweeps import draw_run
 
     def figure() -> Figure:
-        return draw_run(finished.run, arguments.units, finished.run.seen_link)
+        return draw_run(finished.run, arguments.units, finished.run.seen_link, dark=arguments.dark)
 
     return draw([(env.folder / arguments.figure, figure)])
 

@@ -87,10 +87,13 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, rev
     def drawn(soak: Soak | None) -> Drawn:
         if not arguments.figure or soak is None:
             return Drawn()
+        from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
 
         def figure() -> Figure:
-            return draw_soaks([soak], arguments.units, marks_of(review, finished.run), dark=arguments.dark)
+            return draw_soaks(
+                [soak], arguments.units, marks_of(review, finished.run), Cast.of(review), dark=arguments.dark
+            )
 
         return draw([(env.folder / arguments.figure, figure)])
 

@@ -134,12 +134,14 @@ class ClaimJudgement:
         share: measured over claimed, or None.
         why: the reason in words where the verdict needs one, else None.
         obstacle: the ceiling that makes the claim not testable here, or None.
+        unflushed: the rate without the flush at the end of a pass, where that alone would have met the claim; else None.
     """
 
     verdict: ClaimVerdict
     share: float | None
     why: str | None = None
     obstacle: Ceiling | None = None
+    unflushed: float | None = None
 
 
 def judge_claim(

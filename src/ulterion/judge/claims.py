@@ -8,6 +8,7 @@ from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links import Link
+from ulterion.core.stats import estimate
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
 from ulterion.judge.culprits import Blame, blames
@@ -143,16 +144,19 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     best = case.best(direction, "sequential")
     if best is None:
         return row
-    ceilings = case.ceilings(best)
-    elsewhere = [c for c in ceilings if c.owner != case.part]
+    elsewhere = [c for c in case.ceilings(best) if c.owner != case.part]
+    tolerance = case.review.review.tolerance
+    judged = judge_claim(row.claimed, best.estimate, elsewhere, tolerance)
+    if judged.verdict in ("missed", "undecided") and best.unflushed:
+        moving = estimate(best.unflushed)
+        if judge_claim(row.claimed, moving, elsewhere, tolerance).verdict == "met":
+            judged = replace(judged, unflushed=moving.rate)
     return replace(
         row,
         measured=best.estimate.rate,
         run=best.run.id,
         workload=best.workload.name,
-        judgement=_unless_suspect(
-            best, judge_claim(row.claimed, best.estimate, elsewhere, case.review.review.tolerance)
-        ),
+        judgement=_unless_suspect(best, judged),
         blame=case.blames.get((case.hookup, direction)),
         estimate=best.estimate,
     )

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.comparability import differences
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links import guess_link
 from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
@@ -37,6 +38,7 @@ class Row:
         workload: what was run.
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
+        waits: seconds within which half, and 99 %, of the requests ended.
     """
 
     hookup: str
@@ -44,6 +46,7 @@ class Row:
     workload: Workload
     estimate: Estimate
     comparison: Comparison | None
+    waits: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -76,6 +79,7 @@ class Group:
         waits: what each adds to the wait for single small requests, against the baseline.
         failed: for each hookup without any measurement how its newest run ended, when there is one.
         nearest: each hookup against the one that has all of its chain but one part.
+        hosts, moments: the benches it was measured at, and when the runs began.
     """
 
     medium: str
@@ -88,6 +92,24 @@ class Group:
     waits: tuple[AddedWait, ...] = ()
     failed: dict[str, str] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
+    hosts: tuple[str, ...] = ()
+    moments: tuple[datetime.datetime, ...] = ()
+
+    def only(self, workloads: Sequence[str]) -> Group:
+        """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
+        rows = tuple(r for r in self.rows if r.workload.name in workloads or r.workload.text in workloads)
+        waits = tuple(w for w in self.waits if w.workload in {r.workload.name for r in rows})
+        return replace(self, rows=rows, waits=waits)
+
+
+def only_workloads(groups: Sequence[Group], workloads: Sequence[str]) -> list[Group]:
+    """Return the groups that have any of these workloads, with their rows alone; raise UsageError for one that none has."""
+    known = list(dict.fromkeys(r.workload.name for g in groups for r in g.rows))
+    texts = {r.workload.text for g in groups for r in g.rows}
+    for wanted in workloads:
+        if wanted not in known and wanted not in texts:
+            raise UsageError(unknown("workload", wanted, known))
+    return [g for group in groups if (g := group.only(workloads)).rows]
 
 
 def compare_review(
@@ -178,7 +200,7 @@ class _Draft:
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
-            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison))
+            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, cell.waits))
         return Group(
             self.medium,
             self.baseline,
@@ -189,7 +211,14 @@ class _Draft:
             {(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
             tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
             nearest=self._nearest(margin),
+            hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
+            moments=tuple(r.started for r in self._runs()),
         )
+
+    def _runs(self) -> list[MeasureRun]:
+        """Return the runs behind what is shown."""
+        shown = (m for n in self.names if n in self.shown for m in self.measured[n].values())
+        return list({m.run.id: m.run for m in shown}.values())
 
     def _nearest(self, margin: float) -> tuple[Nearest, ...]:
         """Return each hookup against the one without one of its parts, the direct one left out: the table has that."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from statistics import median
 
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
@@ -30,6 +31,8 @@ class Measured:
         suspect: why the figure cannot be the drive's, or None.
         lanes: workers that shared each pass, or None where that is not known.
         state: of the drive, where two were told apart; figures of different states are not compared.
+        unflushed: the rates of the passes without the flush at their end.
+        waits: seconds within which half, and 99 %, of the requests ended, in the middle pass; None where there is none.
     """
 
     hookup: str
@@ -40,6 +43,25 @@ class Measured:
     suspect: str | None = None
     lanes: int | None = None
     state: PassState | None = None
+    unflushed: tuple[float, ...] = ()
+    waits: tuple[float, float] | None = None
+
+    @classmethod
+    def of(cls, hookup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
+        """Return one figure of a run's record."""
+        passes = figure.passes
+        return cls(
+            hookup,
+            figure.workload,
+            figure.text,
+            tuple(p.rate for p in passes),
+            run,
+            suspect,
+            passes[0].lanes,
+            passes[0].state,
+            tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),
+            (median(p.latency.p50 for p in passes), median(p.latency.p99 for p in passes)),
+        )
 
     @property
     def estimate(self) -> Estimate:
@@ -74,10 +96,7 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
             for text in [record.text, *(f"{record.text}, {state}" for state in SLOW_STATES)]:
                 of_hookup.pop(text, None)  # the order of the newest run counts
             for figure in record.figures:
-                first, rates = figure.passes[0], tuple(p.rate for p in figure.passes)
-                of_hookup[figure.text] = Measured(
-                    run.hookup, figure.workload, figure.text, rates, run, record.suspect, first.lanes, first.state
-                )
+                of_hookup[figure.text] = Measured.of(run.hookup, figure, run, record.suspect)
     names = dict.fromkeys([*suites, *free])
     every = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
     return {name: figures for name, figures in every.items() if figures}

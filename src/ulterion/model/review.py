@@ -133,14 +133,14 @@ class Review(Written):
         return self.parts[key].name if key in self.parts else key
 
     def hookup_label(self, name: str) -> str:
-        """Return how a hookup is called in a figure: by the products between port and medium, else by the port.
+        """Return how a hookup is called in a figure: by the products between port and medium, else as direct, with the port.
 
         Where two would be called alike, the hookup's own name stands behind.
         """
 
         def plain(hookup: str) -> str:
             chain = self.hookups[hookup].chain
-            return " + ".join(self.label(k) for k in chain[1:-1]) or chain[0]
+            return " + ".join(self.label(k) for k in chain[1:-1]) or f"direct, {chain[0]}"
 
         alike = sum(plain(n) == plain(name) and h.medium == self.hookups[name].medium for n, h in self.hookups.items())
         return plain(name) if alike < 2 else f"{plain(name)} ({name})"

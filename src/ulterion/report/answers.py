@@ -60,6 +60,8 @@ class RowData(TypedDict):
     workload: str
     text: str
     measured: EstimateData
+    iops: float
+    waits: list[float] | None
     ratio: NotRequired[float]
     ratio_low: NotRequired[float | None]
     ratio_high: NotRequired[float | None]

@@ -83,6 +83,8 @@ def _row_as_data(row: Row) -> answers.RowData:
         "workload": row.workload.name,
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
+        "iops": row.estimate.rate / row.workload.block_bytes,
+        "waits": None if row.waits is None else list(row.waits),
     }
     if row.comparison is not None:
         c = row.comparison

@@ -7,13 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
 from matplotlib.ticker import MaxNLocator
 
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM, Floats
 from ulterion.core.units import RATE_UNITS, show_size
 from ulterion.judge.soaks import Mark, Soak
+from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, ground_of, measured_on, style
 
 POINTS = 900  # of a line; more cannot be seen at 1280 pixels, so each takes in several rows with their range
 HEADROOM = 1.22  # of the highest rate, for the names of events
@@ -28,34 +29,17 @@ NAMES = {
 DASHES = ("-", "--", "-.", ":")  # of the sensors of one soak, when there are several soaks
 
 
-@dataclass(frozen=True)
-class Ground:
-    """Colours of a figure: of its ground, text, quiet lines, grid, phases, and of the lines in order.
+def draw_soaks(
+    soaks: Sequence[Soak], unit: str, marks: Sequence[Mark] = (), cast: Cast | None = None, *, dark: bool = False
+) -> Figure:
+    """Return one or several soaks on one time axis that begins with the load; `marks` are claims and ceilings.
 
-    The colours of lines differ in lightness as well as in hue, so that they are told apart without colour vision.
+    `cast` says what each hookup is called, and gives it its colour.
     """
-
-    ground: str
-    ink: str
-    quiet: str
-    grid: str
-    rest: str
-    lines: tuple[str, ...]
-
-
-LIGHT = Ground("#ffffff", "#1b1b1b", "#77777a", "#e6e6e2", "#f1f1ed",
-               ("#1f4e79", "#c8553d", "#3f8f6b", "#a67c00", "#6d4a8a", "#3d3d3d"))  # fmt: skip
-DARK = Ground("#16181b", "#ececea", "#9a9a9e", "#2c2f33", "#1e2125",
-              ("#7fb2e5", "#f08a6b", "#7fd1a8", "#e3c05a", "#c3a0e0", "#d0d0d0"))  # fmt: skip
-
-
-def draw_soaks(soaks: Sequence[Soak], unit: str, marks: Sequence[Mark] = (), *, dark: bool = False) -> Figure:
-    """Return one or several soaks on one time axis that begins with the load; `marks` are claims and ceilings."""
-    ground = DARK if dark else LIGHT
+    ground = ground_of(dark=dark)
+    shown = _shown(soaks, cast or Cast(), ground)
     warm = any(_temperatures(s) for s in soaks)
-    figure = Figure(figsize=(12.8, 7.2 if warm else 5.0), dpi=100, layout="constrained", facecolor=ground.ground)
-    FigureCanvasAgg(figure)
-    figure.suptitle(_title(soaks), color=ground.ink, fontsize=14, x=0.01, ha="left")
+    figure = begin(_title(shown), 7.2 if warm else 5.0, ground)
     grid = figure.add_gridspec(2, 1, height_ratios=(3, 2)) if warm else figure.add_gridspec(1, 1)
     above = figure.add_subplot(grid[0])
     below = figure.add_subplot(grid[1], sharex=above) if warm else None
@@ -64,25 +48,52 @@ def draw_soaks(soaks: Sequence[Soak], unit: str, marks: Sequence[Mark] = (), *, 
         _style(axes, ground)
         if len(soaks) == 1:
             _shade(axes, soaks[0], ground, scale, named=axes is above)
-    _rates(above, soaks, unit, ground, scale)
+    _rates(above, shown, unit, ground, scale)
     _marks(above, marks, unit, ground)
-    _events(above, below, soaks, unit, ground, scale)
+    _events(above, below, shown, ground, scale)
     if below is not None:
-        _temperatures_drawn(below, soaks, ground, scale)
+        _temperatures_drawn(below, shown, ground, scale)
         above.tick_params(labelbottom=False)
     (below or above).set_xlabel(f"{word} since the load began", color=ground.ink)
     ends = [(s.trace.at[0] - s.load_start, s.trace.at[-1] + s.trace.seconds[-1] - s.load_start) for s in soaks]
     above.set_xlim(min(e[0] for e in ends) / scale, max(e[1] for e in ends) / scale)
+    every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
+    measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
+    foot(figure, [measured, f"a value every {every}; pale: the range within a line's width"], ground)
     return figure
 
 
-def _title(soaks: Sequence[Soak]) -> str:
-    record = soaks[0].run.soak
-    assert record is not None
-    subject = soaks[0].run.target.model or soaks[0].label
-    if len(soaks) == 1:
-        return f"{subject} ({soaks[0].label}): {record.text}, {show_size(soaks[0].findings.bytes)}"
-    return f"{subject}: {record.text}, {len(soaks)} soaks"
+@dataclass(frozen=True)
+class _Shown:
+    """A soak as it is drawn: what it is called, and its colour."""
+
+    soak: Soak
+    name: str
+    colour: str
+
+
+def _shown(soaks: Sequence[Soak], cast: Cast, ground: Ground) -> list[_Shown]:
+    """Return soaks with the name and the colour of their hookup; two of one hookup keep their ids, and differ in colour."""
+    hookups = [s.run.hookup for s in soaks]
+    shown = []
+    for number, soak in enumerate(soaks):
+        hookup = soak.run.hookup
+        alone = hookup is not None and hookups.count(hookup) == 1
+        name = cast.name(hookup) if hookup is not None and alone else soak.label
+        shown.append(_Shown(soak, name, colour(ground, cast.place(hookup if alone else None, number))))
+    return shown
+
+
+def _title(shown: Sequence[_Shown]) -> str:
+    first = shown[0].soak
+    record = first.run.soak
+    subject = first.run.target.model or shown[0].name
+    if len(shown) == 1:
+        word = "," if shown[0].name.startswith("direct") else " in"
+        where = f"{word} {shown[0].name}" if first.run.target.model else ""
+        return f"{subject}{where}: {record.text}, {show_size(first.findings.bytes)}"
+    media = {one.soak.run.target.model or one.name for one in shown}
+    return f"{subject if len(media) == 1 else 'Soaks'}: {record.text}, {len(shown)} soaks"
 
 
 def _longest(soaks: Sequence[Soak]) -> float:
@@ -90,12 +101,7 @@ def _longest(soaks: Sequence[Soak]) -> float:
 
 
 def _style(axes: Axes, ground: Ground) -> None:
-    axes.set_facecolor(ground.ground)
-    for side in ("top", "right"):
-        axes.spines[side].set_visible(False)
-    for side in ("bottom", "left"):
-        axes.spines[side].set_color(ground.quiet)
-    axes.tick_params(colors=ground.ink, labelsize=10.5)
+    style(axes, ground)
     axes.grid(True, axis="y", color=ground.grid, linewidth=0.8)
     axes.set_axisbelow(True)
     axes.xaxis.set_major_locator(MaxNLocator(12, steps=[1, 2, 5, 10]))
@@ -143,29 +149,30 @@ def _thinned(at: Floats, values: Floats) -> _Line:
     return _Line(at[starts], mean, low, high)
 
 
-def _rates(axes: Axes, soaks: Sequence[Soak], unit: str, ground: Ground, scale: float) -> None:
+def _rates(axes: Axes, shown: Sequence[_Shown], unit: str, ground: Ground, scale: float) -> None:
     tallest = 0.0
-    for number, soak in enumerate(soaks):
-        colour = ground.lines[number % len(ground.lines)]
+    for one in shown:
+        soak = one.soak
         for phase in soak.trace.phases:
             rows = soak.trace.during(phase)
             if phase.name == IDLE or rows.bytes == 0:
                 continue
             rates = rows.rate / RATE_UNITS[unit]
             line = _thinned((rows.at + rows.seconds / 2 - soak.load_start) / scale, rates)
-            axes.fill_between(line.at, line.low, line.high, color=colour, alpha=0.22, linewidth=0)
-            label = soak.label if phase.name == LOAD else None
-            axes.plot(line.at, line.mean, color=colour, linewidth=1.6, label=label)
+            axes.fill_between(line.at, line.low, line.high, color=one.colour, alpha=0.22, linewidth=0)
+            label = one.name if phase.name == LOAD else None
+            axes.plot(line.at, line.mean, color=one.colour, linewidth=1.6, label=label)
             tallest = max(tallest, float(np.percentile(rates, 99.5)))
     axes.set_ylim(0, tallest * HEADROOM)
     axes.set_title(unit, loc="left", fontsize=11, color=ground.ink)
-    if len(soaks) > 1:
+    if len(shown) > 1:
         _legend(axes, ground)
 
 
-def _legend(axes: Axes, ground: Ground) -> None:
-    """Name the lines above the panel, where none of them runs."""
+def _legend(axes: Axes, ground: Ground, lines: Sequence[Line2D] | None = None) -> None:
+    """Name the lines above the panel, where none of them runs; `lines` stand for all that look like them."""
     axes.legend(
+        handles=lines,
         frameon=False,
         fontsize=10.5,
         loc="lower right",
@@ -197,16 +204,16 @@ def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None
         )
 
 
-def _events(above: Axes, below: Axes | None, soaks: Sequence[Soak], unit: str, ground: Ground, scale: float) -> None:
+def _events(above: Axes, below: Axes | None, shown: Sequence[_Shown], ground: Ground, scale: float) -> None:
     """Mark every event by a line through both panels; its name stands at the top, one below the other where they meet."""
-    lowest, width = above.get_ylim()[1], _longest(soaks) / scale
+    lowest, width = above.get_ylim()[1], _longest([one.soak for one in shown]) / scale
     placed: list[float] = []
-    for number, soak in enumerate(soaks):
-        colour = ground.lines[number % len(ground.lines)] if len(soaks) > 1 else ground.ink
+    for one in shown:
+        soak, drawn = one.soak, one.colour if len(shown) > 1 else ground.ink
         for fall in soak.findings.falls:
             at = (fall.at - soak.load_start) / scale
             for axes in filter(None, (above, below)):
-                axes.axvline(at, color=colour, linewidth=1.0, linestyle=":")
+                axes.axvline(at, color=drawn, linewidth=1.0, linestyle=":")
             row = sum(abs(at - p) < 0.22 * width for p in placed)
             placed.append(at)
             often = f" ({fall.times} times)" if fall.times > 1 else ""
@@ -220,7 +227,7 @@ def _events(above: Axes, below: Axes | None, soaks: Sequence[Soak], unit: str, g
                 ha="right" if right else "left",
                 va="top",
                 fontsize=10,
-                color=colour,
+                color=drawn,
                 bbox={"facecolor": ground.ground, "edgecolor": "none", "alpha": 0.8, "pad": 0.8},
             )
 
@@ -229,21 +236,21 @@ def _temperatures(soak: Soak) -> list[str]:
     return [n for n in soak.trace.sensors if n != POWER and soak.trace.sensor(n) is not None]
 
 
-def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale: float) -> None:
-    several = len(soaks) > 1
-    for number, soak in enumerate(soaks):
+def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, scale: float) -> None:
+    several = len(shown) > 1
+    for one in shown:
+        soak = one.soak
         for place, name in enumerate(sorted(_temperatures(soak), key=lambda n: (n != DRIVE, n == ROOM, n))):
-            colour = ground.lines[(number if several else place) % len(ground.lines)]
+            drawn = one.colour if several else colour(ground, place)
             dashes = DASHES[(place if several else 0) % len(DASHES)]
             line = _thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name])
-            label = f"{soak.label}: {name}" if several else name
-            label += " (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else ""
-            axes.plot(line.at, line.mean, color=colour, linewidth=1.8, linestyle=dashes, label=label)
+            label = f"{name} (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else name
+            axes.plot(line.at, line.mean, color=drawn, linewidth=1.8, linestyle=dashes, label=label)
         for reading in soak.run.standing_readings:
             if reading.unit == "C" and reading.at_seconds is not None:
                 at = (reading.at_seconds - soak.load_start) / scale
-                colour = ground.lines[number % len(ground.lines)] if several else ground.ink
-                axes.plot([at], [reading.value], marker="D", markersize=6, color=colour, linestyle="none")
+                drawn = one.colour if several else ground.ink
+                axes.plot([at], [reading.value], marker="D", markersize=6, color=drawn, linestyle="none")
                 axes.annotate(
                     f"{reading.what} {reading.value:g} C",
                     (at, reading.value),
@@ -252,7 +259,7 @@ def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale
                     fontsize=9.5,
                     color=ground.ink,
                 )
-    limits = {s.trace.limit for s in soaks if s.trace.limit is not None}
+    limits = {one.soak.trace.limit for one in shown if one.soak.trace.limit is not None}
     low, high = axes.get_ylim()
     for limit in limits:
         if limit <= high + 0.5 * (high - low):
@@ -269,4 +276,7 @@ def _temperatures_drawn(axes: Axes, soaks: Sequence[Soak], ground: Ground, scale
                 color=ground.quiet,
             )
     axes.set_title("C", loc="left", fontsize=11, color=ground.ink)
-    _legend(axes, ground)
+    # of several soaks the colours are named above; here the dashes tell the sensors apart
+    kinds = {str(line.get_label()): line.get_linestyle() for line in axes.lines if str(line.get_label())[0] != "_"}
+    sensors = [Line2D([], [], color=ground.ink, linestyle=dashes, label=name) for name, dashes in kinds.items()]
+    _legend(axes, ground, sensors if several else None)

@@ -5,45 +5,38 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, LogLocator
 
 from ulterion.core.links import Link
 from ulterion.core.units import RATE_UNITS, show_block
 from ulterion.model.runs.measure import MeasureRun
-from ulterion.report.figures.comparison import COLOURS, INK, QUIET
+from ulterion.report.figures.ground import Ground, begin, colour, foot, ground_of, measured_on, style
 from ulterion.report.screen.sweeps import Point, points_of
 
 MARKS = ("o", "s", "^", "D", "v", "P")  # lines are told apart by shape as well as by colour
 
 
-def _style(axes: Axes) -> None:
-    for side in ("top", "right"):
-        axes.spines[side].set_visible(False)
-    for side in ("bottom", "left"):
-        axes.spines[side].set_color(QUIET)
-    axes.tick_params(colors=INK, labelsize=10)
-    axes.grid(True, which="major", color="#e4e4e0", linewidth=0.8)
+def _style(axes: Axes, ground: Ground) -> None:
+    style(axes, ground)
+    axes.grid(True, which="major", color=ground.grid, linewidth=0.8)
     axes.set_axisbelow(True)
 
 
-def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None) -> Figure:
+def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None, ground: Ground) -> Figure:
     """Return rate and IOPS against request size on log axes, a line for each depth, the link's ceiling drawn in."""
-    figure = Figure(figsize=(12.8, 6.4), dpi=100, layout="constrained")
-    FigureCanvasAgg(figure)
-    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
+    figure = begin(title, 6.4, ground)
     left, right = figure.add_subplot(1, 2, 1), figure.add_subplot(1, 2, 2)
     for place, depth in enumerate(sorted({p.workload.depth for p in points})):
         mine = sorted((p for p in points if p.workload.depth == depth), key=lambda p: p.workload.block_bytes)
         sizes = [p.workload.block_bytes for p in mine]
-        colour, mark = COLOURS[place % len(COLOURS)], MARKS[place % len(MARKS)]
+        drawn, mark = colour(ground, place), MARKS[place % len(MARKS)]
         rates = [p.found.rate for p in mine]
-        left.plot(sizes, [r / RATE_UNITS[unit] for r in rates], color=colour, marker=mark, label=f"depth {depth}")
-        right.plot(sizes, [r / s for r, s in zip(rates, sizes, strict=True)], color=colour, marker=mark)
+        left.plot(sizes, [r / RATE_UNITS[unit] for r in rates], color=drawn, marker=mark, label=f"depth {depth}")
+        right.plot(sizes, [r / s for r, s in zip(rates, sizes, strict=True)], color=drawn, marker=mark)
     if link is not None:
         low, high = link.practical_low / RATE_UNITS[unit], link.practical_high / RATE_UNITS[unit]
-        left.axhspan(low, high, color=QUIET, alpha=0.18, linewidth=0)
+        left.axhspan(low, high, color=ground.quiet, alpha=0.18, linewidth=0)
         left.text(
             1.0,
             high,
@@ -52,11 +45,11 @@ def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None
             ha="right",
             va="bottom",
             fontsize=9.5,
-            color=QUIET,
+            color=ground.quiet,
         )
     sizes = sorted({p.workload.block_bytes for p in points})
     for axes, label in ((left, unit), (right, "IOPS")):
-        _style(axes)
+        _style(axes, ground)
         axes.set_xscale("log", base=2)
         axes.set_yscale("log")
         axes.yaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
@@ -64,17 +57,15 @@ def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None
         step = max(1, -(-len(sizes) // 8))
         axes.set_xticks(sizes[::step], [show_block(s) for s in sizes[::step]])
         axes.minorticks_off()
-        axes.set_title(label, loc="left", fontsize=11, color=INK)
-        axes.set_xlabel("request size", color=INK)
-    left.legend(frameon=False, fontsize=10)
+        axes.set_title(label, loc="left", fontsize=11, color=ground.ink)
+        axes.set_xlabel("request size", color=ground.ink)
+    left.legend(frameon=False, fontsize=10, labelcolor=ground.ink)
     return figure
 
 
-def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
+def draw_places(points: Sequence[Point], title: str, unit: str, ground: Ground) -> Figure:
     """Return rate against the place on the medium, a line for each workload, with 95 % intervals."""
-    figure = Figure(figsize=(12.8, 5.2), dpi=100, layout="constrained")
-    FigureCanvasAgg(figure)
-    figure.suptitle(title, color=INK, fontsize=14, x=0.01, ha="left")
+    figure = begin(title, 5.4, ground)
     axes, scale = figure.add_subplot(1, 1, 1), RATE_UNITS[unit]
     names = list(dict.fromkeys(p.workload.name.rpartition("@")[0] for p in points))
     for number, name in enumerate(names):
@@ -91,23 +82,34 @@ def draw_places(points: Sequence[Point], title: str, unit: str) -> Figure:
             yerr=error,
             capsize=3,
             label=name,
-            color=COLOURS[number % len(COLOURS)],
+            color=colour(ground, number),
             marker=MARKS[number % len(MARKS)],
         )
-    _style(axes)
+    _style(axes, ground)
     axes.set_ylim(bottom=0)
     axes.set_xlim(left=0)
-    axes.set_title(unit, loc="left", fontsize=11, color=INK)
-    axes.set_xlabel("place on the medium, GB from its start", color=INK)
-    axes.legend(frameon=False, fontsize=10, loc="lower left")
+    axes.set_title(unit, loc="left", fontsize=11, color=ground.ink)
+    axes.set_xlabel("place on the medium, GB from its start", color=ground.ink)
+    axes.legend(frameon=False, fontsize=10, labelcolor=ground.ink, loc="lower left")
     return figure
 
 
-def draw_run(run: MeasureRun, unit: str, link: Link | None) -> Figure:
+def draw_run(run: MeasureRun, unit: str, link: Link | None, *, dark: bool = False) -> Figure:
     """Return the figure of a sweep, whichever it is."""
-    points = points_of(run)
+    points, ground = points_of(run), ground_of(dark=dark)
     subject = run.target.model or run.target.device or run.target.path
     if run.at_places:
-        return draw_places(points, f"{subject}: {unit} at {len({p.workload.place for p in points})} places", unit)
-    kinds = sorted({f"{p.workload.pattern} {p.workload.direction}" for p in points})
-    return draw_sweep(points, f"{subject}: {', '.join(kinds)} by request size", unit, link)
+        title = f"{subject}: {unit} at {len({p.workload.place for p in points})} places"
+        figure, sure = draw_places(points, title, unit, ground), "lines: 95 % intervals"
+    else:
+        kinds = sorted({f"{p.workload.pattern} {p.workload.direction}" for p in points})
+        title, sure = f"{subject}: {', '.join(kinds)} by request size", _widest(points)
+        figure = draw_sweep(points, title, unit, link, ground)
+    foot(figure, [measured_on([run.bench.host], [run.started]), f"{run.settings.passes} passes", sure], ground)
+    return figure
+
+
+def _widest(points: Sequence[Point]) -> str:
+    """Return how sure the points are: the widest half of a 95 % interval."""
+    margins = [p.found.margin for p in points if p.found.margin is not None]
+    return f"95 % intervals within ±{max(margins) * 100:.2g} %" if margins else "too few passes for intervals"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_iops, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import table, verdict
 from ulterion.report.words.columns import show_change
@@ -35,7 +35,7 @@ def answer_table(group: Group, unit: str) -> list[RenderableType]:
             if any(cells):
                 rows.append([Text("" if hookup in named else hookup, style="name"), word, *cells])
                 named.add(hookup)
-    legend = f"{group.baseline}: {unit}; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
+    legend = f"{group.baseline}: {unit}, small ones and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
     return [table(columns, rows), Text(legend, style="muted")]
 
 
@@ -53,6 +53,8 @@ def _cell(group: Group, hookup: str, question: str, direction: str, unit: str) -
     if row is None:
         return ""
     if row.comparison is None:
+        if row.workload.pattern == "random":
+            return show_iops(row.estimate.rate / row.workload.block_bytes)
         return show_rate(row.estimate.rate, unit, with_unit=False)
     judged = row.comparison
     shown = {"same": "same", "undecided": "?"}.get(judged.verdict) or show_change(judged.ratio.value)

@@ -8,7 +8,7 @@ from itertools import pairwise
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
@@ -38,7 +38,7 @@ def comparison(
         against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
         answer = answer_table(group, unit)
-        figures = [Text(""), _figures(group, unit)] if long or not answer else []
+        figures = [Text(""), _figures(group, unit), *_small(group)] if long or not answer else []
         shown += [*([Text("")] if shown else []), Text(head, style="head")]
         shown += [*([Text(""), *answer] if answer else []), *figures, *_remarks(group, margin, labels, outcomes or {})]
     return shown
@@ -71,6 +71,27 @@ def _figures(group: Group, unit: str) -> RenderableType:
         body += [Text(name, style="name")] if begins else []
         body.append(["", *line])
     return table([("", "left"), *columns[1:]], body)
+
+
+def _small(group: Group) -> list[RenderableType]:
+    """Return the scattered requests of a group as what they are counted in: so many a second, and how long one waits."""
+    rows = [r for r in group.rows if r.workload.pattern == "random" and r.waits is not None]
+    if not rows:
+        return []
+    columns = [
+        ("workload", "left"),
+        ("hookup", "left"),
+        ("IOPS", "right"),
+        ("half within", "right"),
+        ("99 % within", "right"),
+    ]
+    lines: list[list[Text | str]] = []
+    for at, row in enumerate(rows):
+        first = at == 0 or rows[at - 1].workload.text != row.workload.text
+        name = Text(row.workload.name if first else "", style="name")
+        waits = [show_duration(w) for w in row.waits or ()]
+        lines.append([name, row.hookup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
+    return [Text(""), table(columns, lines)]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:

@@ -49,7 +49,12 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
         if judged.verdict in ("met", "not measured", "stated, not proved"):
             continue
         parts = [judged.why] if judged.why else []
-        if judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
+        if judged.unflushed is not None:
+            parts.append(
+                f"the flush at the end of each pass alone keeps it from the claim: {show_rate(judged.unflushed)} without it; longer "
+                "passes (--seconds) pay less for it"
+            )
+        elif judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
             parts += [held_back(row)] if row.blame is not None else []
         if parts:
             sentences.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")

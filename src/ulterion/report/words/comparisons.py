@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from ulterion.core.units import show_duration
 from ulterion.core.verdicts import Comparison, Verdict
 from ulterion.judge.comparisons import Group
+from ulterion.report.words.culprits import culprit_names
 
 ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
 
@@ -16,6 +17,7 @@ def summaries(group: Group, margin: float) -> list[str]:
     """Return one sentence for each hookup compared: how many workloads came out which way."""
     return [
         f"{name}: {_counted([r.comparison for r in group.rows if r.hookup == name and r.comparison], margin)}"
+        f"{culprit_names(group.blames, name)}"
         for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison)
     ]
 

@@ -9,6 +9,8 @@ from ulterion.core.culprits import Finding, Suspect
 from ulterion.core.units import show_rate
 from ulterion.judge.culprits import ANOTHER, DIRECTIONS, Blame, NextMeasurement
 
+DOING: dict[Direction, str] = {"read": "reading", "write": "writing"}
+
 
 def blame_words(blame: Blame) -> str:
     """Return what held a hookup back."""
@@ -76,6 +78,20 @@ def culprit_lines(blames: Mapping[tuple[str, Direction], Blame], hookups: Sequen
             continue
         lines += [f"{hookup}, {direction}: {words}" for direction, words in said.items()]
     return lines
+
+
+def culprit_names(blames: Mapping[tuple[str, Direction], Blame], hookup: str) -> str:
+    """Return by what a hookup is held back, in a word for the end of a sentence; empty where nothing is known."""
+    said = {d: _either(b) for d in DIRECTIONS if (b := blames.get((hookup, d))) is not None and b.finding.suspects}
+    if not said:
+        return ""
+    if len(set(said.values())) == 1:
+        return f"; held back by {next(iter(said.values()))}"
+    return "; held back " + ", ".join(f"{DOING[d]} by {names}" for d, names in said.items())
+
+
+def _either(blame: Blame) -> str:
+    return " or ".join(s.label for s in blame.finding.suspects)
 
 
 def _names(blame: Blame) -> tuple[str, ...]:

@@ -1,0 +1,110 @@
+"""What all figures share: their ground and colours, the name and colour of each hookup, and the line at their foot."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+from ulterion.model.review import Review
+
+WIDTH = 12.8  # inches, at 100 dots each
+
+
+@dataclass(frozen=True)
+class Ground:
+    """Colours of a figure: of its ground, text, quiet lines, grid, phases, and of the lines in order.
+
+    The colours of lines differ in lightness as well as in hue; the first six are told apart without colour vision.
+    """
+
+    ground: str
+    ink: str
+    quiet: str
+    grid: str
+    rest: str
+    lines: tuple[str, ...]
+
+
+LIGHT = Ground("#ffffff", "#1b1b1b", "#77777a", "#e6e6e2", "#f1f1ed",
+               ("#1f4e79", "#c8553d", "#3f8f6b", "#a67c00", "#6d4a8a", "#3d3d3d",
+                "#4f8a8b", "#a23b72", "#9c6644", "#5f7fbf", "#8ab17d", "#b5838d"))  # fmt: skip
+DARK = Ground("#16181b", "#ececea", "#9a9a9e", "#2c2f33", "#1e2125",
+              ("#7fb2e5", "#f08a6b", "#7fd1a8", "#e3c05a", "#c3a0e0", "#d0d0d0",
+               "#7cc6c7", "#e58bbd", "#cfa27f", "#a9bdf0", "#b9dbab", "#e0b8c0"))  # fmt: skip
+
+
+def ground_of(*, dark: bool) -> Ground:
+    """Return the ground for a light or a dark page."""
+    return DARK if dark else LIGHT
+
+
+@dataclass(frozen=True)
+class Cast:
+    """How the hookups of a review are called in figures, and which colour each has in all of them.
+
+    Attributes:
+        names: by the hookup's name.
+        places: likewise its place among the colours: its place among the hookups of its medium, which are shown together.
+    """
+
+    names: Mapping[str, str] = field(default_factory=dict)
+    places: Mapping[str, int] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, review: Review) -> Cast:
+        """Return the cast of a review."""
+        media: dict[str, list[str]] = {}
+        for name, hookup in review.hookups.items():
+            media.setdefault(hookup.medium, []).append(name)
+        places = {name: place for names in media.values() for place, name in enumerate(names)}
+        return cls({name: review.hookup_label(name) for name in review.hookups}, places)
+
+    def name(self, hookup: str) -> str:
+        """Return what readers know a hookup as."""
+        return self.names.get(hookup, hookup)
+
+    def place(self, hookup: str | None, otherwise: int) -> int:
+        """Return a hookup's place among the colours; `otherwise` for one that the review does not have."""
+        return otherwise if hookup is None else self.places.get(hookup, otherwise)
+
+
+def colour(ground: Ground, place: int) -> str:
+    """Return the colour of a place; after the last it begins again."""
+    return ground.lines[place % len(ground.lines)]
+
+
+def begin(title: str, height: float, ground: Ground) -> Figure:
+    """Return an empty figure of the usual width with its title, drawn without a display."""
+    figure = Figure(figsize=(WIDTH, height), dpi=100, layout="constrained", facecolor=ground.ground)
+    FigureCanvasAgg(figure)
+    figure.suptitle(title, color=ground.ink, fontsize=14, x=0.01, ha="left")
+    return figure
+
+
+def style(axes: Axes, ground: Ground, *, bare: bool = False) -> None:
+    """Give a panel its ground and quiet frame; a `bare` one has no line on its left."""
+    axes.set_facecolor(ground.ground)
+    for side in ("top", "right", *(["left"] if bare else [])):
+        axes.spines[side].set_visible(False)
+    for side in ("bottom", "left"):
+        axes.spines[side].set_color(ground.quiet)
+    axes.tick_params(colors=ground.ink, labelsize=10.5)
+
+
+def foot(figure: Figure, words: Sequence[str], ground: Ground) -> None:
+    """Write at the foot when and where a figure was measured, and how sure it is."""
+    text = "; ".join(w for w in words if w)
+    figure.supxlabel(text, color=ground.quiet, fontsize=9.5, x=0.01, ha="left")
+
+
+def measured_on(hosts: Sequence[str], moments: Sequence[datetime.datetime]) -> str:
+    """Return in words on which benches and days something was measured."""
+    days = sorted({f"{m:%Y-%m-%d}" for m in moments})
+    when = "" if not days else f" on {days[0]}" if len(days) == 1 else f" from {days[0]} to {days[-1]}"
+    where = ", ".join(dict.fromkeys(hosts))
+    return f"measured{f' at {where}' if where else ''}{when}"

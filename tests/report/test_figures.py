@@ -1,0 +1,114 @@
+"""Figures of comparisons and sweeps: what they name, one colour for a hookup, light and dark, and how sure they are."""
+
+from __future__ import annotations
+
+from matplotlib.colors import to_hex
+from matplotlib.figure import Figure
+
+from tests.support import BENCH, REVIEW, FolderCase, simulate
+from ulterion.conduct.observers import SoakObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import SoakRequest
+from ulterion.conduct.soak import soak
+from ulterion.core.errors import UsageError
+from ulterion.core.workload import parse_sweep, parse_workload
+from ulterion.judge.comparisons import compare_review, only_workloads
+from ulterion.judge.soaks import soak_of
+from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.store import ReviewFolder
+from ulterion.report.figures.comparison import draw_comparison
+from ulterion.report.figures.ground import DARK, LIGHT, Cast
+from ulterion.report.figures.soaks import draw_soaks
+from ulterion.report.figures.sweeps import draw_run
+
+LARGE = [parse_workload("sequential read 4 MiB depth 4"), parse_workload("sequential write 4 MiB depth 4")]
+WRITING = parse_workload("sequential write 1 MiB depth 4")
+
+
+def texts(figure: Figure) -> str:
+    """Return every text of a figure."""
+    axes = [t.get_text() for a in figure.axes for t in [*a.texts, a.title, *a.get_yticklabels(), *a.get_xticklabels()]]
+    left = [a.get_title(loc="left") for a in figure.axes]
+    return " | ".join([figure.get_suptitle(), figure.get_supxlabel(), *axes, *left])
+
+
+class Comparisons(FolderCase):
+    def boxes(self, count: int) -> ReviewFolder:
+        review, bench = REVIEW, BENCH
+        for n in range(count):
+            review += f'[parts.box{n}]\nname = "Case number {n} by a maker with a long name"\nkind = "enclosure"\nlink = "USB 10 Gb/s"\n'
+            review += f'[hookups.box{n}]\nchain = ["b:usb", "box{n}", "drive"]\ntarget = "sim:bench.toml"\n'
+            bench += f'[parts.box{n}]\nlink = "USB 10 Gb/s"\ndriver = "uas"\ntransport = "USB"\nread = "{900 - 20 * n} MB/s"\nwrite = "800 MB/s"\n'
+        folder = self.review(review, bench)
+        for hookup in folder.review.hookups:
+            simulate(folder, hookup, LARGE, passes=3)
+        return folder
+
+    def test_twelve_hookups_are_named_by_products_each_in_its_colour(self) -> None:
+        """Names, bench, day and how sure stand in it, light and dark; a hookup keeps its colour when others are left out."""
+        folder = self.boxes(10)
+        cast = Cast.of(folder.review)
+        for dark, ground in ((False, LIGHT), (True, DARK)):
+            (group,) = compare_review(folder.review, folder.runs())
+            figure = draw_comparison(group, "Test Drive", "MB/s", cast, dark=dark)
+            told = texts(figure)
+            for words in (
+                "direct, b:fast",
+                "Test Box",
+                "Case number 7",
+                "measured at testbench on 2026-01-01; 3 passes; lines: 95 % intervals",
+            ):
+                self.assertIn(words, told)
+            self.assertEqual(to_hex(figure.get_facecolor()), ground.ground)
+            colours = [to_hex(bar.get_facecolor()) for bar in figure.axes[0].patches]
+            self.assertEqual(len(colours), 12)
+            self.assertEqual(len(set(colours)), 12)
+            (few,) = compare_review(folder.review, folder.runs(), hookups=["box7"])
+            bars = draw_comparison(few, "Test Drive", "MB/s", cast, dark=dark).axes[0].patches
+            self.assertEqual([to_hex(bar.get_facecolor()) for bar in bars], [colours[0], colours[9]])
+
+    def test_a_soak_has_the_colour_and_name_of_its_hookup(self) -> None:
+        """Two soaks: lines in the colours that the comparison gives their hookups, named by products."""
+        folder = self.boxes(2)
+        cast, plan = Cast.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
+        soaks = []
+        for hookup in ("box1", "direct"):
+            place = Place(folder, folder.path, None, hookup)
+            found = soak_of(soak(SoakRequest(place, WRITING, plan), SoakObserver()).run)
+            assert found is not None
+            soaks.append(found)
+        figure = draw_soaks(soaks, "MB/s", (), cast)
+        lines = {str(line.get_label()): to_hex(line.get_color()) for line in figure.axes[0].lines}
+        self.assertEqual(lines["direct, b:fast"], LIGHT.lines[0])
+        self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
+        self.assertIn("measured at testbench on 2026-01-01; a value every 1 s", texts(figure))
+
+    def test_one_workload_alone(self) -> None:
+        """Only its rows are left, with the verdicts that the whole has; an unknown one is refused with the near name."""
+        folder = self.boxes(1)
+        (group,) = compare_review(folder.review, folder.runs())
+        (only,) = only_workloads([group], [LARGE[1].text])
+        self.assertEqual({r.workload.text for r in only.rows}, {LARGE[1].text})
+        self.assertEqual(only.rows, tuple(r for r in group.rows if r.workload.text == LARGE[1].text))
+        with self.assertRaisesRegex(UsageError, "unknown workload 'sequential reed 4 MiB depth 4'.*did you mean"):
+            only_workloads([group], ["sequential reed 4 MiB depth 4"])
+        shown = self.ulterion("compare", "--workload", LARGE[0].text, "--long").stdout
+        self.assertIn(LARGE[0].text, shown)
+        self.assertNotIn(LARGE[1].text, shown)
+        self.refused("compare", "--dark", says="add --figure")
+
+
+class Sweeps(FolderCase):
+    def test_a_sweep_says_when_where_and_how_sure(self) -> None:
+        """Sizes by depth, and places: both on either ground, with bench, day, passes and interval at the foot."""
+        folder = self.review()
+        sizes = simulate(folder, "direct", parse_sweep("random read 4 KiB to 64 KiB depth 1 to 4"), passes=3).run
+        places = simulate(folder, "direct", LARGE[0].at_places(3), passes=3).run
+        for run, words in (
+            (sizes.model_copy(update={"suite": "sweep"}), "95 % intervals within ±"),
+            (places, "lines: 95 % intervals"),
+        ):
+            for dark, ground in ((False, LIGHT), (True, DARK)):
+                figure = draw_run(run, "MB/s", run.seen_link, dark=dark)
+                self.assertIn(f"measured at testbench on 2026-01-01; 3 passes; {words}", figure.get_supxlabel())
+                self.assertEqual(to_hex(figure.axes[0].get_facecolor()), ground.ground)
