@@ -12,11 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import FolderCase
+from ulterion.conduct import remarks
 from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.ownshare import own_share
+from ulterion.core.ownshare import BUSY, own_share
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import lanes
+from ulterion.model.runs.document import parse_run
+from ulterion.model.runs.measure import MeasureRun
 
 DEEP = parse_workload("random read 4 KiB depth 32").settled(5.0, 2**30)
 MEMORY = Path("/dev/shm")
@@ -52,7 +55,7 @@ class Needed(unittest.TestCase):
                 rate / count / worker,
             )
 
-        with mock.patch("os.cpu_count", return_value=cores):
+        with mock.patch("os.sched_getaffinity", return_value=set(range(cores))):
             return lanes.needed(replace(DEEP, depth=depth), trial), tried
 
     def test_as_many_as_the_drive_takes_and_the_machine_has(self) -> None:
@@ -74,24 +77,33 @@ class Needed(unittest.TestCase):
 
 
 class Told(FolderCase):
-    def warnings(self, folder: str, *words: str) -> str:
+    def measured(self, folder: str, *words: str) -> MeasureRun:
         data = self.json_of("measure", folder, *words, "--passes", "1", "--seconds", "0.3", "--span", "16 MiB")
         cost = data["run"]["bench"]["request_cost"]
         self.assertTrue(1e-8 < cost < 1e-4, cost)
-        return " ".join(data["run"]["warnings"])
+        run = parse_run(Path(data["kept_in"]).read_bytes(), "run")
+        assert isinstance(run, MeasureRun)
+        return run
 
     @unittest.skipUnless(MEMORY.is_dir() and os.access(MEMORY, os.W_OK), "no memory-backed folder here")
     def test_a_pass_that_waits_for_no_drive_is_told(self) -> None:
-        """On memory the worker is the limit, and our part is not small; with one lane asked for, more are proposed."""
+        """On memory our part is not small; the worker is told as the limit where it was, which others may keep it from."""
         import tempfile
 
         with tempfile.TemporaryDirectory(dir=MEMORY) as folder:
-            self.assertRegex(
-                self.warnings(folder, "--workload", "random read 4 KiB"),
-                r"busy \d+ % of the time: the processor was the limit, not the drive.*of a request is the program's own",
-            )
-            fixed = self.warnings(folder, "--workload", "random read 4 KiB depth 16", "--lanes", "1")
-            self.assertRegex(fixed, "one worker was the limit, busy .*: try --lanes auto|busy")
+            for words in (["random read 4 KiB"], ["random read 4 KiB depth 16", "--lanes", "1"]):
+                run = self.measured(folder, "--workload", *words)
+                said, busy = " ".join(run.warnings), run.workloads[0].passes[0].busy or 0.0
+                self.assertIn("of a request is the program's own", said)
+                self.assertTrue(0.05 < busy < 1.1, busy)
+                self.assertEqual("the limit" in said, busy > BUSY, (said, busy))
+        (record,) = run.workloads
+        for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97 % of the time: try --lanes auto"), (1, 0.5, None),
+                                  (3, 0.9, "its 3 workers were busy 90 % of the time: the processor was the limit, not the drive")):  # fmt: skip
+            one = record.passes[0].model_copy(update={"busy": busy, "lanes": many})
+            changed = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [one]})]})
+            limits = [w for w in remarks.on_run(changed) if "the limit" in w]
+            self.assertEqual(limits, [f"{record.workload.name}: {told}"] if told else [])
 
     def test_a_pass_that_waits_is_not(self) -> None:
         """Large requests one at a time, from a disk: no worker is the limit, and nothing is ours."""
@@ -99,5 +111,5 @@ class Told(FolderCase):
 
         if target_facts(self.folder).filesystem in MEMORY_FILESYSTEMS:
             self.skipTest("the tests' folder is in memory")
-        said = self.warnings(".", "--workload", "sequential read 1 MiB depth 2")
+        said = " ".join(self.measured(".", "--workload", "sequential read 1 MiB depth 2").warnings)
         self.assertNotRegex(said, "the limit|own")

@@ -15,6 +15,7 @@ from unittest import mock
 from tests.support import FolderCase
 from ulterion.conduct.rest import LONGEST_COOLING, Rest
 from ulterion.core.errors import PassSpoiled, UsageError
+from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import runner, testfile
@@ -204,7 +205,7 @@ class Rounds(FolderCase):
 
             def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
                 seeds.append(seed)
-                return mock.Mock(spec=PassResult, rate=1.0)
+                return result_of(1.0)
 
         class Told(runner.Observer):
             def begin(self, index: int, workload: Workload, number: int) -> None:
@@ -214,6 +215,12 @@ class Rounds(FolderCase):
             runner.run(Fake(), runner.Schedule([READ, WRITE], 2, 9), Told())
         self.assertEqual(steps[:5], ["prepare", "sequen1", "random1", "sequen2", "random2"])
         self.assertEqual((seeds[:4], len(set(seeds))), (seeds[4:], 4))
+
+
+def result_of(rate: float) -> PassResult:
+    """Return a pass of a second at one rate, in a hundred requests."""
+    block = rate / 100
+    return PassResult(rate, 1.0, 100, LatencyHistogram(), None, None, 0.1, (block * 10,) * 10)  # type: ignore[arg-type]
 
 
 class Repeating(FolderCase):
@@ -234,9 +241,9 @@ class Repeating(FolderCase):
             def prepare(self, seed: int, laid: object = None) -> None:
                 steps.append("prepare")
 
-            def run_pass(self, workload: Workload, seed: int, tick: object = None) -> mock.Mock:
+            def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
                 steps.append("pass")
-                return mock.Mock(rate=next(queues[0 if workload is READ else 1]))
+                return result_of(next(queues[0 if workload is READ else 1]))
 
         class Told(runner.Observer):
             def end(self, index: int, workload: Workload, number: int, result: object) -> None:
@@ -256,6 +263,11 @@ class Repeating(FolderCase):
         self.assertEqual([sum(i == index for i, _ in passes) for index in (0, 1)], [3, 8])
         self.assertRegex(reasons[0], "^sure within 1 % .* after 3 passes")
         self.assertRegex(reasons[1], "^not sure within 1 %: ±.* after the most passes allowed, 8")
+        cached = [400.0, *[100.0, 100.1, 99.9] * 4]  # no mean of both is ever sure; the second state is
+        passes, reasons, _ = self.run_with([[100.0] * 3, cached], sure=runner.Sureness(0.01, 12))
+        self.assertRegex(
+            reasons[1], r"^sure within 1 % \(cached no interval yet, after the cache ±0.*\) after 4 passes"
+        )
         settling = [100.0, 104.0, 100.0, *[102.0] * 20]
         passes, reasons, _ = self.run_with([settling], sure=runner.Sureness(0.01, 20))
         self.assertTrue(5 < len(passes) < 20)

@@ -79,7 +79,7 @@ class New(FolderCase):
 
 class Names(unittest.TestCase):
     def test_a_hookup_is_called_by_its_products(self) -> None:
-        """What stands between port and medium; the port alone; and its own name where two would be called alike."""
+        """What stands between port and medium; directly in a port; and its own name where two would be called alike."""
         text = (
             'schema = 1\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
             '[parts.hub]\nname = "Hub Two"\nkind = "hub"\n[parts.d]\nname = "Drive"\nkind = "drive"\n'
@@ -88,5 +88,6 @@ class Names(unittest.TestCase):
         )
         review = parse_review(text, Path("review.toml"))
         self.assertEqual(
-            [review.hookup_label(n) for n in review.hookups], ["a", "Box One (x)", "Box One (y)", "Hub Two + Box One"]
+            [review.hookup_label(n) for n in review.hookups],
+            ["direct, a", "Box One (x)", "Box One (y)", "Hub Two + Box One"],
         )

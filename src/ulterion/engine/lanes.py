@@ -21,6 +21,13 @@ def split(workload: Workload, count: int) -> list[Workload]:
     return [replace(workload, depth=whole + (lane < over)) for lane in range(count)]
 
 
+def processors() -> int:
+    """Return how many processors this program may use."""
+    if hasattr(os, "sched_getaffinity"):
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1
+
+
 def needed(workload: Workload, trial: Callable[[Workload, int], PassResult]) -> int:
     """Return how many lanes to use: one, unless its worker is busy nearly all the time and more of them are faster.
 
@@ -30,7 +37,7 @@ def needed(workload: Workload, trial: Callable[[Workload, int], PassResult]) -> 
         return 1
     short = replace(workload, seconds=min(TRIAL, workload.seconds or TRIAL))
     best, chosen = trial(short, 1), 1
-    most = min(os.cpu_count() or 1, workload.depth)
+    most = min(processors(), workload.depth)
     count = 2
     while count <= most and (best.busy or 0.0) >= BUSY:
         tried = trial(short, count)

@@ -259,6 +259,16 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, sca
                     fontsize=9.5,
                     color=ground.ink,
                 )
+    _limits(axes, shown, ground)
+    axes.set_title("C", loc="left", fontsize=11, color=ground.ink)
+    # of several soaks the colours are named above; here the dashes tell the sensors apart
+    kinds = {str(line.get_label()): line.get_linestyle() for line in axes.lines if str(line.get_label())[0] != "_"}
+    sensors = [Line2D([], [], color=ground.ink, linestyle=dashes, label=name) for name, dashes in kinds.items()]
+    _legend(axes, ground, sensors if several else None)
+
+
+def _limits(axes: Axes, shown: Sequence[_Shown], ground: Ground) -> None:
+    """Draw the limits that the drives state, where they lie within the picture, or would with half more of it."""
     limits = {one.soak.trace.limit for one in shown if one.soak.trace.limit is not None}
     low, high = axes.get_ylim()
     for limit in limits:
@@ -275,8 +285,3 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, sca
                 fontsize=9.5,
                 color=ground.quiet,
             )
-    axes.set_title("C", loc="left", fontsize=11, color=ground.ink)
-    # of several soaks the colours are named above; here the dashes tell the sensors apart
-    kinds = {str(line.get_label()): line.get_linestyle() for line in axes.lines if str(line.get_label())[0] != "_"}
-    sensors = [Line2D([], [], color=ground.ink, linestyle=dashes, label=name) for name, dashes in kinds.items()]
-    _legend(axes, ground, sensors if several else None)
