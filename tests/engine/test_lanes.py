@@ -93,8 +93,12 @@ class Told(FolderCase):
         with tempfile.TemporaryDirectory(dir=MEMORY) as folder:
             for words in (["random read 4 KiB"], ["random read 4 KiB depth 16", "--lanes", "1"]):
                 run = self.measured(folder, "--workload", *words)
-                said, busy = " ".join(run.warnings), run.workloads[0].passes[0].busy or 0.0
-                self.assertIn("of a request is the program's own", said)
+                (one,) = run.workloads[0].passes
+                said, busy = " ".join(run.warnings), one.busy or 0.0
+                cost = run.bench.request_cost if run.workloads[0].workload.depth == 1 else run.bench.request_cost_deep
+                own = own_share(cost, busy, one.seconds, one.requests, one.lanes or 1)
+                self.assertGreater(own.share or 0.0, 0.005)
+                self.assertEqual("of a request is the program's own" in said, own.is_large, (said, own))
                 self.assertTrue(0.05 < busy < 1.1, busy)
                 self.assertEqual("the limit" in said, busy > BUSY, (said, busy))
         (record,) = run.workloads
