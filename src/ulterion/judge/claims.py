@@ -17,8 +17,8 @@ from ulterion.judge.measured import (
     Measured,
     best_of,
     chain_elements,
-    device_of,
     latest,
+    link_seen_of,
     trusted_direct,
 )
 from ulterion.model.review import Review
@@ -205,10 +205,10 @@ def _was_pressed(case: _Case, best: Measured) -> bool:
 
 
 def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
-    """Judge the link a product is sold as by the link that was seen, when it is the device the host talked to."""
-    seen = case.run.seen_link
-    if seen is None or device_of(case.run) != case.part:
-        return row
+    """Judge the link a product is sold as by the link that was seen of it."""
+    seen = link_seen_of(case.review, case.run, case.part)
+    if seen is None:
+        return replace(row, hookup=None)
     row = replace(row, measured=seen.payload, measured_name=seen.name, run=case.run.id)
     share = seen.payload / claimed.payload
     if seen.payload >= claimed.payload:

@@ -14,6 +14,12 @@ from ulterion.model.review import Review
 
 DIRECTIONS: tuple[Direction, ...] = ("read", "write")
 ANOTHER = "another "  # before the kind of a part that the review does not have
+TAKEN_BY = {
+    "USB": ("USB", "USB4", "Thunderbolt"),
+    "USB4": ("USB4", "Thunderbolt"),
+    "Thunderbolt": ("Thunderbolt", "USB4"),
+}
+"""Families of ports that take a plug of a family: USB4 and Thunderbolt hosts run USB devices (USB4 Specification 2.0, 2.1)."""
 BETWEEN = ("hub", "cable", "adapter", "dock", "switch", "extension")  # kinds of parts that a chain does without
 
 
@@ -144,9 +150,9 @@ def _like(review: Review, key: str) -> list[str]:
     """Return what could stand in the place of a port or part: of the same kind, with a link of the same family."""
     if key in review.ports:
         link = review.ports[key].link
-        family = link.name.split()[0]
+        takes = TAKEN_BY.get(link.name.split()[0], (link.name.split()[0],))
         able = [n for n, p in review.ports.items() if p.link.payload >= link.payload and n != key]
-        return [n for n in able if review.ports[n].link.name.split()[0] == family]
+        return [n for n in able if review.ports[n].link.name.split()[0] in takes]
     part = review.parts[key]
     same = [n for n, p in review.parts.items() if n != key and p.kind == part.kind]
     return [n for n in same if _family(review, n) == _family(review, key)]

@@ -8,6 +8,7 @@ from statistics import median
 
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
+from ulterion.core.links import Link
 from ulterion.core.passstates import SLOW_STATES, PassState
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.suites import is_free
@@ -17,6 +18,8 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
+
+HUBS = ("hub", "dock")  # kinds of parts that the host shows as a hub
 
 
 @dataclass(frozen=True)
@@ -152,6 +155,20 @@ def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measu
 def device_of(run: AnyRun) -> str | None:
     """Return which part of the chain the host talked to: the one before the medium, or a medium plugged in alone."""
     return (run.chain[-2] if len(run.chain) > 2 else run.chain[-1]) if run.chain else None
+
+
+def link_seen_of(review: Review, run: AnyRun, key: str) -> Link | None:
+    """Return the link that was seen of a part: of the device the host talked to, or of a hub on the way; None where none was."""
+    if device_of(run) == key:
+        return run.seen_link
+    named = next(
+        (s for s in run.target.steps if s.name == key), None
+    )  # the simulated bench names its parts as the review does
+    if named is not None:
+        return named.link
+    hubs = [k for k in run.chain if k in review.parts and review.parts[k].kind in HUBS]
+    steps = [s for s in run.target.steps if s.role == "hub"]
+    return steps[0].link if hubs == [key] and len(steps) == 1 else None
 
 
 def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> list[Element]:

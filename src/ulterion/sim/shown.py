@@ -16,12 +16,17 @@ def seen_link(chain: Sequence[SimPart]) -> tuple[SimPart, Link | None]:
     Two ends of one family, and a cable between them, train at the slowest of all.
     """
     device = next((p for p in reversed(chain[1:]) if p.driver is not None), chain[-1])
-    if device.link is None:
-        return device, None
-    family = device.link.name.split()[0]
-    upstream = chain[: chain.index(device) + 1]
+    return device, trained(chain, device)
+
+
+def trained(chain: Sequence[SimPart], part: SimPart) -> Link | None:
+    """Return the link that a part trains: the slowest of its own and of those of the same family between it and the host."""
+    if part.link is None:
+        return None
+    family = part.link.name.split()[0]
+    upstream = chain[: chain.index(part) + 1]
     same = [p.link for p in upstream if p.link is not None and p.link.name.split()[0] == family]
-    return device, min(same, key=lambda link: link.payload)
+    return min(same, key=lambda link: link.payload)
 
 
 def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], temperature: float | None = None) -> Drive:
@@ -32,8 +37,7 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
     for key, part in zip(names, chain, strict=True):
         if part.unseen:
             continue
-        running = link if part is device else part.link
-        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, running))
+        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, trained(chain, part)))
     medium = chain[-1]
     return Drive(
         name=name,
