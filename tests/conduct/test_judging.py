@@ -110,6 +110,36 @@ class Claiming(FolderCase):
         drive = {r.hookup: r.judgement.verdict for r in rows if r.part == "drive"}
         self.assertEqual(drive, {"direct": "met", "box": "not testable here"})
 
+    def test_a_flush_that_alone_misses_a_claim_is_said(self) -> None:
+        """Short passes pay for it: the figure keeps it, and the reason names the rate without it."""
+        text = REVIEW.replace("[parts.drive.claims]\n", '[parts.drive.claims]\nwrite = "1980 MB/s"\n')
+        self.verdicts(text, BENCH.replace("parallel = 32", 'parallel = 32\nflush = "150 ms"'))
+        row = self.rows[("drive", "write")]
+        self.assertEqual(row.judgement.verdict, "missed")
+        self.assertAlmostEqual((row.judgement.unflushed or 0) / 2000e6, 1, delta=0.01)
+        self.assertAlmostEqual((row.measured or 0) / 2000e6, 1.85 / 2, delta=0.01)
+        self.assertRegex(
+            " ".join(reasons([row])),
+            r"the flush at the end of each pass alone keeps it from the claim: (20\d\d|199\d) MB/s without it",
+        )
+        self.verdicts(text, BENCH.replace('write = "2000 MB/s"', 'write = "1900 MB/s"'))
+        self.assertIsNone(self.rows[("drive", "write")].judgement.unflushed)
+
+    def test_a_hubs_link_is_judged_by_what_was_seen_of_it(self) -> None:
+        """The hub between port and box is seen as linked at 5 Gb/s; where a box alone is held the hub's claim is not measured."""
+        hub = (
+            '[parts.hub]\nname = "Hub"\nkind = "hub"\nlink = "USB 10 Gb/s"\n[parts.hub.claims]\nlink = "USB 10 Gb/s"\n'
+        )
+        bench = BENCH + '[parts.hub]\nlink = "USB 5 Gb/s"\ntransport = "USB"\n'
+        self.assertEqual(self.verdicts(REVIEW + hub, bench)[("hub", "link")], "not measured")
+        chain = '[hookups.hubbed]\nchain = ["b:usb", "hub", "box", "drive"]\ntarget = "sim:bench.toml"\n'
+        self.assertEqual(self.verdicts(REVIEW + hub + chain, bench)[("hub", "link")], "missed")
+        row = self.rows[("hub", "link")]
+        self.assertEqual((row.measured_name, row.hookup), ("USB 5 Gb/s", "hubbed"))
+        self.assertRegex(
+            row.judgement.why or "", "the same port linked Test Box at USB 10 Gb/s or more: look at the cable"
+        )
+
     def test_iops_and_capacity(self) -> None:
         """Claims in IOPS are held against random workloads, capacity against what the drive states."""
         text = REVIEW.replace('[parts.drive.claims]\n', '[parts.drive.claims]\nrandom_read = "15 kIOPS"\n'

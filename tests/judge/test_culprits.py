@@ -62,3 +62,12 @@ class Told(FolderCase):
             " ".join(self.ulterion("compare").stdout.split()),
             r"box, read: Test Box: without it quick carried 10\d\d MB/s",
         )
+
+    def test_a_better_port_of_another_family_is_proposed(self) -> None:
+        """Port and box are left; the review's USB4 port takes a USB plug and does more: the box there would tell."""
+        text = REVIEW + '[ports."b:four"]\nlink = "USB4 40 Gb/s"\n'
+        folder = self.review(text, BENCH + '[ports."b:four"]\nlink = "USB4 40 Gb/s"\n')
+        for hookup in folder.review.hookups:
+            simulate(folder, hookup)
+        (one,) = [c for c in self.json_of("compare")["groups"][0]["culprits"] if c["hookup"] == "box"]
+        self.assertEqual(one["next"], {"chain": ["b:four", "box", "drive"], "hookup": None})

@@ -17,6 +17,7 @@ from ulterion.judge.measured import (
     Measured,
     best_of,
     chain_elements,
+    device_of,
     latest,
     link_seen_of,
     trusted_direct,
@@ -40,6 +41,7 @@ class _Case:
     measured: dict[str, Measured]
     direct: tuple[Measured, ...]
     blames: dict[tuple[str, Direction], Blame]
+    everything: dict[str, dict[str, Measured]]
 
     @property
     def run(self) -> MeasureRun:
@@ -95,7 +97,8 @@ def judge_claims(
     for key in [*review.ports, *review.parts]:
         if hookups and not any(key in review.hookups[name].chain for name in hookups):
             continue  # what the hookups that were named do not hold is no answer to the question
-        cases = [_case(review, key, name, measured, blame) for name in measured if key in review.hookups[name].chain]
+        held = [name for name in measured if key in review.hookups[name].chain]
+        cases = [_case(review, key, name, everything, blame) for name in held]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
@@ -110,7 +113,7 @@ def _case(
     measured: dict[str, dict[str, Measured]],
     blame: dict[tuple[str, Direction], Blame],
 ) -> _Case:
-    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured), blame)
+    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured), blame, measured)
 
 
 def _claims_of(review: Review, key: str) -> list[_Claim]:
@@ -217,8 +220,25 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     if port is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
         return replace(row, judgement=ClaimJudgement("not testable here", share, why))
-    why = "look at cable and port before you blame the product"
+    other = _linked_faster(case, claimed)
+    why = (
+        f"the same port linked {other} at {claimed.name} or more: look at the cable before you blame the product"
+        if other
+        else "look at cable and port before you blame the product"
+    )
     return replace(row, judgement=ClaimJudgement("missed", share, why))
+
+
+def _linked_faster(case: _Case, claimed: Link) -> str | None:
+    """Return what else the port of a case linked at the claimed link or better, in any run of the review, or None."""
+    for name, measured in case.everything.items():
+        run = next(iter(measured.values())).run
+        device = device_of(run)
+        if name == case.hookup or not run.chain or run.chain[0] != case.run.chain[0] or device in (None, case.part):
+            continue
+        if run.seen_link is not None and run.seen_link.payload >= claimed.payload:
+            return case.review.label(device or "")
+    return None
 
 
 def _judge_capacity(case: _Case, row: ClaimRow) -> ClaimRow:
