@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.support import BENCH, WARM, FolderCase, simulate
 from ulterion.conduct.measure import measure
@@ -154,3 +158,26 @@ class Left(FolderCase):
         review = self.review()
         self.assertEqual(simulate(review, "direct").run.state.name, "complete")
         self.assertIn("drive", (self.folder / ".bench.toml.left").read_text())
+
+
+class Ends(FolderCase):
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.floats(1, 7000),
+        st.floats(0, 0.05),
+        st.sampled_from([512, 4096, 2**18, 2**22]),
+        st.floats(0.05, 3),
+        st.integers(0, 2**31),
+    )
+    def test_every_pass_ends_with_a_request(
+        self, rate: float, noise: float, block: int, seconds: float, seed: int
+    ) -> None:
+        """Whatever rate, block and length: it ends, with whole requests, and its rate is the truth within its noise."""
+        bench = BENCH.replace('write = "2000 MB/s"', f'write = "{rate:.3f} MB/s"').replace(
+            '"0.5 %"', f'"{noise * 100:.3f} %"'
+        )
+        target = SimTarget(load_bench(self.write("bench.toml", bench)), ["b:fast", "drive"], "h", "sim:bench.toml")
+        workload = replace(FLAT_OUT, block_bytes=block, depth=64).settled(seconds, 2**30)
+        one, true = target.run_pass(workload, seed), target.state.truth(workload).rate
+        self.assertEqual((one.bytes % block, sum(one.interval_bytes), one.requests), (0, one.bytes, one.bytes // block))
+        self.assertAlmostEqual(one.rate / true, 1.0, delta=6 * noise + 2 * 64 / block + 1e-6)

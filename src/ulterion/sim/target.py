@@ -24,6 +24,7 @@ from ulterion.sim.state import ROOM, Memory, State
 
 DEFAULT_SPAN = 4096 * 2**20
 LAYING = parse_workload("sequential write 4 MiB depth 4")
+EDGE = 64.0  # bytes of a request that are as good as moved: virtual time has no finer steps
 SERIES_NOISE = 0.3  # spread within a pass as a share of the spread between passes
 
 
@@ -117,7 +118,7 @@ class SimTarget:
         interval, before, each = seconds / weights.size, self.state.moved, []
         for weight in weights.tolist():
             each.append(self._pass_time(deep, interval, weight, before))
-        while (over := _owed(sum(each), workload.block_bytes)) > 0.5:
+        while (over := _owed(sum(each), workload.block_bytes)) > EDGE:
             # the request under way is waited for: its time counts as its bytes do
             left = min(interval, over / (self.state.truth(deep).rate * weights[-1]))
             each.append(self._pass_time(deep, left, weights[-1], before))
@@ -250,10 +251,10 @@ def _weights(seconds: float, noise: float, rng: np.random.Generator) -> npt.NDAr
 
 def _owed(moved: float, block: int) -> float:
     """Return the bytes that the request under way still has to move; a whole one where none has ended."""
-    return max(1, math.ceil(moved / block - 1e-6)) * block - moved
+    return max(1, math.ceil((moved - EDGE) / block)) * block - moved
 
 
 def _ended_requests(each: list[float], block: int) -> tuple[int, ...]:
     """Return the bytes of the requests that ended in each interval."""
-    ends = np.floor(np.cumsum(each) / block + 1e-6).astype(np.int64)
+    ends = np.floor((np.cumsum(each) + EDGE) / block).astype(np.int64)
     return tuple(int(b) for b in np.diff(ends, prepend=0) * block)
