@@ -110,6 +110,24 @@ class Claiming(FolderCase):
         drive = {r.hookup: r.judgement.verdict for r in rows if r.part == "drive"}
         self.assertEqual(drive, {"direct": "met", "box": "not testable here"})
 
+    def test_a_limit_that_was_found_elsewhere_stands_in_a_claims_way(self) -> None:
+        """A port that held one drive back holds another's claim back too, whatever it is labelled as; below it the claim is missed."""
+        text = REVIEW + ('[ports."b:slow"]\nlink = "PCIe 4.0 x4"\n[parts.other]\nname = "Other Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n'
+                         '[parts.other.claims]\nread = "CLAIM MB/s"\n[hookups.slow]\nchain = ["b:slow", "drive"]\ntarget = "sim:bench.toml"\n'
+                         '[hookups.other]\nchain = ["b:slow", "other"]\ntarget = "sim:bench.toml"\ndirect = true\n')  # fmt: skip
+        bench = BENCH + ('[ports."b:slow"]\nlink = "PCIe 4.0 x4"\nread = "300 MB/s"\nwrite = "300 MB/s"\n'
+                         '[parts.other]\nread = "280 MB/s"\nwrite = "280 MB/s"\ncapacity = "1 TB"\nnoise = "0.5 %"\n')  # fmt: skip
+        for claim, verdict in (("400", "not testable here"), ("295", "missed"), ("281", "met")):
+            found = self.verdicts(text.replace("CLAIM", claim), bench)
+            self.assertEqual(found[("other", "read")], verdict, claim)
+            for path in (self.folder / "runs").iterdir():
+                path.unlink()
+        self.verdicts(text.replace("CLAIM", "400"), bench)
+        self.assertRegex(
+            self.rows[("other", "read")].judgement.why or "",
+            "what b:slow gave at most on slow, (300|299|301) MB/s, is below this claim",
+        )
+
     def test_a_flush_that_alone_misses_a_claim_is_said(self) -> None:
         """Short passes pay for it: the figure keeps it, and the reason names the rate without it."""
         text = REVIEW.replace("[parts.drive.claims]\n", '[parts.drive.claims]\nwrite = "1980 MB/s"\n')

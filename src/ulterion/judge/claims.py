@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links import Link
 from ulterion.core.stats import estimate
+from ulterion.core.units import show_rate
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
 from ulterion.judge.culprits import Blame, blames
@@ -53,7 +54,21 @@ class _Case:
 
     def ceilings(self, measured: Measured) -> list[Ceiling]:
         chain = chain_elements(self.review, measured.run, self.direct)
-        return ceilings_of(chain, "write" if measured.workload.direction == "write" else "read")
+        direction: Direction = "write" if measured.workload.direction == "write" else "read"
+        return sorted([*ceilings_of(chain, direction), *self._proven(direction)], key=lambda c: c.high)
+
+    def _proven(self, direction: Direction) -> Iterator[Ceiling]:
+        """Yield what elements of the chain were found, on other hookups, to let through at most: each the one culprit there."""
+        chain = self.review.hookups[self.hookup].chain
+        for (hookup, way), blame in self.blames.items():
+            culprit = blame.finding.culprit
+            if way != direction or hookup == self.hookup or culprit is None or culprit.key not in chain[:-1]:
+                continue
+            best = best_of(list(self.everything[hookup].values()), direction, "sequential")
+            if best is not None:
+                most = best.estimate.high or best.estimate.rate
+                text = f"what {culprit.label} gave at most on {hookup}, {show_rate(best.estimate.rate)}"
+                yield Ceiling(culprit.key, "part", text, best.estimate.low or most, most, "what held that hookup back")
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ def console(stream: IO[str]) -> Console:
     return Screen(file=stream, width=width, theme=THEME, markup=False, highlight=False, emoji=False, soft_wrap=False)
 
 
-GAP = "  "
+GAP, NARROW_GAP = "  ", " "  # between columns
 
 
 Cells = Sequence[Text | str]
@@ -64,14 +64,18 @@ Cells = Sequence[Text | str]
 
 
 class Sheet:
-    """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied."""
+    """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied.
 
-    def __init__(self, lines: Sequence[Text], *, cut: bool = True) -> None:
-        self.lines = lines
+    `narrow` are the same lines set closer, for a screen on which they do not fit.
+    """
+
+    def __init__(self, lines: Sequence[Text], *, narrow: Sequence[Text] = (), cut: bool = True) -> None:
+        self.lines, self.narrow = lines, narrow
         self.overflow: OverflowMethod = "ellipsis" if cut else "ignore"
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        for line in self.lines:
+        wide = max((line.cell_len for line in self.lines), default=0) > options.max_width
+        for line in self.narrow if wide and self.narrow else self.lines:
             line.no_wrap, line.overflow = True, self.overflow
             yield line
 
@@ -84,24 +88,29 @@ def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text]) -> S
     cells = [[_text(c) for c in row] for row in rows if not isinstance(row, Text)]
     widths = [max([cell_len(heading), *(c[i].cell_len for c in cells)]) for i, (heading, _) in enumerate(columns)]
     sides = [side for _, side in columns]
-    lines = [_set([Text(heading, style="head") for heading, _ in columns], widths, sides)]
-    body = iter(cells)
-    lines += [row.copy() if isinstance(row, Text) else _set(next(body), widths, sides) for row in rows]
-    for line in lines:
-        line.rstrip()
-    return Sheet(lines)
+
+    def lines(gap: str) -> list[Text]:
+        set_ = [_set([Text(heading, style="head") for heading, _ in columns], widths, sides, gap)]
+        body = iter(cells)
+        set_ += [row.copy() if isinstance(row, Text) else _set(next(body), widths, sides, gap) for row in rows]
+        for line in set_:
+            line.rstrip()
+        return set_
+
+    return Sheet(lines(GAP), narrow=lines(NARROW_GAP))
 
 
 def _text(cell: Text | str) -> Text:
     return cell.copy() if isinstance(cell, Text) else Text(cell)
 
 
-def _set(cells: Sequence[Text], widths: Sequence[int], sides: Sequence[str]) -> Text:
+def _set(cells: Sequence[Text], widths: Sequence[int], sides: Sequence[str], gap: str) -> Text:
     """Set one row."""
     line = Text()
     for cell, width, side in zip(cells, widths, sides, strict=True):
-        cell.align("right" if side == "right" else "left", width)
-        line.append_text(cell).append(GAP)
+        placed = cell.copy()
+        placed.align("right" if side == "right" else "left", width)
+        line.append_text(placed).append(gap)
     return line
 
 

@@ -1,0 +1,65 @@
+"""Tables on a terminal: nothing that fits is cut; a workload without a figure has a row all the same."""
+
+from __future__ import annotations
+
+import io
+import unittest
+from dataclasses import replace
+
+from hypothesis import given
+from hypothesis import strategies as st
+from rich.text import Text
+
+from tests.support import BENCH, FolderCase, simulate
+from ulterion.core.workload import parse_workload
+from ulterion.report.screen.console import Screen, table
+from ulterion.report.screen.results import results
+
+WORDS = st.text("abcdefgh 0123456789.%", min_size=1, max_size=14).map(lambda s: s.strip() or "x")
+
+
+def printed(*lines: object, width: int = 80) -> str:
+    """Return what is printed on a screen of a width."""
+    out = io.StringIO()
+    screen = Screen(file=out, width=width)
+    for line in lines:
+        screen.print(line)
+    return out.getvalue()
+
+
+class Tables(unittest.TestCase):
+    @given(st.lists(st.tuples(WORDS, WORDS, WORDS, WORDS, WORDS), min_size=1, max_size=8), st.integers(30, 90))
+    def test_what_fits_set_close_is_not_cut(self, rows: list[tuple[str, ...]], width: int) -> None:
+        """At any width no line is longer than the screen; where the columns fit with one space between, no word is lost."""
+        columns = [(f"c{n}", "right" if n % 2 else "left") for n in range(5)]
+        text = printed(table(columns, [list(row) for row in rows]), width=width)
+        self.assertLessEqual(max(len(line) for line in text.splitlines()), width)
+        widths = [max(len(f"c{n}"), *(len(row[n]) for row in rows)) for n in range(5)]
+        if sum(widths) + 4 <= width:
+            self.assertNotIn("…", text)
+            for line, row in zip(text.splitlines()[1:], rows, strict=True):
+                self.assertEqual(line.split(), " ".join(row).split())
+        if sum(widths) + 8 <= width:
+            self.assertIn("c0".ljust(widths[0]) + "  ", text.splitlines()[0])
+
+    def test_a_heading_between_rows_stands_over_the_width(self) -> None:
+        """A row that is one text is not set in columns."""
+        text = printed(table([("a", "left"), ("b", "right")], [Text("a long heading by itself"), ["1", "2"]]), width=30)
+        self.assertEqual([line.rstrip() for line in text.splitlines()], ["a  b", "a long heading by itself", "1  2"])
+
+
+class WithoutFigure(FolderCase):
+    def test_passes_of_no_one_state_have_a_row_and_no_figure(self) -> None:
+        """A cache that fills again between passes and is used up in each: no mean of both is shown, and it is said."""
+        cache = 'small_noise = "3 %"\ncache = "5 GB"\nafter_cache = "300 MB/s"\nfold = "2 GB/s"\n'
+        review = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache))
+        writes = parse_workload("sequential write 4 MiB depth 4")
+        reads = replace(parse_workload("sequential read 4 MiB depth 4"), seconds=4.0)
+        done = simulate(review, "direct", [writes, reads], passes=5, seconds=5.0)
+        (record, _) = done.run.workloads
+        self.assertEqual({p.state for p in record.passes}, {"mixed"})
+        text = " ".join(printed(*results(done.run, done.path, "MB/s")).split())
+        self.assertRegex(text, f"{writes.text} – – – – –")
+        self.assertIn("5 passes, none of one state", text)
+        self.assertIn("5 of 5 passes were slow for a while and count for nothing: a write cache that fills again", text)
+        self.assertEqual(self.ulterion("compare").returncode, 0)
