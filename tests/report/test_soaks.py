@@ -23,7 +23,8 @@ from ulterion.report.figures.files import save_figure
 from ulterion.report.figures.ground import DARK, LIGHT
 from ulterion.report.figures.soaks import draw_soaks
 from ulterion.report.screen.console import console
-from ulterion.report.screen.soaklive import STEPS, RunningLine, SoakDisplay
+from ulterion.report.screen.runningline import STEPS, RunningLine
+from ulterion.report.screen.soaklive import SoakDisplay
 from ulterion.report.screen.soaks import findings_lines, soak_results, soaks_table
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")

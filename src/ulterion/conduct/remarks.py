@@ -36,7 +36,7 @@ def _on(run: MeasureRun, record: WorkloadRecord) -> Iterator[str]:
     if THROTTLED in states:
         yield _heat_words(record)
     elif states:
-        yield _cache_words(run, record) if AFTER in states or "cached" in states else _slow_words(record)
+        yield _cache_words(run, record) if AFTER in states or "cached" in states else _slow_words(run, record)
     elif sinking([p.rate for p in record.counted]) and record.workload.writes:
         yield (
             "later passes were slower: a write cache ran out, or heat; use --rest or shorter passes, "
@@ -92,9 +92,15 @@ def _cool_enough(cool: list[PassRecord]) -> str:
     return "TEMP or " if warmest is None else f"'{warmest:.0f} C' or "
 
 
-def _slow_words(record: WorkloadRecord) -> str:
+def _slow_words(run: MeasureRun, record: WorkloadRecord) -> str:
     """Say that passes were not of one state, and what may be the cause."""
     slow = [p for p in record.counted if p.state == "mixed"]
+    used_up = any(p.state == AFTER for r, p in run.in_turn if r is not record)
+    if used_up and record.workload.writes and not any(p.hot for p in slow):
+        return (
+            f"{len(slow)} of {len(record.counted)} passes, among those in which this run used the write cache up, were not "
+            "into the cache alone and count for nothing"
+        )
     counted = sum(p.throttled_seconds or 0.0 for p in slow)
     why = "housekeeping, another program, or heat"
     if counted:

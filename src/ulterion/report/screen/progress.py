@@ -19,6 +19,7 @@ from ulterion.core.workload import Workload
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
+from ulterion.report.screen.runningline import RunningLine, rate_cells, width_beside
 from ulterion.report.words.columns import show_margin
 
 MOST_ROWS = 12  # workloads in view at a time; a sweep has many more
@@ -59,6 +60,7 @@ class Display(Announcer):
         self._over: set[int] = set()
         self._at: int | None = None
         self._doing, self._rate = "", ""
+        self._line, self._begun = RunningLine(), True
         self._since = 0.0
         self._last = (0.0, 0)
 
@@ -97,7 +99,20 @@ class Display(Announcer):
         running = time.monotonic() - self._since if self._since else 0.0
         seconds = remaining.of_run([r.workload.seconds or 0.0 for r in run.workloads], left, running)
         about = f"{word} {show_duration(round(seconds))} left"
-        return Group(grid, Text(f"{self._doing}{about}; Ctrl-C keeps what is measured", style="muted"))
+        return Group(
+            grid, *self._running(), Text(f"{self._doing}{about}; Ctrl-C keeps what is measured", style="muted")
+        )
+
+    def _running(self) -> list[RenderableType]:
+        """Return the rate of the pass that is on, or of the last one, as a line."""
+        if self._line.last is None:
+            return []
+        width = width_beside(self.console.width)
+        grid = Table.grid(padding=(0, 1, 0, 0))
+        for column in (10, 10, width, 12):
+            grid.add_column(no_wrap=True, min_width=column)
+        grid.add_row("rate", *rate_cells(self._line, width, self._unit))
+        return [grid]
 
     def _row(self, run: MeasureRun, index: int) -> list[Text]:
         """Return a workload's line: its passes so far, the rate they gave with its spread, or the rate just now."""
@@ -125,6 +140,7 @@ class Display(Announcer):
         """Show the pass."""
         self._since, self._last = time.monotonic(), (0.0, 0)
         self._at, self._rate, self._doing = index, "", "" if number else "warm-up; "
+        self._begun = True
 
     def resting(self, words: str) -> None:
         """Show what is waited for."""
@@ -134,7 +150,11 @@ class Display(Announcer):
         """Show the rate since the last tick that lies a while back."""
         then, before = self._last
         if seconds - then >= 0.25 and moved > before:
-            self._rate = show_rate((moved - before) / (seconds - then), self._unit)
+            rate = (moved - before) / (seconds - then)
+            self._rate = show_rate(rate, self._unit)
+            if self._begun:  # until then the line of the pass before stays in sight
+                self._line, self._begun = RunningLine(), False
+            self._line.add(rate)
             self._last = (seconds, moved)
 
     def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:

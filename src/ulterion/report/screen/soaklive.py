@@ -18,58 +18,15 @@ from ulterion.conduct.observers import SoakObserver
 from ulterion.core import remaining
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import AGAIN, LOAD, Row
-from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.core.units import show_duration, show_size
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.report.screen.console import console
 from ulterion.report.screen.results import preview
+from ulterion.report.screen.runningline import RunningLine, rate_cells, width_beside
 from ulterion.report.words.soaks import event_text
 
-STEPS = "▁▂▃▄▅▆▇"  # never the full height, so that one line does not run into the next
-WIDEST, NARROWEST = 96, 16  # characters of a running line
-LEFT = 46  # characters beside it
-MOST_KEPT = 2 * WIDEST  # values of a running line; above it pairs are joined
 SHOWN_EVENTS = 6
-
-
-class RunningLine:
-    """The values of one quantity over the whole time, in as many characters as there is room for."""
-
-    def __init__(self) -> None:
-        self._values: list[float | None] = []
-        self._group: list[float] = []
-        self._step = self._seen = 1
-        self.last: float | None = None
-        self.low, self.high = float("inf"), float("-inf")
-
-    def add(self, value: float | None) -> None:
-        """Take a value; None where there is none."""
-        self.last = value
-        if value is not None:
-            self._group.append(value)
-            self.low, self.high = min(self.low, value), max(self.high, value)
-        if self._seen % self._step == 0:
-            self._values.append(sum(self._group) / len(self._group) if self._group else None)
-            self._group = []
-        self._seen += 1
-        if len(self._values) >= MOST_KEPT:
-            self._values = [_mean(self._values[i : i + 2]) for i in range(0, len(self._values), 2)]
-            self._step *= 2
-
-    def draw(self, width: int, low: float, high: float) -> str:
-        """Return the line, oldest at the left, scaled from `low` to `high`."""
-        values = self._values
-        per = -(-len(values) // width) if values else 1
-        shown = [_mean(values[i : i + per]) for i in range(0, len(values), per)]
-        span = max(high - low, 1e-9)
-        return "".join(
-            " " if v is None else STEPS[min(max(int((v - low) / span * len(STEPS)), 0), len(STEPS) - 1)] for v in shown
-        )
-
-
-def _mean(values: Sequence[float | None]) -> float | None:
-    known = [v for v in values if v is not None]
-    return sum(known) / len(known) if known else None
 
 
 class Keys:
@@ -232,16 +189,13 @@ class SoakDisplay(SoakAnnouncer):
         return Group(head, self._lines(), *events, *lost, *said, Text(hint, style="muted"))
 
     def _lines(self) -> Table:
-        width = min(WIDEST, max(NARROWEST, self.console.width - LEFT))
+        width = width_beside(self.console.width)
         grid = Table.grid(padding=(0, 1, 0, 0))
         grid.add_column(no_wrap=True, width=10)
         grid.add_column(no_wrap=True, width=10, justify="right")
         grid.add_column(no_wrap=True, width=width)
         grid.add_column(no_wrap=True)
-        rate = show_rate(self._rate.last or 0.0, self.unit)
-        top = max(self._rate.high, 1.0)
-        up_to = Text(f"0 to {show_rate(top, self.unit, with_unit=False)}", style="muted")
-        grid.add_row("rate", rate, Text(self._rate.draw(width, 0.0, top), style="name"), up_to)
+        grid.add_row("rate", *rate_cells(self._rate, width, self.unit))
         for sensor, line in self._warm.items():
             unit = "W" if sensor == "power" else "C"
             value = "–" if line.last is None else f"{line.last:.1f} {unit}"
