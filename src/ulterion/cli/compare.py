@@ -96,7 +96,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.judge.soaks import choose, difference, marks_of
+    from ulterion.judge.soaks import choose, difference, held_back, marks_of
     from ulterion.report.data import soaks_as_data
     from ulterion.report.screen.soaks import findings_lines, soaks_table
 
@@ -106,13 +106,16 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         )
     paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     soaks = choose(folder, arguments.hookup)
+    blame = held_back(folder, soaks[0].run) if len(soaks) == 1 else None
 
     def figure() -> Figure:
         from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
+        from ulterion.report.words.culprits import held_words
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        return draw_soaks(soaks, arguments.units, marks, Cast.of(folder.review), dark=arguments.dark)
+        cast, held = Cast.of(folder.review), held_words(blame)
+        return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
     if arguments.json:
         drawn = draw([(path, figure) for path in paths])
@@ -120,7 +123,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         drawn.end(env)
         return Status.DONE
     if len(soaks) == 1:
-        env.show(findings_lines(soaks[0], arguments.units))
+        env.show(findings_lines(soaks[0], arguments.units, blame))
     else:
         env.show(soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units))
     env.show([""] if paths else [])

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from ulterion.conduct.observers import Soaked
     from ulterion.conduct.requests import SoakRequest
-    from ulterion.model.review import Review
+    from ulterion.model.store import ReviewFolder
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -37,7 +37,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     display = make_soak_display(env.err, arguments.units, request.plan)
     with stoppable(), closing(display):
         finished = soak(request, display)
-    _show(arguments, env, finished, request.place.review.review)
+    _show(arguments, env, finished, request.place.review)
     if finished.failure is not None:
         raise finished.failure
     return Status.DONE
@@ -79,8 +79,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     return request
 
 
-def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, review: Review) -> None:
-    from ulterion.judge.soaks import Soak, marks_of, soak_of
+def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, folder: ReviewFolder) -> None:
+    from ulterion.judge.soaks import Soak, held_back, marks_of, soak_of
     from ulterion.report.data import soak_as_data
     from ulterion.report.screen.soaks import soak_results
 
@@ -89,21 +89,21 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, rev
             return Drawn()
         from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
+        from ulterion.report.words.culprits import held_words
 
         def figure() -> Figure:
-            return draw_soaks(
-                [soak], arguments.units, marks_of(review, finished.run), Cast.of(review), dark=arguments.dark
-            )
+            marks, cast = marks_of(folder.review, finished.run), Cast.of(folder.review)
+            return draw_soaks([soak], arguments.units, marks, cast, held=held_words(blame), dark=arguments.dark)
 
         return draw([(env.folder / arguments.figure, figure)])
 
-    told = soak_of(finished.run)
+    told, blame = soak_of(finished.run), held_back(folder, finished.run)
     if arguments.json:
         figures = drawn(told)
-        env.show_json("soak", soak_as_data(finished.run, told, finished.path), figures.as_data())
+        env.show_json("soak", soak_as_data(finished.run, told, finished.path, blame), figures.as_data())
         figures.end(env)
         return
-    env.show(soak_results(finished.run, told, finished.path, arguments.units))
+    env.show(soak_results(finished.run, told, finished.path, arguments.units, blame))
     figures = drawn(told)
     figures.show(env)
     if finished.failure is None and finished.run.hookup:

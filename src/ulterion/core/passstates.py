@@ -25,6 +25,7 @@ THROTTLED: PassState = "throttled"
 SLOW_STATES = (AFTER, THROTTLED)  # figures of these have a row of their own, and are compared with their like alone
 MOSTLY = 0.5  # share of a pass that a drive must count as throttled for a slow state that no fast one stands beside
 WHOLLY = 0.99  # share from which a pass was throttled throughout
+TWO_RATES = 1.08  # ratio from which slow passes are of more than one rate: near its limit a drive may have been slow for two reasons
 ALIKE = 1.1  # ratio of two rates up to which they are taken for one
 APART = 1.15  # ratio of two rates from which they are two states
 NOTICED = 0.04  # share of a pass that another level must last to count
@@ -142,7 +143,8 @@ def _by_heat(passes: Sequence[PassShape], states: Sequence[PassState | None]) ->
     """Name the slow passes throttled where heat tells them from the fast ones; where it does not, they count for none."""
     whole = [(one, state) for one, state in zip(passes, states, strict=True) if state != "mixed"]
     warm = all(bool(one.hot) == (state == AFTER) for one, state in whole)
-    slow: PassState = THROTTLED if warm else "mixed"
+    one_rate = _border([one.rate for one, state in whole if state == AFTER], TWO_RATES) is None
+    slow: PassState = THROTTLED if warm and one_rate else "mixed"
     return [None if state == "cached" else slow if state == AFTER else state for state in states]
 
 
@@ -193,7 +195,7 @@ def _alike(one: float, other: float) -> bool:
     return max(one, other) <= ALIKE * min(one, other)
 
 
-def _border(rates: Sequence[float]) -> float | None:
+def _border(rates: Sequence[float], apart: float = APART) -> float | None:
     """Return a rate that parts two groups far enough from one another, or None."""
     logs = sorted(math.log(r) for r in rates if r > 0)
     gaps = [(b - a, at) for at, (a, b) in enumerate(itertools.pairwise(logs))]
@@ -202,7 +204,7 @@ def _border(rates: Sequence[float]) -> float | None:
     gap, at = max(gaps)
     groups = (logs[: at + 1], logs[at + 1 :])
     within = max(float(np.std(g)) if len(g) > 1 else 0.0 for g in groups)
-    if gap < math.log(APART) or gap < SPREAD * within:
+    if gap < math.log(apart) or gap < SPREAD * within:
         return None
     return math.exp((logs[at] + logs[at + 1]) / 2)
 

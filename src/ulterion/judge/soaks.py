@@ -12,7 +12,8 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
-from ulterion.judge.measured import chain_elements
+from ulterion.judge.culprits import Blame, blames
+from ulterion.judge.measured import chain_elements, latest, to_judge
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SETTLED, SoakRun
@@ -155,6 +156,14 @@ class Mark:
 
     words: str
     rate: float
+
+
+def held_back(folder: ReviewFolder, run: SoakRun) -> Blame | None:
+    """Return what held a soak's hookup back in its direction, as measurements of the review tell: the answer of compare and claims."""
+    if run.hookup not in folder.review.hookups:
+        return None
+    direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
+    return blames(folder.review, latest(to_judge(folder))).get((run.hookup, direction))
 
 
 def marks_of(review: Review, run: SoakRun) -> list[Mark]:

@@ -173,6 +173,7 @@ class Soak(Drawing):
     state: str
     findings: Plain | None
     kept_in: NotRequired[str]
+    culprit: NotRequired[CulpritData]
 
 
 class Soaks(Drawing):

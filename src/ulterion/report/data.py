@@ -130,12 +130,14 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims
     }
 
 
-def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None) -> answers.Soak:
+def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None, blame: Blame | None = None) -> answers.Soak:
     """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
     findings = None if soak is None else asdict(soak.findings)
     data: answers.Soak = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
     if path is not None:
         data["kept_in"] = str(path)
+    if blame is not None:
+        data["culprit"] = culprit_as_data(blame)
     return data
 
 

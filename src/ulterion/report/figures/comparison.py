@@ -12,6 +12,7 @@ from ulterion.core.units import RATE_UNITS, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, ground_of, measured_on, style
 from ulterion.report.words.columns import show_ratio
+from ulterion.report.words.culprits import culprit_names
 
 LONGEST_LINE = 22  # characters of a name beside its bar
 MANY = 6  # hookups from which on bars are thinner and names stand in one line
@@ -37,8 +38,15 @@ def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bo
         _panel(axes, [r for r in group.rows if r.workload.text == text], hookups, unit, cast, ground)
     passes = sorted({r.estimate.passes for r in group.rows})
     few = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
-    foot(figure, [measured_on(group.hosts, group.moments), f"{few} passes; lines: 95 % intervals"], ground)
+    held = _held(group, hookups, cast) if len(hookups) <= MANY else ""
+    foot(figure, [f"{measured_on(group.hosts, group.moments)}; {few} passes; lines: 95 % intervals{held}"], ground)
     return figure
+
+
+def _held(group: Group, hookups: Sequence[str], cast: Cast) -> str:
+    """Return a line for each hookup on what held it back."""
+    lines = [(cast.name(h), culprit_names(group.blames, h).removeprefix("; ")) for h in hookups if h != group.baseline]
+    return "".join(f"\n{name}: {words}" for name, words in lines if words)
 
 
 def _in_lines(name: str, most: int) -> str:

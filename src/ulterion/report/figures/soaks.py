@@ -30,11 +30,17 @@ DASHES = ("-", "--", "-.", ":")  # of the sensors of one soak, when there are se
 
 
 def draw_soaks(
-    soaks: Sequence[Soak], unit: str, marks: Sequence[Mark] = (), cast: Cast | None = None, *, dark: bool = False
+    soaks: Sequence[Soak],
+    unit: str,
+    marks: Sequence[Mark] = (),
+    cast: Cast | None = None,
+    *,
+    held: str = "",
+    dark: bool = False,
 ) -> Figure:
     """Return one or several soaks on one time axis that begins with the load; `marks` are claims and ceilings.
 
-    `cast` says what each hookup is called, and gives it its colour.
+    `cast` says what each hookup is called, and gives it its colour; `held` by what a single one was held back, in words.
     """
     ground = ground_of(dark=dark)
     shown = _shown(soaks, cast or Cast(), ground)
@@ -59,7 +65,7 @@ def draw_soaks(
     above.set_xlim(min(e[0] for e in ends) / scale, max(e[1] for e in ends) / scale)
     every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
     measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
-    foot(figure, [measured, f"a value every {every}; pale: the range within a line's width"], ground)
+    foot(figure, [held, measured, f"a value every {every}; pale: the range within a line's width"], ground)
     return figure
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 from rich.console import RenderableType
 from rich.text import Text
 
@@ -21,20 +23,27 @@ QUESTIONS = {
 DIRECTIONS = {"read": "reading", "write": "writing"}
 
 
-def answer_table(group: Group, unit: str) -> list[RenderableType]:
-    """Return a table with a line for each hookup and direction, or nothing where no question of the suites was asked of two."""
+def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]]) -> list[RenderableType]:
+    """Return a table with a line for each hookup and direction, or nothing where no question of the suites was asked of two.
+
+    What was noted of a hookup that is no number stands below its figures, or in their place.
+    """
     asked = [q for q in QUESTIONS if any(_question(r) == q and r.comparison for r in group.rows)]
     if not asked or group.baseline is None:
         return []
     columns = [("", "left"), ("", "left"), *((QUESTIONS[q], "right") for q in asked)]
-    rows: list[list[Text | str]] = []
+    rows: list[list[Text | str] | Text] = []
     named: set[str] = set()
-    for hookup in dict.fromkeys(r.hookup for r in group.rows):
+    for hookup in [*dict.fromkeys(r.hookup for r in group.rows), *group.missing]:
         for direction, word in DIRECTIONS.items():
             cells = [_cell(group, hookup, q, direction, unit) for q in asked]
             if any(cells):
                 rows.append([Text("" if hookup in named else hookup, style="name"), word, *cells])
                 named.add(hookup)
+        told = [*outcomes.get(hookup, ()), *([group.failed[hookup]] if hookup in group.failed else [])]
+        if told or hookup in group.missing:
+            words = "; ".join(told) or "has not been measured"
+            rows.append(Text.assemble((f"{hookup}  ", "name"), (words, "bad" if told else "muted")))
     legend = f"{group.baseline}: {unit}, small ones and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
     return [table(columns, rows), Text(legend, style="muted")]
 

@@ -37,8 +37,10 @@ def comparison(
     for group in groups:
         against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
-        answer = answer_table(group, unit)
-        figures = [Text(""), _figures(group, unit), *_small(group)] if long or not answer else []
+        answer = answer_table(group, unit, outcomes or {})
+        figures = (
+            [Text(""), _figures(group, unit), *_interval_note(group), *_small(group)] if long or not answer else []
+        )
         shown += [*([Text("")] if shown else []), Text(head, style="head")]
         shown += [*([Text(""), *answer] if answer else []), *figures, *_remarks(group, margin, labels, outcomes or {})]
     return shown
@@ -71,6 +73,15 @@ def _figures(group: Group, unit: str) -> RenderableType:
         body += [Text(name, style="name")] if begins else []
         body.append(["", *line])
     return table([("", "left"), *columns[1:]], body)
+
+
+def _interval_note(group: Group) -> list[RenderableType]:
+    """Say that the intervals shown are those that decide: as wide as all comparisons of the medium together ask."""
+    count = sum(r.comparison is not None for r in group.rows)
+    if count < 2:
+        return []
+    words = "95 % interval: the one that decides, as wide as it takes for all comparisons with this baseline together (Holm)"
+    return [Text(words, style="muted")]
 
 
 def _small(group: Group) -> list[RenderableType]:

@@ -90,6 +90,11 @@ def culprit_names(blames: Mapping[tuple[str, Direction], Blame], hookup: str) ->
     return "; held back " + ", ".join(f"{DOING[d]} by {names}" for d, names in said.items())
 
 
+def held_words(blame: Blame | None) -> str:
+    """Return by what a hookup was held back in one direction, in a word; empty where nothing is known."""
+    return f"held back by {_either(blame)}" if blame is not None and blame.finding.suspects else ""
+
+
 def _either(blame: Blame) -> str:
     return " or ".join(s.label for s in blame.finding.suspects)
 
