@@ -60,7 +60,8 @@ class Journey(FolderCase):
     def test_figures_are_written_for_each_medium(self) -> None:
         """compare --figure writes whole PNG and SVG files; another ending is refused."""
         inside = {"cwd": self.demo("d")}
-        done = self.ulterion("compare", "pod", "duo", "--figure", "c.png", **inside)
+        one = ("--workload", "flat-out-read")
+        done = self.ulterion("compare", "pod", "duo", *one, "--figure", "c.png", **inside)
         self.assertEqual(done.returncode, 0, done.stderr)
         for name in ("c-reed.png", "c-spool.png"):
             self.assertEqual((self.folder / "d" / name).read_bytes()[:8], b"\x89PNG\r\n\x1a\n")
@@ -69,13 +70,14 @@ class Journey(FolderCase):
             "compare",
             "pod",
             "duo",
+            *one,
             "--figure",
             "c.png",
             says="c-reed.png exists and was not drawn by this program",
             **inside,
         )
         self.assertEqual((self.folder / "d/c-reed.png").read_text(), "a photograph")
-        self.ulterion("compare", "pod", "--against", "direct", "--figure", "c.svg", **inside)
+        self.ulterion("compare", "pod", "--against", "direct", *one, "--figure", "c.svg", **inside)
         self.assertIn("</svg>", (self.folder / "d/c.svg").read_text())
         self.refused("compare", "--figure", "c.doc", says="neither .png nor .svg", **inside)
 

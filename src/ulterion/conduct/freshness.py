@@ -23,7 +23,9 @@ def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Befo
     """Return what is known, from the runs of the review, before a run that begins at `started`."""
     skims = place.review.skims()
     recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
-    runs = [run for run in place.review.whole(recent) if _same_drive(run, place, facts)]
+    soaks, others = ([s for s in recent if (s.kind == "soak") == whole] for whole in (True, False))
+    every = [*place.review.light(others), *place.review.whole(soaks)]  # what passes moved stands outside their series
+    runs = sorted((run for run in every if _same_drive(run, place, facts)), key=lambda run: run.started)
     known = Before(recent_bytes=int(sum(_written(run) for run in runs)))
     soaked = next(_used_up(place, facts), None)
     if soaked is None:
