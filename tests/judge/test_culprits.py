@@ -10,6 +10,11 @@ from benchmarks.blame import judged, play, run_of, world
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion import load_review
+from ulterion.core.workload import parse_workload
+from ulterion.judge.comparisons import compare_review
+from ulterion.model.store import ReviewFolder
+from ulterion.report.figures.comparison import draw_comparison
+from ulterion.report.figures.ground import Cast
 
 
 class Reviews(unittest.TestCase):
@@ -49,6 +54,24 @@ class Told(FolderCase):
         self.assertEqual(claims["box", "read"]["culprit"]["suspects"], ["b:usb", "box"])
         frame = load_review(self.folder).compare()
         self.assertEqual(frame[frame.hookup == "box"].suspects.iloc[0], ["b:usb", "box"])
+
+    def test_a_soak_and_a_figure_give_the_same_answer(self) -> None:
+        """What compare says of the box's writing stands with its soak, in JSON, in words and at the foot of figures."""
+        folder = self.review()
+        writes = [parse_workload("sequential write 4 MiB depth 4")]
+        for hookup in ("direct", "box"):
+            simulate(folder, hookup, writes)
+        culprits = {(c["hookup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["culprits"]}
+        soaked = self.json_of("soak", "--hookup", "box", "--for", "2m", "--idle", "0")
+        words = culprits["box", "write"]["words"]
+        self.assertEqual(
+            soaked["culprit"], {k: v for k, v in culprits["box", "write"].items() if k in soaked["culprit"]}
+        )
+        told = " ".join(self.ulterion("compare", "--soaks", "box").stdout.split())
+        self.assertIn(f"held back by {words}", told)
+        (group,) = compare_review(folder.review, ReviewFolder.open(self.folder).runs())
+        foot = draw_comparison(group, "Test Drive", "MB/s", Cast.of(folder.review)).get_supxlabel()
+        self.assertIn("Test Box: held back by b:usb or Test Box", foot)
 
     def test_a_second_box_settles_it(self) -> None:
         """A faster box on the same port clears it: the first is named, with what the other carried."""

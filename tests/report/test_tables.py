@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.text import Text
 
-from tests.support import BENCH, FolderCase, simulate
+from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.workload import parse_workload
 from ulterion.report.screen.console import Screen, table
 from ulterion.report.screen.results import results
@@ -46,6 +46,32 @@ class Tables(unittest.TestCase):
         """A row that is one text is not set in columns."""
         text = printed(table([("a", "left"), ("b", "right")], [Text("a long heading by itself"), ["1", "2"]]), width=30)
         self.assertEqual([line.rstrip() for line in text.splitlines()], ["a  b", "a long heading by itself", "1  2"])
+
+
+class Answers(FolderCase):
+    def test_what_is_no_number_stands_in_the_table(self) -> None:
+        """An outcome below a hookup's figures or in their place; a run that failed; one that was never tried."""
+        more = "".join(
+            f'[hookups.{n}]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"\n' for n in ("dead", "later")
+        )
+        fault = '[[faults]]\npart = "box"\nwhat = "not recognised"\nhookup = "dead"\n'
+        self.review(REVIEW + more, BENCH + fault)
+        for hookup, status in (("direct", 0), ("box", 0), ("dead", 3)):
+            done = self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out", "--passes", "3")
+            self.assertEqual(done.returncode, status, done.stderr)
+        self.ulterion("note", "--hookup", "box", "needs external power on the left port")
+        shown = self.ulterion("compare").stdout
+        table, _, rest = shown.partition("In short")
+        for line in (
+            "box  needs external power on the left port",
+            "dead  failed: box is not recognised on b:usb",
+            "later  has not been measured",
+        ):
+            self.assertIn(line, table)
+        self.assertRegex(" ".join(rest.split()), "dead: failed: .*ulterion measure --hookup dead")
+        self.assertNotIn("…", table)
+        self.assertNotIn("(Holm)", shown)
+        self.assertIn("(Holm)", " ".join(self.ulterion("compare", "--long").stdout.split()))
 
 
 class WithoutFigure(FolderCase):

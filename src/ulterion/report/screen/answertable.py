@@ -40,7 +40,8 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
             if any(cells):
                 rows.append([Text("" if hookup in named else hookup, style="name"), word, *cells])
                 named.add(hookup)
-        told = [*outcomes.get(hookup, ()), *([group.failed[hookup]] if hookup in group.failed else [])]
+        failed = group.failed.get(hookup, "").partition(" (during ")[0]  # the rest stands below the table
+        told = [*outcomes.get(hookup, ()), *([failed] if failed else [])]
         if told or hookup in group.missing:
             words = "; ".join(told) or "has not been measured"
             rows.append(Text.assemble((f"{hookup}  ", "name"), (words, "bad" if told else "muted")))
