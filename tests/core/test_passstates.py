@@ -172,7 +172,7 @@ class Elsewhere(unittest.TestCase):
                 true = min(size, max(0.0, true + rate * step - gone))
             fill = fill.after(written, seconds)
             self.assertLessEqual(fill.used, true + slow * 3 * seconds / 200 + 1.0)
-        self.assertTrue(Fill(size, slow).after(size * 2, 1e-9).is_full)
+        self.assertEqual(Fill(size, slow).after(size * 2, 1e-9).used, size)
         self.assertTrue(Fill(size, slow, size).after(0, size / slow).is_fresh)
 
     def test_single_requests_are_no_states(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 from dataclasses import replace
 
 from hypothesis import given, settings
@@ -16,6 +17,7 @@ from ulterion.conduct.requests import Access, Extras, MeasureRequest
 from ulterion.core.stats import estimate
 from ulterion.core.workload import parse_workload
 from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.store import ReviewFolder
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
 
@@ -104,6 +106,33 @@ class Aftermath(FolderCase):
         fresh = self.measured("direct")
         self.assertEqual(fresh.target.temperature, first.target.temperature)
         self.assertGreater(fresh.workloads[0].passes[0].rate, 1900e6)
+
+    def test_a_cache_that_cannot_be_fresh_is_said_before_the_first_write(self) -> None:
+        """A soak found the cache; right after it, it is told how much must be in use; a long rest later nothing is; the slow state has its name."""
+        cache = 'small_noise = "3 %"\ncache = "40 GB"\nafter_cache = "200 MB/s"\nfold = "20 MB/s"\n'
+        self.opened = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache) + WARM)
+        soaked = self.json_of("soak", "--hookup", "direct", "--for", "3m", "--idle", "0")
+        self.opened = ReviewFolder.open(self.folder)
+        done = self.ulterion("measure", "--hookup", "direct", "--workload", FLAT_OUT.text, "--passes", "4", "--json")
+        found = json.loads(done.stdout)["run"]["before"]
+        self.assertEqual((found["cache_run"], found["cache_here"]), (soaked["run"], True))
+        self.assertAlmostEqual(found["cache_bytes"] / 1e9, 40, delta=1)
+        self.assertAlmostEqual(
+            found["cache_used"] / 1e9, 36 - 120 * 0.2, delta=1
+        )  # 20 s at 2000 less 200, then two minutes of rest
+        told = " ".join(done.stderr.split())
+        self.assertRegex(
+            told,
+            r"the write cache of (39|40)\.\d GB \(soak .{6}\) cannot be fresh: at least 1\d\.\d GB of it are in use",
+        )
+        run = ReviewFolder.open(self.folder).runs()[-1]
+        assert isinstance(run, MeasureRun)
+        (record,) = run.workloads
+        self.assertEqual({p.state for p in record.passes}, {"after the cache"})
+        self.assertAlmostEqual(estimate([p.rate for p in record.passes]).rate / 200e6, 1, delta=0.02)
+        self.assertIn("this is the figure after the cache", " ".join(run.warnings))
+        quiet = self.measured("box")  # two more minutes: at least nothing of it must be in use, and nothing is said
+        self.assertNotIn("cannot be fresh", " ".join(quiet.warnings))
 
     def test_cooling_is_waited_for(self) -> None:
         """With --cool-to every pass begins no warmer than that; a drive without a sensor is refused."""

@@ -6,6 +6,7 @@ It lies beside the bench's file as `.NAME.left`, is no result, and may be delete
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import asdict
 from pathlib import Path
 
@@ -30,7 +31,10 @@ def _read(path: Path) -> dict[str, dict[str, float]]:
 
 
 def _left(kept: dict[str, float]) -> Left:
-    return Left(float(kept["inside"]), float(kept["cached"]), float(kept["written"]), bool(kept["hot"]))
+    inside, cached, written = (float(kept[name]) for name in ("inside", "cached", "written"))
+    if not all(map(math.isfinite, (inside, cached, written))):
+        raise ValueError("no state that a medium can be in")
+    return Left(inside, cached, written, bool(kept["hot"]))
 
 
 def take_up(target: SimTarget, bench_file: Path) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import itertools
 from collections.abc import Iterator
 
 from ulterion.conduct.place import Place
@@ -32,10 +31,8 @@ def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Befo
         return known
     run, fall = soaked
     fill = Fill(fall.written, fall.after)
-    for one, later in itertools.pairwise([*runs, None]):
-        fill = fill.after(_written(one) if one else 0.0, 0.0)
-        end, begin = one.ended if one else None, later.started if later else started
-        fill = fill.after(0.0, max(0.0, (begin - end).total_seconds()) if end else 0.0)
+    for one, begin in zip(runs, [*(r.started for r in runs[1:]), started], strict=True):
+        fill = _left_by(one, fill, max(0.0, (begin - one.started).total_seconds()))
     return known.model_copy(
         update={
             "cache_bytes": int(fall.written),
@@ -60,6 +57,22 @@ def _written(run: AnyRun) -> float:
         laid = 0 if run.before is None else run.before.laid_bytes
         return laid + sum(p.bytes * r.workload.writes for r in run.workloads for p in r.passes)
     return run.soak.done(LOAD)[1] * run.soak.workload.writes if isinstance(run, SoakRun) else 0.0
+
+
+def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
+    """Return what a run left in use of a write cache, `until_next` seconds from its beginning to that of the next.
+
+    What of that time its passes or phases do not account for is taken as rest at the end, which leaves the least.
+    """
+    steps: list[tuple[float, float]] = []
+    if isinstance(run, MeasureRun):
+        laid = 0 if run.before is None else run.before.laid_bytes
+        steps = [(float(laid), 0.0), *((p.bytes * r.workload.writes, p.seconds) for r, p in run.in_turn)]
+    elif isinstance(run, SoakRun):
+        steps = [(sum(p.bytes) * run.soak.workload.writes, p.seconds) for p in run.soak.phases]
+    for written, seconds in steps:
+        fill = fill.after(written, seconds)
+    return fill.after(0.0, max(0.0, until_next - sum(seconds for _, seconds in steps)))
 
 
 def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]:

@@ -128,7 +128,8 @@ def _change(folder: ReviewFolder, entry: Entry, instead: Record | None) -> None:
     if entry.run is None:
         folder.change_notebook(_in_notebook(entry, instead))
         return
-    (skim,) = [s for s in folder.skims() if s.id == entry.run.id]
+    run = entry.run
+    skim = next(s for s in folder.skims() if (s.id, s.started) == (run.id, run.started))
     folder.change(skim, _in_run(entry, instead))
 
 

@@ -43,6 +43,7 @@ def _wait_on_the_bench(place: Place, hookup: Hookup, seconds: float, tell: Calla
     bench = load_bench(place.bench_file)
     now = free_from(bench, place.simulated_ends)
     if bench.plugged_in(place.hookup, now):
+        tell("there it is")
         return 0.0
     medium, known = hookup.chain[-1], {m.hookup for m in bench.moments}
     rivals = [n for n, h in place.review.review.hookups.items() if h.chain[-1] == medium and n in known]

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-FULL = 0.9  # share from which it is taken for used up
-FRESH = 0.05  # share up to which it is taken for fresh
+FRESH = 0.2  # share up to which it is taken for fresh: laying a test file down uses some of any
 
 
 @dataclass(frozen=True)
@@ -29,11 +28,6 @@ class Fill:
     def after(self, written: float, seconds: float) -> Fill:
         """Return it after so many bytes were written in so many seconds."""
         return replace(self, used=min(self.size, max(0.0, self.used + written - self.empties * seconds)))
-
-    @property
-    def is_full(self) -> bool:
-        """Whether it is used up."""
-        return self.used >= FULL * self.size
 
     @property
     def is_fresh(self) -> bool:

@@ -158,16 +158,16 @@ class MeasureRun(Header):
         return self.model_copy(update={"workloads": stated})
 
     def _from_soak(self, index: int, record: WorkloadRecord) -> list[UsedUp]:
-        """Return what a soak says of the cache, from the first pass on at which it must have been used up."""
+        """Return what a soak says of the cache, from the first pass on at which it cannot have been fresh."""
         known, fill = self.before, None if self.before is None else self.before.fill
         if fill is None or known is None or not known.cache_here or self.settings.cool_to is not None:
             return []
-        full = []
+        stale = []
         for of, one in self.in_turn:
-            if of is self.workloads[index] and fill.is_full:
-                full.append(one.number)
+            if of is self.workloads[index] and not fill.is_fresh:
+                stale.append(one.number)
             fill = fill.after(one.bytes * of.workload.writes, one.seconds + (self.settings.rest_seconds or 0.0))
-        return [UsedUp(known.cache_fast or 0.0, known.cache_slow or 1.0, min(full))] if full else []
+        return [UsedUp(known.cache_fast or 0.0, known.cache_slow or 1.0, min(stale))] if stale else []
 
     def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
         """Return the run with its finished passes, given as (workload index, pass), and its state."""
@@ -208,5 +208,5 @@ class Recovery:
         self._passes.append((index, PassRecord.model_validate(line["pass"])))
 
     def run(self, state: State) -> MeasureRun:
-        """Return the run with what was taken."""
-        return self._run.with_passes(self._passes, state)
+        """Return the run with what was taken, the states of its passes named."""
+        return self._run.with_passes(self._passes, state).with_states()
