@@ -3,12 +3,15 @@
 Two hookups, at a margin m (3 % unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
 swapping the two sides swaps `faster` and `slower` and nothing else:
 
-    same       the whole 95 % interval of the ratio lies inside the band
-    faster     the interval excludes 1 on the upper side and reaches beyond the band
-    slower     the same on the lower side
-    undecided  otherwise
+    same             the whole 95 % interval of the ratio lies inside the band
+    faster           the interval excludes 1 on the upper side, the ratio itself lies beyond the band, and the interval beyond half of it
+    a little faster  the interval excludes 1, and the ratio lies inside the band: real, and under the margin
+    slower, a little slower    the same on the lower side
+    undecided        otherwise
 
-With several comparisons at once the interval is as much wider as Holm's correction asks, and `faster` and `slower` need his
+An accusation so takes a difference that is itself beyond the margin: noise widens the interval, and makes none.
+
+With several comparisons at once the interval is as much wider as Holm's correction asks, and all but `same` need his
 adjusted p-value below 5 % as well.
 """
 
@@ -26,7 +29,9 @@ MARGIN = 0.03
 TOLERANCE = 0.02
 MOST_MORE = 200  # passes; a verdict that would need more of them is not worth waiting for
 
-Verdict = Literal["same", "faster", "slower", "undecided"]
+Verdict = Literal["same", "faster", "slower", "a little faster", "a little slower", "undecided"]
+LITTLE: dict[Verdict, Verdict] = {"faster": "a little faster", "slower": "a little slower"}
+DIFFERENT: tuple[Verdict, ...] = ("faster", "a little faster", "slower", "a little slower")
 ClaimVerdict = Literal[
     "met", "missed", "undecided", "not testable here", "stated, not proved", "not measured", "not tested"
 ]
@@ -52,16 +57,17 @@ class Comparison:
     why: str | None = None
 
 
-def _decide(low: float, high: float, significant: bool, margin: float) -> Verdict:
-    """Apply the definition to an interval given on the log scale."""
+def _decide(centre: float, low: float, high: float, significant: bool, margin: float) -> Verdict:
+    """Apply the definition to a ratio and its interval given on the log scale."""
     band = math.log1p(margin)
     if -band < low and high < band:
         return "same"
-    if significant and low > 0 and high > band:
-        return "faster"
-    if significant and high < 0 and low < -band:
-        return "slower"
-    return "undecided"
+    if not significant or low <= 0 <= high:
+        return "undecided"
+    word: Verdict = "faster" if low > 0 else "slower"
+    if abs(centre) < band:
+        return LITTLE[word]
+    return word if min(abs(low), abs(high)) >= band / 2 else "undecided"
 
 
 def passes_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
@@ -76,7 +82,7 @@ def passes_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> in
     for n in range(compared.passes + 1, compared.passes + MOST_MORE + 1):
         half = half_width(compared.spread, n, level)
         significant = abs(centre) > half
-        if _decide(centre - half, centre + half, significant, margin) != "undecided":
+        if _decide(centre, centre - half, centre + half, significant, margin) != "undecided":
             return n - compared.passes
     return None
 
@@ -85,7 +91,8 @@ def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> 
     """Turn a ratio into a verdict; `p_adjusted` is Holm's p-value within the family."""
     if compared.low is None or compared.high is None or p_adjusted is None:
         return Comparison(compared, None, "undecided", max(0, 3 - compared.passes) or None, compared.why)
-    verdict = _decide(math.log(compared.low), math.log(compared.high), p_adjusted < 1 - LEVEL, margin)
+    centre, low, high = (math.log(v) for v in (compared.value, compared.low, compared.high))
+    verdict = _decide(centre, low, high, p_adjusted < 1 - LEVEL, margin)
     if verdict != "undecided":
         return Comparison(compared, p_adjusted, verdict)
     more = passes_to_decide(compared, margin, _penalty(compared, p_adjusted))

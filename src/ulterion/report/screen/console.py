@@ -28,6 +28,8 @@ THEME = Theme(
 )
 VERDICT_STYLE = {
     "faster": "good",
+    "a little faster": "good",
+    "a little slower": "open",
     "same": "good",
     "slower": "bad",
     "undecided": "open",

@@ -6,11 +6,11 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.units import show_duration
-from ulterion.core.verdicts import Comparison, Verdict
+from ulterion.core.verdicts import DIFFERENT, Comparison, Verdict
 from ulterion.judge.comparisons import Group
 from ulterion.report.words.culprits import culprit_names
 
-ORDER: tuple[Verdict, ...] = ("faster", "same", "slower", "undecided")
+ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slower", "slower", "undecided")
 
 
 def summaries(group: Group, margin: float) -> list[str]:
@@ -51,7 +51,7 @@ def _counted(compared: Sequence[Comparison], margin: float) -> str:
 
 def _reach(compared: Sequence[Comparison], word: str) -> str:
     """Return how much faster or slower, from the least to the most."""
-    if word not in ("faster", "slower"):
+    if word not in DIFFERENT:
         return ""
     ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))
     least, most = how_much(ratios[0]), how_much(ratios[-1])
