@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ulterion.core.soak.falls import FOR_GOOD
+from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import IDLE, LOAD, Counters, Phase, Trace, trace_of
 from ulterion.core.workload import parse_workload

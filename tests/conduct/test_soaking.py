@@ -75,7 +75,7 @@ class Phases(Soaking):
     def test_a_whole_soak(self) -> None:
         """Rest until settled, load, cool, load again: the document has each with why it ended, and what it says is true."""
         folder = self.start(into='cache = "60 GB"\nafter_cache = "300 MB/s"\nfold = "1 GB/s"')
-        done = self.soak(folder, idle=None, cool=None, again=True)
+        done = self.soak(folder, "direct", idle=None, cool=None, again=True)
         run = done.run
         assert run.soak is not None
         self.assertEqual((run.state.name, run.kind), ("complete", "soak"))
@@ -88,7 +88,7 @@ class Phases(Soaking):
         assert cache is not None
         self.assertAlmostEqual(cache.written / 60e9, 1, delta=0.02)
         self.assertAlmostEqual(found.findings.recovered or 0, 1, delta=0.05)
-        self.assertEqual(sorted(found.trace.sensors), ["case", "drive"])
+        self.assertEqual(sorted(found.trace.sensors), ["drive"])
         self.assertEqual(parse_run(done.path.read_text(), "x"), run)
         self.assertEqual(folder.runs(), [run])
 
@@ -205,7 +205,7 @@ class Faults(Soaking):
 
         folder = self.start(into='cache = "20 GB"\nafter_cache = "300 MB/s"')
         request = SoakRequest(
-            Place(folder, folder.path, None, "box"),
+            Place(folder, folder.path, None, "direct"),
             WRITING,
             SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0),
             pace=100.0,

@@ -63,7 +63,7 @@ class Causes(unittest.TestCase):
     def test_a_cache_is_sized_to_a_part_of_a_row(self) -> None:
         """100.5 s at 1000 MB/s, then 300: 100.5 GB, with counters that stood still as the evidence."""
         rates = [1000.0] * 100 + [650.0] + [300.0] * 500
-        found = self.only(trace(rates, [50.0] * 601, counters=Counters(throttlings=0)))
+        found = self.only(trace(rates, [50.0] * 601, counters=Counters(throttlings=0, alive=True)))
         self.assertEqual(found.cause, "write cache")
         self.assertAlmostEqual(found.written / 1e9, 100.5, places=3)
         self.assertAlmostEqual(found.at, 100.5, places=3)
@@ -78,11 +78,13 @@ class Causes(unittest.TestCase):
         cases = [
             ("cold", cool, None, Counters(), "write cache", "where no drive throttles"),
             ("near its limit", warming + held, 81.0, Counters(), "throttling", "the drive's limit being 81 C"),
-            ("far from its limit", warming + held, 95.0, Counters(), "write cache", "the drive's limit being 95 C"),
+            ("far from its limit", warming + held, 95.0, Counters(), "write cache", "where no drive throttles"),
             ("counters moved", warming + held, None, Counters(throttlings=3), "throttling", "counters show throttling"),
-            ("counters stood", warming + held, 81.0, Counters(throttled_seconds=0), "write cache", "show no throttling"),
+            ("counters stood", warming + held, 90.0, Counters(throttled_seconds=0, alive=True), "write cache", "which have moved in its life"),
+            ("counters at zero, ever", warming + held, 90.0, Counters(throttled_seconds=0), "unexplained", "have ever moved"),
+            ("grew warmer at the new rate", warming + [warming[-1] + t / 60 for t in range(600)], None, Counters(), "write cache", "warmer afterwards"),
             ("cooled, not back", warming + cooling, None, Counters(), "write cache", "did not come back"),
-            ("nothing known", warming + held, None, Counters(), "unexplained", "neither a limit nor counters"),
+            ("nothing known", warming + held, None, Counters(), "unexplained", "its limit is not known, and no counters"),
         ]  # fmt: skip
         for name, temperatures, limit, counters, cause, words in cases:
             with self.subTest(name):
@@ -102,10 +104,65 @@ class Causes(unittest.TestCase):
         self.assertAlmostEqual(found.at, 200, delta=2)
         self.assertAlmostEqual(found.seconds, 180, delta=8)
 
+    def test_what_came_last_and_has_not_lasted_is_not_known(self) -> None:
+        """Two seconds at the end are no write cache; nor is the ninth spell of throttling that is still going on."""
+        (short,) = falls(trace([500.0] * 898 + [200.0] * 2, [45.0] * 900))
+        self.assertEqual((short.cause, short.until), ("unexplained", None))
+        self.assertIn("has not lasted long enough", short.evidence)
+        rates, temperatures = noisy([(1000, 100)]), [60 + t * 0.2 for t in range(100)]
+        for _ in range(8):
+            rates += noisy([(250, 50), (1000, 50)])
+            temperatures += [80 - t / 5 for t in range(50)] + [70 + t / 5 for t in range(50)]
+        rates, temperatures = rates + noisy([(250, 40)]), temperatures + [80 - t / 5 for t in range(40)]
+        causes = {f.cause for f in falls(trace(rates, temperatures, limit=80.0))}
+        self.assertEqual(causes, {"throttling"})
+        lasting = falls(trace(noisy([(500, 400), (200, 300)]), [45.0] * 700))
+        self.assertEqual([f.cause for f in lasting], ["write cache"])
+
+    def test_a_drive_that_pauses_cools_because_it_works_less(self) -> None:
+        """Dips of other lengths, in each of which it cools, show no heat without a limit or counters; a thermostat's cycle does."""
+        rates, temperatures = noisy([(1000, 200)]), [75.0] * 200
+        for length in (15, 40, 90, 25):
+            rates += noisy([(300, length), (1000, 120)])
+            temperatures += [75 - 6 * (1 - math.exp(-t / 30)) for t in range(length)] + [75.0] * 120
+        found = self.only(trace(rates, temperatures))
+        self.assertEqual((found.cause, found.times, found.heat), ("unexplained", 4, None))
+
+    def test_behind_a_bridge_a_cool_drive_rules_nothing_out(self) -> None:
+        """The same fall: a cache where nothing can be hot beside the drive; unexplained behind a bridge; a cache when all grew warmer after it."""
+        rates = noisy([(1000, 200), (300, 600)])
+        flat, rising = [48.0] * 800, [45 + t / 40 for t in range(800)]
+        for bridged, temperatures, cause in (
+            (False, flat, "write cache"),
+            (True, flat, "unexplained"),
+            (True, rising, "write cache"),
+        ):
+            found = self.only(trace(rates, temperatures, bridged=bridged))
+            self.assertEqual(found.cause, cause, (bridged, found.evidence))
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.floats(1.8, 5), st.floats(0.4, 0.8), st.floats(0.002, 0.025), st.booleans(), st.integers(0, 2**31))
+    def test_a_disk_that_is_gone_round_has_zones(
+        self, rounds: float, inner: float, noise: float, known: bool, seed: int
+    ) -> None:
+        """However often, known to the kernel as a disk or not: the place, and never a cache; what else happens is told beside it."""
+        rng, moved, rates, span = np.random.default_rng(seed), 0.0, [], 150 * MB * 400.0
+        while moved < rounds * span:
+            rates.append(150 * (1 - (1 - inner) * (moved % span) / span) * math.exp(rng.normal(0, noise)))
+            moved += rates[-1] * MB
+        found = falls(trace(rates, [40.0] * len(rates), rotational=known, span=span))
+        self.assertEqual([f.cause for f in found], ["zones"])
+        self.assertAlmostEqual(found[0].before / 150e6, 1, delta=0.08)
+        self.assertAlmostEqual(found[0].after / found[0].before, inner, delta=0.08)
+
     def test_a_spinning_disk_and_a_read_have_no_cache(self) -> None:
         """A rate that sinks in steps on a spinning disk is its zones; a read that falls is never a write cache."""
         stairs = noisy([(150 - 8 * k, 60) for k in range(9)], 0.003)
-        self.assertEqual(self.only(trace(stairs, rotational=True)).cause, "zones")
+        span = sum(stairs) * MB
+        self.assertEqual(self.only(trace(stairs, rotational=True, span=span)).cause, "zones")
+        self.assertNotEqual(
+            falls(trace(stairs, span=span))[0].cause, "zones"
+        )  # less than a round, and not known as a disk
         read = trace(noisy([(1000, 100), (300, 300)]), [40.0] * 400, writes=0.0)
         self.assertEqual(self.only(read).cause, "unexplained")
 

@@ -121,7 +121,10 @@ class Soaking:
 
     def _again(self) -> None:
         """Load a second time, long enough to see how much of the write cache came back."""
-        used_up = [f for f in events(self._so_far().trace()) if f.cause == "write cache"]
+        falls = events(self._so_far().trace())
+        used_up = [
+            f for f in falls if f.cause == "write cache" or (f.until is None and f.heat is None and f.cause != "zones")
+        ]
         if not used_up:
             self._remark("no second load: the first showed no write cache whose recovery could be seen")
             return

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ulterion.core.soak.falls import FOR_GOOD, Fall, falls
+from ulterion.core.soak.drops import FOR_GOOD
+from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels
 from ulterion.core.soak.settling import Doubt, Settling, doubts, settle, time_above
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
@@ -16,6 +17,7 @@ HELD = 0.05  # change of the rate up to which it is said to be held
 LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
 MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted
+LONG_FALL = 20.0  # seconds from which on a fall that may be of heat leaves open where a temperature settles
 SAME_LOAD = 0.10  # change of the rate that leaves the power of a load the same
 
 
@@ -170,6 +172,8 @@ def same_power_since(load: Trace, events: list[Fall] | tuple[Fall, ...]) -> tupl
     """
     if any(f.cause == "throttling" for f in events):
         return None, "the drive throttled: its temperature is held down, it does not settle"
+    if any(f.cause == "unexplained" and f.heat is None and f.seconds >= LONG_FALL for f in events):
+        return None, "the rate fell, and heat may be why: its temperature may be held down"
     found_levels = levels(load.rate)
     last = found_levels[-1].rate
     since = float(load.at[0])

@@ -61,17 +61,21 @@ class Counters:
         throttlings: transitions into a light or heavy thermal management state.
         throttled_seconds: time spent in them.
         warning_seconds: time above the drive's warning temperature.
+        alive: whether they have moved in the drive's life: those that stand at zero may not be implemented at all.
     """
 
     throttlings: int | None = None
     throttled_seconds: float | None = None
     warning_seconds: float | None = None
+    alive: bool = False
 
     @property
     def throttled(self) -> bool | None:
-        """Whether the drive says that it throttled; None when it says nothing."""
+        """Whether the drive says that it throttled; None when it says nothing, or when its counters never moved."""
         known = [v for v in (self.throttlings, self.throttled_seconds) if v is not None]
-        return any(v > 0 for v in known) if known else None
+        if any(v > 0 for v in known):
+            return True
+        return False if known and self.alive else None
 
 
 @dataclass(frozen=True)
@@ -88,6 +92,8 @@ class Trace:
         limit: temperature (C) at which the drive says it is too hot, or None.
         counters: what the drive's own counters say.
         rotational: whether the kernel takes the drive for a spinning disk.
+        bridged: whether something stands between host and drive that may grow hot itself.
+        span: bytes that the load goes through in order, again and again; None where it does not.
     """
 
     at: Floats
@@ -100,6 +106,8 @@ class Trace:
     limit: float | None = None
     counters: Counters = Counters()
     rotational: bool = False
+    bridged: bool = False
+    span: float | None = None
 
     def phase(self, name: str) -> Phase | None:
         """Return the first phase of a name that is not empty, or None."""
@@ -123,6 +131,8 @@ class Trace:
             self.limit,
             self.counters,
             self.rotational,
+            self.bridged,
+            self.span,
         )
 
     @property
@@ -156,6 +166,8 @@ class Trace:
             self.limit,
             self.counters,
             self.rotational,
+            self.bridged,
+            self.span,
         )
 
 

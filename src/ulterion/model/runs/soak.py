@@ -138,15 +138,18 @@ class SoakRecord(Written):
         moved = {k: self.counters_after[k] - v for k, v in self.counters_before.items() if k in self.counters_after}
         transitions = moved.get("throttlings")
         warning = moved.get("warning_seconds")
-        return Counters(None if transitions is None else int(transitions), moved.get("throttled_seconds"), warning)
+        lived = any(counted.get(k) for counted in (self.counters_before, self.counters_after) for k in THERMAL)
+        return Counters(
+            None if transitions is None else int(transitions), moved.get("throttled_seconds"), warning, alive=lived
+        )
 
     def done(self, name: str) -> tuple[float, int]:
         """Return the seconds and bytes that the phases of a name took so far."""
         mine = [p for p in self.phases if p.name == name]
         return sum(p.seconds for p in mine), sum(sum(p.bytes) for p in mine)
 
-    def trace(self, *, rotational: bool) -> Trace:
-        """Return the series as numbers, logs of other instruments lined up with the rows."""
+    def trace(self, **facts: Any) -> Trace:
+        """Return the series as numbers, logs of other instruments lined up with the rows; `facts` are of the target."""
         rows: list[Row] = []
         starts: list[float] = []
         for phase in self.phases:
@@ -161,7 +164,7 @@ class SoakRecord(Written):
             writes=self.workload.writes,
             limit=self.limit,
             counters=self.counters,
-            rotational=rotational,
+            **facts,
         )
         for log in self.logs:
             trace.sensors[log.name] = lined_up(trace, log)
@@ -196,6 +199,10 @@ def lined_up(trace: Trace, log: LoggedSeries) -> Floats:
     return result
 
 
+THERMAL = ("throttlings", "throttled_seconds")  # counters of a drive that tell of heat
+BRIDGED = ("USB", "USB4", "Thunderbolt")  # transports by which something stands between host and drive
+
+
 class SoakRun(Header):
     """A soak done on a hookup."""
 
@@ -205,7 +212,12 @@ class SoakRun(Header):
 
     def trace(self) -> Trace:
         """Return its series as numbers: the one road from a soak, finished or going on, to what is said of it."""
-        return self.soak.trace(rotational=bool(self.target.rotational))
+        in_order = self.soak.workload.pattern == "sequential" and self.soak.files is None
+        return self.soak.trace(
+            rotational=bool(self.target.rotational),
+            bridged=len(self.chain) > 2 or self.target.transport in BRIDGED,
+            span=float(self.settings.span_bytes) if in_order else None,
+        )
 
     def with_phases(self, phases: Sequence[SoakPhase], state: State) -> SoakRun:
         """Return the soak with further phases and its state."""

@@ -1,0 +1,98 @@
+"""Falls of a rate as they are found in its levels: for good, or dips that are made up for.
+
+A fall is *for good* when the load never stayed at the level before it again, and has lasted: a minute, and longer than any fall
+before it that was made up for.  What came last and has not lasted is not known.  Else it is a *dip*.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ulterion.core.soak.levels import Level
+from ulterion.core.soak.trace import Trace, longest_true
+
+FOR_GOOD = 0.85  # a level above this share of the fast one counts as fast
+LASTED = 60.0  # seconds that a fall for good must have lasted
+BURST = 5.0  # seconds of the old rate that do not undo a fall for good: a cache gives back a little while it is written past
+BURSTS = 0.3  # share of the time after it that may be such
+LONGER = 1.5  # times the longest fall before it that was made up for
+
+
+@dataclass(frozen=True)
+class Drop:
+    """A fall as found in the levels: the level before, and the rows it lasts."""
+
+    first: int
+    last: int
+    before: float
+    after: float
+    for_good: bool
+
+
+def unmixed(steady: list[Level]) -> list[Level]:
+    """Join a level of one or two rows that lies between its neighbours to the one after it: a row half this, half that."""
+    kept: list[Level] = []
+    for index, level in enumerate(steady):
+        if 0 < index < len(steady) - 1 and level.last - level.first <= 2:
+            low, high = sorted((kept[-1].rate, steady[index + 1].rate))
+            if low < level.rate < high:
+                steady[index + 1] = replace(steady[index + 1], first=level.first)
+                continue
+        kept.append(level)
+    return kept
+
+
+def find_drops(load: Trace, steady: list[Level]) -> list[Drop]:
+    """Return the dips and the falls for good among the levels; what follows a fall for good is looked at by itself."""
+    good = _last_fast(load, steady)
+    if good is None:
+        return _dips(steady)
+    before = _fast_level(steady[:good])
+    rows = load.rate[steady[good].first : steady[-1].last]
+    fall = Drop(steady[good].first, load.at.size, before, float(np.median(rows)), True)
+    return [*_dips(steady[:good]), fall, *find_drops(load, steady[good:])]
+
+
+def _dips(steady: list[Level]) -> list[Drop]:
+    """Return the falls after which a level near the one before came back; one may last to the end."""
+    drops, index = [], 0
+    while index + 1 < len(steady):
+        fast, last = steady[index].rate, index + 1
+        while last < len(steady) and steady[last].rate < FOR_GOOD * fast:
+            last += 1
+        if last > index + 1:
+            lowest = min(level.rate for level in steady[index + 1 : last])
+            drops.append(Drop(steady[index + 1].first, steady[last - 1].last, fast, lowest, False))
+        index = last
+    return drops
+
+
+def _last_fast(load: Trace, steady: list[Level]) -> int | None:
+    """Return the index of the level from which on the load never stayed fast again, or None when it did, or that has not lasted."""
+    for index in range(1, len(steady)):
+        before, first = _fast_level(steady[:index]), steady[index].first
+        if steady[index].rate >= FOR_GOOD * before:
+            continue
+        fast = load.rate[first:] > FOR_GOOD * before
+        seconds = load.seconds[first:]
+        lasted = float(seconds.sum())
+        longest = max((_seconds(load, d) for d in _dips(steady[: index + 1]) if d.last <= first), default=0.0)
+        bursts = float(seconds[fast].sum()) / lasted
+        if lasted >= max(LASTED, LONGER * longest) and longest_true(fast, seconds) <= BURST and bursts <= BURSTS:
+            return index
+    return None
+
+
+def _seconds(load: Trace, drop: Drop) -> float:
+    return float(load.seconds[drop.first : drop.last].sum())
+
+
+def _fast_level(steady: list[Level]) -> float:
+    """Return the fast level: the mean of the levels weighted by their rows, of those within a tenth of the highest."""
+    highest = max(level.rate for level in steady)
+    near = [level for level in steady if level.rate >= 0.9 * highest]
+    return sum(level.rate * (level.last - level.first) for level in near) / sum(
+        level.last - level.first for level in near
+    )

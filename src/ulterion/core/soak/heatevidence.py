@@ -1,0 +1,141 @@
+"""Whether heat made a rate fall, by what a drive shows of itself; and what would have told where nothing does.
+
+Heat is shown by the drive's own counters, or by a temperature within 3 C of the limit the drive states just before the rate fell.  A
+rate that comes back when the drive is cooler shows nothing: a drive that does less cools.  Heat is ruled out by: counters that stood
+still and have moved in the drive's life (those at zero may not be implemented: NVM Express Base Specification 2.0, figure 207); the
+load's going on at the new rate while the drive grew 5 C warmer than at the fall, which no throttling drive does; the drive cooling by
+12 C without the rate coming back; and, where nothing stands between host and drive that may be hot itself, a temperature well below the
+limit, or below 60 C where no limit is known, or the same temperature met without a fall.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ulterion.core.soak.drops import FOR_GOOD, LASTED, Drop
+from ulterion.core.soak.trace import DRIVE, Floats, Trace, longest_true, value_at
+from ulterion.core.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT
+
+WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall
+ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive is taken not to mind
+HELD = 0.98  # of a rate that is said to have been held
+ROSE = 5.0  # degrees above the fall at the new rate: a drive that throttles keeps itself from that
+JUST_BEFORE = 5.0  # seconds before a fall in which its temperature is taken: right after it, it may have dropped
+MINDS = 30.0  # seconds above its limit at the full rate after which a drive is known not to mind it
+REACHING = 0.5  # degrees below the temperature of a fall from which on it is said to have been reached
+JUST_REACHED = 240.0  # seconds at a temperature after which a drive that throttles there has begun to
+CYCLES = 3  # dips that begin and end at the same temperatures, from which on they are those of a thermostat
+SAME_HEAT = 1.5  # degrees within which they are the same
+SWING = 3.0  # degrees that they must lie apart
+SETTLES = 90.0  # seconds around a fall in which its temperature is looked for
+
+
+def heat_of(load: Trace, drop: Drop, drops: list[Drop]) -> tuple[bool | None, str]:
+    """Return whether heat made a fall (None: cannot be told), and the evidence in words."""
+    temperature, counted = load.sensor(DRIVE), load.counters.throttled
+    at = float(load.at[drop.first])
+    now = just_before(load, temperature, at)
+    if temperature is None or now is None:
+        if counted is False and not load.bridged:
+            return False, "the drive's own counters, which have moved in its life, show no throttling"
+        shown = counted and sum(not d.for_good for d in drops) == len(drops)
+        return (
+            (True, "the drive's own counters show throttling")
+            if shown
+            else (None, "no temperature of the drive was read")
+        )
+    ruled_out = _ruled_out(load, temperature, drop, drops, now)
+    if ruled_out:
+        return False, ruled_out
+    cycle = _cycle(load, temperature, drops)
+    if cycle and not drop.for_good:
+        return True, cycle
+    if load.limit is not None and now >= load.limit - NEAR_LIMIT:
+        near = f"at {now:.0f} C, the drive's limit being {load.limit:.0f} C"
+        if counted or _held_at_limit(load, temperature, drop, load.limit):
+            return True, near
+        return None, f"{near}: heat, or a write cache that was used up just then"
+    if counted:
+        return True, f"at {now:.0f} C, and the drive's own counters show throttling"
+    if counted is False and not load.bridged:
+        return False, f"at {now:.0f} C, and the drive's own counters, which have moved in its life, show no throttling"
+    if load.bridged and now < COOL_DRIVE:
+        return None, f"at {now:.0f} C the drive is cool, but what it sits behind may not be: put a probe on that"
+    limit = "its limit is not known" if load.limit is None else f"its limit is {load.limit:.0f} C"
+    return None, f"at {now:.0f} C; {limit}, and no counters of the drive that have ever moved were read"
+
+
+def just_before(load: Trace, temperature: Floats | None, at: float) -> float | None:
+    """Return the greatest temperature of the rows just before a fall, or the nearest there is."""
+    if temperature is None:
+        return None
+    near = temperature[(load.at >= at - JUST_BEFORE) & (load.at <= at)]
+    near = near[np.isfinite(near)]
+    return float(near.max()) if near.size else value_at(load.at, temperature, at, SETTLES)
+
+
+def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float) -> str | None:
+    """Return what speaks against heat, in words, or None."""
+    if drop.for_good and _rose(load, temperature, drop, drops, now):
+        return f"at {now:.0f} C, and it grew more than {ROSE:.0f} C warmer afterwards at the same rate"
+    if drop.for_good and _cooled_away(temperature, drop, now):
+        return f"the drive cooled from {now:.0f} C by more than {COOLED_AWAY:.0f} C and the rate did not come back"
+    if load.bridged:
+        return None  # the drive's sensor does not know how hot what it sits behind is
+    cool = COOL_DRIVE if load.limit is None else load.limit - COOLED_AWAY
+    if now < cool:
+        return f"at {now:.0f} C, where no drive throttles"
+    before = temperature[: drop.first]
+    if np.isfinite(before).any() and float(np.nanmax(before)) > now + WARMER_BEFORE and drop.for_good:
+        return f"at {now:.0f} C, and it had been warmer before without falling"
+    if load.limit is not None:
+        above = float(np.sum(load.seconds[: drop.first][before > load.limit + NEAR_LIMIT]))
+        if above > ABOVE_FOR and not any(d.first < drop.first for d in drops):
+            return f"at {now:.0f} C, and it had been above its limit for {above:.0f} s without falling"
+    return None
+
+
+def _cycle(load: Trace, temperature: Floats, drops: list[Drop]) -> str | None:
+    """Return in words that dips begin and end at the same temperatures, three times or more, as a thermostat makes them; or None."""
+    whole = [d for d in drops if not d.for_good and d.last < load.at.size]
+    falls_at = [just_before(load, temperature, float(load.at[d.first])) for d in whole]
+    back_at = [value_at(load.at, temperature, float(load.at[d.last]), SETTLES) for d in whole]
+    down, up = np.array([t for t in falls_at if t is not None]), np.array([t for t in back_at if t is not None])
+    if down.size < CYCLES or up.size != down.size or load.bridged:
+        return None
+    same = max(float(np.ptp(down)), float(np.ptp(up))) <= SAME_HEAT
+    if not same or float(np.mean(down - up)) < SWING or float(down.mean()) < COOL_DRIVE - NEAR_LIMIT:
+        return None
+    return (
+        f"{down.size} times it fell at {down.mean():.0f} C and came back at {up.mean():.0f} C, as a thermostat makes it"
+    )
+
+
+def _held_at_limit(load: Trace, temperature: Floats, drop: Drop, limit: float) -> bool:
+    """Return whether a fall near the limit did what heat makes a drive do: it had just come near it, and stayed no hotter.
+
+    A drive that had been as hot for long before, or went on growing hotter, was slowed by something else at a bad moment.
+    """
+    now = just_before(load, temperature, float(load.at[drop.first])) or limit
+    fast = load.rate >= FOR_GOOD * drop.before
+    if longest_true((temperature > limit + NEAR_LIMIT) & fast, load.seconds) >= MINDS:
+        return False  # it does not mind its limit
+    cooler = np.flatnonzero(temperature[: drop.first] < now - REACHING)
+    before = float(load.seconds[(cooler[-1] + 1 if cooler.size else 0) : drop.first].sum())
+    after = temperature[drop.first : drop.last]
+    known = after[np.isfinite(after)]
+    return before <= JUST_REACHED and bool(known.size) and float(np.max(known)) <= limit + NEAR_LIMIT
+
+
+def _rose(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float) -> bool:
+    """Return whether the drive grew warmer than at the fall while the new rate held, for a minute: heat would have lowered it further."""
+    rows = slice(drop.first + 1, min([drop.last, *(d.first for d in drops if d.first > drop.first)]))
+    warmer, rate = temperature[rows] >= now + ROSE, load.rate[rows]
+    third = rate.size // 3
+    held = third > 0 and float(np.median(rate[-third:])) >= HELD * float(np.median(rate[:third]))
+    return held and longest_true(warmer, load.seconds[rows]) >= LASTED
+
+
+def _cooled_away(temperature: Floats, drop: Drop, now: float) -> bool:
+    after = temperature[drop.first : drop.last]
+    return bool(np.isfinite(after).any()) and now - float(np.nanmin(after)) > COOLED_AWAY
