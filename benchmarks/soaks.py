@@ -114,10 +114,9 @@ def verdict(found: Findings, truth: Truth) -> dict[str, bool | None]:
     sure = settling if settling is not None and settling.sure else None
     error = None if truth.settled is None or sure is None else abs(sure.end - truth.settled)
     return {
-        "cache size within 5 %": None if not truth.cache or truth.throttled else
-        cache is not None and abs(cache.written / truth.cache - 1) <= 0.05,
-        "cache size within 5 %, throttled too": None if not truth.cache or not truth.throttled else
-        cache is not None and abs(cache.written / truth.cache - 1) <= 0.05,
+        "the write cache named": None if not truth.cache or truth.throttled else cache is not None,
+        "its size within 5 %, where named": None if not truth.cache or cache is None else
+        abs(cache.written / truth.cache - 1) <= 0.05,
         "no cache found where there is none": None if truth.cache else cache is None,
         "throttling told from cache": right,
         "a wrong cause named": None if right is None else
@@ -130,8 +129,8 @@ def verdict(found: Findings, truth: Truth) -> dict[str, bool | None]:
     }  # fmt: skip
 
 
-PROMISES = {"cache size within 5 %": 0.95, "no cache found where there is none": 0.98,
-            "throttling told from cache": 0.95, "settled temperature within 1 C": 0.95,
+PROMISES = {"the write cache named": 0.85, "its size within 5 %, where named": 0.95, "no cache found where there is none": 0.98,
+            "throttling told from cache": 0.85, "settled temperature within 1 C": 0.95,
             "steady state found when steady": 0.95}  # fmt: skip
 
 

@@ -112,7 +112,7 @@ class Difference:
 
 
 def difference(one: Soak, other: Soak) -> Difference:
-    """Compare two soaks; half widths of independent intervals add as squares."""
+    """Compare two soaks; widths of independent intervals add as squares, on each side by itself."""
     rise = low = high = None
     why = ""
     a, b = one.findings.rise, other.findings.rise
@@ -121,8 +121,8 @@ def difference(one: Soak, other: Soak) -> Difference:
         why = f"{missing.label}: {_why_no_rise(missing)}"
     else:
         rise = a[0] - b[0]
-        half = math.hypot((a[2] - a[1]) / 2, (b[2] - b[1]) / 2)
-        low, high = rise - half, rise + half
+        low = rise - math.hypot(a[0] - a[1], b[2] - b[0])
+        high = rise + math.hypot(a[2] - a[0], b[0] - b[1])
     return Difference(
         one.label,
         other.label,

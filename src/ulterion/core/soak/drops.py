@@ -41,6 +41,8 @@ def unmixed(steady: list[Level]) -> list[Level]:
                 steady[index + 1] = replace(steady[index + 1], first=level.first)
                 continue
         kept.append(level)
+    if len(kept) > 1 and kept[-1].last - kept[-1].first == 1:  # one row at the end is no level yet
+        kept[-2:] = [replace(kept[-2], last=kept[-1].last)]
     return kept
 
 

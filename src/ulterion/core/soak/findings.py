@@ -9,7 +9,7 @@ import numpy as np
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels
-from ulterion.core.soak.settling import Doubt, Settling, doubts, settle, time_above
+from ulterion.core.soak.settling import Course, Doubt, Settling, doubts, settle, time_above
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
 from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
 
@@ -18,7 +18,6 @@ LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
 MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted
 LONG_FALL = 20.0  # seconds from which on a fall that may be of heat leaves open where a temperature settles
-SAME_LOAD = 0.10  # change of the rate that leaves the power of a load the same
 
 
 @dataclass(frozen=True)
@@ -165,32 +164,21 @@ def _whole_rows(load: Trace) -> Trace:
     return load
 
 
-def same_power_since(load: Trace, events: list[Fall] | tuple[Fall, ...]) -> tuple[float | None, str]:
-    """Return since when a load ran at one level up to its end, or None with the reason.
-
-    Dips of a few seconds do not count; a load that throttles has no one level.
-    """
+def why_held_down(events: list[Fall] | tuple[Fall, ...]) -> str:
+    """Return why a temperature under a load says nothing of where it would settle, or nothing."""
     if any(f.cause == "throttling" for f in events):
-        return None, "the drive throttled: its temperature is held down, it does not settle"
+        return "the drive throttled: its temperature is held down, it does not settle"
     if any(f.cause == "unexplained" and f.heat is None and f.seconds >= LONG_FALL for f in events):
-        return None, "the rate fell, and heat may be why: its temperature may be held down"
-    found_levels = levels(load.rate)
-    last = found_levels[-1].rate
-    since = float(load.at[0])
-    for level in found_levels:
-        seconds = float(load.seconds[level.first : level.last].sum())
-        if abs(level.rate / last - 1) > SAME_LOAD and seconds > 20.0 and level.last < load.at.size:
-            since = float(load.at[level.last])
-    return since, ""
+        return "the rate fell, and heat may be why: its temperature may be held down"
+    return ""
 
 
 def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fall]) -> Warmth:
     values = trace.sensors[name]
-    since, why = same_power_since(load, events)
-    settling = None
-    if since is not None:
-        settling = settle(load.at, load.sensors[name], since, phase.start)
-        why = "" if settling else "too short at one rate to tell where it settles"
+    why, settling = why_held_down(events), None
+    if not why:
+        settling = settle(_course(trace, name, phase))
+        why = "" if settling else "too short, or read too seldom, to tell where it settles"
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
     return Warmth(
@@ -202,6 +190,13 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fal
         why,
         above,
     )
+
+
+def _course(trace: Trace, name: str, phase: Phase) -> Course:
+    """Return a temperature from the rest before the load to its end, in at most as many rows as an analysis looks at."""
+    until = trace.between(float(trace.at[0]), phase.end).joined()
+    length = float(np.median(until.seconds))
+    return Course(until.at, length, until.rate, until.sensors[name], phase.start)
 
 
 def _doubts(trace: Trace, load: Trace) -> list[Doubt]:

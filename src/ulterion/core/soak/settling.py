@@ -1,10 +1,13 @@
 """Temperatures: where they settle, how fast, how far above the room, and whether a sensor can be believed.
 
-A drive in a case is taken for two bodies (Newton's law of cooling for each): after a step of power its temperature is
-    T(t) = T_end - a exp(-t / fast) - b exp(-t / slow)
-T_end, a and b follow by least squares for given time constants; those are found on a grid and then refined.  The
-interval of T_end is the linearised one of the five parameters, for the effective number of points: the residuals of a
-sensor follow one another (G. V. Bayley, J. M. Hammersley, J. Royal Stat. Soc. Suppl. 8 (1946), 184-197).
+Heat follows from what a drive does in every second: each body it passes through on its way to the room lags behind by a time constant
+of its own (Newton's law of cooling), so a temperature is a sum of the load and of the rate, each seen through such lags,
+    T(t) = T(0) + sum over lags k of  a_k (load on, lagged by k) + b_k (rate, lagged by k),        a_k, b_k >= 0,
+fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapter
+23, for weights that cannot be negative).  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
+that, and is known least: the fit is made for every slowest lag up to eight times the load, and every one that fits as well as the
+best (likelihood ratio at 95 %, for the effective number of points: G. V. Bayley, J. M. Hammersley, J. Royal Stat. Soc. Suppl. 8
+(1946), 184-197) has its end in the interval.
 """
 
 from __future__ import annotations
@@ -13,20 +16,27 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import fdtri, stdtrit
+from scipy.optimize import nnls
+from scipy.signal import lfilter
 
 from ulterion.core.soak.trace import Floats
 
-SHORTEST_FIT = 120.0  # seconds; below it no end can be told
-FIT_POINTS = 400  # rows that a fit looks at; longer stretches are averaged down to it
-FASTEST = 4.0  # seconds; least time constant
-REACH = 1.0  # greatest time constant, in lengths of the stretch: beyond it the end is guessed, not seen
-TIME_CONSTANTS = 14
-ROUNDING = 0.3  # of the resolution, left after averaging: at rest a sensor may stand on one step for ever
-NEAR_END = 1.0  # degrees from T_end that count as settled
+SHORTEST_FIT = 120.0  # seconds of load; below it no end can be told
+FIT_POINTS = 500  # rows that a fit looks at; longer stretches are averaged down to it
+FASTEST, LAGS = 5.0, 12  # seconds of the least lag, and how many there are up to the slowest
+REACH = 2.5  # the slowest lag that is tried, in lengths of the load,
+HEAVIEST = 2400.0  # or in seconds, whichever is more
+SLOWEST = 36  # how many are tried up to it
+WORSE = 1.25  # sums of squares, in those of the best fit, up to which another is as good
+ROUGH = 0.12  # of the resolution, that the root of the mean square may be greater besides,
+LEAST = 0.03  # degrees, or by this where that is more: no body is exactly a sum of lags
+DOUBT = 0.1  # of the way still to go, for bodies that are more than lags in a row
+ROUNDING = 0.5  # of the resolution: which way a sensor rounds is not known, and no averaging tells
+NEAR_END = 1.0  # degrees from the end that count as settled
+REST_SECONDS = 30.0  # before the load, that its temperature at rest is the mean of
+LAST_SECONDS = 60.0  # of the load: its rate goes on for ever, and its temperature must be near the end to be settled
 SETTLED_WITHIN, SETTLED_OVER = 1.0, 120.0  # idle is settled when nothing moved by more than this over so many seconds
 STUCK_SECONDS = 600.0  # seconds of load without any movement after which a sensor is doubted
-LEVEL = 0.95
 
 
 @dataclass(frozen=True)
@@ -37,8 +47,8 @@ class Settling:
         end: temperature it settles at; `low`, `high` its 95 % interval.
         time: seconds from the beginning of the load until it is within 1 C of the end and stays there, by the fit;
             None when that lies beyond what was seen.
-        fast, slow: time constants, seconds.
-        start: where the stretch that was fitted begins, seconds.
+        fast, slow: least and greatest lag, seconds.
+        now: temperature at the end of the load.
     """
 
     end: float
@@ -47,136 +57,117 @@ class Settling:
     time: float | None
     fast: float
     slow: float
-    start: float
+    now: float
 
     @property
     def sure(self) -> bool:
-        """Whether the end is known to within a degree; else the soak was too short to tell."""
-        return (self.high - self.low) / 2 <= NEAR_END
+        """Whether it has settled: the end is known to a degree, and was reached; else it is an extrapolation."""
+        return (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
 
 
-def settle(at: Floats, temperature: Floats, start: float, load_start: float) -> Settling | None:
-    """Fit where a temperature settles from `start` on (the load and its rate being constant from there).
+@dataclass(frozen=True)
+class Course:
+    """A temperature and what made it: rows of equal length from the rest before the load to its end.
 
-    Rows without a value are left out.  None when the stretch is too short or has too few values.
+    Attributes:
+        at: when each row begins, seconds; `length` how long it is.
+        rate: bytes per second.
+        temperature: C, NaN where it was not read.
+        load_start: when the load began.
     """
-    keep = np.isfinite(temperature) & (at >= start)
-    times, values = at[keep] - start, temperature[keep]
-    if times.size < 20 or times[-1] - times[0] < SHORTEST_FIT:
+
+    at: Floats
+    length: float
+    rate: Floats
+    temperature: Floats
+    load_start: float
+
+    @property
+    def begin(self) -> float:
+        """The temperature at rest: the mean of the last half minute before the load, or the first that was read."""
+        before = (
+            (self.at < self.load_start) & (self.at >= self.load_start - REST_SECONDS) & np.isfinite(self.temperature)
+        )
+        if before.any():
+            return float(np.mean(self.temperature[before]))
+        return float(self.temperature[np.flatnonzero(np.isfinite(self.temperature))[0]])
+
+
+def settle(course: Course) -> Settling | None:
+    """Fit where a temperature settles if the load goes on as in its last minute; None when it is too short, or hardly read."""
+    load = course.at >= course.load_start
+    seconds = float(load.sum()) * course.length
+    known = np.isfinite(course.temperature)
+    last = course.at >= course.at[-1] + course.length - LAST_SECONDS
+    if seconds < SHORTEST_FIT or (known & load).sum() < 20 or not (known & last).any():
         return None
-    resolution = _resolution(values)
-    times, values = _averaged(times, values)
-    length = float(times[-1])
-    fit = _chosen(times, values, length)
-    half = _half_width(times, values, fit, resolution)
-    reached = _time_to(fit, length)
+    fits = [
+        _fit(course, load, last, float(tau))
+        for tau in np.geomspace(4 * FASTEST, max(REACH * seconds, HEAVIEST), SLOWEST)
+    ]
+    resolution = _resolution(course.temperature[known])
+    best = min(fits, key=lambda fit: fit.squares)
+    now = float(np.nanmean(course.temperature[last]))
+    allowed = WORSE * best.squares + max(ROUGH * resolution, LEAST) ** 2 * best.residuals.size
+    ends = [fit.end for fit in fits if fit.squares <= allowed]
+    end = float(np.median(ends))  # those that fit as well are as good: the middle one, not the luckiest
+    scatter = math.sqrt(best.squares / best.residuals.size)
+    half = scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now)
+    away = np.flatnonzero((np.abs(best.curve - end) > NEAR_END) & load)
+    time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)
     return Settling(
-        fit.end,
-        fit.end - half,
-        fit.end + half,
-        None if reached is None else reached + start - load_start,
-        fit.fast,
-        fit.slow,
-        start,
+        end,
+        min(ends) - half,
+        max(ends) + half,
+        time if time < seconds else None,
+        best.fast,
+        best.slow,
+        now,
     )
 
 
 @dataclass(frozen=True)
 class _Fit:
-    """T(t) = end - a exp(-t / fast) - b exp(-t / slow)."""
+    """The best sum for a slowest lag."""
 
+    squares: float
     end: float
-    a: float
-    b: float
     fast: float
     slow: float
-
-    def curve(self, times: Floats) -> Floats:
-        return np.asarray(self.end - self.a * np.exp(-times / self.fast) - self.b * np.exp(-times / self.slow))
-
-    def slopes(self, times: Floats) -> Floats:
-        """Return the derivatives by end, a, b and the logs of the time constants, a column for each."""
-        quick, late = np.exp(-times / self.fast), np.exp(-times / self.slow)
-        by_fast = -self.a * quick * times / self.fast
-        by_slow = -self.b * late * times / self.slow
-        columns = [np.ones_like(times), -quick, by_fast]
-        return np.stack(columns + ([-late, by_slow] if self.b else []), axis=1)
+    residuals: Floats
+    curve: Floats
 
 
-def _linear(times: Floats, values: Floats, fast: float, slow: float | None) -> tuple[float, _Fit]:
-    """Return the best fit for given time constants (without `slow`, of one body), and its sum of squares."""
-    columns = [np.ones_like(times), -np.exp(-times / fast)]
-    if slow is not None:
-        columns.append(-np.exp(-times / slow))
-    weights, *_ = np.linalg.lstsq(np.stack(columns, axis=1), values, rcond=None)
-    end, a, b = (float(x) for x in (*weights, 0.0)[:3])
-    fit = _Fit(end, a, b, fast, slow if slow is not None else fast)
-    residuals = values - fit.curve(times)
-    return float(residuals @ residuals), fit
+def _fit(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) -> _Fit:
+    """Fit the weights of all lags up to the slowest."""
+    on = load.astype(np.float64)
+    final = max(float(np.mean(course.rate[last])), 1.0)
+    taus = np.geomspace(FASTEST, slowest, LAGS)
+    causes = [_lagged(cause, tau, course.length) for tau in taus for cause in (on, course.rate * on / final)]
+    columns = np.stack(causes, axis=1)
+    begin = course.begin
+    kept = np.isfinite(course.temperature) & load
+    seen, values = _averaged(columns[kept], course.temperature[kept] - begin)
+    weights, _ = nnls(seen, values)
+    residuals = values - seen @ weights
+    lags = weights.reshape(LAGS, 2).sum(axis=1)
+    used = taus[lags > 0.02 * max(float(lags.max()), 1e-9)]
+    fast, slow = (float(used[0]), float(used[-1])) if used.size else (FASTEST, FASTEST)
+    curve = np.asarray(columns @ weights) + begin
+    return _Fit(float(residuals @ residuals), begin + float(lags.sum()), fast, slow, residuals, curve)
 
 
-def _chosen(times: Floats, values: Floats, length: float) -> _Fit:
-    """Return the fit of one body, or of two where they fit significantly better (F test, 1 %)."""
-    grid = [float(g) for g in np.geomspace(FASTEST, max(length * REACH, 3 * FASTEST), TIME_CONSTANTS)]
-    one_squares, one = min((_linear(times, values, t, None) for t in grid), key=lambda fit: fit[0])
-    one_squares, one = _refined(times, values, [one.fast], length)
-    pairs = [(fast, slow) for slow in grid for fast in grid if fast < 0.6 * slow]
-    _, two = min((_linear(times, values, *pair) for pair in pairs), key=lambda fit: fit[0])
-    two_squares, two = _refined(times, values, [two.fast, two.slow], length)
-    count = max(_effective(values - one.curve(times)), 8.0)
-    better = (one_squares - two_squares) / 2 > float(fdtri(2, count - 5, 0.99)) * two_squares / (count - 5)
-    return two if better else one
+def _lagged(cause: Floats, tau: float, length: float) -> Floats:
+    """Return a cause as a body sees it that lags behind by a time constant, in seconds."""
+    keep = math.exp(-length / tau)
+    return np.asarray(lfilter([1 - keep], [1, -keep], cause))
 
 
-def _refined(times: Floats, values: Floats, start: list[float], length: float) -> tuple[float, _Fit]:
-    """Improve time constants by least squares on their logs, kept within what can be seen."""
-    from scipy.optimize import least_squares
-
-    low, high = math.log(FASTEST / 2), math.log(max(length * REACH, 3 * FASTEST) * 1.2)
-
-    def fitted(logs: Floats) -> tuple[float, _Fit]:
-        constants = [float(c) for c in np.exp(logs)]
-        return _linear(times, values, constants[0], constants[1] if len(constants) > 1 else None)
-
-    def residuals(logs: Floats) -> Floats:
-        return np.asarray(values - fitted(logs)[1].curve(times))
-
-    begin = np.clip(np.log(start), low + 1e-6, high - 1e-6)
-    return fitted(least_squares(residuals, begin, bounds=(low, high), max_nfev=60).x)
-
-
-def _half_width(times: Floats, values: Floats, fit: _Fit, resolution: float) -> float:
-    """Return half the 95 % interval of the end (C): linearised, for residuals that follow one another.
-
-    A sensor's rounding is no noise that more points would average away, so a part of its resolution is added.
-    """
-    residuals = values - fit.curve(times)
-    count = _effective(residuals)
-    variance = max(float(residuals @ residuals) / max(times.size - 5, 1), resolution**2 / 48)
-    slopes = fit.slopes(times)
-    scale = np.linalg.norm(slopes, axis=0)
-    scale[scale == 0] = 1.0
-    _, singular, rows = np.linalg.svd(slopes / scale, full_matrices=False)
-    # directions that the data say nothing about add what little they can: time constants are bounded anyway
-    known = singular > 1e-6 * singular[0]
-    leverage = float(np.sum((rows[known, 0] / singular[known]) ** 2)) / scale[0] ** 2
-    error = math.sqrt(variance * leverage * times.size / count)
-    return float(stdtrit(max(count - 5, 2.0), 0.5 + LEVEL / 2)) * error + ROUNDING * resolution
-
-
-def _averaged(times: Floats, values: Floats) -> tuple[Floats, Floats]:
-    step = math.ceil(times.size / FIT_POINTS)
-    starts = np.arange(0, times.size, step)
-    counts = np.diff(np.append(starts, times.size))
-    return np.add.reduceat(times, starts) / counts, np.add.reduceat(values, starts) / counts
-
-
-def _effective(residuals: Floats) -> float:
-    """Return how many independent points the residuals are worth (first-order autocorrelation)."""
-    squares = float(residuals @ residuals)
-    follow = float(residuals[1:] @ residuals[:-1]) / squares if squares > 0 else 0.0
-    follow = min(max(follow, 0.0), 0.98)
-    return residuals.size * (1 - follow) / (1 + follow)
+def _averaged(columns: Floats, values: Floats) -> tuple[Floats, Floats]:
+    step = math.ceil(values.size / FIT_POINTS)
+    starts = np.arange(0, values.size, step)
+    counts = np.diff(np.append(starts, values.size))
+    return np.add.reduceat(columns, starts, axis=0) / counts[:, None], np.add.reduceat(values, starts) / counts
 
 
 def _resolution(values: Floats) -> float:
@@ -184,16 +175,6 @@ def _resolution(values: Floats) -> float:
     steps = np.abs(np.diff(values))
     steps = steps[steps > 1e-6]
     return float(steps.min()) if steps.size else 0.0
-
-
-def _time_to(fit: _Fit, length: float) -> float | None:
-    """Return when the fitted curve is within 1 C of its end for good, or None when not within the stretch."""
-    times = np.linspace(0.0, length, 2000)
-    away = np.abs(fit.a * np.exp(-times / fit.fast) + fit.b * np.exp(-times / fit.slow))
-    outside = np.flatnonzero(away > NEAR_END)
-    if outside.size == 0:
-        return 0.0
-    return float(times[outside[-1] + 1]) if outside[-1] + 1 < times.size else None
 
 
 def is_settled(at: Floats, temperature: Floats, now: float) -> bool:

@@ -48,14 +48,16 @@ def zones(load: Trace) -> Zones | None:
     rounds = float(moved.sum()) / load.span
     if rounds < ROUNDS and not load.rotational:
         return None
-    place = np.minimum((middle % load.span) / min(load.span, float(moved.sum())) * PLACES, PLACES - 1).astype(np.int64)
+    position = (middle % load.span) / min(load.span, float(moved.sum())) * PLACES
+    place = np.minimum(position, PLACES - 1).astype(np.int64)
     first_round = middle < load.span
     profile = _profile(place[first_round], load.rate[first_round])
     if profile is None or not _sinks(profile):
         return None
     if rounds >= ROUNDS and _explained(load.rate[~first_round], profile[place[~first_round]]) < EXPLAINED:
         return None
-    return Zones(float(profile[0]), float(profile[-1]), np.asarray(profile[place] / profile[0]), rounds)
+    smooth = np.interp(position - 0.5, np.arange(PLACES), profile)
+    return Zones(float(profile[0]), float(profile[-1]), np.asarray(smooth / profile[0]), rounds)
 
 
 def _profile(place: np.ndarray, rate: Floats) -> Floats | None:
@@ -68,11 +70,13 @@ def _profile(place: np.ndarray, rate: Floats) -> Floats | None:
 
 
 def _sinks(profile: Floats) -> bool:
+    if profile[-1] > DEEP * profile[0]:
+        return False
     logs = np.log(profile)
     steps = -np.diff(logs)
     decline = float(logs[0] - logs[-1])
     ranks = float(spearmanr(np.arange(profile.size), profile).statistic)
-    return profile[-1] <= DEEP * profile[0] and ranks <= SINKS and float(steps.max()) <= STEEPEST * decline
+    return ranks <= SINKS and float(steps.max()) <= STEEPEST * decline
 
 
 def _explained(rate: Floats, expected: Floats) -> float:

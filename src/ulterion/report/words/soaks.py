@@ -133,10 +133,12 @@ def difference_words(one: Difference) -> str:
     speed = f"it ends at {one.rate:.2f} times the rate"
     if one.rise is None or one.low is None or one.high is None:
         return f"{one.first}: {speed}; temperatures cannot be compared: {one.why}"
-    half = (one.high - one.low) / 2
+    least, most = sorted((abs(one.low), abs(one.high)))
     speed += "" if one.sure else "; one of them had not settled, so this is extrapolated"
     if one.low <= 0 <= one.high:
-        words = f"no difference in temperature that could be told ({one.rise:+.1f} K ± {half:.1f})"
+        words = f"no difference in temperature that could be told ({one.low:+.1f} to {one.high:+.1f} K)"
     else:
-        words = f"{abs(one.rise):.1f} K {'warmer' if one.rise > 0 else 'cooler'} above its room (± {half:.1f})"
+        words = (
+            f"{abs(one.rise):.1f} K {'warmer' if one.rise > 0 else 'cooler'} above its room ({least:.1f} to {most:.1f})"
+        )
     return f"{one.first}: {words}; {speed}"
