@@ -268,15 +268,22 @@ class Heat(unittest.TestCase):
 
 
 class Whole(unittest.TestCase):
-    def soak(self, again: float = 0.5) -> Findings:
-        """Idle, ten minutes of load with a cache of 60 GB, cooling, and a second load with a share of the cache."""
+    def soak(self, again: float = 0.5, missing: int = 0, stalled: bool = False) -> Findings:
+        """Idle, ten minutes of load with a cache of 60 GB, cooling, and a second load with a share of the cache.
+
+        `missing` seconds of the load have no power, and the second load may stall for a second.
+        """
         rates = [0.0] * 120 + noisy([(1000, 60), (300, 540)], 0.005) + [0.0] * 300
         rates += noisy([(1000, round(60 * again)), (300, 60)], 0.005)
         count = len(rates)
+        if stalled:
+            rates[1025] = 1.0
+        power = np.full(count, 4.0)
+        power[300 : 300 + missing] = np.nan
         at = np.arange(count, dtype=float)
         warm = 35 + 20 * (1 - np.exp(-np.maximum(at - 120, 0) / 90))
         phases = (Phase(IDLE, 0, 120), Phase(LOAD, 120, 720), Phase(COOL, 720, 1020), Phase(AGAIN, 1020, count))
-        sensors = {DRIVE: warm, "power": np.full(count, 4.0), "room": np.full(count, 21.0)}
+        sensors = {DRIVE: warm, "power": power, "room": np.full(count, 21.0)}
         found = analyse(Trace(at, np.ones(count), np.array(rates) * MB, sensors, phases, counters=Counters(0, 0.0)))
         assert found is not None
         return found
@@ -319,6 +326,12 @@ class Whole(unittest.TestCase):
         self.assertEqual(found.energy, 2400.0)
         self.assertEqual((found.steady is not None, found.doubts), (True, ()))
         self.assertAlmostEqual(self.soak(1.0).recovered or 0, 1.0, delta=0.03)
+
+    def test_a_gap_is_not_nothing(self) -> None:
+        """Power that was not read for half a minute is no 0 W, for two minutes no energy; a stalled second ends no recovery."""
+        self.assertAlmostEqual(self.soak(missing=30).energy or 0, 2400.0)
+        self.assertIsNone(self.soak(missing=120).energy)
+        self.assertAlmostEqual(self.soak(1.0, stalled=True).recovered or 0, 1.0, delta=0.05)
 
     def test_a_soak_without_a_load_says_nothing(self) -> None:
         """No load phase, or one in which nothing was moved, gives no findings."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import median_filter
 
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
@@ -17,6 +18,8 @@ HELD = 0.05  # change of the rate up to which it is said to be held
 LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
 MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted
+POWER_MISSING = 0.1  # share of a load without a reading of the power from which on its energy is not told
+STALLED_ROWS = 5  # of which the middle one counts when it is looked for how long a cache that came back lasted
 LONG_FALL = 20.0  # seconds from which on a fall that may be of heat leaves open where a temperature settles
 
 
@@ -224,13 +227,21 @@ def _recovered(trace: Trace, events: list[Fall]) -> float | None:
     if again is None or cache is None:
         return None
     rows = trace.during(again)
-    fast = rows.rate > (FOR_GOOD + cache.after / cache.before) / 2 * cache.before
     if rows.at.size == 0:
         return None
+    level = median_filter(rows.rate, STALLED_ROWS, mode="nearest")  # a row that stalled does not end what came back
+    fast = level > (FOR_GOOD + cache.after / cache.before) / 2 * cache.before
     end = int(np.argmin(fast)) if not fast.all() else rows.at.size
     return min(1.0, float((rows.rate * rows.seconds)[:end].sum()) / cache.written)
 
 
 def _energy(load: Trace) -> float | None:
+    """Return the joules of a load, short gaps in the reading filled by a straight line; None when more than a tenth is missing."""
     power = load.sensor(POWER)
-    return None if power is None else float(np.nansum(power * load.seconds))
+    if power is None:
+        return None
+    known = np.isfinite(power)
+    if float(load.seconds[~known].sum()) > POWER_MISSING * float(load.seconds.sum()):
+        return None
+    filled = np.interp(load.at, load.at[known], power[known])
+    return float(np.sum(filled * load.seconds))
