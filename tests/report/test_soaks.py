@@ -91,6 +91,16 @@ class Soaked(FolderCase):
         self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
         self.assertIn("Gb/s", printed(findings_lines(found, "Gb/s")))
 
+    def test_what_cannot_be_told_says_what_would_tell(self) -> None:
+        """Without a thermometer a fall for good has no cause, and the step that would tell it names the bytes to look for."""
+        found = self.soak()
+        assert found.run.soak is not None
+        phases = [p.model_copy(update={"sensors": {}}) for p in found.run.soak.phases]
+        blind = self.changed(found, soak=found.run.soak.model_copy(update={"phases": phases}))
+        text = " ".join(printed(findings_lines(blind, "MB/s")).split())
+        self.assertNotIn("write cache used up", text)
+        self.assertRegex(text, r"next: after a rest, the same soak with a fan on it: a write cache is used up after 6\d\.\d GB again")
+
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:
         """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""
         found = self.soak()

@@ -128,14 +128,15 @@ def _between(rate: float, high: float, low: float) -> bool:
 
 
 def _merged(every: list[Fall]) -> list[Fall]:
-    """Join falls of one cause into one that says how often; a write cache is used up once."""
-    kept: dict[str, Fall] = {}
+    """Join falls of one cause into one that says how often, unexplained ones by whether the rate came back."""
+    kept: dict[tuple[str, bool], Fall] = {}
     for fall in sorted(every, key=lambda f: f.at):
-        before = kept.get(fall.cause)
+        kind = (fall.cause, fall.cause == "unexplained" and fall.until is None)
+        before = kept.get(kind)
         if before is None:
-            kept[fall.cause] = fall
+            kept[kind] = fall
             continue
-        kept[fall.cause] = Fall(
+        kept[kind] = Fall(
             fall.cause,
             before.at,
             fall.until,

@@ -48,8 +48,21 @@ def event_words(soak: Soak, unit: str) -> list[str]:
         return ["none: the rate never fell for long"]
     words = []
     for fall in findings.falls:
-        words += [event_text(fall, soak.load_start, unit), f"  because: {fall.evidence}"]
+        told = "what is known" if fall.cause == "unexplained" else "because"
+        words += [event_text(fall, soak.load_start, unit), f"{told}: {fall.evidence}"]
+        step = next_step(fall, writing=soak.trace.writes > 0)
+        words += [f"next: {step}"] if step else []
     return words
+
+
+def next_step(fall: Fall, *, writing: bool) -> str:
+    """Return what would tell why a rate fell for good, or came back, where heat is neither shown nor ruled out; else nothing."""
+    if fall.cause != "unexplained" or fall.heat is not None:
+        return ""
+    heat = "if it is heat, it falls later or not at all"
+    if not writing or fall.until is not None:
+        return f"the same soak with a fan on it: {heat}"
+    return f"after a rest, the same soak with a fan on it: a write cache is used up after {show_size(fall.written)} again; {heat}"
 
 
 def request_words(soak: Soak) -> list[str]:
