@@ -2,7 +2,7 @@
 
     python -m benchmarks.soaks [DRIVES]
 
-Each drive has a random rate, noise, write cache or none, heat, and throttling or none; half an hour of writing is
+Each drive has a random rate, noise, write cache or none, heat, and throttling or none; the default length of a soak is
 simulated and analysed.  Prints the table of docs/methods.md, and fails when a promise is not kept.
 """
 
@@ -23,7 +23,7 @@ from ulterion.sim.bench import SimBench
 from ulterion.sim.target import SimTarget
 
 DRIVES = 300
-IDLE_SECONDS, LOAD_SECONDS = 120, 1800
+IDLE_SECONDS, LOAD_SECONDS = 120, 1200
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 MATERIAL = 10  # seconds of a rate lowered by more than 15 % that count as throttling a reader would see
 

@@ -21,7 +21,7 @@ FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"
 PASSES, SECONDS = 5, 2.0  # short enough that the write caches last for all passes
 SOAKED = ("pod", "draught", "slip", "duo", "crumble")
-SOAK_LOAD, SOAK_SECONDS, COOL_SECONDS = "sequential write 1 MiB depth 4", 1200.0, 300.0
+SOAK_LOAD, SOAK_SECONDS, COOL_SECONDS = "sequential write 1 MiB depth 4", 1800.0, 300.0
 
 
 def _free_name(parent: Path) -> Path:
@@ -56,7 +56,7 @@ def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
 
 
 def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
-    """Soak the enclosures and the cards, twenty minutes each."""
+    """Soak the enclosures and the cards, half an hour each."""
     plan = SoakPlan(idle=None, load_seconds=SOAK_SECONDS, cool=COOL_SECONDS)
     for hookup in SOAKED:
         place = Place(folder, folder.path, None, hookup)
