@@ -9,6 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ulterion.core.soak.classes import never_below
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.levels import levels
@@ -186,6 +187,39 @@ class SteadyState(unittest.TestCase):
         self.assertAlmostEqual(found.window.average / MB, 300, delta=3)
         self.assertIsNone(steady_end(trace(noisy([(1000, 480), (300, 120)]))))
         self.assertEqual(rounds_of(trace([100.0] * 150)).size, 2)
+
+    @given(
+        st.lists(st.floats(0, 9), min_size=3, max_size=40),
+        st.floats(4, 20),
+        st.floats(0, 1),
+        st.booleans(),
+        st.integers(1, 8),
+        st.booleans(),
+    )
+    def test_requests_are_counted_late_and_a_class_is_not(
+        self, more: list[float], floor: float, short: float, falls_short: bool, depth: int, together: bool
+    ) -> None:
+        """What was really moved each second decides, whether requests end one by one or all in flight together.
+
+        A load that kept a rate is never said to have missed it, one that fell short by more than its requests can hide never to have
+        kept it, and at depth 1 nothing is left open.
+        """
+        moved = [floor + m for m in more]
+        if falls_short:
+            moved[len(moved) // 2] = floor * (1 - short)
+        block = 1.0
+        unit = block * (depth if together else 1)
+        ended = np.floor(np.cumsum(np.concatenate([[0.0], moved])) / unit + 1e-9) * unit
+        at = np.arange(float(len(moved)))
+        counted = Trace(at, np.ones(at.size), np.diff(ended), block=block, depth=depth)
+        said, least = never_below(counted, floor), min(moved)
+        if least >= floor:
+            self.assertIsNot(said, False)
+            self.assertTrue(said or (together and depth > 1))
+        if least < floor - block - unit:
+            self.assertIsNot(said, True)
+        if depth == 1:
+            self.assertIsNotNone(said)
 
     def test_the_lowest_second_and_minute(self) -> None:
         """A class is kept only when every second keeps it; stalls are counted with their length."""

@@ -99,7 +99,9 @@ class Soaked(FolderCase):
         blind = self.changed(found, soak=found.run.soak.model_copy(update={"phases": phases}))
         text = " ".join(printed(findings_lines(blind, "MB/s")).split())
         self.assertNotIn("write cache used up", text)
-        self.assertRegex(text, r"next: after a rest, the same soak with a fan on it: a write cache is used up after 6\d\.\d GB again")
+        self.assertRegex(
+            text, r"next: after a rest, the same soak with a fan on it: a write cache is used up after 6\d\.\d GB again"
+        )
 
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:
         """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""

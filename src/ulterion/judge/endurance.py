@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from ulterion.core.ceilings import ceilings_of
+from ulterion.core.soak.classes import never_below
+from ulterion.core.soak.trace import DRIVE, LOAD
 from ulterion.core.verdicts import ClaimJudgement
 from ulterion.judge.claimrow import NOT_MEASURED, ClaimRow, Unit
 from ulterion.judge.measured import chain_elements
@@ -17,6 +21,12 @@ MEGABYTE = 1e6  # bytes; speed classes count in it
 LATER = ("not testable here", "not measured")  # verdicts that are shown only where there is no other
 LONGEST_ROW = 1.01  # seconds; a class is kept every second
 LEAST_LOAD = 60.0  # seconds of load below which nothing is said
+LONG_LOAD = 600.0  # seconds of load from which on a class that was kept is met: a minute may lie inside a cache
+AFTER_CACHE = 60.0  # seconds after a cache was used up that are as good
+LAST_PART = 1 / 3  # of a load that long, in which it is looked how much a temperature still rises
+TO_GO = 2.5  # times that, at most, for what is still to come
+TOO_SHORT = "kept, but in less than ten minutes, which may lie inside a write cache: soak it longer"
+TOO_COARSE = "requests in flight are too coarse to tell: soak it with --load 'sequential write 256 KiB depth 1'"
 
 
 def enduring_rows(
@@ -55,7 +65,7 @@ def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[Cla
 
 
 def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
-    """Hold the lowest second of a long sequential write against the class: never below so many MB/s."""
+    """Hold every second of a long sequential write against the class: never below so many MB/s."""
     record, low = soak.run.soak, soak.findings.lowest
     writes = record.workload.direction == "write" and record.workload.pattern == "sequential"
     if low is None or not writes or low.row_seconds > LONGEST_ROW or soak.findings.seconds < LEAST_LOAD:
@@ -63,7 +73,13 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     needed = blank.claimed
     row = replace(blank, measured=low.by_row, hookup=soak.run.hookup, run=soak.run.id)
     share = low.by_row / needed
-    if low.by_row >= needed:
+    load = soak.trace.phase(LOAD)
+    kept = never_below(soak.trace.during(load), needed) if load else None
+    if kept is None:
+        return replace(row, judgement=ClaimJudgement("undecided", share, TOO_COARSE))
+    if kept and not _long_enough(soak):
+        return replace(row, judgement=ClaimJudgement("undecided", share, TOO_SHORT))
+    if kept:
         return replace(row, judgement=ClaimJudgement("met", share))
     chain = ceilings_of(chain_elements(review, soak.run, []), "write")
     below = next((c for c in chain if c.owner != blank.part and c.high < needed), None)
@@ -72,11 +88,42 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     return replace(row, judgement=ClaimJudgement("missed", share, "the lowest second of the load"))
 
 
+def _long_enough(soak: Soak) -> bool:
+    """Return whether a load shows that a class is kept for long: ten minutes of it, or a minute after a cache was used up."""
+    cache = soak.findings.fall("write cache")
+    after = soak.load_start + soak.findings.seconds - cache.at if cache else 0.0
+    return soak.findings.seconds >= LONG_LOAD or after >= AFTER_CACHE
+
+
 def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
+    """Hold the highest temperature of a load against the claimed one; met only where it would not have gone on rising beyond it."""
     drive = soak.findings.drive
     if drive is None:
         return blank
     row, claimed = replace(blank, measured=drive.peak, hookup=soak.run.hookup, run=soak.run.id), blank.claimed
-    if drive.peak <= claimed:
-        return replace(row, judgement=ClaimJudgement("met", drive.peak / claimed))
-    return replace(row, judgement=ClaimJudgement("missed", drive.peak / claimed, "the highest temperature of the load"))
+    share = drive.peak / claimed
+    if drive.peak > claimed:
+        return replace(row, judgement=ClaimJudgement("missed", share, "the highest temperature of the load"))
+    settling = drive.settling
+    held_down = soak.findings.fall("throttling") is not None  # it was as hot as the drive lets itself become
+    known = settling is not None and (settling.sure or settling.high <= claimed)
+    if held_down or known or _past_its_peak(soak, claimed):
+        return replace(row, judgement=ClaimJudgement("met", share))
+    goes = "" if settling is None else f", and may go on to {settling.high:.0f} C"
+    return replace(row, judgement=ClaimJudgement("undecided", share, f"it had not settled{goes}: soak it longer"))
+
+
+def _past_its_peak(soak: Soak, claimed: float) -> bool:
+    """Return whether the last third of a long load rose so little that it would not have gone on beyond what is claimed.
+
+    What rises by r in a third of a load, lagging behind by no more than the load's length, has at most r / (exp(1/3) - 1) = 2.5 r to go.
+    """
+    load = soak.trace.phase(LOAD)
+    values = soak.trace.during(load).sensor(DRIVE) if load else None
+    if values is None or soak.findings.seconds < LONG_LOAD:
+        return False
+    before, last = np.split(values, [round(values.size * (1 - LAST_PART))])
+    if not (np.isfinite(before).any() and np.isfinite(last).any()):
+        return False
+    highest = float(np.nanmax(values))
+    return highest + TO_GO * max(0.0, float(np.nanmax(last) - np.nanmax(before))) <= claimed

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ulterion.core.soak.classes import speed_class, whole_rows
 from ulterion.core.soak.trace import Floats, Trace, longest_true
 
 ROUNDS = 5
@@ -20,7 +21,6 @@ EXCURSION, SLOPE = 0.20, 0.10  # shares of the window's average
 ROUND_SECONDS = 60.0
 STALL_SHARE = 0.02  # of the median rate: a row below it moved as good as nothing
 STALL_LATENCY = 1.0  # seconds that one request took
-SPEED_CLASSES = (6, 10, 30, 60, 90)  # SD Physical Layer Specification, video speed classes: MB/s of sustained writing
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class Lowest:
     """What a load never fell below.
 
     Attributes:
-        by_row: lowest rate of a row (a second, unless rows are longer), and `row_seconds` the length of a row.
+        by_row: lowest rate of a row (a second, unless rows are longer) by the requests that ended in it, and `row_seconds` the length of a row.
         by_minute: lowest mean of any 60 seconds; None for a shorter load.
         speed_class: highest video speed class whose rate every row kept, or None.
         stalls: stretches in which as good as nothing was moved or a request took a second or longer.
@@ -119,7 +119,7 @@ def lowest(trace: Trace) -> Lowest | None:
     if trace.at.size < 3:
         return None
     length = float(np.median(trace.seconds))
-    whole = trace.seconds >= 0.95 * length
+    whole = whole_rows(trace)
     rate, seconds = trace.rate[whole], trace.seconds[whole]
     least = float(rate.min())
     per_minute = max(1, round(60.0 / length))
@@ -131,5 +131,4 @@ def lowest(trace: Trace) -> Lowest | None:
     if trace.worst is not None:
         stalled = stalled | (np.nan_to_num(trace.worst[whole]) >= STALL_LATENCY)
     starts = stalled & ~np.concatenate([[False], stalled[:-1]])
-    kept = [c for c in SPEED_CLASSES if least >= c * 1e6]
-    return Lowest(least, length, by_minute, max(kept, default=None), int(starts.sum()), longest_true(stalled, seconds))
+    return Lowest(least, length, by_minute, speed_class(trace), int(starts.sum()), longest_true(stalled, seconds))

@@ -94,6 +94,7 @@ class Trace:
         rotational: whether the kernel takes the drive for a spinning disk.
         bridged: whether something stands between host and drive that may grow hot itself.
         span: bytes that the load goes through in order, again and again; None where it does not.
+        block: bytes of a request, 0 where they are not all alike; `depth` how many are in flight.
     """
 
     at: Floats
@@ -108,6 +109,8 @@ class Trace:
     rotational: bool = False
     bridged: bool = False
     span: float | None = None
+    block: float = 0.0
+    depth: int = 1
 
     def phase(self, name: str) -> Phase | None:
         """Return the first phase of a name that is not empty, or None."""
@@ -133,6 +136,8 @@ class Trace:
             self.rotational,
             self.bridged,
             self.span,
+            self.block,
+            self.depth,
         )
 
     @property
@@ -168,6 +173,8 @@ class Trace:
             self.rotational,
             self.bridged,
             self.span,
+            self.block,
+            self.depth,
         )
 
 

@@ -217,6 +217,8 @@ class SoakRun(Header):
             rotational=bool(self.target.rotational),
             bridged=len(self.chain) > 2 or self.target.transport in BRIDGED,
             span=float(self.settings.span_bytes) if in_order else None,
+            block=0.0 if self.soak.files else float(self.soak.workload.block_bytes),
+            depth=self.soak.workload.depth,
         )
 
     def with_phases(self, phases: Sequence[SoakPhase], state: State) -> SoakRun:
