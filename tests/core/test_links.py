@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from ulterion.core import links
+from ulterion.core import links, seenlinks
 from ulterion.core.errors import UsageError
 
 
@@ -13,15 +13,27 @@ class Table(unittest.TestCase):
         """Theoretical payload rates, worked out by hand from each standard, in MB/s."""
         known = {
             "USB 12 Mb/s": 1.216, "USB 480 Mb/s": 53.248, "USB 5 Gb/s": 500.0, "USB 10 Gb/s": 1212.12,
-            "USB 10 Gb/s (2 x 5)": 1000.0, "USB 20 Gb/s": 2424.24, "USB4 40 Gb/s": 4848.48, "Thunderbolt 3": 4848.48,
+            "USB 10 Gb/s (2 x 5)": 1000.0, "USB 20 Gb/s": 2424.24, "USB4 40 Gb/s": 4848.48, "Thunderbolt 3": 5000.0,
+            "Thunderbolt 1": 1250.0, "Thunderbolt 2": 2500.0, "SD UHS-II FD156": 156.0, "SD UHS-III FD624": 624.0, "SD UHS-I SDR25": 25.0,
             "SATA 6 Gb/s": 600.0, "ATA-133": 133.3, "PCIe 1.0 x1": 250.0, "PCIe 2.0 x4": 2000.0,
             "PCIe 3.0 x4": 3938.46, "PCIe 4.0 x4": 7876.92, "PCIe 5.0 x16": 63015.4, "SD UHS-I SDR104": 104.0,
             "SD UHS-II HD312": 312.0, "SD Express 4.0 x2": 3938.46, "CFexpress 2.0 Type B": 1969.23,
-            "eMMC HS400": 400.0, "Ethernet 1 Gb/s": 117.685, "Ethernet 25 Gb/s": 2942.13,
+            "eMMC HS400": 400.0, "Ethernet 1 Gb/s": 123.755, "Ethernet 25 Gb/s": 3093.88,
         }  # fmt: skip
         for name, megabytes in known.items():
             with self.subTest(name):
                 self.assertAlmostEqual(links.find_link(name).payload / 1e6, megabytes, delta=megabytes * 1e-4)
+
+    def test_the_ends_of_the_practical_ranges(self) -> None:
+        """PCIe with payloads of 512 bytes leaves 95 %, USB 480 whole packets of a microframe, tunnels of 40 Gb/s the same by any name."""
+        high = {
+            name: links.find_link(name).practical_high
+            for name in ("PCIe 4.0 x4", "USB 480 Mb/s", "USB4 40 Gb/s", "Thunderbolt 3", "Thunderbolt 4")
+        }
+        self.assertTrue(7450e6 < high["PCIe 4.0 x4"] <= 512 / 536 * 7876.92e6)
+        self.assertEqual(high["USB 480 Mb/s"] % (512 * 8000), 0)
+        self.assertEqual(len({high[n] for n in ("USB4 40 Gb/s", "Thunderbolt 3", "Thunderbolt 4")}), 1)
+        self.assertEqual(getattr(seenlinks.guess_link(920e6, 915e6), "name", None), "USB 10 Gb/s")
 
     def test_every_link_is_in_order(self) -> None:
         """Practical lies below theoretical, theoretical below the coded line, and everything has its source."""
@@ -47,7 +59,9 @@ class Table(unittest.TestCase):
 
     def test_kernel_figures(self) -> None:
         """What the kernel states leads to the link; what it cannot mean leads nowhere."""
-        self.assertEqual(getattr(links.usb_link(5000), "name", None), "USB 5 Gb/s")
-        self.assertEqual(getattr(links.pcie_link(8.0, 2), "name", None), "PCIe 3.0 x2")
-        self.assertIsNone(links.usb_link(1.5))
-        self.assertIsNone(links.pcie_link(8.0, 3))
+        self.assertEqual(getattr(seenlinks.usb_link(5000), "name", None), "USB 5 Gb/s")
+        self.assertEqual(getattr(seenlinks.pcie_link(8.0, 2), "name", None), "PCIe 3.0 x2")
+        for lanes, name in ((1, "USB 10 Gb/s"), (2, "USB 10 Gb/s (2 x 5)")):
+            self.assertEqual(getattr(seenlinks.usb_link(10000, lanes), "name", None), name)
+        self.assertIsNone(seenlinks.usb_link(1.5))
+        self.assertIsNone(seenlinks.pcie_link(8.0, 3))

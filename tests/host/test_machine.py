@@ -18,7 +18,8 @@ from tests.support import FolderCase
 from ulterion.core.chain import Step, faults
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts
-from ulterion.core.links import find_link, guess_link
+from ulterion.core.links import find_link
+from ulterion.core.seenlinks import guess_link
 from ulterion.core.surveyed import Drive, Survey, Volume, changes
 from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
@@ -70,7 +71,7 @@ class Recorded(unittest.TestCase):
         told = {d.serial: " ".join(d.faults) for d in found.drives}
         self.assertIn("behind a hub (1-5) that runs at USB 12 Mb/s", told["LAB-HUBSTICK"])
         self.assertIn("USB 5 Gb/s", told["LAB-HUBSTICK"])
-        self.assertIn("44.0 MB/s at most in practice", told["LAB-STICK2"])
+        self.assertIn("45.1 MB/s at most in practice", told["LAB-STICK2"])
         self.assertIn("one command at a time", told["LAB-STICK3"])
         self.assertEqual((told["LAB-UASDISK"], told["LAB-SATA"], told["LAB-NVME"]), ("", "", ""))
         text = shown(found)

@@ -88,14 +88,15 @@ def _link(
 
 
 _FRAMED = "1024-byte packets with headers, CRC and link commands; lower end: bulk-only transport, one command at a time"
+_TUNNEL_40 = 3900  # MB/s: PCIe 4.0 or more over 40 Gb/s of data, packets and headers of the tunnel taken off
 _TUNNEL = "tunnelled PCIe with 128-byte payloads; lower end: tunnels limited to PCIe 3.0"
-_MICROFRAME = "9 to 10 bulk packets in a microframe; lower end: 6"
+_MICROFRAME = "11 bulk packets in a microframe; lower end: 6"
 
 USB = (
     _link("USB 12 Mb/s", 0.012, "none", (0.8, 1.2), "16 to 19 bulk packets in a frame; lower end: 13",
           "USB 2.0, table 5-9: at most 19 bulk packets of 64 B in a 1 ms frame",
           ("USB 1.1", "USB full speed"), 19 * 64 * 1000.0),
-    _link("USB 480 Mb/s", 0.48, "none", (24, 44), _MICROFRAME,
+    _link("USB 480 Mb/s", 0.48, "none", (24, 45.056), _MICROFRAME,
           "USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 us microframe",
           ("USB 2.0", "USB 2", "USB high speed"), 13 * 512 * 8000.0),
     _link("USB 5 Gb/s", 5, "8b/10b", (350, 465), _FRAMED, "USB 3.2, Gen 1x1",
@@ -105,20 +106,20 @@ USB = (
     _link("USB 10 Gb/s (2 x 5)", 10, "8b/10b", (720, 930), _FRAMED, "USB 3.2, Gen 1x2", ("USB 3.2 Gen 1x2",)),
     _link("USB 20 Gb/s", 20, "128b/132b", (1800, 2200), _FRAMED, "USB 3.2, Gen 2x2", ("USB 3.2 Gen 2x2",)),
     _link("USB4 20 Gb/s", 20, "64b/66b", (1500, 2100), _TUNNEL, "USB4, Gen 2x2", ("USB4 Gen 2x2",)),
-    _link("USB4 40 Gb/s", 40, "128b/132b", (2600, 3900), _TUNNEL, "USB4, Gen 3x2", ("USB4", "USB4 Gen 3x2")),
+    _link("USB4 40 Gb/s", 40, "128b/132b", (2600, _TUNNEL_40), _TUNNEL, "USB4, Gen 3x2", ("USB4", "USB4 Gen 3x2")),
     _link("USB4 80 Gb/s", 80, "counted before coding", (6000, 7300), "as PCIe 4.0 x4, the widest tunnel in use",
           "USB4 Version 2.0, Gen 4x2 (PAM3, 11 bits in 7 trits)", ("USB4 v2", "USB4 2.0")),
 )  # fmt: skip
 
 THUNDERBOLT = (
-    _link("Thunderbolt 1", 10, "64b/66b", (700, 1000), "tunnelled PCIe 2.0 x4 on one channel",
+    _link("Thunderbolt 1", 10, "counted before coding", (700, 1000), "tunnelled PCIe 2.0 x4 on one channel",
           "Thunderbolt: 10 Gb/s a channel", ("Thunderbolt",)),
-    _link("Thunderbolt 2", 20, "64b/66b", (1200, 1550), "tunnelled PCIe 2.0 x4",
+    _link("Thunderbolt 2", 20, "counted before coding", (1200, 1550), "tunnelled PCIe 2.0 x4",
           "Thunderbolt 2: two channels joined to 20 Gb/s"),
-    _link("Thunderbolt 3", 40, "64b/66b", (2200, 3000), "tunnelled PCIe 3.0 x4, 22 to 32 Gb/s of the link",
-          "Thunderbolt 3: 2 x 20 Gb/s; PCIe up to 32 Gb/s"),
-    _link("Thunderbolt 4", 40, "128b/132b", (2600, 3200), "tunnelled PCIe 3.0 x4, 32 Gb/s of the link",
-          "Thunderbolt 4: 2 x 20 Gb/s; PCIe 32 Gb/s"),
+    _link("Thunderbolt 3", 40, "counted before coding", (2200, _TUNNEL_40),
+          _TUNNEL + " at 22 Gb/s of the link", "Thunderbolt 3: 2 x 20 Gb/s of data (20.625 on the line)"),
+    _link("Thunderbolt 4", 40, "128b/132b", (2600, _TUNNEL_40), _TUNNEL,
+          "Thunderbolt 4: 2 x 20 Gb/s; PCIe 32 Gb/s or more"),
     _link("Thunderbolt 5", 80, "counted before coding", (6000, 7300), "tunnelled PCIe 4.0 x4",
           "Thunderbolt 5: 2 x 40 Gb/s each way; PCIe 64 Gb/s"),
 )  # fmt: skip
@@ -149,14 +150,14 @@ PCIE_GENERATIONS = {"1.0": (2.5, "8b/10b"), "2.0": (5.0, "8b/10b"), "3.0": (8.0,
 
 
 def _pcie() -> tuple[Link, ...]:
-    why = "24 to 28 bytes of framing on payloads of 128 to 512 bytes"
+    why = "20 to 24 bytes of framing (28 with ECRC) on payloads of 512 bytes; lower end: of 128, and acknowledgements"
     links = []
     for generation, (transfers, code) in PCIE_GENERATIONS.items():
         for lanes in (1, 2, 4, 8, 16):
             most = transfers * 1000 * lanes * CODES[code] / 8
             source = f"PCI Express {generation}: {transfers:g} GT/s a lane"
             short = tuple(f"PCIe {word}{generation[0]} x{lanes}" for word in ("", "Gen "))
-            span = (most * 0.80, most * 0.92)
+            span = (most * 0.80, most * 0.95)
             links.append(_link(f"PCIe {generation} x{lanes}", transfers * lanes, code, span, why, source, short))
     return tuple(links)
 
@@ -167,16 +168,26 @@ def _bus(name: str, megabytes: float, source: str, *aliases: str) -> Link:
     return _link(name, megabytes * 8 / 1000, "none", (megabytes * 0.75, megabytes * 0.96), why, source, aliases)
 
 
+def _coded(name: str, gigabits: float, source: str, *aliases: str) -> Link:
+    """Build a card bus on differential lanes: its standard gives the rate after 8b/10b, here it is that of the line."""
+    most = gigabits * 1000 * CODES["8b/10b"] / 8
+    why = "packets, acknowledgements and busy times between them"
+    return _link(name, gigabits, "8b/10b", (most * 0.75, most * 0.96), why, source, aliases)
+
+
 _PLS = "SD Physical Layer Specification"
 SD = (
     _bus("SD default speed", 12.5, f"{_PLS}: 25 MHz x 4 bit"),
     _bus("SD high speed", 25, f"{_PLS}: 50 MHz x 4 bit"),
+    _bus("SD UHS-I SDR12", 12.5, f"{_PLS}: 25 MHz x 4 bit"),
+    _bus("SD UHS-I SDR25", 25, f"{_PLS}: 50 MHz x 4 bit"),
+    _bus("SD UHS-I DDR50", 50, f"{_PLS}: 50 MHz x 4 bit, both edges"),
     _bus("SD UHS-I SDR50", 50, f"{_PLS}: 100 MHz x 4 bit", "UHS-I 50"),
     _bus("SD UHS-I SDR104", 104, f"{_PLS}: 208 MHz x 4 bit", "SD UHS-I", "UHS-I"),
-    _bus("SD UHS-II FD156", 156, "SD UHS-II Addendum: full duplex"),
-    _bus("SD UHS-II HD312", 312, "SD UHS-II Addendum: half duplex", "SD UHS-II", "UHS-II"),
-    _bus("SD UHS-III FD312", 312, "SD Physical Layer Specification 6.0: full duplex"),
-    _bus("SD UHS-III FD624", 624, "SD Physical Layer Specification 6.0: full duplex", "SD UHS-III", "UHS-III"),
+    _coded("SD UHS-II FD156", 1.56, "SD UHS-II Addendum: full duplex"),
+    _coded("SD UHS-II HD312", 3.12, "SD UHS-II Addendum: half duplex, two lanes", "SD UHS-II", "UHS-II"),
+    _coded("SD UHS-III FD312", 3.12, "SD Physical Layer Specification 6.0: full duplex"),
+    _coded("SD UHS-III FD624", 6.24, "SD Physical Layer Specification 6.0: full duplex", "SD UHS-III", "UHS-III"),
 )
 EMMC = (
     _bus("eMMC HS52", 52, "JESD84: 52 MHz x 8 bit"),
@@ -209,22 +220,23 @@ def _card_pcie() -> tuple[Link, ...]:
 
 
 TCP_SHARE = 1448 / 1538  # payload of a full 1500-byte frame (IPv4, TCP with timestamps) over its bytes on the wire
+LARGE_SHARE = 8948 / 9038  # the same of one of 9000 bytes, which networks may be set to
 
 
 def _ethernet() -> tuple[Link, ...]:
     rates = {"100 Mb/s": 0.1, "1 Gb/s": 1.0, "2.5 Gb/s": 2.5, "5 Gb/s": 5.0, "10 Gb/s": 10.0, "25 Gb/s": 25.0}
-    why = "TCP over 1500-byte frames: 1448 payload bytes of 1538 on the wire"
+    why = "TCP over 1500-byte frames carries 94.1 % (1448 of 1538 bytes), over 9000-byte frames 99.0 %; lower end: a tenth less"
     source = "IEEE 802.3: the rate is that of the data"
     links = []
     for label, gigabits in rates.items():
         short = f"{label.replace(' Mb/s', 'M').replace(' Gb/s', 'G')}bE"
-        most = gigabits * 1000 / 8 * TCP_SHARE
+        usual, most = (gigabits * 1000 / 8 * share for share in (TCP_SHARE, LARGE_SHARE))
         links.append(
             _link(
                 f"Ethernet {label}",
                 gigabits,
                 "counted before coding",
-                (most * 0.90, most),
+                (usual * 0.90, most),
                 why,
                 source,
                 (short,),
@@ -270,31 +282,3 @@ def lower(one: Link | None, other: Link | None) -> Link | None:
 def higher(one: Link | None, other: Link | None) -> Link | None:
     """Return the link that carries more, the known one where only one is."""
     return max((k for k in (one, other) if k is not None), key=lambda k: k.payload, default=None)
-
-
-def usb_link(megabits: float) -> Link | None:
-    """Return the USB link that runs at `megabits` (10^6 bit/s) as the kernel states it, or None."""
-    names = {12: "USB 12 Mb/s", 480: "USB 480 Mb/s", 5000: "USB 5 Gb/s", 10000: "USB 10 Gb/s", 20000: "USB 20 Gb/s"}
-    name = names.get(round(megabits)) if math.isfinite(megabits) else None
-    return find_link(name) if name else None
-
-
-def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
-    """Return the PCIe link of `lanes` at `gigatransfers` (10^9 a second and lane), or None."""
-    for generation, (transfers, _) in PCIE_GENERATIONS.items():
-        if abs(transfers - gigatransfers) < 0.01:
-            return _BY_NAME.get(_key(f"PCIe {generation} x{lanes}"))
-    return None
-
-
-def guess_link(read: float, write: float) -> Link | None:
-    """Return the USB link that a read and a write rate (bytes per second) look like, or None.
-
-    A guess for where nothing can be read: both directions stop at the same rate (within 15 %), in the practical range of
-    a link, as a link makes them and a drive seldom does.
-    """
-    low, high = sorted((read, write))
-    if low <= 0 or low < 0.85 * high:
-        return None
-    fitting = [link for link in USB if link.practical_low <= high <= link.practical_high * 1.02]
-    return min(fitting, key=lambda link: link.payload, default=None)

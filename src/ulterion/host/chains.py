@@ -10,20 +10,24 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.chain import Step
-from ulterion.core.links import Link, find_link, higher, lower, pcie_link, usb_link
+from ulterion.core.links import Link, find_link, higher, lower
+from ulterion.core.seenlinks import pcie_link
 from ulterion.host import drives, tree
 from ulterion.host.names import name_of
 
 VOLTS = 5.0  # of USB before any negotiation
-GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5}  # amperes of a port (USB 2.0, 7.2.1); 0.9 above (USB 3.2, 11.4.5)
+GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5, "USB 10 Gb/s (2 x 5)": 1.5, "USB 20 Gb/s": 1.5}
+"""Amperes of a port (USB 2.0, 7.2.1; USB 3.2, 11.4.5: 1.5 over two lanes); 0.9 on others."""
 ATA_RATES = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
 CARD_TIMINGS = {
     "0": "SD default speed",
     "1": "eMMC HS52",
     "2": "SD high speed",
-    "4": "SD UHS-I SDR50",
+    "3": "SD UHS-I SDR12",
+    "4": "SD UHS-I SDR25",
     "5": "SD UHS-I SDR50",
     "6": "SD UHS-I SDR104",
+    "7": "SD UHS-I DDR50",
     "8": "eMMC DDR52",
     "9": "eMMC HS200",
     "10": "eMMC HS400",
@@ -68,10 +72,9 @@ def _pci_link(folder: Path, which: str) -> Link | None:
 
 def _usb(folder: Path, root: Path) -> Step | None:
     """A USB device: a root hub, a hub, or the bridge or stick itself."""
-    speed = tree.text(folder / "speed")
-    if speed is None or not (folder / "idVendor").exists():
+    if not (folder / "speed").exists() or not (folder / "idVendor").exists():
         return None
-    link = _usb_link(speed)
+    link = drives.usb_link_of(folder)
     ids = [tree.text(folder / n) or "" for n in ("idVendor", "idProduct")]
     if re.fullmatch(r"usb\d+", folder.name):
         return Step("root hub", folder.name, None, None, link)
@@ -99,13 +102,6 @@ def _own_name(folder: Path) -> str | None:
     return " ".join(t for t in (maker, product) if t) or None
 
 
-def _usb_link(speed: str | None) -> Link | None:
-    try:
-        return usb_link(float(speed)) if speed else None
-    except ValueError:
-        return None
-
-
 def _power(folder: Path, link: Link | None) -> tuple[float | None, float | None]:
     """Return what a USB device asks for and what its port gives, W."""
     asks = re.fullmatch(r"(\d+)mA", tree.text(folder / "bMaxPower") or "")
@@ -121,10 +117,10 @@ def _port_capable(folder: Path) -> Link | None:
     device = folder
     while re.fullmatch(r"\d+-[\d.]+", device.parent.name):
         device = device.parent
-    own = _usb_link(tree.text(device.parent / "speed"))
+    own = drives.usb_link_of(device.parent)
     try:
         twin = (device / "port" / "peer").resolve(strict=True)
-        return higher(own, _usb_link(tree.text(twin.parents[1] / "speed")))
+        return higher(own, drives.usb_link_of(twin.parents[1]))
     except (OSError, RuntimeError, IndexError):
         return own
 
@@ -213,8 +209,8 @@ def _socket(device: Path) -> str:
         twin = (top / "port" / "peer").resolve(strict=True)
     except (OSError, RuntimeError):
         return path
-    own = _usb_link(tree.text(top.parent / "speed"))
-    other = _usb_link(tree.text(twin.parents[1] / "speed")) if len(twin.parents) > 1 else None
+    own = drives.usb_link_of(top.parent)
+    other = drives.usb_link_of(twin.parents[1]) if len(twin.parents) > 1 else None
     number = re.search(r"port(\d+)$", twin.name)
     if own is None or other is None or number is None or other.payload <= own.payload:
         return path

@@ -6,7 +6,8 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.links import find_link, pcie_link, usb_link
+from ulterion.core.links import Link, find_link
+from ulterion.core.seenlinks import pcie_link, usb_link
 from ulterion.host import tree
 
 SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blocks (kernel documentation, ABI/stable)
@@ -38,11 +39,16 @@ def _usb(folder: Path) -> Connection | None:
     speed = tree.text(folder / "speed")
     if speed is None or not (folder / "idVendor").exists() or (tree.text(folder / "bDeviceClass") == "09"):
         return None
-    try:
-        link = usb_link(float(speed))
-    except ValueError:
-        link = None
+    link = usb_link_of(folder)
     return Connection("USB", link.name if link else None, usb_driver(folder), tree.text(folder / "serial"))
+
+
+def usb_link_of(folder: Path) -> Link | None:
+    """Return the link of a USB device or root hub as the kernel states it, or None."""
+    try:
+        return usb_link(float(tree.text(folder / "speed") or "nan"), tree.number(folder / "rx_lanes") or 1)
+    except ValueError:
+        return None
 
 
 def usb_driver(folder: Path) -> str | None:

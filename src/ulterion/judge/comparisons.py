@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from ulterion.core.ceilings import Direction
 from ulterion.core.comparability import differences
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.links import guess_link
+from ulterion.core.seenlinks import guess_link
 from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family

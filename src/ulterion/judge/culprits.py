@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.culprits import Carried, Finding, find_culprit
-from ulterion.core.links import Link, guess_link
+from ulterion.core.links import Link
 from ulterion.core.passstates import SLOW_STATES
+from ulterion.core.seenlinks import guess_link
 from ulterion.judge.measured import Measured, best_of, chain_elements
 from ulterion.model.review import Review
 
