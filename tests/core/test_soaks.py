@@ -361,6 +361,23 @@ class Whole(unittest.TestCase):
         self.assertEqual((found.steady is not None, found.doubts), (True, ()))
         self.assertAlmostEqual(self.soak(1.0).recovered or 0, 1.0, delta=0.03)
 
+    def test_a_room_that_drifts_is_no_product(self) -> None:
+        """The room warms by 4 C in the course of half an hour: the rise is told above the room of the end, as if it had stood still."""
+        at = np.arange(1920.0)
+        room = 21 + 4 * np.maximum(at - 120, 0) / 1800
+        followed = np.empty_like(room)
+        followed[0] = room[0]
+        for i in range(1, room.size):
+            followed[i] = followed[i - 1] + (room[i] - followed[i - 1]) / 300  # the case follows with its own lag
+        heat = np.where(at < 120, 0.0, 30 * (1 - np.exp(-(at - 120) / 300)))
+        phases = (Phase(IDLE, 0, 120), Phase(LOAD, 120, 1920))
+        rate = np.where(at < 120, 0.0, 900 * MB)
+        found = analyse(Trace(at, np.ones(1920), rate, {DRIVE: followed + heat, "room": room}, phases))
+        assert found is not None and found.rise is not None
+        self.assertAlmostEqual(found.room or 0, 25.0, delta=0.2)
+        self.assertAlmostEqual(found.rise[0], 30.0, delta=1.0)
+        self.assertTrue(found.rise[1] <= 30.0 <= found.rise[2], found.rise)
+
     def test_a_gap_is_not_nothing(self) -> None:
         """Power that was not read for half a minute is no 0 W, for two minutes no energy; a stalled second ends no recovery."""
         self.assertAlmostEqual(self.soak(missing=30).energy or 0, 2400.0)

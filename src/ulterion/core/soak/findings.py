@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.ndimage import median_filter
+from scipy.ndimage import median_filter, uniform_filter1d
 
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels
 from ulterion.core.soak.settling import Course, Doubt, Settling, doubts, settle, time_above
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
-from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
+from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Floats, Phase, Trace, value_at
 
 HELD = 0.05  # change of the rate up to which it is said to be held
 LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
@@ -55,7 +55,7 @@ class Findings:
         falls: why and when the rate fell.
         lowest: what it never fell below.
         steady: the steady end, or None.
-        room: temperature of the room, C, or None; `room_spread` how much it moved.
+        room: temperature of the room in the load's last minute, C, or None; `room_spread` how much it moved.
         warmths: for each temperature but the room's.
         doubts: sensors that cannot be believed.
         recovered: bytes moved fast in the second load, over those of the first; None without a second load.
@@ -114,7 +114,7 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
     whole = _whole_rows(load)
     events = falls(whole)
     rooms = trace.sensor(ROOM)
-    room_now = float(np.nanmedian(rooms)) if rooms is not None else room
+    room_now = _at_the_end(load, _filled(load, ROOM)) if load.sensor(ROOM) is not None else room
     edges = levels(whole.rate)
     return Findings(
         seconds=float(load.seconds.sum()),
@@ -180,7 +180,7 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fal
     values = trace.sensors[name]
     why, settling = why_held_down(events), None
     if not why:
-        settling = settle(_course(trace, name, phase))
+        settling = _settled(trace, load, name, phase)
         why = "" if settling else "too short, or read too seldom, to tell where it settles"
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
@@ -195,11 +195,35 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fal
     )
 
 
-def _course(trace: Trace, name: str, phase: Phase) -> Course:
-    """Return a temperature from the rest before the load to its end, in at most as many rows as an analysis looks at."""
+def _settled(trace: Trace, load: Trace, name: str, phase: Phase) -> Settling | None:
+    """Return where a temperature settles in the room as it is at the end.
+
+    A room that drifts is followed with the body's own lag: by drift x lag / time too late, which widens the interval.
+    """
     until = trace.between(float(trace.at[0]), phase.end).joined()
-    length = float(np.median(until.seconds))
-    return Course(until.at, length, until.rate, until.sensors[name], phase.start)
+    values, late = until.sensors[name], 0.0
+    if until.sensor(ROOM) is not None:
+        room = _filled(until, ROOM)
+        values = values - (room - _at_the_end(until, room))
+        late = abs(float(room[-1] - room[np.searchsorted(until.at, phase.start)])) / float(load.seconds.sum())
+    course = Course(until.at, float(np.median(until.seconds)), until.rate, values, phase.start)
+    found = settle(course)
+    if found is None:
+        return None
+    doubt = late * min(found.slow, float(load.seconds.sum()))
+    return replace(found, low=found.low - doubt, high=found.high + doubt)
+
+
+def _filled(trace: Trace, name: str) -> Floats:
+    """Return a sensor that has a value at least once, smoothed over a minute, gaps filled by a straight line."""
+    known = np.isfinite(trace.sensors[name])
+    values = np.interp(trace.at, trace.at[known], trace.sensors[name][known])
+    rows = max(1, round(LAST_SECONDS / float(np.median(trace.seconds))))
+    return np.asarray(uniform_filter1d(values, min(rows, values.size), mode="nearest"))
+
+
+def _at_the_end(trace: Trace, values: Floats) -> float:
+    return float(np.mean(values[trace.at >= trace.at[-1] - LAST_SECONDS]))
 
 
 def _doubts(trace: Trace, load: Trace) -> list[Doubt]:
