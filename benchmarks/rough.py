@@ -23,7 +23,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ulterion.core.soak.findings import Findings, analyse
-from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Counters, Phase, Trace
+from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, ROOM, Counters, Phase, Trace
 
 STEP = 0.25  # seconds
 IDLE_SECONDS = 60
@@ -37,7 +37,7 @@ class Truth:
     Attributes:
         causes: with seconds for which each slowed the load by a fifth or more.
         cache: bytes written when it was first used up, or None.
-        settles: where the sensor would end, C, at this load for ever; None where it throttles or the room drifts away.
+        settles: where the sensor would end, C, at this load for ever; in the room of then; None where it throttles.
         shown: causes for which the trace holds evidence.
     """
 
@@ -163,7 +163,7 @@ class Drive:
 
     def settles(self) -> float | None:
         """Return where the sensor ends at the rate of the end, C."""
-        if self.kind == "disk" or self.cache == "bursts" or self.drift or self.dips or self.stalls:
+        if self.kind == "disk" or self.cache == "bursts" or self.dips or self.stalls:
             return None
         rate = self.base * (self.shares[1] if self.cache != "none" and self.written >= self.sizes[0] else 1.0)
         if self.cache == "two" and self.written >= self.sizes[1]:
@@ -182,12 +182,13 @@ def soak(seed: int, minutes: float) -> tuple[Trace, Truth, Drive]:
     rng = np.random.default_rng([seed, 77])
     drive, truth = Drive(rng), Truth()
     seconds = round(minutes * 60)
-    rates, warmth = [], []
+    rates, warmth, rooms = [], [], []
     for _ in range(IDLE_SECONDS):
         for _ in range(round(1 / STEP)):
             drive.warm(0.0)
         rates.append(0.0)
         warmth.append(drive.sensor)
+        rooms.append(drive.room)
     for second in range(seconds):
         factor, moved, plain, left = drive.noisy(), 0.0, 0.0, 0.0
         for _ in range(round(1 / STEP)):
@@ -208,6 +209,7 @@ def soak(seed: int, minutes: float) -> tuple[Trace, Truth, Drive]:
             truth.causes["write cache"] += 1
         rates.append(moved)
         warmth.append(drive.sensor)
+        rooms.append(drive.room)
     values = np.array(warmth)
     shown = np.floor(values / drive.resolution + rng.uniform(0, 1)) * drive.resolution
     has_sensor = rng.random() < 0.85
@@ -223,13 +225,23 @@ def soak(seed: int, minutes: float) -> tuple[Trace, Truth, Drive]:
     truth.shown = _evidence(drive, truth, has_sensor)
     trace = Trace(
         np.arange(count, dtype=np.float64), np.ones(count), np.array(rates),
-        {DRIVE: shown} if has_sensor else {},
+        ({DRIVE: shown} if has_sensor else {}) | _room_probe(drive, rooms, seed),
         (Phase(IDLE, 0.0, IDLE_SECONDS), Phase(LOAD, IDLE_SECONDS, count)),
         writes=1.0 if drive.kind in ("ssd", "bridge") else 0.0,
         limit=drive.limit if has_sensor else None, counters=counters, rotational=drive.kind == "disk" and rng.random() < 0.5,
         bridged=drive.kind == "bridge", span=0.25 * drive.base * 600 if drive.kind == "disk" else 4 * 2**30,
     )  # fmt: skip
     return trace, truth, drive
+
+
+def _room_probe(drive: Drive, rooms: list[float], seed: int) -> dict[str, np.ndarray]:
+    """Return what a thermometer in a drifting room reads: tenths, noise, and every tenth second nothing."""
+    if not drive.drift:
+        return {}
+    rng = np.random.default_rng([seed, 78])
+    read = np.round(np.array(rooms) + rng.normal(0, 0.1, len(rooms)), 1)
+    read[rng.random(len(rooms)) < 0.1] = np.nan
+    return {ROOM: read}
 
 
 def _evidence(drive: Drive, truth: Truth, has_sensor: bool) -> set[str]:

@@ -17,6 +17,7 @@ from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Floats, Ph
 HELD = 0.05  # change of the rate up to which it is said to be held
 LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
+ROOM_OFF = 0.1  # degrees that a thermometer of the room is taken to be off from one minute to another
 MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted
 POWER_MISSING = 0.1  # share of a load without a reading of the power from which on its energy is not told
 STALLED_ROWS = 5  # of which the middle one counts when it is looked for how long a cache that came back lasted
@@ -201,16 +202,17 @@ def _settled(trace: Trace, load: Trace, name: str, phase: Phase) -> Settling | N
     A room that drifts is followed with the body's own lag: by drift x lag / time too late, which widens the interval.
     """
     until = trace.between(float(trace.at[0]), phase.end).joined()
-    values, late = until.sensors[name], 0.0
+    values, late, off = until.sensors[name], 0.0, 0.0
     if until.sensor(ROOM) is not None:
         room = _filled(until, ROOM)
         values = values - (room - _at_the_end(until, room))
+        off = ROOM_OFF
         late = abs(float(room[-1] - room[np.searchsorted(until.at, phase.start)])) / float(load.seconds.sum())
     course = Course(until.at, float(np.median(until.seconds)), until.rate, values, phase.start)
     found = settle(course)
     if found is None:
         return None
-    doubt = late * min(found.slow, float(load.seconds.sum()))
+    doubt = off + late * min(found.slow, float(load.seconds.sum()))
     return replace(found, low=found.low - doubt, high=found.high + doubt)
 
 
