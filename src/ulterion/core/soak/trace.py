@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 import numpy as np
@@ -123,21 +123,13 @@ class Trace:
     def between(self, start: float, end: float) -> Trace:
         """Return the rows that begin in [start, end)."""
         keep = (self.at >= start - 1e-6) & (self.at < end - 1e-6)
-        return Trace(
-            self.at[keep],
-            self.seconds[keep],
-            self.rate[keep],
-            {n: v[keep] for n, v in self.sensors.items()},
-            self.phases,
-            None if self.worst is None else self.worst[keep],
-            self.writes,
-            self.limit,
-            self.counters,
-            self.rotational,
-            self.bridged,
-            self.span,
-            self.block,
-            self.depth,
+        return replace(
+            self,
+            at=self.at[keep],
+            seconds=self.seconds[keep],
+            rate=self.rate[keep],
+            sensors={n: v[keep] for n, v in self.sensors.items()},
+            worst=None if self.worst is None else self.worst[keep],
         )
 
     @property
@@ -160,22 +152,7 @@ class Trace:
         rate = np.add.reduceat(self.rate * self.seconds, starts) / seconds
         sensors = {n: _means(v, starts) for n, v in self.sensors.items()}
         worst = None if self.worst is None else np.fmax.reduceat(self.worst, starts)
-        return Trace(
-            self.at[starts],
-            seconds,
-            rate,
-            sensors,
-            self.phases,
-            worst,
-            self.writes,
-            self.limit,
-            self.counters,
-            self.rotational,
-            self.bridged,
-            self.span,
-            self.block,
-            self.depth,
-        )
+        return replace(self, at=self.at[starts], seconds=seconds, rate=rate, sensors=sensors, worst=worst)
 
 
 def _means(values: Floats, starts: npt.NDArray[np.int64]) -> Floats:
