@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
 from pathlib import Path
 
 from hypothesis import given
@@ -13,6 +14,7 @@ from ulterion.conduct.observers import SoakObserver
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import soak
+from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
 from ulterion.judge.soaks import Soak, difference, marks_of, soak_of
@@ -26,6 +28,7 @@ from ulterion.report.screen.console import console
 from ulterion.report.screen.runningline import STEPS, RunningLine
 from ulterion.report.screen.soaklive import SoakDisplay
 from ulterion.report.screen.soaks import findings_lines, soak_results, soaks_table
+from ulterion.report.words.soaks import next_step
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 HOT = """
@@ -102,6 +105,13 @@ class Soaked(FolderCase):
         self.assertRegex(
             text, r"next: after a rest, the same soak with a fan on it: a write cache is used up after 6\d\.\d GB again"
         )
+
+    def test_a_fall_that_has_not_lasted_wants_a_longer_soak(self) -> None:
+        """Five seconds at the end are no cache: a longer soak would tell."""
+        late = Fall("unexplained", 600.0, None, 9e8, 5e8, 5e11, None, "nothing was read", 1, 5.6)
+        self.assertEqual(next_step(late, writing=True), "a longer soak: it lasted only 5.6 s, to the end")
+        self.assertIn("nothing else running", next_step(replace(late, until=605.6), writing=True))
+        self.assertEqual(next_step(replace(late, cause="write cache"), writing=True), "")
 
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:
         """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from statistics import median
 
+from ulterion.core.soak.drops import LASTED
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, Warmth
 from ulterion.core.soak.steady import ROUND_SECONDS
@@ -56,12 +57,14 @@ def event_words(soak: Soak, unit: str) -> list[str]:
 
 
 def next_step(fall: Fall, *, writing: bool) -> str:
-    """Return what would tell why a rate fell for good, or came back, where heat is neither shown nor ruled out; else nothing."""
+    """Return what would tell why a rate fell, for good or not, where heat is neither shown nor ruled out; else nothing."""
     if fall.cause != "unexplained" or fall.heat is not None:
         return ""
+    if fall.until is None and fall.seconds < LASTED:
+        return f"a longer soak: it lasted only {show_duration(fall.seconds)}, to the end"
     heat = "if it is heat, it falls later or not at all"
     if not writing or fall.until is not None:
-        return f"the same soak with a fan on it: {heat}"
+        return f"the same soak with a fan on it and nothing else running: {heat}"
     return f"after a rest, the same soak with a fan on it: a write cache is used up after {show_size(fall.written)} again; {heat}"
 
 
