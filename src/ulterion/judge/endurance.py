@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -24,7 +25,7 @@ LEAST_LOAD = 60.0  # seconds of load below which nothing is said
 LONG_LOAD = 600.0  # seconds of load from which on a class that was kept is met: a minute may lie inside a cache
 AFTER_CACHE = 60.0  # seconds after a cache was used up that are as good
 LAST_PART = 1 / 3  # of a load that long, in which it is looked how much a temperature still rises
-TO_GO = 2.5  # times that, at most, for what is still to come
+TO_GO = 1 / (math.exp(LAST_PART) - 1)  # times that, at most, for what is still to come: about 2.5
 TOO_SHORT = "kept, but in less than ten minutes, which may lie inside a write cache: soak it longer"
 TOO_COARSE = "requests in flight are too coarse to tell: soak it with --load 'sequential write 256 KiB depth 1'"
 
@@ -116,7 +117,7 @@ def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
 def _past_its_peak(soak: Soak, claimed: float) -> bool:
     """Return whether the last third of a long load rose so little that it would not have gone on beyond what is claimed.
 
-    What rises by r in a third of a load, lagging behind by no more than the load's length, has at most r / (exp(1/3) - 1) = 2.5 r to go.
+    What rises by r in a third of a load, lagging behind by no more than the load's length, has at most r / (exp(1/3) - 1) to go.
     """
     load = soak.trace.phase(LOAD)
     values = soak.trace.during(load).sensor(DRIVE) if load else None

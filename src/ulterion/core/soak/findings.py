@@ -10,12 +10,11 @@ from scipy.ndimage import median_filter, uniform_filter1d
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels
-from ulterion.core.soak.settling import Course, Doubt, Settling, doubts, settle, time_above
+from ulterion.core.soak.settling import LAST_SECONDS, Course, Doubt, Settling, doubts, settle, time_above
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
 from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Floats, Phase, Trace, value_at
 
 HELD = 0.05  # change of the rate up to which it is said to be held
-LAST_SECONDS = 60.0  # of a load, that its last rate is the mean of
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
 ROOM_OFF = 0.1  # degrees that a thermometer of the room is taken to be off from one minute to another
 MOVED = 3.0  # degrees that another sensor must move for one that stands still to be doubted

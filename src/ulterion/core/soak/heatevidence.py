@@ -1,6 +1,7 @@
 """Whether heat made a rate fall, by what a drive shows of itself; and what would have told where nothing does.
 
-Heat is shown by the drive's own counters, or by a temperature within 3 C of the limit the drive states just before the rate fell.  A
+Heat is shown by the drive's own counters, by a temperature that had just come within 3 C of the limit the drive states and went no
+further, or by dips that begin and end at the same two temperatures, as a thermostat makes them.  A
 rate that comes back when the drive is cooler shows nothing: a drive that does less cools.  Heat is ruled out by: counters that stood
 still and have moved in the drive's life (those at zero may not be implemented: NVM Express Base Specification 2.0, figure 207); the
 load's going on at the new rate while the drive grew 5 C warmer than at the fall, which no throttling drive does; the drive cooling by

@@ -5,9 +5,9 @@ of its own (Newton's law of cooling), so a temperature is a sum of the load and 
     T(t) = T(0) + sum over lags k of  a_k (load on, lagged by k) + b_k (rate, lagged by k),        a_k, b_k >= 0,
 fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapter
 23, for weights that cannot be negative).  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
-that, and is known least: the fit is made for every slowest lag up to eight times the load, and every one that fits as well as the
-best (likelihood ratio at 95 %, for the effective number of points: G. V. Bayley, J. M. Hammersley, J. Royal Stat. Soc. Suppl. 8
-(1946), 184-197) has its end in the interval.
+that, and is known least: the fit is made for many slowest lags (`REACH`, `HEAVIEST`), and every one that fits about as well as the best
+(`WORSE`, `ROUGH`, `LEAST`) has its end in the interval.  How much worse still counts, and `DOUBT`, follow from no formula: they were set
+so that the interval holds the truth in 95 % of random drives, and benchmarks/rough.py and benchmarks/soaks.py count how often it does.
 """
 
 from __future__ import annotations
