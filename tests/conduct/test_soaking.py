@@ -376,7 +376,7 @@ class Noting(Soaking):
         self.assertEqual(where["what"], "246 values of skin from probe.csv")
         found = soak_of(folder.runs()[0])
         assert found is not None
-        skin = next(w for w in found.findings.warmths if w.sensor == "skin")
+        skin = next(w for w in found.findings.temperatures if w.sensor == "skin")
         self.assertEqual(skin.peak, 40.0)
         with self.assertRaisesRegex(UsageError, "after the soak's end"):
             attach_log(folder, run.id, path, "other", (None, None), None, 36000.0)

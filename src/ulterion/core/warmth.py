@@ -14,6 +14,11 @@ COOL_DRIVE = 60.0  # degrees C below which no drive is taken to throttle (commer
 COOLED_AWAY = 12.0  # degrees below a limit, or a fall, at which heat slows no drive: hysteresis is narrower
 
 
+def cool_below(limit: float | None) -> float:
+    """Return the temperature, degrees C, below which heat slows no drive, given the limit it states, if any."""
+    return COOL_DRIVE if limit is None else limit - COOLED_AWAY
+
+
 @dataclass(frozen=True)
 class Warmth:
     """What a drive says of its heat at one moment; None what it does not say.
@@ -42,5 +47,4 @@ class Warmth:
             return None
         if self.limit is not None and self.temperature >= self.limit - NEAR_LIMIT:
             return True
-        cool = COOL_DRIVE if self.limit is None else self.limit - COOLED_AWAY
-        return False if self.temperature < cool else None
+        return False if self.temperature < cool_below(self.limit) else None

@@ -87,7 +87,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
 
 
 @dataclass(frozen=True)
-class Difference:
+class SoakDifference:
     """One soak against another, temperatures in C.
 
     Attributes:
@@ -111,7 +111,7 @@ class Difference:
     unlike: tuple[str, ...]
 
 
-def difference(one: Soak, other: Soak) -> Difference:
+def difference(one: Soak, other: Soak) -> SoakDifference:
     """Compare two soaks; widths of independent intervals add as squares, on each side by itself."""
     rise = low = high = None
     why = ""
@@ -123,7 +123,7 @@ def difference(one: Soak, other: Soak) -> Difference:
         rise = a[0] - b[0]
         low = rise - math.hypot(a[0] - a[1], b[2] - b[0])
         high = rise + math.hypot(a[2] - a[0], b[0] - b[1])
-    return Difference(
+    return SoakDifference(
         one.label,
         other.label,
         rise,

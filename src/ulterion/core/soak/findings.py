@@ -24,7 +24,7 @@ LONG_FALL = 20.0  # seconds from which on a fall that may be of heat leaves open
 
 
 @dataclass(frozen=True)
-class Warmth:
+class TemperatureFinding:
     """One temperature over a soak, C.
 
     Attributes:
@@ -56,7 +56,7 @@ class Findings:
         lowest: what it never fell below.
         steady: the steady end, or None.
         room: temperature of the room in the load's last minute, C, or None; `room_spread` how much it moved.
-        warmths: for each temperature but the room's.
+        temperatures: for each temperature but the room's.
         doubts: sensors that cannot be believed.
         recovered: bytes moved fast in the second load, over those of the first; None without a second load.
         energy: joules during the load, None when power was not logged.
@@ -72,7 +72,7 @@ class Findings:
     steady: Steady | None
     room: float | None
     room_spread: float
-    warmths: tuple[Warmth, ...]
+    temperatures: tuple[TemperatureFinding, ...]
     doubts: tuple[Doubt, ...] = ()
     recovered: float | None = None
     energy: float | None = None
@@ -93,9 +93,9 @@ class Findings:
         return next((f for f in self.falls if f.cause == cause), None)
 
     @property
-    def drive(self) -> Warmth | None:
+    def drive(self) -> TemperatureFinding | None:
         """The drive's own temperature."""
-        return next((w for w in self.warmths if w.sensor == DRIVE), None)
+        return next((w for w in self.temperatures if w.sensor == DRIVE), None)
 
     @property
     def rise(self) -> tuple[float, float, float] | None:
@@ -127,8 +127,8 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         steady=steady_end(load),
         room=room_now,
         room_spread=float(np.nanmax(rooms) - np.nanmin(rooms)) if rooms is not None else 0.0,
-        warmths=tuple(
-            _warmth(n, trace, load, phase, events)
+        temperatures=tuple(
+            _temperature_finding(n, trace, load, phase, events)
             for n in trace.sensors
             if n not in (ROOM, POWER) and trace.sensor(n) is not None
         ),
@@ -176,7 +176,7 @@ def why_held_down(events: list[Fall] | tuple[Fall, ...]) -> str:
     return ""
 
 
-def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fall]) -> Warmth:
+def _temperature_finding(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fall]) -> TemperatureFinding:
     values = trace.sensors[name]
     why, settling = why_held_down(events), None
     if not why:
@@ -184,7 +184,7 @@ def _warmth(name: str, trace: Trace, load: Trace, phase: Phase, events: list[Fal
         why = "" if settling else "too short, or read too seldom, to tell where it settles"
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
-    return Warmth(
+    return TemperatureFinding(
         name,
         value_at(trace.at, values, phase.start),
         float(values[where]),

@@ -15,7 +15,7 @@ import numpy as np
 
 from ulterion.core.soak.drops import FOR_GOOD, LASTED, Drop
 from ulterion.core.soak.trace import DRIVE, Floats, Trace, longest_true, value_at
-from ulterion.core.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT
+from ulterion.core.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT, cool_below
 
 WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall
 ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive is taken not to mind
@@ -83,8 +83,7 @@ def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], 
         return f"the drive cooled from {now:.0f} C by more than {COOLED_AWAY:.0f} C and the rate did not come back"
     if load.bridged:
         return None  # the drive's sensor does not know how hot what it sits behind is
-    cool = COOL_DRIVE if load.limit is None else load.limit - COOLED_AWAY
-    if now < cool:
+    if now < cool_below(load.limit):
         return f"at {now:.0f} C, where no drive throttles"
     before = temperature[: drop.first]
     if np.isfinite(before).any() and float(np.nanmax(before)) > now + WARMER_BEFORE and drop.for_good:

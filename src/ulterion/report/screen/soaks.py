@@ -8,11 +8,11 @@ from pathlib import Path
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.soak.findings import Findings, Warmth
+from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.judge.culprits import Blame
-from ulterion.judge.soaks import Difference, Soak
+from ulterion.judge.soaks import Soak, SoakDifference
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, pairs, table
 from ulterion.report.words.culprits import blame_words
@@ -64,9 +64,9 @@ def findings_lines(soak: Soak, unit: str, blame: Blame | None = None) -> list[Re
 
 
 def _heat_table(findings: Findings) -> list[RenderableType]:
-    if not findings.warmths:
+    if not findings.temperatures:
         return []
-    rows = [_heat_row(w, findings) for w in findings.warmths]
+    rows = [_heat_row(w, findings) for w in findings.temperatures]
     columns = [
         ("temperature", "left"),
         ("start", "right"),
@@ -76,22 +76,22 @@ def _heat_table(findings: Findings) -> list[RenderableType]:
         ("rise", "right"),
         ("after", "right"),
     ]
-    reasons = dict.fromkeys(why_not_settled(w) for w in findings.warmths if why_not_settled(w))
+    reasons = dict.fromkeys(why_not_settled(w) for w in findings.temperatures if why_not_settled(w))
     notes = [
-        f"{', '.join(w.sensor for w in findings.warmths if why_not_settled(w) == reason)}: {reason}"
+        f"{', '.join(w.sensor for w in findings.temperatures if why_not_settled(w) == reason)}: {reason}"
         for reason in reasons
     ]
-    hot = [w for w in findings.warmths if w.above_limit]
+    hot = [w for w in findings.temperatures if w.above_limit]
     notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
-    if findings.room is not None and any(w.settling for w in findings.warmths):
+    if findings.room is not None and any(w.settling for w in findings.temperatures):
         moved = f", which moved by {findings.room_spread:.1f}" if findings.room_spread > 1 else ""
         notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
-    if any(w.settling for w in findings.warmths):
+    if any(w.settling for w in findings.temperatures):
         notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
     return [Text(""), table(columns, rows), *bullets("Temperatures", notes)]
 
 
-def _heat_row(warmth: Warmth, findings: Findings) -> list[str]:
+def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
     settling = warmth.settling
     start = "–" if warmth.start is None else f"{warmth.start:.1f} C"
     row = [warmth.sensor, start, f"{warmth.peak:.1f} C"]
@@ -122,7 +122,7 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
     ]
 
 
-def soaks_table(soaks: Sequence[Soak], differences: Sequence[Difference], unit: str) -> list[RenderableType]:
+def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str) -> list[RenderableType]:
     """Return several soaks beside each other, and how each differs from the first."""
     rows = [_soak_row(s, unit) for s in soaks]
     columns = [

@@ -6,11 +6,11 @@ from statistics import median
 
 from ulterion.core.soak.drops import LASTED
 from ulterion.core.soak.falls import Fall
-from ulterion.core.soak.findings import Findings, Warmth
+from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.steady import ROUND_SECONDS
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
-from ulterion.judge.soaks import Difference, Soak
+from ulterion.judge.soaks import Soak, SoakDifference
 
 CAUSES = {
     "write cache": "write cache used up",
@@ -132,7 +132,7 @@ def steady_words(findings: Findings, unit: str) -> str:
     )
 
 
-def why_not_settled(warmth: Warmth) -> str:
+def why_not_settled(warmth: TemperatureFinding) -> str:
     """Return why a sensor has no settled temperature, or only an extrapolated one; empty where it has."""
     if warmth.settling is None:
         return warmth.why
@@ -144,7 +144,7 @@ def moment(at_seconds: float | None) -> str:
     return "" if at_seconds is None else f"{show_duration(at_seconds)}  "
 
 
-def difference_words(one: Difference) -> str:
+def difference_words(one: SoakDifference) -> str:
     """Return how one soak differs from another."""
     speed = f"it ends at {one.rate:.2f} times the rate"
     if one.rise is None or one.low is None or one.high is None:
