@@ -21,7 +21,7 @@ from ulterion.core.links import find_link
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import SUITES
 from ulterion.judge.culprits import ANOTHER, Blame, blames
-from ulterion.judge.measured import latest
+from ulterion.judge.pooling import latest
 from ulterion.model.review import Review, parse_review
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord

@@ -32,19 +32,25 @@ class Comparing(FolderCase):
             self.assertIn(words, told)
         self.assertEqual([s.key for s in group.blames["box", "read"].finding.suspects], ["b:usb", "box"])
 
-    def test_the_newest_run_counts_and_an_unfinished_one_is_marked(self) -> None:
-        """A second run replaces the first for its workloads; a run that broke off says so beside its figures."""
+    def test_runs_are_taken_together_and_an_unfinished_one_is_marked(self) -> None:
+        """A second run of the same kind joins the first, one of another length replaces it; one that broke off says so beside its figures."""
         review = self.review()
         simulate(review, "direct", LARGE)
         simulate(review, "box", LARGE)
         simulate(review, "box", [PEAK_READ], passes=8)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual([r.estimate.passes for r in group.rows if r.hookup == "box"], [8, 5])
+        self.assertEqual(
+            [(r.estimate.passes, r.estimate.runs) for r in group.rows if r.hookup == "box"], [(13, 2), (5, 1)]
+        )
         self.write("bench.toml", BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "13.5 s"\n')
         simulate(review, "box", [PEAK_READ], passes=8)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 4)
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 17)
         self.assertRegex(" ".join(group.caveats["box"]), "failed: box was pulled out")
+        self.write("bench.toml", BENCH)
+        simulate(review, "box", [PEAK_READ], passes=3, seconds=4.0)
+        (group,) = compare_review(review.review, review.runs())
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 3)
 
     def test_no_loss_is_a_finding(self) -> None:
         """The same truth through another hookup comes out `same`."""

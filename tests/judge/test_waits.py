@@ -22,9 +22,8 @@ ONE = parse_workload("random read 4 KiB")
 def measured(hookup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measured:
     """Return a measurement whose passes took so long for a request."""
     run = cast(MeasureRun, SimpleNamespace(id=hookup, chain=list(chain)))
-    return Measured(
-        hookup, ONE, ONE.text, tuple(4096 / (wait * (1 + rng.gauss(0, spread))) for _ in range(passes)), run
-    )
+    rates = tuple(4096 / (wait * (1 + rng.gauss(0, spread))) for _ in range(passes))
+    return Measured(hookup, ONE, ONE.text, (rates,), run)
 
 
 class Waits(unittest.TestCase):

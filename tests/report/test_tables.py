@@ -71,7 +71,10 @@ class Answers(FolderCase):
         self.assertRegex(" ".join(rest.split()), "dead: failed: .*ulterion measure --hookup dead")
         self.assertNotIn("…", table)
         self.assertNotIn("(Holm)", shown)
-        self.assertIn("(Holm)", " ".join(self.ulterion("compare", "--long").stdout.split()))
+        self.assertIn(
+            "all 2 comparisons of this medium with 'direct' together (Holm's correction",
+            " ".join(self.ulterion("compare", "--long").stdout.split()),
+        )
 
 
 class WithoutFigure(FolderCase):

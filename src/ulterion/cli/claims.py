@@ -30,7 +30,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.core.errors import UsageError
     from ulterion.judge.claims import judge_claims
-    from ulterion.judge.measured import to_judge
+    from ulterion.judge.pooling import to_judge
     from ulterion.report.data import claims_as_data
     from ulterion.report.screen.claims import claims_table
 

@@ -59,7 +59,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
     from ulterion.judge.comparisons import compare_review, only_workloads
-    from ulterion.judge.measured import to_judge
+    from ulterion.judge.pooling import to_judge
     from ulterion.report.data import groups_as_data
     from ulterion.report.screen.comparisons import comparison, outcome_lines
 

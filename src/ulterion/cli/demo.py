@@ -70,7 +70,7 @@ def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     from ulterion.demo.scenario import SOAKED
     from ulterion.judge.claims import judge_claims
     from ulterion.judge.comparisons import compare_review
-    from ulterion.judge.measured import to_judge
+    from ulterion.judge.pooling import to_judge
     from ulterion.judge.soaks import choose, difference
     from ulterion.report.screen.claims import claims_table
     from ulterion.report.screen.comparisons import comparison

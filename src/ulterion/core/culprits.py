@@ -12,6 +12,7 @@ from typing import Literal
 
 from ulterion.core.ceilings import REFUTED, Element
 from ulterion.core.links import Link
+from ulterion.core.samples import Rates
 from ulterion.core.stats import Estimate, Ratio, ratio
 
 MORE = 1.03  # a rate at least this many times another, and surely higher, is more
@@ -31,14 +32,14 @@ class Carried:
     Attributes:
         hookup: its name; `run` the id of the run.
         chain: its elements, the port first, the medium last.
-        rates: of the passes, bytes per second; `estimate` from them.
+        rates: of the passes, bytes per second, by run where there are several; `estimate` from them.
         direct: whether it is the direct hookup of its medium.
     """
 
     hookup: str
     run: str
     chain: tuple[Element, ...]
-    rates: tuple[float, ...]
+    rates: Rates
     estimate: Estimate
     direct: bool = False
 

@@ -31,6 +31,7 @@ class TargetFacts:
         port: where it is plugged in, by controller and port.
         steps: the chain from the host's controller to the drive.
         faults: what is wrong with that chain, in words.
+        attachment: which plugging-in this was: equal for two runs between which the drive was not taken away.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -57,6 +58,7 @@ class TargetFacts:
     port: str | None = None
     steps: tuple[Step, ...] = ()
     faults: tuple[str, ...] = ()
+    attachment: str | None = None
 
     @property
     def fill(self) -> float | None:

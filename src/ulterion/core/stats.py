@@ -1,7 +1,8 @@
-"""Estimates of a rate from repeated passes, and what two of them say about each other.
+"""Estimates of a rate from repeated passes and runs, and what two of them say about each other.
 
 Rates vary in proportion, so everything is done on their natural logarithms: the estimate is the geometric mean, its
-interval Student's t on the logs, and two estimates are compared by the ratio with Welch's interval on the logs.
+interval Student's t on the logs, and two estimates are compared by the ratio with Welch's interval on the logs, at the level that
+makes it hold for any two spreads (`core/spreads.py`).  Several runs are a sample of runs (`core/samples.py`).
 Sources: B. L. Welch, "The generalization of 'Student's' problem", Biometrika 34 (1947), 28-35, with the degrees of
 freedom of F. E. Satterthwaite, Biometrics Bulletin 2 (1946), 110-114; S. Holm, "A simple sequentially rejective
 multiple test procedure", Scandinavian Journal of Statistics 6 (1979), 65-70.
@@ -16,6 +17,8 @@ from dataclasses import dataclass
 from scipy.special import stdtr, stdtrit  # Student's t: its distribution function and quantiles
 
 from ulterion.core.errors import UsageError
+from ulterion.core.samples import Rates, Runs, Sample, as_runs, sample_of, scaled
+from ulterion.core.spreads import exact_p, welch_p
 
 LEVEL = 0.95  # coverage of every interval shown
 FEWEST = 3  # passes below which no interval is given: two leave one degree of freedom, an interval of no use
@@ -29,8 +32,10 @@ class Estimate:
         passes: number of passes.
         rate: geometric mean, in the unit of the passes' rates.
         low, high: 95 % interval of the true rate, or None with fewer than three passes.
-        spread: standard deviation of the logs (about the relative spread of one pass), None for one pass.
+        spread: standard deviation of the logs of a pass, or of a run where there are several; None for one pass.
         why: why there is no interval, or None.
+        runs: number of runs.
+        drift: log of what the passes rise by from the first to the last, 0 where none shows.
     """
 
     passes: int
@@ -39,6 +44,8 @@ class Estimate:
     high: float | None
     spread: float | None
     why: str | None = None
+    runs: int = 1
+    drift: float = 0.0
 
     @property
     def margin(self) -> float | None:
@@ -48,23 +55,23 @@ class Estimate:
         return math.sqrt(self.high / self.low) - 1.0
 
 
-def _mean_and_sd(logs: Sequence[float]) -> tuple[float, float]:
-    mean = math.fsum(logs) / len(logs)
-    squares = math.fsum((x - mean) ** 2 for x in logs)
-    return mean, math.sqrt(squares / (len(logs) - 1)) if len(logs) > 1 else 0.0
-
-
-def estimate(rates: Sequence[float]) -> Estimate:
-    """Estimate the true rate from the rates of the passes (each above zero; at least one)."""
-    if not rates or any(not (r > 0 and math.isfinite(r)) for r in rates):
+def _sample(rates: Rates) -> Sample:
+    runs = as_runs(rates)
+    if not runs or any(not (r > 0 and math.isfinite(r)) for run in runs for r in run):
         raise UsageError("an estimate needs at least one pass, and every pass a rate above zero")
-    n = len(rates)
-    mean, sd = _mean_and_sd([math.log(r) for r in rates])
-    if n < FEWEST:
-        why = f"{n} pass{'es' if n > 1 else ''}: too few for an interval (at least {FEWEST})"
-        return Estimate(n, math.exp(mean), None, None, sd if n > 1 else None, why)
-    half = _t_quantile(n - 1) * sd / math.sqrt(n)
-    return Estimate(n, math.exp(mean), math.exp(mean - half), math.exp(mean + half), sd)
+    return sample_of(scaled(runs, math.log))
+
+
+def estimate(rates: Rates) -> Estimate:
+    """Estimate the true rate from the rates of the passes (each above zero; at least one), of one run or of several."""
+    one = _sample(rates)
+    rate = math.exp(one.mean)
+    if one.passes < FEWEST or one.variance is None:
+        why = f"{one.passes} pass{'es' if one.passes > 1 else ''}: too few for an interval (at least {FEWEST})"
+        return Estimate(one.passes, rate, None, None, one.spread, why, one.runs)
+    half = _t_quantile(one.df) * math.sqrt(one.variance) + abs(one.drift) / 2
+    low, high = math.exp(one.mean - half), math.exp(one.mean + half)
+    return Estimate(one.passes, rate, low, high, one.spread, None, one.runs, one.drift)
 
 
 def _t_quantile(df: float, level: float = LEVEL) -> float:
@@ -81,16 +88,37 @@ class Difference:
     p: float
 
 
-def difference(a: Sequence[float], b: Sequence[float], level: float = LEVEL) -> Difference:
-    """Return the mean of `a` less that of `b` with Welch's interval; two values at least on each side."""
-    (mean_a, sd_a), (mean_b, sd_b) = _mean_and_sd(a), _mean_and_sd(b)
-    value, va, vb = mean_a - mean_b, sd_a**2 / len(a), sd_b**2 / len(b)
+def difference(a: Runs, b: Runs, level: float = LEVEL) -> Difference:
+    """Return the mean of `a` less that of `b` with Welch's interval; two values, or runs, at least on one side, and on both if each is one run."""
+    return _apart(sample_of(a), sample_of(b), level)
+
+
+def _apart(a: Sample, b: Sample, level: float) -> Difference:
+    """Return the difference of two means.
+
+    Where one side is a single run, what varies between runs is taken from the other, and the two variances are then one.
+    """
+    value, drift = a.mean - b.mean, (abs(a.drift) + abs(b.drift)) / 2
+    shared = (a.runs == 1) != (b.runs == 1)
+    va, vb = (_borrowed(a, b), _borrowed(b, a)) if shared else (a.variance or 0.0, b.variance or 0.0)
     error = math.sqrt(va + vb)
     if error == 0.0:  # equal to the last digit on both sides: exact as far as can be told
-        return Difference(value, value, value, 1.0 if value == 0 else 0.0)
-    df = (va + vb) ** 2 / (va**2 / (len(a) - 1) + vb**2 / (len(b) - 1))
-    half = _t_quantile(df, level) * error
-    return Difference(value, value - half, value + half, 2 * float(stdtr(df, -abs(value) / error)))
+        return Difference(value, value - drift, value + drift, 1.0 if value == 0 else 0.0)
+    if shared:
+        df = float(max(a, b, key=lambda s: s.runs).df)
+        p = 2 * float(stdtr(df, -abs(value) / error))
+        half = _t_quantile(df, level) * error
+    else:
+        df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df)
+        p = exact_p(2 * float(stdtr(df, -abs(value) / error)), a.df, b.df)
+        half = _t_quantile(df, 1 - welch_p(1 - level, a.df, b.df)) * error
+    return Difference(value, value - half - drift, value + half + drift, p)
+
+
+def _borrowed(one: Sample, other: Sample) -> float:
+    """Return the variance of a mean; that of a single run is at least what the other side's runs vary by."""
+    own = one.variance or 0.0
+    return own if one.runs > 1 else max(own, (other.variance or 0.0) * other.units)
 
 
 @dataclass(frozen=True)
@@ -100,10 +128,11 @@ class Ratio:
     Attributes:
         value: ratio of the geometric means.
         low, high: 95 % interval (or of the level asked for), or None when either side has too few passes.
-        p: two-sided p-value of 'the true ratio is 1' (Welch's t on the logs), or None.
-        spread: pooled standard deviation of the logs of one pass, None when it cannot be had.
-        passes: the smaller number of passes of the two sides.
+        p: two-sided p-value of 'the true ratio is 1' (Welch's t on the logs, at worst over all spreads), or None.
+        spread: pooled standard deviation of the logs of one pass, or run, None when it cannot be had.
+        units: the smaller number of passes of the two sides; of runs where `by_runs`.
         why: why there is no interval, or None.
+        by_runs: whether it rests on what varies between runs.
     """
 
     value: float
@@ -111,19 +140,23 @@ class Ratio:
     high: float | None
     p: float | None
     spread: float | None
-    passes: int
+    units: int
     why: str | None = None
+    by_runs: bool = False
 
 
-def ratio(a: Sequence[float], b: Sequence[float], level: float = LEVEL) -> Ratio:
+def ratio(a: Rates, b: Rates, level: float = LEVEL) -> Ratio:
     """Compare the rates of the passes `a` with those of `b`: how many times as fast `a` is, with its interval at a level."""
-    left, right = estimate(a), estimate(b)
-    value, fewest = left.rate / right.rate, min(len(a), len(b))
-    if fewest < FEWEST:
-        return Ratio(value, None, None, None, None, fewest, f"needs at least {FEWEST} passes on both sides")
-    apart = difference([math.log(r) for r in a], [math.log(r) for r in b], level)
-    pooled = math.sqrt(((left.spread or 0.0) ** 2 + (right.spread or 0.0) ** 2) / 2)
-    return Ratio(value, math.exp(apart.low), math.exp(apart.high), apart.p, pooled, fewest)
+    left, right = _sample(a), _sample(b)
+    value, by_runs = math.exp(left.mean - right.mean), max(left.runs, right.runs) > 1
+    fewest = min(left.runs, right.runs) if by_runs else min(left.units, right.units)
+    if min(left.passes, right.passes) < FEWEST:
+        why = f"needs at least {FEWEST} passes on both sides"
+        return Ratio(value, None, None, None, None, min(left.passes, right.passes), why)
+    apart = _apart(left, right, level)
+    spreads = [s.spread or 0.0 for s in (left, right) if (s.runs > 1) == by_runs]
+    pooled = math.sqrt(sum(s**2 for s in spreads) / len(spreads))
+    return Ratio(value, math.exp(apart.low), math.exp(apart.high), apart.p, pooled, fewest, None, by_runs)
 
 
 def holm(p_values: Sequence[float]) -> list[float]:
@@ -136,9 +169,9 @@ def holm(p_values: Sequence[float]) -> list[float]:
     return adjusted
 
 
-def half_width(spread: float, passes: int, level: float = LEVEL) -> float:
-    """Return the half width, on the log scale, of the interval of a ratio with `passes` on each side.
+def half_width(spread: float, units: int, level: float = LEVEL) -> float:
+    """Return the half width, on the log scale, of Welch's interval of a ratio with `units` passes, or runs, on each side.
 
-    `spread` is the pooled standard deviation of the logs of one pass.
+    `spread` is the pooled standard deviation of the logs of one of them.
     """
-    return _t_quantile(2 * passes - 2, level) * spread * math.sqrt(2 / passes)
+    return _t_quantile(2 * units - 2, level) * spread * math.sqrt(2 / units)

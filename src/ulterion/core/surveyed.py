@@ -81,6 +81,7 @@ def as_target(
     filesystem_bytes: int | None = None,
     free_bytes: int | None = None,
     serial: str | None = None,
+    attachment: str | None = None,
 ) -> TargetFacts:
     """Return the facts of a target on a drive (None: on none that is known); `serial` where it is not the drive's own."""
     one = drive or Drive("")
@@ -107,6 +108,7 @@ def as_target(
         port=one.port,
         steps=one.steps,
         faults=one.faults,
+        attachment=attachment,
     )
 
 

@@ -23,7 +23,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.ceilings import Ceiling
-from ulterion.core.stats import LEVEL, Estimate, Ratio, half_width, holm, ratio
+from ulterion.core.samples import Rates
+from ulterion.core.spreads import welch_p
+from ulterion.core.stats import FEWEST, LEVEL, Estimate, Ratio, half_width, holm, ratio
 
 MARGIN = 0.03
 TOLERANCE = 0.02
@@ -46,14 +48,15 @@ class Comparison:
         ratio: how many times as fast, with its interval.
         p_adjusted: Holm's adjusted p-value within the family compared, or None.
         verdict: see the module's text.
-        more_passes: further passes on each side that would probably decide; None when decided or not foreseeable.
+        more: further passes on each side (or runs, where the ratio rests on runs) that would probably decide; None when
+            decided or not foreseeable.
         why: for an undecided one, the reason in words; else None.
     """
 
     ratio: Ratio
     p_adjusted: float | None
     verdict: Verdict
-    more_passes: int | None = None
+    more: int | None = None
     why: str | None = None
 
 
@@ -70,48 +73,50 @@ def _decide(centre: float, low: float, high: float, significant: bool, margin: f
     return word if min(abs(low), abs(high)) >= band / 2 else "undecided"
 
 
-def passes_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
-    """Return how many more passes on each side would probably decide, should ratio and spread stay as they are.
+def more_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
+    """Return how many more passes (or runs) on each side would probably decide, should ratio and spread stay as they are.
 
     `penalty` is what Holm's correction multiplied the p-value by.  None when the spread is unknown or more than
-    `MOST_MORE` passes would be needed.
+    `MOST_MORE` would be needed.
     """
     if compared.spread is None:
         return None
-    centre, level = math.log(compared.value), 1 - (1 - LEVEL) / penalty
-    for n in range(compared.passes + 1, compared.passes + MOST_MORE + 1):
+    df = max(1, compared.units - 1)
+    centre, level = math.log(compared.value), 1 - welch_p((1 - LEVEL) / penalty, df, df)
+    for n in range(max(2, compared.units + 1), compared.units + MOST_MORE + 1):
         half = half_width(compared.spread, n, level)
         significant = abs(centre) > half
         if _decide(centre, centre - half, centre + half, significant, margin) != "undecided":
-            return n - compared.passes
+            return n - compared.units
     return None
 
 
 def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> Comparison:
     """Turn a ratio into a verdict; `p_adjusted` is Holm's p-value within the family."""
     if compared.low is None or compared.high is None or p_adjusted is None:
-        return Comparison(compared, None, "undecided", max(0, 3 - compared.passes) or None, compared.why)
+        return Comparison(compared, None, "undecided", max(0, FEWEST - compared.units) or None, compared.why)
     centre, low, high = (math.log(v) for v in (compared.value, compared.low, compared.high))
     verdict = _decide(centre, low, high, p_adjusted < 1 - LEVEL, margin)
     if verdict != "undecided":
         return Comparison(compared, p_adjusted, verdict)
-    more = passes_to_decide(compared, margin, _penalty(compared, p_adjusted))
-    why = (
-        f"about {more} more pass{'es' if more > 1 else ''} on each side would probably decide"
-        if more
-        else f"more than {MOST_MORE} further passes: the difference lies at the margin"
-    )
-    return Comparison(compared, p_adjusted, verdict, more, why)
+    more = more_to_decide(compared, margin, _penalty(compared, p_adjusted))
+    return Comparison(compared, p_adjusted, verdict, more, _why_undecided(compared, more))
 
 
-def compare(a: Sequence[float], b: Sequence[float], margin: float = MARGIN) -> Comparison:
+def _why_undecided(compared: Ratio, more: int | None) -> str:
+    unit, plural = ("run", "runs") if compared.by_runs else ("pass", "passes")
+    again = ", plugged in again for each," if compared.by_runs else ""
+    if more is None:
+        return f"more than {MOST_MORE} further {plural}: the difference lies at the margin"
+    return f"about {more} more {unit if more == 1 else plural} on each side{again} would probably decide"
+
+
+def compare(a: Rates, b: Rates, margin: float = MARGIN) -> Comparison:
     """Compare the rates of the passes `a` with those of `b`, alone (a family of one)."""
     return compare_family([(a, b)], margin)[0]
 
 
-def compare_family(
-    pairs: Sequence[tuple[Sequence[float], Sequence[float]]], margin: float = MARGIN
-) -> list[Comparison]:
+def compare_family(pairs: Sequence[tuple[Rates, Rates]], margin: float = MARGIN) -> list[Comparison]:
     """Compare each pair (rates, baseline rates); Holm's correction runs over all pairs that have a p-value.
 
     The interval of each is the one that decides: at the level that its correction leaves it.

@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled
+from ulterion.core.looking import sure_within
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.passstates import PassState, shape_of, states_of
-from ulterion.core.stats import FEWEST, estimate
 from ulterion.core.workload import Workload
 
 MOST_SPOILED = 5  # times that a pass is tried
@@ -64,7 +64,7 @@ class Sureness:
     """When to stop repeating.
 
     Attributes:
-        within: half the relative width of the 95 % interval to be reached, as a ratio.
+        within: half the relative width to be reached, of an interval that holds at every look, as a ratio.
         most_passes: passes after which a workload is given up.
         most_seconds: time after which all are, or None.
     """
@@ -114,7 +114,7 @@ class _Progress:
             return None
         if sure is None:
             return ""
-        margins = self._margins() if writes else {None: _margin([r.rate for r in self.results])}
+        margins = self._margins() if writes else {None: sure_within([r.rate for r in self.results])}
         known = [m for m in margins.values() if m is not None]
         reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
         if known and max(known) <= sure.within:
@@ -131,12 +131,7 @@ class _Progress:
         for result, state in zip(self.results, states_of([shape_of(r) for r in self.results]), strict=True):
             if state != "mixed":
                 rates.setdefault(state, []).append(result.rate)
-        return {state: _margin(each) for state, each in rates.items()}
-
-
-def _margin(rates: Sequence[float]) -> float | None:
-    """Return half the relative 95 % interval, None of too few passes."""
-    return estimate(rates).margin if len(rates) >= FEWEST else None
+        return {state: sure_within(each) for state, each in rates.items()}
 
 
 def _margin_words(state: PassState | None, margin: float | None) -> str:

@@ -148,3 +148,16 @@ def capacity(disk: str, root: Path = Path("/")) -> int | None:
     """Return the disk's capacity in bytes, or None."""
     sectors = tree.number(root / "sys/block" / disk / "size")
     return sectors * SECTOR if sectors else None
+
+
+def attachment(name: str, root: Path) -> str | None:
+    """Return which plugging-in of a disk this is, None where the kernel does not count them (before Linux 5.15).
+
+    The kernel gives every disk that appears, and every medium put into one, the next number of its boot (Documentation/ABI/stable/
+    sysfs-block, diskseq).
+    """
+    number, boot = (
+        tree.number(root / "sys/block" / name / "diskseq"),
+        tree.text(root / "proc/sys/kernel/random/boot_id"),
+    )
+    return None if number is None or boot is None else f"{boot[:8]}-{number}"

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.surveyed import as_target
-from ulterion.host import inuse, mounts, safety, tree
+from ulterion.host import drives, inuse, mounts, safety, tree
 from ulterion.host.drive import drive_of
 
 STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
@@ -32,6 +32,7 @@ def target_facts(path: Path, root: Path = Path("/")) -> TargetFacts:
         mount_options=mount.telling_options if mount else None,
         filesystem_bytes=room.f_blocks * room.f_frsize,
         free_bytes=room.f_bavail * room.f_frsize,
+        attachment=drives.attachment(disk, root) if disk else None,
     )
 
 
@@ -46,8 +47,10 @@ def key_of(path: Path) -> tuple[int, int] | None:
 
 def device_facts(path: Path, name: str, root: Path = Path("/")) -> TargetFacts:
     """Return what a raw block device is, by the kernel's name of it; what cannot be read stays None."""
-    drive = drive_of(inuse.whole_disk(name, root), root)
-    return as_target(drive, str(path.resolve()), "device", name, serial=safety.identity(name, root))
+    disk = inuse.whole_disk(name, root)
+    known = safety.identity(name, root)
+    attachment = drives.attachment(disk, root)
+    return as_target(drive_of(disk, root), str(path.resolve()), "device", name, serial=known, attachment=attachment)
 
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None, root: Path = Path("/")) -> BenchFacts:

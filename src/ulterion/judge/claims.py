@@ -14,15 +14,8 @@ from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
 from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.endurance import enduring_rows
-from ulterion.judge.measured import (
-    Measured,
-    best_of,
-    chain_elements,
-    device_of,
-    latest,
-    link_seen_of,
-    trusted_direct,
-)
+from ulterion.judge.measured import Measured, best_of, chain_elements, device_of, link_seen_of, trusted_direct
+from ulterion.judge.pooling import latest
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun

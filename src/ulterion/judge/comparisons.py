@@ -16,12 +16,8 @@ from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
 from ulterion.judge.culprits import Blame, blames
-from ulterion.judge.measured import (
-    Measured,
-    best_of,
-    latest,
-    run_facts,
-)
+from ulterion.judge.measured import Measured, best_of, run_facts
+from ulterion.judge.pooling import latest, once_connected
 from ulterion.judge.waits import AddedWait, added_wait
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -34,7 +30,7 @@ class Row:
 
     Attributes:
         hookup: name of the hookup.
-        run: id of the run it rests on.
+        run: id of the newest run it rests on, `runs` of all.
         workload: what was run.
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
@@ -47,6 +43,7 @@ class Row:
     estimate: Estimate
     comparison: Comparison | None
     waits: tuple[float, float] | None = None
+    runs: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -80,6 +77,8 @@ class Group:
         failed: for each hookup without any measurement how its newest run ended, when there is one.
         nearest: each hookup against the one that has all of its chain but one part.
         hosts, moments: the benches it was measured at, and when the runs began.
+        once: hookups of which something rests on one plugging-in alone.
+        left_out: for each hookup the runs that count for nothing, and why.
     """
 
     medium: str
@@ -94,6 +93,8 @@ class Group:
     nearest: tuple[Nearest, ...] = ()
     hosts: tuple[str, ...] = ()
     moments: tuple[datetime.datetime, ...] = ()
+    once: tuple[str, ...] = ()
+    left_out: dict[str, list[str]] = field(default_factory=dict)
 
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
@@ -139,9 +140,23 @@ def compare_review(
     groups = [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
     ended = {r.hookup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.hookup}
     return [
-        replace(g, failed={n: f"{ended[n].name}: {ended[n].why}" for n in g.missing if n in ended and ended[n].why})
+        replace(
+            g,
+            failed={n: f"{ended[n].name}: {ended[n].why}" for n in g.missing if n in ended and ended[n].why},
+            left_out={
+                n: told for n in [*dict.fromkeys(r.hookup for r in g.rows), *g.missing] if (told := _left_out(runs, n))
+            },
+        )
         for g in groups
     ]
+
+
+def _ids(measured: Measured) -> tuple[str, ...]:
+    return tuple(run.id for run in measured.documents)
+
+
+def _left_out(runs: Sequence[AnyRun], hookup: str) -> list[str]:
+    return [f"{r.id} {r.left_out}" for r in runs if r.hookup == hookup and isinstance(r, MeasureRun) and r.left_out]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
@@ -199,8 +214,9 @@ class _Draft:
             comparison = next(verdicts) if base else None
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
-                comparison = replace(comparison, verdict="undecided", more_passes=None, why=suspect)
-            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, cell.waits))
+                comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
+            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, cell.waits, _ids(cell)))
+        once = once_connected(self.review, self.measured)
         return Group(
             self.medium,
             self.baseline,
@@ -213,12 +229,13 @@ class _Draft:
             nearest=self._nearest(margin),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),
+            once=tuple(n for n in self.names if n in self.shown and n in once),
         )
 
     def _runs(self) -> list[MeasureRun]:
         """Return the runs behind what is shown."""
         shown = (m for n in self.names if n in self.shown for m in self.measured[n].values())
-        return list({m.run.id: m.run for m in shown}.values())
+        return list({run.id: run for m in shown for run in m.documents}.values())
 
     def _nearest(self, margin: float) -> tuple[Nearest, ...]:
         """Return each hookup against the one without one of its parts, the direct one left out: the table has that."""
@@ -254,7 +271,7 @@ class _Draft:
 
     def _caveats(self, name: str) -> list[str]:
         sentences: list[str] = []
-        for run in {m.run.id: m.run for m in self.measured[name].values()}.values():
+        for run in {run.id: run for m in self.measured[name].values() for run in m.documents}.values():
             sentences += [w for w in [*run.state.sentence("run"), *run.warnings] if w not in sentences]
         return sentences + self._guess(name)
 

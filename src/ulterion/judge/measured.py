@@ -8,16 +8,15 @@ from statistics import median
 
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
+from ulterion.core.culprits import BARE
 from ulterion.core.links import Link
-from ulterion.core.passstates import SLOW_STATES, PassState
+from ulterion.core.passstates import PassState
 from ulterion.core.stats import Estimate, estimate
-from ulterion.core.suites import is_free
+from ulterion.core.verdicts import compare_family
 from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
-from ulterion.model.skims import Skim
-from ulterion.model.store import ReviewFolder
 
 HUBS = ("hub", "dock")  # kinds of parts that the host shows as a hub
 
@@ -29,8 +28,8 @@ class Measured:
     Attributes:
         hookup: name of the hookup.
         workload: what was run; `text` its canonical words.
-        rates: bytes per second of each pass.
-        run: the document they come from.
+        rates: bytes per second of each pass, by run, the newest run last.
+        run: the newest document they come from; `older` the others.
         suspect: why the figure cannot be the drive's, or None.
         lanes: workers that shared each pass, or None where that is not known.
         state: of the drive, where two were told apart; figures of different states are not compared.
@@ -41,13 +40,14 @@ class Measured:
     hookup: str
     workload: Workload
     text: str
-    rates: tuple[float, ...]
+    rates: tuple[Sequence[float], ...]
     run: MeasureRun
     suspect: str | None = None
     lanes: int | None = None
     state: PassState | None = None
-    unflushed: tuple[float, ...] = ()
+    unflushed: tuple[tuple[float, ...], ...] = ()
     waits: tuple[float, float] | None = None
+    older: tuple[MeasureRun, ...] = ()
 
     @classmethod
     def of(cls, hookup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
@@ -57,14 +57,19 @@ class Measured:
             hookup,
             figure.workload,
             figure.text,
-            tuple(p.rate for p in passes),
+            (run.rates_of(figure),),
             run,
             suspect,
             passes[0].lanes,
             passes[0].state,
-            tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),
+            (tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
             (median(p.latency.p50 for p in passes), median(p.latency.p99 for p in passes)),
         )
+
+    @property
+    def documents(self) -> tuple[MeasureRun, ...]:
+        """All runs it rests on, the newest last."""
+        return (*self.older, self.run)
 
     @property
     def estimate(self) -> Estimate:
@@ -77,56 +82,6 @@ class Measured:
         rate, block = self.estimate, self.workload.block_bytes
         scaled = [None if v is None else v / block for v in (rate.low, rate.high)]
         return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
-
-
-def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
-    return [record for record in run.workloads if record.counted]
-
-
-def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
-    """Return, for each hookup and workload text, the passes of the newest run that has any.
-
-    Passes of different runs are not thrown together: between runs more may have changed than the passes show.  What was asked for
-    by words, or as a sweep, never takes the place of a suite's figure.
-    """
-    suites: dict[str, dict[str, Measured]] = {}
-    free: dict[str, dict[str, Measured]] = {}
-    for run in sorted(runs, key=lambda r: (r.started, r.id)):
-        if not isinstance(run, MeasureRun) or run.hookup is None:
-            continue
-        of_hookup = (free if is_free(run.suite) else suites).setdefault(run.hookup, {})
-        for record in _with_passes(run):
-            for text in [record.text, *(f"{record.text}, {state}" for state in SLOW_STATES)]:
-                of_hookup.pop(text, None)  # the order of the newest run counts
-            for figure in record.figures:
-                of_hookup[figure.text] = Measured.of(run.hookup, figure, run, record.suspect)
-    names = dict.fromkeys([*suites, *free])
-    every = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
-    return {name: figures for name, figures in every.items() if figures}
-
-
-def _suite_first(suite: dict[str, Measured], free: dict[str, Measured]) -> dict[str, Measured]:
-    """Return a suite's figures, and behind them what was only measured by the way: it never takes the place of a suite's."""
-    return {**suite, **{text: one for text, one in free.items() if text not in suite}}
-
-
-def to_judge(folder: ReviewFolder) -> list[AnyRun]:
-    """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
-
-    These are the measurements of which a workload is the newest of its hookup, and runs that bear notes, both without their
-    series; and the newest soak of each hookup, whole.
-    """
-    seen: set[tuple[str | None, str, bool]] = set()
-    passes: list[Skim] = []
-    soaks: list[Skim] = []
-    for one in reversed(folder.skims()):
-        free = is_free(one.suite)
-        cells = {(one.hookup, text, free) for text in one.texts} or {(one.hookup, one.kind, free)}
-        if cells <= seen and not one.noted:
-            continue
-        seen |= cells
-        (soaks if one.kind == "soak" else passes).append(one)
-    return sorted([*folder.light(passes), *folder.whole(soaks)], key=lambda r: (r.started, r.id))
 
 
 def run_facts(measured: Measured) -> RunFacts:
@@ -232,15 +187,19 @@ def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
 def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
     """Return what was measured of the hookup's medium directly, if that shows what the medium can do.
 
-    It does not when another hookup was faster with the same medium: then the direct connection is what was slow.
+    It does not when another hookup was surely faster with the same medium: then the direct connection is what was slow.
     """
     medium = review.hookups[hookup].medium
     direct = review.direct_for(medium)
     if direct is None or direct == hookup or direct not in measured:
         return ()
+    others = [measured[n] for n in measured if n != direct and review.hookups[n].medium == medium]
+    return () if _outdone(measured[direct], others) else tuple(measured[direct].values())
 
-    def fastest(name: str) -> float:
-        return max(m.estimate.rate for m in measured[name].values())
 
-    others = [n for n in measured if n != direct and review.hookups[n].medium == medium]
-    return tuple(measured[direct].values()) if all(fastest(n) <= fastest(direct) for n in others) else ()
+def _outdone(direct: dict[str, Measured], others: Sequence[dict[str, Measured]]) -> bool:
+    """Return whether any of several hookups was surely faster in any workload; they are judged as one family."""
+    pairs = [(one[text].rates, direct[text].rates) for one in others for text in one if text in direct]
+    return any(
+        c.verdict == "faster" or (c.ratio.low is None and c.ratio.value > 1 + BARE) for c in compare_family(pairs)
+    )

@@ -13,7 +13,8 @@ from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
 from ulterion.judge.culprits import Blame, blames
-from ulterion.judge.measured import chain_elements, latest, to_judge
+from ulterion.judge.measured import chain_elements
+from ulterion.judge.pooling import counting, latest, to_judge
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SETTLED, SoakRun
@@ -67,7 +68,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
     """
     review = folder.review
     soaks = [s for s in folder.skims() if s.kind == "soak"]
-    newest = {r.hookup or r.id: r for r in soaks}
+    newest = {r.hookup or r.id: r for r in counting(folder, soaks)}
     by_id = {r.id: r for r in soaks}
     for name in names:
         if name not in newest and name not in by_id:

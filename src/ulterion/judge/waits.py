@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ulterion.core.samples import scaled
 from ulterion.core.stats import FEWEST, difference
 from ulterion.judge.measured import Measured
 
@@ -38,9 +39,9 @@ class AddedWait:
 def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
     """Return what one measurement of single small requests adds to another's wait, or None where that cannot be told."""
     work = cell.workload
-    if work.pattern != "random" or work.depth != 1 or min(len(cell.rates), len(base.rates)) < FEWEST:
+    if work.pattern != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
         return None
-    mine, theirs = ([work.block_bytes / r for r in m.rates] for m in (cell, base))
+    mine, theirs = (scaled(m.rates, lambda rate: work.block_bytes / rate) for m in (cell, base))
     added = difference(mine, theirs)
     parts = tuple(k for k in cell.run.chain if k not in base.run.chain)
     return AddedWait(

@@ -43,12 +43,14 @@ class Schema(TypedDict):
 
 
 class EstimateData(TypedDict):
-    """A figure with its 95 % interval, from so many passes; `why` there is no interval."""
+    """A figure with its 95 % interval, from so many passes of so many runs; `why` there is no interval; `drift`: log of last over first pass."""
 
     passes: int
+    runs: int
     rate: float
     low: float | None
     high: float | None
+    drift: float
     why: str | None
 
 
@@ -57,6 +59,7 @@ class RowData(TypedDict):
 
     hookup: str
     run: str
+    runs: list[str]
     workload: str
     text: str
     measured: EstimateData
@@ -68,6 +71,7 @@ class RowData(TypedDict):
     p_adjusted: NotRequired[float | None]
     verdict: NotRequired[str]
     more_passes: NotRequired[int | None]
+    more_runs: NotRequired[int | None]
     why: NotRequired[str | None]
 
 
@@ -83,6 +87,8 @@ class GroupData(TypedDict):
     culprits: list[HookupCulprit]
     added_waits: list[WaitData]
     failed: dict[str, str]
+    one_connection: list[str]
+    left_out: dict[str, list[str]]
     nearest: list[NearestData]
 
 

@@ -24,7 +24,15 @@ from ulterion.report.words.culprits import blame_words
 
 def estimate_as_data(one: Estimate) -> answers.EstimateData:
     """Return an estimate as plain data for JSON, in the unit of its rates."""
-    return {"passes": one.passes, "rate": one.rate, "low": one.low, "high": one.high, "why": one.why}
+    return {
+        "passes": one.passes,
+        "runs": one.runs,
+        "rate": one.rate,
+        "low": one.low,
+        "high": one.high,
+        "drift": one.drift,
+        "why": one.why,
+    }
 
 
 def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison:
@@ -40,6 +48,8 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "caveats": g.caveats,
                 "not_measured": list(g.missing),
                 "failed": g.failed,
+                "one_connection": list(g.once),
+                "left_out": g.left_out,
                 "nearest": [
                     {
                         "hookup": n.hookup,
@@ -80,6 +90,7 @@ def _row_as_data(row: Row) -> answers.RowData:
     data: answers.RowData = {
         "hookup": row.hookup,
         "run": row.run,
+        "runs": list(row.runs),
         "workload": row.workload.name,
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
@@ -95,7 +106,8 @@ def _row_as_data(row: Row) -> answers.RowData:
             "ratio_high": c.ratio.high,
             "p_adjusted": c.p_adjusted,
             "verdict": c.verdict,
-            "more_passes": c.more_passes,
+            "more_passes": None if c.ratio.by_runs else c.more,
+            "more_runs": c.more if c.ratio.by_runs else None,
             "why": c.why,
         }
         return compared
@@ -160,7 +172,7 @@ def measured_as_data(measured: Measured) -> answers.Measurement:
                 "workload": r.workload.name,
                 "text": r.text,
                 "run": measured.run.id,
-                **estimate_as_data(estimate([p.rate for p in r.counted])),
+                **estimate_as_data(estimate(measured.run.rates_of(r))),
             }
             for r in records
         ],

@@ -16,6 +16,8 @@ from ulterion.model.runs.noted import Note, Reading
 NAME = "ulterion-run"
 VERSION = 3
 
+LEFT_OUT = "does not count"  # how a remark on a run begins that lets it count for nothing
+
 
 class Schema(Written):
     """Which format this is."""
@@ -93,6 +95,12 @@ class Header(Written):
     def standing_notes(self) -> list[Note]:
         """The notes that were not taken back."""
         return [n for n in self.notes if n.taken_back is None]
+
+    @property
+    def left_out(self) -> str | None:
+        """Why the reviewer lets the run count for nothing, in the words noted; None where it counts."""
+        told = [n.text for n in self.standing_notes if n.text.casefold().startswith(LEFT_OUT)]
+        return told[-1] if told else None
 
     def with_record(self, record: Reading | Note) -> Self:
         """Return the run with one more reading or note."""

@@ -11,6 +11,7 @@ from pydantic import AfterValidator, Field
 
 from ulterion.core.fill import Fill
 from ulterion.core.passstates import AFTER, SLOW_STATES, PassState, UsedUp, lonely_states, states_of
+from ulterion.core.samples import Looked
 from ulterion.core.suites import SWEEP
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
@@ -176,6 +177,11 @@ class MeasureRun(Header):
             for index, record in enumerate(self.workloads)
         ]
         return self.model_copy(update={"workloads": workloads, "state": state})
+
+    def rates_of(self, record: WorkloadRecord) -> Sequence[float]:
+        """Return the rates of a workload's passes that count, bytes per second, in their order."""
+        rates = tuple(p.rate for p in record.counted)
+        return rates if self.settings.sure_within is None else Looked.of(rates, self.settings.passes)
 
     @property
     def is_sweep(self) -> bool:

@@ -13,7 +13,7 @@ from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import missing, nearest, sources, summaries, waits
+from ulterion.report.words.comparisons import drifts, missing, nearest, once, sources, summaries, waits
 from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
@@ -80,7 +80,10 @@ def _interval_note(group: Group) -> list[RenderableType]:
     count = sum(r.comparison is not None for r in group.rows)
     if count < 2:
         return []
-    words = "95 % interval: the one that decides, as wide as it takes for all comparisons with this baseline together (Holm)"
+    words = (
+        f"95 % interval: the one that decides, as wide as it takes for all {count} comparisons of this medium with "
+        f"'{group.baseline}' together (Holm's correction in that family)"
+    )
     return [Text(words, style="muted")]
 
 
@@ -113,8 +116,9 @@ def _outcome(row: Row, shown: str) -> list[Text | str]:
     if judged.ratio.low is not None and judged.ratio.high is not None:
         low, high = (show_ratio(v, judged.ratio.value) for v in (judged.ratio.low, judged.ratio.high))
         interval = f"{low} – {high}"
-    few = judged.verdict == "undecided" and judged.more_passes and judged.more_passes <= MOST_BESIDE
-    more = f" (+{judged.more_passes})" if few else ""
+    few = judged.verdict == "undecided" and judged.more and judged.more <= MOST_BESIDE
+    unit = " runs" if judged.ratio.by_runs and judged.more != 1 else " run" if judged.ratio.by_runs else ""
+    more = f" (+{judged.more}{unit})" if few else ""
     return [shown, interval, verdict(judged.verdict, more)]
 
 
@@ -133,6 +137,7 @@ def _remarks(
         *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
         *bullets("Small requests, one at a time", waits(group, labels)),
         *bullets("Undecided", undecided),
+        *bullets("How far the intervals reach", [*once(group), *drifts(group)]),
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),
         *bullets("Without a figure", missing(group, outcomes)),

@@ -38,7 +38,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
         return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
     records = [f for r in run.workloads for f in r.figures]
-    estimates = [estimate([p.rate for p in r.counted]) for r in records]
+    estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows: list[list[Text | str]] = []
     for record, one, rate in zip(records, estimates, rates, strict=True):
@@ -93,7 +93,7 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableT
         lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
     lines += [f"{r.workload.name}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
     notes = [LEGEND] if records else []
-    restless = [r.workload.name for r in records if (estimate([p.rate for p in r.counted]).margin or 0) > RESTLESS]
+    restless = [r.workload.name for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
     if restless:
         which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
         notes.append(f"{which}: passes differ widely; was something else using machine or drive?")

@@ -26,7 +26,7 @@ class Point:
 
 def points_of(run: MeasureRun) -> list[Point]:
     """Return the measured workloads of a run."""
-    return [Point(r.workload, estimate([p.rate for p in r.counted])) for w in run.workloads for r in w.figures]
+    return [Point(r.workload, estimate(run.rates_of(r))) for w in run.workloads for r in w.figures]
 
 
 def sweep_table(points: Sequence[Point], unit: str) -> list[RenderableType]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
@@ -73,8 +74,7 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
     """Return what each hookup adds to the wait for a small request, with its interval."""
     sentences = []
     for one in group.waits:
-        *first, last = [labels.get(k, k) for k in one.parts] or ["what else differed"]
-        parts = f"{', '.join(first)} and {last}" if first else last
+        parts = listed([labels.get(k, k) for k in one.parts] or ["what else differed"])
         if not one.is_sure:
             most = show_duration(max(abs(one.low), abs(one.high)))
             sentences.append(f"{one.hookup}, {one.workload}: nothing that shows is added, {most} at most")
@@ -88,14 +88,43 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
     return sentences
 
 
+def once(group: Group) -> list[str]:
+    """Return which hookups rest on one plugging-in, and what to do about it."""
+    if not group.once:
+        return []
+    return [
+        f"{listed(group.once)}: plugged in once; what varies from one plugging-in to the next is in none of these "
+        f"intervals. Plug in again, then: ulterion measure --hookup {group.once[-1]}"
+    ]
+
+
+def drifts(group: Group) -> list[str]:
+    """Return the figures whose passes rise or sink one after the other."""
+    return [
+        f"{row.workload.name} on {row.hookup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
+        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % from first to last, which its interval counts in"
+        for row in group.rows
+        if row.estimate.drift
+    ]
+
+
+def listed(names: Sequence[str]) -> str:
+    """Return names as a sentence has them: 'a, b and c'."""
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
+
+
 def sources(group: Group) -> list[str]:
-    """Return which run stands behind which figures: one for a hookup, or one for each workload where there are several."""
+    """Return which runs stand behind which figures: the same for all of a hookup's, or by workload; and which count for nothing."""
     phrases = []
     for hookup in dict.fromkeys(r.hookup for r in group.rows):
-        runs: dict[str, list[str]] = {}
+        runs: dict[tuple[str, ...], list[str]] = {}
         for row in group.rows:
             if row.hookup == hookup:
-                runs.setdefault(row.run, []).append(row.workload.name)
-        parts = [run if len(runs) == 1 else f"{run} ({', '.join(names)})" for run, names in runs.items()]
+                runs.setdefault(row.runs, []).append(row.workload.name)
+        parts = [
+            listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
+        ]
         phrases.append(f"{hookup} {'; '.join(parts)}")
-    return [", ".join(phrases)] if phrases else []
+    left_out = [f"{hookup} left out: {'; '.join(told)}" for hookup, told in group.left_out.items()]
+    return [*([", ".join(phrases)] if phrases else []), *left_out]

@@ -1,0 +1,132 @@
+"""What repeated measurements say of their mean: by the passes of one run, or by the means of several runs.
+
+What varies from one run to the next (the plug taken out and put in again, where a file came to lie, how warm it was) is in no pass of
+a single run.  So several runs are a sample of runs: their mean is the mean of the runs' means, and how sure it is follows from how far
+these lie apart, never less than their passes' scatter explains (the one-way layout with random effects; H. Scheffé, The Analysis of
+Variance, 1959, chapter 7).
+
+Where the number of passes followed from what they gave (`Looked`), the spread found at the end is one that looked small.  Then the
+greatest that any look found is taken: benchmarks/looks.py counts that intervals hold, and null comparisons are called different, as often as
+they should.
+
+Passes that rise or sink one after the other are no sample of one value.  The line through them (one slope for all runs, Student's t
+for it at 1 %) is looked for, and what it rises or sinks by from the first pass to the last is added to the interval.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from scipy.special import stdtr  # Student's distribution function
+
+DRIFTS_BELOW = 0.01  # p-value of "there is no slope" from which on the passes count as drifting
+
+Runs = Sequence[Sequence[float]]
+Rates = Sequence[float] | Runs
+"""The passes of one run, in their order, or those of several runs."""
+
+
+class Looked(tuple[float, ...]):
+    """The passes of a run that went on until they were sure; `first` is the number after which it was first asked."""
+
+    first: int = 3
+
+    @classmethod
+    def of(cls, rates: Sequence[float], first: int) -> Looked:
+        """Return passes that were first looked at after so many."""
+        looked = cls(rates)
+        looked.first = max(2, first)
+        return looked
+
+
+@dataclass(frozen=True)
+class Sample:
+    """What a mean rests on, on the scale of its values.
+
+    Attributes:
+        mean: the mean.
+        variance: of that mean, with `df` degrees of freedom; None of a single value.
+        units: how many values it is the mean of: passes, or runs where there are several.
+        passes, runs: how many there are of each.
+        spread: standard deviation of one unit, None of a single value.
+        drift: what the passes rise by from first to last, 0 where no slope shows.
+    """
+
+    mean: float
+    variance: float | None
+    units: int
+    passes: int
+    runs: int
+    spread: float | None
+    drift: float
+
+    @property
+    def df(self) -> int:
+        """Degrees of freedom of the variance."""
+        return self.units - 1
+
+
+def as_runs(rates: Rates) -> list[Sequence[float]]:
+    """Return passes by run, runs without any left out."""
+    if isinstance(rates, Looked):
+        return [rates]
+    runs = [one for one in rates if isinstance(one, Sequence)]
+    single = [float(one) for one in rates if not isinstance(one, Sequence)]
+    return [run for run in [single, *runs] if len(run)]
+
+
+def scaled(runs: Runs, scale: Callable[[float], float]) -> list[Sequence[float]]:
+    """Return runs with every value put on another scale."""
+    values = [[scale(v) for v in run] for run in runs]
+    return [Looked.of(v, run.first) if isinstance(run, Looked) else v for v, run in zip(values, runs, strict=True)]
+
+
+def sample_of(runs: Runs) -> Sample:
+    """Return what the passes of one run, or of several, say of their mean; one value at least."""
+    means = [math.fsum(run) / len(run) for run in runs]
+    passes = sum(len(run) for run in runs)
+    units = runs[0] if len(runs) == 1 else means
+    mean = math.fsum(units) / len(units)
+    if len(units) == 1:
+        return Sample(mean, None, 1, passes, len(runs), None, 0.0)
+    scatter = _scatter(units)
+    if len(runs) > 1:
+        scatter = max(scatter, _within(runs, means))
+    return Sample(mean, scatter / len(units), len(units), passes, len(runs), math.sqrt(scatter), _drift(runs))
+
+
+def _scatter(values: Sequence[float]) -> float:
+    """Return the variance of a value, the greatest of all looks where there were several."""
+    first = min(len(values), values.first) if isinstance(values, Looked) else len(values)
+    return max(_variance(values[:n]) for n in range(first, len(values) + 1))
+
+
+def _variance(values: Sequence[float]) -> float:
+    mean = math.fsum(values) / len(values)
+    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
+
+
+def _within(runs: Runs, means: Sequence[float]) -> float:
+    """Return the variance of a run's mean that the scatter of its passes explains."""
+    free = sum(len(run) - 1 for run in runs)
+    if not free:
+        return 0.0
+    squares = math.fsum((v - mean) ** 2 for run, mean in zip(runs, means, strict=True) for v in run)
+    return squares / free * math.fsum(1 / len(run) for run in runs) / len(runs)
+
+
+def _drift(runs: Runs) -> float:
+    """Return what the passes of a run rise by from first to last, by one slope for all runs; 0 where it is not sure."""
+    steps = [(i - (len(run) - 1) / 2, v) for run in runs for i, v in enumerate(run)]
+    means = [math.fsum(run) / len(run) for run in runs for _ in run]
+    across = math.fsum(step**2 for step, _ in steps)
+    free = len(steps) - len(runs) - 1
+    if free < 2 or across == 0:
+        return 0.0
+    slope = math.fsum(step * v for step, v in steps) / across
+    left = math.fsum((v - mean - slope * step) ** 2 for (step, v), mean in zip(steps, means, strict=True))
+    error = math.sqrt(left / free / across)
+    sure = slope != 0 and (error == 0 or 2 * float(stdtr(free, -abs(slope) / error)) < DRIFTS_BELOW)
+    return slope * (max(len(run) for run in runs) - 1) if sure else 0.0

@@ -1,0 +1,126 @@
+"""Which runs a hookup's figures rest on: the newest, and those before it that differ from it in nothing that is known."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+from ulterion.core.comparability import ROOM, START, differences
+from ulterion.core.passstates import SLOW_STATES
+from ulterion.core.suites import is_free
+from ulterion.judge.measured import Measured, run_facts
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.skims import Skim
+from ulterion.model.store import ReviewFolder
+
+MOST_POOLED = 12  # runs of a workload on a hookup, the newest ones, that are taken together
+VARIES = (START, ROOM)  # differences that are part of what varies from run to run
+
+
+def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
+    """Return, for each hookup and workload text, what its runs gave.
+
+    The newest run counts, and with it those before it that nothing known tells from it: what varies between them enters as such.
+    An older one in other circumstances (another driver, host, drive, length of pass, ...) is superseded.  What was asked for by
+    words, or as a sweep, never takes the place of a suite's figure.  Runs that the reviewer lets count for nothing are left out.
+    """
+    suites: dict[str, dict[str, Measured]] = {}
+    free: dict[str, dict[str, Measured]] = {}
+    every: dict[tuple[str, bool, str], list[Measured]] = {}
+    for run in sorted(runs, key=lambda r: (r.started, r.id)):
+        if not isinstance(run, MeasureRun) or run.hookup is None or run.left_out:
+            continue
+        by_the_way = is_free(run.suite)
+        of_hookup = (free if by_the_way else suites).setdefault(run.hookup, {})
+        for record in _with_passes(run):
+            for text in [record.text, *(f"{record.text}, {state}" for state in SLOW_STATES)]:
+                of_hookup.pop(text, None)  # the order of the newest run counts
+            for figure in record.figures:
+                one = Measured.of(run.hookup, figure, run, record.suspect)
+                known = every.setdefault((run.hookup, by_the_way, figure.text), [])
+                of_hookup[figure.text] = _pooled(one, known)
+                known.append(one)
+    names = dict.fromkeys([*suites, *free])
+    found = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
+    return {name: figures for name, figures in found.items() if figures}
+
+
+def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
+    return [record for record in run.workloads if record.counted]
+
+
+def _pooled(newest: Measured, older: Sequence[Measured]) -> Measured:
+    """Return a figure with those of earlier runs that nothing known tells from it."""
+    like = [*[one for one in older if _alike(one, newest)][-(MOST_POOLED - 1) :], newest]
+    pooled = replace(newest, older=tuple(one.run for one in like[:-1]))
+    apart = _apart(like) if (connections(pooled) or 1) > 1 else [[one] for one in like]
+    return replace(
+        pooled,
+        rates=tuple(
+            unit[0].rates[0] if len(unit) == 1 else [r for one in unit for r in one.rates[0]] for unit in apart
+        ),
+        unflushed=tuple(tuple(r for one in unit for r in one.unflushed[0]) for unit in apart),
+    )
+
+
+def _apart(measured: Sequence[Measured]) -> list[list[Measured]]:
+    """Return figures by plugging-in: runs on the same one are no two samples of what varies between them."""
+    units: dict[str | None, list[Measured]] = {}
+    for one in measured:
+        units.setdefault(one.run.target.attachment, []).append(one)
+    return list(units.values())
+
+
+def _alike(one: Measured, other: Measured) -> bool:
+    same_chain = one.run.chain == other.run.chain and not one.suspect and not other.suspect
+    return same_chain and not differences(run_facts(one), run_facts(other), leaving_out=VARIES)
+
+
+def _suite_first(suite: dict[str, Measured], free: dict[str, Measured]) -> dict[str, Measured]:
+    """Return a suite's figures, and behind them what was only measured by the way: it never takes the place of a suite's."""
+    return {**suite, **{text: one for text, one in free.items() if text not in suite}}
+
+
+def connections(measured: Measured) -> int | None:
+    """Return how many pluggings-in a figure rests on, None where that is not known of all its runs."""
+    known = [run.target.attachment for run in measured.documents]
+    return None if None in known else len(set(known))
+
+
+def once_connected(review: Review, measured: dict[str, dict[str, Measured]]) -> list[str]:
+    """Return the hookups of which some figure rests on one plugging-in, or on one run where that is not known."""
+    return [
+        name
+        for name, figures in measured.items()
+        if name in review.hookups and any((connections(m) or len(m.documents)) == 1 for m in figures.values())
+    ]
+
+
+def counting(folder: ReviewFolder, skims: Sequence[Skim]) -> list[Skim]:
+    """Return those of several runs that the reviewer lets count."""
+    return [s for s in skims if not (s.noted and any(run.left_out for run in folder.whole([s])))]
+
+
+def to_judge(folder: ReviewFolder) -> list[AnyRun]:
+    """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
+
+    These are the measurements of which a workload is among the newest of its hookup, and runs that bear notes, both without their
+    series; and the newest soak of each hookup, whole.
+    """
+    seen: Counter[tuple[str | None, str, bool]] = Counter()
+    passes: list[Skim] = []
+    soaks: list[Skim] = []
+    for one in reversed(folder.skims()):
+        free = is_free(one.suite)
+        cells = {(one.hookup, text, free) for text in one.texts} or {(one.hookup, one.kind, free)}
+        most = 1 if one.kind == "soak" else MOST_POOLED
+        if all(seen[cell] >= most for cell in cells) and (one.kind == "soak" or not one.noted):
+            continue
+        if one.kind == "soak" and not counting(folder, [one]):
+            continue
+        seen.update(cells)
+        (soaks if one.kind == "soak" else passes).append(one)
+    return sorted([*folder.light(passes), *folder.whole(soaks)], key=lambda r: (r.started, r.id))
