@@ -81,11 +81,11 @@ def power(rng: np.random.Generator, reviews: int) -> None:
     for runs in (2, 3, 4, 5):
         found = 0
         for _ in range(reviews):
-            sides = [
+            apart: list[Runs] = [
                 [list(c * np.exp(rng.normal(shift, 0.01, 4))) for shift in rng.normal(0.0, BETWEEN, runs)]
                 for c in (0.94, 1.0)
             ]
-            found += compare(*sides).verdict == "slower"
+            found += compare(apart[0], apart[1]).verdict == "slower"
         told.append(f"{runs} runs: {found / reviews * 100:.1f} %")
     print(f"a true 6 % less called slower, runs and passes 1 % apart: {', '.join(told)}")
 

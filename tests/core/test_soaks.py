@@ -13,6 +13,7 @@ from ulterion.core.soak.classes import never_below
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.levels import levels
+from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.settling import Course, doubts, is_settled, settle, time_above
 from ulterion.core.soak.steady import lowest, rounds_of, steady_end, steady_round, window
 from ulterion.core.soak.trace import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
@@ -281,6 +282,24 @@ class Heat(unittest.TestCase):
         self.assertFalse(is_settled(at, 40 + at / 60, 300.0))
         self.assertFalse(is_settled(at[:100], np.full(100, 40.0), 100.0))
         self.assertFalse(is_settled(at, np.full(300, np.nan), 300.0))
+
+    def test_a_still_sensor_is_not_yet_at_rest(self) -> None:
+        """A slow case behind a sensor of whole degrees: it stands still 9 C too early, and what may be left says so; a cold drive rests at once."""
+        at = np.arange(600.0)
+        left = 12 * np.exp(-at / 60) + 14 * np.exp(-at / 1500)
+        shown = np.round(35 + left)
+        still = next(n for n in range(120, 600) if stands_still(at[:n], shown[:n]))
+        self.assertGreater(left[still], 9.0)
+        self.assertFalse(any(is_at_rest(at[:n], shown[:n]) for n in range(still, 600, 20)))
+        may = left_to_settle(at, shown)
+        assert may is not None
+        self.assertTrue(float(left[-1]) - 1 <= may <= 16, may)
+        self.assertTrue(is_at_rest(at[:180], np.full(180, 35.0)))
+        self.assertTrue(is_at_rest(at, np.round(35 + 20 * np.exp(-at / 40))))
+        self.assertIsNone(left_to_settle(at[:60], shown[:60]))
+        rising = left_to_settle(at, 35 - left)
+        assert rising is not None
+        self.assertGreater(rising, float(left[-1]) - 1)
 
     def test_a_sensor_that_lies_is_told(self) -> None:
         """Vanished, stuck from the start, stuck later, none at all; a coarse one at rest and the room are believed."""

@@ -6,15 +6,16 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ulterion.core.soak.settling import SETTLED_OVER, is_settled
+from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.steady import ROUND_SECONDS, ROUNDS, rounds_of, steady_round
-from ulterion.core.soak.trace import DRIVE, LOAD, Phase, sensor_values, trace_of
+from ulterion.core.soak.trace import DRIVE, LOAD, Floats, Phase, sensor_values, trace_of
 from ulterion.core.units import show_duration, show_size
 from ulterion.model.runs.growing import GrowingPhase
 from ulterion.model.runs.soak import SETTLED, SoakPlan
 
 LONGEST_IDLE, LONGEST_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
 IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
+LOOK_EVERY = 5.0  # seconds between two looks at whether a rest is over
 
 TIME_UP = "the time was up"
 Ended = Callable[[GrowingPhase], str | None]
@@ -50,22 +51,42 @@ def _last_rounds(phase: GrowingPhase) -> list[float]:
     return [float(r) for r in rounds_of(trace)]
 
 
-def rest_done(seconds: float | None, blind: float, longest: float) -> Ended:
-    """Return when a rest is over: after its time, or once the drive's temperature has settled."""
+def idle_done(seconds: float | None) -> Ended:
+    """Return when the rest before a load is over: after its time, or once the drive is as cold as it gets, as far as can be told."""
+    return _rest_done(seconds, IDLE_BLIND, LONGEST_IDLE, is_at_rest)
+
+
+def cool_done(seconds: float | None) -> Ended:
+    """Return when the rest after a load is over: after its time, or once the drive's temperature stands still."""
+    return _rest_done(seconds, COOL_BLIND, LONGEST_COOL, stands_still)
+
+
+def _rest_done(seconds: float | None, blind: float, longest: float, over: Callable[[Floats, Floats], bool]) -> Ended:
+
+    looked = 0.0
 
     def done(phase: GrowingPhase) -> str | None:
+        nonlocal looked
         if seconds is not None:
             return TIME_UP if phase.seconds >= seconds - 1e-6 else None
-        rows = phase.rows[-round(2 * SETTLED_OVER / phase.interval) :]
-        values = sensor_values(rows, DRIVE)
+        if phase.seconds < min(looked + LOOK_EVERY, longest):
+            return None
+        looked = phase.seconds
+        values = sensor_values(phase.rows, DRIVE)
         if not np.isfinite(values).any():
             return "no thermometer to wait for" if phase.seconds >= blind else None
         starts = np.asarray(np.arange(values.size) * phase.interval, dtype=np.float64)
-        if is_settled(starts, values, float(values.size * phase.interval)):
+        if over(starts, values):
             return SETTLED
-        return f"not settled after {show_duration(longest)}" if phase.seconds >= longest else None
+        return _not_settled(starts, values, longest) if phase.seconds >= longest else None
 
     return done
+
+
+def _not_settled(at: Floats, values: Floats, longest: float) -> str:
+    left = left_to_settle(at, values)
+    may = "" if left is None else f": up to {left:.0f} C may be left"
+    return f"not settled after {show_duration(longest)}{may}"
 
 
 def rest_words(seconds: float | None) -> str:

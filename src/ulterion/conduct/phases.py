@@ -8,14 +8,11 @@ from collections.abc import Callable, Sequence
 from ulterion.conduct.benches import Bench, Source
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.ends import (
-    COOL_BLIND,
-    IDLE_BLIND,
-    LONGEST_COOL,
-    LONGEST_IDLE,
     TIME_UP,
+    cool_done,
+    idle_done,
     load_done,
     load_words,
-    rest_done,
     rest_words,
     work_left,
 )
@@ -110,12 +107,12 @@ class Soaking:
         seconds, moved = self.record.done(LOAD)
         self.target.make_room(self.workload, self.run.settings.seed, self.request.files, self.observer.laying)
         if not seconds and plan.idle != 0.0:
-            self._phase(IDLE, None, rest_done(plan.idle, IDLE_BLIND, LONGEST_IDLE), rest_words(plan.idle))
+            self._phase(IDLE, None, idle_done(plan.idle), rest_words(plan.idle))
         if work_left(plan, seconds, moved):
             left = None if plan.load_seconds is None else plan.load_seconds - seconds
             self._phase(LOAD, self.workload, load_done(plan, seconds, moved), load_words(plan), left)
         if plan.cool != 0.0 and not self.record.done(COOL)[0]:
-            self._phase(COOL, None, rest_done(plan.cool, COOL_BLIND, LONGEST_COOL), rest_words(plan.cool))
+            self._phase(COOL, None, cool_done(plan.cool), rest_words(plan.cool))
         if plan.again:
             self._again()
 

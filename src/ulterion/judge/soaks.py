@@ -10,6 +10,7 @@ from ulterion.core.ceilings import Direction, ceilings_of
 from ulterion.core.comparability import DRIVER, LINK, PASS_LENGTH, ROOM, START, RunFacts, differences
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
 from ulterion.judge.culprits import Blame, blames
@@ -17,7 +18,7 @@ from ulterion.judge.measured import chain_elements
 from ulterion.judge.pooling import counting, latest, to_judge
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
-from ulterion.model.runs.soak import SETTLED, SoakRun
+from ulterion.model.runs.soak import SoakRun
 from ulterion.model.store import ReviewFolder
 
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
@@ -187,14 +188,25 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     if a.soak.text != b.soak.text:
         sentences.append(f"load: {a.soak.text} against {b.soak.text}")
     starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
-    # two drives that both rested until settled start where their coolers bring them: that is the product, not chance
-    rested = all(any(p.name == IDLE and p.ended == SETTLED for p in r.soak.phases) for r in (a, b))
-    if not rested and starts[0] is not None and starts[1] is not None and abs(starts[0] - starts[1]) > WARMER_START:
+    # two drives that both came to rest start where their coolers bring them: that is the product, not chance
+    if (
+        not all(_came_to_rest(s) for s in (one, other))
+        and starts[0] is not None
+        and starts[1] is not None
+        and abs(starts[0] - starts[1]) > WARMER_START
+    ):
         sentences.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
         sentences.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
     return sentences + differences(_facts(a), _facts(b), leaving_out=(PASS_LENGTH, START, ROOM, LINK, DRIVER))
+
+
+def _came_to_rest(soak: Soak) -> bool:
+    """Return whether the drive was as cold as it gets when the load began, as far as its rest shows."""
+    rest = soak.trace.phase(IDLE)
+    values = soak.trace.during(rest).sensor(DRIVE) if rest else None
+    return rest is not None and values is not None and is_at_rest(soak.trace.during(rest).at, values)
 
 
 def _facts(run: SoakRun) -> RunFacts:

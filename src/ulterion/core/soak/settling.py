@@ -105,7 +105,7 @@ def settle(course: Course) -> Settling | None:
         _fit(course, load, last, float(tau))
         for tau in np.geomspace(4 * FASTEST, max(REACH * seconds, HEAVIEST), SLOWEST)
     ]
-    resolution = _resolution(course.temperature[known])
+    resolution = resolution_of(course.temperature[known])
     best = min(fits, key=lambda fit: fit.squares)
     now = float(np.nanmean(course.temperature[last]))
     allowed = WORSE * best.squares + max(ROUGH * resolution, LEAST) ** 2 * best.residuals.size
@@ -170,7 +170,7 @@ def _averaged(columns: Floats, values: Floats) -> tuple[Floats, Floats]:
     return np.add.reduceat(columns, starts, axis=0) / counts[:, None], np.add.reduceat(values, starts) / counts
 
 
-def _resolution(values: Floats) -> float:
+def resolution_of(values: Floats) -> float:
     """Return the smallest step a sensor made, 0 when it never moved."""
     steps = np.abs(np.diff(values))
     steps = steps[steps > 1e-6]
@@ -218,7 +218,7 @@ def doubts(name: str, at: Floats, values: Floats, load_seconds: float, now: floa
         return Doubt(
             name, float(at[known[0]]), f"stood at {values[known[0]]:.1f} C without moving: it looks stuck", still=True
         )
-    fine = _resolution(values[known])
+    fine = resolution_of(values[known])
     moved = known[np.flatnonzero(np.abs(np.diff(values[known])) > 1e-9) + 1]
     if moved.size > 20 and 0 < fine < 0.3 and last - float(at[moved[-1]]) >= STUCK_SECONDS / 2:
         return Doubt(

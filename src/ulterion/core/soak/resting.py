@@ -1,0 +1,70 @@
+"""How far a temperature is from rest: a sensor that stands still may have far to go.
+
+Behind a heavy case a drive cools by a degree in some minutes for the better part of an hour, and a sensor of whole degrees stands still
+meanwhile.  What is left is bounded by what such a body could still hide: the rest so far is a sum of falls with time constants of 10 to
+350 s and of one slow body (`SLOW`), all of one sign (Newton's law of cooling); of all amounts that the slow body may still have to go,
+the greatest is taken with which the sum fits about as well as it can (`WORSE`, `ROUGH`, `LEAST`).  benchmarks/rests.py counts how often
+less than that is left.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from scipy.optimize import nnls
+
+from ulterion.core.soak.settling import SETTLED_OVER, SETTLED_WITHIN, is_settled, resolution_of
+from ulterion.core.soak.trace import Floats
+
+QUICK = (10.0, 25.0, 60.0, 150.0, 350.0)  # seconds: sensor, chip, board, small case
+SLOW = (700.0, 2000.0)  # seconds: a heavy case, and the slowest that drives are put into
+LEFT = tuple(np.concatenate([[0.0], np.geomspace(0.25, 16.0, 13)]))  # degrees that are tried
+POINTS = 150  # that the rest is averaged down to
+WORSE, ROUGH, LEAST = 1.1, 0.12, 0.03  # of the best sum of squares; of the sensor's resolution, or degrees besides
+COARSE = 2.0  # resolutions within which a coarse sensor can tell rest
+
+
+def left_to_settle(at: Floats, temperature: Floats) -> float | None:
+    """Return by how many degrees a temperature may still move at rest, at most; None of a rest that is too short to tell.
+
+    `at` are the seconds at which the rows of a rest begin, in equal steps; NaN where the temperature was not read.
+    """
+    known = np.isfinite(temperature)
+    if known.sum() < 20 or float(at[known][-1] - at[known][0]) < SETTLED_OVER - 1:
+        return None
+    times, values = _averaged(at[known] - at[known][0], temperature[known])
+    falls = 1.0 if values[-1] <= values[0] else -1.0
+    heights = falls * values - float((falls * values).min()) + 100.0  # above zero: all weights are
+    quick = np.exp(-times[:, None] / np.array(QUICK))
+    columns = np.column_stack([quick, np.ones_like(times)])
+    tried = [_fit(columns, heights, np.exp(-times / tau), left) for tau in SLOW for left in LEFT]
+    rough = max(ROUGH * resolution_of(temperature[known]), LEAST) ** 2 * times.size
+    allowed = WORSE * min(squares for squares, _ in tried) + rough
+    return max(left for squares, left in tried if squares <= allowed)
+
+
+def stands_still(at: Floats, temperature: Floats) -> bool:
+    """Return whether a temperature has stood still for two minutes at the end of its rows."""
+    return at.size > 1 and is_settled(at, temperature, float(2 * at[-1] - at[-2]))
+
+
+def is_at_rest(at: Floats, temperature: Floats) -> bool:
+    """Return whether a temperature stands still, and what may be left is within a degree, or two steps of a coarse sensor."""
+    known = temperature[np.isfinite(temperature)]
+    if not stands_still(at, temperature):
+        return False
+    left = left_to_settle(at, temperature)
+    return left is not None and left <= max(SETTLED_WITHIN, COARSE * resolution_of(known))
+
+
+def _fit(columns: Floats, heights: Floats, slow: Floats, left: float) -> tuple[float, float]:
+    """Return the sum of squares when the slow body has `left` to go at the end, and what all have to go together."""
+    weights, root = nnls(columns, heights - left / slow[-1] * slow)
+    return root**2, left + float(columns[-1, :-1] @ weights[:-1])
+
+
+def _averaged(times: Floats, values: Floats) -> tuple[Floats, Floats]:
+    step = math.ceil(times.size / POINTS)
+    whole = times.size // step * step
+    return times[-whole:].reshape(-1, step).mean(axis=1), values[-whole:].reshape(-1, step).mean(axis=1)
