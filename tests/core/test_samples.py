@@ -85,7 +85,7 @@ class Spreads(unittest.TestCase):
             worst = max(worst, float(np.mean(p <= 0.01)))
         self.assertGreater(worst, 0.017)
 
-    @given(st.floats(1e-9, 1.0), st.integers(1, 60), st.integers(1, 60))
+    @given(st.floats(1e-9, 1.0), st.sampled_from((1, 2, 4, 60)), st.sampled_from((1, 3, 7, 60)))
     def test_the_two_ways_belong_together(self, p: float, one: int, other: int) -> None:
         """Never below Welch's value, the same for both sides, and backwards where it came from."""
         exact = exact_p(p, one, other)

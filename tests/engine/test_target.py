@@ -268,7 +268,7 @@ class Repeating(FolderCase):
         self.assertRegex(
             reasons[1], r"^sure within 1 % \(cached no interval yet, after the cache ±0.*\) after 4 passes"
         )
-        settling = [100.0, 104.0, 100.0, *[102.0] * 20]
+        settling = [100.0, 101.0, 100.0, *[100.4] * 20]
         passes, reasons, _ = self.run_with([settling], sure=runner.Sureness(0.01, 20))
         self.assertTrue(5 < len(passes) < 20)
         self.assertIn(f"after {len(passes)} passes", reasons[0])

@@ -5,6 +5,7 @@ taken on a confidence sequence, which holds the true mean at all looks together 
 T. L. Lai, "On confidence sequences", Annals of Statistics 4 (1976), 265-280, as an e-process (H. Wang, A. Ramdas, "Anytime-valid t-tests
 and confidence sequences for Gaussian means with unknown variance", 2023).  With n logs of mean m and squares V about it, and
 K = (sqrt((n + c) / c) / 0.05)^(2/n), the mean lies within  m ± sqrt((K - 1) V / (n (1 - K c / (n + c)))),  or anywhere where that root is none.
+V is taken by the greatest variance that any look found, from the fourth pass on: a spread that looks small for once stops nothing.
 
 What is shown afterwards is Student's interval still, by the greatest spread that any look found (`core/samples.py`).
 """
@@ -14,10 +15,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ulterion.core.samples import sample_of
+from ulterion.core.samples import Looked, sample_of
 
 MIXTURE = 0.05  # c: how wide the mixture is; the interval is narrowest at some ten passes
 MISSES = 0.05  # share in which the sequence may fail to hold the mean at any look
+FIRST = 4  # passes from which on the greatest spread that was found counts
 
 
 def sure_within(rates: Sequence[float]) -> float | None:
@@ -25,7 +27,7 @@ def sure_within(rates: Sequence[float]) -> float | None:
     n = len(rates)
     if n < 2:
         return None
-    one = sample_of([[math.log(r) for r in rates]])
+    one = sample_of([Looked.of([math.log(r) for r in rates], FIRST)])
     wide = (math.sqrt((n + MIXTURE) / MIXTURE) / MISSES) ** (2 / n)
     left = 1 - wide * MIXTURE / (n + MIXTURE)
     if left <= 0:

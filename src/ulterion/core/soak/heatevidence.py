@@ -21,6 +21,7 @@ WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall
 ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive is taken not to mind
 HELD = 0.98  # of a rate that is said to have been held
 ROSE = 5.0  # degrees above the fall at the new rate: a drive that throttles keeps itself from that
+ROSE_BRIDGED = 8.0  # likewise, where it is what the drive sits behind that would be hot
 JUST_BEFORE = 5.0  # seconds before a fall in which its temperature is taken: right after it, it may have dropped
 MINDS = 30.0  # seconds above its limit at the full rate after which a drive is known not to mind it
 REACHING = 0.5  # degrees below the temperature of a fall from which on it is said to have been reached
@@ -28,6 +29,7 @@ JUST_REACHED = 240.0  # seconds at a temperature after which a drive that thrott
 CYCLES = 3  # dips that begin and end at the same temperatures, from which on they are those of a thermostat
 SAME_HEAT = 1.5  # degrees within which they are the same
 SWING = 3.0  # degrees that they must lie apart
+NO_DIP = 20.0  # seconds that a fall near the limit must last: a drive that tidies up is slow for some seconds too
 SETTLES = 90.0  # seconds around a fall in which its temperature is looked for
 
 
@@ -53,6 +55,8 @@ def heat_of(load: Trace, drop: Drop, drops: list[Drop]) -> tuple[bool | None, st
         return True, cycle
     if load.limit is not None and now >= load.limit - NEAR_LIMIT:
         near = f"at {now:.0f} C, the drive's limit being {load.limit:.0f} C"
+        if not counted and float(load.seconds[drop.first : drop.last].sum()) < NO_DIP:
+            return None, f"{near}, for so short that it may have been anything"
         if counted or _held_at_limit(load, temperature, drop, load.limit):
             return True, near
         return None, f"{near}: heat, or a write cache that was used up just then"
@@ -77,12 +81,13 @@ def just_before(load: Trace, temperature: Floats | None, at: float) -> float | N
 
 def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float) -> str | None:
     """Return what speaks against heat, in words, or None."""
-    if drop.for_good and _rose(load, temperature, drop, drops, now):
-        return f"at {now:.0f} C, and it grew more than {ROSE:.0f} C warmer afterwards at the same rate"
+    by = ROSE_BRIDGED if load.bridged else ROSE
+    if drop.for_good and _rose(load, temperature, drop, drops, now, by):
+        return f"at {now:.0f} C, and it grew more than {by:.0f} C warmer afterwards at the same rate"
+    if load.bridged:
+        return None  # the drive's sensor does not know how hot what it sits behind is, and a drive that does less cools
     if drop.for_good and _cooled_away(temperature, drop, now):
         return f"the drive cooled from {now:.0f} C by more than {COOLED_AWAY:.0f} C and the rate did not come back"
-    if load.bridged:
-        return None  # the drive's sensor does not know how hot what it sits behind is
     if now < cool_below(load.limit):
         return f"at {now:.0f} C, where no drive throttles"
     before = temperature[: drop.first]
@@ -127,10 +132,10 @@ def _held_at_limit(load: Trace, temperature: Floats, drop: Drop, limit: float) -
     return before <= JUST_REACHED and bool(known.size) and float(np.max(known)) <= limit + NEAR_LIMIT
 
 
-def _rose(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float) -> bool:
+def _rose(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float, by: float) -> bool:
     """Return whether the drive grew warmer than at the fall while the new rate held, for a minute: heat would have lowered it further."""
     rows = slice(drop.first + 1, min([drop.last, *(d.first for d in drops if d.first > drop.first)]))
-    warmer, rate = temperature[rows] >= now + ROSE, load.rate[rows]
+    warmer, rate = temperature[rows] >= now + by, load.rate[rows]
     third = rate.size // 3
     held = third > 0 and float(np.median(rate[-third:])) >= HELD * float(np.median(rate[:third]))
     return held and longest_true(warmer, load.seconds[rows]) >= LASTED

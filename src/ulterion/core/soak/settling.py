@@ -6,7 +6,7 @@ of its own (Newton's law of cooling), so a temperature is a sum of the load and 
 fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapter
 23, for weights that cannot be negative).  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
 that, and is known least: the fit is made for many slowest lags (`REACH`, `HEAVIEST`), and every one that fits about as well as the best
-(`WORSE`, `ROUGH`, `LEAST`) has its end in the interval.  How much worse still counts, and `DOUBT`, follow from no formula: they were set
+(`WORSE`, `ROUGH`, `LEAST`) has its end in the interval.  How much worse still counts, `DOUBT` and `SHORT` follow from no formula: they were set
 so that the interval holds the truth in 95 % of random drives, and benchmarks/rough.py and benchmarks/soaks.py count how often it does.
 """
 
@@ -31,7 +31,11 @@ WORSE = 1.25  # sums of squares, in those of the best fit, up to which another i
 ROUGH = 0.12  # of the resolution, that the root of the mean square may be greater besides,
 LEAST = 0.03  # degrees, or by this where that is more: no body is exactly a sum of lags
 DOUBT = 0.15  # of the way still to go, for bodies that are more than lags in a row
+LEAST_HALF = 0.8  # degrees that no end is known better than, half the interval: rooms and coolers are no constants
+SHORT = 1.0  # of the rise so far, that a body may still add which has hardly begun,
+LONG = 900.0  # less with every second of load, and nothing after so many
 ROUNDING = 0.5  # of the resolution: which way a sensor rounds is not known, and no averaging tells
+LEAST_SEEN = 600.0  # seconds of load without which no temperature is called settled: a slow body can hide behind a fast one that cools
 NEAR_END = 1.0  # degrees from the end that count as settled
 REST_SECONDS = 30.0  # before the load, that its temperature at rest is the mean of
 LAST_SECONDS = 60.0  # of the load: its rate goes on for ever, and its temperature must be near the end to be settled
@@ -49,6 +53,7 @@ class Settling:
             None when that lies beyond what was seen.
         fast, slow: least and greatest lag, seconds.
         now: temperature at the end of the load.
+        seen: seconds of load.
     """
 
     end: float
@@ -58,11 +63,14 @@ class Settling:
     fast: float
     slow: float
     now: float
+    seen: float
 
     @property
     def sure(self) -> bool:
-        """Whether it has settled: the end is known to a degree, and was reached; else it is an extrapolation."""
-        return (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
+        """Whether it has settled: the end is known to a degree, and was reached, in ten minutes or more; else it is an extrapolation."""
+        return (
+            self.seen >= LEAST_SEEN and (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
+        )
 
 
 @dataclass(frozen=True)
@@ -112,17 +120,19 @@ def settle(course: Course) -> Settling | None:
     ends = [fit.end for fit in fits if fit.squares <= allowed]
     end = float(np.median(ends))  # those that fit as well are as good: the middle one, not the luckiest
     scatter = math.sqrt(best.squares / best.residuals.size)
-    half = scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now)
+    half = max(scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now), LEAST_HALF)
+    hidden = SHORT * max(0.0, now - course.begin) * max(0.0, 1 - seconds / LONG)
     away = np.flatnonzero((np.abs(best.curve - end) > NEAR_END) & load)
     time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)
     return Settling(
         end,
         min(ends) - half,
-        max(ends) + half,
+        max(ends) + half + hidden,
         time if time < seconds else None,
         best.fast,
         best.slow,
         now,
+        seconds,
     )
 
 

@@ -11,11 +11,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import median_filter
 from scipy.stats import spearmanr
 
 from ulterion.core.soak.trace import Floats, Trace
 
 PLACES = 24  # that a span is divided into
+SMOOTH = 7  # places that the middle one of is taken: a disk that tidies up is slow at some
 ROUNDS = 1.3  # from which on places come again
 EXPLAINED = 0.6  # share of the variance of the logs that the place must explain, in later rounds by the first
 SINKS = -0.9  # rank correlation of place and rate
@@ -61,12 +63,13 @@ def zones(load: Trace) -> Zones | None:
 
 
 def _profile(place: np.ndarray, rate: Floats) -> Floats | None:
-    """Return the middle rate of each place, None when a place was never met."""
+    """Return the middle rate of each place, dips of a few places smoothed away; None when a place was never met."""
     rates = [rate[place == p] for p in range(PLACES)]
     if any(r.size == 0 for r in rates):
         return None
     medians = np.array([float(np.median(r)) for r in rates])
-    return medians if bool((medians > 0).all()) else None
+    smooth = np.asarray(median_filter(medians, SMOOTH, mode="nearest"))  # which leaves an edge an edge
+    return smooth if bool((smooth > 0).all()) else None
 
 
 def _sinks(profile: Floats) -> bool:
