@@ -16,8 +16,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.linalg.lapack import dtbtrs  # solves a triangular band: the recursion of a lag, without a loop
 from scipy.optimize import nnls
-from scipy.signal import lfilter
 
 from ulterion.core.soak.trace import Floats
 
@@ -153,8 +153,8 @@ def _fit(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) -> 
     on = load.astype(np.float64)
     final = max(float(np.mean(course.rate[last])), 1.0)
     taus = np.geomspace(FASTEST, slowest, LAGS)
-    causes = [_lagged(cause, tau, course.length) for tau in taus for cause in (on, course.rate * on / final)]
-    columns = np.stack(causes, axis=1)
+    causes = np.column_stack([on, course.rate * on / final])
+    columns = np.hstack([_lagged(causes, tau, course.length) for tau in taus])
     begin = course.begin
     kept = np.isfinite(course.temperature) & load
     seen, values = _averaged(columns[kept], course.temperature[kept] - begin)
@@ -167,10 +167,12 @@ def _fit(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) -> 
     return _Fit(float(residuals @ residuals), begin + float(lags.sum()), fast, slow, residuals, curve)
 
 
-def _lagged(cause: Floats, tau: float, length: float) -> Floats:
-    """Return a cause as a body sees it that lags behind by a time constant, in seconds."""
+def _lagged(causes: Floats, tau: float, length: float) -> Floats:
+    """Return causes, one a column, as a body sees them that lags behind by a time constant, in seconds: y[n] = k y[n-1] + (1 - k) x[n]."""
     keep = math.exp(-length / tau)
-    return np.asarray(lfilter([1 - keep], [1, -keep], cause))
+    band = np.array([[1.0], [-keep]]).repeat(causes.shape[0], axis=1)
+    lagged, _ = dtbtrs(band, (1 - keep) * causes, uplo="L")
+    return np.asarray(lagged)
 
 
 def _averaged(columns: Floats, values: Floats) -> tuple[Floats, Floats]:

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.ndimage import median_filter
-from scipy.stats import spearmanr
 
 from ulterion.core.soak.trace import Floats, Trace
 
@@ -78,8 +77,14 @@ def _sinks(profile: Floats) -> bool:
     logs = np.log(profile)
     steps = -np.diff(logs)
     decline = float(logs[0] - logs[-1])
-    ranks = float(spearmanr(np.arange(profile.size), profile).statistic)
-    return ranks <= SINKS and float(steps.max()) <= STEEPEST * decline
+    return _rank_correlation(profile) <= SINKS and float(steps.max()) <= STEEPEST * decline
+
+
+def _rank_correlation(values: Floats) -> float:
+    """Return Spearman's correlation of values with their order: that of their ranks, equal ones sharing the middle of theirs."""
+    _, group, counts = np.unique(values, return_inverse=True, return_counts=True)
+    ranks = (np.cumsum(counts) - (counts - 1) / 2)[group]
+    return float(np.corrcoef(np.arange(values.size), ranks)[0, 1])
 
 
 def _explained(rate: Floats, expected: Floats) -> float:
