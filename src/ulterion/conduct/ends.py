@@ -15,7 +15,7 @@ from ulterion.model.runs.soak import SETTLED, SoakPlan
 
 LONGEST_IDLE, LONGEST_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
 IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
-LOOK_EVERY = 5.0  # seconds between two looks at whether a rest is over
+LOOK_EVERY = 15.0  # seconds between two looks at whether a rest is over
 
 TIME_UP = "the time was up"
 Ended = Callable[[GrowingPhase], str | None]
