@@ -19,6 +19,7 @@ from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, gr
 POINTS = 900  # of a line; more cannot be seen at 1280 pixels, so each takes in several rows with their range
 HEADROOM = 1.22  # of the highest rate, for the names of events
 MINUTE, HOUR = 60.0, 3600.0
+REST = 0.1  # of a soak, that its rest before the load may take of the axis: it says little
 LONG = 3 * HOUR  # seconds from which on the axis counts hours
 NAMES = {
     "write cache": "cache used up",
@@ -61,8 +62,8 @@ def draw_soaks(
         _temperatures_drawn(below, shown, ground, scale)
         above.tick_params(labelbottom=False)
     (below or above).set_xlabel(f"{word} since the load began", color=ground.ink)
-    ends = [(s.trace.at[0] - s.load_start, s.trace.at[-1] + s.trace.seconds[-1] - s.load_start) for s in soaks]
-    above.set_xlim(min(e[0] for e in ends) / scale, max(e[1] for e in ends) / scale)
+    last = max(s.trace.at[-1] + s.trace.seconds[-1] - s.load_start for s in soaks)
+    above.set_xlim(-max(_rest_shown(s) for s in soaks) / scale, last / scale)
     every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
     measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
     foot(figure, [held, measured, f"a value every {every}; pale: the range within a line's width"], ground)
@@ -113,12 +114,17 @@ def _style(axes: Axes, ground: Ground) -> None:
     axes.xaxis.set_major_locator(MaxNLocator(12, steps=[1, 2, 5, 10]))
 
 
+def _rest_shown(soak: Soak) -> float:
+    """Return the seconds of rest before the load that are shown: its end."""
+    return float(min(soak.load_start - soak.trace.at[0], REST * _longest([soak])))
+
+
 def _shade(axes: Axes, soak: Soak, ground: Ground, scale: float, *, named: bool) -> None:
     """Shade what is not load, and name it at the foot of the upper panel."""
     for phase in soak.trace.phases:
         if phase.name == LOAD:
             continue
-        start, end = ((t - soak.load_start) / scale for t in (phase.start, phase.end))
+        start, end = (max(t - soak.load_start, -_rest_shown(soak)) / scale for t in (phase.start, phase.end))
         if phase.name != AGAIN:
             axes.axvspan(start, end, color=ground.rest, linewidth=0, zorder=0)
         if named and (phase.end - phase.start) / _longest([soak]) > 0.02:
