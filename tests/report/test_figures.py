@@ -56,7 +56,7 @@ class Comparisons(FolderCase):
                 "direct, b:fast",
                 "Test Box",
                 "Case number 7",
-                "measured at testbench on 2026-01-01; 3 passes; lines: 95 % intervals",
+                "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95 % intervals",
             ):
                 self.assertIn(words, told)
             self.assertEqual(to_hex(figure.get_facecolor()), ground.ground)

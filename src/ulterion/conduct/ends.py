@@ -69,7 +69,7 @@ def _rest_done(seconds: float | None, blind: float, longest: float, over: Callab
         nonlocal looked
         if seconds is not None:
             return TIME_UP if phase.seconds >= seconds - 1e-6 else None
-        if phase.seconds < min(looked + LOOK_EVERY, longest):
+        if phase.seconds < min(looked + LOOK_EVERY if looked else blind, longest):
             return None
         looked = phase.seconds
         values = sensor_values(phase.rows, DRIVE)
@@ -85,7 +85,7 @@ def _rest_done(seconds: float | None, blind: float, longest: float, over: Callab
 
 def _not_settled(at: Floats, values: Floats, longest: float) -> str:
     left = left_to_settle(at, values)
-    may = "" if left is None else f": up to {left:.0f} C may be left"
+    may = f": up to {left:.0f} C may be left" if left is not None and left >= 0.5 else ""
     return f"not settled after {show_duration(longest)}{may}"
 
 

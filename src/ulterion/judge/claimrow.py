@@ -24,7 +24,7 @@ class ClaimRow:
         claimed, measured: numbers in that unit; measured None when nothing was.
         claimed_name, measured_name: how a link or speed class is called, else None.
         hookup: where it was measured, or None.
-        run: id of the run it rests on, or None.
+        run: id of the newest run it rests on, or None; `older` of those taken together with it.
         workload: name of the workload, or None.
         judgement: the verdict.
         blame: what held the measurement back, or None where that was not asked.
@@ -45,6 +45,7 @@ class ClaimRow:
     workload: str | None = None
     blame: Blame | None = None
     estimate: Estimate | None = None
+    older: tuple[str, ...] = ()
 
 
 NOT_MEASURED = ClaimJudgement("not measured", None)

@@ -170,6 +170,7 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         judgement=_unless_suspect(best, judged),
         blame=case.blames.get((case.hookup, direction)),
         estimate=best.estimate,
+        older=tuple(run.id for run in best.older),
     )
 
 
@@ -199,6 +200,7 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         workload=best.workload.name,
         judgement=judged,
         estimate=best.iops,
+        older=tuple(run.id for run in best.older),
     )
 
 

@@ -40,9 +40,11 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
                 of_hookup.pop(text, None)  # the order of the newest run counts
             for figure in record.figures:
                 one = Measured.of(run.hookup, figure, run, record.suspect)
-                known = every.setdefault((run.hookup, by_the_way, figure.text), [])
-                of_hookup[figure.text] = _pooled(one, known)
-                known.append(one)
+                every.setdefault((run.hookup, by_the_way, figure.text), []).append(one)
+                of_hookup[figure.text] = one
+    for by_the_way, hookups in ((False, suites), (True, free)):
+        for name, figures in hookups.items():
+            figures.update({text: _pooled(every[name, by_the_way, text]) for text in figures})
     names = dict.fromkeys([*suites, *free])
     found = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
     return {name: figures for name, figures in found.items() if figures}
@@ -52,8 +54,9 @@ def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
     return [record for record in run.workloads if record.counted]
 
 
-def _pooled(newest: Measured, older: Sequence[Measured]) -> Measured:
-    """Return a figure with those of earlier runs that nothing known tells from it."""
+def _pooled(measured: Sequence[Measured]) -> Measured:
+    """Return the newest of a figure's measurements with those before it that nothing known tells from it."""
+    *older, newest = measured
     like = [*[one for one in older if _alike(one, newest)][-(MOST_POOLED - 1) :], newest]
     pooled = replace(newest, older=tuple(one.run for one in like[:-1]))
     apart = _apart(like) if (connections(pooled) or 1) > 1 else [[one] for one in like]

@@ -120,6 +120,7 @@ class ClaimData(TypedDict):
     measured_name: str | None
     hookup: str | None
     run: str | None
+    older_runs: list[str]
     workload: str | None
     estimate: EstimateData | None
     share: float | None

@@ -130,6 +130,7 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims
                 "measured_name": r.measured_name,
                 "hookup": r.hookup,
                 "run": r.run,
+                "older_runs": list(r.older),
                 "workload": r.workload,
                 "estimate": None if r.estimate is None else estimate_as_data(r.estimate),
                 "share": r.judgement.share,

@@ -39,8 +39,19 @@ def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bo
     passes = sorted({r.estimate.passes for r in group.rows})
     few = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
     held = _held(group, hookups, cast) if len(hookups) <= MANY else ""
-    foot(figure, [f"{measured_on(group.hosts, group.moments)}; {few} passes; lines: 95 % intervals{held}"], ground)
+    foot(
+        figure,
+        [
+            f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, hookups)}; lines: 95 % intervals{held}"
+        ],
+        ground,
+    )
     return figure
+
+
+def _once(group: Group, hookups: Sequence[str]) -> str:
+    """Say that everything was plugged in once only, where it was: print has no room for more."""
+    return ", plugged in once" if set(hookups) <= set(group.once) else ""
 
 
 def _held(group: Group, hookups: Sequence[str], cast: Cast) -> str:

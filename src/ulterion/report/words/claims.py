@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.units import show_iops, show_rate, show_size, show_temperature
 from ulterion.judge.claimrow import ClaimRow
+from ulterion.report.words.comparisons import listed
 from ulterion.report.words.culprits import blame_words
 
 
@@ -74,7 +75,8 @@ def sources(rows: Sequence[ClaimRow]) -> list[str]:
     """Return which run stands behind which hookup's figures."""
     runs: dict[str, list[str]] = {}
     for row in rows:
-        if row.run is not None and row.hookup is not None and row.run not in runs.setdefault(row.hookup, []):
-            runs[row.hookup].append(row.run)
-    parts = [f"{hookup} {' and '.join(ids)}" for hookup, ids in runs.items()]
+        if row.run is not None and row.hookup is not None:
+            known = runs.setdefault(row.hookup, [])
+            known += [run for run in [*row.older, row.run] if run not in known]
+    parts = [f"{hookup} {listed(ids)}" for hookup, ids in runs.items()]
     return [", ".join(parts)] if parts else []
