@@ -102,26 +102,17 @@ def judge_claims(
     measured = {n: m for n, m in everything.items() if not hookups or n in hookups}
     rows: list[ClaimRow] = []
     blame = blames(review, everything)  # what clears a part may have been measured on any hookup
+    direct = {name: trusted_direct(review, name, everything) for name in measured}
     for key in [*review.ports, *review.parts]:
         if hookups and not any(key in review.hookups[name].chain for name in hookups):
             continue  # what the hookups that were named do not hold is no answer to the question
         held = [name for name in measured if key in review.hookups[name].chain]
-        cases = [_case(review, key, name, everything, blame) for name in held]
+        cases = [_Case(review, key, name, everything[name], direct[name], blame, everything) for name in held]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
         rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
     return rows
-
-
-def _case(
-    review: Review,
-    key: str,
-    hookup: str,
-    measured: dict[str, dict[str, Measured]],
-    blame: dict[tuple[str, Direction], Blame],
-) -> _Case:
-    return _Case(review, key, hookup, measured[hookup], trusted_direct(review, hookup, measured), blame, measured)
 
 
 def _claims_of(review: Review, key: str) -> list[_Claim]:
