@@ -26,6 +26,9 @@ class Step:
         capable: the best that it and the port before it could do together, as far as that is known, or None.
         port_capable: the best that the port it is plugged into can do, or None.
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
+        alone: the best that it says it can do by itself, or None.
+        queues: of a device that takes one command at a time, whether it says it could queue them; None where that is not shown.
+        may_do_more: whether what it says of itself is what faster devices say on a slow cable.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid"}
@@ -39,41 +42,69 @@ class Step:
     port_capable: Link | None = None
     asks: float | None = None
     gives: float | None = None
+    alone: Link | None = None
+    queues: bool | None = None
+    may_do_more: bool = False
 
 
 def faults(steps: Sequence[Step]) -> list[str]:
     """Return what is wrong with a chain, one sentence each; empty when nothing shows."""
     sentences: list[str] = []
-    for place, step in enumerate(steps):
-        sentences += _link_faults(step, steps[:place])
+    for step in steps:
+        sentences += _link_faults(step)
         if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
             sentences.append(
                 f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
                 "use a port or a hub with more power"
             )
-    drive = next((s for s in steps if s.driver == "usb-storage"), None)
-    if drive is not None and not is_lower(drive.link, MODERN):
+        if step.queues:
+            sentences.append(
+                f"{step.name} could queue commands (UAS) and is driven by usb-storage, one at a time: look for a quirk of the driver"
+            )
+    return sentences
+
+
+def _link_faults(step: Step) -> list[str]:
+    """Return what runs below what both of its ends say they can do; where one does not say, nothing is accused."""
+    if not is_lower(step.link, step.capable):
+        return []
+    could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
+    if step.role == "controller":
+        return [f"{step.name} {could}: the wrong slot, or badly seated"]
+    if step.role == "hub":
+        return [f"hub {step.name} {could}: its cable, or the wrong port"]
+    return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
+
+
+def ceilings(steps: Sequence[Step]) -> list[str]:
+    """Return what holds a drive below what it could do elsewhere though nothing is wrong, one sentence each, and what may be."""
+    sentences: list[str] = []
+    for place, step in enumerate(steps):
+        if step.role == "controller" and is_lower(step.capable, step.alone):
+            sentences.append(f"{step.name} could do {step.alone}; its slot can do {step.port_capable}")
+        if step.role == "bridge":
+            sentences += _usb_ceilings(step, steps[:place])
+    slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
+    if slow is not None and not is_lower(slow.link, MODERN):
         sentences.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
     return sentences
 
 
-def _link_faults(step: Step, before: Sequence[Step]) -> list[str]:
-    if step.role == "controller" and is_lower(step.link, step.capable):
+def _usb_ceilings(step: Step, before: Sequence[Step]) -> list[str]:
+    link = step.link
+    hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
+    if hub is not None and (step.alone is None or is_lower(hub.link, step.alone)):
         return [
-            f"{step.name} linked at {step.link}; it and its slot can do {step.capable}: the wrong slot, or badly seated"
+            f"linked at {link} behind a hub ({hub.name}) that runs at {hub.link}; the port it hangs on can do {step.port_capable}: "
+            "plug it into the port itself"
         ]
-    if step.link is None or step.role in ("controller", "root hub", "hub"):
-        return []
-    slow_hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
-    if slow_hub is not None:
+    if is_lower(step.port_capable, step.alone):
+        return [f"it could do {step.alone}; its port can do {step.port_capable}"]
+    if step.may_do_more and is_lower(link, step.port_capable):
         return [
-            f"linked at {step.link} behind a hub ({slow_hub.name}) that runs at {slow_hub.link}; "
-            f"the port it hangs on can do {step.port_capable}"
+            f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {step.port_capable}: "
+            "try another cable, or turn the plug"
         ]
-    if is_lower(step.link, step.capable):
-        return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
-    if is_lower(step.link, step.port_capable):
-        return [f"linked at {step.link}; the port can do {step.port_capable}: the device, its cable or a turned plug"]
-    if step.link.name.startswith("USB") and step.link.payload <= SLOW.payload:
-        return [f"linked at {step.link}: {show_rate(step.link.practical_high)} at most in practice"]
+    if link is not None and link.name.startswith("USB") and link.payload <= SLOW.payload:
+        return [f"linked at {link}: {show_rate(link.practical_high)} at most in practice"]
     return []

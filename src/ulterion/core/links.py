@@ -21,6 +21,7 @@ CODES = {
     "64b/66b": 64 / 66,
     "128b/130b": 128 / 130,
     "128b/132b": 128 / 132,
+    "236B/256B": 236 / 256,
     "none": 1.0,
     "counted before coding": 1.0,
 }
@@ -145,7 +146,7 @@ def _parallel_ata() -> tuple[Link, ...]:
 
 
 PCIE_GENERATIONS = {"1.0": (2.5, "8b/10b"), "2.0": (5.0, "8b/10b"), "3.0": (8.0, "128b/130b"),
-                    "4.0": (16.0, "128b/130b"), "5.0": (32.0, "128b/130b")}  # fmt: skip
+                    "4.0": (16.0, "128b/130b"), "5.0": (32.0, "128b/130b"), "6.0": (64.0, "236B/256B")}  # fmt: skip
 """Gigatransfers per second of a lane, and the code, of each PCIe generation."""
 
 

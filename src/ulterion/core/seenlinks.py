@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+import re
 
-from ulterion.core.links import PCIE_GENERATIONS, USB, Link, find_link, known_link
+from ulterion.core.links import PCIE_GENERATIONS, USB, Link, find_link, known_link, lower
 
 
 def usb_link(megabits: float, lanes: int = 1) -> Link | None:
@@ -22,6 +23,18 @@ def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
         if abs(transfers - gigatransfers) < 0.01:
             return known_link(f"PCIe {generation} x{lanes}")
     return None
+
+
+def both_can(one: Link | None, other: Link | None) -> Link | None:
+    """Return the best that two ends can do together, the known one's where only one is.
+
+    PCIe ends agree on the lower speed and, by itself, on the lower width: 4.0 x4 in a slot of 3.0 x16 is 3.0 x4.
+    """
+    parts = [re.fullmatch(r"PCIe ([\d.]+) x(\d+)", k.name) if k is not None else None for k in (one, other)]
+    if parts[0] is None or parts[1] is None:
+        return lower(one, other)
+    speed = min((p[1] for p in parts if p is not None), key=float)
+    return known_link(f"PCIe {speed} x{min(int(p[2]) for p in parts if p is not None)}")
 
 
 def guess_link(read: float, write: float) -> Link | None:

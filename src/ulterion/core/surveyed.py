@@ -37,6 +37,7 @@ class Drive:
         port: where it is plugged in, by controller and port, the same after a restart.
         steps: the chain from the host's controller to the drive.
         faults: what is wrong with the chain, in words.
+        ceilings: what holds it below what it could do elsewhere though nothing is wrong, in words.
         size, logical_block, physical_block: bytes.
         queue_depth: commands that the kernel sends at once.
         write_cache: 'write back' or 'write through', as the drive states it.
@@ -55,6 +56,7 @@ class Drive:
     driver: str | None = None
     steps: tuple[Step, ...] = ()
     faults: tuple[str, ...] = ()
+    ceilings: tuple[str, ...] = ()
     size: int | None = None
     logical_block: int | None = None
     physical_block: int | None = None
@@ -107,7 +109,7 @@ def as_target(
         temperature=one.temperature,
         port=one.port,
         steps=one.steps,
-        faults=one.faults,
+        faults=(*one.faults, *one.ceilings),
         attachment=attachment,
     )
 

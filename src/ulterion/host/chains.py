@@ -10,9 +10,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.chain import Step
-from ulterion.core.links import Link, find_link, higher, lower
-from ulterion.core.seenlinks import pcie_link
-from ulterion.host import drives, tree
+from ulterion.core.links import Link, find_link, higher
+from ulterion.core.seenlinks import both_can
+from ulterion.host import drives, pcie, tree, usb
 from ulterion.host.names import name_of
 
 VOLTS = 5.0  # of USB before any negotiation
@@ -49,25 +49,19 @@ def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:
 
 def _pci(folder: Path, root: Path) -> Step | None:
     """A PCI device; the last before the drive is its controller, bridges further up are left out."""
-    if not re.fullmatch(r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]", folder.name):
+    if not pcie.ADDRESS.fullmatch(folder.name) or (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
         return None
-    if (tree.text(folder / "class") or "").startswith("0x0604"):
-        return None
-    running, capable = (_pci_link(folder, which) for which in ("current", "max"))
-    above = _pci_link(folder.parent, "max")  # the slot it sits in
-    best = lower(capable, above)
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None
-    return Step("controller", folder.name, title, tree.name_of_link(folder / "driver"), running, best, above)
-
-
-def _pci_link(folder: Path, which: str) -> Link | None:
-    speed = re.match(r"([\d.]+) GT/s", tree.text(folder / f"{which}_link_speed") or "")
-    lanes = tree.number(folder / f"{which}_link_width")
-    try:
-        return pcie_link(float(speed[1]), lanes) if speed and lanes else None
-    except ValueError:
-        return None
+    driver = tree.name_of_link(folder / "driver")
+    if pcie.is_tunnelled(folder):
+        return Step("controller", folder.name, title, driver, pcie.tunnel(root))
+    running, alone, above = (
+        pcie.link_of(folder, "current"),
+        pcie.link_of(folder, "max"),
+        pcie.link_of(folder.parent, "max"),
+    )
+    return Step("controller", folder.name, title, driver, running, both_can(alone, above), above, alone=alone)
 
 
 def _usb(folder: Path, root: Path) -> Step | None:
@@ -79,19 +73,36 @@ def _usb(folder: Path, root: Path) -> Step | None:
     if re.fullmatch(r"usb\d+", folder.name):
         return Step("root hub", folder.name, None, None, link)
     title = name_of("usb", *ids, root) or _own_name(folder)
-    if tree.text(folder / "bDeviceClass") == "09":
-        return Step("hub", folder.name, title, None, link, None, _port_capable(folder), *_power(folder, link))
-    port, device = _port_capable(folder), _device_capable(folder)
+    port, alone = _port_capable(folder), usb.capable(folder)
+    capable = both_can(both_can(alone, port), _hub_carries(folder.parent)) if alone else None
+    power = _power(folder, link)
+    if _is_hub(folder):
+        return Step("hub", folder.name, title, None, _hub_carries(folder), capable, port, *power, alone=alone)
+    driver = drives.usb_driver(folder)
+    queues = usb.could_queue(folder) if driver == "usb-storage" else None
+    more = usb.may_do_more(folder)
     return Step(
-        "bridge",
-        folder.name,
-        title,
-        drives.usb_driver(folder),
-        link,
-        lower(device, port) if device else None,
-        port,
-        *_power(folder, link),
+        "bridge", folder.name, title, driver, link, capable, port, *power, alone=alone, queues=queues, may_do_more=more
     )
+
+
+def _is_hub(folder: Path) -> bool:
+    return tree.text(folder / "bDeviceClass") == "09" and re.fullmatch(r"\d+-[\d.]+", folder.name) is not None
+
+
+def _hub_carries(folder: Path) -> Link | None:
+    """Return what a hub carries to its host: its own link, or that of its fast half where it is a slow one; None of what is no hub.
+
+    A hub of USB 3 is two hubs side by side (USB 3.2, 10.1), each on its own half of the socket.
+    """
+    if not _is_hub(folder):
+        return None
+    own, twin = drives.usb_link_of(folder), folder / "port" / "peer" / "device"
+    return higher(own, drives.usb_link_of(twin)) if _is_hub_at(twin) else own
+
+
+def _is_hub_at(link: Path) -> bool:
+    return tree.text(link / "bDeviceClass") == "09"
 
 
 def _own_name(folder: Path) -> str | None:
@@ -123,27 +134,6 @@ def _port_capable(folder: Path) -> Link | None:
         return higher(own, drives.usb_link_of(twin.parents[1]))
     except (OSError, RuntimeError, IndexError):
         return own
-
-
-def _device_capable(folder: Path) -> Link | None:
-    """Return the best that a USB device says it can do: from its capability descriptors, where the kernel shows them.
-
-    Binary Object Store, USB 3.2, 9.6.2: capability type 3 (SuperSpeed) lists 5 Gb/s in bit 3 of its speeds; type 10
-    (SuperSpeedPlus) means 10 Gb/s or more.
-    """
-    try:
-        data = (folder / "bos_descriptors").read_bytes()
-    except OSError:
-        return None
-    best, at = None, 5
-    while at + 3 <= len(data) and data[at] >= 3:
-        kind = data[at + 2]
-        if kind == 0x0A:
-            return find_link("USB 10 Gb/s")
-        if kind == 0x03 and at + 6 <= len(data) and data[at + 4] & 0x08:
-            best = find_link("USB 5 Gb/s")
-        at += data[at]
-    return best
 
 
 def _nvme(folder: Path, root: Path) -> Step | None:
@@ -187,9 +177,7 @@ def port_of(device: Path, root: Path = Path("/")) -> str | None:
     A socket with a slow and a fast port behind it is one place: the fast one's number counts.
     """
     folders = tree.above(device.resolve(), root)
-    pci = next(
-        (p.name for p in folders if re.fullmatch(r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]", p.name)), None
-    )
+    pci = next((p.name for p in folders if pcie.ADDRESS.fullmatch(p.name)), None)
     usb = next((p for p in folders if re.fullmatch(r"\d+-[\d.]+", p.name)), None)
     if usb is not None:
         return f"{pci or 'USB'} port {_socket(usb)}"

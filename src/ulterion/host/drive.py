@@ -7,7 +7,7 @@ import os
 from collections.abc import Collection
 from pathlib import Path
 
-from ulterion.core.chain import faults
+from ulterion.core.chain import ceilings, faults
 from ulterion.core.surveyed import Drive, Volume
 from ulterion.host import chains, drives, inuse, mounts, safety, sensors, tree
 
@@ -38,6 +38,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
         driver=connection.driver,
         steps=steps,
         faults=tuple(faults(steps)),
+        ceilings=tuple(ceilings(steps)),
         size=drives.capacity(name, root),
         logical_block=tree.number(block / "queue/logical_block_size"),
         physical_block=tree.number(block / "queue/physical_block_size"),

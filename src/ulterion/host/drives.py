@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.links import Link, find_link
-from ulterion.core.seenlinks import pcie_link, usb_link
-from ulterion.host import tree
+from ulterion.core.seenlinks import usb_link
+from ulterion.host import pcie, tree
 
 SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blocks (kernel documentation, ABI/stable)
 
@@ -28,13 +28,13 @@ def connection(disk: str, root: Path = Path("/")) -> Connection:
     device = (root / "sys/block" / disk).resolve()
     for folder in tree.above(device, root):
         for look in (_usb, _nvme, _sata, _card):
-            connected = look(folder)
+            connected = look(folder, root)
             if connected is not None:
                 return connected
     return Connection("virtual", None, tree.name_of_link(device / "device/driver"))
 
 
-def _usb(folder: Path) -> Connection | None:
+def _usb(folder: Path, root: Path) -> Connection | None:
     """A USB interface below a device with a `speed`: the bridge or stick itself."""
     speed = tree.text(folder / "speed")
     if speed is None or not (folder / "idVendor").exists() or (tree.text(folder / "bDeviceClass") == "09"):
@@ -57,17 +57,15 @@ def usb_driver(folder: Path) -> str | None:
     return next((d for d in drivers if d in ("uas", "usb-storage")), None)
 
 
-def _nvme(folder: Path) -> Connection | None:
+def _nvme(folder: Path, root: Path) -> Connection | None:
     if not re.fullmatch(r"nvme\d+", folder.name):
         return None
     pci = folder.parent.parent
-    speed = re.match(r"([\d.]+) GT/s", tree.text(pci / "current_link_speed") or "")
-    lanes = tree.number(pci / "current_link_width")
-    link = pcie_link(float(speed[1]), lanes) if speed and lanes else None
+    link = pcie.tunnel(root) if pcie.is_tunnelled(pci) else pcie.link_of(pci, "current")
     return Connection("NVMe", link.name if link else None, tree.name_of_link(pci / "driver"))
 
 
-def _sata(folder: Path) -> Connection | None:
+def _sata(folder: Path, root: Path) -> Connection | None:
     if not re.fullmatch(r"ata\d+", folder.name):
         return None
     rate = next((tree.text(p) for p in sorted(folder.glob("link*/ata_link/link*/sata_spd"))), None)
@@ -77,7 +75,7 @@ def _sata(folder: Path) -> Connection | None:
     return Connection("SATA", find_link(name).name if name else None, driver)
 
 
-def _card(folder: Path) -> Connection | None:
+def _card(folder: Path, root: Path) -> Connection | None:
     if not re.fullmatch(r"mmc\d+:[0-9a-f]+", folder.name):
         return None
     kind = tree.text(folder / "type") or "SD"

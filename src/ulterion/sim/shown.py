@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.chain import Step, faults
+from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.links import Link
 from ulterion.core.surveyed import Drive
 from ulterion.sim.bench import SimPart
@@ -49,6 +49,7 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
         driver=device.driver or chain[0].driver,
         steps=tuple(steps),
         faults=tuple(faults(steps)),
+        ceilings=tuple(ceilings(steps)),
         size=medium.capacity,
         rotational=medium.inner_read is not None,
         temperature=temperature,

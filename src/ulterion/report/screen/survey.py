@@ -92,6 +92,8 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
         lines += [_row(depth + 1, f"{v.name:<{LABEL}}", volume_words(v), "muted") for v in drive.volumes]
     for fault in drive.faults:
         lines.append(_row(depth + 1, f"{'!':<{LABEL}}", fault, "bad"))
+    for ceiling in drive.ceilings:
+        lines.append(_row(depth + 1, f"{'held':<{LABEL}}", ceiling, "open"))
     return lines
 
 
@@ -114,5 +116,5 @@ def change_line(change: Change) -> RenderableType:
             )
             if w
         )
-        words += "".join(f"; {f}" for f in drive.faults)
+        words += "".join(f"; {f}" for f in (*drive.faults, *drive.ceilings))
     return _row(0, f"{change.what:<8}{drive.name}", words, style)

@@ -1,0 +1,87 @@
+"""USB devices by their descriptors, as the kernel hands them on: what a device says that it can do.
+
+`version` is the release of the specification that it says it follows (USB 2.0, 9.6.1, bcdUSB): one of 2.00 or below can do what that
+release knows.  `bos_descriptors` is its Binary Object Store (USB 3.2, 9.6.2), `descriptors` the others, every alternate setting included
+(Documentation/ABI/testing/sysfs-bus-usb, stable/sysfs-bus-usb).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from ulterion.core.links import Link, find_link
+from ulterion.host import tree
+
+SUPERSPEED, SUPERSPEED_PLUS = 0x03, 0x0A  # capability types (USB 3.2, table 9-14)
+CAPABILITY, INTERFACE = 0x10, 0x04  # descriptor types (table 9-5)
+STORAGE, SCSI, QUEUES = 0x08, 0x06, 0x62  # class, subclass and protocol of USB Attached SCSI (UAS 1.0)
+UNITS = (1e0, 1e3, 1e6, 1e9)  # of a sublink's lane speed exponent (USB 3.2, 9.6.2.5)
+TWICE = 20e9  # bits per second from which on a sublink takes two lanes
+
+
+def capable(folder: Path) -> Link | None:
+    """Return the best that a USB device says it can do, or None where it does not say."""
+    said = _by_capabilities(folder)
+    if said is not None:
+        return said
+    version = _version(folder)
+    if version is None or version > 2.0:
+        return None
+    return find_link("USB 12 Mb/s" if version < 2.0 else "USB 480 Mb/s")
+
+
+def may_do_more(folder: Path) -> bool:
+    """Return whether a device at 480 Mb/s or below may be a faster one on its slow pair: those say 2.1 there (USB 3.2, 9.2.6.6)."""
+    version = _version(folder)
+    return _by_capabilities(folder) is None and version is not None and 2.0 < version < 3.0
+
+
+def could_queue(folder: Path) -> bool | None:
+    """Return whether a device offers USB Attached SCSI in any of its settings, None where its descriptors are not shown."""
+    data = _bytes(folder / "descriptors")
+    if not data:
+        return None
+    wanted = (STORAGE, SCSI, QUEUES)
+    return any(len(d) >= 8 and d[1] == INTERFACE and tuple(d[5:8]) == wanted for d in _descriptors(data))
+
+
+def _version(folder: Path) -> float | None:
+    try:
+        return float(tree.text(folder / "version") or "")
+    except ValueError:
+        return None
+
+
+def _by_capabilities(folder: Path) -> Link | None:
+    """Return the best of the capability descriptors: one that lists no SuperSpeed can do 480 Mb/s."""
+    data = _bytes(folder / "bos_descriptors")
+    capabilities = [d for d in _descriptors(data) if len(d) >= 3 and d[1] == CAPABILITY]
+    if not capabilities:
+        return None
+    plus = next((d for d in capabilities if d[2] == SUPERSPEED_PLUS), None)
+    if plus is not None:
+        return find_link("USB 20 Gb/s" if _sublink(plus) >= TWICE else "USB 10 Gb/s")
+    fast = any(d[2] == SUPERSPEED and len(d) >= 5 and d[4] & 0x08 for d in capabilities)
+    return find_link("USB 5 Gb/s" if fast else "USB 480 Mb/s")
+
+
+def _sublink(capability: bytes) -> float:
+    """Return the fastest sublink of a SuperSpeedPlus capability over the lanes it wants, bits per second."""
+    words = [int.from_bytes(capability[i : i + 4], "little") for i in range(12, len(capability) - 3, 4)]
+    lanes = max(1, capability[9] & 0x0F) if len(capability) > 9 else 1
+    return lanes * max(((word >> 16) * UNITS[(word >> 4) & 3] for word in words), default=0.0)
+
+
+def _descriptors(data: bytes) -> Iterator[bytes]:
+    at = 0
+    while at + 2 <= len(data) and data[at] >= 2:
+        yield data[at : at + data[at]]
+        at += data[at]
+
+
+def _bytes(path: Path) -> bytes:
+    try:
+        return path.read_bytes()[: tree.SMALL]
+    except OSError:
+        return b""

@@ -1,0 +1,225 @@
+"""Machines built from the kernel's attributes, each with what must be said of its drives, and what must not.
+
+Attributes as Documentation/ABI has them: PCI links (sysfs-bus-pci), removable (sysfs-devices-removable), USB speed, lanes, version and
+descriptors (sysfs-bus-usb), tunnels (sysfs-bus-thunderbolt).
+"""
+
+from __future__ import annotations
+
+import unittest
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from tests.support import FolderCase
+from ulterion.core.surveyed import Drive
+from ulterion.host import machine
+
+SS = bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: up to 5 Gb/s
+USB2 = bytes([7, 16, 2, 2, 0, 0, 0])  # the USB 2 extension
+UAS = bytes([9, 4, 0, 0, 2, 8, 6, 0x50, 0, 9, 4, 0, 1, 4, 8, 6, 0x62, 0])  # bulk-only, and UAS as an alternate setting
+
+
+def bos(*capabilities: bytes) -> bytes:
+    """Return a Binary Object Store of capabilities."""
+    body = b"".join(capabilities)
+    return bytes([5, 15, 5 + len(body), 0, len(capabilities)]) + body
+
+
+def plus(gigabits: int, lanes: int = 1) -> bytes:
+    """Return a SuperSpeedPlus capability of one sublink speed, for a pair of lanes or two."""
+    word = (gigabits << 16) | (1 << 14) | (3 << 4)
+    return bytes([20, 16, 10, 0, 1, 0, 0, 0, 0, lanes, 0, 0]) + 2 * word.to_bytes(4, "little")
+
+
+@dataclass
+class Usb:
+    """A USB device: where it hangs, as '2-1' or '2-1.3', its speed, and what it says of itself."""
+
+    name: str
+    speed: str
+    version: str = "3.20"
+    bos: bytes = b""
+    lanes: str = "1"
+    driver: str = "uas"
+    descriptors: bytes = UAS
+    hub: bool = False
+    disk: str = ""
+
+
+@dataclass
+class Built:
+    """A machine: PCI drives as (address, own link, slot's link, running link, removable), USB buses with their speed, devices."""
+
+    pci: Sequence[tuple[str, str, str, str, bool]] = ()
+    buses: dict[str, str] = field(default_factory=dict)
+    usb: Sequence[Usb] = ()
+    tunnel: tuple[str, str, str] | None = None
+
+    def write(self, root: Path) -> None:
+        """Make its tree."""
+        for number, (address, own, slot, running, removable) in enumerate(self.pci):
+            port = f"sys/devices/pci0000:00/0000:00:{number + 1:02x}.0"
+            self._pci(root / port, "0x060400", slot, slot)
+            drive = root / port / address
+            self._pci(drive, "0x010802", own, running)
+            self._file(drive / "removable", "removable" if removable else "fixed")
+            disk = drive / f"nvme/nvme{number}/nvme{number}n1"
+            self._file(disk.parent / "subsysnqn", "nqn")
+            self._disk(root, disk, f"nvme{number}n1")
+        for bus, speed in self.buses.items():
+            self._usb(root / f"sys/devices/pci0000:00/0000:00:14.0/usb{bus}", Usb(f"usb{bus}", speed, hub=True))
+        for one in self.usb:
+            self._usb(self._place(root, one.name), one)
+        if self.tunnel:
+            folder = root / "sys/bus/thunderbolt/devices/0-1"
+            for name, value in zip(("rx_speed", "rx_lanes", "generation"), self.tunnel, strict=True):
+                self._file(folder / name, value)
+
+    def _place(self, root: Path, name: str) -> Path:
+        bus, _, ports = name.partition("-")
+        folder, so_far = root / f"sys/devices/pci0000:00/0000:00:14.0/usb{bus}", f"{bus}-"
+        for place, port in enumerate(ports.split(".")):
+            so_far += f"{'.' if place else ''}{port}"
+            folder /= so_far
+        return folder
+
+    def _usb(self, folder: Path, one: Usb) -> None:
+        facts = {"speed": one.speed, "version": one.version, "rx_lanes": one.lanes, "idVendor": "1d6b", "idProduct": "0002",
+                 "bDeviceClass": "09" if one.hub else "00", "bMaxPower": "100mA"}  # fmt: skip
+        for name, value in facts.items():
+            self._file(folder / name, value)
+        if one.bos:
+            (folder / "bos_descriptors").write_bytes(one.bos)
+        if one.disk:
+            (folder / "descriptors").write_bytes(one.descriptors)
+            interface = folder / f"{one.name}:1.0"
+            self._link(interface / "driver", f"/sys/bus/usb/drivers/{one.driver}")
+            root = folder
+            while root.name != "sys":
+                root = root.parent
+            self._disk(root.parent, interface / f"host0/target0:0:0/0:0:0:0/block/{one.disk}", one.disk)
+
+    def _pci(self, folder: Path, kind: str, most: str, running: str) -> None:
+        self._file(folder / "class", kind)
+        for which, link in (("max", most), ("current", running)):
+            speed, _, width = link.partition(" x")
+            self._file(folder / f"{which}_link_speed", f"{speed} GT/s PCIe")
+            self._file(folder / f"{which}_link_width", width)
+
+    def _disk(self, root: Path, folder: Path, name: str) -> None:
+        self._file(folder / "size", "2000000")
+        self._link(folder / "device", "..")
+        (root / "sys/block").mkdir(parents=True, exist_ok=True)
+        (root / "sys/block" / name).symlink_to(folder)
+
+    def _file(self, path: Path, text: str) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(f"{text}\n")
+
+    def _link(self, path: Path, target: str) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.symlink_to(target)
+
+
+def twin(root: Path, slow: str, fast: str) -> None:
+    """Make two halves of a socket of the host each other's peer, with what hangs on them, as the kernel's port folders have them."""
+    folders = [Built()._place(root, name) for name in (slow, fast)]
+    ports = [f.parent / f"{f.name[0]}-0:1.0/{f.parent.name}-port{f.name[2:]}" for f in folders]
+    for folder, port, peer in zip(folders, ports, reversed(ports), strict=True):
+        port.mkdir(parents=True, exist_ok=True)
+        (port / "peer").symlink_to(peer)
+        if folder.exists():
+            (folder / "port").symlink_to(port)
+            (port / "device").symlink_to(folder)
+
+
+G4, G3 = "16.0 x4", "8.0 x16"
+FAST = {"1": "480", "2": "10000"}
+CASES: list[tuple[str, Built, list[str], list[str], str | None]] = [
+    # what it is, the machine, words of faults, words of ceilings, link
+    ("4.0 x4 in a slot of 3.0 x16", Built([("0000:01:00.0", G4, G3, "8.0 x4", False)]), [],
+     ["could do PCIe 4.0 x4; its slot can do PCIe 3.0 x16"], "PCIe 3.0 x4"),
+    ("at half the lanes", Built([("0000:01:00.0", G4, G4, "16.0 x2", False)]), ["it and its slot can do PCIe 4.0 x4"], [], "PCIe 4.0 x2"),
+    ("at its best", Built([("0000:01:00.0", G4, G4, G4, False)]), [], [], "PCIe 4.0 x4"),
+    ("6.0 in a domain of five digits", Built([("10000:e1:00.0", "64.0 x4", "64.0 x4", "64.0 x4", False)]), [], [], "PCIe 6.0 x4"),
+    ("tunnelled", Built([("0000:04:00.0", G4, "2.5 x4", "2.5 x4", True)], tunnel=("20.0 Gb/s", "2", "3")), [], [], "Thunderbolt 3"),
+    ("tunnelled by USB4", Built([("0000:04:00.0", G4, "2.5 x4", "2.5 x4", True)], tunnel=("20.0 Gb/s", "2", "4")), [], [], "USB4 40 Gb/s"),
+    ("a USB 2.0 stick", Built(buses=FAST, usb=[Usb("1-1", "480", "2.00", disk="sda", driver="usb-storage", descriptors=b"")]), [],
+     ["45.1 MB/s at most"], "USB 480 Mb/s"),
+    ("5 Gb/s by its own descriptors", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(USB2, SS), disk="sda")]), [], [], "USB 5 Gb/s"),
+    ("5 Gb/s that says nothing", Built(buses=FAST, usb=[Usb("2-1", "5000", disk="sda")]), [], [], "USB 5 Gb/s"),
+    ("10 Gb/s at 5", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS, plus(10)), disk="sda")]), ["can do USB 10 Gb/s"], [], "USB 5 Gb/s"),
+    ("two lanes at their best", Built(buses={"2": "20000"}, usb=[Usb("2-1", "20000", bos=bos(SS, plus(10, 2)), lanes="2", disk="sda")]), [], [],
+     "USB 20 Gb/s"),
+    ("two lanes of 5", Built(buses={"2": "10000"}, usb=[Usb("2-1", "10000", lanes="2", disk="sda")]), [], [], "USB 10 Gb/s (2 x 5)"),
+    ("20 Gb/s on a port of 10", Built(buses=FAST, usb=[Usb("2-1", "10000", bos=bos(SS, plus(10, 2)), disk="sda")]), [],
+     ["it could do USB 20 Gb/s; its port can do USB 10 Gb/s"], "USB 10 Gb/s"),
+    ("UAS with the bulk-only driver", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS), driver="usb-storage", disk="sda")]),
+     ["could queue commands"], [], "USB 5 Gb/s"),
+    ("a plain stick", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS), driver="usb-storage", descriptors=UAS[:9], disk="sda")]), [],
+     ["one command at a time"], "USB 5 Gb/s"),
+    ("5 Gb/s behind a USB 2.0 hub", Built(buses={"2": "10000"}, usb=[Usb("2-1", "480", "2.00", hub=True),
+     Usb("2-1.1", "480", "2.10", bos=bos(USB2, SS), disk="sda")]), [], ["plug it into the port itself"], "USB 480 Mb/s"),
+    ("a USB 2.0 stick behind such a hub", Built(buses={"2": "10000"}, usb=[Usb("2-1", "480", "2.00", hub=True),
+     Usb("2-1.1", "480", "2.00", disk="sda")]), [], ["45.1 MB/s at most"], "USB 480 Mb/s"),
+]  # fmt: skip
+
+
+class Collection(FolderCase):
+    def drive(self, built: Built) -> Drive:
+        built.write(self.folder)
+        (found,) = machine.survey(root=self.folder).drives
+        return found
+
+    def check(self, drive: Drive, faults: list[str], ceilings: list[str]) -> None:
+        for told, wanted in ((drive.faults, faults), (drive.ceilings, ceilings)):
+            self.assertEqual(len(told), len(wanted), told)
+            for words, sentence in zip(wanted, told, strict=True):
+                self.assertIn(words, sentence)
+
+    def test_every_machine_is_told_as_it_is(self) -> None:
+        """Faults where something runs below what both ends say, ceilings where one end can do less, nothing of what does not say."""
+        for number, (what, built, faults, ceilings, link) in enumerate(CASES):
+            with self.subTest(what):
+                root = self.folder / str(number)
+                built.write(root)
+                (drive,) = machine.survey(root=root).drives
+                self.check(drive, faults, ceilings)
+                self.assertEqual(drive.link, link)
+                self.assertIsNotNone(drive.port)
+
+    def test_a_fast_device_on_the_slow_half_of_its_socket(self) -> None:
+        """By its descriptors a fault; by its version alone a question; where the socket has no fast half, nothing but the rate."""
+        for number, (said, faults, ceilings) in enumerate(
+            ((bos(USB2, SS), ["can do USB 5 Gb/s: cable"], ["45.1"]), (b"", [], ["try another cable"]))
+        ):
+            root = self.folder / str(number)
+            Built(buses=FAST, usb=[Usb("1-1", "480", "2.10", bos=said, disk="sda")]).write(root)
+            alone = machine.survey(root=root).drives[0]
+            self.check(
+                alone, [], ["45.1 MB/s"] if not said else ["it could do USB 5 Gb/s; its port can do USB 480 Mb/s"]
+            )
+            twin(root, "1-1", "2-1")
+            self.check(machine.survey(root=root).drives[0], faults, ceilings)
+
+    def test_a_hub_is_two_hubs_side_by_side(self) -> None:
+        """A stick on its slow half is no fault of a hub whose fast half is there; a hub on its slow half alone is one."""
+        hub, stick = bos(USB2, SS), Usb("1-1.2", "480", "2.00", disk="sda")
+        Built(
+            buses=FAST, usb=[Usb("1-1", "480", "2.10", bos=hub, hub=True), stick, Usb("2-1", "5000", bos=hub, hub=True)]
+        ).write(self.folder)
+        twin(self.folder, "1-1", "2-1")
+        self.check(machine.survey(root=self.folder).drives[0], [], ["45.1 MB/s at most"])
+        other = self.folder / "other"
+        Built(buses=FAST, usb=[Usb("1-1", "480", "2.10", bos=hub, hub=True), stick]).write(other)
+        twin(other, "1-1", "2-1")
+        self.check(
+            machine.survey(root=other).drives[0],
+            ["hub 1-1 linked at USB 480 Mb/s; it and its port can do USB 5 Gb/s"],
+            ["45.1"],
+        )
+
+
+if __name__ == "__main__":
+    unittest.main()
