@@ -19,7 +19,7 @@ from unittest import mock
 from tests.support import FolderCase
 from ulterion.conduct.permits import Overwrite, open_device
 from ulterion.core.errors import UsageError
-from ulterion.host import inuse, safety
+from ulterion.host import inuse, safety, stacks
 
 ROOT = hasattr(os, "geteuid") and os.geteuid() == 0
 MIB = 2**20
@@ -371,7 +371,7 @@ class Rules(FolderCase):
             (root / "sys" / where / name).symlink_to(root / "sys/devices/dm-0")
         for below in ("sda1", "sdb1"):
             self.write(f"sys/devices/dm-0/slaves/{below}/x", "")
-        self.assertEqual(inuse.system_disks(root), {"sda", "sdb"})
+        self.assertEqual(stacks.system_disks(root), {"sda", "sdb"})
         self.assertIn("the system disk", inuse.users("sdb", root))
 
     def test_nothing_asked_nothing_permitted(self) -> None:

@@ -7,7 +7,7 @@ import os
 from pathlib import Path
 
 from tests.support import FolderCase
-from ulterion.host import drives, facts, inuse, mounts
+from ulterion.host import drives, facts, inuse, mounts, stacks
 
 MOUNTINFO = """\
 22 1 8:1 / / rw,relatime shared:1 - ext4 /dev/sda1 rw
@@ -114,7 +114,7 @@ class Tree(FolderCase):
             self.assertEqual((mount.filesystem, mounts.disk_of(mount, self.folder)), (filesystem, disk), path)
         mount = mounts.mount_of(Path("/mnt/card one"), self.folder)
         self.assertEqual(mount.telling_options if mount else "", "flush,noatime,sync")
-        self.assertEqual(inuse.system_disks(self.folder), {"sda"})
+        self.assertEqual(stacks.system_disks(self.folder), {"sda"})
 
     def test_nothing_missing_or_mad_is_an_error(self) -> None:
         """With any single file removed, or filled with nonsense, every question still gets an answer or None."""

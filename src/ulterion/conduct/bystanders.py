@@ -7,7 +7,7 @@ import time
 
 from ulterion.core.facts import TargetFacts
 from ulterion.host.activity import activity, busyness
-from ulterion.host.inuse import whole_disk
+from ulterion.host.stacks import whole_disk
 
 
 class Bystanders:

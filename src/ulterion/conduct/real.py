@@ -22,7 +22,7 @@ from ulterion.core.workload import Workload
 from ulterion.engine import codecache, crew
 from ulterion.engine.load import FileSizes
 from ulterion.engine.target import RealTarget, Share, join, refuse_spoiled, seconds_asleep
-from ulterion.host import drives, inuse, sensors
+from ulterion.host import drives, sensors, stacks
 from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
 
@@ -170,7 +170,7 @@ class HostTarget:
         return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]
 
     def _disk(self) -> str | None:
-        return inuse.whole_disk(self._device) if self._device else None
+        return stacks.whole_disk(self._device) if self._device else None
 
     def temperature(self) -> float | None:
         """Return what the kernel's own sensor of the drive shows."""

@@ -11,7 +11,7 @@ from ulterion.conduct.simulated import clock, free_from
 from ulterion.core.errors import UsageError
 from ulterion.core.surveyed import Drive
 from ulterion.core.units import show_duration
-from ulterion.host import inuse, machine, mounts
+from ulterion.host import machine, mounts, stacks
 from ulterion.host.uevents import Uevents
 from ulterion.model.review import Hookup
 from ulterion.sim.bench import load_bench
@@ -102,9 +102,9 @@ def _missing(hookup: Hookup, target: Path) -> str | None:
         return None
     mount = mounts.mount_of(target.resolve())
     disk = mounts.disk_of(mount) if mount else None
-    if mine is not None and disk is not None and inuse.whole_disk(disk) != mine.name:
+    if mine is not None and disk is not None and stacks.whole_disk(disk) != mine.name:
         return f"{target} is on {disk} and not on {mine.name}; mount the drive there"
-    if mine is None and disk is not None and inuse.whole_disk(disk) in inuse.system_disks():
+    if mine is None and disk is not None and stacks.whole_disk(disk) in stacks.system_disks():
         return f"{target} is still on the system disk; mount the drive there"
     return None
 

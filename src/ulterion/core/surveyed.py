@@ -17,6 +17,7 @@ class Volume:
         size: bytes.
         filesystem, mounted, options: of its mount, None when it is not mounted.
         free: bytes free for a user.
+        part_of: what it is a part of, or used as, where it is not mounted itself.
     """
 
     name: str
@@ -25,6 +26,7 @@ class Volume:
     mounted: str | None = None
     options: str | None = None
     free: int | None = None
+    part_of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

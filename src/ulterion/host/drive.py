@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ulterion.core.chain import ceilings, faults
 from ulterion.core.surveyed import Drive, Volume
-from ulterion.host import chains, drives, inuse, mounts, safety, sensors, tree
+from ulterion.host import chains, drives, inuse, mounts, safety, sensors, stacks, tree
 
 LIVE = Path("/")
 
@@ -51,7 +51,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
         temperature=temperature,
         no_temperature=why,
         health=sensors.counters_of(name, root) if ask else {},
-        system=name in (inuse.system_disks(root) if system is None else system),
+        system=name in (stacks.system_disks(root) if system is None else system),
     )
 
 
@@ -67,13 +67,16 @@ def _temperature(name: str, root: Path, ask: bool) -> tuple[float | None, str]:
 
 def _volumes(name: str, root: Path) -> list[Volume]:
     """Return the partitions of a disk, or the disk itself where it is mounted whole."""
-    by_number = {m.number: m for m in mounts.read_mounts(root)}
-    by_source = {Path(m.source).name: m for m in mounts.read_mounts(root)}
+    # a bind mount or subvolume shows a part of a file system: the whole counts where it is mounted too, else the first of them
+    every = sorted(mounts.read_mounts(root), key=lambda m: m.top != "/")[::-1]
+    by_number = {m.number: m for m in every}
+    by_source = {Path(m.source).name: m for m in every if m.source.startswith("/dev/")}
     volumes = []
     for part in [*safety.partitions(name, root), name]:
         folder = root / "sys/class/block" / part
         mount = by_number.get(tree.text(folder / "dev") or "") or by_source.get(part)
-        if part == name and mount is None:
+        part_of = tuple(inuse.part_of(part, root))
+        if part == name and mount is None and not part_of:
             continue
         sectors = tree.number(folder / "size")
         volumes.append(
@@ -84,6 +87,7 @@ def _volumes(name: str, root: Path) -> list[Volume]:
                 mount.point if mount else None,
                 mount.telling_options if mount else None,
                 _free(mount.point, root) if mount else None,
+                part_of,
             )
         )
     return volumes

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.surveyed import as_target
-from ulterion.host import drives, inuse, mounts, safety, tree
+from ulterion.host import drives, mounts, safety, stacks, tree
 from ulterion.host.drive import drive_of
 
 STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
@@ -47,7 +47,7 @@ def key_of(path: Path) -> tuple[int, int] | None:
 
 def device_facts(path: Path, name: str, root: Path = Path("/")) -> TargetFacts:
     """Return what a raw block device is, by the kernel's name of it; what cannot be read stays None."""
-    disk = inuse.whole_disk(name, root)
+    disk = stacks.whole_disk(name, root)
     known = safety.identity(name, root)
     attachment = drives.attachment(disk, root)
     return as_target(drive_of(disk, root), str(path.resolve()), "device", name, serial=known, attachment=attachment)
@@ -55,13 +55,15 @@ def device_facts(path: Path, name: str, root: Path = Path("/")) -> TargetFacts:
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None, root: Path = Path("/")) -> BenchFacts:
     """Return the facts of this machine."""
+    live = root == Path("/")
+    cpuinfo = tree.text(root / "proc/cpuinfo", tree.SMALL * 64) or ""
     cpu = (tree.text(root / "proc/cpuinfo") or "").partition("model name")[2].partition("\n")[0].strip("\t :")
     memory = (tree.text(root / "proc/meminfo") or "").partition("MemTotal:")[2].split()
     return BenchFacts(
         host=platform.node() or "unknown",
-        system=f"{platform.system()} {platform.release()}",
-        cpu=cpu or platform.processor() or None,
-        cores=os.cpu_count(),
+        system=f"{platform.system()} {platform.release()}" if live else _recorded_system(root),
+        cpu=cpu or (platform.processor() if live else None) or None,
+        cores=os.cpu_count() if live else cpuinfo.count("\nprocessor") + cpuinfo.startswith("processor") or None,
         memory_bytes=int(memory[0]) * 1024 if memory and memory[0].isdigit() else None,
         versions=versions,
         room_temperature=room_temperature,
@@ -70,6 +72,11 @@ def bench_facts(versions: dict[str, str], room_temperature: float | None, root: 
         power=_power(root),
         drivers=_driver_versions(root),
     )
+
+
+def _recorded_system(root: Path) -> str | None:
+    release = tree.text(root / "proc/sys/kernel/osrelease")
+    return f"Linux {release}" if release else None
 
 
 def _host_model(root: Path) -> str | None:

@@ -13,7 +13,7 @@ import stat
 from collections.abc import Iterator
 from pathlib import Path
 
-from ulterion.host import drives, loops, mounts, tree
+from ulterion.host import drives, loops, mounts, stacks, tree
 
 LIVE = Path("/")
 EXPORTS = (  # files that name what is handed on to other machines (kernel documentation: target, nvmet, usb gadget configfs)
@@ -21,26 +21,13 @@ EXPORTS = (  # files that name what is handed on to other machines (kernel docum
     "sys/kernel/config/nvmet/subsystems/*/namespaces/*/device_path",
     "sys/kernel/config/usb_gadget/*/functions/mass_storage.*/lun.*/file",
 )
+MADE_BY = {"CRYPT": "encrypted", "LVM": "logical volume", "mpath": "multipath"}  # by the beginning of dm/uuid
 COUNTED_WRITERS = 3  # programs named in one sentence
-
-
-def name_of(number: str, root: Path = LIVE) -> str | None:
-    """Return the kernel's name of the block device 'major:minor', or None when the kernel knows none."""
-    entry = root / "sys/dev/block" / number
-    return entry.resolve().name if entry.exists() else None
-
-
-def whole_disk(name: str, root: Path = LIVE) -> str:
-    """Return the disk that a partition belongs to, or the name itself."""
-    if (root / "sys/block" / name).exists():
-        return name
-    partition = next(iter((root / "sys/block").glob(f"*/{name}/partition")), None)
-    return partition.parents[1].name if partition is not None else name
 
 
 def family(name: str, root: Path = LIVE) -> dict[str, str]:
     """Return 'major:minor' of the disk and all its partitions, by name."""
-    disk = root / "sys/block" / whole_disk(name, root)
+    disk = root / "sys/block" / stacks.whole_disk(name, root)
     folders = [disk, *(p.parent for p in sorted(disk.glob("*/partition")))]
     return {f.name: number for f in folders if (number := tree.text(f / "dev"))}
 
@@ -50,7 +37,7 @@ def users(name: str, root: Path = LIVE) -> list[str]:
 
     This process may have it open itself.
     """
-    disk = whole_disk(name, root)
+    disk = stacks.whole_disk(name, root)
     kin = family(name, root)
     sentences = [
         *_mounted(kin, root),
@@ -63,7 +50,7 @@ def users(name: str, root: Path = LIVE) -> list[str]:
         *_resumed(kin, root),
         *_twins(disk, root),
     ]
-    if disk in system_disks(root):
+    if disk in stacks.system_disks(root):
         sentences.append("the system disk")
     if disk.startswith("loop"):
         sentences += _under_loop(disk, root)
@@ -120,8 +107,26 @@ def _swapped(kin: dict[str, str], root: Path) -> list[str]:
 def _held(kin: dict[str, str], root: Path) -> list[str]:
     """Devices that the kernel has built on it: RAID, encryption, logical volumes, caches."""
     return [
-        f"part of {h.name}" for member in kin for h in sorted((root / "sys/class/block" / member / "holders").glob("*"))
+        f"part of {h.name}{_built_as(h.name, root)}"
+        for member in kin
+        for h in sorted((root / "sys/class/block" / member / "holders").glob("*"))
     ]
+
+
+def _built_as(name: str, root: Path) -> str:
+    """Return what a device of the kernel's own is called, in brackets (Documentation/ABI: sysfs-block-dm; admin-guide/md)."""
+    block = root / "sys/block" / name
+    made = (tree.text(block / "dm/uuid") or "").partition("-")[0]
+    words = [tree.text(block / "dm/name"), MADE_BY.get(made), tree.text(block / "md/level")]
+    told = ", ".join(w for w in words if w)
+    return f" ({told})" if told else ""
+
+
+def part_of(name: str, root: Path = LIVE) -> list[str]:
+    """Return in words what a partition, or a disk without any, is a part of: swap, RAID, encryption, a file system over several."""
+    number = tree.text(root / "sys/class/block" / name / "dev")
+    kin = {name: number} if number else {}
+    return [*_swapped(kin, root), *_held(kin, root), *_members(kin, root)]
 
 
 def _members(kin: dict[str, str], root: Path) -> list[str]:
@@ -158,7 +163,7 @@ def _under_loop(disk: str, root: Path) -> list[str]:
         sentences += [f"on the swap file {s}" for s in _swaps(root) if _file_of(root / s.lstrip("/")) == mine.file]
         sentences += [f"on a file that {w} has open for writing" for w in _writers(root, files={mine.file})]
         return sentences
-    below = name_of(mine.device or "", root)
+    below = stacks.name_of(mine.device or "", root)
     if below is None:
         return [*sentences, f"on a device that the kernel does not show ({mine.path})"]
     # the loop device itself stands on it, which is no reason
@@ -252,27 +257,3 @@ def _twins(disk: str, root: Path) -> list[str]:
         used = [*_mounted(kin, root), *_swapped(kin, root), *_held(kin, root), *_members(kin, root)]
         twins += [f"the same drive as {entry.name} by its serial number, which is {u}" for u in used[:1]]
     return twins
-
-
-def disks_under(name: str, root: Path = LIVE) -> set[str]:
-    """Return the whole disks that a block device rests on in the end, itself where it rests on none."""
-    disk = whole_disk(name, root)
-    slaves = [s.name for s in (root / "sys/block" / disk / "slaves").glob("*")]
-    if disk.startswith("loop"):
-        path = tree.text(root / "sys/block" / disk / "loop/backing_file")
-        below = loops.backing_of(disk, path, root).device if path else None
-        slaves += [n] if below and (n := name_of(below, root)) else []
-    disks = set().union(*(disks_under(s, root) for s in slaves if s != disk))
-    return disks or {disk}
-
-
-def system_disks(root: Path = LIVE) -> set[str]:
-    """Return the disks of the running system: what its root file system rests on in the end, several where it is spread."""
-    mount = mounts.mount_of(Path("/"), root)
-    first = mounts.device_of(mount, root) if mount else None
-    if first is None:
-        return set()
-    names = {first}
-    for entry in (root / "sys/fs/btrfs").glob(f"*/devices/{first}"):
-        names |= {p.name for p in entry.parent.iterdir()}
-    return set().union(*(disks_under(n, root) for n in names))

@@ -9,7 +9,7 @@ from pathlib import Path
 from ulterion.core.chain import Step
 from ulterion.core.links import find_link
 from ulterion.core.surveyed import Adapter, Survey, Tunnel
-from ulterion.host import chains, inuse, tree
+from ulterion.host import chains, stacks, tree
 from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
 
@@ -24,7 +24,7 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
     Drives behind USB bridges are asked for temperature and health only with `ask_usb`: a bridge that does not know such
     commands may reset itself, and looking around must disturb nothing.
     """
-    system = inuse.system_disks(root)
+    system = stacks.system_disks(root)
     drives = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system) for p in _disks(root))
     would = []
     if not _is_root():

@@ -25,6 +25,7 @@ class Mount:
         filesystem: type.
         options: mount and super-block options.
         number: 'major:minor' of the file system's device.
+        top: which folder of the file system is mounted: '/' for the whole of it (bind mounts and subvolumes show a part).
     """
 
     point: str
@@ -32,6 +33,7 @@ class Mount:
     filesystem: str
     options: tuple[str, ...]
     number: str
+    top: str = "/"
 
     @property
     def telling_options(self) -> str:
@@ -58,7 +60,7 @@ def parse_mounts(text: str) -> list[Mount]:
         if not dash or len(before) < 6 or len(after) < 3:
             continue
         options = (*before[5].split(","), *after[2].split(","))
-        mounts.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2]))
+        mounts.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2], unescape(before[3])))
     return mounts
 
 
@@ -84,7 +86,18 @@ def _entry_of(mount: Mount, root: Path) -> Path | None:
         entry = root / "sys/dev/block" / number if number else None
         if entry is not None and entry.exists():
             return entry.resolve()
-    return None
+    return _entry_by_name(mount.source, root)
+
+
+def _entry_by_name(source: str, root: Path) -> Path | None:
+    """Return the kernel's folder of a device by its path alone, where the path leads to no node: on a machine that was written down."""
+    folder, _, name = source.rpartition("/")
+    if folder == "/dev" and (root / "sys/class/block" / name).exists():
+        return (root / "sys/class/block" / name).resolve()
+    if folder != "/dev/mapper":
+        return None
+    named = (p.parents[1] for p in (root / "sys/block").glob("dm-*/dm/name") if tree.text(p) == name)
+    return next((p.resolve() for p in named), None)
 
 
 def disk_of(mount: Mount, root: Path = Path("/")) -> str | None:

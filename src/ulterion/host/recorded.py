@@ -22,11 +22,20 @@ from ulterion.model.reading import parse_json, read_bytes
 
 NAME, VERSION = "ulterion-machine", 1
 LARGEST = 65536  # bytes of one file
-SKIPPED = {"config", "resource", "rom", "trace", "uevent", "remove", "rescan", "reset", "delete", "power", "mq", "bdi", "holders",
-           "inflight", "integrity", "slaves", "stat", "vpd_pg83", "vpd_pg0", "vpd_pgb0", "vpd_pgb1", "vpd_pgb2",
+SKIPPED = {"config", "resource", "rom", "trace", "uevent", "remove", "rescan", "reset", "delete", "power", "mq", "bdi",
+           "inflight", "integrity", "stat", "vpd_pg83", "vpd_pg0", "vpd_pgb0", "vpd_pgb1", "vpd_pgb2",
            "msi_irqs", "firmware_node", "statistics", "queues"}  # fmt: skip
 PROC = ("proc/self/mountinfo", "proc/cpuinfo", "proc/meminfo", "proc/swaps", "proc/sys/kernel/osrelease")
-FOLDERS_ALONG = ("queue", "hwmon", "ata_link", "device")  # folders taken in with what they hold
+FOLDERS_ALONG = (
+    "queue",
+    "hwmon",
+    "ata_link",
+    "device",
+    "holders",
+    "slaves",
+    "dm",
+    "md",
+)  # folders taken in with what they hold
 
 
 @dataclass
@@ -60,6 +69,7 @@ def record(root: Path = Path("/")) -> Machine:
         "sys/class/block/*",
         "sys/dev/block/*",
         "sys/bus/thunderbolt/devices/*",
+        "sys/fs/btrfs/*/devices/*",
     ):
         for entry in sorted(root.glob(pattern)):
             _take(entry, root, data)

@@ -11,7 +11,7 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.host import drives, inuse, loops, tree
+from ulterion.host import drives, loops, stacks, tree
 
 EDGE = 2**20  # bytes at either end that are looked at: tables of partitions and the marks of file systems lie there
 STEP = 2**16
@@ -40,7 +40,7 @@ def device_behind(fd: int, root: Path = Path("/")) -> OpenedDevice | None:
     if not stat.S_ISBLK(facts.st_mode):
         return None
     number = loops.number_text(facts.st_rdev)
-    name = inuse.name_of(number, root)
+    name = stacks.name_of(number, root)
     if name is None:
         return None
     size = os.lseek(fd, 0, os.SEEK_END)
@@ -53,7 +53,7 @@ def name_behind(path: Path, root: Path = Path("/")) -> str | None:
         facts = path.stat()
     except OSError:
         return None
-    return inuse.name_of(loops.number_text(facts.st_rdev), root) if stat.S_ISBLK(facts.st_mode) else None
+    return stacks.name_of(loops.number_text(facts.st_rdev), root) if stat.S_ISBLK(facts.st_mode) else None
 
 
 def is_read_only(name: str, root: Path = Path("/")) -> bool:
@@ -63,13 +63,13 @@ def is_read_only(name: str, root: Path = Path("/")) -> bool:
 
 def identity(name: str, root: Path = Path("/")) -> str | None:
     """Return what a device is named by on the command line: its serial number, for a loop device its backing file."""
-    disk = inuse.whole_disk(name, root)
+    disk = stacks.whole_disk(name, root)
     return drives.serial(disk, root) or tree.text(root / "sys/block" / disk / "loop/backing_file")
 
 
 def partitions(name: str, root: Path = Path("/")) -> list[str]:
     """Return the names of the partitions of a disk."""
-    return [p.parent.name for p in sorted((root / "sys/block" / inuse.whole_disk(name, root)).glob("*/partition"))]
+    return [p.parent.name for p in sorted((root / "sys/block" / stacks.whole_disk(name, root)).glob("*/partition"))]
 
 
 def has_contents(fd: int, size: int) -> bool:

@@ -66,7 +66,8 @@ def volume_words(volume: Volume) -> str:
     words = [
         show_size(volume.size) if volume.size else None,
         volume.filesystem,
-        f"on {volume.mounted}" if volume.mounted else "not mounted",
+        f"on {volume.mounted}" if volume.mounted else None if volume.part_of else "not mounted",
+        *volume.part_of,
         volume.options or None,
         f"{show_size(volume.free)} free" if volume.free is not None else None,
     ]
