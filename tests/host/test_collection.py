@@ -14,6 +14,7 @@ from pathlib import Path
 from tests.support import FolderCase
 from ulterion.core.surveyed import Drive
 from ulterion.host import machine
+from ulterion.report.words.survey import first
 
 SS = bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: up to 5 Gb/s
 USB2 = bytes([7, 16, 2, 2, 0, 0, 0])  # the USB 2 extension
@@ -188,6 +189,17 @@ class Collection(FolderCase):
                 self.check(drive, faults, ceilings)
                 self.assertEqual(drive.link, link)
                 self.assertIsNotNone(drive.port)
+
+    def test_what_is_wrong_comes_first_and_the_dearest_of_it(self) -> None:
+        """Faults before ceilings, each by what it costs in practice."""
+        half = [("0000:01:00.0", G4, G4, "16.0 x2", False), ("0000:02:00.0", G4, G3, "8.0 x4", False)]
+        slow = Usb("2-1", "5000", bos=bos(SS, plus(10)), disk="sda")
+        Built(half, FAST, [slow, Usb("1-2", "480", "2.00", disk="sdb")]).write(self.folder)
+        told = first(machine.survey(root=self.folder).drives)
+        self.assertEqual([t.partition(":")[0] for t in told], ["nvme0n1", "sda", "nvme1n1", "sdb"])
+        self.assertIn("up to 3742 MB/s less", told[0])
+        self.assertIn("up to 635 MB/s less", told[1])
+        self.assertNotIn("less", told[3])
 
     def test_a_fast_device_on_the_slow_half_of_its_socket(self) -> None:
         """By its descriptors a fault; by its version alone a question; where the socket has no fast half, nothing but the rate."""

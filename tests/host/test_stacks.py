@@ -11,7 +11,7 @@ from ulterion.core.surveyed import Survey
 from ulterion.host import machine
 from ulterion.host.recorded import record, replayed
 from ulterion.host.stacks import system_disks
-from ulterion.report.words.survey import volume_words
+from ulterion.report.words.survey import in_use, volume_words
 
 
 def _link(path: Path, target: Path) -> None:
@@ -79,6 +79,7 @@ class Stacks(FolderCase):
         found, volumes = self.surveyed()
         self.assertEqual({d.name: d.system for d in found.drives}, {"sda": True, "sdb": True, "sdc": False})
         self.assertIn("part of md0 (raid1)", volumes["sda1"])
+        self.assertEqual(in_use(found.drives[0]), ["part of md0 (raid1)"])
         self.assertNotIn("not mounted", volumes["sda1"])
         self.assertEqual(volumes["sdc1"], "2.05 GB, not mounted", "a share whose name ends like a disk is none")
         self.same_when_played_again()

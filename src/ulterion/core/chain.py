@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
-from ulterion.core.links import Link, find_link, is_lower
+from ulterion.core.links import Link, find_link, is_lower, lower
 from ulterion.core.units import show_rate
 
 MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands
@@ -88,6 +88,29 @@ def ceilings(steps: Sequence[Step]) -> list[str]:
     if slow is not None and not is_lower(slow.link, MODERN):
         sentences.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
     return sentences
+
+
+def lost(steps: Sequence[Step]) -> float:
+    """Return how much less a chain carries in practice than its ends could, at its worst place, bytes per second; 0 where nothing shows.
+
+    What an end does not say it can do is taken to be what the port can.
+    """
+    gaps = [_gap(s.link, s.capable) for s in steps] + [
+        _gap(s.capable, s.alone) for s in steps if s.role == "controller"
+    ]
+    device = next((s for s in reversed(steps) if s.role == "bridge"), None)
+    if device is not None:
+        gaps += [_gap(s.link, lower(device.port_capable, device.alone)) for s in steps if s.role in ("hub", "bridge")]
+        gaps.append(_gap(device.port_capable, device.alone))
+    return max(gaps, default=0.0)
+
+
+def _gap(link: Link | None, than: Link | None) -> float:
+    return (
+        than.practical_high - link.practical_high
+        if link is not None and than is not None and is_lower(link, than)
+        else 0.0
+    )
 
 
 def _usb_ceilings(step: Step, before: Sequence[Step]) -> list[str]:

@@ -12,7 +12,7 @@ from ulterion.core.chain import Step
 from ulterion.core.surveyed import Change, Drive, Survey
 from ulterion.core.units import show_size, show_size_both
 from ulterion.report.screen.console import bullets
-from ulterion.report.words.survey import adapter_words, details, step_words, volume_words
+from ulterion.report.words.survey import adapter_words, details, first, in_use, step_words, volume_words
 
 INDENT = 3
 LABEL = 6  # characters of what stands before a detail of a drive
@@ -27,7 +27,8 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         bench.cpu,
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
-    lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), Text("")]
+    found = bullets("Look at this first", first(survey.drives))
+    lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), *found, Text("")]
     shown: tuple[Step, ...] = ()
     for drive in sorted(survey.drives, key=lambda d: [s.name for s in d.steps] or ["~"]):
         lines += _branch(drive.steps, shown)
@@ -83,6 +84,7 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
             size,
             f"serial {drive.serial}" if drive.serial else None,
             "the system disk" if drive.system else None,
+            *(in_use(drive) if brief else []),
         )
         if w
     )

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from ulterion.core.chain import Step
+from collections.abc import Sequence
+
+from ulterion.core.chain import Step, lost
 from ulterion.core.surveyed import Adapter, Drive, Volume
-from ulterion.core.units import show_size
+from ulterion.core.units import show_rate, show_size
 
 INDENT = 3
 LABEL = 6  # characters of what stands before a detail of a drive
@@ -59,6 +61,25 @@ def driver_words(driver: str) -> str:
     """Return a driver with what it means."""
     why = {"uas": "uas (queues commands)", "usb-storage": "usb-storage (one command at a time)"}
     return why.get(driver, driver)
+
+
+def first(drives: Sequence[Drive]) -> list[str]:
+    """Return what is wrong with drives, then what holds them back, each with the most it costs first."""
+    told = [(held, lost(d.steps), d.name, s) for d in drives for held, s in _sentences(d)]
+    ordered = sorted(told, key=lambda one: (one[0], -one[1], one[2]))
+    return [
+        f"{name}: {sentence}{f'; up to {show_rate(less)} less' if less else ''}" for _, less, name, sentence in ordered
+    ]
+
+
+def _sentences(drive: Drive) -> list[tuple[bool, str]]:
+    return [*((False, f) for f in drive.faults), *((True, c) for c in drive.ceilings)]
+
+
+def in_use(drive: Drive) -> list[str]:
+    """Return every word that keeps one from testing the wrong drive: what is mounted from it, or it is a part of."""
+    uses = [w for v in drive.volumes for w in ([f"on {v.mounted}"] if v.mounted else v.part_of)]
+    return [*(["read-only"] if drive.read_only else []), *dict.fromkeys(uses)]
 
 
 def volume_words(volume: Volume) -> str:
