@@ -12,6 +12,8 @@ from ulterion.core.units import show_rate
 MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands
 SLOW = find_link("USB 480 Mb/s")  # a drive linked at this or below is slower than any drive of today
 
+DEVICES = ("bridge", "drive")  # roles of what is plugged in: a bridge, or a drive that is one itself
+
 
 @dataclass(frozen=True)
 class Step:
@@ -82,7 +84,7 @@ def ceilings(steps: Sequence[Step]) -> list[str]:
     for place, step in enumerate(steps):
         if step.role == "controller" and is_lower(step.capable, step.alone):
             sentences.append(f"{step.name} could do {step.alone}; its slot can do {step.port_capable}")
-        if step.role == "bridge":
+        if step.role in DEVICES:
             sentences += _usb_ceilings(step, steps[:place])
     slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
     if slow is not None and not is_lower(slow.link, MODERN):
@@ -98,9 +100,9 @@ def lost(steps: Sequence[Step]) -> float:
     gaps = [_gap(s.link, s.capable) for s in steps] + [
         _gap(s.capable, s.alone) for s in steps if s.role == "controller"
     ]
-    device = next((s for s in reversed(steps) if s.role == "bridge"), None)
+    device = next((s for s in reversed(steps) if s.role in DEVICES and s.link), None)
     if device is not None:
-        gaps += [_gap(s.link, lower(device.port_capable, device.alone)) for s in steps if s.role in ("hub", "bridge")]
+        gaps += [_gap(s.link, lower(device.port_capable, device.alone)) for s in steps if s.role in ("hub", *DEVICES)]
         gaps.append(_gap(device.port_capable, device.alone))
     return max(gaps, default=0.0)
 
@@ -128,6 +130,7 @@ def _usb_ceilings(step: Step, before: Sequence[Step]) -> list[str]:
             f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {step.port_capable}: "
             "try another cable, or turn the plug"
         ]
-    if link is not None and link.name.startswith("USB") and link.payload <= SLOW.payload:
+    slow = link is not None and link.name.startswith("USB") and link.payload <= SLOW.payload
+    if link is not None and slow and not is_lower(link, step.capable):
         return [f"linked at {link}: {show_rate(link.practical_high)} at most in practice"]
     return []

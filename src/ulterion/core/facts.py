@@ -30,7 +30,7 @@ class TargetFacts:
         temperature: degrees Celsius inside the drive at the start.
         port: where it is plugged in, by controller and port.
         steps: the chain from the host's controller to the drive.
-        faults: what is wrong with that chain, or holds the drive back in it, in words.
+        faults: what is wrong with that chain, in words; `ceilings` what holds the drive back in it though nothing is wrong.
         attachment: which plugging-in this was: equal for two runs between which the drive was not taken away.
     """
 
@@ -59,6 +59,7 @@ class TargetFacts:
     steps: tuple[Step, ...] = ()
     faults: tuple[str, ...] = ()
     attachment: str | None = None
+    ceilings: tuple[str, ...] = ()
 
     @property
     def fill(self) -> float | None:

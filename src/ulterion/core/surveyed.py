@@ -111,7 +111,8 @@ def as_target(
         temperature=one.temperature,
         port=one.port,
         steps=one.steps,
-        faults=(*one.faults, *one.ceilings),
+        faults=one.faults,
+        ceilings=one.ceilings,
         attachment=attachment,
     )
 

@@ -110,5 +110,5 @@ def cautions(facts: TargetFacts) -> list[str]:
         sentences.append(
             f"{facts.filesystem} may compress, move or share data: figures can differ from the drive's own"
         )
-    sentences += facts.faults
+    sentences += [*facts.faults, *facts.ceilings]
     return sentences

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.links import Link
+from ulterion.core.seenlinks import both_can
 from ulterion.core.surveyed import Drive
 from ulterion.sim.bench import SimPart
 
@@ -17,6 +18,10 @@ def seen_link(chain: Sequence[SimPart]) -> tuple[SimPart, Link | None]:
     """
     device = next((p for p in reversed(chain[1:]) if p.driver is not None), chain[-1])
     return device, trained(chain, device)
+
+
+def _alike(one: Link | None, other: Link | None) -> bool:
+    return one is not None and other is not None and one.name.split()[0] == other.name.split()[0]
 
 
 def trained(chain: Sequence[SimPart], part: SimPart) -> Link | None:
@@ -37,7 +42,12 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
     for key, part in zip(names, chain, strict=True):
         if part.unseen:
             continue
-        steps.append(Step(roles.get(id(part), "hub"), key, part.model, part.driver, trained(chain, part)))
+        role, runs = roles.get(id(part), "hub"), trained(chain, part)
+        # a device says what it can do by itself, and its port is what the chain begins with
+        port = chain[0].link if part is device and _alike(chain[0].link, part.link) else None
+        alone = part.link if port is not None else None
+        capable = both_can(alone, port) if alone else None
+        steps.append(Step(role, key, part.model, part.driver, runs, capable, port, alone=alone))
     medium = chain[-1]
     return Drive(
         name=name,
