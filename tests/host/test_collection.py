@@ -14,7 +14,7 @@ from pathlib import Path
 from tests.support import FolderCase
 from ulterion.core.surveyed import Drive
 from ulterion.host import machine
-from ulterion.report.words.survey import first
+from ulterion.report.words.survey import adapter_words, first
 
 SS = bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: up to 5 Gb/s
 USB2 = bytes([7, 16, 2, 2, 0, 0, 0])  # the USB 2 extension
@@ -200,6 +200,28 @@ class Collection(FolderCase):
         self.assertIn("up to 3742 MB/s less", told[0])
         self.assertIn("up to 635 MB/s less", told[1])
         self.assertNotIn("less", told[3])
+
+    def test_network_adapters(self) -> None:
+        """1 Gb/s on a bus of 480 Mb/s is held back; switched off is not without a cable; a radio has none."""
+        Built(buses=FAST, usb=[Usb("1-1", "480", "2.00")]).write(self.folder)
+        usb = "sys/devices/pci0000:00/0000:00:14.0/usb1/1-1"
+        for name, where, facts in (
+            ("eth0", usb, {"speed": "1000", "operstate": "up", "flags": "0x1003"}),
+            ("eth1", "sys/devices/pci0000:00/0000:00:1f.6", {"speed": "-1", "operstate": "down", "flags": "0x1002"}),
+            ("eth2", "sys/devices/pci0000:00/0000:00:1f.7", {"speed": "10", "operstate": "down", "flags": "0x1003", "carrier": "0"}),
+            ("wlan0", "sys/devices/pci0000:00/0000:00:1f.8", {"operstate": "down", "flags": "0x1003", "wireless/x": "1"}),
+        ):  # fmt: skip
+            for file, text in facts.items():
+                self.write(f"{where}/net/{name}/{file}", f"{text}\n")
+            (self.folder / where / "net" / name / "device").symlink_to(self.folder / where)
+            (self.folder / "sys/class/net").mkdir(parents=True, exist_ok=True)
+            (self.folder / "sys/class/net" / name).symlink_to(self.folder / where / "net" / name)
+        adapters = machine.survey(root=self.folder).adapters
+        words = [adapter_words(a) for a in adapters]
+        self.assertEqual(words, ["network, Ethernet 1 Gb/s", "network, switched off", "network, Ethernet 10 Mb/s, no cable",
+                                 "radio network, not connected"])  # fmt: skip
+        (told,) = first([], adapters)
+        self.assertIn("eth0: linked at Ethernet 1 Gb/s, on a bus of USB 480 Mb/s: 45.1 MB/s at most", told)
 
     def test_a_fast_device_on_the_slow_half_of_its_socket(self) -> None:
         """By its descriptors a fault; by its version alone a question; where the socket has no fast half, nothing but the rate."""

@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 
 from ulterion.core.chain import Step
 from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.links import known_link
+from ulterion.core.units import show_rate
 
 
 @dataclass(frozen=True)
@@ -119,13 +121,31 @@ def as_target(
 
 @dataclass(frozen=True)
 class Adapter:
-    """A network adapter: name, negotiated rate as a link name, driver, and the chain when it sits on a bus."""
+    """A network adapter.
+
+    Attributes:
+        name: the kernel's name.
+        link: negotiated rate as a link name.
+        driver: its driver.
+        state: 'up', 'switched off', 'no carrier' or None.
+        steps: the chain when it sits on a bus.
+        radio: whether it is one without a cable.
+    """
 
     name: str
     link: str | None = None
     driver: str | None = None
-    up: bool | None = None
+    state: str | None = None
     steps: tuple[Step, ...] = ()
+    radio: bool = False
+
+    @property
+    def held(self) -> str | None:
+        """What carries less than its own link, in words, or None: an adapter of 1 Gb/s on a bus of 480 Mb/s."""
+        link, bus = known_link(self.link), next((s for s in reversed(self.steps) if s.link is not None), None)
+        if link is None or bus is None or bus.link is None or bus.link.practical_high >= link.practical_low:
+            return None
+        return f"linked at {link}, on a bus of {bus.link}: {show_rate(bus.link.practical_high)} at most in practice"
 
 
 @dataclass(frozen=True)

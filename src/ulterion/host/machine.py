@@ -14,8 +14,10 @@ from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
 
 NOT_DRIVES = ("loop", "ram", "zram", "dm-", "md", "nbd", "sr", "fd")
-ETHERNET = {100: "Ethernet 100 Mb/s", 1000: "Ethernet 1 Gb/s", 2500: "Ethernet 2.5 Gb/s", 5000: "Ethernet 5 Gb/s",
+ETHERNET = {10: "Ethernet 10 Mb/s", 100: "Ethernet 100 Mb/s", 1000: "Ethernet 1 Gb/s", 2500: "Ethernet 2.5 Gb/s", 5000: "Ethernet 5 Gb/s",
             10000: "Ethernet 10 Gb/s", 25000: "Ethernet 25 Gb/s"}  # fmt: skip
+
+IFF_UP = 1  # of an adapter's flags (include/uapi/linux/if.h)
 
 
 def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
@@ -44,7 +46,9 @@ def _disks(root: Path) -> list[Path]:
     """Return the folders of whole disks; multipath ghosts and made-up devices are left out."""
     folders = sorted((root / "sys/block").glob("*"), key=lambda p: (len(p.name), p.name))
     return [
-        p for p in folders if not p.name.startswith(NOT_DRIVES) and not re.search(r"c\d+n\d+$|boot\d$|rpmb$", p.name)
+        p
+        for p in folders
+        if not p.name.startswith(NOT_DRIVES) and not re.search(r"c\d+n\d+$|boot\d$|gp\d$|rpmb$", p.name)
     ]
 
 
@@ -57,18 +61,28 @@ def _adapters(root: Path) -> list[Adapter]:
             continue
         speed = tree.number(folder / "speed")
         name = ETHERNET.get(speed or 0)
-        state = tree.text(folder / "operstate")
         steps: tuple[Step, ...] = chains.steps_of(device, root)
         adapters.append(
             Adapter(
                 folder.name,
                 find_link(name).name if name else None,
                 tree.name_of_link(device / "driver"),
-                None if state is None else state == "up",
+                _state(folder),
                 steps,
+                (folder / "wireless").exists() or (folder / "phy80211").exists(),
             )
         )
     return adapters
+
+
+def _state(folder: Path) -> str | None:
+    """Return how an adapter is: up, switched off (its flag IFF_UP is not set), or without a carrier (testing/sysfs-class-net)."""
+    flags, state = tree.number(folder / "flags"), tree.text(folder / "operstate")
+    if state == "up":
+        return "up"
+    if flags is not None and not flags & IFF_UP:
+        return "switched off"
+    return "no carrier" if tree.number(folder / "carrier") == 0 or state == "down" else None
 
 
 def _tunnels(root: Path) -> list[Tunnel]:

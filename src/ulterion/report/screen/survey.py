@@ -27,7 +27,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         bench.cpu,
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
-    found = bullets("Look at this first", first(survey.drives))
+    found = bullets("Look at this first", first(survey.drives, survey.adapters))
     lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), *found, Text("")]
     shown: tuple[Step, ...] = ()
     for drive in sorted(survey.drives, key=lambda d: [s.name for s in d.steps] or ["~"]):

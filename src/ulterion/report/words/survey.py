@@ -22,8 +22,9 @@ def step_words(step: Step) -> str:
 
 def adapter_words(adapter: Adapter) -> str:
     """Return what is known of a network adapter."""
-    state = "no cable" if adapter.up is False else None
-    return ", ".join(w for w in ("network", adapter.driver, adapter.link, state) if w)
+    state = {"switched off": "switched off", "no carrier": "not connected" if adapter.radio else "no cable"}
+    kind = "radio network" if adapter.radio else "network"
+    return ", ".join(w for w in (kind, adapter.driver, adapter.link, state.get(adapter.state or "")) if w)
 
 
 def details(drive: Drive) -> list[tuple[str, str]]:
@@ -63,13 +64,13 @@ def driver_words(driver: str) -> str:
     return why.get(driver, driver)
 
 
-def first(drives: Sequence[Drive]) -> list[str]:
-    """Return what is wrong with drives, then what holds them back, each with the most it costs first."""
+def first(drives: Sequence[Drive], adapters: Sequence[Adapter] = ()) -> list[str]:
+    """Return what is wrong with drives, then what holds them and network adapters back, each with the most it costs first."""
     told = [(held, lost(d.steps), d.name, s) for d in drives for held, s in _sentences(d)]
     ordered = sorted(told, key=lambda one: (one[0], -one[1], one[2]))
-    return [
-        f"{name}: {sentence}{f'; up to {show_rate(less)} less' if less else ''}" for _, less, name, sentence in ordered
-    ]
+    costs = [f"; up to {show_rate(less)} less" if less else "" for _, less, _, _ in ordered]
+    lines = [f"{name}: {sentence}{cost}" for (_, _, name, sentence), cost in zip(ordered, costs, strict=True)]
+    return [*lines, *(f"{a.name}: {a.held}" for a in adapters if a.held)]
 
 
 def _sentences(drive: Drive) -> list[tuple[bool, str]]:
