@@ -6,6 +6,8 @@ descriptors (sysfs-bus-usb), tunnels (sysfs-bus-thunderbolt).
 
 from __future__ import annotations
 
+import json
+import os
 import unittest
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -14,6 +16,7 @@ from pathlib import Path
 from tests.support import FolderCase
 from ulterion.core.surveyed import Drive
 from ulterion.host import machine
+from ulterion.host.recorded import record, replayed
 from ulterion.report.words.survey import adapter_words, first
 
 SS = bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: up to 5 Gb/s
@@ -56,9 +59,11 @@ class Built:
     buses: dict[str, str] = field(default_factory=dict)
     usb: Sequence[Usb] = ()
     tunnel: tuple[str, str, str] | None = None
+    top: Path = Path()
 
     def write(self, root: Path) -> None:
         """Make its tree."""
+        self.top = root
         for number, (address, own, slot, running, removable) in enumerate(self.pci):
             port = f"sys/devices/pci0000:00/0000:00:{number + 1:02x}.0"
             self._pci(root / port, "0x060400", slot, slot)
@@ -73,9 +78,13 @@ class Built:
         for one in self.usb:
             self._usb(self._place(root, one.name), one)
         if self.tunnel:
-            folder = root / "sys/bus/thunderbolt/devices/0-1"
+            folder, bus = (
+                root / "sys/devices/pci0000:00/0000:00:0d.2/domain0/0-0/0-1",
+                root / "sys/bus/thunderbolt/devices",
+            )
             for name, value in zip(("rx_speed", "rx_lanes", "generation"), self.tunnel, strict=True):
                 self._file(folder / name, value)
+            self._link(bus / "0-1", os.path.relpath(folder, bus))
 
     def _place(self, root: Path, name: str) -> Path:
         bus, _, ports = name.partition("-")
@@ -95,7 +104,10 @@ class Built:
         if one.disk:
             (folder / "descriptors").write_bytes(one.descriptors)
             interface = folder / f"{one.name}:1.0"
-            self._link(interface / "driver", f"/sys/bus/usb/drivers/{one.driver}")
+            self._link(
+                interface / "driver",
+                f"{'../' * (len(interface.parts) - len(self.top.parts))}sys/bus/usb/drivers/{one.driver}",
+            )
             root = folder
             while root.name != "sys":
                 root = root.parent
@@ -112,7 +124,7 @@ class Built:
         self._file(folder / "size", "2000000")
         self._link(folder / "device", "..")
         (root / "sys/block").mkdir(parents=True, exist_ok=True)
-        (root / "sys/block" / name).symlink_to(folder)
+        (root / "sys/block" / name).symlink_to(os.path.relpath(folder, root / "sys/block"))
 
     def _file(self, path: Path, text: str) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -173,6 +185,13 @@ class Collection(FolderCase):
         (found,) = machine.survey(root=self.folder).drives
         return found
 
+    def played_again(self, root: Path) -> tuple[Drive, ...]:
+        """Return the drives of a machine that was written down, moved, and looked at elsewhere."""
+        path = self.folder / "record.json"
+        path.write_text(json.dumps(record(root).as_data()))
+        with replayed(path) as (other, _):
+            return machine.survey(root=other).drives
+
     def check(self, drive: Drive, faults: list[str], ceilings: list[str]) -> None:
         for told, wanted in ((drive.faults, faults), (drive.ceilings, ceilings)):
             self.assertEqual(len(told), len(wanted), told)
@@ -188,6 +207,7 @@ class Collection(FolderCase):
                 (drive,) = machine.survey(root=root).drives
                 self.check(drive, faults, ceilings)
                 self.assertEqual(drive.link, link)
+                self.assertEqual(self.played_again(root), (drive,))
                 self.assertIsNotNone(drive.port)
 
     def test_what_is_wrong_comes_first_and_the_dearest_of_it(self) -> None:
@@ -200,6 +220,31 @@ class Collection(FolderCase):
         self.assertIn("up to 3742 MB/s less", told[0])
         self.assertIn("up to 635 MB/s less", told[1])
         self.assertNotIn("less", told[3])
+
+    def test_sata(self) -> None:
+        """What drive, host and link can do: a drive of 3 Gb/s is sound at 3; a link held down after errors, and one below both, are faults."""
+        cases: list[tuple[str, str, str, int, list[str], list[str]]] = [
+            ("6.0", "<unknown>", "6.0", 0b1110, [], []),
+            ("3.0", "6.0", "6.0", 0b0110, [], []),
+            ("3.0", "6.0", "3.0", 0b1110, [], ["it could do SATA 6 Gb/s; its port can do SATA 3 Gb/s"]),
+            ("3.0", "6.0", "6.0", 0b1110, ["can do SATA 6 Gb/s: cable or plug"], []),
+            ("3.0", "3.0", "6.0", 0b1110, ["held down to SATA 3 Gb/s after errors"], []),
+            ("3.0", "<unknown>", "<unknown>", 0xFFFF, [], []),
+        ]
+        for number, (runs, allowed, host, speeds, faults, ceilings) in enumerate(cases):
+            with self.subTest(runs=runs, allowed=allowed, host=host, speeds=speeds):
+                port = f"{number}/sys/devices/pci0000:00/0000:00:17.0/ata1"
+                for name, rate in (("sata_spd", runs), ("sata_spd_limit", allowed), ("hw_sata_spd_limit", host)):
+                    text = rate if rate.startswith("<") else f"{rate} Gbps"
+                    self.write(f"{port}/link1/ata_link/link1/{name}", f"{text}\n")
+                words = ["0000"] * 256
+                words[76] = f"{speeds:04x}"
+                self.write(f"{port}/link1/dev1.0/ata_device/dev1.0/id", " ".join(words))
+                disk = self.folder / port / "host0/target0:0:0/0:0:0:0/block/sda"
+                self.write(str(disk.relative_to(self.folder) / "size"), "1000\n")
+                (self.folder / f"{number}/sys/block").mkdir(parents=True)
+                (self.folder / f"{number}/sys/block/sda").symlink_to(disk)
+                self.check(machine.survey(root=self.folder / str(number)).drives[0], faults, ceilings)
 
     def test_network_adapters(self) -> None:
         """1 Gb/s on a bus of 480 Mb/s is held back; switched off is not without a cable; a radio has none."""

@@ -30,6 +30,7 @@ class Step:
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
         alone: the best that it says it can do by itself, or None.
         queues: of a device that takes one command at a time, whether it says it could queue them; None where that is not shown.
+        lowered: the link that the kernel holds it down to after errors, or None.
         may_do_more: whether what it says of itself is what faster devices say on a slow cable.
     """
 
@@ -47,6 +48,7 @@ class Step:
     alone: Link | None = None
     queues: bool | None = None
     may_do_more: bool = False
+    lowered: Link | None = None
 
 
 def faults(steps: Sequence[Step]) -> list[str]:
@@ -75,7 +77,12 @@ def _link_faults(step: Step) -> list[str]:
         return [f"{step.name} {could}: the wrong slot, or badly seated"]
     if step.role == "hub":
         return [f"hub {step.name} {could}: its cable, or the wrong port"]
-    return [f"linked at {step.link}; device and port can do {step.capable}: cable, port or a turned plug"]
+    told = f"linked at {step.link}; device and port can do {step.capable}"
+    if step.lowered is not None:
+        return [f"{told}: held down to {step.lowered} after errors, as a bad cable or plug makes them"]
+    return [
+        f"{told}: {'cable or plug' if step.link and step.link.name.startswith('SATA') else 'cable, port or a turned plug'}"
+    ]
 
 
 def ceilings(steps: Sequence[Step]) -> list[str]:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.chain import Step
-from ulterion.core.links import Link, find_link, higher
+from ulterion.core.links import Link, find_link, higher, is_lower, known_link
 from ulterion.core.seenlinks import both_can
 from ulterion.host import drives, pcie, tree, usb
 from ulterion.host.names import name_of
@@ -19,6 +19,7 @@ VOLTS = 5.0  # of USB before any negotiation
 GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5, "USB 10 Gb/s (2 x 5)": 1.5, "USB 20 Gb/s": 1.5}
 """Amperes of a port (USB 2.0, 7.2.1; USB 3.2, 11.4.5: 1.5 over two lanes); 0.9 on others."""
 ATA_RATES = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
+SPEEDS, UNSET = 76, 0xFFFF  # word of the identify data that lists speeds, and what it is where it is not there
 CARD_TIMINGS = {
     "0": "SD default speed",
     "1": "eMMC HS52",
@@ -143,19 +144,37 @@ def _nvme(folder: Path, root: Path) -> Step | None:
 
 
 def _sata(folder: Path, root: Path) -> Step | None:
+    """A SATA port: what runs, what libata allows, what host and drive can do (Documentation/ABI/testing/sysfs-ata)."""
     if not re.fullmatch(r"ata\d+", folder.name):
         return None
-    links = sorted(folder.glob("link*/ata_link/link*"))
-    names = [ATA_RATES.get(tree.text(p / n) or "") for p in links[:1] for n in ("sata_spd", "sata_spd_limit")]
-    running, limit = [*(find_link(name) if name else None for name in names), None, None][:2]
-    return Step(
-        "bridge",
-        folder.name,
-        "SATA port",
-        tree.name_of_link(folder.parent / "driver"),
-        running,
-        limit if running else None,
+    links = sorted(folder.glob("link*/ata_link/link*"))[:1]
+    running, allowed, host = [
+        _ata_rate(links[0] / name) if links else None for name in ("sata_spd", "sata_spd_limit", "hw_sata_spd_limit")
+    ]
+    port, alone = host or allowed, _identified(folder)
+    capable = both_can(alone, port) if running else None
+    lowered = allowed if is_lower(allowed, port) else None
+    driver = tree.name_of_link(folder.parent / "driver")
+    return Step("bridge", folder.name, "SATA port", driver, running, capable, port, alone=alone, lowered=lowered)
+
+
+def _ata_rate(path: Path) -> Link | None:
+    return known_link(ATA_RATES.get(tree.text(path) or ""))
+
+
+def _identified(folder: Path) -> Link | None:
+    """Return the best that a SATA drive says it can do (ACS-4, IDENTIFY DEVICE, word 76: bits 1 to 3 for 1.5, 3 and 6 Gb/s)."""
+    text = next((tree.text(p) for p in sorted(folder.glob("link*/dev*/ata_device/dev*/id"))), None)
+    words = (text or "").split()
+    try:
+        speeds = int(words[SPEEDS], 16) if len(words) > SPEEDS else 0
+    except ValueError:
+        return None
+    best = next(
+        (name for bit, name in ((3, "SATA 6 Gb/s"), (2, "SATA 3 Gb/s"), (1, "SATA 1.5 Gb/s")) if speeds >> bit & 1),
+        None,
     )
+    return known_link(best) if speeds != UNSET else None
 
 
 def _card(folder: Path, root: Path) -> Step | None:
