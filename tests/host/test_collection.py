@@ -221,6 +221,26 @@ class Collection(FolderCase):
         self.assertIn("up to 635 MB/s less", told[1])
         self.assertNotIn("less", told[3])
 
+    def test_behind_a_switch(self) -> None:
+        """A switch of one lane holds four back; one as wide as its drive does not, and its lower side is no second one."""
+        for number, (up, ceilings) in enumerate(
+            (("8.0 x1", ["behind a switch (0000:01:00.0) that runs at PCIe 3.0 x1"]), (G4, []))
+        ):
+            root, built = self.folder / str(number), Built()
+            built.top = root
+            folder = root / "sys/devices/pci0000:00/0000:00:01.0"
+            for name, link in (("", up), ("0000:01:00.0", up), ("0000:02:00.0", G4)):
+                folder = folder / name if name else folder
+                built._pci(folder, "0x060400", link, link)
+            drive = folder / "0000:03:00.0"
+            built._pci(drive, "0x010802", G4, G4)
+            built._file(drive / "nvme/nvme0/subsysnqn", "nqn")
+            built._disk(root, drive / "nvme/nvme0/nvme0n1", "nvme0n1")
+            found = machine.survey(root=root).drives[0]
+            self.check(found, [], ceilings)
+            self.assertEqual([s.role for s in found.steps], ["switch", "controller", "drive"])
+            self.assertEqual("less" in " ".join(first([found])), bool(ceilings))
+
     def test_sata(self) -> None:
         """What drive, host and link can do: a drive of 3 Gb/s is sound at 3; a link held down after errors, and one below both, are faults."""
         cases: list[tuple[str, str, str, int, list[str], list[str]]] = [

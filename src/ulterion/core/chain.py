@@ -20,7 +20,7 @@ class Step:
     """One thing on the way from the host to a drive.
 
     Attributes:
-        role: 'controller', 'root hub', 'hub', 'bridge', 'slot' or 'drive'.
+        role: 'switch', 'controller', 'root hub', 'hub', 'bridge', 'slot' or 'drive'.
         name: the kernel's name: a PCI address, '2-1', 'nvme0', 'ata1', 'mmc0'.
         title: vendor and product, or None.
         driver: kernel driver, or None.
@@ -91,6 +91,13 @@ def ceilings(steps: Sequence[Step]) -> list[str]:
     for place, step in enumerate(steps):
         if step.role == "controller" and is_lower(step.capable, step.alone):
             sentences.append(f"{step.name} could do {step.alone}; its slot can do {step.port_capable}")
+        if step.role == "controller":
+            narrow = next((s for s in steps[:place] if s.role == "switch" and is_lower(s.link, step.link)), None)
+            sentences += (
+                [f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"]
+                if narrow
+                else []
+            )
         if step.role in DEVICES:
             sentences += _usb_ceilings(step, steps[:place])
     slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
@@ -107,6 +114,8 @@ def lost(steps: Sequence[Step]) -> float:
     gaps = [_gap(s.link, s.capable) for s in steps] + [
         _gap(s.capable, s.alone) for s in steps if s.role == "controller"
     ]
+    controller = next((s for s in steps if s.role == "controller"), None)
+    gaps += [_gap(s.link, controller.link) for s in steps if s.role == "switch" and controller is not None]
     device = next((s for s in reversed(steps) if s.role in DEVICES and s.link), None)
     if device is not None:
         gaps += [_gap(s.link, lower(device.port_capable, device.alone)) for s in steps if s.role in ("hub", *DEVICES)]

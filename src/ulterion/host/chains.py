@@ -49,9 +49,12 @@ def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:
 
 
 def _pci(folder: Path, root: Path) -> Step | None:
-    """A PCI device; the last before the drive is its controller, bridges further up are left out."""
-    if not pcie.ADDRESS.fullmatch(folder.name) or (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
+    """A PCI device: the controller of a drive, or a switch on the way to it; other bridges are left out."""
+    if not pcie.ADDRESS.fullmatch(folder.name):
         return None
+    if (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
+        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder) else None
+        return Step("switch", folder.name, None, None, up) if up else None
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None
     driver = tree.name_of_link(folder / "driver")

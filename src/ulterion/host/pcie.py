@@ -32,6 +32,17 @@ def link_of(folder: Path, which: str) -> Link | None:
         return None
 
 
+def is_upstream(folder: Path) -> bool:
+    """Return whether a bridge is the upper side of a switch that is no tunnel's: its link is the one towards the host.
+
+    Root ports stand at the top; below one, sides of switches follow each other, the upper first (PCI Express Base Specification 5.0, 1.3.3).
+    """
+    above = 0
+    while ADDRESS.fullmatch(folder.parents[above].name):
+        above += 1
+    return above % 2 == 1 and tree.text(folder / "removable") != "removable"
+
+
 def is_tunnelled(folder: Path) -> bool:
     """Return whether a PCI device hangs on a tunnel: one that can be taken away, with a link that states what tunnels do."""
     speed = tree.text(folder / "current_link_speed") or ""

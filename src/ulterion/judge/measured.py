@@ -18,6 +18,11 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 
+LABELS = {
+    "controller": "the host's controller",
+    "switch": "the switch {}",
+    "hub": "the hub {}",
+}  # of what lies between, by role
 HUBS = ("hub", "dock")  # kinds of parts that the host shows as a hub
 
 
@@ -167,9 +172,8 @@ def _host_elements(run: AnyRun) -> list[Element]:
     for step in run.target.steps:
         link = step.link
         known = step.name in run.chain  # the simulated bench names its parts as the review does
-        if link is not None and not known and step.role in ("controller", "hub") and link.name != run.target.link:
-            label = "the host's controller" if step.role == "controller" else f"the hub {step.title or step.name}"
-            only = step.role == "controller"
+        if link is not None and not known and step.role in LABELS and link.name != run.target.link:
+            label, only = LABELS[step.role].format(step.title or step.name), step.role != "hub"
             elements.append(Element(key=f"{step.role} {step.name}", label=label, link=link, only_link=only))
     return elements
 
