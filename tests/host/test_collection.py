@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import unittest
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -209,6 +210,23 @@ class Collection(FolderCase):
                 self.assertEqual(drive.link, link)
                 self.assertEqual(self.played_again(root), (drive,))
                 self.assertIsNotNone(drive.port)
+
+    def test_nothing_is_accused_of_what_is_missing(self) -> None:
+        """With any attribute gone no machine has a fault that it had not before; with nonsense there it is still surveyed."""
+        rng = random.Random(7)
+        for number, (what, built, *_) in enumerate(CASES):
+            root = self.folder / str(number)
+            built.write(root)
+            (whole,) = machine.survey(root=root).drives
+            attributes = sorted(p for p in root.rglob("*") if p.is_file() and not p.is_symlink())
+            for path in rng.sample(attributes, min(14, len(attributes))):
+                kept = path.read_bytes()
+                path.unlink()
+                for drive in machine.survey(root=root).drives:
+                    self.assertLessEqual(set(drive.faults), set(whole.faults), (what, path.name))
+                path.write_bytes(rng.choice((b"", b"\xff\x00", b"-1", b"9" * 40, b"nonsense\n")))
+                machine.survey(root=root)
+                path.write_bytes(kept)
 
     def test_what_is_wrong_comes_first_and_the_dearest_of_it(self) -> None:
         """Faults before ceilings, each by what it costs in practice."""

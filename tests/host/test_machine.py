@@ -106,8 +106,8 @@ class Recorded(unittest.TestCase):
             path.write_text(rng.choice(NONSENSE))
         return lambda: path.write_bytes(before)
 
-    def test_what_device_port_and_slot_could_do(self) -> None:
-        """Capability descriptors, the power asked for, and a PCIe link below its slot's are read where they stand."""
+    def test_what_device_and_port_could_do(self) -> None:
+        """Capability descriptors and the power asked for are read where they stand; a slot that does not say what it can do accuses nobody."""
         usb = bytes([5, 15, 22, 0, 2, 7, 16, 2, 2, 0, 0, 0])  # a header and the USB 2 extension
         fast = usb + bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: 12, 480 Mb/s and 5 Gb/s
         with replayed(MACHINE) as (root, _):
@@ -118,16 +118,10 @@ class Recorded(unittest.TestCase):
             (nvme / "max_link_speed").write_text("16.0 GT/s PCIe\n")
             (nvme / "max_link_width").write_text("4\n")
             found = {d.serial: d for d in machine.survey(root=root).drives}
-            (bus / "1-5/bDeviceClass").write_text("00\n")  # the same stick, as if no hub were known in between
-            direct = {d.serial: d for d in machine.survey(root=root).drives}["LAB-HUBSTICK"]
-            (bus / "1-5/1-5.1/bos_descriptors").write_bytes(usb)
-            older = {d.serial: d for d in machine.survey(root=root).drives}["LAB-HUBSTICK"]
         stick = " ".join([*found["LAB-HUBSTICK"].faults, *found["LAB-HUBSTICK"].ceilings])
         self.assertIn("behind a hub (1-5)", stick)
         self.assertIn("asks for 4.5 W and its port gives 2.5 W", stick)
-        self.assertIn("it and its slot can do PCIe 4.0 x4", " ".join(found["LAB-NVME"].faults))
-        self.assertIn("device and port can do USB 5 Gb/s", " ".join(direct.faults))
-        self.assertIn("device and port can do USB 480 Mb/s", " ".join(older.faults))
+        self.assertEqual(found["LAB-NVME"].faults, ())
 
     def test_looking_around_asks_no_usb_bridge(self) -> None:
         """On a live machine only drives that are not behind USB are asked for their logs, unless told otherwise."""

@@ -26,11 +26,13 @@ def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
 
 
 def both_can(one: Link | None, other: Link | None) -> Link | None:
-    """Return the best that two ends can do together, the known one's where only one is.
+    """Return the best that two ends can do together, None where it is not known of both: what is missing accuses nobody.
 
     PCIe ends agree on the lower speed and, by itself, on the lower width: 4.0 x4 in a slot of 3.0 x16 is 3.0 x4.
     """
-    parts = [re.fullmatch(r"PCIe ([\d.]+) x(\d+)", k.name) if k is not None else None for k in (one, other)]
+    if one is None or other is None:
+        return None
+    parts = [re.fullmatch(r"PCIe ([\d.]+) x(\d+)", k.name) for k in (one, other)]
     if parts[0] is None or parts[1] is None:
         return lower(one, other)
     speed = min((p[1] for p in parts if p is not None), key=float)

@@ -15,6 +15,7 @@ from ulterion.core.seenlinks import both_can
 from ulterion.host import drives, pcie, tree, usb
 from ulterion.host.names import name_of
 
+BEHIND = re.compile(r"\d+-[\d.]+")  # names of USB devices: bus and ports
 VOLTS = 5.0  # of USB before any negotiation
 GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5, "USB 10 Gb/s (2 x 5)": 1.5, "USB 20 Gb/s": 1.5}
 """Amperes of a port (USB 2.0, 7.2.1; USB 3.2, 11.4.5: 1.5 over two lanes); 0.9 on others."""
@@ -78,7 +79,9 @@ def _usb(folder: Path, root: Path) -> Step | None:
         return Step("root hub", folder.name, None, None, link)
     title = name_of("usb", *ids, root) or _own_name(folder)
     port, alone = _port_capable(folder), usb.capable(folder)
-    capable = both_can(both_can(alone, port), _hub_carries(folder.parent)) if alone else None
+    capable = both_can(alone, port)
+    if BEHIND.fullmatch(folder.parent.name):  # a device with devices below it is a hub, whatever it says
+        capable = both_can(capable, _hub_carries(folder.parent))
     power = _power(folder, link)
     if _is_hub(folder):
         return Step("hub", folder.name, title, None, _hub_carries(folder), capable, port, *power, alone=alone)
@@ -95,12 +98,10 @@ def _is_hub(folder: Path) -> bool:
 
 
 def _hub_carries(folder: Path) -> Link | None:
-    """Return what a hub carries to its host: its own link, or that of its fast half where it is a slow one; None of what is no hub.
+    """Return what a hub carries to its host: its own link, or that of its fast half where it is a slow one.
 
     A hub of USB 3 is two hubs side by side (USB 3.2, 10.1), each on its own half of the socket.
     """
-    if not _is_hub(folder):
-        return None
     own, twin = drives.usb_link_of(folder), folder / "port" / "peer" / "device"
     return higher(own, drives.usb_link_of(twin)) if _is_hub_at(twin) else own
 
@@ -155,7 +156,7 @@ def _sata(folder: Path, root: Path) -> Step | None:
         _ata_rate(links[0] / name) if links else None for name in ("sata_spd", "sata_spd_limit", "hw_sata_spd_limit")
     ]
     port, alone = host or allowed, _identified(folder)
-    capable = both_can(alone, port) if running else None
+    capable = both_can(alone, port)
     lowered = allowed if is_lower(allowed, port) else None
     driver = tree.name_of_link(folder.parent / "driver")
     return Step("bridge", folder.name, "SATA port", driver, running, capable, port, alone=alone, lowered=lowered)

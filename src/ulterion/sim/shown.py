@@ -46,7 +46,7 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
         # a device says what it can do by itself, and its port is what the chain begins with
         port = chain[0].link if part is device and _alike(chain[0].link, part.link) else None
         alone = part.link if port is not None else None
-        capable = both_can(alone, port) if alone else None
+        capable = both_can(alone, port)
         steps.append(Step(role, key, part.model, part.driver, runs, capable, port, alone=alone))
     medium = chain[-1]
     return Drive(
