@@ -57,12 +57,12 @@ class Compare(unittest.TestCase):
         self.assertIn("would probably decide", noisy.why or "")
 
     def test_noise_makes_no_accusation_and_hides_no_loss(self) -> None:
-        """A true 2 % is `slower` in at most 10 % at any noise up to 3 %; a true 6 % at 2 % noise is found in 80 %, of 500 each."""
+        """A true 2 % is `slower` in at most 10 % at any noise up to 3 %; a true 6 % at 2 % noise is found in 80 %, of 300 each."""
         rng = np.random.default_rng(8)
 
         def called(ratio: float, noise: float, passes: int) -> float:
-            sides = [np.exp(rng.normal(math.log(c), noise, (500, passes))) for c in (100 * ratio, 100)]
-            return sum(compare(list(a), list(b)).verdict == "slower" for a, b in zip(*sides, strict=True)) / 500
+            sides = [np.exp(rng.normal(math.log(c), noise, (300, passes))) for c in (100 * ratio, 100)]
+            return sum(compare(list(a), list(b)).verdict == "slower" for a, b in zip(*sides, strict=True)) / 300
 
         for noise in (0.003, 0.007, 0.011, 0.015, 0.02, 0.03):
             for passes in (3, 5, 10):
