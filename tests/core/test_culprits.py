@@ -97,7 +97,7 @@ def reviews(draw: st.DrawFn) -> tuple[dict[str, float], list[list[str]]]:
 
 
 class Properties(unittest.TestCase):
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=150, deadline=None)
     @given(reviews(), st.integers(0, 2**31))
     def test_the_true_limit_is_never_cleared(self, review: tuple[dict[str, float], list[list[str]]], seed: int) -> None:
         """Limits a tenth apart, noise of half a per cent: the lowest of a chain is always left, and nothing faster that is known."""

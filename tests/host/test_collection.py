@@ -219,7 +219,7 @@ class Collection(FolderCase):
             built.write(root)
             (whole,) = machine.survey(root=root).drives
             attributes = sorted(p for p in root.rglob("*") if p.is_file() and not p.is_symlink())
-            for path in rng.sample(attributes, min(14, len(attributes))):
+            for path in rng.sample(attributes, min(9, len(attributes))):
                 kept = path.read_bytes()
                 path.unlink()
                 for drive in machine.survey(root=root).drives:

@@ -86,7 +86,7 @@ class Recorded(unittest.TestCase):
         rng = random.Random(4)
         names = sorted([*data["files"], *data["links"], *data["bytes"]])
         with replayed(MACHINE) as (root, _):
-            for _ in range(50):
+            for _ in range(30):
                 with contextlib.ExitStack() as mended:
                     for name in rng.sample(names, 4):  # others each time the seed is changed
                         mended.callback(self._spoil(root / name, rng))

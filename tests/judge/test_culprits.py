@@ -19,9 +19,9 @@ from ulterion.report.figures.ground import Cast
 
 class Reviews(unittest.TestCase):
     def test_right_or_honestly_one_of_several(self) -> None:
-        """Sixty random reviews: hardly ever a wrong name, the truth nearly always named or among those left."""
+        """Forty random reviews: hardly ever a wrong name, the truth nearly always named or among those left."""
         tally, ended = Counter[str](), Counter[str]()
-        for number in range(60):
+        for number in range(40):
             w = world(random.Random(900_000 + number))
             runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
             for (hookup, direction), blame in judged(w, runs).items():
