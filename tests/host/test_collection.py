@@ -239,6 +239,14 @@ class Collection(FolderCase):
         self.assertIn("up to 635 MB/s less", told[1])
         self.assertNotIn("less", told[3])
 
+    def test_a_sentence_costs_what_it_is_about(self) -> None:
+        """A stick that does not say what it can do loses nothing to its driver, though its port can do more."""
+        stick = Usb("2-1", "5000", driver="usb-storage", descriptors=b"", disk="sda")
+        Built(buses=FAST, usb=[stick]).write(self.folder)
+        (told,) = first(machine.survey(root=self.folder).drives)
+        self.assertIn("one command at a time", told)
+        self.assertNotIn("less", told)
+
     def test_behind_a_switch(self) -> None:
         """A switch of one lane holds four back; one as wide as its drive does not, and its lower side is no second one."""
         for number, (up, ceilings) in enumerate(

@@ -62,7 +62,7 @@ def cool_done(seconds: float | None) -> Ended:
 
 
 def _rest_done(seconds: float | None, blind: float, longest: float, over: Callable[[Floats, Floats], bool]) -> Ended:
-
+    """Return when a rest is over: after its time, once `over` says so of its rows, or when there is no use in waiting."""
     looked = 0.0
 
     def done(phase: GrowingPhase) -> str | None:

@@ -51,102 +51,103 @@ class Step:
     lowered: Link | None = None
 
 
+Priced = list[tuple[str, float]]
+"""Sentences, each with what it costs in practice at most, bytes per second; 0 where it is no matter of rates."""
+
+
 def faults(steps: Sequence[Step]) -> list[str]:
     """Return what is wrong with a chain, one sentence each; empty when nothing shows."""
-    sentences: list[str] = []
-    for step in steps:
-        sentences += _link_faults(step)
-        if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
-            sentences.append(
-                f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W: "
-                "use a port or a hub with more power"
-            )
-        if step.queues:
-            sentences.append(
-                f"{step.name} could queue commands (UAS) and is driven by usb-storage, one at a time: look for a quirk of the driver"
-            )
-    return sentences
-
-
-def _link_faults(step: Step) -> list[str]:
-    """Return what runs below what both of its ends say they can do; where one does not say, nothing is accused."""
-    if not is_lower(step.link, step.capable):
-        return []
-    could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
-    if step.role == "controller":
-        return [f"{step.name} {could}: the wrong slot, or badly seated"]
-    if step.role == "hub":
-        return [f"hub {step.name} {could}: its cable, or the wrong port"]
-    told = f"linked at {step.link}; device and port can do {step.capable}"
-    if step.lowered is not None:
-        return [f"{told}: held down to {step.lowered} after errors, as a bad cable or plug makes them"]
-    return [
-        f"{told}: {'cable or plug' if step.link and step.link.name.startswith('SATA') else 'cable, port or a turned plug'}"
-    ]
+    return [sentence for sentence, _ in _faults(steps)]
 
 
 def ceilings(steps: Sequence[Step]) -> list[str]:
     """Return what holds a drive below what it could do elsewhere though nothing is wrong, one sentence each, and what may be."""
-    sentences: list[str] = []
-    for place, step in enumerate(steps):
-        if step.role == "controller" and is_lower(step.capable, step.alone):
-            sentences.append(f"{step.name} could do {step.alone}; its slot can do {step.port_capable}")
-        if step.role == "controller":
-            narrow = next((s for s in steps[:place] if s.role == "switch" and is_lower(s.link, step.link)), None)
-            sentences += (
-                [f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"]
-                if narrow
-                else []
-            )
-        if step.role in DEVICES:
-            sentences += _usb_ceilings(step, steps[:place])
-    slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
-    if slow is not None and not is_lower(slow.link, MODERN):
-        sentences.append("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue")
-    return sentences
+    return [sentence for sentence, _ in _ceilings(steps)]
 
 
-def lost(steps: Sequence[Step]) -> float:
-    """Return how much less a chain carries in practice than its ends could, at its worst place, bytes per second; 0 where nothing shows.
+def prices(steps: Sequence[Step]) -> dict[str, float]:
+    """Return what each fault and ceiling of a chain costs in practice at most, bytes per second, by its sentence."""
+    return dict([*_faults(steps), *_ceilings(steps)])
 
-    What an end does not say it can do is taken to be what the port can.
-    """
-    gaps = [_gap(s.link, s.capable) for s in steps] + [
-        _gap(s.capable, s.alone) for s in steps if s.role == "controller"
-    ]
-    controller = next((s for s in steps if s.role == "controller"), None)
-    gaps += [_gap(s.link, controller.link) for s in steps if s.role == "switch" and controller is not None]
-    device = next((s for s in reversed(steps) if s.role in DEVICES and s.link), None)
-    if device is not None:
-        gaps += [_gap(s.link, lower(device.port_capable, device.alone)) for s in steps if s.role in ("hub", *DEVICES)]
-        gaps.append(_gap(device.port_capable, device.alone))
-    return max(gaps, default=0.0)
+
+def _faults(steps: Sequence[Step]) -> Priced:
+    found: Priced = []
+    for step in steps:
+        found += _link_faults(step)
+        if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
+            power = f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W"
+            found.append((f"{power}: use a port or a hub with more power", 0.0))
+        if step.queues:
+            one = f"{step.name} could queue commands (UAS) and is driven by usb-storage, one at a time"
+            found.append((f"{one}: look for a quirk of the driver", 0.0))
+    return found
+
+
+def _link_faults(step: Step) -> Priced:
+    """Return what runs below what both of its ends say they can do; where one does not say, nothing is accused."""
+    if not is_lower(step.link, step.capable):
+        return []
+    could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
+    told = f"linked at {step.link}; device and port can do {step.capable}"
+    if step.role == "controller":
+        words = f"{step.name} {could}: the wrong slot, or badly seated"
+    elif step.role == "hub":
+        words = f"hub {step.name} {could}: its cable, or the wrong port"
+    elif step.lowered is not None:
+        words = f"{told}: held down to {step.lowered} after errors, as a bad cable or plug makes them"
+    elif step.link is not None and step.link.name.startswith("SATA"):
+        words = f"{told}: cable or plug"
+    else:
+        words = f"{told}: cable, port or a turned plug"
+    return [(words, _gap(step.link, step.capable))]
 
 
 def _gap(link: Link | None, than: Link | None) -> float:
-    return (
-        than.practical_high - link.practical_high
-        if link is not None and than is not None and is_lower(link, than)
-        else 0.0
-    )
+    """Return how much less a link gives in practice than another, 0 where that is not known."""
+    if link is None or than is None or not is_lower(link, than):
+        return 0.0
+    return than.practical_high - link.practical_high
 
 
-def _usb_ceilings(step: Step, before: Sequence[Step]) -> list[str]:
-    link = step.link
-    hub = next((s for s in before if s.role == "hub" and is_lower(s.link, step.port_capable)), None)
+def _ceilings(steps: Sequence[Step]) -> Priced:
+    found: Priced = []
+    for place, step in enumerate(steps):
+        if step.role == "controller":
+            found += _slot_ceilings(step, steps[:place])
+        if step.role in DEVICES:
+            found += _usb_ceilings(step, steps[:place])
+    slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
+    if slow is not None and not is_lower(slow.link, MODERN):
+        found.append(("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue", 0.0))
+    return found
+
+
+def _slot_ceilings(step: Step, before: Sequence[Step]) -> Priced:
+    found: Priced = []
+    if is_lower(step.capable, step.alone):
+        words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
+        found.append((words, _gap(step.capable, step.alone)))
+    narrow = next((s for s in before if s.role == "switch" and is_lower(s.link, step.link)), None)
+    if narrow is not None:
+        words = f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"
+        found.append((words, _gap(narrow.link, step.link)))
+    return found
+
+
+def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:
+    link, port = step.link, step.port_capable
+    hub = next((s for s in before if s.role == "hub" and is_lower(s.link, port)), None)
     if hub is not None and (step.alone is None or is_lower(hub.link, step.alone)):
-        return [
-            f"linked at {link} behind a hub ({hub.name}) that runs at {hub.link}; the port it hangs on can do {step.port_capable}: "
-            "plug it into the port itself"
-        ]
-    if is_lower(step.port_capable, step.alone):
-        return [f"it could do {step.alone}; its port can do {step.port_capable}"]
-    if step.may_do_more and is_lower(link, step.port_capable):
-        return [
-            f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {step.port_capable}: "
-            "try another cable, or turn the plug"
-        ]
+        words = (
+            f"linked at {link} behind a hub ({hub.name}) that runs at {hub.link}; the port it hangs on can do {port}"
+        )
+        return [(f"{words}: plug it into the port itself", _gap(hub.link, lower(port, step.alone)))]
+    if is_lower(port, step.alone):
+        return [(f"it could do {step.alone}; its port can do {port}", _gap(port, step.alone))]
+    if step.may_do_more and is_lower(link, port):
+        words = f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {port}"
+        return [(f"{words}: try another cable, or turn the plug", _gap(link, port))]
     slow = link is not None and link.name.startswith("USB") and link.payload <= SLOW.payload
     if link is not None and slow and not is_lower(link, step.capable):
-        return [f"linked at {link}: {show_rate(link.practical_high)} at most in practice"]
+        return [(f"linked at {link}: {show_rate(link.practical_high)} at most in practice", 0.0)]
     return []

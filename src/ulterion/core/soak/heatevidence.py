@@ -4,8 +4,8 @@ Heat is shown by the drive's own counters, by a temperature that had just come w
 further, or by dips that begin and end at the same two temperatures, as a thermostat makes them.  A
 rate that comes back when the drive is cooler shows nothing: a drive that does less cools.  Heat is ruled out by: counters that stood
 still and have moved in the drive's life (those at zero may not be implemented: NVM Express Base Specification 2.0, figure 207); the
-load's going on at the new rate while the drive grew 5 C warmer than at the fall, which no throttling drive does; the drive cooling by
-12 C without the rate coming back; and, where nothing stands between host and drive that may be hot itself, a temperature well below the
+load's going on at the new rate while the drive grew 5 C warmer than at the fall (8 C behind a bridge), which no throttling drive does; and,
+where nothing stands between host and drive that may be hot itself, the drive cooling by 12 C without the rate coming back, a temperature well below the
 limit, or below 60 C where no limit is known, or the same temperature met without a fall.
 """
 

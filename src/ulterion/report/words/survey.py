@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.chain import Step, lost
+from ulterion.core.chain import Step, prices
 from ulterion.core.surveyed import Adapter, Drive, Volume
 from ulterion.core.units import show_rate, show_size
 
@@ -66,7 +66,7 @@ def driver_words(driver: str) -> str:
 
 def first(drives: Sequence[Drive], adapters: Sequence[Adapter] = ()) -> list[str]:
     """Return what is wrong with drives, then what holds them and network adapters back, each with the most it costs first."""
-    told = [(held, lost(d.steps), d.name, s) for d in drives for held, s in _sentences(d)]
+    told = [(held, prices(d.steps).get(s, 0.0), d.name, s) for d in drives for held, s in _sentences(d)]
     ordered = sorted(told, key=lambda one: (one[0], -one[1], one[2]))
     costs = [f"; up to {show_rate(less)} less" if less else "" for _, less, _, _ in ordered]
     lines = [f"{name}: {sentence}{cost}" for (_, _, name, sentence), cost in zip(ordered, costs, strict=True)]
