@@ -97,13 +97,16 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _learn(arguments: argparse.Namespace, env: Environment, survey: Survey) -> Status:
     from ulterion.conduct.folders import open_review
-    from ulterion.conduct.survey import find_drive, teach
+    from ulterion.conduct.survey import alike, find_drive, teach
 
     folder = open_review(arguments.review, env.folder, env.tell)
     drive = find_drive(survey, arguments.drive[0] if arguments.drive else None)
     facts = teach(folder.path / "review.toml", arguments.learn, drive)
+    others = alike(survey, drive)
+    for sentence in others:
+        env.tell(f"warning: {sentence}")
     if arguments.json:
-        env.show_json("learned", {"hookup": arguments.learn, "drive": drive.name, "expect": facts})
+        env.show_json("learned", {"hookup": arguments.learn, "drive": drive.name, "expect": facts, "alike": others})
     else:
         told = ", ".join(f"{k} {v}" for k, v in facts.items())
         env.show(

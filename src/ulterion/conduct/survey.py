@@ -61,6 +61,9 @@ def find_drive(survey: Survey, name: str | None) -> Drive:
     matching = [d for d in survey.drives if bare in (d.name, d.serial)]
     if not matching:
         raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
+    if len(matching) > 1:
+        names = " and ".join(d.name for d in matching)
+        raise UsageError(f"{names} both show the serial {bare}; name the drive you mean by its kernel name")
     return matching[0]
 
 
@@ -86,6 +89,25 @@ def learned(drive: Drive) -> dict[str, str]:
     link = known_link(drive.link)
     known = {"serial": drive.serial, "port": drive.port, "link": link.name if link else None, "driver": drive.driver}
     return {k: v for k, v in known.items() if v}
+
+
+def alike(survey: Survey, drive: Drive) -> list[str]:
+    """Return in words which other drives show what this one shows, and what is left to tell them apart by."""
+    sentences = []
+    for other in survey.drives:
+        if (
+            other.name == drive.name
+            or other.serial != drive.serial
+            or (drive.serial is None and other.model != drive.model)
+        ):
+            continue
+        same = f"the same serial {drive.serial}" if drive.serial else "no serial, as this one"
+        if drive.port is not None and other.port is not None and other.port != drive.port:
+            rest = "only the port tells them apart, so leave each where it is plugged in"
+        else:
+            rest = "nothing tells them apart, so plug in one at a time"
+        sentences.append(f"{other.name} shows {same}: {rest}")
+    return sentences
 
 
 def teach(path: Path, hookup: str, drive: Drive) -> dict[str, str]:

@@ -12,6 +12,9 @@ from ulterion.core.units import show_rate
 MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands
 SLOW = find_link("USB 480 Mb/s")  # a drive linked at this or below is slower than any drive of today
 
+ENDS = ("bridge", "slot")  # roles whose link is a drive's own
+CARRIERS = ("controller", "switch")
+ENOUGH = 0.99  # of a drive's link is enough for it
 DEVICES = ("bridge", "drive")  # roles of what is plugged in: a bridge, or a drive that is one itself
 
 
@@ -30,7 +33,7 @@ class Step:
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
         alone: the best that it says it can do by itself, or None.
         queues: of a device that takes one command at a time, whether it says it could queue them; None where that is not shown.
-        lowered: the link that the kernel holds it down to after errors, or None.
+        lowered: the link that the kernel holds it down to after errors, or None; `lowerings` how often it went down, as far as it counts.
         may_do_more: whether what it says of itself is what faster devices say on a slow cable.
     """
 
@@ -49,6 +52,7 @@ class Step:
     queues: bool | None = None
     may_do_more: bool = False
     lowered: Link | None = None
+    lowerings: int = 0
 
 
 Priced = list[tuple[str, float]]
@@ -72,8 +76,8 @@ def prices(steps: Sequence[Step]) -> dict[str, float]:
 
 def _faults(steps: Sequence[Step]) -> Priced:
     found: Priced = []
-    for step in steps:
-        found += _link_faults(step)
+    for place, step in enumerate(steps):
+        found += _link_faults(step, _needs(steps, place))
         if step.asks is not None and step.gives is not None and step.asks > step.gives + 0.05:
             power = f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W"
             found.append((f"{power}: use a port or a hub with more power", 0.0))
@@ -83,23 +87,44 @@ def _faults(steps: Sequence[Step]) -> Priced:
     return found
 
 
-def _link_faults(step: Step) -> Priced:
+def _needs(steps: Sequence[Step], place: int) -> Link | None:
+    """Return what the drive's own link carries, where that is another than the one of this step; a controller may be the drive's own."""
+    return next((s.link for s in reversed(steps[place + 1 :]) if s.role in ENDS and s.link is not None), None)
+
+
+def _link_faults(step: Step, needs: Link | None) -> Priced:
     """Return what runs below what both of its ends say they can do; where one does not say, nothing is accused."""
     if not is_lower(step.link, step.capable):
-        return []
+        return _lowered(step)
     could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
     told = f"linked at {step.link}; device and port can do {step.capable}"
     if step.role == "controller":
         words = f"{step.name} {could}: the wrong slot, or badly seated"
     elif step.role == "hub":
         words = f"hub {step.name} {could}: its cable, or the wrong port"
+    elif step.role == "slot":
+        words = (
+            f"linked at {step.link}; card and slot can do {step.capable}: contacts, an adapter, or the slot's driver"
+        )
     elif step.lowered is not None:
-        words = f"{told}: held down to {step.lowered} after errors, as a bad cable or plug makes them"
+        words = f"{told}: held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
     elif step.link is not None and step.link.name.startswith("SATA"):
         words = f"{told}: cable or plug"
     else:
         words = f"{told}: cable, port or a turned plug"
-    return [(words, _gap(step.link, step.capable))]
+    return [(words, _gap(step.link, step.capable if needs is None else lower(step.capable, needs)))]
+
+
+def _times(step: Step) -> str:
+    return f" ({step.lowerings} times lowered)" if step.lowerings > 1 else ""
+
+
+def _lowered(step: Step) -> Priced:
+    """Return a link that was lowered after errors where it is not known what both ends can do: that the kernel did it is enough."""
+    if step.lowered is None or step.capable is not None:
+        return []
+    words = f"linked at {step.link}; held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
+    return [(words, _gap(step.link, step.port_capable))] if is_lower(step.link, step.port_capable) else []
 
 
 def _gap(link: Link | None, than: Link | None) -> float:
@@ -113,16 +138,22 @@ def _ceilings(steps: Sequence[Step]) -> Priced:
     found: Priced = []
     for place, step in enumerate(steps):
         if step.role == "controller":
-            found += _slot_ceilings(step, steps[:place])
+            found += _slot_ceilings(step, steps[:place], _needs(steps, place))
         if step.role in DEVICES:
             found += _usb_ceilings(step, steps[:place])
+        if step.role == "slot" and is_lower(step.port_capable, step.alone):
+            words = f"the card could do {step.alone}; its slot can do {step.port_capable}"
+            found.append((words, _gap(step.port_capable, step.alone)))
     slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
     if slow is not None and not is_lower(slow.link, MODERN):
         found.append(("bulk-only driver (usb-storage): one command at a time, so small requests cannot queue", 0.0))
     return found
 
 
-def _slot_ceilings(step: Step, before: Sequence[Step]) -> Priced:
+def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Priced:
+    """Return what holds a controller: its slot, a switch before it; of one that only carries a drive, what holds that drive."""
+    if needs is not None:
+        return _carrier_ceilings([*before, step], needs)
     found: Priced = []
     if is_lower(step.capable, step.alone):
         words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
@@ -132,6 +163,17 @@ def _slot_ceilings(step: Step, before: Sequence[Step]) -> Priced:
         words = f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"
         found.append((words, _gap(narrow.link, step.link)))
     return found
+
+
+def _carrier_ceilings(way: Sequence[Step], needs: Link) -> Priced:
+    """Return the narrowest controller or switch on the way to a drive's link, where it carries less than that link."""
+    carrying = [s for s in way if s.role in CARRIERS and s.link is not None]
+    narrow = min(carrying, key=lambda s: s.link.practical_high if s.link else 0.0, default=None)
+    if narrow is None or narrow.link is None or narrow.link.practical_high >= needs.practical_high * ENOUGH:
+        return []
+    least = show_rate(narrow.link.practical_high)
+    words = f"linked at {needs} through a {narrow.role} ({narrow.name}) that runs at {narrow.link}: {least} at most in practice"
+    return [(words, needs.practical_high - narrow.link.practical_high)]
 
 
 def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:

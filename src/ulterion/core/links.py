@@ -14,6 +14,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from ulterion.core.cardlinks import CARDS, CARDS_OVER_PCIE, CODED_CARDS, UFS
 from ulterion.core.errors import UsageError, unknown
 
 CODES = {
@@ -21,6 +22,7 @@ CODES = {
     "64b/66b": 64 / 66,
     "128b/130b": 128 / 130,
     "128b/132b": 128 / 132,
+    "128b/150b": 128 / 150,
     "236B/256B": 236 / 256,
     "none": 1.0,
     "counted before coding": 1.0,
@@ -133,6 +135,14 @@ SATA = (
     _link("SATA 6 Gb/s", 6, "8b/10b", (480, 565), _FIS, "Serial ATA, Gen3", ("SATA III", "SATA 3", "SATA")),
 )
 
+_SSP = "frames of 1 KiB with headers, CRC and acknowledgements"
+SAS = (
+    _link("SAS 3 Gb/s", 3, "8b/10b", (240, 285), _SSP, "Serial Attached SCSI 1.1"),
+    _link("SAS 6 Gb/s", 6, "8b/10b", (480, 575), _SSP, "Serial Attached SCSI 2"),
+    _link("SAS 12 Gb/s", 12, "8b/10b", (960, 1150), _SSP, "Serial Attached SCSI 3", ("SAS",)),
+    _link("SAS 22.5 Gb/s", 22.5, "128b/150b", (1850, 2300), _SSP, "Serial Attached SCSI 4", ("SAS 24 Gb/s",)),
+)
+
 
 def _parallel_ata() -> tuple[Link, ...]:
     why, source = "command and bus turn-round times", "ATA/ATAPI-7, Ultra DMA modes"
@@ -163,61 +173,28 @@ def _pcie() -> tuple[Link, ...]:
     return tuple(links)
 
 
-def _bus(name: str, megabytes: float, source: str, *aliases: str) -> Link:
-    """Build a card bus whose standard gives its rate in MB/s."""
-    why = "command, CRC and busy times between blocks"
-    return _link(name, megabytes * 8 / 1000, "none", (megabytes * 0.75, megabytes * 0.96), why, source, aliases)
+def _cards() -> tuple[Link, ...]:
+    """Cards and soldered memory: buses whose standard gives the rate, and those on coded lanes."""
+    why, packets = "command, CRC and busy times between blocks", "packets, acknowledgements and busy times between them"
+    rows = []
+    for name, megabytes, source, *aliases in CARDS:
+        span = (megabytes * 0.75, megabytes * 0.96)
+        rows.append(_link(name, megabytes * 8 / 1000, "none", span, why, source, tuple(aliases)))
+    for name, gigabits, source, *aliases in (*CODED_CARDS, *UFS):
+        most = gigabits * 1000 * CODES["8b/10b"] / 8
+        span = (most * 0.75, most * 0.96)
+        rows.append(_link(name, gigabits, "8b/10b", span, packets, source, tuple(aliases)))
+    return tuple(rows)
 
 
-def _coded(name: str, gigabits: float, source: str, *aliases: str) -> Link:
-    """Build a card bus on differential lanes: its standard gives the rate after 8b/10b, here it is that of the line."""
-    most = gigabits * 1000 * CODES["8b/10b"] / 8
-    why = "packets, acknowledgements and busy times between them"
-    return _link(name, gigabits, "8b/10b", (most * 0.75, most * 0.96), why, source, aliases)
-
-
-_PLS = "SD Physical Layer Specification"
-SD = (
-    _bus("SD default speed", 12.5, f"{_PLS}: 25 MHz x 4 bit"),
-    _bus("SD high speed", 25, f"{_PLS}: 50 MHz x 4 bit"),
-    _bus("SD UHS-I SDR12", 12.5, f"{_PLS}: 25 MHz x 4 bit"),
-    _bus("SD UHS-I SDR25", 25, f"{_PLS}: 50 MHz x 4 bit"),
-    _bus("SD UHS-I DDR50", 50, f"{_PLS}: 50 MHz x 4 bit, both edges"),
-    _bus("SD UHS-I SDR50", 50, f"{_PLS}: 100 MHz x 4 bit", "UHS-I 50"),
-    _bus("SD UHS-I SDR104", 104, f"{_PLS}: 208 MHz x 4 bit", "SD UHS-I", "UHS-I"),
-    _coded("SD UHS-II FD156", 1.56, "SD UHS-II Addendum: full duplex"),
-    _coded("SD UHS-II HD312", 3.12, "SD UHS-II Addendum: half duplex, two lanes", "SD UHS-II", "UHS-II"),
-    _coded("SD UHS-III FD312", 3.12, "SD Physical Layer Specification 6.0: full duplex"),
-    _coded("SD UHS-III FD624", 6.24, "SD Physical Layer Specification 6.0: full duplex", "SD UHS-III", "UHS-III"),
-)
-EMMC = (
-    _bus("eMMC HS52", 52, "JESD84: 52 MHz x 8 bit"),
-    _bus("eMMC DDR52", 104, "JESD84: 52 MHz x 8 bit, both edges"),
-    _bus("eMMC HS200", 200, "JESD84: 200 MHz x 8 bit"),
-    _bus("eMMC HS400", 400, "JESD84: 200 MHz x 8 bit, both edges", "eMMC"),
-)
-
-
-def _card_pcie() -> tuple[Link, ...]:
+def _cards_over_pcie() -> tuple[Link, ...]:
     """Cards that speak PCIe: the link of the lanes they carry."""
-    forms = (
-        ("SD Express 3.0 x1", "3.0", 1, "SD Specification 7.0", ("SD Express",)),
-        ("SD Express 3.0 x2", "3.0", 2, "SD Specification 8.0", ()),
-        ("SD Express 4.0 x1", "4.0", 1, "SD Specification 8.0", ()),
-        ("SD Express 4.0 x2", "4.0", 2, "SD Specification 8.0", ()),
-        ("CFexpress 2.0 Type A", "3.0", 1, "CFexpress 2.0", ("CFexpress Type A",)),
-        ("CFexpress 2.0 Type B", "3.0", 2, "CFexpress 2.0", ("CFexpress Type B", "CFexpress")),
-        ("CFexpress 2.0 Type C", "3.0", 4, "CFexpress 2.0", ("CFexpress Type C",)),
-        ("CFexpress 4.0 Type A", "4.0", 1, "CFexpress 4.0", ()),
-        ("CFexpress 4.0 Type B", "4.0", 2, "CFexpress 4.0", ()),
-        ("CFexpress 4.0 Type C", "4.0", 4, "CFexpress 4.0", ()),
-    )
     pcie = {link.name: link for link in _pcie()}
-    links = []
-    for name, generation, lanes, source, aliases in forms:
+    rows = []
+    for name, generation, lanes, source, *aliases in CARDS_OVER_PCIE:
         base = pcie[f"PCIe {generation} x{lanes}"]
-        links.append(replace(base, name=name, source=f"{source}: {base.name}", aliases=aliases))
-    return tuple(links)
+        rows.append(replace(base, name=name, source=f"{source}: {base.name}", aliases=tuple(aliases)))
+    return tuple(rows)
 
 
 TCP_SHARE = 1448 / 1538  # payload of a full 1500-byte frame (IPv4, TCP with timestamps) over its bytes on the wire
@@ -255,7 +232,9 @@ def _ethernet() -> tuple[Link, ...]:
     return tuple(links)
 
 
-LINKS: tuple[Link, ...] = USB + THUNDERBOLT + SATA + _parallel_ata() + _pcie() + SD + EMMC + _card_pcie() + _ethernet()
+LINKS: tuple[Link, ...] = (
+    *USB, *THUNDERBOLT, *SATA, *SAS, *_parallel_ata(), *_pcie(), *_cards(), *_cards_over_pcie(), *_ethernet(),
+)  # fmt: skip
 
 
 def _key(text: str) -> str:

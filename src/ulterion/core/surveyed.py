@@ -48,6 +48,7 @@ class Drive:
         temperature: C; `no_temperature` why there is none.
         health: what its own log counts.
         system: whether the running system lives on it.
+        paths: of one that several controllers lead to, each in words.
     """
 
     name: str
@@ -74,6 +75,12 @@ class Drive:
     no_temperature: str = ""
     health: dict[str, float] = field(default_factory=dict)
     system: bool = False
+    paths: tuple[str, ...] = ()
+
+    @property
+    def empty(self) -> bool:
+        """Whether it is a slot without a medium."""
+        return not self.size and bool(self.removable)
 
 
 def as_target(
@@ -130,6 +137,7 @@ class Adapter:
         state: 'up', 'switched off', 'no carrier' or None.
         steps: the chain when it sits on a bus.
         radio: whether it is one without a cable.
+        half: whether it sends and receives in turns only (half duplex).
     """
 
     name: str
@@ -138,6 +146,7 @@ class Adapter:
     state: str | None = None
     steps: tuple[Step, ...] = ()
     radio: bool = False
+    half: bool = False
 
     @property
     def held(self) -> str | None:
@@ -159,14 +168,26 @@ class Tunnel:
 
 
 @dataclass(frozen=True)
+class Refused:
+    """Something that is plugged in and gives no drive: its name, why in words, what it is, where."""
+
+    name: str
+    words: str
+    title: str | None = None
+    port: str | None = None
+
+
+@dataclass(frozen=True)
 class Survey:
-    """A machine: its facts, drives, network adapters and tunnels, and what root would add."""
+    """A machine: its facts, drives, network adapters and tunnels, what root would add, what gives no drive, and slots without a card."""
 
     bench: BenchFacts
     drives: tuple[Drive, ...] = ()
     adapters: tuple[Adapter, ...] = ()
     tunnels: tuple[Tunnel, ...] = ()
     root_would_add: tuple[str, ...] = ()
+    refused: tuple[Refused, ...] = ()
+    empty_slots: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
-from ulterion.core.chain import ceilings, faults
+from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.surveyed import Drive, Volume
-from ulterion.host import chains, drives, inuse, mounts, safety, sensors, stacks, tree
+from ulterion.host import chains, drives, gaveup, inuse, mounts, nvmepaths, ports, safety, sensors, stacks, tree
 
 LIVE = Path("/")
 
@@ -22,23 +22,26 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
     block = root / "sys/block" / name
     connection = drives.connection(name, root)
     ask = root == LIVE and (ask_usb or connection.transport != "USB")
-    steps = chains.steps_of(block, root)
+    steps = chains.steps_of(nvmepaths.place_of(name, root), root)
+    paths = nvmepaths.controllers(block.resolve())
+    ways = [steps, *(chains.steps_of(c, root) for c in paths[1:])]
     rotational, ro, removable = (tree.number(block / n) for n in ("queue/rotational", "ro", "removable"))
     depth = tree.number(block / "device/queue_depth") or tree.number(block / "queue/nr_requests")
     temperature, why = _temperature(name, root, ask)
-    card = next((s.link for s in steps if s.role == "slot"), None)
+    empty = bool(removable) and not drives.capacity(name, root)  # a reader without a card is no fault
+    found, held = ((), ()) if empty else _told(name, ways, root)
     return Drive(
         name=name,
         transport=connection.transport,
         model=drives.model(name, root),
         serial=drives.serial(name, root),
         firmware=tree.text(block / "device/firmware_rev") or tree.text(block / "device/rev"),
-        port=chains.port_of(block, root),
-        link=connection.link or (card.name if card else None),
+        port=ports.port_of(name, root),
+        link=_link(connection.link, ways),
         driver=connection.driver,
         steps=steps,
-        faults=tuple(faults(steps)),
-        ceilings=tuple(ceilings(steps)),
+        faults=found,
+        ceilings=held,
         size=drives.capacity(name, root),
         logical_block=tree.number(block / "queue/logical_block_size"),
         physical_block=tree.number(block / "queue/physical_block_size"),
@@ -52,7 +55,29 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
         no_temperature=why,
         health=sensors.counters_of(name, root) if ask else {},
         system=name in (stacks.system_disks(root) if system is None else system),
+        paths=tuple(nvmepaths.told(p) for p in paths) if len(paths) > 1 else (),
     )
+
+
+Told = tuple[str, ...]
+
+
+def _told(name: str, ways: Sequence[Sequence[Step]], root: Path) -> tuple[Told, Told]:
+    """Return what is wrong with a drive and its ways, and what holds it."""
+    wrong = [*gaveup.state_words(name, root), *(f for way in ways for f in faults(way))]
+    return tuple(dict.fromkeys(wrong)), tuple(dict.fromkeys(c for way in ways for c in ceilings(way)))
+
+
+def _link(shown: str | None, ways: Sequence[Sequence[Step]]) -> str | None:
+    """Return a drive's link: what the nearest bus shows, or its slot; None where several ways to it differ."""
+    own = [
+        next((s.link for s in reversed(way) if s.role in ("controller", "slot") and s.link is not None), None)
+        for way in ways
+    ]
+    if len(ways) > 1:
+        return shown if len(set(own)) == 1 else None
+    slot = next((s.link for s in ways[0] if s.role == "slot"), None)
+    return shown or (slot.name if slot else None)
 
 
 def _temperature(name: str, root: Path, ask: bool) -> tuple[float | None, str]:

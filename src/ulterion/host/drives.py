@@ -6,9 +6,9 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.links import Link, find_link
+from ulterion.core.links import Link
 from ulterion.core.seenlinks import usb_link
-from ulterion.host import pcie, tree
+from ulterion.host import cards, nvmepaths, pcie, sata, scsi, tree, tunnels
 
 SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blocks (kernel documentation, ABI/stable)
 
@@ -25,16 +25,17 @@ class Connection:
 
 def connection(disk: str, root: Path = Path("/")) -> Connection:
     """Return how a disk is attached, from the nearest bus above it that tells."""
-    device = (root / "sys/block" / disk).resolve()
-    for folder in tree.above(device, root):
-        for look in (_usb, _nvme, _sata, _card):
-            connected = look(folder, root)
+    place = nvmepaths.place_of(disk, root)
+    folders = tree.above(place, root)
+    for looks in ((_usb, _nvme, _sata, _card, _other), (_on_host,)):
+        for folder in folders:
+            connected = next((c for look in looks if (c := look(folder, place, root)) is not None), None)
             if connected is not None:
                 return connected
-    return Connection("virtual", None, tree.name_of_link(device / "device/driver"))
+    return Connection(None, None, tree.name_of_link(place / "device/driver"))
 
 
-def _usb(folder: Path, root: Path) -> Connection | None:
+def _usb(folder: Path, place: Path, root: Path) -> Connection | None:
     """A USB interface below a device with a `speed`: the bridge or stick itself."""
     speed = tree.text(folder / "speed")
     if speed is None or not (folder / "idVendor").exists() or (tree.text(folder / "bDeviceClass") == "09"):
@@ -57,26 +58,28 @@ def usb_driver(folder: Path) -> str | None:
     return next((d for d in drivers if d in ("uas", "usb-storage")), None)
 
 
-def _nvme(folder: Path, root: Path) -> Connection | None:
-    if not re.fullmatch(r"nvme\d+", folder.name):
+def _nvme(folder: Path, place: Path, root: Path) -> Connection | None:
+    if re.fullmatch(r"nvme-subsys\d+", folder.name):
+        return Connection("NVMe")  # shared, and its controllers are not shown
+    if not nvmepaths.CONTROLLER.fullmatch(folder.name):
         return None
-    pci = folder.parent.parent
-    link = pcie.tunnel(root) if pcie.is_tunnelled(pci) else pcie.link_of(pci, "current")
+    way, pci = nvmepaths.transport(folder), folder.parent.parent
+    if way != "pcie":
+        return Connection(f"NVMe over {way.upper()}", None, f"nvme-{way}")
+    tunnelled = pcie.is_tunnelled(pci, tunnels.devices(root))
+    link = tunnels.link_to(pci, root) if tunnelled else pcie.link_of(pci, "current")
     return Connection("NVMe", link.name if link else None, tree.name_of_link(pci / "driver"))
 
 
-def _sata(folder: Path, root: Path) -> Connection | None:
-    if not re.fullmatch(r"ata\d+", folder.name):
+def _sata(folder: Path, place: Path, root: Path) -> Connection | None:
+    if not sata.PORT.fullmatch(folder.name):
         return None
-    rate = next((tree.text(p) for p in sorted(folder.glob("link*/ata_link/link*/sata_spd"))), None)
-    names = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
-    name = names.get(rate or "")
-    driver = tree.name_of_link(folder.parent / "driver")
-    return Connection("SATA", find_link(name).name if name else None, driver)
+    link, driver = sata.link_of(folder, place), tree.name_of_link(folder.parent / "driver")
+    return Connection("PATA" if (driver or "").startswith("pata_") else "SATA", link.name if link else None, driver)
 
 
-def _card(folder: Path, root: Path) -> Connection | None:
-    if not re.fullmatch(r"mmc\d+:[0-9a-f]+", folder.name):
+def _card(folder: Path, place: Path, root: Path) -> Connection | None:
+    if not cards.CARD.fullmatch(folder.name):
         return None
     kind = tree.text(folder / "type") or "SD"
     host = next((p for p in folder.parents if (p / "driver").exists()), None)
@@ -84,6 +87,18 @@ def _card(folder: Path, root: Path) -> Connection | None:
     return Connection(
         "eMMC" if kind == "MMC" else "SD", None, tree.name_of_link(host / "driver") if host else None, serial
     )
+
+
+def _other(folder: Path, place: Path, root: Path) -> Connection | None:
+    return _as_connection(scsi.look(folder))
+
+
+def _on_host(folder: Path, place: Path, root: Path) -> Connection | None:
+    return _as_connection(scsi.look_again(folder))
+
+
+def _as_connection(found: scsi.Attached | None) -> Connection | None:
+    return Connection(found.transport, found.link.name if found.link else None, found.driver) if found else None
 
 
 def _page_serial(path: Path) -> str | None:

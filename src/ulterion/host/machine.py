@@ -8,8 +8,8 @@ from pathlib import Path
 
 from ulterion.core.chain import Step
 from ulterion.core.links import find_link
-from ulterion.core.surveyed import Adapter, Survey, Tunnel
-from ulterion.host import chains, stacks, tree
+from ulterion.core.surveyed import Adapter, Survey
+from ulterion.host import cards, chains, gaveup, scsi, stacks, tree, tunnels
 from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
 
@@ -35,7 +35,15 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
             would.append(f"temperature and health of {', '.join(without)}, from their own logs")
         if any(s.role == "slot" and s.link is None for d in drives for s in d.steps):
             would.append("the bus mode of card slots")
-    return Survey(bench_facts({}, None, root), drives, tuple(_adapters(root)), tuple(_tunnels(root)), tuple(would))
+    return Survey(
+        bench_facts({}, None, root),
+        drives,
+        tuple(_adapters(root)),
+        tuple(tunnels.shown(root)),
+        tuple(would),
+        tuple(gaveup.refused(root)),
+        tuple(cards.empty_slots(root)),
+    )
 
 
 def _is_root() -> bool:
@@ -48,7 +56,9 @@ def _disks(root: Path) -> list[Path]:
     return [
         p
         for p in folders
-        if not p.name.startswith(NOT_DRIVES) and not re.search(r"c\d+n\d+$|boot\d$|gp\d$|rpmb$", p.name)
+        if not p.name.startswith(NOT_DRIVES)
+        and not re.search(r"c\d+n\d+$|boot\d$|gp\d$|rpmb$", p.name)
+        and not scsi.is_boot_unit(p)
     ]
 
 
@@ -70,6 +80,7 @@ def _adapters(root: Path) -> list[Adapter]:
                 _state(folder),
                 steps,
                 (folder / "wireless").exists() or (folder / "phy80211").exists(),
+                tree.text(folder / "duplex") == "half",
             )
         )
     return adapters
@@ -83,14 +94,3 @@ def _state(folder: Path) -> str | None:
     if flags is not None and not flags & IFF_UP:
         return "switched off"
     return "no carrier" if tree.number(folder / "carrier") == 0 or state == "down" else None
-
-
-def _tunnels(root: Path) -> list[Tunnel]:
-    tunnels = []
-    for folder in sorted((root / "sys/bus/thunderbolt/devices").glob("[0-9]*-[0-9]*")):
-        speed = tree.text(folder / "rx_speed")
-        if speed is None:
-            continue
-        title = " ".join(t for t in (tree.text(folder / "vendor_name"), tree.text(folder / "device_name")) if t)
-        tunnels.append(Tunnel(folder.name, title or None, speed, tree.number(folder / "rx_lanes")))
-    return tunnels

@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.host import cards, gaveup, tree
 from ulterion.model.reading import parse_json, read_bytes
 
 NAME, VERSION = "ulterion-machine", 1
@@ -35,6 +36,12 @@ FOLDERS_ALONG = (
     "slaves",
     "dm",
     "md",
+    "scsi_host",
+    "sas_phy",
+    "sas_device",
+    "power_info",
+    "device_descriptor",
+    "unit_descriptor",
 )  # folders taken in with what they hold
 
 
@@ -68,18 +75,27 @@ def record(root: Path = Path("/")) -> Machine:
         "sys/class/power_supply/*",
         "sys/class/block/*",
         "sys/dev/block/*",
+        "sys/class/ata_port/*",
+        "sys/class/mmc_host/*",
+        "sys/class/nvme-subsystem/*",
         "sys/bus/thunderbolt/devices/*",
+        "sys/bus/usb/devices/*",
         "sys/fs/btrfs/*/devices/*",
     ):
         for entry in sorted(root.glob(pattern)):
             _take(entry, root, data)
             for folder in _along(entry.resolve(), root):
                 _take_folder(folder, root, data)
+    for entry in sorted(root.glob("sys/bus/pci/devices/*")):
+        if (tree.text(entry / "class") or "").startswith(gaveup.NVME_CLASS):
+            _take(entry, root, data)
+            _take_folder(entry.resolve(), root, data)
     for name in ("sys_vendor", "product_name"):
         _take(root / "sys/class/dmi/id" / name, root, data)
     _take_tree(root / "sys/devices/system/cpu/cpu0/cpufreq", root, data)
-    for slot in sorted(root.glob("sys/kernel/debug/mmc*/ios")):
-        _take(slot, root, data)
+    for name in ("ios", "caps", "caps2", "mmc*/ext_csd"):
+        for told in sorted(root.glob(f"{cards.DEBUG}/mmc*/{name}")):
+            _take(told, root, data)
     return data
 
 
@@ -109,7 +125,7 @@ def _looked_into(folder: Path, entry: Path) -> bool:
     name = entry.name
     return (
         name in FOLDERS_ALONG
-        or name.startswith(("hwmon", "link", "dev", folder.name))
+        or name.startswith(("hwmon", "link", "dev", "host", "phy-", folder.name))
         or name.endswith(":1.0")
         or "-port" in name
     )

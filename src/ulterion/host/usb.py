@@ -7,6 +7,7 @@ release knows.  `bos_descriptors` is its Binary Object Store (USB 3.2, 9.6.2), `
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +15,13 @@ from ulterion.core.links import Link, find_link
 from ulterion.host import tree
 
 SUPERSPEED, SUPERSPEED_PLUS = 0x03, 0x0A  # capability types (USB 3.2, table 9-14)
+VOLTS = 5.0  # of USB before any negotiation
+GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5, "USB 10 Gb/s (2 x 5)": 1.5, "USB 20 Gb/s": 1.5}
+"""Amperes of a port (USB 2.0, 7.2.1; USB 3.2, 11.4.5: 1.5 over two lanes); 0.9 on others."""
+UNIT, FAST_UNIT = 0.1, 0.15  # amperes that a hub without a supply gives each port (USB 2.0, 7.2.1.1; USB 3.2, 11.4.1)
+SLOW = find_link("USB 480 Mb/s")
+SELF_POWERED = 0x40
+CONFIGURATION = 0x02
 CAPABILITY, INTERFACE = 0x10, 0x04  # descriptor types (table 9-5)
 STORAGE, SCSI, QUEUES = 0x08, 0x06, 0x62  # class, subclass and protocol of USB Attached SCSI (UAS 1.0)
 UNITS = (1e0, 1e3, 1e6, 1e9)  # of a sublink's lane speed exponent (USB 3.2, 9.6.2.5)
@@ -44,6 +52,43 @@ def could_queue(folder: Path) -> bool | None:
         return None
     wanted = (STORAGE, SCSI, QUEUES)
     return any(len(d) >= 8 and d[1] == INTERFACE and tuple(d[5:8]) == wanted for d in _descriptors(data))
+
+
+def own_name(folder: Path) -> str | None:
+    """Return what a USB device calls itself: maker and product, the maker not twice."""
+    maker, product = tree.text(folder / "manufacturer"), tree.text(folder / "product")
+    if maker and product and product.startswith(maker):
+        return product
+    return " ".join(t for t in (maker, product) if t) or None
+
+
+def power(folder: Path, link: Link | None) -> tuple[float | None, float | None]:
+    """Return what a USB device asks for and what its port gives, W; a hub without a supply of its own gives one unit load."""
+    asks = re.fullmatch(r"(\d+)mA", tree.text(folder / "bMaxPower") or "")
+    amperes = GIVES.get(link.name if link else "", 0.9)
+    if is_fed_by_bus(folder.parent):
+        amperes = min(amperes, UNIT if link is None or link.payload <= SLOW.payload else FAST_UNIT)
+    return (float(asks[1]) / 1000 * VOLTS if asks else None), (amperes * VOLTS if link else None)
+
+
+def is_fed_by_bus(hub: Path) -> bool:
+    """Return whether a folder is a hub that says it has no supply of its own (USB 2.0, table 9-10: bit 6 of bmAttributes)."""
+    try:
+        attributes = int(tree.text(hub / "bmAttributes") or "", 16)
+    except ValueError:
+        return False
+    return re.fullmatch(r"\d+-[\d.]+", hub.name) is not None and not attributes & SELF_POWERED
+
+
+def wanted(folder: Path) -> float | None:
+    """Return what a device asks for by its first configuration, A, configured or not (USB 2.0, table 9-10; USB 3.2, 9.6.3), or None."""
+    found = next(
+        (d for d in _descriptors(_bytes(folder / "descriptors")) if len(d) >= 9 and d[1] == CONFIGURATION), None
+    )
+    version = _version(folder)
+    if found is None or version is None:
+        return None
+    return found[8] * (0.008 if version >= 3.0 else 0.002)
 
 
 def _version(folder: Path) -> float | None:

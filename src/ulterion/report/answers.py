@@ -198,6 +198,8 @@ class Survey(TypedDict):
     adapters: list[Plain]
     tunnels: list[Plain]
     root_would_add: list[str]
+    refused: list[Plain]
+    empty_slots: list[str]
 
 
 class Learned(TypedDict):
@@ -206,6 +208,7 @@ class Learned(TypedDict):
     hookup: str
     drive: str
     expect: dict[str, str]
+    alike: list[str]
 
 
 class Recorded(TypedDict):

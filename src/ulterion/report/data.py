@@ -12,7 +12,7 @@ from ulterion.core.chain import Step
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import Link
 from ulterion.core.stats import Estimate, estimate
-from ulterion.core.surveyed import Adapter, Change, Drive, Survey, Tunnel, Volume
+from ulterion.core.surveyed import Adapter, Change, Drive, Refused, Survey, Tunnel, Volume
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.culprits import Blame
@@ -200,7 +200,7 @@ def sharing_as_data(shared: Shared) -> answers.Sharing:
     }
 
 
-def plain(facts: BenchFacts | Drive | Adapter | Tunnel | Change | Step | Volume) -> dict[str, object]:
+def plain(facts: BenchFacts | Drive | Adapter | Tunnel | Refused | Change | Step | Volume) -> dict[str, object]:
     """Return a dataclass as plain data; a link is its name."""
     return {f.name: _plain_value(getattr(facts, f.name)) for f in fields(facts)}
 
@@ -221,4 +221,6 @@ def survey_as_data(survey: Survey) -> answers.Survey:
         "adapters": [plain(a) for a in survey.adapters],
         "tunnels": [plain(t) for t in survey.tunnels],
         "root_would_add": list(survey.root_would_add),
+        "refused": [plain(r) for r in survey.refused],
+        "empty_slots": list(survey.empty_slots),
     }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 from rich.console import RenderableType
@@ -27,14 +28,18 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         bench.cpu,
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
-    found = bullets("Look at this first", first(survey.drives, survey.adapters))
+    found = bullets("Look at this first", first(survey.drives, survey.adapters, survey.refused))
     lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), *found, Text("")]
     shown: tuple[Step, ...] = ()
-    for drive in sorted(survey.drives, key=lambda d: [s.name for s in d.steps] or ["~"]):
-        lines += _branch(drive.steps, shown)
-        shown = drive.steps
-        depth = len(_trunk(drive.steps))
-        lines += _drive(drive, depth, brief)
+    ordered = sorted(survey.drives, key=lambda d: ([s.name for s in d.steps] or ["~"], d.empty))
+    for (steps, empty), group in itertools.groupby(ordered, key=lambda d: (d.steps, d.empty)):
+        lines += _branch(steps, shown)
+        shown, depth, alike = steps, len(_trunk(steps)), list(group)
+        if empty:
+            names, words = ", ".join(d.name for d in alike), "empty slot" if len(alike) == 1 else "empty slots"
+            lines.append(_row(depth, names, ", ".join(w for w in (alike[0].model, words) if w), "name"))
+        else:
+            lines += [line for drive in alike for line in _drive(drive, depth, brief)]
     for adapter in survey.adapters:
         lines += _branch(adapter.steps, shown)
         shown = adapter.steps
@@ -42,6 +47,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
     for tunnel in survey.tunnels:
         speed = f"{tunnel.speed} x {tunnel.lanes}" if tunnel.lanes else tunnel.speed or ""
         lines.append(_row(0, f"tunnel {tunnel.name}", ", ".join(w for w in (tunnel.title, speed) if w), "name"))
+    lines += [_row(0, slot, "card slot, empty", "muted") for slot in survey.empty_slots]
     if not survey.drives:
         lines.append(Text("No drive is seen."))
     return [*lines, *bullets("Root would add", survey.root_would_add)]

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.chain import Step, prices
-from ulterion.core.surveyed import Adapter, Drive, Volume
+from ulterion.core.surveyed import Adapter, Drive, Refused, Volume
 from ulterion.core.units import show_rate, show_size
 
 INDENT = 3
+HALF = "half duplex: it sends and receives in turns"
 LABEL = 6  # characters of what stands before a detail of a drive
 
 
@@ -24,7 +25,8 @@ def adapter_words(adapter: Adapter) -> str:
     """Return what is known of a network adapter."""
     state = {"switched off": "switched off", "no carrier": "not connected" if adapter.radio else "no cable"}
     kind = "radio network" if adapter.radio else "network"
-    return ", ".join(w for w in (kind, adapter.driver, adapter.link, state.get(adapter.state or "")) if w)
+    half = HALF if adapter.half else None
+    return ", ".join(w for w in (kind, adapter.driver, adapter.link, half, state.get(adapter.state or "")) if w)
 
 
 def details(drive: Drive) -> list[tuple[str, str]]:
@@ -46,6 +48,8 @@ def details(drive: Drive) -> list[tuple[str, str]]:
     rows.append(("drive", ", ".join(w for w in what if w)))
     if drive.port:
         rows.append(("port", drive.port))
+    if drive.paths:
+        rows.append(("ways", "; ".join(drive.paths)))
     if drive.temperature is not None:
         rows.append(("heat", f"{drive.temperature:.0f} C"))
     if drive.health:
@@ -64,13 +68,22 @@ def driver_words(driver: str) -> str:
     return why.get(driver, driver)
 
 
-def first(drives: Sequence[Drive], adapters: Sequence[Adapter] = ()) -> list[str]:
-    """Return what is wrong with drives, then what holds them and network adapters back, each with the most it costs first."""
+def first(
+    drives: Sequence[Drive], adapters: Sequence[Adapter] = (), without_drive: Sequence[Refused] = ()
+) -> list[str]:
+    """Return what gives no drive, what is wrong with drives, then what holds them and adapters back, each with the most it costs first."""
     told = [(held, prices(d.steps).get(s, 0.0), d.name, s) for d in drives for held, s in _sentences(d)]
     ordered = sorted(told, key=lambda one: (one[0], -one[1], one[2]))
     costs = [f"; up to {show_rate(less)} less" if less else "" for _, less, _, _ in ordered]
     lines = [f"{name}: {sentence}{cost}" for (_, _, name, sentence), cost in zip(ordered, costs, strict=True)]
-    return [*lines, *(f"{a.name}: {a.held}" for a in adapters if a.held)]
+    halves = [f"{a.name}: {HALF}, as two ends make it that do not agree" for a in adapters if a.half]
+    return [*map(_no_drive, without_drive), *halves, *lines, *(f"{a.name}: {a.held}" for a in adapters if a.held)]
+
+
+def _no_drive(one: Refused) -> str:
+    port = None if one.port == one.name else one.port
+    told = ", ".join(w for w in (one.title, port) if w)
+    return f"{one.name}{f' ({told})' if told else ''}: {one.words}"
 
 
 def _sentences(drive: Drive) -> list[tuple[bool, str]]:
