@@ -123,7 +123,7 @@ def _lowered(step: Step) -> Priced:
     """Return a link that was lowered after errors where it is not known what both ends can do: that the kernel did it is enough."""
     if step.lowered is None or step.capable is not None:
         return []
-    words = f"linked at {step.link}; held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
+    words = f"linked at {step.link}: held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
     return [(words, _gap(step.link, step.port_capable))] if is_lower(step.link, step.port_capable) else []
 
 

@@ -34,7 +34,7 @@ def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
     if not pcie.ADDRESS.fullmatch(folder.name):
         return []
     if (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
-        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder) else None
+        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder, tunnels.devices(root)) else None
         return [Step("switch", folder.name, None, None, up)] if up else []
     if any(
         folder.glob("pci*:*")

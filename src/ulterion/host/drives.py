@@ -82,11 +82,8 @@ def _card(folder: Path, place: Path, root: Path) -> Connection | None:
     if not cards.CARD.fullmatch(folder.name):
         return None
     kind = tree.text(folder / "type") or "SD"
-    host = next((p for p in folder.parents if (p / "driver").exists()), None)
     serial = tree.text(folder / "serial")
-    return Connection(
-        "eMMC" if kind == "MMC" else "SD", None, tree.name_of_link(host / "driver") if host else None, serial
-    )
+    return Connection("eMMC" if kind == "MMC" else "SD", None, tree.driver_above(folder), serial)
 
 
 def _other(folder: Path, place: Path, root: Path) -> Connection | None:

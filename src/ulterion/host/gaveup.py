@@ -33,10 +33,11 @@ AGAIN = "unplug it and plug it in again, and look at the kernel's log"
 def state_words(disk: str, root: Path) -> list[str]:
     """Return what a disk's state says of it where it does not work, for its faults."""
     place = nvmepaths.place_of(disk, root)
-    controller = next((p for p in (place, *place.parents) if nvmepaths.CONTROLLER.fullmatch(p.name)), None)
-    folder = controller if controller is not None else root / "sys/block" / disk / "device"
-    words = STATES.get(tree.text(folder / "state") or "")
-    return [f"{words}: {AGAIN}"] if words else []
+    paths = nvmepaths.controllers((root / "sys/block" / disk).resolve())
+    own = next((p for p in (place, *place.parents) if nvmepaths.CONTROLLER.fullmatch(p.name)), None)
+    folders = paths or [own if own is not None else root / "sys/block" / disk / "device"]
+    told = [(f, STATES[state]) for f in folders if (state := tree.text(f / "state")) in STATES]
+    return [f"{f'one way to it, {f.name}: ' if len(paths) > 1 else ''}{words}: {AGAIN}" for f, words in told]
 
 
 def refused(root: Path) -> list[Refused]:

@@ -30,7 +30,7 @@ def link_of(folder: Path, which: str) -> Link | None:
         return None
 
 
-def is_upstream(folder: Path) -> bool:
+def is_upstream(folder: Path, tunnels: Sequence[Path] = ()) -> bool:
     """Return whether a bridge is the upper side of a switch that is no tunnel's: its link is the one towards the host.
 
     Root ports stand at the top; below one, sides of switches follow each other, the upper first (PCI Express Base Specification 5.0, 1.3.3).
@@ -38,7 +38,7 @@ def is_upstream(folder: Path) -> bool:
     above = 0
     while ADDRESS.fullmatch(folder.parents[above].name):
         above += 1
-    return above % 2 == 1 and tree.text(folder / "removable") != "removable"
+    return above % 2 == 1 and tree.text(folder / "removable") != "removable" and not is_tunnelled(folder, tunnels)
 
 
 def is_tunnelled(folder: Path, tunnels: Sequence[Path] = ()) -> bool:

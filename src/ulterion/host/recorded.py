@@ -31,6 +31,7 @@ FOLDERS_ALONG = (
     "queue",
     "hwmon",
     "ata_link",
+    "ata_device",
     "device",
     "holders",
     "slaves",
@@ -43,6 +44,7 @@ FOLDERS_ALONG = (
     "device_descriptor",
     "unit_descriptor",
 )  # folders taken in with what they hold
+CLASSES = ("scsi_host", "sas_phy", "sas_device")  # folders whose own folders are taken in too
 
 
 @dataclass
@@ -126,6 +128,7 @@ def _looked_into(folder: Path, entry: Path) -> bool:
     return (
         name in FOLDERS_ALONG
         or name.startswith(("hwmon", "link", "dev", "host", "phy-", folder.name))
+        or folder.name in CLASSES
         or name.endswith(":1.0")
         or "-port" in name
     )

@@ -43,12 +43,12 @@ def look(folder: Path) -> Attached | None:
     if is_virtual(folder):
         return Attached("virtual", None, tree.name_of_link(folder / "driver"))
     if re.fullmatch(r"end_device-[\d:]+", folder.name):
-        return Attached("SAS", sas_link(folder), _driver_above(folder))
+        return Attached("SAS", sas_link(folder), tree.driver_above(folder))
     gear = ufs_link(folder)
     if gear is not None or is_ufs(folder):
         return Attached("UFS", gear, tree.name_of_link(folder / "driver"))
     transport = next((t for pattern, t in ELSEWHERE.items() if re.fullmatch(pattern, folder.name)), None)
-    return Attached(transport, None, _driver_above(folder)) if transport is not None else None
+    return Attached(transport, None, tree.driver_above(folder)) if transport is not None else None
 
 
 def look_again(host: Path) -> Attached | None:
@@ -123,10 +123,6 @@ def ufs_step(folder: Path) -> Step | None:
         if is_ufs(folder)
         else None
     )
-
-
-def _driver_above(folder: Path) -> str | None:
-    return next((d for p in folder.parents if (d := tree.name_of_link(p / "driver")) is not None), None)
 
 
 def is_boot_unit(block: Path) -> bool:

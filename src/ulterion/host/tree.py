@@ -37,6 +37,11 @@ def name_of_link(path: Path) -> str | None:
         return None
 
 
+def driver_above(folder: Path) -> str | None:
+    """Return the driver of the nearest device above a folder that has one, or None."""
+    return next((d for p in folder.parents if (d := name_of_link(p / "driver")) is not None), None)
+
+
 def above(device: Path, root: Path) -> list[Path]:
     """Return a resolved device folder and those above it, up to (not with) /sys/devices; empty when it lies elsewhere."""
     top = str((root / "sys/devices").resolve())
