@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import random
-import re
 import unittest
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -366,8 +365,9 @@ MACHINES = [
 
 
 def accusations(drive: Drive | None) -> set[str]:
-    """Return what a drive's faults come to, whatever is told of how it shows."""
-    return {re.sub(r" \(\d+ times.*?\)", "", f).rpartition(": ")[2] for f in (drive.faults if drive else ())}
+    """Return what a drive's faults accuse, whatever is told of how it shows; a bad cable is a cable."""
+    told = (f.rpartition(": ")[2] for f in (drive.faults if drive else ()))
+    return {"cable or plug" if f.startswith("held down") else f for f in told}
 
 
 class Machines(FolderCase):
@@ -409,7 +409,7 @@ class Machines(FolderCase):
 
     def test_what_is_missing_or_mad_accuses_nobody(self) -> None:
         """Each attribute gone: no fault that was not there; each mad: still a survey, and it can be shown."""
-        rng = random.Random(14)
+        rng = random.Random(16)
         for number, known in enumerate(MACHINES):
             whole = {d.name: d for d in self.built(number).drives}
             top = self.folder / str(number)

@@ -49,6 +49,7 @@ class Drive:
         health: what its own log counts.
         system: whether the running system lives on it.
         paths: of one that several controllers lead to, each in words.
+        empty: whether it is a slot without a medium.
     """
 
     name: str
@@ -76,11 +77,7 @@ class Drive:
     health: dict[str, float] = field(default_factory=dict)
     system: bool = False
     paths: tuple[str, ...] = ()
-
-    @property
-    def empty(self) -> bool:
-        """Whether it is a slot without a medium."""
-        return not self.size and bool(self.removable)
+    empty: bool = False
 
 
 def as_target(

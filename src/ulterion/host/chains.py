@@ -34,7 +34,7 @@ def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
     if not pcie.ADDRESS.fullmatch(folder.name):
         return []
     if (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
-        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder, tunnels.devices(root)) else None
+        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder) and not tunnels.carries(folder, root) else None
         return [Step("switch", folder.name, None, None, up)] if up else []
     if any(
         folder.glob("pci*:*")
@@ -43,7 +43,7 @@ def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None
     driver = tree.name_of_link(folder / "driver")
-    if pcie.is_tunnelled(folder, tunnels.devices(root)):
+    if tunnels.carries(folder, root):
         return [Step("controller", folder.name, title, driver, tunnels.link_to(folder, root))]
     running, alone, above = (
         pcie.link_of(folder, "current"),
@@ -90,7 +90,9 @@ def _usb(folder: Path, device: Path, root: Path) -> list[Step]:
 
 
 def _is_hub(folder: Path) -> bool:
-    return tree.text(folder / "bDeviceClass") == "09" and re.fullmatch(r"\d+-[\d.]+", folder.name) is not None
+    """Return whether a device is a hub: by its class, or by the devices below it, whatever it says."""
+    below = any(BEHIND.fullmatch(p.name) for p in folder.glob(f"{folder.name}.*"))
+    return BEHIND.fullmatch(folder.name) is not None and (below or _is_hub_at(folder))
 
 
 def _hub_carries(folder: Path) -> Link | None:

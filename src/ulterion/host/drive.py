@@ -28,13 +28,13 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
     rotational, ro, removable = (tree.number(block / n) for n in ("queue/rotational", "ro", "removable"))
     depth = tree.number(block / "device/queue_depth") or tree.number(block / "queue/nr_requests")
     temperature, why = _temperature(name, root, ask)
-    empty = bool(removable) and not drives.capacity(name, root)  # a reader without a card is no fault
+    empty = removable != 0 and tree.number(block / "size") == 0  # a reader without a card is no fault
     found, held = ((), ()) if empty else _told(name, ways, root)
     return Drive(
         name=name,
         transport=connection.transport,
         model=drives.model(name, root),
-        serial=drives.serial(name, root),
+        serial=drives.serial(name, root, connection),
         firmware=tree.text(block / "device/firmware_rev") or tree.text(block / "device/rev"),
         port=ports.port_of(name, root),
         link=_link(connection.link, ways),
@@ -56,6 +56,7 @@ def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Col
         health=sensors.counters_of(name, root) if ask else {},
         system=name in (stacks.system_disks(root) if system is None else system),
         paths=tuple(nvmepaths.told(p) for p in paths) if len(paths) > 1 else (),
+        empty=empty,
     )
 
 

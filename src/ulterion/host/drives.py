@@ -66,8 +66,7 @@ def _nvme(folder: Path, place: Path, root: Path) -> Connection | None:
     way, pci = nvmepaths.transport(folder), folder.parent.parent
     if way != "pcie":
         return Connection(f"NVMe over {way.upper()}", None, f"nvme-{way}")
-    tunnelled = pcie.is_tunnelled(pci, tunnels.devices(root))
-    link = tunnels.link_to(pci, root) if tunnelled else pcie.link_of(pci, "current")
+    link = tunnels.link_to(pci, root) if tunnels.carries(pci, root) else pcie.link_of(pci, "current")
     return Connection("NVMe", link.name if link else None, tree.name_of_link(pci / "driver"))
 
 
@@ -107,8 +106,8 @@ def _page_serial(path: Path) -> str | None:
     return page[4 : 4 + page[3]].decode("ascii", "replace").strip("\0 ") or None if len(page) > 4 else None
 
 
-def serial(disk: str, root: Path = Path("/")) -> str | None:
-    """Return the disk's serial number: its own, or else that of the USB device or card it sits in."""
+def serial(disk: str, root: Path = Path("/"), connected: Connection | None = None) -> str | None:
+    """Return the disk's serial number: its own, or else that of the USB device or card it sits in (`connected`, where it is known)."""
     block = root / "sys/block" / disk
     for number in (
         tree.text(block / "device/serial"),
@@ -117,7 +116,7 @@ def serial(disk: str, root: Path = Path("/")) -> str | None:
     ):
         if number:
             return number
-    return connection(disk, root).serial
+    return (connected or connection(disk, root)).serial
 
 
 def model(disk: str, root: Path = Path("/")) -> str | None:

@@ -2,6 +2,7 @@
 
 A device's name is its domain and its route, 8 bits for each step of the way: '0-301' hangs on port 3 of '0-1'.  PCIe reaches it through a switch in
 each device on the way (USB4 Specification 2.0, 11.1), so a drive's depth in switches is the number of devices on its way.
+Its links state 2.5 GT/s by design (the same, 11.1.1), and what hangs there is `removable` (sysfs-devices-removable).
 Which domain a root port belongs to is told by the kernel's device links ('supplier:pci:...', sysfs-devices-supplier).
 """
 
@@ -12,12 +13,12 @@ from pathlib import Path
 
 from ulterion.core.links import Link, known_link, lower
 from ulterion.core.surveyed import Tunnel
-from ulterion.host import tree
+from ulterion.host import pcie, tree
 
 THUNDERBOLT = {(10.0, 1): "Thunderbolt 1", (10.0, 2): "Thunderbolt 2", (20.0, 2): "Thunderbolt 3"}
 USB4 = {(10.0, 2): "USB4 20 Gb/s", (20.0, 2): "USB4 40 Gb/s", (40.0, 2): "USB4 80 Gb/s"}
 """Links by speed of a lane and lanes; `generation` is 4 for USB4 devices."""
-ADDRESS = re.compile(r"[0-9a-f]{4,}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]")
+BY_DESIGN = "2.5 GT/s"
 STEP_BITS = 8
 
 
@@ -36,6 +37,18 @@ def shown(root: Path) -> list[Tunnel]:
             title = " ".join(t for t in (tree.text(folder / "vendor_name"), tree.text(folder / "device_name")) if t)
             tunnels.append(Tunnel(folder.name, title or None, speed, tree.number(folder / "rx_lanes")))
     return tunnels
+
+
+def carries(pci: Path, root: Path) -> bool:
+    """Return whether a PCI device hangs on a tunnel: one that can be taken away, with a link that states what tunnels do.
+
+    Kernels before 5.13 do not say what can be taken away: with tunnels there, and a slot that says no more, nothing is claimed either.
+    """
+    if not (tree.text(pci / "current_link_speed") or "").startswith(BY_DESIGN):
+        return False
+    removable = tree.text(pci / "removable")
+    slot = tree.text(pci.parent / "max_link_speed") or ""
+    return removable == "removable" or (removable is None and slot.startswith(BY_DESIGN) and bool(devices(root)))
 
 
 def link_to(pci: Path, root: Path) -> Link | None:
@@ -80,11 +93,11 @@ def _link(device: Path) -> Link | None:
 
 def _domain_controller(device: Path) -> str | None:
     """Return the PCI address of the controller that a tunnel's domain belongs to."""
-    return next((p.name for p in device.parents if ADDRESS.fullmatch(p.name)), None)
+    return next((p.name for p in device.parents if pcie.ADDRESS.fullmatch(p.name)), None)
 
 
 def _bridges(pci: Path) -> list[Path]:
-    return [p for p in pci.parents if ADDRESS.fullmatch(p.name)]
+    return [p for p in pci.parents if pcie.ADDRESS.fullmatch(p.name)]
 
 
 def _controllers_of(pci: Path) -> set[str]:
@@ -92,5 +105,5 @@ def _controllers_of(pci: Path) -> set[str]:
     found: set[str] = set()
     for bridge in _bridges(pci):
         found |= {p.name.removeprefix("supplier:pci:") for p in bridge.glob("supplier:pci:*")}
-        found |= {p.name for p in bridge.glob("*/*") if ADDRESS.fullmatch(p.name) and p.parent.parent == bridge}
+        found |= {p.name for p in bridge.glob("*/*") if pcie.ADDRESS.fullmatch(p.name) and p.parent.parent == bridge}
     return found
