@@ -303,7 +303,7 @@ MACHINES = [
     Known("lowered three times", sata("1.5", allowed="1.5", down=3), {"sda": Truth("SATA", "SATA 1.5 Gb/s", ["after errors (3 times lowered)"])}),
     Known("lowered, and the drive does not say what it can do", sata("3.0", allowed="3.0", id76=None), {"sda": Truth("SATA", "SATA 3 Gb/s", ["held down to"])}),
     Known("a drive of 3 on a port of 6", sata("3.0", id76=0b0110), {"sda": Truth("SATA", "SATA 3 Gb/s")}),
-    Known("behind a multiplier", multiplied, {d: Truth("SATA", "SATA 6 Gb/s", held=["behind a hub (ata2) that runs at SATA 3 Gb/s"], port=f"0000:00:17.0 ata2.{n}")
+    Known("behind a multiplier", multiplied, {d: Truth("SATA", "SATA 6 Gb/s", held=["behind a port multiplier (ata2) that runs at SATA 3 Gb/s"], port=f"0000:00:17.0 ata2.{n}")
                                               for n, d in enumerate(("sda", "sdb"))}),
     Known("parallel ATA", lambda t: t.ata(t.driver(t.pci(f"{PCI}/0000:00:1f.1", "0x010180"), "pata_amd"), 1, "<unknown>", id76=None, disk="sda"),
           {"sda": Truth("PATA", "ATA-100")}),

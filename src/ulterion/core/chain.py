@@ -14,6 +14,10 @@ SLOW = find_link("USB 480 Mb/s")  # a drive linked at this or below is slower th
 
 ENDS = ("bridge", "slot")  # roles whose link is a drive's own
 CARRIERS = ("controller", "switch")
+MULTIPLIER = "SATA port multiplier"
+SHARED = {
+    MULTIPLIER: ("port multiplier", "give it a port of its own")
+}  # what else stands between port and drive as a hub does
 ENOUGH = 0.99  # of a drive's link is enough for it
 DEVICES = ("bridge", "drive")  # roles of what is plugged in: a bridge, or a drive that is one itself
 
@@ -158,11 +162,18 @@ def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Pr
     if is_lower(step.capable, step.alone):
         words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
         found.append((words, _gap(step.capable, step.alone)))
-    narrow = next((s for s in before if s.role == "switch" and is_lower(s.link, step.link)), None)
+    narrow = next((s for s in before if s.role == "switch" and _narrower(s.link, step.link)), None)
     if narrow is not None:
         words = f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"
         found.append((words, _gap(narrow.link, step.link)))
     return found
+
+
+def _narrower(link: Link | None, than: Link | None) -> bool:
+    """Return whether a switch's link carries less than the one behind it; than a tunnel's only where it is less than any tunnel gives."""
+    if link is None or than is None or than.name.startswith("PCIe"):
+        return is_lower(link, than)
+    return link.practical_high < than.practical_low
 
 
 def _carrier_ceilings(way: Sequence[Step], needs: Link) -> Priced:
@@ -180,10 +191,11 @@ def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:
     link, port = step.link, step.port_capable
     hub = next((s for s in before if s.role == "hub" and is_lower(s.link, port)), None)
     if hub is not None and (step.alone is None or is_lower(hub.link, step.alone)):
+        kind, instead = SHARED.get(hub.title or "", ("hub", "plug it into the port itself"))
         words = (
-            f"linked at {link} behind a hub ({hub.name}) that runs at {hub.link}; the port it hangs on can do {port}"
+            f"linked at {link} behind a {kind} ({hub.name}) that runs at {hub.link}; the port it hangs on can do {port}"
         )
-        return [(f"{words}: plug it into the port itself", _gap(hub.link, lower(port, step.alone)))]
+        return [(f"{words}: {instead}", _gap(hub.link, lower(port, step.alone)))]
     if is_lower(port, step.alone):
         return [(f"it could do {step.alone}; its port can do {port}", _gap(port, step.alone))]
     if step.may_do_more and is_lower(link, port):

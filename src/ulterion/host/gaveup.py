@@ -76,10 +76,10 @@ def _no_disk(folder: Path) -> str | None:
     for interface in sorted(folder.glob(f"{folder.name}:*")):
         if tree.text(interface / "bInterfaceClass") != STORAGE:
             continue
-        driver = tree.name_of_link(interface / "driver")
-        if driver is None:
+        driver, disks = tree.name_of_link(interface / "driver"), any(interface.glob("host*/target*"))
+        if driver is None and not disks:
             return f"a storage device that no driver took: {AGAIN}"
-        if driver in ("uas", "usb-storage") and not any(interface.glob("host*/target*")):
+        if driver in ("uas", "usb-storage") and not disks:
             return f"its driver {driver} finds no disk in it: {AGAIN}"
     return None
 

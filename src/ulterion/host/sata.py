@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ulterion.core.chain import Step
+from ulterion.core.chain import MULTIPLIER, Step
 from ulterion.core.links import Link, is_lower, known_link, lower
 from ulterion.core.seenlinks import both_can
 from ulterion.host import tree
@@ -33,7 +33,7 @@ def steps(port: Path, device: Path) -> list[Step]:
     driver = tree.name_of_link(port.parent / "driver")
     if not behind.exists():
         return [_step(port, host, driver)]
-    multiplier = Step("hub", port.name, "SATA port multiplier", driver, running(host), None, _host(port, host))
+    multiplier = Step("hub", port.name, MULTIPLIER, driver, running(host), None, _host(port, host))
     return [multiplier, _step(port, behind, driver, name=f"{port.name}.{channel}", before=multiplier.link)]
 
 

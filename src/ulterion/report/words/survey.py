@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 from ulterion.core.chain import Step, prices
@@ -72,10 +73,11 @@ def first(
     drives: Sequence[Drive], adapters: Sequence[Adapter] = (), without_drive: Sequence[Refused] = ()
 ) -> list[str]:
     """Return what gives no drive, what is wrong with drives, then what holds them and adapters back, each with the most it costs first."""
-    told = [(held, prices(d.steps).get(s, 0.0), d.name, s) for d in drives for held, s in _sentences(d)]
-    ordered = sorted(told, key=lambda one: (one[0], -one[1], one[2]))
-    costs = [f"; up to {show_rate(less)} less" if less else "" for _, less, _, _ in ordered]
-    lines = [f"{name}: {sentence}{cost}" for (_, _, name, sentence), cost in zip(ordered, costs, strict=True)]
+    told = [(held, -prices(d.steps).get(s, 0.0), s, d.name) for d in drives for held, s in _sentences(d)]
+    lines = []
+    for (_, price, sentence), alike in itertools.groupby(sorted(told), key=lambda one: one[:3]):
+        cost = f"; up to {show_rate(-price)} less" if price else ""
+        lines.append(f"{', '.join(name for *_, name in alike)}: {sentence}{cost}")
     halves = [f"{a.name}: {HALF}, as two ends make it that do not agree" for a in adapters if a.half]
     return [*map(_no_drive, without_drive), *halves, *lines, *(f"{a.name}: {a.held}" for a in adapters if a.held)]
 
