@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     from ulterion.judge.comparisons import Group
     from ulterion.model.review import Review
+    from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
 
 
@@ -58,9 +59,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
-    from ulterion.judge.comparisons import compare_review, only_workloads
+    from ulterion.judge.clocked import clocked_rows
     from ulterion.judge.pooling import to_judge
+    from ulterion.report.clockdata import clock_rows_as_data
     from ulterion.report.data import groups_as_data
+    from ulterion.report.screen.clocked import clocked_table
     from ulterion.report.screen.comparisons import comparison, outcome_lines
 
     folder = open_review(arguments.review, env.folder, env.tell)
@@ -70,27 +73,40 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     runs = to_judge(folder)
-    groups = compare_review(folder.review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
-    if arguments.workload:
-        groups = only_workloads(groups, arguments.workload)
+    by_hand = clocked_rows(folder.review, runs, margin, arguments.hookup)
+    groups = _groups(arguments, folder.review, runs, margin, may_be_none=bool(by_hand))
     review = folder.review
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
         drawn = _drawn(arguments, paths, groups, labels, review)
-        env.show_json("comparison", groups_as_data(groups, margin), {"outcomes": outcomes(folder)}, drawn.as_data())
+        told = {"outcomes": outcomes(folder), "clocked": clock_rows_as_data(by_hand)}
+        env.show_json("comparison", groups_as_data(groups, margin), told, drawn.as_data())
         drawn.end(env)
     else:
         noted = outcomes(folder)
         env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
+        env.show(clocked_table(by_hand, arguments.units))
         env.show(outcome_lines(noted))
         drawn = _drawn(arguments, paths, groups, labels, review)
         env.show([""])
         drawn.show(env)
         env.show(["next: ulterion claims"])
         drawn.end(env)
-    verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison}
+    verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
+
+
+def _groups(
+    arguments: argparse.Namespace, review: Review, runs: Sequence[AnyRun], margin: float, *, may_be_none: bool
+) -> list[Group]:
+    from ulterion.judge.comparisons import compare_review, only_workloads
+    from ulterion.judge.pooling import latest
+
+    if may_be_none and not latest(runs) and not arguments.against and not arguments.workload:
+        return []  # transfers timed by hand are all there is
+    groups = compare_review(review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
+    return only_workloads(groups, arguments.workload) if arguments.workload else groups
 
 
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

@@ -21,6 +21,8 @@ from dataclasses import dataclass
 
 from scipy.special import stdtr  # Student's distribution function
 
+DOUBTED = 2.0  # what the scatter of timings by hand is multiplied by
+KNOWN = 200  # degrees of freedom of a variance that is known beforehand
 DRIFTS_BELOW = 0.01  # p-value of "there is no slope" from which on the passes count as drifting
 
 Runs = Sequence[Sequence[float]]
@@ -41,6 +43,24 @@ class Looked(tuple[float, ...]):
         return looked
 
 
+class ByHand(tuple[float, ...]):
+    """Rates of transfers that were timed by hand.
+
+    `error` is the standard deviation of the log of one that the hand explains, `shared` that of the rounding they were told with,
+    which no number of timings makes smaller.
+    """
+
+    error: float = 0.0
+    shared: float = 0.0
+
+    @classmethod
+    def of(cls, rates: Sequence[float], error: float, shared: float) -> ByHand:
+        """Return rates with what is known of their errors."""
+        timed = cls(rates)
+        timed.error, timed.shared = error, shared
+        return timed
+
+
 @dataclass(frozen=True)
 class Sample:
     """What a mean rests on, on the scale of its values.
@@ -52,6 +72,8 @@ class Sample:
         passes, runs: how many there are of each.
         spread: standard deviation of one unit, None of a single value.
         drift: what the passes rise by from first to last, 0 where no slope shows.
+        by_hand: whether the variance is one that is known of a single value, too.
+        known_df: degrees of freedom, where they are not one less than the units.
     """
 
     mean: float
@@ -61,17 +83,19 @@ class Sample:
     runs: int
     spread: float | None
     drift: float
+    by_hand: bool = False
+    known_df: int | None = None
 
     @property
     def df(self) -> int:
         """Degrees of freedom of the variance."""
-        return self.units - 1
+        return self.units - 1 if self.known_df is None else self.known_df
 
 
 def as_runs(rates: Rates) -> list[Sequence[float]]:
     """Return passes by run, runs without any left out."""
-    if isinstance(rates, Looked):
-        return [rates]
+    if isinstance(rates, Looked | ByHand):
+        return [rates] if len(rates) else []
     runs = [one for one in rates if isinstance(one, Sequence)]
     single = [float(one) for one in rates if not isinstance(one, Sequence)]
     return [run for run in [single, *runs] if len(run)]
@@ -80,11 +104,19 @@ def as_runs(rates: Rates) -> list[Sequence[float]]:
 def scaled(runs: Runs, scale: Callable[[float], float]) -> list[Sequence[float]]:
     """Return runs with every value put on another scale."""
     values = [[scale(v) for v in run] for run in runs]
-    return [Looked.of(v, run.first) if isinstance(run, Looked) else v for v, run in zip(values, runs, strict=True)]
+    return [_like(run, v) for v, run in zip(values, runs, strict=True)]
+
+
+def _like(run: Sequence[float], values: Sequence[float]) -> Sequence[float]:
+    if isinstance(run, ByHand):
+        return ByHand.of(values, run.error, run.shared)
+    return Looked.of(values, run.first) if isinstance(run, Looked) else values
 
 
 def sample_of(runs: Runs) -> Sample:
     """Return what the passes of one run, or of several, say of their mean; one value at least."""
+    if len(runs) == 1 and isinstance(runs[0], ByHand):
+        return _timed(runs[0])
     means = [math.fsum(run) / len(run) for run in runs]
     passes = sum(len(run) for run in runs)
     units = runs[0] if len(runs) == 1 else means
@@ -95,6 +127,22 @@ def sample_of(runs: Runs) -> Sample:
     if len(runs) > 1:
         scatter = max(scatter, _within(runs, means))
     return Sample(mean, scatter / len(units), len(units), passes, len(runs), math.sqrt(scatter), _drift(runs))
+
+
+def _timed(values: ByHand) -> Sample:
+    """Return what logs of rates timed by hand say of their mean.
+
+    The hand is known to err by `error`; what the transfers themselves vary by shows only in what scatter is left beside that.  Little
+    is seen of it in a few timings, so the scatter counts twice: intervals then hold in 93 % and more, whatever the transfers vary by
+    (benchmarks/hands.py).  Degrees of freedom of the sum of both: F. E. Satterthwaite (1946).
+    """
+    count, error = len(values), values.error**2
+    left = max(0.0, DOUBTED * _variance(values) - error) if count > 1 else 0.0
+    scatter = error + left
+    df = min(KNOWN, round(scatter**2 / (left**2 / (count - 1)))) if left else KNOWN
+    variance = scatter / count + values.shared**2
+    mean = math.fsum(values) / count
+    return Sample(mean, variance, count, count, 1, math.sqrt(scatter), 0.0, by_hand=True, known_df=max(df, count - 1))
 
 
 def _scatter(values: Sequence[float]) -> float:

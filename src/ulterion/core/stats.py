@@ -21,6 +21,7 @@ from ulterion.core.samples import Rates, Runs, Sample, as_runs, sample_of, scale
 from ulterion.core.spreads import exact_p, welch_p
 
 LEVEL = 0.95  # coverage of every interval shown
+NORMAL = 1.959964  # standard deviations that hold 95 % of a normal distribution
 FEWEST = 3  # passes below which no interval is given: two leave one degree of freedom, an interval of no use
 
 
@@ -66,6 +67,10 @@ def estimate(rates: Rates) -> Estimate:
     """Estimate the true rate from the rates of the passes (each above zero; at least one), of one run or of several."""
     one = _sample(rates)
     rate = math.exp(one.mean)
+    if one.by_hand and one.variance is not None and one.passes < FEWEST:
+        half, several = NORMAL * math.sqrt(one.variance), "timings" if one.passes > 1 else "timing"
+        why = f"{one.passes} {several} by hand: what varies from one transfer to the next is not in the interval"
+        return Estimate(one.passes, rate, math.exp(one.mean - half), math.exp(one.mean + half), one.spread, why)
     if one.passes < FEWEST or one.variance is None:
         why = f"{one.passes} pass{'es' if one.passes > 1 else ''}: too few for an interval (at least {FEWEST})"
         return Estimate(one.passes, rate, None, None, one.spread, why, one.runs)

@@ -17,6 +17,7 @@ from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
 MOST_POOLED = 12  # runs of a workload on a hookup, the newest ones, that are taken together
+MOST = {"soak": 1, "clock": 1000}  # of other kinds: a soak is judged alone, timings by hand are small and of many tasks
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 
@@ -110,8 +111,8 @@ def counting(folder: ReviewFolder, skims: Sequence[Skim]) -> list[Skim]:
 def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
 
-    These are the measurements of which a workload is among the newest of its hookup, and runs that bear notes, both without their
-    series; and the newest soak of each hookup, whole.
+    These are the measurements of which a workload is among the newest of its hookup, transfers timed by hand, and runs that bear notes,
+    all without their series; and the newest soak of each hookup, whole.
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
     passes: list[Skim] = []
@@ -119,7 +120,7 @@ def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     for one in reversed(folder.skims()):
         free = is_free(one.suite)
         cells = {(one.hookup, text, free) for text in one.texts} or {(one.hookup, one.kind, free)}
-        most = 1 if one.kind == "soak" else MOST_POOLED
+        most = MOST.get(one.kind, MOST_POOLED)
         if all(seen[cell] >= most for cell in cells) and (one.kind == "soak" or not one.noted):
             continue
         if one.kind == "soak" and not counting(folder, [one]):

@@ -15,8 +15,10 @@ from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
 from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, WaitData
+from ulterion.report.clockdata import Clocked, ClockedRow
 
 NAME, VERSION = "ulterion-answer", 2
+
 Kind = Literal[
     "comparison",
     "claims",
@@ -26,6 +28,7 @@ Kind = Literal[
     "soaks",
     "survey",
     "learned",
+    "clocked",
     "recorded",
     "notes",
     "noted",
@@ -104,6 +107,7 @@ class Comparison(Drawing):
 
     margin: float
     groups: list[GroupData]
+    clocked: NotRequired[list[ClockedRow]]
     outcomes: NotRequired[dict[str, list[str]]]
 
 
@@ -257,6 +261,7 @@ ANSWERS: dict[Kind, type] = {
     "soaks": Soaks,
     "survey": Survey,
     "learned": Learned,
+    "clocked": Clocked,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

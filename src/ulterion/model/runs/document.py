@@ -8,13 +8,14 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.runs import growing, measure
+from ulterion.model.runs import clock, growing, measure
+from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.header import NAME, VERSION, State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
 from ulterion.model.runs.upgrades import Raw, upgraded
 
-AnyRun = MeasureRun | SoakRun
+AnyRun = MeasureRun | SoakRun | ClockRun
 """A run document: a header, and what its kind adds."""
 _ADAPTER: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
 
@@ -65,8 +66,10 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
     return run
 
 
-def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery:
+def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery | clock.Recovery:
     """Return what takes the lines of a run's journal, by its kind."""
+    if isinstance(run, ClockRun):
+        return clock.Recovery(run)
     return growing.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
 
 
@@ -74,6 +77,7 @@ __all__ = [
     "NAME",
     "VERSION",
     "AnyRun",
+    "ClockRun",
     "MeasureRun",
     "NewerRunError",
     "SoakRun",

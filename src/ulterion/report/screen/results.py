@@ -10,15 +10,15 @@ from rich.text import Text
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_duration, show_iops, show_rate
-from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, table
 from ulterion.report.screen.sweeps import place_table, points_of, sweep_table
 from ulterion.report.words import preview as words
 from ulterion.report.words.columns import align_points, show_margin
 
 
-def preview(run: AnyRun) -> list[RenderableType]:
+def preview(run: MeasureRun | SoakRun) -> list[RenderableType]:
     """Return what will be tested: shown before a byte is written."""
     heads = [Text(f"{what:<13}{value}") for what, value in words.preview(run)]
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ulterion.core.facts import TargetFacts
 from ulterion.core.units import show_block, show_size, show_size_both
-from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.runs.soak import SoakRun
 
 
 def _drive(facts: TargetFacts) -> str:
@@ -17,7 +17,7 @@ def _drive(facts: TargetFacts) -> str:
     return ", ".join(p for p in names if p)
 
 
-def preview(run: AnyRun) -> list[tuple[str, str]]:
+def preview(run: MeasureRun | SoakRun) -> list[tuple[str, str]]:
     """Return what will be tested: shown before a byte is written."""
     facts = run.target
     link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
@@ -34,7 +34,7 @@ def preview(run: AnyRun) -> list[tuple[str, str]]:
     return rows
 
 
-def _device_use(run: AnyRun) -> str:
+def _device_use(run: MeasureRun | SoakRun) -> str:
     loads = [r.workload for r in run.workloads] if isinstance(run, MeasureRun) else [run.soak.workload]
     writes = any(w.direction != "read" for w in loads)
     return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"

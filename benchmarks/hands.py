@@ -1,0 +1,64 @@
+"""Simulated hands with a stopwatch: how often the interval of a rate timed by hand holds the truth.
+
+    python -m benchmarks.hands [HANDS]
+
+Hands are late or early by a normal error of 0.2 s at each end, or by a reaction that is skewed (lognormal, 0.2 s in the middle) at both; transfers
+last 6 s to 20 minutes and vary by nothing or up to 5 % from one to the next; sizes are typed to two or three digits, times to the second or to
+a tenth, cut off or rounded.  The truth is the rate that the transfers vary around.
+"""
+
+from __future__ import annotations
+
+import math
+import sys
+
+import numpy as np
+
+from ulterion.core.clocked import Timing, rates_of
+from ulterion.core.stats import estimate
+
+
+def hand(rng: np.random.Generator, skewed: bool) -> float:
+    """Return what a hand adds to a time, seconds."""
+    if skewed:
+        start, end = 0.2 * np.exp(rng.normal(0, 0.35, 2))
+        return float(end - start)
+    return float(rng.normal(0, 0.2) - rng.normal(0, 0.2))
+
+
+def holds(rng: np.random.Generator, count: int, varies: float) -> tuple[bool, float]:
+    """Return whether the interval of so many timings of one transfer holds its rate, and its half width."""
+    rate, length = (
+        math.exp(rng.uniform(math.log(1e6), math.log(3e9))),
+        math.exp(rng.uniform(math.log(6), math.log(1200))),
+    )
+    size = rate * length
+    step = 10.0 ** (math.floor(math.log10(size)) - int(rng.integers(1, 3)))
+    typed = round(size / step) * step
+    tick, cut, skewed = float(rng.choice([0.1, 1.0])), bool(rng.integers(2)), bool(rng.integers(2))
+    timings = []
+    for _ in range(count):
+        seconds = length * math.exp(rng.normal(0, varies)) + hand(rng, skewed)
+        shown = max(tick, (math.floor(seconds / tick) if cut else round(seconds / tick)) * tick)
+        timings.append(Timing("done", typed, step, shown, tick))
+    one = estimate(rates_of(timings))
+    assert one.low is not None and one.high is not None
+    return one.low <= rate <= one.high, math.sqrt(one.high / one.low) - 1
+
+
+def main() -> None:
+    """Print a table."""
+    hands, rng = int(sys.argv[1]) if len(sys.argv) > 1 else 1000, np.random.default_rng(15)
+    print("| timings | the transfers vary by | the interval holds the truth | half of it, in the middle |")
+    print("|---:|---:|---:|---:|")
+    for count in (1, 2, 3, 5, 10):
+        for varies in (0.0, 0.01, 0.05):
+            if count < 3 and varies:
+                continue  # what varies is not in the interval of one or two, and that is said
+            found = [holds(rng, count, varies) for _ in range(hands)]
+            share, width = np.mean([h for h, _ in found]), np.median([w for _, w in found])
+            print(f"| {count} | {varies * 100:g} % | {share * 100:.1f} % | {width * 100:.2f} % |")
+
+
+if __name__ == "__main__":
+    main()

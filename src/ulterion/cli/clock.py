@@ -1,0 +1,111 @@
+"""`ulterion clock`: a transfer timed by hand, on a device that runs no program."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.conduct.clock import Typed
+    from ulterion.model.store import ReviewFolder
+
+EPILOG = (
+    "Ways to write a timing: '4.2 GB in 1m12s', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m', "
+    "'64 GB still at 0 %% after 2m', 'shows 95 MB/s'.  What is typed is taken to be rounded to its last digit."
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.epilog = EPILOG
+    parser.add_argument(
+        "timing",
+        nargs="*",
+        metavar="TIMING",
+        help="a transfer, such as '4.2 GB in 1m12s'; without any, a stopwatch runs here",
+    )
+    parser.add_argument("--hookup", metavar="NAME", help="the hookup it was timed on")
+    parser.add_argument(
+        "--task",
+        default=None,
+        metavar="WORDS",
+        help="what was transferred, by which timings are matched (default: transfer)",
+    )
+    parser.add_argument("--read", action="store_true", help="it was read from the medium (default: written to it)")
+    parser.add_argument(
+        "--table",
+        type=Path,
+        metavar="FILE",
+        help="timings from a table (CSV) with the columns timing, hookup, task, direction, hand",
+    )
+    parser.add_argument(
+        "--hand",
+        type=_hand,
+        default=None,
+        metavar="TIME",
+        help="how far the hand is off at each end (default: 0.2 s; 0 s for times that the device itself shows)",
+    )
+    parser.add_argument("--size", metavar="SIZE", help="with the stopwatch: how much is transferred, for the time left")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def _hand(text: str) -> float:
+    from ulterion.core.clocked import read_hand
+    from ulterion.core.errors import UsageError
+
+    try:
+        return read_hand(text)
+    except UsageError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Take timings, keep them, show them."""
+    from ulterion.conduct.clock import keep
+    from ulterion.conduct.folders import open_review
+    from ulterion.report.clockdata import clocked_as_data
+    from ulterion.report.screen.clocked import kept_lines
+
+    _check(arguments)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    kept = keep(folder, _typed(arguments, env, folder))
+    if arguments.json:
+        env.show_json("clocked", clocked_as_data(kept))
+    else:
+        env.show(kept_lines(kept, arguments.units))
+        env.show(["next: ulterion compare"])
+    return Status.DONE
+
+
+def _check(arguments: argparse.Namespace) -> None:
+    from ulterion.core.errors import UsageError
+
+    if arguments.table and arguments.timing:
+        raise UsageError("--table and timings on the command line exclude each other; give one of them")
+    if arguments.hookup is None and not arguments.table:
+        raise UsageError("which hookup was it timed on? add --hookup NAME")
+    if arguments.size and (arguments.timing or arguments.table):
+        raise UsageError("--size is for the stopwatch; a timing that is typed says its own size")
+
+
+def _typed(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> list[Typed]:
+    from ulterion.cli.stopwatch import timed_live
+    from ulterion.conduct.clock import TRANSFER, Typed, read_table, read_typed
+    from ulterion.core.ceilings import Direction
+    from ulterion.core.clocked import HAND
+
+    task, hand = arguments.task or TRANSFER, HAND if arguments.hand is None else arguments.hand
+    direction: Direction = "read" if arguments.read else "write"
+    if arguments.table:
+        return read_table(env.folder / arguments.table, arguments.hookup, task, direction, hand)
+    if arguments.timing:
+        return read_typed(arguments.timing, arguments.hookup, task, direction, hand)
+    folder.review.hookup(arguments.hookup)
+    return [Typed(arguments.hookup, task, direction, "live", timed_live(env, arguments.size, hand))]

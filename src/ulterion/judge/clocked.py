@@ -1,0 +1,148 @@
+"""Transfers timed by hand beside each other, and beside what was measured: figures as figures, bounds as bounds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.clocked import Timing, bound_of, rates_of
+from ulterion.core.samples import Rates
+from ulterion.core.stats import Estimate, estimate
+from ulterion.core.units import show_percent
+from ulterion.core.verdicts import Comparison, Verdict, compare_family
+from ulterion.judge.measured import best_of
+from ulterion.judge.pooling import latest
+from ulterion.model.review import Review
+from ulterion.model.runs.clock import ClockRun
+from ulterion.model.runs.document import AnyRun
+
+
+@dataclass(frozen=True)
+class ClockRow:
+    """A task on a hookup, timed by hand.
+
+    Attributes:
+        medium: of the hookup; `hookup`, `task`, `direction` what it is.
+        estimate: its rate, bytes per second, None where no timing is a figure.
+        bound: what it was slower than, where a timing says no more.
+        words: each timing in words.
+        against: the hookup it is held against, None where there is nothing; `measured` whether a measurement stands for its timings.
+        comparison: with it, of figures.
+        verdict: of figures or of the bound.
+        why: for one that is undecided, or stands on a bound, the reason.
+        runs: ids of the runs it rests on.
+    """
+
+    medium: str | None
+    hookup: str
+    task: str
+    direction: Direction
+    estimate: Estimate | None
+    bound: float | None
+    words: tuple[str, ...]
+    against: str | None = None
+    measured: bool = False
+    comparison: Comparison | None = None
+    verdict: Verdict | None = None
+    why: str | None = None
+    runs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Cell:
+    hookup: str
+    task: str
+    direction: Direction
+    timings: tuple[Timing, ...]
+    runs: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Base:
+    hookup: str
+    rates: Rates
+    measured: bool = False
+
+
+def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, hookups: Sequence[str] = ()) -> list[ClockRow]:
+    """Return every task that was timed by hand, the direct hookup's first, each medium a family of comparisons."""
+    cells = _cells(review, runs)
+    rows: list[ClockRow] = []
+    for medium in dict.fromkeys(review.hookup(c.hookup).medium for c in cells):
+        mine = [c for c in cells if review.hookup(c.hookup).medium == medium]
+        rows += _family(review, runs, medium, mine, margin)
+    return [r for r in rows if not hookups or r.hookup in hookups or r.hookup == review.direct_for(r.medium or "")]
+
+
+def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
+    found: dict[tuple[str, Direction, str], list[ClockRun]] = {}
+    for run in sorted(runs, key=lambda r: r.started):
+        if isinstance(run, ClockRun) and run.hookup in review.hookups and not run.left_out:
+            found.setdefault((run.clock.task, run.clock.direction, run.hookup or ""), []).append(run)
+    return [
+        _Cell(hookup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
+        for (task, way, hookup), mine in found.items()
+    ]
+
+
+def _family(
+    review: Review, runs: Sequence[AnyRun], medium: str, cells: Sequence[_Cell], margin: float
+) -> list[ClockRow]:
+    direct = review.direct_for(medium)
+    bases = [_base(cell, direct, cells, runs) for cell in cells]
+    figures = [rates_of(cell.timings) for cell in cells]
+    pairs = [(f, base.rates) for f, base in zip(figures, bases, strict=True) if base is not None and f]
+    judged = iter(compare_family(pairs, margin))
+    rows = []
+    for cell, rates, base in zip(cells, figures, bases, strict=True):
+        row = ClockRow(
+            medium,
+            cell.hookup,
+            cell.task,
+            cell.direction,
+            estimate(rates) if rates else None,
+            bound_of(cell.timings),
+            tuple(t.words() for t in cell.timings),
+            runs=cell.runs,
+        )
+        comparison = next(judged) if base is not None and rates else None
+        rows.append(_judged(row, base, comparison, margin))
+    return sorted(rows, key=lambda r: (r.task, r.direction, r.hookup != direct))
+
+
+def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequence[AnyRun]) -> _Base | None:
+    """Return what a task is held against: the direct hookup's timings of it, or else the best that was measured there."""
+    if direct is None or cell.hookup == direct:
+        return None
+    same = next((c for c in cells if (c.hookup, c.task, c.direction) == (direct, cell.task, cell.direction)), None)
+    timed = rates_of(same.timings) if same is not None else ()
+    if timed:
+        return _Base(direct, timed)
+    best = best_of(list(latest(runs).get(direct, {}).values()), cell.direction, "sequential")
+    return None if best is None else _Base(direct, best.rates, measured=True)
+
+
+def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, margin: float) -> ClockRow:
+    if base is None:
+        return row
+    if comparison is not None:
+        why = comparison.why
+        if comparison.verdict == "undecided" and row.estimate is not None and row.estimate.passes < 3:
+            why = f"{3 - row.estimate.passes} more timings here, and three in all on the other side, would tell more"
+        return replace(
+            row, against=base.hookup, measured=base.measured, comparison=comparison, verdict=comparison.verdict, why=why
+        )
+    verdict, why = _by_bound(row.bound, estimate(base.rates), margin)
+    return replace(row, against=base.hookup, measured=base.measured, verdict=verdict, why=why)
+
+
+def _by_bound(bound: float | None, base: Estimate, margin: float) -> tuple[Verdict | None, str]:
+    """Return the verdict that a bound allows: slower where even the bound is below all the other may be, by more than the margin."""
+    if bound is None:
+        return None, "it did not end, and no time was told: no figure and no bound"
+    if base.low is None or base.why is not None:
+        return "undecided", "the other side has fewer than three timings or passes"
+    if bound < base.low / (1 + margin):
+        return "slower", f"a bound: at most {show_percent(bound / base.low)} of it"
+    return "undecided", "it was stopped too early for its bound to tell"

@@ -1,0 +1,129 @@
+"""Transfers timed by hand, as they are written down."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.clocked import HAND, End, Timing
+from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.runs.header import Header, State
+
+Positive = Annotated[float, Field(gt=0, le=LONGEST)]
+Step = Annotated[float, Field(ge=0, le=1e18)]
+Rate = Annotated[float, Field(gt=0, le=1e15)]
+
+
+class TimingRecord(Written):
+    """One transfer: what was typed, and what it was read as."""
+
+    text: Spoken = Field("", description="as it was typed, or 'live'")
+    end: End = Field(
+        description="the transfer was over; broke off; was going on when it was looked at; or the device showed a rate"
+    )
+    size_bytes: Count = 0
+    size_step: Step = Field(0.0, description="bytes that one of the last digit typed is")
+    seconds: Positive | None = None
+    seconds_step: Step = 0.0
+    moved_bytes: Count | None = Field(None, description="what was over by then, of one that did not end")
+    moved_step: Step = 0.0
+    rate: Rate | None = Field(None, description="bytes per second that the device showed")
+    rate_step: Step = 0.0
+    hand: Seconds = Field(HAND, description="seconds that the hand is off by at each end, a standard deviation")
+    laps: list[tuple[Seconds, Count]] = Field([], description="seconds and bytes on the way")
+
+    @model_validator(mode="after")
+    def _whole(self) -> TimingRecord:
+        missing = self.rate is None if self.end == "shown" else self.size_bytes == 0
+        if missing or (self.end == "done" and self.seconds is None):
+            raise ValueError("it lacks the size, the time or the rate that its end asks for")
+        return self
+
+    @classmethod
+    def of(cls, text: str, timing: Timing) -> TimingRecord:
+        """Return what is written down of a timing."""
+        return cls(
+            text=text,
+            end=timing.end,
+            size_bytes=round(timing.size),
+            size_step=timing.size_step,
+            seconds=timing.seconds,
+            seconds_step=timing.seconds_step,
+            moved_bytes=None if timing.moved is None else round(timing.moved),
+            moved_step=timing.moved_step,
+            rate=timing.rate,
+            rate_step=timing.rate_step,
+            hand=timing.hand,
+            laps=[(at, round(moved)) for at, moved in timing.laps],
+        )
+
+    @property
+    def timing(self) -> Timing:
+        """The timing as it is judged."""
+        return Timing(
+            self.end,
+            self.size_bytes,
+            self.size_step,
+            self.seconds,
+            self.seconds_step,
+            self.moved_bytes,
+            self.moved_step,
+            self.rate,
+            self.rate_step,
+            self.hand,
+            tuple((at, float(moved)) for at, moved in self.laps),
+        )
+
+
+class ClockRecord(Written):
+    """Transfers of one task in one direction."""
+
+    task: Spoken = Field(description="what was transferred, by which timings are matched")
+    direction: Direction = Field(description="seen from the host: 'write' to the medium, 'read' from it")
+    timings: list[TimingRecord] = Field(min_length=1)
+
+
+class ClockRun(Header):
+    """Transfers timed by hand on a hookup."""
+
+    kind: Literal["clock"] = "clock"
+    clock: ClockRecord
+
+    @property
+    def timings(self) -> list[Timing]:
+        """The timings as they are judged."""
+        return [t.timing for t in self.clock.timings]
+
+    @property
+    def kept_words(self) -> str:
+        """What a cut-off run has, in words."""
+        return f"its {len(self.clock.timings)} timings are"
+
+
+class Recovery:
+    """What a journal of it holds: nothing but its beginning, for it is written whole."""
+
+    def __init__(self, run: ClockRun) -> None:
+        self._run = run
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take no line; raise ValueError."""
+        raise ValueError("no line of a timing")
+
+    def run(self, state: State) -> ClockRun:
+        """Return the run with its state."""
+        return self._run.model_copy(update={"state": state})
+
+
+def of_task(runs: Sequence[object], hookup: str, task: str, direction: Direction) -> list[ClockRun]:
+    """Return the runs of a task on a hookup that count."""
+    return [
+        r
+        for r in runs
+        if isinstance(r, ClockRun)
+        and (r.hookup, r.clock.task, r.clock.direction) == (hookup, task, direction)
+        and not r.left_out
+    ]

@@ -1,0 +1,108 @@
+"""Transfers timed by hand as plain data for JSON: rates in bytes per second."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from typing_extensions import TypedDict
+
+from ulterion.core.clocked import bound_of, rates_of
+from ulterion.core.stats import estimate
+from ulterion.judge.clocked import ClockRow
+from ulterion.model.runs.clock import ClockRun
+
+
+class ClockedRun(TypedDict):
+    """Transfers of one task on a hookup, timed by hand: rates in bytes per second, each timing in words."""
+
+    run: str
+    hookup: str | None
+    task: str
+    direction: str
+    timings: list[str]
+    rate: float | None
+    low: float | None
+    high: float | None
+    slower_than: float | None
+    why: str | None
+    kept_in: str
+
+
+class Clocked(TypedDict):
+    """`ulterion clock`."""
+
+    kept: list[ClockedRun]
+
+
+class ClockedRow(TypedDict):
+    """A task timed by hand, beside what it is held against."""
+
+    medium: str | None
+    hookup: str
+    task: str
+    direction: str
+    timings: list[str]
+    rate: float | None
+    low: float | None
+    high: float | None
+    slower_than: float | None
+    against: str | None
+    against_measured: bool
+    ratio: float | None
+    ratio_low: float | None
+    ratio_high: float | None
+    verdict: str | None
+    why: str | None
+    runs: list[str]
+
+
+def clocked_as_data(kept: Sequence[tuple[ClockRun, Path]]) -> Clocked:
+    """Return what was kept of timings."""
+    return {"kept": [_run(run, path) for run, path in kept]}
+
+
+def _run(run: ClockRun, path: Path) -> ClockedRun:
+    rates = rates_of(run.timings)
+    one = estimate(rates) if rates else None
+    return {
+        "run": run.id,
+        "hookup": run.hookup,
+        "task": run.clock.task,
+        "direction": run.clock.direction,
+        "timings": [t.words() for t in run.timings],
+        "rate": one.rate if one else None,
+        "low": one.low if one else None,
+        "high": one.high if one else None,
+        "slower_than": bound_of(run.timings),
+        "why": one.why if one else None,
+        "kept_in": str(path),
+    }
+
+
+def clock_rows_as_data(rows: Sequence[ClockRow]) -> list[ClockedRow]:
+    """Return a comparison's transfers by hand."""
+    return [_row(r) for r in rows]
+
+
+def _row(row: ClockRow) -> ClockedRow:
+    one, ratio = row.estimate, row.comparison.ratio if row.comparison else None
+    return {
+        "medium": row.medium,
+        "hookup": row.hookup,
+        "task": row.task,
+        "direction": row.direction,
+        "timings": list(row.words),
+        "rate": one.rate if one else None,
+        "low": one.low if one else None,
+        "high": one.high if one else None,
+        "slower_than": row.bound,
+        "against": row.against,
+        "against_measured": row.measured,
+        "ratio": ratio.value if ratio else None,
+        "ratio_low": ratio.low if ratio else None,
+        "ratio_high": ratio.high if ratio else None,
+        "verdict": row.verdict,
+        "why": row.why,
+        "runs": list(row.runs),
+    }

@@ -1,0 +1,32 @@
+"""Transfers timed by hand, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.stats import Estimate
+from ulterion.core.units import show_rate
+from ulterion.judge.clocked import ClockRow
+
+WAYS = {"write": "written", "read": "read"}
+
+
+def task_words(row: ClockRow) -> str:
+    """Return what was transferred, and which way."""
+    return f"{row.task}, {WAYS[row.direction]}"
+
+
+def rate_words(estimate: Estimate | None, bound: float | None, unit: str) -> tuple[str, str]:
+    """Return a rate and its interval, or what it was slower than."""
+    if estimate is None:
+        return (f"< {show_rate(bound, unit, with_unit=False)}" if bound is not None else "–"), ""
+    if estimate.low is None or estimate.high is None:
+        return show_rate(estimate.rate, unit, with_unit=False), "–"
+    low, high = (show_rate(v, unit, with_unit=False) for v in (estimate.low, estimate.high))
+    return show_rate(estimate.rate, unit, with_unit=False), f"{low} – {high}"
+
+
+def remarks(rows: Sequence[ClockRow]) -> list[str]:
+    """Return what bounds and undecided ones rest on, and what has no verdict."""
+    told = [f"{r.hookup}, {task_words(r)}: {r.why}" for r in rows if r.why and r.why != "" and r.verdict != "same"]
+    return [*told, *(f"{r.hookup}, {task_words(r)}: {w}" for r in rows for w in r.words if r.estimate is None)]
