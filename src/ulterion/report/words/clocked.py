@@ -28,5 +28,9 @@ def rate_words(estimate: Estimate | None, bound: float | None, unit: str) -> tup
 
 def remarks(rows: Sequence[ClockRow]) -> list[str]:
     """Return what bounds and undecided ones rest on, and what has no verdict."""
-    told = [f"{r.hookup}, {task_words(r)}: {r.why}" for r in rows if r.why and r.why != "" and r.verdict != "same"]
-    return [*told, *(f"{r.hookup}, {task_words(r)}: {w}" for r in rows for w in r.words if r.estimate is None)]
+    told = []
+    for row in rows:
+        shown = [w for w in row.words if row.estimate is None]
+        parts = [*shown, *([row.why] if row.why and row.verdict != "same" else [])]
+        told += [f"{row.hookup}, {task_words(row)}: {'; '.join(parts)}"] if parts else []
+    return told
