@@ -22,6 +22,7 @@ COMMANDS = {
     "survey": "what this machine sees: drives, how each is linked, driver, capacity, temperature",
     "measure": "run a suite of transfer tests on a folder, a file or a hookup",
     "soak": "a long load with throughput and temperature logged",
+    "copy": "real files or made ones copied, timed, and proven intact",
     "clock": "a transfer timed by hand: a stopwatch, or size and time typed in",
     "note": "a reading, an outcome or a remark, put where it belongs",
     "compare": "hookups against the direct one, with what else differed",

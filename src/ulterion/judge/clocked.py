@@ -1,4 +1,4 @@
-"""Transfers timed by hand beside each other, and beside what was measured: figures as figures, bounds as bounds."""
+"""Transfers, timed by hand or copied, beside each other and beside what was measured: figures as figures, bounds as bounds."""
 
 from __future__ import annotations
 
@@ -15,19 +15,21 @@ from ulterion.judge.measured import best_of
 from ulterion.judge.pooling import latest
 from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
+from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.document import AnyRun
 
 
 @dataclass(frozen=True)
 class ClockRow:
-    """A task on a hookup, timed by hand.
+    """A task on a hookup, timed by hand or copied by `copy`.
 
     Attributes:
         medium: of the hookup; `hookup`, `task`, `direction` what it is.
         estimate: its rate, bytes per second, None where no timing is a figure.
         bound: what it was slower than, where a timing says no more.
         words: each timing in words.
-        against: the hookup it is held against, None where there is nothing; `measured` whether a measurement stands for its timings.
+        copied: whether the files were copied by us; else a hand timed them.
+        against: the hookup it is held against, None where there is nothing; `measured` whether a measurement stands for the like.
         comparison: with it, of figures.
         verdict: of figures or of the bound.
         why: for one that is undecided, or stands on a bound, the reason.
@@ -41,6 +43,7 @@ class ClockRow:
     estimate: Estimate | None
     bound: float | None
     words: tuple[str, ...]
+    copied: bool = False
     against: str | None = None
     measured: bool = False
     comparison: Comparison | None = None
@@ -56,6 +59,12 @@ class _Cell:
     direction: Direction
     timings: tuple[Timing, ...]
     runs: tuple[str, ...]
+    copies: tuple[float, ...] = ()
+
+    @property
+    def rates(self) -> Rates:
+        """Its figures."""
+        return self.copies or rates_of(self.timings)
 
 
 @dataclass(frozen=True)
@@ -76,13 +85,23 @@ def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, hookups:
 
 
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
-    found: dict[tuple[str, Direction, str], list[ClockRun]] = {}
+    timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
+    copied: dict[tuple[str, Direction, str], list[CopyRun]] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        if isinstance(run, ClockRun) and run.hookup in review.hookups and not run.left_out:
-            found.setdefault((run.clock.task, run.clock.direction, run.hookup or ""), []).append(run)
-    return [
+        if run.hookup not in review.hookups or run.left_out:
+            continue
+        if isinstance(run, ClockRun):
+            timed.setdefault((run.clock.task, run.clock.direction, run.hookup or ""), []).append(run)
+        elif isinstance(run, CopyRun) and run.rates:
+            way: Direction = "read" if run.copied.from_hookup == run.hookup else "write"
+            copied.setdefault((run.copied.task, way, run.hookup or ""), []).append(run)
+    by_hand = [
         _Cell(hookup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
-        for (task, way, hookup), mine in found.items()
+        for (task, way, hookup), mine in timed.items()
+    ]
+    return by_hand + [
+        _Cell(hookup, task, way, (), tuple(r.id for r in mine), tuple(rate for r in mine for rate in r.rates))
+        for (task, way, hookup), mine in copied.items()
     ]
 
 
@@ -91,7 +110,7 @@ def _family(
 ) -> list[ClockRow]:
     direct = review.direct_for(medium)
     bases = [_base(cell, direct, cells, runs) for cell in cells]
-    figures = [rates_of(cell.timings) for cell in cells]
+    figures = [cell.rates for cell in cells]
     pairs = [(f, base.rates) for f, base in zip(figures, bases, strict=True) if base is not None and f]
     judged = iter(compare_family(pairs, margin))
     rows = []
@@ -105,6 +124,7 @@ def _family(
             bound_of(cell.timings),
             tuple(t.words() for t in cell.timings),
             runs=cell.runs,
+            copied=bool(cell.copies),
         )
         comparison = next(judged) if base is not None and rates else None
         rows.append(_judged(row, base, comparison, margin))
@@ -115,10 +135,10 @@ def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequenc
     """Return what a task is held against: the direct hookup's timings of it, or else the best that was measured there."""
     if direct is None or cell.hookup == direct:
         return None
-    same = next((c for c in cells if (c.hookup, c.task, c.direction) == (direct, cell.task, cell.direction)), None)
-    timed = rates_of(same.timings) if same is not None else ()
-    if timed:
-        return _Base(direct, timed)
+    like = [c for c in cells if (c.hookup, c.task, c.direction) == (direct, cell.task, cell.direction) and c.rates]
+    same = next((c for c in like if bool(c.copies) == bool(cell.copies)), None) or next(iter(like), None)
+    if same is not None:
+        return _Base(direct, same.rates)
     best = best_of(list(latest(runs).get(direct, {}).values()), cell.direction, "sequential")
     return None if best is None else _Base(direct, best.rates, measured=True)
 

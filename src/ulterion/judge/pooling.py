@@ -17,7 +17,11 @@ from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
 MOST_POOLED = 12  # runs of a workload on a hookup, the newest ones, that are taken together
-MOST = {"soak": 1, "clock": 1000}  # of other kinds: a soak is judged alone, timings by hand are small and of many tasks
+MOST = {
+    "soak": 1,
+    "clock": 1000,
+    "copy": 1000,
+}  # of other kinds: a soak is judged alone, timings by hand are small and of many tasks
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 

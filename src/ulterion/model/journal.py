@@ -20,6 +20,7 @@ from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
+from ulterion.model.runs.copied import CopyPass
 from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
 from ulterion.model.runs.growing import GrowingPhase
 from ulterion.model.runs.noted import Note, Reading
@@ -77,6 +78,10 @@ class Journal:
     def add(self, index: int, record: PassRecord) -> None:
         """Keep a finished pass of the workload at `index`; raise UsageError when it cannot be kept."""
         self._keep({"workload": index, "pass": record.model_dump(mode="json")})
+
+    def copied(self, record: CopyPass) -> None:
+        """Keep a finished copy."""
+        self._keep({"copied": record.model_dump(mode="json")})
 
     def phase(self, phase: GrowingPhase) -> None:
         """Keep the beginning of a phase of a soak."""

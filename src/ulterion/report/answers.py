@@ -16,6 +16,7 @@ from typing_extensions import TypedDict
 from ulterion.judge.claimrow import Unit
 from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, WaitData
 from ulterion.report.clockdata import Clocked, ClockedRow
+from ulterion.report.copydata import Checked, Copied
 
 NAME, VERSION = "ulterion-answer", 2
 
@@ -29,6 +30,8 @@ Kind = Literal[
     "survey",
     "learned",
     "clocked",
+    "copied",
+    "checked",
     "recorded",
     "notes",
     "noted",
@@ -262,6 +265,8 @@ ANSWERS: dict[Kind, type] = {
     "survey": Survey,
     "learned": Learned,
     "clocked": Clocked,
+    "copied": Copied,
+    "checked": Checked,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

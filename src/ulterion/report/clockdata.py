@@ -36,7 +36,7 @@ class Clocked(TypedDict):
 
 
 class ClockedRow(TypedDict):
-    """A task timed by hand, beside what it is held against."""
+    """A transfer, timed by hand or copied, beside what it is held against."""
 
     medium: str | None
     hookup: str
@@ -47,6 +47,7 @@ class ClockedRow(TypedDict):
     low: float | None
     high: float | None
     slower_than: float | None
+    copied: bool
     against: str | None
     against_measured: bool
     ratio: float | None
@@ -97,6 +98,7 @@ def _row(row: ClockRow) -> ClockedRow:
         "low": one.low if one else None,
         "high": one.high if one else None,
         "slower_than": row.bound,
+        "copied": row.copied,
         "against": row.against,
         "against_measured": row.measured,
         "ratio": ratio.value if ratio else None,

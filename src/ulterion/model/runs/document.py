@@ -8,14 +8,15 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.runs import clock, growing, measure
+from ulterion.model.runs import clock, copied, growing, measure
 from ulterion.model.runs.clock import ClockRun
+from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import NAME, VERSION, State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
 from ulterion.model.runs.upgrades import Raw, upgraded
 
-AnyRun = MeasureRun | SoakRun | ClockRun
+AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun
 """A run document: a header, and what its kind adds."""
 _ADAPTER: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
 
@@ -66,10 +67,12 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
     return run
 
 
-def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery | clock.Recovery:
+def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery | clock.Recovery | copied.Recovery:
     """Return what takes the lines of a run's journal, by its kind."""
     if isinstance(run, ClockRun):
         return clock.Recovery(run)
+    if isinstance(run, CopyRun):
+        return copied.Recovery(run)
     return growing.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
 
 
@@ -78,6 +81,7 @@ __all__ = [
     "VERSION",
     "AnyRun",
     "ClockRun",
+    "CopyRun",
     "MeasureRun",
     "NewerRunError",
     "SoakRun",

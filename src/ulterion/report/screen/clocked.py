@@ -18,9 +18,12 @@ from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.clocked import WAYS, rate_words, remarks, task_words
 from ulterion.report.words.columns import align_points, show_ratio
 
-COLUMNS = (("what", "left"), ("hookup", "left"), ("rate", "right"), ("95 % interval", "right"), ("ratio", "right"),
+COLUMNS = (("what", "left"), ("how", "left"), ("hookup", "left"), ("rate", "right"), ("95 % interval", "right"), ("ratio", "right"),
            ("to one", "left"), ("verdict", "left"))  # fmt: skip
-AGAINST = {False: "by hand", True: "measured"}  # how that was had which a transfer is held against
+AGAINST = {
+    False: "its like",
+    True: "measured",
+}  # what a transfer is held against: the same on the other hookup, or a measurement
 
 
 def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[RenderableType]:
@@ -36,8 +39,19 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[RenderableType]:
         ratio = show_ratio(row.comparison.ratio.value) if row.comparison else ""
         word = verdict(row.verdict) if row.verdict else Text("")
         name = Text(task_words(row) if first else "", style="name")
-        lines.append([name, row.hookup, rate, interval, ratio, AGAINST[row.measured] if row.against else "", word])
-    head = Text("Transfers timed by hand", style="head")
+        lines.append(
+            [
+                name,
+                "copied" if row.copied else "by hand",
+                row.hookup,
+                rate,
+                interval,
+                ratio,
+                AGAINST[row.measured] if row.against else "",
+                word,
+            ]
+        )
+    head = Text("Transfers", style="head")
     return [Text(""), head, table(columns, lines), *bullets("What they rest on", remarks(rows))]
 
 

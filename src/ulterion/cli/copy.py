@@ -1,0 +1,210 @@
+"""`ulterion copy`: real files or made ones copied, timed, and proven intact."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
+    from ulterion.model.store import ReviewFolder
+
+DEFAULT_PASSES = 3
+SETS = ("huge", "shoot", "session", "tree")  # as in ulterion.engine.copies.sets
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument(
+        "paths",
+        nargs="*",
+        type=Path,
+        metavar="PATH",
+        help="what to copy, and last the folder to copy it to; with --set the folder it is made in, and the target",
+    )
+    parser.add_argument(
+        "--from",
+        dest="source",
+        metavar="HOOKUP",
+        help="the hookup that is copied from; its target is the source where no path is named",
+    )
+    parser.add_argument(
+        "--to",
+        dest="target",
+        metavar="HOOKUP",
+        help="the hookup that is copied to; its target is the target where none is named",
+    )
+    parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy that")
+    parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="bytes of the set in all")
+    parser.add_argument(
+        "--task", metavar="WORDS", help="what is copied, by which copies are matched (default: its name)"
+    )
+    parser.add_argument(
+        "--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N", help="how often (default: %(default)s)"
+    )
+    parser.add_argument(
+        "--keep", action="store_true", help="let the last copy stay; without it all of them are removed"
+    )
+    parser.add_argument(
+        "--manifest", type=Path, metavar="FILE", help="keep the sums of the last copy, to be checked again"
+    )
+    parser.add_argument(
+        "--check", type=Path, metavar="MANIFEST", help="copy nothing: hold the folder named against a manifest"
+    )
+    parser.add_argument("--no-proof", action="store_true", help="read nothing back")
+    parser.add_argument("--no-ends", action="store_true", help="time neither end alone")
+    parser.add_argument(
+        "--by-kernel",
+        action="store_true",
+        help="let the kernel move the bytes of large files (default: read and written)",
+    )
+    options.add_seed(parser)
+    options.add_stall(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Copy, keep the run, show it."""
+    from ulterion.cli.signals import stoppable
+    from ulterion.conduct.copying import copy
+    from ulterion.report.copydata import copy_as_data
+    from ulterion.report.screen.copied import after
+
+    if arguments.check:
+        return _check(arguments, env)
+    request = _request(arguments, env)
+    display = _display(arguments, env)
+    with stoppable():
+        done = copy(request, display)
+    if arguments.json:
+        env.show_json("copied", copy_as_data(done.run, done.path))
+    else:
+        env.show(after(done.run, done.path, arguments.units))
+    if done.failure is not None:
+        raise done.failure
+    return Status.BAD_VERDICT if any(p.wrong_count for p in done.run.copied.passes) else Status.DONE
+
+
+def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
+    from ulterion.conduct.copyrequest import CopyRequest, MadeSet
+    from ulterion.core.errors import UsageError
+
+    if arguments.of and not arguments.made:
+        raise UsageError("--of is the size of a made set; add --set NAME")
+    arguments.hookup = arguments.target or arguments.source
+    review = options.review_for(arguments, env.folder, env.tell)
+    paths = [env.folder / p for p in arguments.paths]
+    target = _end(review, arguments.target) if arguments.target and (len(paths) < 2 or not arguments.source) else None
+    if target is None or (not arguments.source and len(paths) > 1 and not arguments.target):
+        if not paths:
+            raise UsageError(
+                "nothing to copy: name what is copied and the folder it goes to, or hookups with --from and --to"
+            )
+        target = paths.pop()
+    sources = paths or ([_end(review, arguments.source)] if arguments.source else [])
+    if not sources:
+        raise UsageError("nothing to copy: name what is copied before the folder it goes to, or a hookup with --from")
+    for hookup in (arguments.source, arguments.target):
+        if hookup:
+            review.review.hookup(hookup)
+    made = (
+        MadeSet(arguments.made, arguments.of, 1 if arguments.seed is None else arguments.seed)
+        if arguments.made
+        else None
+    )
+    return CopyRequest(
+        review,
+        tuple(sources),
+        target,
+        arguments.source,
+        arguments.target,
+        made,
+        arguments.task,
+        arguments.passes,
+        arguments.by_kernel,
+        not arguments.no_ends,
+        not arguments.no_proof,
+        arguments.keep,
+        env.folder / arguments.manifest if arguments.manifest else None,
+        arguments.stall,
+    )
+
+
+def _end(review: ReviewFolder, hookup: str) -> Path:
+    """Return the folder that a hookup's target is; raise UsageError."""
+    from ulterion.conduct.place import Place
+    from ulterion.core.errors import UsageError
+
+    place = Place(review, review.path, None, hookup)
+    if place.simulated:
+        raise UsageError(f"hookup '{hookup}' is on the simulated bench, which has no files; name a real folder")
+    if place.path is None:
+        raise UsageError(f"hookup '{hookup}' has no target; name the folder on the command line")
+    return place.path
+
+
+def _display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
+    from ulterion.conduct.copyrequest import CopyObserver
+    from ulterion.core.units import show_duration, show_rate
+    from ulterion.model.runs.copied import CopyPass, CopyRun
+    from ulterion.report.screen.copied import Line, before
+
+    line = Line(env.err, arguments.units)
+
+    class Display(CopyObserver):
+        """Shows on the terminal how it goes."""
+
+        def opened(self, run: CopyRun) -> None:
+            if not arguments.json:
+                env.show(before(run))
+                env.out.flush()
+
+        def begin(self, what: str, size: int) -> None:
+            line.begin(what, size)
+
+        def tick(self, seconds: float, moved: int) -> None:
+            line.tick(seconds, moved)
+
+        def copied(self, record: CopyPass) -> None:
+            line.clear()
+            if env.err.isatty():
+                rate = show_rate(record.rate, arguments.units)
+                env.err.write(f"copy {record.number}: {show_duration(record.seconds)}, {rate}\n")
+
+        def remark(self, words: str) -> None:
+            env.tell(words)
+
+    return Display()
+
+
+def _check(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Hold a folder against a manifest."""
+    from ulterion.cli.signals import stoppable
+    from ulterion.conduct.copycheck import check
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import show_size
+    from ulterion.report.screen.console import bullets
+    from ulterion.report.words.copied import listed
+
+    if len(arguments.paths) != 1:
+        raise UsageError("--check takes one folder: ulterion copy FOLDER --check MANIFEST")
+    with stoppable():
+        found = check(
+            env.folder / arguments.check, env.folder / arguments.paths[0], _display(arguments, env), arguments.stall
+        )
+    if arguments.json:
+        wrong = [{"name": n, "what": w} for n, w in found.wrong]
+        env.show_json(
+            "checked", {"files": found.files, "bytes": found.bytes, "wrong": wrong, "wrong_count": found.wrong_count}
+        )
+    else:
+        env.show([f"{found.files} files, {show_size(found.bytes)}, are as the manifest says"])
+        env.show(bullets("Not as it says", listed([f"{n}: {w}" for n, w in found.wrong])))
+    return Status.BAD_VERDICT if found.wrong_count else Status.DONE

@@ -1,0 +1,221 @@
+"""One run of `copy`: everything copied, timed, proven, several times over; each end alone; all of it kept."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import secrets
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import closing
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+from ulterion.conduct.copyplaces import OwnFolder, sweep
+from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
+from ulterion.conduct.copystart import WORKERS, blank, check_names, check_places, check_room, sources_of
+from ulterion.conduct.keeping import open_journal
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.engine.copies import manifest, onepass, proof, walk
+from ulterion.engine.copies.crew import Crew
+from ulterion.model.journal import Journal
+from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
+from ulterion.model.runs.header import State
+
+
+@dataclass
+class _Work:
+    """A copy under way."""
+
+    request: CopyRequest
+    observer: CopyObserver
+    sources: tuple[bytes, ...]
+    count: walk.Count
+    run: CopyRun
+    journal: Journal
+    own: OwnFolder
+    passes: list[CopyPass] = field(default_factory=list)
+    doing: str = "the first copy"
+
+
+def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
+    """Copy, prove, and keep the run; a target that fails, or a stop by hand, is a run too (see `CopyDone.failure`).
+
+    Raises UsageError before anything is copied.
+    """
+    check_places(request)
+    for folder in dict.fromkeys([request.target, *(request.sources if request.made else ())]):
+        for path in sweep(folder):
+            observer.remark(f"{path} was left by a run that was ended; it was removed")
+    identity = secrets.token_hex(3)
+    with sources_of(request, identity, observer) as sources:
+        count = walk.count(sources)
+        check_room(request, count)
+        check_names(request, sources)
+        run = blank(request, sources, count, identity)
+        observer.opened(run)
+        own = OwnFolder(request.target, "copy", identity)
+        try:
+            journal = open_journal(request.review, run)
+            return _keep(_Work(request, observer, sources, count, run, journal, own))
+        finally:
+            own.remove()
+
+
+def _keep(work: _Work) -> CopyDone:
+    """Copy with a journal, then write the document whatever happened."""
+    failure: UlterionError | None = None
+    saved, state = False, State(name="complete")
+    try:
+        with closing(_Closing(work)) as closer, Crew(WORKERS, work.request.stall) as crew:
+            try:
+                _copies(work, crew, closer)
+            except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
+                failure, state = _failure(error, work)
+        ended = datetime.datetime.now(datetime.UTC)
+        run = work.run.with_copied(passes=work.passes).model_copy(update={"state": state, "ended": ended})
+        done, path = work.request.review.finish(run, work.journal.path)
+        saved = True
+        assert isinstance(done, CopyRun)
+        return CopyDone(done, path, failure)
+    finally:
+        work.journal.close(remove=saved or not work.passes)
+
+
+class _Closing:
+    """The files of manifests that are open."""
+
+    def __init__(self, work: _Work) -> None:
+        self._work = work
+        self.open: list[BinaryIO] = []
+
+    def manifest(self, number: int) -> BinaryIO:
+        """Return a new file for the manifest of a copy: the user's own for the last one, else one without a name."""
+        request = self._work.request
+        if request.manifest is not None and number == request.passes:
+            try:
+                out: BinaryIO = request.manifest.open("xb+")
+            except FileExistsError as error:
+                raise UsageError(
+                    f"{request.manifest} is there already, and nothing is overwritten; choose another name"
+                ) from error
+            except OSError as error:
+                raise UsageError(f"{request.manifest} cannot be written: {error.strerror}") from error
+        else:
+            out = tempfile.TemporaryFile(dir=request.review.make_runs_folder())  # noqa: SIM115 - closed with the others
+        self.open.append(out)
+        return out
+
+    def close(self) -> None:
+        """Close them."""
+        for out in self.open:
+            out.close()
+
+
+def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
+    request, total = work.request, work.count.bytes
+    for number in range(1, request.passes + 1):
+        work.doing = f"copy {number}"
+        onepass.forget(crew, work.sources)
+        work.observer.begin(f"copy {number} of {request.passes}", total)
+        out = closer.manifest(number)
+        writer = manifest.Writer(out)
+        done = onepass.copy_all(
+            crew,
+            work.sources,
+            os.fsencode(work.own.files),
+            kernel=request.kernel,
+            manifest=writer,
+            told=work.observer.tick,
+        )
+        writer.end()
+        record = _proven(work, crew, number, done, out)
+        work.journal.copied(record)
+        work.passes.append(record)
+        work.observer.copied(record)
+        if number < request.passes or not request.keep:
+            work.own.emptied()
+    if request.ends:
+        _ends(work, crew)
+    if request.keep:
+        _stay(work)
+
+
+def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
+    """Return the record of a copy, read back and held against its manifest where that is asked for."""
+    record = CopyPass(
+        number=number,
+        seconds=done.seconds,
+        flush_seconds=done.flush_seconds,
+        files=done.files,
+        bytes=done.bytes,
+        folders=done.folders,
+        links=done.links,
+        classes=[ClassRecord(name=n, files=c.files, bytes=c.bytes, seconds=c.seconds) for n, c in done.classes.items()],
+        interval=onepass.INTERVAL,
+        moved=done.intervals,
+        left_out=[Remark(name=n, what=w) for n, w in done.left_out],
+        left_out_count=done.left_out_count,
+    )
+    if not work.request.prove:
+        return record
+    work.doing = f"reading copy {number} back"
+    work.observer.begin(f"reading copy {number} back", done.bytes)
+    start, first = time.perf_counter(), crew.moved
+    folder = os.fsencode(work.own.files)
+
+    def lines() -> Iterator[manifest.Line]:
+        out.seek(0)
+        return manifest.read(out, "the manifest")
+
+    found = proof.prove(
+        crew,
+        lines(),
+        folder,
+        proof.all_names(work.sources),
+        lambda: work.observer.tick(time.perf_counter() - start, crew.moved - first),
+    )
+    for name in proof.extra(folder, lines, done.files):
+        found.tell(os.fsdecode(name), "is in the copy, and was not sent")
+    return record.model_copy(
+        update={
+            "proven_files": found.files,
+            "proven_bytes": found.bytes,
+            "prove_seconds": time.perf_counter() - start,
+            "wrong": [Remark(name=n, what=w) for n, w in found.wrong],
+            "wrong_count": found.wrong_count,
+        }
+    )
+
+
+def _ends(work: _Work, crew: Crew) -> None:
+    """Time each end alone: the source read, the target written."""
+    work.doing = "reading the source alone"
+    onepass.forget(crew, work.sources)
+    work.observer.begin("the source alone, read", work.count.bytes)
+    size, seconds = onepass.read_alone(crew, work.sources, work.observer.tick)
+    work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
+    work.doing = "writing the target alone"
+    alone = work.own.path / "alone"
+    alone.mkdir()
+    work.observer.begin("the target alone, written", work.count.bytes)
+    size, seconds = onepass.write_alone(crew, work.sources, os.fsencode(alone), work.observer.tick)
+    work.run = work.run.with_copied(target_alone=EndAlone(bytes=size, seconds=seconds))
+
+
+def _stay(work: _Work) -> None:
+    """Move the last copy to where it is to stay; never in the place of anything."""
+    for path in work.own.files.iterdir():
+        place = work.request.target / path.name
+        if os.path.lexists(place):
+            raise TargetFailed(f"{place} came to be there meanwhile, and nothing is overwritten; the copy was not kept")
+        path.rename(place)
+
+
+def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:
+    if isinstance(error, TargetFailed):
+        why = f"{error} (during {work.doing})"
+        return TargetFailed(why, code=error.code), State(name="failed", why=why)
+    why = f"{str(error) or 'stopped by hand'} during {work.doing}"
+    return Interrupted(why), State(name="interrupted", why=why)

@@ -1,0 +1,70 @@
+"""Folders of our own for a copy: made where nothing is, marked, and cleared away, also what a run that was killed left behind."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import re
+import shutil
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+
+OURS = re.compile(r"ulterion-(copy|set)-[0-9a-f]{6}")
+MARK = "ulterion-mark"
+WORDS = "A folder of Ulterion's own, for a copy that is timed.  It is removed when that is over.\n"
+
+
+class OwnFolder:
+    """A folder that is ours as long as this process lives: locked, marked, and removed by `remove`.  `files` is where the copy goes."""
+
+    def __init__(self, parent: Path, what: str, identity: str) -> None:
+        self.path = parent / f"ulterion-{what}-{identity}"
+        self.files = self.path / "files"
+        try:
+            self.path.mkdir()
+            self._lock = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            with contextlib.suppress(OSError):  # some network file systems lock nothing
+                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            (self.path / MARK).write_text(WORDS)
+            self.files.mkdir()
+        except OSError as error:
+            raise UsageError(
+                f"{self.path} cannot be made: {error.strerror}; choose a folder that you may write to"
+            ) from error
+
+    def emptied(self) -> None:
+        """Remove what was copied, and make room for the next."""
+        shutil.rmtree(os.fsencode(self.files))
+        self.files.mkdir()
+
+    def remove(self) -> None:
+        """Remove it with all that is in it; what cannot be removed stays, and nothing is raised."""
+        shutil.rmtree(os.fsencode(self.path), ignore_errors=True)
+        with contextlib.suppress(OSError):
+            os.close(self._lock)
+
+
+def sweep(parent: Path) -> list[Path]:
+    """Remove our folders that nobody works in any more: those that bear our mark, and whose lock is free; return them."""
+    removed = []
+    try:
+        found = [p for p in parent.iterdir() if OURS.fullmatch(p.name) and (p / MARK).is_file() and not p.is_symlink()]
+    except OSError:
+        return []
+    for path in found:
+        try:
+            lock = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        except OSError:
+            continue
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            if (path / MARK).read_text() == WORDS:
+                shutil.rmtree(os.fsencode(path), ignore_errors=True)
+                removed.append(path)
+        except OSError:
+            continue
+        finally:
+            os.close(lock)
+    return removed

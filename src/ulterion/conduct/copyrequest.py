@@ -1,0 +1,82 @@
+"""What is to be copied, who is told how it goes, and what came of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.core.errors import UlterionError
+from ulterion.model.runs.copied import CopyPass, CopyRun
+from ulterion.model.store import ReviewFolder
+
+
+@dataclass(frozen=True)
+class MadeSet:
+    """A set of files to be made: its name, bytes in all (None: the usual), seed."""
+
+    name: str
+    total: int | None
+    seed: int
+
+
+@dataclass(frozen=True)
+class CopyRequest:
+    """What is to be copied where.
+
+    Attributes:
+        review: where it is kept.
+        sources: files and folders; of a made set the folder it is made in.
+        target: the folder it is copied to.
+        from_hookup, to_hookup: what the two ends are, or None.
+        made: the set to make, or None.
+        passes: how often.
+        kernel: whether the kernel moves the bytes itself.
+        ends: whether each end is timed alone as well.
+        prove: whether every copy is read back.
+        keep: whether the last copy stays.
+        manifest: where the manifest is to be kept, or None.
+        stall: seconds without a byte after which the device counts as silent.
+    """
+
+    review: ReviewFolder
+    sources: tuple[Path, ...]
+    target: Path
+    from_hookup: str | None = None
+    to_hookup: str | None = None
+    made: MadeSet | None = None
+    task: str | None = None
+    passes: int = 3
+    kernel: bool = False
+    ends: bool = True
+    prove: bool = True
+    keep: bool = False
+    manifest: Path | None = None
+    stall: float = 60.0
+
+
+class CopyObserver:
+    """Told how a copy goes; does nothing by itself."""
+
+    def opened(self, run: CopyRun) -> None:
+        """It is known what will be copied."""
+
+    def begin(self, what: str, size: int) -> None:
+        """Something of so many bytes begins, in words."""
+
+    def tick(self, seconds: float, moved: int) -> None:
+        """So many bytes of it are over."""
+
+    def copied(self, record: CopyPass) -> None:
+        """A copy is finished."""
+
+    def remark(self, words: str) -> None:
+        """Something is to be said."""
+
+
+@dataclass
+class CopyDone:
+    """A copy that was kept: its document, where it is, and what ended it early."""
+
+    run: CopyRun
+    path: Path
+    failure: UlterionError | None = None

@@ -1,0 +1,153 @@
+"""Before a copy: whether it can be, what it is made of, and the document it begins with."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+
+from ulterion.conduct.copyplaces import OwnFolder
+from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
+from ulterion.core.copied import Cost, cost_of
+from ulterion.core.errors import UsageError
+from ulterion.core.units import show_size
+from ulterion.core.version import __version__
+from ulterion.engine.copies import sets, walk
+from ulterion.engine.folder import reserve
+from ulterion.host import facts as host
+from ulterion.model.runs.copied import CopyRecord, CopyRun
+from ulterion.model.runs.header import State
+from ulterion.model.store import ReviewFolder
+
+WORKERS = 2  # that copy at the same time
+PER_FILE = 4096  # bytes that a file takes beside what is in it
+
+
+@contextmanager
+def sources_of(request: CopyRequest, identity: str, observer: CopyObserver) -> Iterator[tuple[bytes, ...]]:
+    """Yield what is to be copied, a set made and removed again where one is asked for."""
+    if request.made is None:
+        yield tuple(os.fsencode(p) for p in request.sources)
+        return
+    made, (folder,) = request.made, request.sources
+    total = sets.USUAL.get(made.name, 0) if made.total is None else made.total
+    planned = sets.plan(made.name, made.total, made.seed)
+    room = os.statvfs(folder)
+    if total + reserve(room.f_blocks * room.f_frsize) > room.f_bavail * room.f_frsize:
+        raise UsageError(
+            f"{folder} has not the room for a set of {show_size(total)}; make a smaller one with --of SIZE"
+        )
+    own = OwnFolder(folder, "set", identity)
+    try:
+        top = own.files / made.name
+        start, moved = time.perf_counter(), 0
+        observer.begin(f"making the set '{made.name}'", total)
+
+        def told(count: int) -> None:
+            nonlocal moved
+            moved += count
+            observer.tick(time.perf_counter() - start, moved)
+
+        try:
+            sets.lay(os.fsencode(top), planned, told)
+            os.sync()
+        except OSError as error:
+            raise UsageError(f"the set cannot be made in {folder}: {error.strerror}") from error
+        yield (os.fsencode(top),)
+    finally:
+        own.remove()
+
+
+def check_places(request: CopyRequest) -> None:
+    """Raise UsageError where a source is not there, the target no folder, or one inside the other."""
+    target = request.target
+    if not target.is_dir():
+        raise UsageError(f"{target} is no folder; name the folder on the drive that the copy is to go to")
+    for source in request.sources:
+        if not os.path.lexists(source):
+            raise UsageError(f"{source} is not there; nothing was copied")
+        if target.resolve().is_relative_to(source.resolve()) and not request.made:
+            raise UsageError(f"{target} lies in {source}: a copy into itself would never end; choose another folder")
+    if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
+        raise UsageError("a set is made in one folder; name it before the target")
+
+
+def check_room(request: CopyRequest, count: walk.Count) -> None:
+    """Raise UsageError where the target has not the room."""
+    room = os.statvfs(request.target)
+    free, needs = room.f_bavail * room.f_frsize, count.bytes + count.files * PER_FILE
+    kept = reserve(room.f_blocks * room.f_frsize)
+    if needs + kept > free:
+        raise UsageError(
+            f"{request.target} has {show_size(free)} free, and the copy takes {show_size(needs)} beside {show_size(kept)} that stay free; "
+            "copy less, or make room"
+        )
+
+
+def check_names(request: CopyRequest, sources: Sequence[bytes]) -> None:
+    """With --keep: refuse where something of that name is at the target already."""
+    for source in sources if request.keep else ():
+        path = request.target / os.fsdecode(os.path.basename(source.rstrip(b"/")))  # noqa: PTH119 - bytes
+        if os.path.lexists(path):
+            raise UsageError(f"{path} is there already, and nothing is overwritten; move it away, or leave --keep out")
+
+
+def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, identity: str) -> CopyRun:
+    """Return the document of a copy as it is before the first pass, with what earlier copies let expect."""
+    review, target = request.review.review, host.target_facts(request.target)
+    first = request.sources[0].resolve()
+    source = host.target_facts(first if first.is_dir() else first.parent)
+    hookup = request.to_hookup or request.from_hookup
+    versions = {"ulterion": __version__}
+    bench = host.bench_facts(versions, review.bench.room)
+    cost = cost_between(request.review, request.from_hookup, request.to_hookup)
+    cost = cost if cost is not None and cost.covers(count.files, count.bytes) else None
+    low, high = cost.between(count.files, count.bytes) if cost else (None, None)
+    made = request.made
+    return CopyRun(
+        id=identity,
+        started=datetime.datetime.now(datetime.UTC),
+        hookup=hookup,
+        chain=list(review.hookup(hookup).chain) if hookup else [],
+        target=target,
+        bench=replace(bench, host=review.bench.host or bench.host),
+        cache_bypassed=False,
+        warnings=host.cautions(target),
+        state=State(name="interrupted", why="in progress"),
+        copied=CopyRecord(
+            task=request.task or (f"set {made.name}, {show_size(count.bytes)}" if made else _task(request.sources)),
+            sources=[str(p) for p in request.sources],
+            source=source,
+            from_hookup=request.from_hookup,
+            set_name=made.name if made else None,
+            seed=made.seed if made else None,
+            way="copied by the kernel" if request.kernel else "read and write",
+            workers=WORKERS,
+            files=count.files,
+            bytes=count.bytes,
+            folders=count.folders,
+            links=count.links,
+            predicted_seconds=cost.seconds(count.files, count.bytes) if cost else None,
+            predicted_low=low,
+            predicted_high=high,
+        ),
+    )
+
+
+def _task(sources: Sequence[Path]) -> str:
+    names = [p.resolve().name or str(p) for p in sources]
+    return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
+
+
+def cost_between(review: ReviewFolder, source: str | None, target: str | None) -> Cost | None:
+    """Return what copying from one hookup to another costs, by the copies that were kept; None from too few."""
+    runs = review.whole([s for s in review.skims() if s.kind == "copy"])
+    mine = [r for r in runs if isinstance(r, CopyRun) and not r.left_out]
+    between = [r.copied for r in mine if (r.copied.from_hookup, r.hookup) == (source, target or source)]
+    return cost_of(
+        [(p.files, p.bytes, p.seconds) for c in between for p in c.passes if p.files and p.bytes and not p.wrong_count]
+    )

@@ -1,0 +1,119 @@
+"""Copies as numbers: classes of files by size, which end was slow, and what a file and a byte cost."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.optimize import nnls
+from scipy.special import stdtrit
+
+from ulterion.core.units import show_rate
+
+CLASSES = {
+    "below 16 KiB": 2**14,
+    "below 256 KiB": 2**18,
+    "below 4 MiB": 2**22,
+    "below 64 MiB": 2**26,
+    "64 MiB and more": math.inf,
+}
+"""Names of the classes of files, and the size that each stays below."""
+PLAINLY = 1.1  # times as fast is plainly faster
+End = Literal["source", "target", "both", "neither"]
+
+
+@dataclass
+class Classed:
+    """Files of one class: how many, their bytes, and the seconds their workers took."""
+
+    files: int = 0
+    bytes: int = 0
+    seconds: float = 0.0
+
+    def add(self, size: int, seconds: float) -> None:
+        """Count a file."""
+        self.files, self.bytes, self.seconds = self.files + 1, self.bytes + size, self.seconds + seconds
+
+
+def class_of(size: int) -> str:
+    """Return the class of a file of so many bytes."""
+    return next(name for name, below in CLASSES.items() if size < below)
+
+
+def slow_end(copied: float, source: float, target: float) -> tuple[End, str]:
+    """Return which end held a copy back, and the finding in words; rates of the copy and of each end alone, bytes per second."""
+    told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
+    if source < target / PLAINLY:
+        return "source", f"{told}: this copy tells you about the source"
+    if target < source / PLAINLY:
+        return "target", f"{told}: this copy tells you about the target"
+    if copied < min(source, target) / 1.5:
+        return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
+    return "both", f"{told}: both ends are about as fast"
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What copying costs: seconds = files x `per_file` + bytes / `rate`.
+
+    Attributes:
+        per_file: seconds.
+        rate: bytes per second, infinite where bytes cost nothing that shows.
+        spread: standard deviation of the log of a copy's time around it, `df` its degrees of freedom.
+        copies: how many it rests on.
+        least, most: mean size of a file in those copies, bytes: beyond it nothing is foretold.
+    """
+
+    per_file: float
+    rate: float
+    spread: float
+    df: int
+    copies: int
+    least: float = 0.0
+    most: float = math.inf
+
+    def covers(self, files: int, size: int) -> bool:
+        """Return whether files of such a mean size are near enough to those that were copied."""
+        return files > 0 and self.least / NEAR <= size / files <= self.most * NEAR
+
+    def seconds(self, files: int, size: int) -> float:
+        """Return what so many files of so many bytes in all take."""
+        return files * self.per_file + size / self.rate
+
+    def between(self, files: int, size: int, level: float = 0.90) -> tuple[float, float]:
+        """Return the interval that holds the time of one such copy, at a level, seconds."""
+        half = float(stdtrit(self.df, 0.5 + level / 2)) * self.spread * math.sqrt(1 + 1 / self.copies)
+        middle = self.seconds(files, size)
+        return middle * math.exp(-half), middle * math.exp(half)
+
+
+NEAR = 3.0  # times smaller or larger in the mean than what was copied
+LEAST_SPREAD = 0.02  # of the log; no two copies agree better
+FEWEST = 3  # copies that a cost rests on
+
+
+def cost_of(copies: Sequence[tuple[int, int, float]]) -> Cost | None:
+    """Return what copying costs from (files, bytes, seconds) of copies; None from fewer than three, or all of one kind.
+
+    Least squares of the relative errors with neither part below zero (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974).
+    """
+    if len(copies) < FEWEST or not _of_several_kinds(copies):
+        return None
+    files, size, seconds = (np.array(column, dtype=float) for column in zip(*copies, strict=True))
+    (per_file, per_byte), _ = nnls(np.column_stack([files / seconds, size / seconds]), np.ones(len(copies)))
+    told = files * per_file + size * per_byte
+    df = len(copies) - 2
+    spread = math.sqrt(float(np.sum(np.log(seconds / told) ** 2)) / df)
+    rate = 1 / per_byte if per_byte > 0 else math.inf
+    means = size / files
+    least, most = float(means.min()), float(means.max())
+    return Cost(float(per_file), float(rate), max(spread, LEAST_SPREAD), df, len(copies), least, most)
+
+
+def _of_several_kinds(copies: Sequence[tuple[int, int, float]]) -> bool:
+    """Return whether the sizes of files differ enough from copy to copy to tell files from bytes."""
+    means = [size / files for files, size, _ in copies]
+    return max(means) > 4 * min(means)

@@ -1,0 +1,118 @@
+"""Workers that move files while the parent only watches: a device that falls silent must not take the program with it."""
+
+from __future__ import annotations
+
+import contextlib
+import mmap
+import multiprocessing.connection
+import os
+import signal
+import time
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+import numpy as np
+
+from ulterion.core.errors import TargetFailed
+from ulterion.engine import children
+from ulterion.engine.copies import jobs
+
+PULSE = 0.1  # seconds between two looks at how much was moved
+SLOT = 8  # bytes
+
+Job = tuple[str, Any]
+"""The name of a function of `jobs`, and what it is given."""
+
+
+class Crew:
+    """Workers, each at one job at a time; used in a `with`.  `moved` is what all of them moved so far, bytes."""
+
+    def __init__(self, count: int, stall: float) -> None:
+        self.stall = stall
+        self._slots = np.frombuffer(mmap.mmap(-1, max(count, 1) * SLOT), dtype=np.int64)
+        self._lines: list[multiprocessing.connection.Connection[Any, Any]] = []
+        self._pids: list[int] = []
+        for number in range(count):
+            self._start(number)
+
+    def _start(self, number: int) -> None:
+        ours, theirs = multiprocessing.connection.Pipe()
+        slots, near = self._slots, [line.fileno() for line in (*self._lines, ours)]
+
+        def work() -> None:
+            def moved(count: int) -> None:
+                slots[number] += count
+
+            jobs.serve(theirs, moved, number)
+
+        children.start(work, self._pids.append, near)
+        theirs.close()
+        self._lines.append(ours)
+
+    def __enter__(self) -> Crew:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    @property
+    def moved(self) -> int:
+        """Bytes moved so far."""
+        return int(self._slots.sum())
+
+    def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
+        """Have jobs done, as many at a time as there are workers; yield each with what came of it.
+
+        `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds, or a worker is lost.
+        """
+        busy: dict[int, Job] = {}
+        idle, more = list(range(len(self._lines))), True
+        seen, since = self.moved, time.monotonic()
+        while more or busy:
+            while more and idle:
+                job = next(work, None)
+                if job is None:
+                    more = False
+                    break
+                at = idle.pop()
+                self._lines[at].send(job)
+                busy[at] = job
+            if not busy:
+                break
+            ready = multiprocessing.connection.wait([self._lines[at] for at in busy], PULSE)
+            for at in [at for at in busy if self._lines[at] in ready]:
+                answer = self._answer(at)
+                idle.append(at)
+                yield busy.pop(at), answer
+            watch()
+            if ready or self.moved != seen:
+                seen, since = self.moved, time.monotonic()
+            elif time.monotonic() - since > self.stall:
+                raise TargetFailed(f"nothing moved for {self.stall:g} s: the device is silent")
+
+    def _answer(self, at: int) -> Any:
+        try:
+            return children.value_of(self._lines[at].recv())
+        except (EOFError, OSError) as error:
+            raise TargetFailed("a worker process was ended from outside") from error
+
+    def all_of(self, work: Sequence[Job]) -> list[Any]:
+        """Have a few jobs done and return what came of each, in no order."""
+        return [answer for _, answer in self.run(iter(work))]
+
+    def close(self) -> None:
+        """Let the workers go; one that does not answer is left behind, ended as soon as its device lets it."""
+        for line in self._lines:
+            line.close()
+        until = time.monotonic() + children.GRACE / 5
+        for pid in self._pids:
+            ended = 0
+            with contextlib.suppress(ChildProcessError):
+                while not ended and time.monotonic() < until:
+                    ended, _ = os.waitpid(pid, os.WNOHANG)
+                    if not ended:
+                        time.sleep(0.005)
+                if not ended:
+                    os.kill(pid, signal.SIGKILL)
+                    os.waitpid(pid, os.WNOHANG)
+        self._lines, self._pids = [], []

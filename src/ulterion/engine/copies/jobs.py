@@ -1,0 +1,221 @@
+"""What a worker does with files: copying, flushing, reading back past the caches, and each end alone."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import errno
+import os
+import time
+from collections.abc import Callable, Sequence
+from functools import partial
+from multiprocessing.connection import Connection
+from typing import Any
+
+import xxhash
+
+from ulterion.core.errors import TargetFailed
+from ulterion.engine import children
+from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
+from ulterion.engine.copies.walk import Entry
+from ulterion.engine.data import aligned, random_words
+
+BLOCK = 2**20
+Done = tuple[str | None, str, float]
+"""Of one file: its sum, or None and why it was left out; and the seconds it took."""
+
+
+class Worker:
+    """Does jobs by name; `moved` is told the bytes of each."""
+
+    def __init__(self, moved: Callable[[int], None], number: int) -> None:
+        self._moved, self._number = moved, number
+        self._copier = Copier(moved, mark=number)
+        self._buffer = aligned(BLOCK)
+        self._data: memoryview | None = None
+
+    def copy(self, given: tuple[bool, Sequence[tuple[Entry, bytes, bytes]]]) -> list[Done]:
+        """Copy files: (by the kernel, [(entry, folder, name)]).  Raises TargetFailed when the target takes no more."""
+        self._copier.kernel, files = given
+        done: list[Done] = []
+        for entry, folder, name in files:
+            start = time.perf_counter()
+            summed, why = None, ""
+            try:
+                summed = self._copier.copy(entry, folder, name)
+            except LeftOutError as error:
+                why = str(error)
+            except TargetGoneError as error:
+                raise TargetFailed(f"{os.fsdecode(entry.name)}: {error}", code=error.number) from error
+            done.append((summed, why, time.perf_counter() - start))
+        return done
+
+    def flush(self, folder: bytes) -> float:
+        """Force everything of the folder's file system onto the medium; return the seconds."""
+        start = time.perf_counter()
+        fd = os.open(folder, os.O_RDONLY | os.O_CLOEXEC)
+        try:
+            call = getattr(ctypes.CDLL(None, use_errno=True), "syncfs", None)
+            if call is None:
+                os.sync()
+            elif call(fd):
+                number = ctypes.get_errno()
+                raise TargetFailed(f"the flush failed: {os.strerror(number)}", code=number)
+        finally:
+            os.close(fd)
+        return time.perf_counter() - start
+
+    def forget(self, paths: Sequence[bytes]) -> int:
+        """Drop what the system's cache holds of files; return how many could not be opened."""
+        missed = 0
+        for path in paths:
+            try:
+                fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+            except OSError:
+                missed += 1
+                continue
+            with contextlib.suppress(OSError):
+                os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+            os.close(fd)
+            self._moved(1)
+        return missed
+
+    def read(self, files: Sequence[tuple[bytes, int]]) -> int:
+        """Read files through the system's cache, as a copy does, and do nothing with them; return the bytes."""
+        total = 0
+        for path, _ in files:
+            with contextlib.suppress(OSError):
+                fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+                try:
+                    while count := os.readv(fd, [self._buffer]):
+                        total += count
+                        self._moved(count)
+                finally:
+                    os.close(fd)
+        return total
+
+    def write(self, files: Sequence[tuple[bytes, int]]) -> int:
+        """Write files of these sizes from memory; return the bytes.  Raises TargetFailed."""
+        if self._data is None:
+            self._data = memoryview(random_words(BLOCK, self._number).tobytes())  # eight blocks of it
+        total = 0
+        for path, size in files:
+            try:
+                fd = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+                try:
+                    left = size
+                    while left > 0:
+                        start = (total % 7) * BLOCK
+                        step = os.write(fd, self._data[start : start + min(BLOCK, left)])
+                        left, total = left - step, total + step
+                        self._moved(step)
+                finally:
+                    os.close(fd)
+            except OSError as error:
+                raise TargetFailed(f"{os.fsdecode(path)}: {error.strerror}", code=error.errno) from error
+        return total
+
+    def prove(self, files: Sequence[tuple[bytes, int, int, str]]) -> list[str]:
+        """Read files back past the caches and hold them against (path, size, time, sum); return for each what is wrong, '' for nothing."""
+        return [self._proven(*one) for one in files]
+
+    def _proven(self, path: bytes, size: int, modified: int, wanted: str) -> str:
+        try:
+            fd, direct = _opened_past_cache(path)
+        except OSError as error:
+            return f"cannot be read back: {error.strerror}"
+        try:
+            facts = os.fstat(fd)
+            if facts.st_size != size:
+                return f"is {facts.st_size} bytes long, and was {size}"
+            summed = self._summed(fd, size, direct=direct)
+            if summed != wanted:
+                return DIFFERS
+            late = abs(facts.st_mtime_ns - modified)
+            return "" if late <= CLOCK_STEP else "has another time of change"
+        except OSError as error:
+            return f"cannot be read back: {error.strerror}"
+        finally:
+            os.close(fd)
+
+    def _summed(self, fd: int, size: int, *, direct: bool) -> str:
+        summed, place = xxhash.xxh3_128(), 0
+        while place < size:
+            try:
+                count = os.preadv(fd, [self._buffer], place)
+            except OSError as error:
+                if not direct or error.errno != errno.EINVAL:
+                    raise
+                os.set_blocking(fd, True)
+                direct = _without_direct(fd)
+                continue
+            if not count:
+                break
+            summed.update(self._buffer[:count])
+            place += count
+            self._moved(count)
+        return str(summed.hexdigest())
+
+
+DIFFERS = "differs"
+CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems keep (FAT: two seconds)
+
+
+def _opened_past_cache(path: bytes) -> tuple[int, bool]:
+    """Open a file for reading past the caches; where its file system cannot, what the cache holds is dropped first."""
+    how = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+    with contextlib.suppress(OSError):
+        return os.open(path, how | getattr(os, "O_DIRECT", 0)), True
+    fd = os.open(path, how)
+    with contextlib.suppress(OSError):
+        os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+    return fd, False
+
+
+def _without_direct(fd: int) -> bool:
+    """Go on through the cache, emptied of the file before; return False."""
+    import fcntl
+
+    flags = fcntl.fcntl(fd, fcntl.F_GETFL)
+    fcntl.fcntl(fd, fcntl.F_SETFL, flags & ~getattr(os, "O_DIRECT", 0))
+    with contextlib.suppress(OSError):
+        os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+    return False
+
+
+def first_difference(one: bytes, other: bytes) -> int | None:
+    """Return the first place at which two files differ, None where they do not, or one cannot be read."""
+    buffers = aligned(BLOCK), aligned(BLOCK)
+    fds: list[int] = []
+    try:
+        fds = [os.open(one, os.O_RDONLY | os.O_CLOEXEC), _opened_past_cache(other)[0]]
+        place = 0
+        while True:
+            counts = [os.preadv(fd, [b], place) for fd, b in zip(fds, buffers, strict=True)]
+            mine, theirs = (bytes(b[:n]) for b, n in zip(buffers, counts, strict=True))
+            if mine != theirs:
+                short = min(counts)
+                return place + next((i for i in range(short) if mine[i] != theirs[i]), short)
+            if not counts[0]:
+                return None
+            place += counts[0]
+    except OSError:
+        return None
+    finally:
+        for fd in fds:
+            os.close(fd)
+
+
+def serve(line: Connection[Any, Any], moved: Callable[[int], None], number: int) -> None:
+    """Do jobs from a line until it is closed."""
+    worker = Worker(moved, number)
+    while True:
+        try:
+            name, given = line.recv()
+        except (EOFError, OSError):
+            return
+        answer = children.outcome(partial(getattr(worker, name), given))
+        try:
+            line.send(answer)
+        except OSError:
+            return

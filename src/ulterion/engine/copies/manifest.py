@@ -1,0 +1,91 @@
+"""A manifest: which files there are, how long, of when, and what they sum up to; a plain text that can be checked next year.
+
+    # ulterion manifest 1
+    xxh3-128 <sum, 32 hexadecimal digits> <bytes> <nanoseconds since 1970> <path>
+    ...
+    # complete: <files> files, <bytes> bytes
+
+A path is below the folder that is checked, bytes as they are but for the backslash and what is below 0x20 or 0x7f, written `\\xNN`.  The
+sum is XXH3 of 128 bits, in the order of its canonical form.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO, NamedTuple
+
+from ulterion.core.errors import UsageError
+
+HEAD = b"# ulterion manifest 1\n"
+LINE = re.compile(rb"xxh3-128 ([0-9a-f]{32}) (\d{1,19}) (-?\d{1,20}) (.+)\n")
+END = re.compile(rb"# complete: (\d{1,19}) files, (\d{1,19}) bytes\n")
+ODD = re.compile(rb"[\x00-\x1f\x7f\\]")
+LONGEST = 70_000  # bytes of a line
+
+
+class Line(NamedTuple):
+    """A file of a manifest: its path, length, time of change in nanoseconds, and sum."""
+
+    path: bytes
+    size: int
+    modified: int
+    sum: str
+
+
+class Writer:
+    """Writes a manifest as files are copied."""
+
+    def __init__(self, out: BinaryIO) -> None:
+        self._out, self.files, self.bytes = out, 0, 0
+        out.write(HEAD)
+
+    def add(self, line: Line) -> None:
+        """Add a file."""
+        path = ODD.sub(lambda m: b"\\x%02x" % m[0][0], line.path)
+        self._out.write(b"xxh3-128 %b %d %d %b\n" % (line.sum.encode(), line.size, line.modified, path))
+        self.files, self.bytes = self.files + 1, self.bytes + line.size
+
+    def end(self) -> None:
+        """Say that it is whole."""
+        self._out.write(b"# complete: %d files, %d bytes\n" % (self.files, self.bytes))
+        self._out.flush()
+
+
+def read(out: BinaryIO, name: str) -> Iterator[Line]:
+    """Yield the files of a manifest; raise UsageError for what is none, or not whole, when it comes to that."""
+    if out.readline(LONGEST) != HEAD:
+        raise UsageError(f"{name} is no manifest of Ulterion; make one with 'ulterion copy ... --manifest FILE'")
+    files = total = number = 0
+    number = 1
+    while text := out.readline(LONGEST):
+        number += 1
+        end = END.fullmatch(text)
+        if end is not None:
+            if (int(end[1]), int(end[2])) != (files, total) or out.readline(LONGEST):
+                raise UsageError(
+                    f"{name} does not hold together: its end says {int(end[1])} files, and there are {files}"
+                )
+            return
+        match = LINE.fullmatch(text)
+        path = None if match is None else _path(match[4])
+        if match is None or path is None:
+            raise UsageError(f"{name}, line {number}: this is no line of a manifest")
+        files, total = files + 1, total + int(match[2])
+        yield Line(path, int(match[2]), int(match[3]), match[1].decode())
+    raise UsageError(f"{name} is not whole: its last line is missing, so files may be too")
+
+
+def _path(text: bytes) -> bytes | None:
+    """Return the path that is written; None for one that would lead out of the folder."""
+    path = re.sub(rb"\\x([0-9a-f]{2})", lambda m: bytes([int(m[1], 16)]), text)
+    return None if path.startswith(b"/") or b".." in path.split(b"/") or b"\0" in path else path
+
+
+def opened(path: Path) -> BinaryIO:
+    """Open a manifest for reading; raise UsageError."""
+    try:
+        return path.open("rb")
+    except OSError as error:
+        raise UsageError(f"{path} cannot be read: {error.strerror}") from error

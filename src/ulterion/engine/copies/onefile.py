@@ -1,0 +1,226 @@
+"""One file copied: read, summed, written under a name of ours, and given its own when it is whole.
+
+The sum is XXH3 of 128 bits (Y. Collet, the xxHash specification): fast beside any drive, and no protection against malice.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import errno
+import os
+from collections.abc import Callable
+
+import xxhash
+
+from ulterion.engine.copies.pipe import moved_by
+from ulterion.engine.copies.walk import Entry
+
+BLOCK = 2**20  # bytes of a read and a write
+PART = b".ulterion-part"  # beginning of the name of a file that is not whole
+NOREPLACE = 1  # of renameat2 (linux/fs.h)
+AT_FDCWD = -100
+ZEROS = bytes(BLOCK)
+READING = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+WRITING = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC
+TARGET_FAULTS = (errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS, errno.ENODEV, errno.ENXIO, errno.ESHUTDOWN)
+"""Errors of the target that no later file will be spared."""
+SHORTER, CHANGED = "changed while it was copied: it became shorter", "changed while it was copied"
+
+
+class LeftOutError(Exception):
+    """This one file was not copied, and why."""
+
+
+class TargetGoneError(Exception):
+    """The target takes no more: full, gone, or failing."""
+
+    def __init__(self, number: int | None, text: str) -> None:
+        super().__init__(text)
+        self.number = number
+
+
+class Copier:
+    """Copies files one after the other; `moved` is told the bytes of each piece as it is written.
+
+    `kernel`: the kernel moves the bytes of large files itself (copy_file_range), and the sum is taken of what was read beside it; else they go
+    through our memory.  `mark` tells several at work in one folder apart.
+    """
+
+    def __init__(self, moved: Callable[[int], None], *, kernel: bool = False, mark: int = 0) -> None:
+        self.moved, self.kernel = moved, kernel
+        self._part = b"%b-%d" % (PART, mark)
+        self._rename = _rename_call()
+
+    def copy(self, entry: Entry, folder: bytes, name: bytes) -> str:
+        """Copy a file into a folder under a name that must not be there; return its sum.  Raises LeftOutError, or TargetGoneError."""
+        part = b"%b/%b" % (folder, self._part)
+        try:
+            source = os.open(entry.source, READING)
+        except OSError as error:
+            raise LeftOutError(f"cannot be read: {error.strerror}") from error
+        try:
+            out = self._open(part, entry.mode & 0o777)
+            try:
+                summed = self._moved(source, out, entry)
+                self._finish(source, out, entry)
+            finally:
+                os.close(out)
+            self._name(part, b"%b/%b" % (folder, name))
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(part)
+            raise
+        finally:
+            os.close(source)
+        return summed
+
+    def _open(self, part: bytes, mode: int) -> int:
+        try:
+            return os.open(part, WRITING, mode | 0o200)
+        except OSError as error:
+            raise _of_target(error) from error
+
+    def _moved(self, source: int, out: int, entry: Entry) -> str:
+        """Move what is in a file; return its sum."""
+        if entry.size <= BLOCK and not entry.sparse:
+            data = _read(source, entry.size)
+            if len(data) < entry.size:
+                raise LeftOutError(SHORTER)
+            _write(out, data)
+            self.moved(len(data))
+            return xxhash.xxh3_128_hexdigest(data)
+        summed = xxhash.xxh3_128()
+        if entry.sparse:
+            self._move_with_holes(source, out, entry.size, summed)
+        else:
+            self._stretch(source, out, 0, entry.size, summed)
+        return str(summed.hexdigest())
+
+    def _stretch(self, source: int, out: int, start: int, end: int, summed: xxhash.xxh3_128) -> None:
+        """Move the bytes from one place to another of both files; reading and summing run ahead of writing."""
+
+        def write(place: int, piece: memoryview) -> None:
+            if not (self.kernel and self._by_kernel(source, out, place, len(piece))):
+                _write(out, piece, place)
+            self.moved(len(piece))
+
+        try:
+            done = moved_by(source, start, end, summed.update, write)
+        except OSError as error:
+            raise LeftOutError(f"cannot be read: {error.strerror}") from error
+        if done < end - start:
+            raise LeftOutError(SHORTER)
+
+    def _move_with_holes(self, source: int, out: int, size: int, summed: xxhash.xxh3_128) -> None:
+        """Move what is data, and leave holes holes; the sum is that of the whole, zeros included."""
+        place = 0
+        while place < size:
+            try:
+                begin = min(size, os.lseek(source, place, os.SEEK_DATA))
+            except OSError:
+                begin = size  # nothing but a hole is left
+            _sum_zeros(summed, begin - place)
+            if begin < size:
+                end = min(size, os.lseek(source, begin, os.SEEK_HOLE))
+                self._stretch(source, out, begin, end, summed)
+                begin = end
+            place = begin
+        try:
+            os.ftruncate(out, size)
+        except OSError as error:
+            raise _of_target(error) from error
+
+    def _by_kernel(self, source: int, out: int, place: int, count: int) -> bool:
+        """Let the kernel copy what was just read, from its cache; False where it does not."""
+        done = 0
+        while done < count:
+            try:
+                step = os.copy_file_range(source, out, count - done, place + done, place + done)
+            except OSError as error:
+                if done == 0 and error.errno in (errno.EXDEV, errno.EINVAL, errno.EOPNOTSUPP, errno.ENOSYS):
+                    self.kernel = False  # it will do no better with the next
+                    return False
+                raise _of_target(error) from error
+            if step == 0:
+                raise LeftOutError(SHORTER)
+            done += step
+        return True
+
+    def _finish(self, source: int, out: int, entry: Entry) -> None:
+        """Look whether the source is what it was, and hand permissions and times on."""
+        now = os.fstat(source)
+        if now.st_size != entry.size or now.st_mtime_ns != entry.modified:
+            raise LeftOutError(CHANGED)
+        try:
+            if os.fstat(out).st_mode & 0o7777 != entry.mode:
+                with contextlib.suppress(OSError):  # file systems without permissions
+                    os.fchmod(out, entry.mode)
+            os.utime(out, ns=(entry.modified, entry.modified))
+        except OSError as error:
+            raise _of_target(error) from error
+
+    def _name(self, part: bytes, target: bytes) -> None:
+        """Give a whole file its name, never in the place of another (file systems may take two names for one)."""
+        number = self._rename(part, target)
+        if number in (errno.ENOSYS, errno.EINVAL):
+            number = errno.EEXIST if os.path.lexists(target) else 0
+            if not number:
+                try:
+                    os.rename(part, target)
+                except OSError as error:
+                    raise _of_target(error) from error
+        if number == errno.EEXIST:
+            raise LeftOutError("another file of the copy has that name on this file system")
+        if number:
+            raise _of_target(OSError(number, os.strerror(number)))
+
+
+def _read(source: int, size: int) -> bytes:
+    try:
+        data = os.read(source, size)
+        while len(data) < size:
+            more = os.read(source, size - len(data))
+            if not more:
+                break
+            data += more
+    except OSError as error:
+        raise LeftOutError(f"cannot be read: {error.strerror}") from error
+    return data
+
+
+def _write(out: int, piece: bytes | memoryview, place: int = 0) -> None:
+    try:
+        done = os.pwrite(out, piece, place)
+        while done < len(piece):
+            done += os.pwrite(out, piece[done:], place + done)
+    except OSError as error:
+        raise _of_target(error) from error
+
+
+def _sum_zeros(summed: xxhash.xxh3_128, count: int) -> None:
+    while count > 0:
+        step = min(count, BLOCK)
+        summed.update(ZEROS[:step])
+        count -= step
+
+
+def _of_target(error: OSError) -> Exception:
+    """Return what an error on the target's side comes to."""
+    text = "the target is full" if error.errno in (errno.ENOSPC, errno.EDQUOT) else error.strerror or str(error)
+    if error.errno in TARGET_FAULTS:
+        return TargetGoneError(error.errno, text)
+    return LeftOutError(f"cannot be written there: {text}")
+
+
+def _rename_call() -> Callable[[bytes, bytes], int]:
+    """Return the call that renames and replaces nothing; it returns 0 or the number of the error."""
+    try:
+        call = ctypes.CDLL(None, use_errno=True).renameat2
+    except (OSError, AttributeError):
+        return lambda old, new: errno.ENOSYS
+
+    def rename(old: bytes, new: bytes) -> int:
+        return 0 if call(AT_FDCWD, old, AT_FDCWD, new, NOREPLACE) == 0 else ctypes.get_errno()
+
+    return rename

@@ -1,0 +1,179 @@
+"""One copy of everything, timed from the first byte asked for to the last on the medium; and each end alone."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import time
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from ulterion.core.copied import CLASSES, Classed, class_of
+from ulterion.core.errors import TargetFailed
+from ulterion.engine.copies.crew import Crew, Job
+from ulterion.engine.copies.manifest import Line, Writer
+from ulterion.engine.copies.walk import Entry, walk
+
+BATCH_FILES, BATCH_BYTES = 64, 4 * 2**20  # of small files that a worker takes at a time
+MOST_TOLD = 100  # files whose fate is told by name
+INTERVAL = 1.0  # seconds
+
+
+@dataclass
+class PassCopied:
+    """What one copy came to.
+
+    Attributes:
+        seconds: with the flush; `flush_seconds` it alone.
+        files, bytes, links, folders: that were copied.
+        classes: by size of the files: how many, bytes, and the seconds they took their workers.
+        intervals: bytes moved in each second.
+        left_out: (name, why) of what was not copied, the first hundred; `left_out_count` of all.
+    """
+
+    seconds: float = 0.0
+    flush_seconds: float = 0.0
+    files: int = 0
+    bytes: int = 0
+    links: int = 0
+    folders: int = 0
+    classes: dict[str, Classed] = field(default_factory=dict)
+    intervals: list[int] = field(default_factory=list)
+    left_out: list[tuple[str, str]] = field(default_factory=list)
+    left_out_count: int = 0
+
+    def leave_out(self, entry: Entry, why: str) -> None:
+        """Take down what was not copied."""
+        self.left_out_count += 1
+        if len(self.left_out) < MOST_TOLD:
+            self.left_out.append((os.fsdecode(entry.name), why))
+
+
+class _Pulse:
+    """Bytes moved in each second, and the reviewer's view of them."""
+
+    def __init__(self, crew: Crew, told: Callable[[float, int], None]) -> None:
+        self._crew, self._told = crew, told
+        self._start, self._first = time.perf_counter(), crew.moved
+        self._last = 0
+        self.intervals: list[int] = []
+
+    def __call__(self) -> None:
+        now, moved = time.perf_counter() - self._start, self._crew.moved - self._first
+        while now >= (len(self.intervals) + 1) * INTERVAL:
+            self.intervals.append(moved - self._last)
+            self._last = moved
+        self._told(now, moved)
+
+    def end(self) -> list[int]:
+        """Return all of them, with what is left of the last second."""
+        rest = self._crew.moved - self._first - self._last
+        return [*self.intervals, rest] if rest else self.intervals
+
+
+def copy_all(
+    crew: Crew,
+    sources: Sequence[bytes],
+    target: bytes,
+    *,
+    kernel: bool = False,
+    manifest: Writer | None = None,
+    told: Callable[[float, int], None] = lambda seconds, moved: None,
+) -> PassCopied:
+    """Copy everything below the sources into a folder that is there and empty; raise TargetFailed when it takes no more."""
+    done = PassCopied()
+    pulse, start = _Pulse(crew, told), time.perf_counter()
+    for job, answers in crew.run(_jobs(sources, target, done, kernel=kernel), pulse):
+        for (entry, _, _), (summed, why, seconds) in zip(job[1][1], answers, strict=True):
+            if summed is None:
+                done.leave_out(entry, why)
+                continue
+            done.files, done.bytes = done.files + 1, done.bytes + entry.size
+            done.classes.setdefault(class_of(entry.size), Classed()).add(entry.size, seconds)
+            if manifest is not None:
+                manifest.add(Line(entry.name, entry.size, entry.modified, summed))
+    for _, seconds in crew.run(iter([("flush", target)]), pulse):
+        done.flush_seconds = seconds
+    done.seconds, done.intervals = time.perf_counter() - start, pulse.end()
+    done.classes = {name: done.classes[name] for name in CLASSES if name in done.classes}
+    return done
+
+
+def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: bool) -> Iterator[Job]:
+    """Yield what there is to copy in jobs: a large file alone, small ones together; folders and links are made on the way."""
+    batch: list[tuple[Entry, bytes, bytes]] = []
+    size = 0
+    for entry in walk(sources):
+        parent, _, name = entry.name.rpartition(b"/")
+        folder = b"%b/%b" % (target, parent) if parent else target
+        if entry.kind != "file":
+            _make(entry, b"%b/%b" % (folder, name), done)
+            continue
+        batch.append((entry, folder, name))
+        size += entry.size
+        if len(batch) >= BATCH_FILES or size >= BATCH_BYTES:
+            yield "copy", (kernel, batch)
+            batch, size = [], 0
+    if batch:
+        yield "copy", (kernel, batch)
+
+
+def _make(entry: Entry, path: bytes, done: PassCopied) -> None:
+    """Make a folder or a link; take down what is neither."""
+    try:
+        if entry.kind == "folder":
+            with contextlib.suppress(FileExistsError):  # two names that are one on this file system
+                os.mkdir(path, entry.mode | 0o700)
+            done.folders += 1
+        elif entry.kind == "link":
+            os.symlink(os.readlink(entry.source), path)
+            done.links += 1
+        else:
+            done.leave_out(entry, entry.why)
+    except OSError as error:
+        if entry.kind == "folder":
+            raise TargetFailed(f"{os.fsdecode(entry.name)}: {error.strerror}", code=error.errno) from error
+        done.leave_out(entry, f"cannot be made there: {error.strerror}")
+
+
+def _batches(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[Job]:
+    batch: list[tuple[bytes, int]] = []
+    size = 0
+    for one in entries:
+        batch.append(one)
+        size += one[1]
+        if len(batch) >= BATCH_FILES or size >= BATCH_BYTES:
+            yield name, batch
+            batch, size = [], 0
+    if batch:
+        yield name, batch
+
+
+def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
+    return ((e.source, e.size) for e in walk(sources) if e.kind == "file")
+
+
+def forget(crew: Crew, sources: Sequence[bytes]) -> None:
+    """Drop what the system's cache holds of the sources."""
+    jobs = (("forget", [path for path, _ in batch]) for _, batch in _batches(_files(sources), ""))
+    for _ in crew.run(jobs):
+        pass
+
+
+def read_alone(crew: Crew, sources: Sequence[bytes], told: Callable[[float, int], None]) -> tuple[int, float]:
+    """Read everything and do nothing with it; return the bytes and the seconds."""
+    pulse, start = _Pulse(crew, told), time.perf_counter()
+    total = sum(count for _, count in crew.run(_batches(_files(sources), "read"), pulse))
+    return total, time.perf_counter() - start
+
+
+def write_alone(
+    crew: Crew, sources: Sequence[bytes], target: bytes, told: Callable[[float, int], None]
+) -> tuple[int, float]:
+    """Write files of the same sizes from memory into an empty folder, all in one, with the flush; return the bytes and the seconds."""
+    pulse, start = _Pulse(crew, told), time.perf_counter()
+    named = ((b"%b/%d" % (target, number), size) for number, (_, size) in enumerate(_files(sources)))
+    total = sum(count for _, count in crew.run(_batches(named, "write"), pulse))
+    for _ in crew.run(iter([("flush", target)]), pulse):
+        pass
+    return total, time.perf_counter() - start

@@ -1,0 +1,130 @@
+"""Copies of real files, as they are written down."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ulterion.core.facts import TargetFacts
+from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.runs.header import Header, State
+
+Took = Annotated[float, Field(gt=0, le=LONGEST)]
+
+
+class ClassRecord(Written):
+    """Files of one class of sizes: how many, their bytes, and the seconds their workers took."""
+
+    name: str
+    files: Count
+    bytes: Count
+    seconds: Seconds
+
+
+class Remark(Written):
+    """A file and what became of it."""
+
+    name: Spoken
+    what: Spoken
+
+
+class CopyPass(Written):
+    """One copy of everything, from the first byte asked for to the last on the medium."""
+
+    number: int = Field(ge=1)
+    seconds: Took
+    flush_seconds: Seconds
+    files: Count
+    bytes: Count
+    folders: Count = 0
+    links: Count = 0
+    classes: list[ClassRecord] = []
+    interval: float = Field(1.0, gt=0, le=LONGEST)
+    moved: list[Count] = Field([], description="bytes of each interval")
+    left_out: list[Remark] = Field([], description="what was not copied, the first hundred")
+    left_out_count: Count = 0
+    proven_files: Count | None = Field(
+        None, description="files read back past the caches and found as they were; None: not looked at"
+    )
+    proven_bytes: Count | None = None
+    prove_seconds: Seconds | None = None
+    wrong: list[Remark] = Field([], description="what did not arrive as it was, the first hundred")
+    wrong_count: Count = 0
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second, flush included."""
+        return self.bytes / self.seconds
+
+
+class EndAlone(Written):
+    """One end of a copy by itself."""
+
+    bytes: Count
+    seconds: Took
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second."""
+        return self.bytes / self.seconds
+
+
+class CopyRecord(Written):
+    """What was copied from where, and its passes."""
+
+    task: Spoken = Field(description="what was copied, by which copies are matched")
+    sources: list[Spoken]
+    source: TargetFacts | None = Field(None, description="what the source lies on")
+    from_hookup: str | None = None
+    set_name: str | None = Field(None, description="the set of files that was made for it")
+    seed: Count | None = None
+    way: Literal["read and write", "copied by the kernel"]
+    workers: int = Field(ge=1)
+    files: Count
+    bytes: Count
+    folders: Count = 0
+    links: Count = 0
+    passes: list[CopyPass] = []
+    source_alone: EndAlone | None = None
+    target_alone: EndAlone | None = None
+    predicted_seconds: Seconds | None = Field(None, description="what earlier copies let expect, before the first pass")
+    predicted_low: Seconds | None = None
+    predicted_high: Seconds | None = None
+
+
+class CopyRun(Header):
+    """Files copied to a hookup, or from one."""
+
+    kind: Literal["copy"] = "copy"
+    copied: CopyRecord
+
+    @property
+    def rates(self) -> tuple[float, ...]:
+        """Bytes per second of each pass in which everything was copied and nothing arrived wrong."""
+        return tuple(p.rate for p in self.copied.passes if p.bytes and not p.wrong_count)
+
+    @property
+    def kept_words(self) -> str:
+        """What a cut-off run has, in words."""
+        return f"its {len(self.copied.passes)} finished copies are"
+
+    def with_copied(self, **changes: Any) -> CopyRun:
+        """Return the run with changes to what was copied."""
+        return self.model_copy(update={"copied": self.copied.model_copy(update=changes)})
+
+
+class Recovery:
+    """The passes that the lines of a journal hold."""
+
+    def __init__(self, run: CopyRun) -> None:
+        self._run = run
+        self._passes: list[CopyPass] = []
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take a line; raise KeyError or ValueError when it is none of ours."""
+        self._passes.append(CopyPass.model_validate(line["copied"]))
+
+    def run(self, state: State) -> CopyRun:
+        """Return the run with what was taken."""
+        return self._run.with_copied(passes=self._passes).model_copy(update={"state": state})
