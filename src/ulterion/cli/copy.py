@@ -47,6 +47,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N", help="how often (default: %(default)s)"
     )
+    _add_proof(parser)
+    options.add_seed(parser)
+    options.add_stall(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def _add_proof(parser: argparse.ArgumentParser) -> None:
+    """Add the options on what is kept, and what else is done with a copy."""
     parser.add_argument(
         "--keep", action="store_true", help="let the last copy stay; without it all of them are removed"
     )
@@ -63,11 +73,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="let the kernel move the bytes of large files (default: read and written)",
     )
-    options.add_seed(parser)
-    options.add_stall(parser)
-    options.add_review(parser)
-    options.add_units(parser)
-    options.add_json(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:

@@ -72,6 +72,8 @@ def check_places(request: CopyRequest) -> None:
             raise UsageError(f"{source} is not there; nothing was copied")
         if target.resolve().is_relative_to(source.resolve()) and not request.made:
             raise UsageError(f"{target} lies in {source}: a copy into itself would never end; choose another folder")
+    if request.manifest is not None and os.path.lexists(request.manifest):
+        raise UsageError(f"{request.manifest} is there already, and nothing is overwritten; choose another name")
     if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
         raise UsageError("a set is made in one folder; name it before the target")
 

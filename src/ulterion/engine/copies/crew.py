@@ -92,9 +92,10 @@ class Crew:
 
     def _answer(self, at: int) -> Any:
         try:
-            return children.value_of(self._lines[at].recv())
+            ended = self._lines[at].recv()
         except (EOFError, OSError) as error:
             raise TargetFailed("a worker process was ended from outside") from error
+        return children.value_of(ended)
 
     def all_of(self, work: Sequence[Job]) -> list[Any]:
         """Have a few jobs done and return what came of each, in no order."""

@@ -1,0 +1,333 @@
+"""`ulterion copy` on this machine's disk: real and made files, proven intact, and every way in which that can go wrong."""
+
+from __future__ import annotations
+
+import errno
+import os
+import random
+import signal
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.conduct import copying
+from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
+from ulterion.core.copied import Cost, class_of, cost_of, slow_end
+from ulterion.core.errors import UsageError
+from ulterion.engine.copies import manifest, onefile, sets
+from ulterion.model.runs.copied import CopyRun
+
+ODD = [
+    b"new\nline",
+    b"\xff\xfe not utf-8",
+    b"back\\slash",
+    b"n" * 255,
+    " spaces and ü ".encode(),
+    b"-dash",
+    b"tab\there",
+]
+
+
+class Flip(CopyObserver):
+    """Changes something once a copy is written, before it is read back."""
+
+    def __init__(self, change: object) -> None:
+        self.change = change
+
+    def begin(self, what: str, size: int) -> None:
+        """Change it when the reading back begins."""
+        if what.startswith("reading"):
+            assert callable(self.change)
+            self.change()
+
+
+class CopyCase(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.source, self.target = self.folder / "source", self.folder / "target"
+        self.source.mkdir()
+        self.target.mkdir()
+
+    def fill(self, **sizes: int) -> None:
+        for name, size in sizes.items():
+            path = self.source / name.replace("__", "/")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(random.Random(size).randbytes(size))
+
+    def copied(self, *more: str, status: int = 0) -> dict:  # type: ignore[type-arg]
+        answer = self.json_of("copy", "source", "target", "--no-ends", "--passes", "1", *more, status=status)
+        run: dict = answer["run"]["copied"]  # type: ignore[type-arg]
+        return run
+
+    def ours(self, **facts: object) -> CopyRequest:
+        (self.folder / "review.toml").write_text("schema = 1\n")
+        return CopyRequest(self.opened(), (self.source,), self.target, passes=1, ends=False, **facts)  # type: ignore[arg-type]
+
+
+class Whole(CopyCase):
+    def test_everything_arrives_and_nothing_stays(self) -> None:
+        """Files of all classes, folders, links, times; proven; each end alone; the target as empty as before, the run kept."""
+        self.fill(a=0, b=1, deep__er__c=300_000, deep__d=5_000_000, e=2**20)
+        (self.source / "link").symlink_to("deep/d")
+        os.utime(self.source / "b", ns=(5, 1_600_000_000_123_456_789))
+        answer = self.json_of("copy", "source", "target", "--passes", "3", "--task", "all kinds")
+        run, passes = answer["run"]["copied"], answer["run"]["copied"]["passes"]
+        self.assertEqual((run["files"], run["bytes"], run["folders"], run["links"]), (5, 6_348_577, 3, 1))
+        self.assertEqual([(p["proven_files"], p["wrong_count"], p["left_out_count"]) for p in passes], [(5, 0, 0)] * 3)
+        self.assertLessEqual(answer["low"], answer["rate"])
+        self.assertEqual({c["name"] for c in passes[0]["classes"]}, {"below 16 KiB", "below 4 MiB", "below 64 MiB"})
+        self.assertTrue(run["source_alone"]["bytes"] == run["target_alone"]["bytes"] == run["bytes"])
+        self.assertIn(answer["slow_end"], ("source", "target", "both", "neither"))
+        self.assertEqual(list(self.target.iterdir()), [])
+        self.assertTrue(Path(answer["kept_in"]).exists())
+
+    def test_it_stays_when_asked_and_replaces_nothing(self) -> None:
+        """With --keep the last copy is there with its times, and a manifest of it that is checked again; a second time it is refused."""
+        self.fill(a=10, b__c=70_000)
+        self.copied("--keep", "--manifest", "sums.txt")
+        copy = self.target / "source"
+        self.assertEqual((copy / "b/c").read_bytes(), (self.source / "b/c").read_bytes())
+        self.assertEqual((copy / "b/c").stat().st_mtime_ns, (self.source / "b/c").stat().st_mtime_ns)
+        self.refused("copy", "source", "target", "--keep", says="is there already, and nothing is overwritten")
+        self.refused("copy", "source", "target", "--manifest", "sums.txt", says="is there already")
+        checked = self.json_of("copy", "target", "--check", "sums.txt")
+        self.assertEqual((checked["files"], checked["wrong_count"]), (2, 0))
+        (copy / "a").write_bytes(b"0123456789")
+        (copy / "b/c").unlink()
+        told = self.json_of("copy", "target", "--check", "sums.txt", status=4)["wrong"]
+        self.assertEqual(
+            {t["name"]: t["what"].partition(":")[0] for t in told},
+            {"source/a": "differs", "source/b/c": "cannot be read back"},
+        )
+
+    def test_odd_names_holes_and_what_is_no_file(self) -> None:
+        """Names of any bytes go through the manifest and back; holes stay holes; a pipe is left out by name."""
+        for name in ODD:
+            Path(os.fsdecode(os.fsencode(self.source) + b"/" + name)).write_bytes(name)
+        with (self.source / "sparse").open("wb") as out:
+            out.seek(40 * 2**20)
+            out.write(b"end")
+            out.truncate(60 * 2**20)
+        os.mkfifo(self.source / "pipe")
+        run = self.copied("--keep", "--manifest", "sums.txt")
+        (one,) = run["passes"]
+        self.assertEqual(
+            (one["files"], one["proven_files"], one["left_out"]),
+            (8, 8, [{"name": "source/pipe", "what": "it is no file, folder or link"}]),
+        )
+        self.assertEqual({os.fsencode(p.name) for p in (self.target / "source").iterdir()}, {*ODD, b"sparse"})
+        self.assertLess((self.target / "source/sparse").stat().st_blocks * 512, 2**21)
+        self.assertEqual(self.json_of("copy", "target", "--check", "sums.txt")["files"], 8)
+
+    def test_made_sets(self) -> None:
+        """The same files for the same name, size and seed; as many bytes as asked for; gone afterwards at both ends."""
+        for name in sets.SETS:
+            planned = list(sets.plan(name, 3_000_000, 7))
+            self.assertEqual(sum(p.size for p in planned), 3_000_000)
+            self.assertEqual(planned, list(sets.plan(name, 3_000_000, 7)))
+            self.assertEqual(len({p.path for p in planned}), len(planned))
+        run = self.json_of("copy", "--set", "tree", "--of", "2 MB", "source", "target", "--passes", "2", "--no-ends")[
+            "run"
+        ]["copied"]
+        self.assertEqual((run["set_name"], run["bytes"], run["task"]), ("tree", 2_000_000, "set tree, 2.00 MB"))
+        self.assertEqual([*self.source.iterdir(), *self.target.iterdir()], [])
+        self.refused("copy", "--set", "tree", "--of", "9000 TB", "source", "target", says="has not the room|too large")
+        self.refused("copy", "--of", "2 MB", "source", "target", says="add --set")
+
+
+class Wrong(CopyCase):
+    def test_a_byte_changed_behind_its_back_is_found_with_its_place(self) -> None:
+        """So is a file that is gone, one that is longer, and one that nobody sent; no figure comes of such a copy."""
+        self.fill(a=3_000_000, b=100, c=100)
+
+        def spoil() -> None:
+            (top,) = self.target.glob("ulterion-copy-*/files/source")
+            path = top / "a"
+            times = path.stat()
+            with path.open("r+b") as out:
+                out.seek(2_345_678)
+                byte = out.read(1)
+                out.seek(2_345_678)
+                out.write(bytes([byte[0] ^ 1]))
+            os.utime(path, ns=(times.st_atime_ns, times.st_mtime_ns))
+            (top / "b").unlink()
+            (top / "extra").write_bytes(b"x")
+
+        done = copying.copy(self.ours(), Flip(spoil))
+        (one,) = done.run.copied.passes
+        told = {r.name: r.what for r in one.wrong}
+        self.assertEqual(told["source/a"], "differs from byte 2345678 on")
+        self.assertIn("cannot be read back", told["source/b"])
+        self.assertEqual(done.run.rates, ())
+        self.assertEqual(one.proven_files, 1)
+
+    def test_an_extra_file_is_found(self) -> None:
+        """Also where everything that was sent is there."""
+        self.fill(a=100)
+        done = copying.copy(
+            self.ours(), Flip(lambda: next(self.target.glob("ulterion-copy-*/files/source")).joinpath("more").touch())
+        )
+        self.assertEqual([r.name for r in done.run.copied.passes[0].wrong], ["source/more"])
+
+    def test_a_source_that_changes_is_left_out(self) -> None:
+        """While it is read it grows, or becomes shorter: neither is taken for a copy; the rest goes on."""
+        self.fill(a=3_000_000, b=3_000_000, c=50)
+        real, seen = os.preadv, set()
+
+        def read(fd: int, buffers: list, place: int, *rest: int) -> int:  # type: ignore[type-arg]
+            name = Path(f"/proc/self/fd/{fd}").readlink().name
+            if name in ("a", "b") and place == 0 and name not in seen:
+                seen.add(name)
+                with (self.source / name).open("r+b") as out:
+                    out.truncate(1000 if name == "a" else 4_000_000)
+            return real(fd, buffers, place, *rest)
+
+        with mock.patch.object(os, "preadv", read):
+            done = copying.copy(self.ours(), CopyObserver())
+        told = {r.name: r.what for r in done.run.copied.passes[0].left_out}
+        self.assertIn("changed while it was copied", told["source/a"])
+        self.assertIn("changed while it was copied", told["source/b"])
+        self.assertEqual((done.run.copied.passes[0].files, done.run.copied.passes[0].wrong_count), (1, 0))
+
+    def test_a_target_that_fills_up_ends_the_run(self) -> None:
+        """What was copied before is kept, the target is cleared, and the status says that a target failed."""
+        self.fill(a=3_000_000)
+        real = os.pwrite
+
+        def write(fd: int, data: bytes, place: int) -> int:
+            if place > 2**20:
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+            return real(fd, data, place)
+
+        with mock.patch.object(os, "pwrite", write):
+            failed = self.ulterion("copy", "source", "target")
+        self.assertEqual(failed.returncode, 3, failed.stderr)
+        self.assertIn("source/a: the target is full (during copy 1)", failed.stderr)
+        self.assertEqual(list(self.target.iterdir()), [])
+
+    def test_two_names_that_are_one_on_the_target(self) -> None:
+        """Nothing is replaced: the second is left out by name."""
+        self.fill(a=10, b=20)
+        real = onefile._rename_call()
+
+        def rename(old: bytes, new: bytes) -> int:
+            return real(old, new[:-1] + b"a")
+
+        with mock.patch.object(onefile, "_rename_call", lambda: rename):
+            done = copying.copy(self.ours(prove=False), CopyObserver())
+        (one,) = done.run.copied.passes
+        self.assertEqual((one.files, one.left_out_count), (1, 1))
+        self.assertIn("has that name", one.left_out[0].what)
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        """Before anything is made or written."""
+        (self.source / "x").write_bytes(b"1")
+        (self.folder / "empty").mkdir()
+        for arguments, words in (
+            ((), "nothing to copy"), (("source",), "name what is copied"), (("source", "nowhere"), "is no folder"), (("none", "target"), "is not there"),
+            (("source", "source"), "a copy into itself"), (("empty", "target"), "no file to copy"), (("source", "target", "--check", "m"), "one folder"),
+            (("target", "--check", "none"), "cannot be read"), (("source", "source", "target"), "two sources are called 'source'"),
+        ):  # fmt: skip
+            self.refused("copy", *arguments, says=words)
+        self.assertEqual(list(self.target.iterdir()), [])
+
+    def test_killed_at_any_moment(self) -> None:
+        """No part of a file under its final name, the source untouched, the run recovered, and the next copy clears up."""
+        self.fill(**{f"d{n % 5}__f{n}": 2000 + 997 * n for n in range(150)})
+        before = {p: p.stat().st_mtime_ns for p in self.source.rglob("*")}
+        rng = random.Random(5)
+        (self.folder / "review.toml").write_text("schema = 1\n")
+        for _ in range(8):
+            process = self.start("copy", "source", "target", "--passes", "40", "--no-ends", "--manifest", "m.txt")
+            time.sleep(rng.uniform(0.05, 0.9))
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            time.sleep(0.05)
+            for path in self.target.rglob("*"):
+                if path.is_file() and path.name.startswith("f"):
+                    original = self.source / path.relative_to(next(p for p in path.parents if p.name == "source"))
+                    self.assertEqual(path.read_bytes(), original.read_bytes(), path)
+        self.assertEqual({p: p.stat().st_mtime_ns for p in self.source.rglob("*")}, before)
+        self.copied()
+        self.assertEqual(list(self.target.iterdir()), [])
+        runs = [r for r in self.opened().runs() if isinstance(r, CopyRun)]
+        self.assertEqual({r.state.name for r in runs}, {"interrupted", "complete"} if len(runs) > 1 else {"complete"})
+
+
+class Numbers(unittest.TestCase):
+    @given(
+        st.lists(st.tuples(st.integers(1, 20_000), st.integers(1, 10**7)), min_size=4, max_size=12),
+        st.floats(1e-5, 0.01),
+        st.floats(1e6, 3e9),
+    )
+    @settings(max_examples=60, deadline=None)
+    def test_the_cost_is_found(self, copies: list[tuple[int, int]], per_file: float, rate: float) -> None:
+        """From exact copies the very cost that made them, or none where they are all of one kind."""
+        told = [(files, files * mean, files * per_file + files * mean / rate) for files, mean in copies]
+        cost = cost_of(told)
+        if cost is None:
+            means = [m for _, m in copies]
+            self.assertLessEqual(max(means), 4 * min(means))
+            return
+        for files, size, seconds in told:
+            self.assertAlmostEqual(cost.seconds(files, size) / seconds, 1, places=5)
+
+    def test_nothing_is_foretold_far_from_what_was_copied(self) -> None:
+        """A cost covers files of sizes near those it rests on."""
+        cost = Cost(1e-4, 1e8, 0.02, 3, 5, least=1e4, most=1e8)
+        self.assertTrue(cost.covers(100, 100 * 10_000))
+        self.assertFalse(cost.covers(100, 100 * 1_000))
+        low, high = cost.between(1000, 10**9)
+        self.assertTrue(low < cost.seconds(1000, 10**9) < high)
+
+    def test_the_slow_end_is_named_only_where_it_shows(self) -> None:
+        """By each end alone."""
+        for (copied, source, target), end in (((400e6, 412e6, 931e6), "source"), ((90e6, 900e6, 95e6), "target"), ((300e6, 700e6, 720e6), "neither"),
+                                              ((650e6, 700e6, 720e6), "both")):  # fmt: skip
+            self.assertEqual(slow_end(copied, source, target)[0], end)
+        self.assertEqual([class_of(s) for s in (0, 2**14, 2**26)], ["below 16 KiB", "below 256 KiB", "64 MiB and more"])
+
+
+class Manifests(FolderCase):
+    @given(st.binary(min_size=1, max_size=80), st.integers(0, 2**62), st.integers(-(2**62), 2**62))
+    @settings(max_examples=80, deadline=None)
+    def test_any_name_comes_back(self, path: bytes, size: int, modified: int) -> None:
+        """Paths of any bytes that stay in their folder; others are refused."""
+        out = self.folder / "m"
+        with out.open("wb+") as file:
+            writer = manifest.Writer(file)
+            line = manifest.Line(path, size, modified, "0" * 32)
+            writer.add(line)
+            writer.end()
+            file.seek(0)
+            leads_out = path.startswith(b"/") or b".." in path.split(b"/") or b"\0" in path
+            if leads_out:
+                with self.assertRaises(UsageError):
+                    list(manifest.read(file, "m"))
+            else:
+                self.assertEqual(list(manifest.read(file, "m")), [line])
+
+    def test_what_is_cut_off_or_changed_is_refused(self) -> None:
+        """Half a manifest is none; nor is another file, or one whose end does not count right."""
+        out = self.folder / "m"
+        with out.open("wb+") as file:
+            writer = manifest.Writer(file)
+            for n in range(3):
+                writer.add(manifest.Line(b"f%d" % n, n, n, f"{n:032x}"))
+            writer.end()
+        whole = out.read_bytes()
+        lines = whole.splitlines(keepends=True)
+        for text, words in ((whole[: len(whole) // 2], "line of a manifest|not whole"), (b"".join(lines[:-1]), "not whole"), (b"x", "no manifest"),
+                            (b"".join([*lines[:2], lines[-1]]), "does not hold together"), (whole + b"more\n", "does not hold together")):  # fmt: skip
+            out.write_bytes(text)
+            with out.open("rb") as file, self.assertRaisesRegex(UsageError, words):
+                list(manifest.read(file, "m"))
+
+
+if __name__ == "__main__":
+    unittest.main()
