@@ -75,7 +75,7 @@ class Whole(CopyCase):
         self.fill(a=0, b=1, deep__er__c=300_000, deep__d=5_000_000, e=2**20)
         (self.source / "link").symlink_to("deep/d")
         os.utime(self.source / "b", ns=(5, 1_600_000_000_123_456_789))
-        answer = self.json_of("copy", "source", "target", "--passes", "3", "--task", "all kinds")
+        answer = self.json_of("copy", "source", "target", "--passes", "3", "--task", "all kinds", "--plain")
         run, passes = answer["run"]["copied"], answer["run"]["copied"]["passes"]
         self.assertEqual((run["files"], run["bytes"], run["folders"], run["links"]), (5, 6_348_577, 3, 1))
         self.assertEqual([(p["proven_files"], p["wrong_count"], p["left_out_count"]) for p in passes], [(5, 0, 0)] * 3)
@@ -197,18 +197,16 @@ class Wrong(CopyCase):
     def test_a_target_that_fills_up_ends_the_run(self) -> None:
         """What was copied before is kept, the target is cleared, and the status says that a target failed."""
         self.fill(a=3_000_000)
-        real = os.pwrite
 
-        def write(fd: int, data: bytes, place: int) -> int:
-            if place > 2**20:
-                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-            return real(fd, data, place)
+        def full(*_: object) -> int:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
-        with mock.patch.object(os, "pwrite", write):
-            failed = self.ulterion("copy", "source", "target")
-        self.assertEqual(failed.returncode, 3, failed.stderr)
-        self.assertIn("source/a: the target is full (during copy 1)", failed.stderr)
-        self.assertEqual(list(self.target.iterdir()), [])
+        for call, more in (("copy_file_range", ()), ("pwrite", ("--plain",))):
+            with mock.patch.object(os, call, full):
+                failed = self.ulterion("copy", "source", "target", *more)
+            self.assertEqual(failed.returncode, 3, failed.stderr)
+            self.assertIn("source/a: the target is full (during copy 1)", failed.stderr)
+            self.assertEqual(list(self.target.iterdir()), [])
 
     def test_two_names_that_are_one_on_the_target(self) -> None:
         """Nothing is replaced: the second is left out by name."""

@@ -69,9 +69,9 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--no-proof", action="store_true", help="read nothing back")
     parser.add_argument("--no-ends", action="store_true", help="time neither end alone")
     parser.add_argument(
-        "--by-kernel",
+        "--plain",
         action="store_true",
-        help="let the kernel move the bytes of large files (default: read and written)",
+        help="read and write also within one file system, where the kernel would copy large files by itself",
     )
 
 
@@ -133,7 +133,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         made,
         arguments.task,
         arguments.passes,
-        arguments.by_kernel,
+        arguments.plain,
         not arguments.no_ends,
         not arguments.no_proof,
         arguments.keep,

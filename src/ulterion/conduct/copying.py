@@ -23,6 +23,8 @@ from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
 from ulterion.model.runs.header import State
 
+BY_KERNEL = "copied by the kernel"
+
 
 @dataclass
 class _Work:
@@ -125,7 +127,7 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
             crew,
             work.sources,
             os.fsencode(work.own.files),
-            kernel=request.kernel,
+            kernel=work.run.copied.way == BY_KERNEL,
             manifest=writer,
             told=work.observer.tick,
         )

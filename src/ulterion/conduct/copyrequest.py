@@ -30,7 +30,7 @@ class CopyRequest:
         from_hookup, to_hookup: what the two ends are, or None.
         made: the set to make, or None.
         passes: how often.
-        kernel: whether the kernel moves the bytes itself.
+        plain: whether bytes go through our memory also where the kernel could copy them itself.
         ends: whether each end is timed alone as well.
         prove: whether every copy is read back.
         keep: whether the last copy stays.
@@ -46,7 +46,7 @@ class CopyRequest:
     made: MadeSet | None = None
     task: str | None = None
     passes: int = 3
-    kernel: bool = False
+    plain: bool = False
     ends: bool = True
     prove: bool = True
     keep: bool = False

@@ -24,6 +24,8 @@ from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder
 
 WORKERS = 2  # that copy at the same time
+COPYING = ("ext2", "ext3", "ext4", "vfat", "exfat", "ntfs3", "tmpfs")
+"""File systems on which the kernel's own copy is one; others may let two files share what they hold instead."""
 PER_FILE = 4096  # bytes that a file takes beside what is in it
 
 
@@ -109,7 +111,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
     cost = cost_between(request.review, request.from_hookup, request.to_hookup)
     cost = cost if cost is not None and cost.covers(count.files, count.bytes) else None
     low, high = cost.between(count.files, count.bytes) if cost else (None, None)
-    made = request.made
+    made, kernel = request.made, moved_by_kernel(request, target.filesystem)
     return CopyRun(
         id=identity,
         started=datetime.datetime.now(datetime.UTC),
@@ -127,7 +129,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             from_hookup=request.from_hookup,
             set_name=made.name if made else None,
             seed=made.seed if made else None,
-            way="copied by the kernel" if request.kernel else "read and write",
+            way="copied by the kernel" if kernel else "read and write",
             workers=WORKERS,
             files=count.files,
             bytes=count.bytes,
@@ -138,6 +140,13 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             predicted_high=high,
         ),
     )
+
+
+def moved_by_kernel(request: CopyRequest, filesystem: str | None) -> bool:
+    """Return whether the kernel copies the bytes of large files itself: within one file system that does not share them instead."""
+    if request.plain or filesystem not in COPYING:
+        return False
+    return request.sources[0].resolve().stat().st_dev == request.target.stat().st_dev
 
 
 def _task(sources: Sequence[Path]) -> str:

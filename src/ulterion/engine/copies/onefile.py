@@ -13,10 +13,11 @@ from collections.abc import Callable
 
 import xxhash
 
-from ulterion.engine.copies.pipe import moved_by
+from ulterion.engine.copies.pipe import Summing, moved_by
 from ulterion.engine.copies.walk import Entry
 
-BLOCK = 2**20  # bytes of a read and a write
+BLOCK = 2**20  # bytes of a small file at most, and of a piece of zeros
+STEP = 2**23  # bytes that the kernel copies at a time
 PART = b".ulterion-part"  # beginning of the name of a file that is not whole
 NOREPLACE = 1  # of renameat2 (linux/fs.h)
 AT_FDCWD = -100
@@ -98,11 +99,12 @@ class Copier:
         return str(summed.hexdigest())
 
     def _stretch(self, source: int, out: int, start: int, end: int, summed: xxhash.xxh3_128) -> None:
-        """Move the bytes from one place to another of both files; reading and summing run ahead of writing."""
+        """Move the bytes from one place to another of both files; reading and summing go beside the writing."""
+        if self.kernel and self._by_kernel(source, out, start, end, summed):
+            return
 
         def write(place: int, piece: memoryview) -> None:
-            if not (self.kernel and self._by_kernel(source, out, place, len(piece))):
-                _write(out, piece, place)
+            _write(out, piece, place)
             self.moved(len(piece))
 
         try:
@@ -131,20 +133,31 @@ class Copier:
         except OSError as error:
             raise _of_target(error) from error
 
-    def _by_kernel(self, source: int, out: int, place: int, count: int) -> bool:
-        """Let the kernel copy what was just read, from its cache; False where it does not."""
-        done = 0
-        while done < count:
-            try:
-                step = os.copy_file_range(source, out, count - done, place + done, place + done)
-            except OSError as error:
-                if done == 0 and error.errno in (errno.EXDEV, errno.EINVAL, errno.EOPNOTSUPP, errno.ENOSYS):
-                    self.kernel = False  # it will do no better with the next
-                    return False
-                raise _of_target(error) from error
-            if step == 0:
-                raise LeftOutError(SHORTER)
-            done += step
+    def _by_kernel(self, source: int, out: int, start: int, end: int, summed: xxhash.xxh3_128) -> bool:
+        """Let the kernel copy a stretch, and sum it beside that; False where the kernel does not, and nothing was moved."""
+        try:
+            first = os.copy_file_range(source, out, min(STEP, end - start), start, start)
+        except OSError as error:
+            if error.errno in (errno.EXDEV, errno.EINVAL, errno.EOPNOTSUPP, errno.ENOSYS):
+                self.kernel = False  # it will do no better with the next
+                return False
+            raise _of_target(error) from error
+        self.moved(first)
+        summing, place, failed = Summing(source, start, end, summed.update), start + first, None
+        try:
+            while place < end and (step := os.copy_file_range(source, out, min(STEP, end - place), place, place)):
+                self.moved(step)
+                place += step
+        except OSError as error:
+            failed = error
+        try:
+            done = summing.end()
+        except OSError as error:
+            raise LeftOutError(f"cannot be read: {error.strerror}") from error
+        if failed is not None:
+            raise _of_target(failed) from failed
+        if min(place, start + done) < end:
+            raise LeftOutError(SHORTER)
         return True
 
     def _finish(self, source: int, out: int, entry: Entry) -> None:

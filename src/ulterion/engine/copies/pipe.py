@@ -61,3 +61,39 @@ def moved_by(
     if failed:
         raise failed[0]
     return place - start
+
+
+SIP = 2**18  # bytes that are read to be summed at a time: they stay in the processor's own cache
+
+
+class Summing:
+    """A stretch of a file read and summed by a thread of its own, beside the kernel's copying of it.
+
+    It is read, not mapped: a mapped file that becomes shorter, or cannot be read, would end the process.
+    """
+
+    def __init__(self, source: int, start: int, end: int, summed: Callable[[memoryview], None]) -> None:
+        self._source, self._start, self._end, self._summed = source, start, end, summed
+        self._failed: OSError | None = None
+        self._done = 0
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        buffer = memoryview(bytearray(SIP))
+        try:
+            while (place := self._start + self._done) < self._end:
+                count = os.preadv(self._source, [buffer[: min(SIP, self._end - place)]], place)
+                if not count:
+                    return
+                self._summed(buffer[:count])
+                self._done += count
+        except OSError as error:
+            self._failed = error
+
+    def end(self) -> int:
+        """Wait for it; return the bytes there were.  Raises OSError where the file could not be read."""
+        self._thread.join()
+        if self._failed is not None:
+            raise self._failed
+        return self._done
