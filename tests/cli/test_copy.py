@@ -227,7 +227,7 @@ class Wrong(CopyCase):
         (self.source / "x").write_bytes(b"1")
         (self.folder / "empty").mkdir()
         for arguments, words in (
-            ((), "nothing to copy"), (("source",), "name what is copied"), (("source", "nowhere"), "is no folder"), (("none", "target"), "is not there"),
+            ((), "nothing to copy"), (("source",), "nothing to copy"), (("--from", "direct"), "nothing to copy|no review.toml|which"), (("source", "nowhere"), "is no folder"), (("none", "target"), "is not there"),
             (("source", "source"), "a copy into itself"), (("empty", "target"), "no file to copy"), (("source", "target", "--check", "m"), "one folder"),
             (("target", "--check", "none"), "cannot be read"), (("source", "source", "target"), "two sources are called 'source'"),
         ):  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -86,7 +87,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _check(arguments, env)
     request = _request(arguments, env)
     display = _display(arguments, env)
-    with stoppable():
+    with stoppable(), closing(display):
         done = copy(request, display)
     if arguments.json:
         env.show_json("copied", copy_as_data(done.run, done.path))
@@ -105,17 +106,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         raise UsageError("--of is the size of a made set; add --set NAME")
     arguments.hookup = arguments.target or arguments.source
     review = options.review_for(arguments, env.folder, env.tell)
-    paths = [env.folder / p for p in arguments.paths]
-    target = _end(review, arguments.target) if arguments.target and (len(paths) < 2 or not arguments.source) else None
-    if target is None or (not arguments.source and len(paths) > 1 and not arguments.target):
-        if not paths:
-            raise UsageError(
-                "nothing to copy: name what is copied and the folder it goes to, or hookups with --from and --to"
-            )
-        target = paths.pop()
-    sources = paths or ([_end(review, arguments.source)] if arguments.source else [])
-    if not sources:
-        raise UsageError("nothing to copy: name what is copied before the folder it goes to, or a hookup with --from")
+    sources, target = _ends(arguments, env, review)
     for hookup in (arguments.source, arguments.target):
         if hookup:
             review.review.hookup(hookup)
@@ -142,6 +133,20 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
     )
 
 
+def _ends(arguments: argparse.Namespace, env: Environment, review: ReviewFolder) -> tuple[list[Path], Path]:
+    """Return what is copied and where to: the last of several paths, and a hookup's target where a path is wanting."""
+    from ulterion.core.errors import UsageError
+
+    paths = [env.folder / p for p in arguments.paths]
+    if len(paths) > 1:
+        return paths[:-1], paths[-1]
+    if paths and arguments.target:
+        return paths, _end(review, arguments.target)
+    if arguments.source and (paths or arguments.target):
+        return [_end(review, arguments.source)], paths[0] if paths else _end(review, arguments.target)
+    raise UsageError("nothing to copy: name what is copied and the folder it goes to, or hookups with --from and --to")
+
+
 def _end(review: ReviewFolder, hookup: str) -> Path:
     """Return the folder that a hookup's target is; raise UsageError."""
     from ulterion.conduct.place import Place
@@ -157,8 +162,7 @@ def _end(review: ReviewFolder, hookup: str) -> Path:
 
 def _display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
     from ulterion.conduct.copyrequest import CopyObserver
-    from ulterion.core.units import show_duration, show_rate
-    from ulterion.model.runs.copied import CopyPass, CopyRun
+    from ulterion.model.runs.copied import CopyRun
     from ulterion.report.screen.copied import Line, before
 
     line = Line(env.err, arguments.units)
@@ -167,6 +171,7 @@ def _display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
         """Shows on the terminal how it goes."""
 
         def opened(self, run: CopyRun) -> None:
+            line.clear()
             if not arguments.json:
                 env.show(before(run))
                 env.out.flush()
@@ -177,14 +182,12 @@ def _display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
         def tick(self, seconds: float, moved: int) -> None:
             line.tick(seconds, moved)
 
-        def copied(self, record: CopyPass) -> None:
-            line.clear()
-            if env.err.isatty():
-                rate = show_rate(record.rate, arguments.units)
-                env.err.write(f"copy {record.number}: {show_duration(record.seconds)}, {rate}\n")
-
         def remark(self, words: str) -> None:
+            line.clear()
             env.tell(words)
+
+        def close(self) -> None:
+            line.clear()
 
     return Display()
 
@@ -200,10 +203,8 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
 
     if len(arguments.paths) != 1:
         raise UsageError("--check takes one folder: ulterion copy FOLDER --check MANIFEST")
-    with stoppable():
-        found = check(
-            env.folder / arguments.check, env.folder / arguments.paths[0], _display(arguments, env), arguments.stall
-        )
+    with stoppable(), closing(_display(arguments, env)) as display:
+        found = check(env.folder / arguments.check, env.folder / arguments.paths[0], display, arguments.stall)
     if arguments.json:
         wrong = [{"name": n, "what": w} for n, w in found.wrong]
         env.show_json(

@@ -72,6 +72,9 @@ class CopyObserver:
     def remark(self, words: str) -> None:
         """Something is to be said."""
 
+    def close(self) -> None:
+        """It is over, however it ended."""
+
 
 @dataclass
 class CopyDone:

@@ -21,6 +21,7 @@ CLASSES = {
     "64 MiB and more": math.inf,
 }
 """Names of the classes of files, and the size that each stays below."""
+FAR = 1.5  # times slower than either end alone is held by neither
 PLAINLY = 1.1  # times as fast is plainly faster
 End = Literal["source", "target", "both", "neither"]
 
@@ -46,12 +47,12 @@ def class_of(size: int) -> str:
 def slow_end(copied: float, source: float, target: float) -> tuple[End, str]:
     """Return which end held a copy back, and the finding in words; rates of the copy and of each end alone, bytes per second."""
     told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
+    if copied < min(source, target) / FAR:
+        return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
     if source < target / PLAINLY:
         return "source", f"{told}: this copy tells you about the source"
     if target < source / PLAINLY:
         return "target", f"{told}: this copy tells you about the target"
-    if copied < min(source, target) / 1.5:
-        return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
     return "both", f"{told}: both ends are about as fast"
 
 

@@ -91,8 +91,10 @@ class Line:
         if not self._live or seconds - self._shown < 0.2:
             return
         self._shown = seconds
-        if seconds - self._last[0] >= 1.0 or not self._rate:
-            self._rate = (moved - self._last[1]) / max(seconds - self._last[0], 1e-9)
+        if seconds < 1.0:
+            self._rate = moved / max(seconds, 1e-9)
+        elif seconds - self._last[0] >= 1.0:
+            self._rate = (moved - self._last[1]) / (seconds - self._last[0])
             self._last = (seconds, moved)
         left = (self._size - moved) / (moved / seconds) if moved and seconds > 0 else None
         rest = f", about {show_duration(left)} left" if left is not None and left > 0.5 else ""
