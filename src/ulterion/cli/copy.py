@@ -86,7 +86,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.check:
         return _check(arguments, env)
     request = _request(arguments, env)
-    display = _display(arguments, env)
+    display = copy_display(arguments, env)
     with stoppable(), closing(display):
         done = copy(request, display)
     if arguments.json:
@@ -160,7 +160,8 @@ def _end(review: ReviewFolder, hookup: str) -> Path:
     return place.path
 
 
-def _display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
+def copy_display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
+    """Return what shows on the terminal how it goes."""
     from ulterion.conduct.copyrequest import CopyObserver
     from ulterion.model.runs.copied import CopyRun
     from ulterion.report.screen.copied import Line, before
@@ -203,7 +204,7 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
 
     if len(arguments.paths) != 1:
         raise UsageError("--check takes one folder: ulterion copy FOLDER --check MANIFEST")
-    with stoppable(), closing(_display(arguments, env)) as display:
+    with stoppable(), closing(copy_display(arguments, env)) as display:
         found = check(env.folder / arguments.check, env.folder / arguments.paths[0], display, arguments.stall)
     if arguments.json:
         wrong = [{"name": n, "what": w} for n, w in found.wrong]

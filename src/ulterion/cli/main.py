@@ -24,6 +24,7 @@ COMMANDS = {
     "soak": "a long load with throughput and temperature logged",
     "copy": "real files or made ones copied, timed, and proven intact",
     "clock": "a transfer timed by hand: a stopwatch, or size and time typed in",
+    "capacity": "prove that the capacity is really there",
     "note": "a reading, an outcome or a remark, put where it belongs",
     "compare": "hookups against the direct one, with what else differed",
     "claims": "measured against advertised",

@@ -12,7 +12,7 @@ from contextlib import closing
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
-from ulterion.conduct.copyplaces import OwnFolder, sweep
+from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
 from ulterion.conduct.copystart import WORKERS, blank, check_names, check_places, check_room, sources_of
 from ulterion.conduct.keeping import open_journal
@@ -70,7 +70,7 @@ def _keep(work: _Work) -> CopyDone:
     failure: UlterionError | None = None
     saved, state = False, State(name="complete")
     try:
-        with closing(_Closing(work)) as closer, Crew(WORKERS, work.request.stall) as crew:
+        with closing(_Closing(work)) as closer, Crew(WORKERS, work.request.stall, pulse_under(work.own.path)) as crew:
             try:
                 _copies(work, crew, closer)
             except (TargetFailed, Interrupted, KeyboardInterrupt) as error:

@@ -7,11 +7,13 @@ import fcntl
 import os
 import re
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.host.activity import pulse_of
 
-OURS = re.compile(r"ulterion-(copy|set)-[0-9a-f]{6}")
+OURS = re.compile(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
 MARK = "ulterion-mark"
 WORDS = "A folder of Ulterion's own, for a copy that is timed.  It is removed when that is over.\n"
 
@@ -44,6 +46,15 @@ class OwnFolder:
         shutil.rmtree(os.fsencode(self.path), ignore_errors=True)
         with contextlib.suppress(OSError):
             os.close(self._lock)
+
+
+def pulse_under(folder: Path) -> Callable[[], object] | None:
+    """Return what changes as long as the device under a folder writes, None where the kernel shows no counters of it."""
+    fd = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        return pulse_of(fd)
+    finally:
+        os.close(fd)
 
 
 def sweep(parent: Path) -> list[Path]:

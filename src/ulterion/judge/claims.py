@@ -16,6 +16,7 @@ from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.endurance import enduring_rows
 from ulterion.judge.measured import Measured, best_of, chain_elements, device_of, link_seen_of, trusted_direct
 from ulterion.judge.pooling import latest
+from ulterion.judge.proofs import with_proofs
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
@@ -112,7 +113,7 @@ def judge_claims(
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
         rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
-    return rows
+    return with_proofs(review, rows, runs)
 
 
 def _claims_of(review: Review, key: str) -> list[_Claim]:

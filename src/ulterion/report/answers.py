@@ -15,6 +15,7 @@ from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
 from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, WaitData
+from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
 
@@ -32,6 +33,7 @@ Kind = Literal[
     "clocked",
     "copied",
     "checked",
+    "capacity",
     "recorded",
     "notes",
     "noted",
@@ -267,6 +269,7 @@ ANSWERS: dict[Kind, type] = {
     "clocked": Clocked,
     "copied": Copied,
     "checked": Checked,
+    "capacity": Proven,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

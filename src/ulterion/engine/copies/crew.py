@@ -18,6 +18,7 @@ from ulterion.engine import children
 from ulterion.engine.copies import jobs
 
 PULSE = 0.1  # seconds between two looks at how much was moved
+PATIENCE = 10  # times as long, where nothing shows whether a flush goes on
 SLOT = 8  # bytes
 
 Job = tuple[str, Any]
@@ -27,8 +28,8 @@ Job = tuple[str, Any]
 class Crew:
     """Workers, each at one job at a time; used in a `with`.  `moved` is what all of them moved so far, bytes."""
 
-    def __init__(self, count: int, stall: float) -> None:
-        self.stall = stall
+    def __init__(self, count: int, stall: float, pulse: Callable[[], object] | None = None) -> None:
+        self.stall, self._pulse = stall, pulse
         self._slots = np.frombuffer(mmap.mmap(-1, max(count, 1) * SLOT), dtype=np.int64)
         self._lines: list[multiprocessing.connection.Connection[Any, Any]] = []
         self._pids: list[int] = []
@@ -63,11 +64,13 @@ class Crew:
     def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
         """Have jobs done, as many at a time as there are workers; yield each with what came of it.
 
-        `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds, or a worker is lost.
+        `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds (a flush moves what the kernel
+        counts; where it counts nothing it gets ten times as long), or a worker is lost.
         """
         busy: dict[int, Job] = {}
         idle, more = list(range(len(self._lines))), True
-        seen, since = self.moved, time.monotonic()
+        seen, since = self._beat(), time.monotonic()
+        patience = self.stall if self._pulse is not None else self.stall * PATIENCE
         while more or busy:
             while more and idle:
                 job = next(work, None)
@@ -85,10 +88,14 @@ class Crew:
                 idle.append(at)
                 yield busy.pop(at), answer
             watch()
-            if ready or self.moved != seen:
-                seen, since = self.moved, time.monotonic()
-            elif time.monotonic() - since > self.stall:
-                raise TargetFailed(f"nothing moved for {self.stall:g} s: the device is silent")
+            if ready or self._beat() != seen:
+                seen, since = self._beat(), time.monotonic()
+            elif time.monotonic() - since > patience:
+                raise TargetFailed(f"nothing moved for {patience:g} s: the device is silent")
+
+    def _beat(self) -> object:
+        """Return what changes as long as something moves: bytes of ours, and what the kernel counts of the device."""
+        return self.moved, self._pulse() if self._pulse is not None else None
 
     def _answer(self, at: int) -> Any:
         try:

@@ -14,8 +14,11 @@ from typing import Any
 
 import xxhash
 
+from ulterion.core.capacity import Capacity, Tally
 from ulterion.core.errors import TargetFailed
 from ulterion.engine import children
+from ulterion.engine.capacity.media import DeviceMedium, FilesMedium
+from ulterion.engine.capacity.proof import Scribe, quick_look
 from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
 from ulterion.engine.copies.walk import Entry
 from ulterion.engine.data import aligned, random_words
@@ -114,6 +117,32 @@ class Worker:
             except OSError as error:
                 raise TargetFailed(f"{os.fsdecode(path)}: {error.strerror}", code=error.errno) from error
         return total
+
+    def medium(self, given: tuple[int | bytes, int, int]) -> bool:
+        """Take up a medium to be written all over: (open device, or folder of files; bytes; key); return whether the cache is bypassed."""
+        what, size, key = given
+        medium = DeviceMedium(what, size) if isinstance(what, int) else FilesMedium(what, size)
+        self._scribe = Scribe(medium, key, self._moved)
+        return not isinstance(medium, FilesMedium) or medium.bypasses()
+
+    def scribble(self, given: tuple[int, int]) -> int:
+        """Write units in a row; return how many.  Raises TargetFailed."""
+        self._scribe.write(*given)
+        return given[1]
+
+    def settle(self, given: object) -> None:
+        """Force what was written onto the medium; raise TargetFailed."""
+        self._scribe.medium.flush()
+
+    def recall(self, given: tuple[int, int]) -> Tally:
+        """Read units in a row back; return what they hold.  Raises TargetFailed."""
+        tally = Tally()
+        self._scribe.check(*given, tally)
+        return tally
+
+    def glance(self, given: object) -> Capacity:
+        """Look quickly at the medium; raise TargetFailed."""
+        return quick_look(self._scribe)
 
     def prove(self, files: Sequence[tuple[bytes, int, int, str]]) -> list[str]:
         """Read files back past the caches and hold them against (path, size, time, sum); return for each what is wrong, '' for nothing."""

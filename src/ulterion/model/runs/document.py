@@ -8,7 +8,8 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.runs import clock, copied, growing, measure
+from ulterion.model.runs import capacity, clock, copied, growing, measure
+from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import NAME, VERSION, State
@@ -16,7 +17,7 @@ from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
 from ulterion.model.runs.upgrades import Raw, upgraded
 
-AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun
+AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun | CapacityRun
 """A run document: a header, and what its kind adds."""
 _ADAPTER: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
 
@@ -67,10 +68,14 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
     return run
 
 
-def recovery_of(run: AnyRun) -> measure.Recovery | growing.Recovery | clock.Recovery | copied.Recovery:
+def recovery_of(
+    run: AnyRun,
+) -> measure.Recovery | growing.Recovery | clock.Recovery | copied.Recovery | capacity.Recovery:
     """Return what takes the lines of a run's journal, by its kind."""
     if isinstance(run, ClockRun):
         return clock.Recovery(run)
+    if isinstance(run, CapacityRun):
+        return capacity.Recovery(run)
     if isinstance(run, CopyRun):
         return copied.Recovery(run)
     return growing.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
@@ -80,6 +85,7 @@ __all__ = [
     "NAME",
     "VERSION",
     "AnyRun",
+    "CapacityRun",
     "ClockRun",
     "CopyRun",
     "MeasureRun",

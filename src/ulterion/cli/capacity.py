@@ -1,0 +1,66 @@
+"""`ulterion capacity`: prove that the capacity is really there."""
+
+from __future__ import annotations
+
+import argparse
+from contextlib import closing
+from pathlib import Path
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument(
+        "path",
+        nargs="?",
+        type=Path,
+        metavar="PATH",
+        help="a folder on the drive, whose free room is proven, or its raw device",
+    )
+    parser.add_argument("--hookup", metavar="NAME", help="the hookup it is; its target where no path is named")
+    parser.add_argument(
+        "--quick",
+        action="store_true",
+        help="a raw device: a few hundred places instead of all of it; finds every wrap-round and every end, not bad areas",
+    )
+    options.add_device(parser)
+    options.add_stall(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Prove it, keep the run, show it."""
+    from ulterion.cli.copy import copy_display
+    from ulterion.cli.signals import stoppable
+    from ulterion.conduct.capacity import CapacityRequest, prove
+    from ulterion.conduct.permits import Overwrite
+    from ulterion.conduct.place import Place
+    from ulterion.core.errors import UsageError
+    from ulterion.report.screen.capacity import after, capacity_as_data
+
+    review = options.review_for(arguments, env.folder, env.tell)
+    place = Place(review, env.folder, str(arguments.path) if arguments.path else None, arguments.hookup)
+    if place.simulated:
+        raise UsageError(
+            f"hookup '{arguments.hookup}' is on the simulated bench, which has no memory to be proven; name a real folder or device"
+        )
+    if place.path is None:
+        raise UsageError(
+            "nothing to prove: name a folder on the drive, its device, or a hookup of the review with --hookup"
+        )
+    permit = Overwrite(arguments.overwrite, arguments.lose_contents)
+    request = CapacityRequest(review, place.path, arguments.hookup, permit, arguments.quick, arguments.stall)
+    with stoppable(), closing(copy_display(arguments, env)) as display:
+        done = prove(request, display)
+    if arguments.json:
+        env.show_json("capacity", capacity_as_data(done.run, done.path))
+    else:
+        env.show(after(done.run, done.path, arguments.units))
+    if done.failure is not None:
+        raise done.failure
+    return Status.DONE if done.run.capacity.finding == "whole" else Status.BAD_VERDICT

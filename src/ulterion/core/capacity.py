@@ -1,0 +1,166 @@
+"""What a memory gave back of what was written all over it, and what that says of its size.
+
+Everything is counted in units of 4 KiB, each of which bears its own place.  A memory of R units that answers for more keeps a unit written
+at place p at p mod R (it wraps), or nowhere (it swallows).  Where a place p gives back what was written for a later place q, R divides
+q - p: R is the greatest common divisor of all such distances.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from ulterion.core.units import show_size_both
+
+UNIT = 4096  # bytes
+MOST_STRETCHES = 1000  # of places that were wrong
+Finding = Literal["whole", "wraps", "swallows", "bad areas", "stopped"]
+Fault = Literal["elsewhere", "nothing", "damaged"]
+KINDS: tuple[Fault, ...] = ("elsewhere", "nothing", "damaged")
+
+
+@dataclass
+class Tally:
+    """What was read back: units that were as they should be, and of which kind the others were.
+
+    Attributes:
+        sound: units.
+        elsewhere: units that held what was written for another place; `nothing` those that held zeros; `damaged` others.
+        distance: the greatest common divisor of the distances to where they were written, 0 for none.
+        stretches: (first, count, kind) of units that were wrong, side by side, the first thousand.
+    """
+
+    sound: int = 0
+    elsewhere: int = 0
+    nothing: int = 0
+    damaged: int = 0
+    distance: int = 0
+    stretches: list[tuple[int, int, Fault]] = field(default_factory=list)
+
+    def add_sound(self, count: int) -> None:
+        """Count units that are as they should be."""
+        self.sound += count
+
+    def add_wrong(self, first: int, count: int, kind: Fault, distances: Sequence[int] = ()) -> None:
+        """Count units side by side that are wrong in one way, with how far off they were written, where that is told."""
+        setattr(self, kind, getattr(self, kind) + count)
+        for distance in distances:
+            self.distance = math.gcd(self.distance, abs(distance))
+        last = self.stretches[-1] if self.stretches else None
+        if last is not None and last[2] == kind and last[0] + last[1] == first:
+            self.stretches[-1] = (last[0], last[1] + count, kind)
+        elif len(self.stretches) < MOST_STRETCHES:
+            self.stretches.append((first, count, kind))
+
+    def merge(self, other: Tally) -> None:
+        """Take in what was read further on."""
+        self.sound += other.sound
+        for first, count, kind in other.stretches:
+            self.add_wrong(first, count, kind, [other.distance] if kind == "elsewhere" else [])
+        for kind in KINDS:  # what the other told no stretches of
+            told = sum(count for _, count, what in other.stretches if what == kind)
+            setattr(self, kind, getattr(self, kind) + getattr(other, kind) - told)
+
+    @property
+    def wrong(self) -> int:
+        """Units that were wrong."""
+        return self.elsewhere + self.nothing + self.damaged
+
+
+@dataclass(frozen=True)
+class Capacity:
+    """What a memory turned out to be.
+
+    Attributes:
+        finding: 'whole'; it 'wraps' or 'swallows' what is beyond its true size; 'bad areas' inside it; or the look was 'stopped'.
+        real: bytes that are really there, as far as the look tells; None where it does not tell.
+        claimed: bytes that it answers for.
+        words: the finding in a sentence.
+    """
+
+    finding: Finding
+    real: int | None
+    claimed: int
+    words: str
+
+    @property
+    def lost(self) -> int:
+        """Bytes that are not there."""
+        return 0 if self.real is None else self.claimed - self.real
+
+
+def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capacity:
+    """Return what reading everything back says, of `units` that were written on a memory of `claimed` bytes."""
+    if tally.wrong == 0:
+        left = claimed - units * UNIT
+        rest = f"; {show_size_both(left)} were not looked at" if left >= UNIT else ""
+        return Capacity(
+            "whole",
+            claimed - left,
+            claimed,
+            f"{show_size_both(units * UNIT)} were written and read back as they were: the capacity is really there{rest}",
+        )
+    real = tally.sound * UNIT
+    if tally.elsewhere > tally.wrong / 2 and tally.distance:
+        size = min(real, tally.distance * UNIT)
+        return Capacity(
+            "wraps",
+            size,
+            claimed,
+            f"{where} wraps round at {show_size_both(size)}: what is written beyond it overwrites what is at the beginning",
+        )
+    if _all_at_the_end(tally, units):
+        return Capacity(
+            "swallows", real, claimed, f"{where} holds {show_size_both(real)}: what is written beyond it is lost"
+        )
+    lost = tally.wrong * UNIT
+    return Capacity(
+        "bad areas",
+        real,
+        claimed,
+        f"{show_size_both(lost)} in {len(tally.stretches)} places did not come back as they were written",
+    )
+
+
+def _all_at_the_end(tally: Tally, units: int) -> bool:
+    """Return whether what is wrong is one stretch of the end, or nearly all of it."""
+    first = tally.stretches[0][0] if tally.stretches else units
+    return tally.wrong >= 0.98 * (units - first) and units - first > 0
+
+
+def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_from: int | None) -> Capacity:
+    """Return what a quick look says: a beginning of `filled` units written whole, single units over the rest.
+
+    `wraps_at` is the size at which a unit of the rest came to lie in the beginning, `lost_from` the first place from which on all units of
+    the rest were lost; both in units.
+    """
+    if wraps_at is not None:
+        size = wraps_at * UNIT
+        return Capacity(
+            "wraps",
+            size,
+            claimed,
+            f"it wraps round at {show_size_both(size)}: what is written beyond it overwrites what is at the beginning",
+        )
+    if lost_from is not None:
+        size = lost_from * UNIT
+        return Capacity(
+            "swallows",
+            size,
+            claimed,
+            f"what is written from about {show_size_both(size)} on is lost; the full proof says where exactly",
+        )
+    if tally.wrong:
+        return Capacity(
+            "bad areas",
+            None,
+            claimed,
+            f"{tally.wrong} of the places looked at did not come back as they were written; the full proof says how many there are",
+        )
+    part = filled * UNIT / claimed
+    return Capacity(
+        "whole", None, claimed,
+        f"no wrap-round of any size and no end before {show_size_both(claimed)}; the first {part:.0%} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded",
+    )  # fmt: skip

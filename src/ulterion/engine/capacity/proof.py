@@ -1,0 +1,111 @@
+"""The full proof, and the quick look.
+
+The quick look finds a wrap-round of any size with few places: a beginning of W bytes is written whole, and behind it one unit at each multiple of W.
+Is R the true size and p the first such multiple at or beyond it, then p - R is less than W: the unit written at p comes to lie in the beginning, where
+it is found, and tells R (the small and the great steps of D. Shanks, 1971).  A unit that is swallowed does not come back from its own
+place.  Between the two a stretch behind the beginning is written, so that what a device only keeps in its own memory for a while is driven out.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from ulterion.core.capacity import UNIT, Capacity, Tally, looked
+from ulterion.engine.capacity.blocks import Pattern, Words
+from ulterion.engine.capacity.media import Medium
+from ulterion.engine.data import aligned
+
+BLOCK = 2**22  # bytes written and read at a time
+STEPS = 256  # places behind the beginning, of a quick look
+LEAST_BEGINNING, MOST_BEGINNING = 2**24, 2**32  # bytes
+DRIVEN_OUT = 2**26  # bytes written to drive out what a device keeps in its memory
+
+
+class Scribe:
+    """Writes and reads units of a key on a medium, a block at a time; `moved` hears the bytes of each."""
+
+    def __init__(self, medium: Medium, key: int, moved: Callable[[int], None] = lambda count: None) -> None:
+        self.medium, self.pattern, self._moved = medium, Pattern(key), moved
+        self._memory = aligned(BLOCK)
+        self._words: Words = np.frombuffer(self._memory, dtype=np.uint64).reshape(-1, UNIT // 8)
+
+    def write(self, first: int, count: int) -> None:
+        """Write units in a row; raise TargetFailed."""
+        for start in range(first, first + count, len(self._words)):
+            step = min(len(self._words), first + count - start)
+            self._words[:step] = self.pattern.run(start, step)
+            self.medium.write(start * UNIT, self._memory[: step * UNIT])
+            self._moved(step * UNIT)
+
+    def check(self, first: int, count: int, tally: Tally) -> None:
+        """Read units in a row and count what they hold; what cannot be read is damaged."""
+        for start in range(first, first + count, len(self._words)):
+            step = min(len(self._words), first + count - start)
+            read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
+            self.pattern.judge(self._words[:read], start, tally)
+            if read < step:
+                tally.add_wrong(start + read, step - read, "damaged")
+            self._moved(step * UNIT)
+
+    def one(self, place: int) -> int | None:
+        """Return which place's unit lies at a place, None where it is none of ours."""
+        if self.medium.read(place * UNIT, self._memory[:UNIT]) < UNIT:
+            return None
+        return self.pattern.place_in(self._words[0])
+
+    def found(self, first: int, count: int) -> list[tuple[int, int]]:
+        """Return (place, whose it is) of the units in a row that are ours and another place's."""
+        strange = []
+        for start in range(first, first + count, len(self._words)):
+            step = min(len(self._words), first + count - start)
+            read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
+            words = self._words[:read]
+            for index in np.flatnonzero(
+                (words[:, 0] == self.pattern.key) & (words[:, 1] != np.arange(start, start + read))
+            ):
+                whose = self.pattern.place_in(words[index])
+                if whose is not None:
+                    strange.append((start + int(index), whose))
+            self._moved(step * UNIT)
+        return strange
+
+
+def quick_units(size: int) -> tuple[int, int]:
+    """Return the units of the beginning of a quick look, and of all of a medium of so many bytes."""
+    units = size // UNIT
+    wanted = min(max(size // STEPS, LEAST_BEGINNING), MOST_BEGINNING, size)
+    return max(1, wanted // UNIT), units
+
+
+def quick_look(scribe: Scribe) -> Capacity:
+    """Look at a medium that may be overwritten; raise TargetFailed.
+
+    The beginning and one unit in each stretch of its length are overwritten.
+    """
+    beginning, units = quick_units(scribe.medium.size)
+    places = [*range(beginning, units, beginning), units - 1] if units > beginning else []
+    scribe.write(0, beginning)
+    scribe.medium.flush()
+    for place in reversed(
+        places
+    ):  # the first beyond the true size last, so that no later one lies where it came to lie
+        scribe.write(place, 1)
+    scribe.medium.flush()
+    driven = min(DRIVEN_OUT // UNIT, max(0, min(beginning, units - beginning - 1) - 1))
+    if driven:
+        scribe.write(beginning + 1, driven)
+        scribe.medium.flush()
+    strange = scribe.found(0, beginning)
+    later = [(whose - place) for place, whose in strange if whose > place]
+    wraps_at = math.gcd(*later) if later else None
+    tally = Tally()
+    scribe.check(0, beginning, tally) if not later else None
+    kept = [place for place in places if scribe.one(place) == place]
+    lost = [place for place in places if place not in set(kept)]
+    for place in lost:
+        tally.add_wrong(place, 1, "nothing")
+    lost_from = lost[0] if lost and not [k for k in kept if k > lost[0]] else None
+    return looked(tally, scribe.medium.size, beginning, wraps_at, lost_from)

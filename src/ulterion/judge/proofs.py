@@ -1,0 +1,53 @@
+"""What proofs of capacity say of the claims for it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from ulterion.core.units import show_size_both
+from ulterion.core.verdicts import ClaimJudgement
+from ulterion.judge.claimrow import ClaimRow
+from ulterion.model.review import Review
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.document import AnyRun
+
+CAPACITY = "capacity"
+
+
+def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:
+    """Return the rows, those of a capacity judged by the newest proof of the medium, where there is one that was finished."""
+    newest = {
+        run.chain[-1]: run
+        for run in sorted(runs, key=lambda r: r.started)
+        if isinstance(run, CapacityRun) and run.chain and not run.left_out and run.capacity.finding != "stopped"
+    }
+    return [
+        _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows
+    ]
+
+
+def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
+    """Return a row by a proof: missed where less is there, met where all of it came back, else what was proven beside what is stated."""
+    one = run.capacity
+    enough = row.claimed * (1 - review.review.tolerance)
+    if one.finding != "whole":
+        real = one.real_bytes
+        share = None if real is None else real / row.claimed
+        missed = ClaimJudgement("missed", share, one.words)
+        return replace(
+            row, hookup=run.hookup, measured=None if real is None else float(real), run=run.id, judgement=missed
+        )
+    if one.real_bytes is not None and one.sound_bytes >= enough:
+        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.words)
+        return replace(row, hookup=run.hookup, measured=float(one.sound_bytes), run=run.id, judgement=met)
+    if one.way == "quick look":
+        seen = "a quick look found no wrap-round and no end; what lies between is not proved"
+    else:
+        seen = f"{show_size_both(one.sound_bytes)} of it were free, and are proved"
+    told = run.target.capacity_bytes
+    stated = told is None or told >= enough
+    judged = ClaimJudgement(
+        "stated, not proved" if stated else "missed", None if told is None else told / row.claimed, seen
+    )
+    return replace(row, hookup=run.hookup, measured=None if told is None else float(told), run=run.id, judgement=judged)

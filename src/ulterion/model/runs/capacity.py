@@ -1,0 +1,66 @@
+"""A proof of capacity, as it is written down."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from ulterion.core.capacity import Fault, Finding
+from ulterion.model.quantities import Count, Seconds, Spoken, Written
+from ulterion.model.runs.header import Header, State
+
+
+class Stretch(Written):
+    """Units side by side that did not come back as they were written."""
+
+    first: Count = Field(description="byte")
+    bytes: Count
+    kind: Fault
+
+
+class CapacityRecord(Written):
+    """What was written all over, and what came back."""
+
+    way: Literal["whole device", "free room", "quick look"]
+    key: Count = Field(description="what every unit bears beside its place")
+    claimed_bytes: Count = Field(description="what the medium answers for; of a folder the room that was written")
+    written_bytes: Count = 0
+    read_bytes: Count = 0
+    finding: Finding
+    real_bytes: Count | None = None
+    words: Spoken
+    sound_bytes: Count = 0
+    wrong_bytes: Count = 0
+    stretches: list[Stretch] = []
+    write_seconds: Seconds | None = None
+    read_seconds: Seconds | None = None
+    wrote: list[Count] = Field([], description="bytes of each second of writing")
+    read: list[Count] = Field([], description="bytes of each second of reading")
+
+
+class CapacityRun(Header):
+    """A proof of capacity."""
+
+    kind: Literal["capacity"] = "capacity"
+    capacity: CapacityRecord
+
+    @property
+    def kept_words(self) -> str:
+        """What a cut-off run has, in words."""
+        return "what it began with is"
+
+
+class Recovery:
+    """What a journal of it holds: that it began."""
+
+    def __init__(self, run: CapacityRun) -> None:
+        self._run = run
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take no line; raise ValueError."""
+        raise ValueError("no line of a proof of capacity")
+
+    def run(self, state: State) -> CapacityRun:
+        """Return the run with its state."""
+        return self._run.model_copy(update={"state": state})

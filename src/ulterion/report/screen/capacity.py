@@ -1,0 +1,63 @@
+"""A proof of capacity on the screen, and as plain data."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_duration, show_rate, show_size, show_size_both
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.report.capacitydata import Proven
+from ulterion.report.screen.console import Sheet, bullets
+from ulterion.report.words.copied import listed
+
+STYLES = {"whole": "good", "stopped": "open"}
+KINDS = {"elsewhere": "what was written elsewhere", "nothing": "nothing", "damaged": "something else"}
+
+
+def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
+    """Return what came of it."""
+    one = run.capacity
+    lines: list[RenderableType] = [
+        Text(f"{run.target.path}: {one.way}, answers for {show_size_both(one.claimed_bytes)}", style="head")
+    ]
+    lines.append(Text(one.words, style=STYLES.get(one.finding, "bad")))
+    if one.real_bytes is not None and one.real_bytes < one.claimed_bytes:
+        lines.append(
+            Text(
+                f"really there: {show_size_both(one.real_bytes)}, {one.real_bytes / one.claimed_bytes:.0%} of what it says"
+            )
+        )
+    for what, size, seconds in (
+        ("written", one.written_bytes, one.write_seconds),
+        ("read back", one.read_bytes, one.read_seconds),
+    ):
+        if size and seconds:
+            lines.append(
+                Text(f"{what} {show_size(size)} in {show_duration(seconds)}, {show_rate(size / seconds, unit)}")
+            )
+    if one.wrong_bytes:
+        told = [
+            f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
+            for s in one.stretches
+        ]
+        lines += bullets("What came back wrong", listed(told))
+    lines += bullets("Ended early", run.state.sentence("proof"))
+    return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+
+
+def capacity_as_data(run: CapacityRun, path: Path) -> Proven:
+    """Return a proof as plain data."""
+    one = run.capacity
+    return {
+        "kept_in": str(path),
+        "state": run.state.name,
+        "way": one.way,
+        "finding": one.finding,
+        "claimed": one.claimed_bytes,
+        "real": one.real_bytes,
+        "words": one.words,
+        "run": run.model_dump(mode="json", by_alias=True, exclude_none=True),
+    }

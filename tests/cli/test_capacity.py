@@ -1,0 +1,187 @@
+"""Capacity: fakes of every kind and honest memories, proven and looked at quickly; files on this machine's disk; what claims make of it."""
+
+from __future__ import annotations
+
+import random
+import signal
+import time
+import unittest
+from unittest import mock
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import PEAK_READ, FolderCase, simulate
+from ulterion.conduct import capacity
+from ulterion.conduct.capacity import CapacityRequest
+from ulterion.conduct.copyrequest import CopyObserver
+from ulterion.core.capacity import UNIT, Capacity, Tally, proven
+from ulterion.engine.capacity import media, proof
+from ulterion.engine.capacity.proof import Scribe, quick_look
+from ulterion.model.runs.capacity import CapacityRun
+
+
+class Memory:
+    """A memory of some units that answers for more: honest, or it wraps, or it swallows; some units may be bad."""
+
+    def __init__(self, units: int, real: int, kind: str, bad: frozenset[int] = frozenset()) -> None:
+        self.size, self.real, self.kind, self.bad = units * UNIT, real, kind, bad
+        self.held: dict[int, bytes] = {}
+
+    def _at(self, unit: int) -> int | None:
+        if self.kind == "honest" or unit < self.real:
+            return unit
+        return unit % self.real if self.kind == "wraps" else None
+
+    def write(self, place: int, data: memoryview) -> None:
+        for index in range(len(data) // UNIT):
+            unit = self._at(place // UNIT + index)
+            if unit is not None:
+                self.held[unit] = b"\x55" * UNIT if unit in self.bad else bytes(data[index * UNIT : (index + 1) * UNIT])
+
+    def read(self, place: int, into: memoryview) -> int:
+        for index in range(len(into) // UNIT):
+            unit = self._at(place // UNIT + index)
+            into[index * UNIT : (index + 1) * UNIT] = bytes(UNIT) if unit is None else self.held.get(unit, bytes(UNIT))
+        return len(into)
+
+    def flush(self) -> None:
+        """It keeps nothing back."""
+
+
+def small() -> mock._patch:  # type: ignore[type-arg]
+    """A quick look that is quick on the small memories of tests too."""
+    return mock.patch.multiple(proof, LEAST_BEGINNING=2**16, DRIVEN_OUT=2**18)
+
+
+class Fakes(unittest.TestCase):
+    def look(self, memory: Memory, key: int) -> Capacity:
+        with small():
+            return quick_look(Scribe(memory, key))
+
+    def prove(self, memory: Memory, key: int) -> Capacity:
+        scribe, tally, units = Scribe(memory, key), Tally(), memory.size // UNIT
+        scribe.write(0, units)
+        scribe.check(0, units, tally)
+        return proven(tally, memory.size, units)
+
+    def test_every_fake_is_found_and_no_honest_one_accused(self) -> None:
+        """Wrap-rounds at any size and ends at any place, by the quick look and by the proof, with their true size; honest ones by both."""
+        rng = random.Random(15)
+        for number in range(45):
+            units, kind = rng.randrange(1500, 6000), ("wraps", "swallows", "honest")[number % 3]
+            real = rng.randrange(60, units - 1)
+            quick, full = (look(Memory(units, real, kind), number + 1) for look in (self.look, self.prove))
+            wanted = {"honest": "whole"}.get(kind, kind)
+            self.assertEqual((quick.finding, full.finding), (wanted, wanted), (kind, real, units))
+            if kind != "honest":
+                self.assertEqual(full.real, real * UNIT)
+            if kind == "wraps":
+                self.assertEqual(quick.real, real * UNIT)
+
+    @given(st.sets(st.integers(0, 999), min_size=1, max_size=30), st.integers(1, 2**60))
+    @settings(max_examples=15, deadline=None)
+    def test_bad_places_are_counted_one_by_one(self, bad: set[int], key: int) -> None:
+        """Silent ones, wherever they are."""
+        if bad == set(range(min(bad), 1000)):
+            return  # all of the end: that is an end
+        found = self.prove(Memory(1000, 1000, "honest", frozenset(bad)), key)
+        self.assertEqual((found.finding, found.lost), ("bad areas", len(bad) * UNIT))
+
+    def test_what_an_earlier_proof_left_is_no_proof(self) -> None:
+        """The units of another key are not ours, even in their own place."""
+        memory = Memory(200, 200, "honest")
+        Scribe(memory, 1).write(0, 200)
+        tally = Tally()
+        Scribe(memory, 2).check(0, 200, tally)
+        self.assertEqual((tally.sound, tally.damaged), (0, 200))
+
+
+class Rooms(FolderCase):
+    """The free room of a folder: told to be small, for the disk under the tests is not theirs to fill."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.store, self.drive = self.review(), self.folder / "drive"
+        self.drive.mkdir()
+
+    def room(self, free: int) -> mock._patch:  # type: ignore[type-arg]
+        facts = mock.Mock(f_blocks=free, f_bavail=free, f_frsize=1)
+        return mock.patch.object(capacity.os, "statvfs", return_value=facts)  # type: ignore[attr-defined]
+
+    def test_the_free_room_is_proven_and_given_back(self) -> None:
+        """Several files, all sound; the folder as empty as before; the run in the review, with both rates."""
+        with self.room(80 * 2**20), mock.patch.object(media, "PART", 2**24):
+            done = capacity.prove(CapacityRequest(self.store, self.drive, "box"), CopyObserver())
+        one = done.run.capacity
+        self.assertEqual((one.finding, one.wrong_bytes, one.sound_bytes), ("whole", 0, 64 * 2**20))
+        self.assertGreater(min(one.write_seconds or 0, one.read_seconds or 0), 0)
+        self.assertEqual(list(self.drive.iterdir()), [])
+        self.assertEqual([r.id for r in self.opened().runs() if isinstance(r, CapacityRun)], [done.run.id])
+
+    def test_bytes_changed_behind_its_back_are_told(self) -> None:
+        """With their place and their size."""
+
+        class Spoil(CopyObserver):
+            def begin(self, what: str, size: int) -> None:
+                if what.startswith("reading"):
+                    (part,) = drive.glob("ulterion-proof-*/files/part00000")
+                    with part.open("r+b") as out:
+                        out.seek(5 * UNIT + 17)
+                        out.write(b"!")
+
+        drive = self.drive
+        with self.room(48 * 2**20):
+            done = capacity.prove(CapacityRequest(self.store, self.drive), Spoil())
+        one = done.run.capacity
+        self.assertEqual((one.finding, one.wrong_bytes, one.stretches[0].first), ("bad areas", UNIT, 5 * UNIT))
+
+    def test_a_proof_decides_the_claim(self) -> None:
+        """Met by a whole device, missed by a fake; the free room alone proves what it holds."""
+        self.write(
+            "review.toml",
+            (self.folder / "review.toml")
+            .read_text()
+            .replace('read = "3000 MB/s"', 'read = "3000 MB/s"\ncapacity = "1 GB"'),
+        )
+        store = self.opened()
+        simulate(store, "direct", [PEAK_READ])
+        with self.room(48 * 2**20):
+            done = capacity.prove(CapacityRequest(store, self.drive, "direct"), CopyObserver())
+        (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
+        self.assertEqual(row["verdict"], "stated, not proved")
+        self.assertIn("of it were free, and are proved", row["why"])
+        for changes, verdict in (({"sound_bytes": 10**9, "way": "whole device", "real_bytes": 10**9}, "met"),
+                                 ({"finding": "wraps", "real_bytes": 10**8, "words": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
+            run = done.run.model_copy(update={"capacity": done.run.capacity.model_copy(update=changes)})
+            store.save(run)
+            (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
+            self.assertEqual(row["verdict"], verdict)
+        self.assertAlmostEqual(row["share"], 0.1)
+
+    def test_a_stop_gives_the_room_back_and_keeps_the_run(self) -> None:
+        """Ctrl-C while it is written: nothing stays, the run says where it was stopped."""
+        process = self.start("capacity", str(self.drive), "--review", ".", "--hookup", "box", "--json")
+        until = time.monotonic() + 30
+        while not list(self.drive.glob("ulterion-proof-*/files/part*")) and time.monotonic() < until:
+            time.sleep(0.02)
+        time.sleep(0.2)
+        process.send_signal(signal.SIGINT)
+        self.assertEqual(process.wait(), 130)
+        self.assertEqual(list(self.drive.iterdir()), [])
+        (run,) = (r for r in self.opened().runs() if isinstance(r, CapacityRun))
+        self.assertEqual((run.capacity.finding, run.state.name), ("stopped", "interrupted"))
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        """A folder that is none, a quick look at files, a permit for a folder, a simulated hookup, no room."""
+        for arguments, words in (
+            (("nowhere",), "neither a folder nor a device"), (("drive", "--quick"), "needs the raw device"), (("drive", "--overwrite", "X"), "for raw devices"),
+            (("--hookup", "direct"), "simulated bench"), ((), "nothing to prove"),
+        ):  # fmt: skip
+            self.refused("capacity", *arguments, says=words)
+        with self.room(2**20):
+            self.refused("capacity", "drive", says="too little to prove")
+
+
+if __name__ == "__main__":
+    unittest.main()
