@@ -25,6 +25,7 @@ from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.device import is_device
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
+from ulterion.host.loops import is_cached
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder
@@ -162,7 +163,7 @@ def _blank(request: CapacityRequest, medium: _Medium, identity: str, key: int) -
         target=medium.facts,
         bench=replace(bench, host=review.bench.host or bench.host),
         cache_bypassed=True,
-        warnings=host.cautions(medium.facts),
+        warnings=[*host.cautions(medium.facts), *_cached(medium.facts)],
         state=State(name="interrupted", why="in progress"),
         capacity=CapacityRecord(
             way="quick look" if request.quick else "whole device" if medium.way == "whole device" else "free room",
@@ -172,6 +173,14 @@ def _blank(request: CapacityRequest, medium: _Medium, identity: str, key: int) -
             words="it was not finished",
         ),
     )
+
+
+def _cached(facts: TargetFacts) -> list[str]:
+    if facts.device is None or not is_cached(facts.device):
+        return []
+    return [
+        f"{facts.device} answers from the system's memory: nothing is proven of what lies under it; set it up with --direct-io=on"
+    ]
 
 
 class _Pulse:

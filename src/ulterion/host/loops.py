@@ -42,6 +42,11 @@ class Backing:
         return self.device is not None or self.file is not None
 
 
+def is_cached(disk: str, root: Path = Path("/")) -> bool:
+    """Return whether a disk is a loop device that reads and writes what lies under it through the system's cache (loop/dio)."""
+    return disk.startswith("loop") and tree.number(root / "sys/block" / disk / "loop/dio") == 0
+
+
 def number_text(number: int) -> str:
     """Return a device number (st_rdev) as 'major:minor'."""
     return f"{os.major(number)}:{os.minor(number)}"

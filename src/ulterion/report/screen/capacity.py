@@ -44,6 +44,7 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
             for s in one.stretches
         ]
         lines += bullets("What came back wrong", listed(told))
+    lines += bullets("Keep in mind", run.warnings)
     lines += bullets("Ended early", run.state.sentence("proof"))
     return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
 
