@@ -146,7 +146,37 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
 
 def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
     """Return the record of a copy, read back and held against its manifest where that is asked for."""
-    record = CopyPass(
+    record = _record(number, done)
+    if not work.request.prove:
+        return record
+    work.doing = f"reading copy {number} back"
+    work.observer.begin(f"reading copy {number} back", done.bytes)
+    start, first = time.perf_counter(), crew.moved
+    folder = os.fsencode(work.own.files)
+
+    def lines() -> Iterator[manifest.Line]:
+        out.seek(0)
+        return manifest.read(out, "the manifest")
+
+    def watch() -> None:
+        work.observer.tick(time.perf_counter() - start, crew.moved - first)
+
+    found = proof.prove(crew, lines(), folder, proof.all_names(work.sources), watch)
+    for name in proof.extra(folder, lines, done.files):
+        found.tell(os.fsdecode(name), "is in the copy, and was not sent")
+    return record.model_copy(
+        update={
+            "proven_files": found.files,
+            "proven_bytes": found.bytes,
+            "prove_seconds": time.perf_counter() - start,
+            "wrong": [Remark(name=n, what=w) for n, w in found.wrong],
+            "wrong_count": found.wrong_count,
+        }
+    )
+
+
+def _record(number: int, done: onepass.PassCopied) -> CopyPass:
+    return CopyPass(
         number=number,
         seconds=done.seconds,
         flush_seconds=done.flush_seconds,
@@ -159,35 +189,6 @@ def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out:
         moved=done.intervals,
         left_out=[Remark(name=n, what=w) for n, w in done.left_out],
         left_out_count=done.left_out_count,
-    )
-    if not work.request.prove:
-        return record
-    work.doing = f"reading copy {number} back"
-    work.observer.begin(f"reading copy {number} back", done.bytes)
-    start, first = time.perf_counter(), crew.moved
-    folder = os.fsencode(work.own.files)
-
-    def lines() -> Iterator[manifest.Line]:
-        out.seek(0)
-        return manifest.read(out, "the manifest")
-
-    found = proof.prove(
-        crew,
-        lines(),
-        folder,
-        proof.all_names(work.sources),
-        lambda: work.observer.tick(time.perf_counter() - start, crew.moved - first),
-    )
-    for name in proof.extra(folder, lines, done.files):
-        found.tell(os.fsdecode(name), "is in the copy, and was not sent")
-    return record.model_copy(
-        update={
-            "proven_files": found.files,
-            "proven_bytes": found.bytes,
-            "prove_seconds": time.perf_counter() - start,
-            "wrong": [Remark(name=n, what=w) for n, w in found.wrong],
-            "wrong_count": found.wrong_count,
-        }
     )
 
 

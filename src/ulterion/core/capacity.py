@@ -160,7 +160,7 @@ def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_f
             f"{tally.wrong} of the places looked at did not come back as they were written; the full proof says how many there are",
         )
     part = filled * UNIT / claimed
+    rest = f"the first {part:.0%} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
     return Capacity(
-        "whole", None, claimed,
-        f"no wrap-round of any size and no end before {show_size_both(claimed)}; the first {part:.0%} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded",
-    )  # fmt: skip
+        "whole", None, claimed, f"no wrap-round of any size and no end before {show_size_both(claimed)}; {rest}"
+    )
