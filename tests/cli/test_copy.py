@@ -124,6 +124,13 @@ class Whole(CopyCase):
         self.assertLess((self.target / "source/sparse").stat().st_blocks * 512, 2**21)
         self.assertEqual(self.json_of("copy", "target", "--check", "sums.txt")["files"], 8)
 
+    def test_a_link_that_is_named_is_followed(self) -> None:
+        """What it leads to is copied, under the name that was given."""
+        self.fill(a=100)
+        (self.folder / "short").symlink_to(self.source)
+        self.json_of("copy", "short", "target", "--no-ends", "--passes", "1", "--keep")
+        self.assertEqual((self.target / "short/a").read_bytes(), (self.source / "a").read_bytes())
+
     def test_made_sets(self) -> None:
         """The same files for the same name, size and seed; as many bytes as asked for; gone afterwards at both ends."""
         for name in sets.SETS:

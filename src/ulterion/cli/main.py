@@ -27,6 +27,7 @@ COMMANDS = {
     "capacity": "prove that the capacity is really there",
     "note": "a reading, an outcome or a remark, put where it belongs",
     "compare": "hookups against the direct one, with what else differed",
+    "race": "two to six transfers on one clock, as a figure and a film",
     "claims": "measured against advertised",
     "demo": "the full worked example on the simulated bench",
 }

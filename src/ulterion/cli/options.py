@@ -12,6 +12,7 @@ if TYPE_CHECKING:
 
 RATE_UNITS = ("MB/s", "MiB/s", "Gb/s")  # as in ulterion.core.units, which is not imported before a command runs
 MOST_PASSES = 1000
+FASTEST = (0.1, 100_000.0)  # times as fast as it was
 SHORTEST, LONGEST = 0.05, 86400.0  # seconds of a pass
 
 
@@ -142,6 +143,19 @@ def signed_duration(text: str) -> float:
     sign = -1.0 if bare.startswith("-") else 1.0
     value: float = quantity("parse_duration")(bare.lstrip("+-").strip())
     return sign * value
+
+
+def speed_up(text: str) -> float:
+    """Read how many times as fast something is shown."""
+    try:
+        times = float(text.strip().removesuffix("x").strip())
+    except ValueError:
+        times = 0.0
+    if not FASTEST[0] <= times <= FASTEST[1]:
+        raise argparse.ArgumentTypeError(
+            f"'{text}' is not a speed; write a number such as 10, from {FASTEST[0]:g} to {FASTEST[1]:g}"
+        )
+    return times
 
 
 def passes(text: str) -> int:

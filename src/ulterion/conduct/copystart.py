@@ -144,7 +144,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
 
 def moved_by_kernel(request: CopyRequest, filesystem: str | None) -> bool:
     """Return whether the kernel copies the bytes of large files itself: within one file system that does not share them instead."""
-    if request.plain or filesystem not in COPYING:
+    if request.plain or filesystem not in COPYING or not hasattr(os, "copy_file_range"):
         return False
     return request.sources[0].resolve().stat().st_dev == request.target.stat().st_dev
 

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from ulterion.core.units import show_size_both
+from ulterion.core.units import show_percent, show_size_both
 
 UNIT = 4096  # bytes
 MOST_STRETCHES = 1000  # of places that were wrong
@@ -160,7 +160,7 @@ def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_f
             f"{tally.wrong} of the places looked at did not come back as they were written; the full proof says how many there are",
         )
     part = filled * UNIT / claimed
-    rest = f"the first {part:.0%} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
+    rest = f"the first {show_percent(part)} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
     return Capacity(
         "whole", None, claimed, f"no wrap-round of any size and no end before {show_size_both(claimed)}; {rest}"
     )

@@ -18,6 +18,7 @@ from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, Wait
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
+from ulterion.report.racedata import Race
 
 NAME, VERSION = "ulterion-answer", 2
 
@@ -34,6 +35,7 @@ Kind = Literal[
     "copied",
     "checked",
     "capacity",
+    "race",
     "recorded",
     "notes",
     "noted",
@@ -270,6 +272,7 @@ ANSWERS: dict[Kind, type] = {
     "copied": Copied,
     "checked": Checked,
     "capacity": Proven,
+    "race": Race,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

@@ -63,7 +63,8 @@ def walk(sources: Sequence[bytes]) -> Iterator[Entry]:
     """Yield everything below the sources, a folder before what is in it; one folder's names at a time are held, and no more."""
     for source in sources:
         bare = source.rstrip(b"/") or b"/"
-        yield from _below(entry_of(bare, os.path.basename(bare)))
+        # a link that is named is followed, one that is found is kept as a link
+        yield from _below(entry_of(os.path.realpath(bare) if os.path.islink(bare) else bare, os.path.basename(bare)))
 
 
 def _below(top: Entry) -> Iterator[Entry]:

@@ -7,7 +7,7 @@ from pathlib import Path
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.units import show_duration, show_rate, show_size, show_size_both
+from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.report.capacitydata import Proven
 from ulterion.report.screen.console import Sheet, bullets
@@ -27,7 +27,7 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
     if one.real_bytes is not None and one.real_bytes < one.claimed_bytes:
         lines.append(
             Text(
-                f"really there: {show_size_both(one.real_bytes)}, {one.real_bytes / one.claimed_bytes:.0%} of what it says"
+                f"really there: {show_size_both(one.real_bytes)}, {show_percent(one.real_bytes / one.claimed_bytes)} of what it says"
             )
         )
     for what, size, seconds in (

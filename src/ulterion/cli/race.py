@@ -1,0 +1,91 @@
+"""`ulterion race`: two to six transfers on one clock."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.drawing import check_paths, draw
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument(
+        "transfer",
+        nargs="+",
+        metavar="RUN",
+        help="a run by its id, or a hookup: its newest copy, soak or timing with laps",
+    )
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="progress against time, as FILE.png or FILE.svg")
+    parser.add_argument("--film", type=Path, metavar="FILE", help="the race as it was, as FILE.gif")
+    parser.add_argument(
+        "--speed",
+        type=options.speed_up,
+        metavar="TIMES",
+        help="how many times as fast the film is (default: so that it lasts 15 s)",
+    )
+    parser.add_argument("--dark", action="store_true", help="on a dark ground")
+    options.add_review(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Set them against each other and show."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.races import amount_words, runners_of
+    from ulterion.report.racedata import race_as_data
+    from ulterion.report.screen.console import bullets
+    from ulterion.report.words.races import story
+
+    if arguments.film and arguments.film.suffix != ".gif":
+        raise UsageError(f"{arguments.film} is no .gif; a film is written as one")
+    if arguments.speed and not arguments.film:
+        raise UsageError("--speed is for a film; add --film FILE.gif")
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    runners = runners_of(folder.review, folder.runs(), arguments.transfer)
+    amount, told = amount_words(runners), story(runners)
+
+    def figure() -> Figure:
+        from ulterion.report.figures.race import draw_race
+
+        return draw_race(runners, amount, "; ".join(told[:3]), dark=arguments.dark)
+
+    drawn = draw([(env.folder / arguments.figure, figure)] if arguments.figure else [])
+    if arguments.json:
+        env.show_json("race", race_as_data(runners, told), drawn.as_data())
+    else:
+        env.show(bullets(f"{amount} on one clock", told))
+        drawn.show(env)
+    if arguments.film:
+        _film(arguments, env, runners, amount)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _film(arguments: argparse.Namespace, env: Environment, runners: list, amount: str) -> None:  # type: ignore[type-arg]
+    from ulterion.core.errors import UsageError
+    from ulterion.report.figures.race import LONGEST, film_race, usual_speed
+
+    speed = arguments.speed or usual_speed(runners)
+    seconds = max(r.end for r in runners) / speed
+    if seconds > LONGEST:
+        raise UsageError(
+            f"the film would last {seconds:.0f} s; make it faster with --speed, to last {LONGEST:.0f} s at most"
+        )
+    path = env.folder / arguments.film
+    try:
+        film_race(runners, amount, path, speed, dark=arguments.dark)
+    except OSError as error:
+        raise UsageError(f"{path} cannot be written: {error.strerror}; choose another place") from error
+    if not arguments.json:
+        env.show([f"film: {arguments.film}, {speed:g} times as fast"])

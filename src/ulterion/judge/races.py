@@ -1,0 +1,80 @@
+"""Which transfers of a review can race, and as what: copies and soaks by their series, timings by hand by their laps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import accumulate
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.race import Runner, to_amount
+from ulterion.core.units import show_size
+from ulterion.model.review import Review
+from ulterion.model.runs.clock import ClockRun
+from ulterion.model.runs.copied import CopyRun
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
+
+FEWEST, MOST = 2, 6
+
+
+def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) -> list[Runner]:
+    """Return the transfers named by a run's id or a hookup (its newest that can race), as far as the smallest of them; raise UsageError."""
+    if not FEWEST <= len(wanted) <= MOST:
+        raise UsageError(f"a race takes two to six transfers, named by run or hookup; {len(wanted)} were named")
+    able = [(run, points) for run in runs if (points := _points(run)) is not None and not run.left_out]
+    chosen = [_chosen(review, able, name) for name in wanted]
+    names = [review.hookup_label(run.hookup) if run.hookup in review.hookups else run.id for run, _ in chosen]
+    named = [n if names.count(n) == 1 else f"{n}, {run.id}" for n, (run, _) in zip(names, chosen, strict=True)]
+    runners = [Runner(name, *points) for name, (_, points) in zip(named, chosen, strict=True)]
+    amount = min(r.total for r in runners)
+    return [to_amount(r, amount) for r in runners]
+
+
+Points = tuple[tuple[float, ...], tuple[float, ...], float, bool]
+
+
+def _chosen(review: Review, able: Sequence[tuple[AnyRun, Points]], name: str) -> tuple[AnyRun, Points]:
+    fitting = [(run, points) for run, points in able if name in (run.id, run.hookup)]
+    if fitting:
+        return max(fitting, key=lambda pair: pair[0].started)
+    if name in review.hookups:
+        raise UsageError(
+            f"hookup '{name}' has no copy, no soak and no timing with laps that could race; run 'ulterion copy' or 'ulterion soak' on it"
+        )
+    raise UsageError(unknown("run or hookup", name, [*review.hookups, *(run.id for run, _ in able)]))
+
+
+def _points(run: AnyRun) -> Points | None:
+    """Return when how many bytes of a run were over, the whole, and whether it ended; None where that was not kept."""
+    if isinstance(run, CopyRun) and run.copied.passes:
+        one = run.copied.passes[-1]
+        return _series(one.moved, one.interval, one.seconds, float(one.bytes))
+    if isinstance(run, SoakRun):
+        loads = [p for p in run.soak.phases if p.name == "load" and p.bytes]
+        return (
+            _series(loads[0].bytes, loads[0].interval, loads[0].seconds, float(sum(loads[0].bytes))) if loads else None
+        )
+    if isinstance(run, ClockRun):
+        timed = next((t for t in reversed(run.timings) if t.laps and t.seconds), None)
+        if timed is None or timed.seconds is None:
+            return None
+        ended = timed.end == "done"
+        last = [(timed.seconds, timed.size)] if ended else []
+        points = [(0.0, 0.0), *timed.laps, *last]
+        return tuple(s for s, _ in points), tuple(b for _, b in points), timed.size, ended
+    return None
+
+
+def _series(moved: Sequence[int], interval: float, seconds: float, total: float) -> Points | None:
+    if not total or not moved:
+        return None
+    sums = [min(total, float(s)) for s in accumulate(moved)]
+    moments = [min(seconds, (i + 1) * interval) for i in range(len(sums))]
+    inside = [(m, s) for m, s in zip(moments, sums, strict=True) if m < seconds]
+    points = [(0.0, 0.0), *inside, (seconds, total)]
+    return tuple(m for m, _ in points), tuple(s for _, s in points), total, True
+
+
+def amount_words(runners: Sequence[Runner]) -> str:
+    """Return over how much they raced."""
+    return show_size(runners[0].total)
