@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import os
 import secrets
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -21,6 +20,7 @@ from ulterion.core.facts import TargetFacts
 from ulterion.core.units import show_size
 from ulterion.core.version import __version__
 from ulterion.engine.capacity.proof import quick_units
+from ulterion.engine.copies.batches import Pulse
 from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.device import is_device
 from ulterion.host import facts as host
@@ -34,7 +34,6 @@ CHUNK = 2**26 // UNIT  # units that are written or read between two looks
 LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
 LEAST = 2**24  # bytes
 MOST_TOLD = 100
-INTERVAL = 1.0
 
 
 @dataclass(frozen=True)
@@ -183,41 +182,20 @@ def _cached(facts: TargetFacts) -> list[str]:
     ]
 
 
-class _Pulse:
-    """Bytes of each second, and the reviewer's view."""
-
-    def __init__(self, crew: Crew, observer: CopyObserver) -> None:
-        self._crew, self._observer = crew, observer
-        self._start, self._first, self._last = time.perf_counter(), crew.moved, 0
-        self.intervals: list[int] = []
-
-    def __call__(self) -> None:
-        now, moved = time.perf_counter() - self._start, self._crew.moved - self._first
-        while now >= (len(self.intervals) + 1) * INTERVAL:
-            self.intervals.append(moved - self._last)
-            self._last = moved
-        self._observer.tick(now, moved)
-
-    @property
-    def seconds(self) -> float:
-        """Since it began."""
-        return time.perf_counter() - self._start
-
-
 def _look(crew: Crew, medium: _Medium, key: int, looked: _Looked, observer: CopyObserver, *, quick: bool) -> None:
     crew.all_of([("medium", (medium.what, medium.size, key))])
     if quick:
         beginning, _ = quick_units(medium.size)
         looked.doing = "the quick look"
         observer.begin("quick look", 3 * beginning * UNIT)
-        pulse = _Pulse(crew, observer)
+        pulse = Pulse(crew, observer.tick)
         for _, found in crew.run(iter([("glance", None)]), pulse):
             looked.found = found
         looked.write_seconds = pulse.seconds
         return
     units = medium.size // UNIT
     observer.begin("writing", medium.size)
-    pulse = _Pulse(crew, observer)
+    pulse = Pulse(crew, observer.tick)
     looked.wrote = pulse.intervals
     for _ in crew.run(_chunks("scribble", units), pulse):
         looked.write_seconds = pulse.seconds
@@ -225,7 +203,7 @@ def _look(crew: Crew, medium: _Medium, key: int, looked: _Looked, observer: Copy
         looked.write_seconds = pulse.seconds
     looked.doing = "reading back"
     observer.begin("reading back", medium.size)
-    pulse = _Pulse(crew, observer)
+    pulse = Pulse(crew, observer.tick)
     looked.read = pulse.intervals
     for _, tally in crew.run(_chunks("recall", units), pulse):
         looked.tally.merge(tally)

@@ -17,7 +17,7 @@ from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
 from ulterion.conduct.copystart import WORKERS, blank, check_names, check_places, check_room, sources_of
 from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
-from ulterion.engine.copies import manifest, onepass, proof, walk
+from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
@@ -185,7 +185,7 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
         folders=done.folders,
         links=done.links,
         classes=[ClassRecord(name=n, files=c.files, bytes=c.bytes, seconds=c.seconds) for n, c in done.classes.items()],
-        interval=onepass.INTERVAL,
+        interval=batches.INTERVAL,
         moved=done.intervals,
         left_out=[Remark(name=n, what=w) for n, w in done.left_out],
         left_out_count=done.left_out_count,

@@ -10,13 +10,12 @@ from dataclasses import dataclass, field
 
 from ulterion.core.copied import CLASSES, Classed, class_of
 from ulterion.core.errors import TargetFailed
+from ulterion.engine.copies.batches import Pulse, batches
 from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.copies.manifest import Line, Writer
 from ulterion.engine.copies.walk import Entry, walk
 
-BATCH_FILES, BATCH_BYTES = 64, 4 * 2**20  # of small files that a worker takes at a time
 MOST_TOLD = 100  # files whose fate is told by name
-INTERVAL = 1.0  # seconds
 
 
 @dataclass
@@ -49,28 +48,6 @@ class PassCopied:
             self.left_out.append((os.fsdecode(entry.name), why))
 
 
-class _Pulse:
-    """Bytes moved in each second, and the reviewer's view of them."""
-
-    def __init__(self, crew: Crew, told: Callable[[float, int], None]) -> None:
-        self._crew, self._told = crew, told
-        self._start, self._first = time.perf_counter(), crew.moved
-        self._last = 0
-        self.intervals: list[int] = []
-
-    def __call__(self) -> None:
-        now, moved = time.perf_counter() - self._start, self._crew.moved - self._first
-        while now >= (len(self.intervals) + 1) * INTERVAL:
-            self.intervals.append(moved - self._last)
-            self._last = moved
-        self._told(now, moved)
-
-    def end(self) -> list[int]:
-        """Return all of them, with what is left of the last second."""
-        rest = self._crew.moved - self._first - self._last
-        return [*self.intervals, rest] if rest else self.intervals
-
-
 def copy_all(
     crew: Crew,
     sources: Sequence[bytes],
@@ -82,7 +59,7 @@ def copy_all(
 ) -> PassCopied:
     """Copy everything below the sources into a folder that is there and empty; raise TargetFailed when it takes no more."""
     done = PassCopied()
-    pulse, start = _Pulse(crew, told), time.perf_counter()
+    pulse, start = Pulse(crew, told), time.perf_counter()
     for job, answers in crew.run(_jobs(sources, target, done, kernel=kernel), pulse):
         for (entry, _, _), (summed, why, seconds) in zip(job[1][1], answers, strict=True):
             if summed is None:
@@ -101,21 +78,19 @@ def copy_all(
 
 def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: bool) -> Iterator[Job]:
     """Yield what there is to copy in jobs: a large file alone, small ones together; folders and links are made on the way."""
-    batch: list[tuple[Entry, bytes, bytes]] = []
-    size = 0
+    for batch in batches(_placed(sources, target, done), lambda one: one[0].size):
+        yield "copy", (kernel, batch)
+
+
+def _placed(sources: Sequence[bytes], target: bytes, done: PassCopied) -> Iterator[tuple[Entry, bytes, bytes]]:
+    """Yield each file with the folder it goes to and its name there; make what is no file."""
     for entry in walk(sources):
         parent, _, name = entry.name.rpartition(b"/")
         folder = b"%b/%b" % (target, parent) if parent else target
-        if entry.kind != "file":
+        if entry.kind == "file":
+            yield entry, folder, name
+        else:
             _make(entry, b"%b/%b" % (folder, name), done)
-            continue
-        batch.append((entry, folder, name))
-        size += entry.size
-        if len(batch) >= BATCH_FILES or size >= BATCH_BYTES:
-            yield "copy", (kernel, batch)
-            batch, size = [], 0
-    if batch:
-        yield "copy", (kernel, batch)
 
 
 def _make(entry: Entry, path: bytes, done: PassCopied) -> None:
@@ -136,17 +111,8 @@ def _make(entry: Entry, path: bytes, done: PassCopied) -> None:
         done.leave_out(entry, f"cannot be made there: {error.strerror}")
 
 
-def _batches(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[Job]:
-    batch: list[tuple[bytes, int]] = []
-    size = 0
-    for one in entries:
-        batch.append(one)
-        size += one[1]
-        if len(batch) >= BATCH_FILES or size >= BATCH_BYTES:
-            yield name, batch
-            batch, size = [], 0
-    if batch:
-        yield name, batch
+def _sized(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[Job]:
+    return ((name, batch) for batch in batches(entries, lambda one: one[1]))
 
 
 def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
@@ -155,15 +121,15 @@ def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
 
 def forget(crew: Crew, sources: Sequence[bytes]) -> None:
     """Drop what the system's cache holds of the sources."""
-    jobs = (("forget", [path for path, _ in batch]) for _, batch in _batches(_files(sources), ""))
+    jobs = (("forget", [path for path, _ in batch]) for _, batch in _sized(_files(sources), ""))
     for _ in crew.run(jobs):
         pass
 
 
 def read_alone(crew: Crew, sources: Sequence[bytes], told: Callable[[float, int], None]) -> tuple[int, float]:
     """Read everything and do nothing with it; return the bytes and the seconds."""
-    pulse, start = _Pulse(crew, told), time.perf_counter()
-    total = sum(count for _, count in crew.run(_batches(_files(sources), "read"), pulse))
+    pulse, start = Pulse(crew, told), time.perf_counter()
+    total = sum(count for _, count in crew.run(_sized(_files(sources), "read"), pulse))
     return total, time.perf_counter() - start
 
 
@@ -171,9 +137,9 @@ def write_alone(
     crew: Crew, sources: Sequence[bytes], target: bytes, told: Callable[[float, int], None]
 ) -> tuple[int, float]:
     """Write files of the same sizes from memory into an empty folder, all in one, with the flush; return the bytes and the seconds."""
-    pulse, start = _Pulse(crew, told), time.perf_counter()
+    pulse, start = Pulse(crew, told), time.perf_counter()
     named = ((b"%b/%d" % (target, number), size) for number, (_, size) in enumerate(_files(sources)))
-    total = sum(count for _, count in crew.run(_batches(named, "write"), pulse))
+    total = sum(count for _, count in crew.run(_sized(named, "write"), pulse))
     for _ in crew.run(iter([("flush", target)]), pulse):
         pass
     return total, time.perf_counter() - start

@@ -7,11 +7,11 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ulterion.engine.copies import jobs
+from ulterion.engine.copies.batches import batches
 from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.copies.manifest import Line
 from ulterion.engine.copies.walk import walk
 
-BATCH_FILES, BATCH_BYTES = 64, 4 * 2**20
 MOST_TOLD = 100
 
 
@@ -56,16 +56,8 @@ def _where(source: bytes | None, copy: bytes) -> str:
 
 
 def _jobs(lines: Iterator[Line], folder: bytes) -> Iterator[Job]:
-    batch: list[tuple[bytes, int, int, str]] = []
-    size = 0
-    for line in lines:
-        batch.append((b"%b/%b" % (folder, line.path), line.size, line.modified, line.sum))
-        size += line.size
-        if len(batch) >= BATCH_FILES or size >= BATCH_BYTES:
-            yield "prove", batch
-            batch, size = [], 0
-    if batch:
-        yield "prove", batch
+    named = ((b"%b/%b" % (folder, line.path), line.size, line.modified, line.sum) for line in lines)
+    return (("prove", batch) for batch in batches(named, lambda one: one[1]))
 
 
 def extra(folder: bytes, lines: Callable[[], Iterator[Line]], files: int) -> list[bytes]:
