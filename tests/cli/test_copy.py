@@ -247,7 +247,7 @@ class Wrong(CopyCase):
         before = {p: p.stat().st_mtime_ns for p in self.source.rglob("*")}
         rng = random.Random(5)
         (self.folder / "review.toml").write_text("schema = 1\n")
-        for _ in range(8):
+        for _ in range(5):
             process = self.start("copy", "source", "target", "--passes", "40", "--no-ends", "--manifest", "m.txt")
             time.sleep(rng.uniform(0.05, 0.9))
             process.send_signal(signal.SIGKILL)

@@ -54,7 +54,9 @@ class Command(FolderCase):
     def test_a_race_of_a_copy_a_soak_and_laps(self) -> None:
         """By hookup and by run; the figure and the film are written; what cannot race says what would."""
         folder = self.demo()
-        race = self.json_of("race", "pod", "slip", "--figure", "r.png", "--film", "r.gif", "--speed", "900", cwd=folder)
+        race = self.json_of(
+            "race", "pod", "slip", "--figure", "r.png", "--film", "r.gif", "--speed", "1500", cwd=folder
+        )
         first, second = race["racers"]
         self.assertEqual((first["name"], second["name"]), ("Brindlewick Pod", "Hollowbeck Slip"))
         self.assertTrue(0 < second["share_then"] < first["share_then"] == 1)
