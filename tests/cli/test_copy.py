@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.conduct import copying
+from ulterion.conduct.copyplaces import OwnFolder
 from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
 from ulterion.core.copied import Cost, class_of, cost_of, slow_end
 from ulterion.core.errors import UsageError
@@ -214,6 +215,15 @@ class Wrong(CopyCase):
             self.assertEqual(failed.returncode, 3, failed.stderr)
             self.assertIn("source/a: the target is full (during copy 1)", failed.stderr)
             self.assertEqual(list(self.target.iterdir()), [])
+
+    def test_a_target_that_is_gone_when_it_is_cleared(self) -> None:
+        """Also between two copies a target may fail: what was copied before is kept."""
+        self.fill(a=100)
+        gone = OSError(errno.ENODEV, os.strerror(errno.ENODEV))
+        with mock.patch.object(OwnFolder, "emptied", side_effect=gone):
+            done = copying.copy(self.ours(), CopyObserver())
+        self.assertEqual((done.run.state.name, len(done.run.copied.passes)), ("failed", 1))
+        self.assertIn("No such device", str(done.failure))
 
     def test_two_names_that_are_one_on_the_target(self) -> None:
         """Nothing is replaced: the second is left out by name."""

@@ -73,7 +73,11 @@ def _keep(work: _Work) -> CopyDone:
         with closing(_Closing(work)) as closer, Crew(WORKERS, work.request.stall, pulse_under(work.own.path)) as crew:
             try:
                 _copies(work, crew, closer)
-            except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
+            except (
+                Interrupted,
+                KeyboardInterrupt,
+                OSError,
+            ) as error:  # a target that is gone fails in whatever is done next
                 failure, state = _failure(error, work)
         ended = datetime.datetime.now(datetime.UTC)
         run = work.run.with_copied(passes=work.passes).model_copy(update={"state": state, "ended": ended})
@@ -217,8 +221,10 @@ def _stay(work: _Work) -> None:
 
 
 def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:
-    if isinstance(error, TargetFailed):
-        why = f"{error} (during {work.doing})"
-        return TargetFailed(why, code=error.code), State(name="failed", why=why)
+    if isinstance(error, OSError):
+        told = str(error) if isinstance(error, TargetFailed) else error.strerror or str(error)
+        code = error.code if isinstance(error, TargetFailed) else error.errno
+        why = f"{told} (during {work.doing})"
+        return TargetFailed(why, code=code), State(name="failed", why=why)
     why = f"{str(error) or 'stopped by hand'} during {work.doing}"
     return Interrupted(why), State(name="interrupted", why=why)

@@ -36,9 +36,8 @@ def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
     if (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
         up = pcie.link_of(folder, "current") if pcie.is_upstream(folder) and not tunnels.carries(folder, root) else None
         return [Step("switch", folder.name, None, None, up)] if up else []
-    if any(
-        folder.glob("pci*:*")
-    ):  # it holds PCI buses of their own (volume management in the processor): no link of its own
+    # volume management in the processor: it holds PCI buses of their own, and has no link itself
+    if any(folder.glob("pci*:*")):
         return []
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None

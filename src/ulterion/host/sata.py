@@ -29,6 +29,7 @@ def steps(port: Path, device: Path) -> list[Step]:
     if number is None:
         return []
     host = port / f"link{number[1]}"
+    host = host if host.exists() else next(iter(sorted(port.glob("link*"))), host)
     behind = port / f"link{number[1]}.{channel}"
     driver = tree.name_of_link(port.parent / "driver")
     if not behind.exists():
