@@ -35,6 +35,7 @@ def sharing(alone: Sequence[float], together: Sequence[float]) -> Sharing:
     if len(alone) != len(together) or not alone or min(alone) <= 0 or min(together) < 0:
         raise UsageError("sharing needs a rate alone and a rate together for each target")
     kept = tuple(t / a for t, a in zip(together, alone, strict=True))
-    squares = sum(k * k for k in kept)
-    fairness = sum(kept) ** 2 / (len(kept) * squares) if squares else 1.0
+    most = max(kept)
+    shares = [k / most for k in kept] if most else [1.0] * len(kept)  # squares of tiny shares would vanish
+    fairness = sum(shares) ** 2 / (len(shares) * sum(k * k for k in shares))
     return Sharing(tuple(alone), tuple(together), kept, sum(together), fairness)

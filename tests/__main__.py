@@ -1,0 +1,91 @@
+"""All tests, by as many processes as there are processors: python -m tests [MODULE ...]
+
+Each module is one process's at a time; `python -m unittest discover -s tests -t .` runs the same, one after the other.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+
+TOP = Path(__file__).parents[1]
+MOST = 4  # processes; more would disturb what is timed
+
+
+def modules() -> list[str]:
+    """Return the names of all test modules, the largest first: they take longest."""
+    found = sorted((TOP / "tests").rglob("test_*.py"), key=lambda p: -p.stat().st_size)
+    return [".".join(p.relative_to(TOP).with_suffix("").parts) for p in found]
+
+
+def work() -> None:
+    """Run modules named on the standard input, and answer each with a line: tests run, failures, and the report in hexadecimal."""
+    for line in sys.stdin:
+        report = io.StringIO()
+        suite = unittest.defaultTestLoader.loadTestsFromName(line.strip())
+        result = unittest.TextTestRunner(report, verbosity=1).run(suite)
+        failed = "" if result.wasSuccessful() else report.getvalue()
+        sys.__stdout__.write(f"{result.testsRun} {len(result.skipped)} {failed.encode().hex()}\n")  # type: ignore[union-attr]
+        sys.__stdout__.flush()  # type: ignore[union-attr]
+
+
+def main(wanted: list[str]) -> int:
+    """Hand the modules out, print what failed and how many there were; return the exit status."""
+    import selectors
+
+    waiting, start = wanted or modules(), time.monotonic()
+    count = min(MOST, os.cpu_count() or 1, len(waiting))
+    command = [sys.executable, "-m", "tests", "--worker"]
+    workers = [
+        subprocess.Popen(command, cwd=TOP, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        for _ in range(count)
+    ]
+    ready = selectors.DefaultSelector()
+    total = skipped = failed = 0
+    at: dict[int, str] = {}
+    for worker in workers:
+        ready.register(worker.stdout, selectors.EVENT_READ, worker)  # type: ignore[arg-type]
+        at[worker.pid] = _give(worker, waiting)
+    while ready.get_map():
+        for key, _ in ready.select():
+            worker = key.data
+            line = worker.stdout.readline()
+            if not line:  # it is over, or was lost with a module in hand
+                ready.unregister(worker.stdout)
+                if at[worker.pid]:
+                    print(f"{at[worker.pid]}: its process ended, status {worker.wait()}")
+                    failed += 1
+                continue
+            run, left, text = (*line.rstrip("\n").split(" "), "")[:3]
+            total, skipped = total + int(run), skipped + int(left)
+            if text:
+                failed += 1
+                print(bytes.fromhex(text).decode())
+            print("." * int(run), end="", flush=True)
+            at[worker.pid] = _give(worker, waiting)
+    print(f"\nRan {total} tests in {time.monotonic() - start:.0f} s by {count} processes, {skipped} skipped")
+    print("OK" if not failed else f"FAILED ({failed} modules)")
+    return 1 if failed else 0
+
+
+def _give(worker: subprocess.Popen[str], waiting: list[str]) -> str:
+    """Give a worker its next module, or let it go; return what it was given."""
+    assert worker.stdin is not None
+    if not waiting:
+        worker.stdin.close()
+        return ""
+    worker.stdin.write(f"{waiting[0]}\n")
+    worker.stdin.flush()
+    return waiting.pop(0)
+
+
+if __name__ == "__main__":
+    if sys.argv[1:] == ["--worker"]:
+        work()
+    else:
+        sys.exit(main(sys.argv[1:]))
