@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import random
+import shutil
 import signal
 import time
 import unittest
@@ -173,6 +174,22 @@ class Wrong(CopyCase):
         self.assertIn("cannot be read back", told["source/b"])
         self.assertEqual(done.run.rates, ())
         self.assertEqual(one.proven_files, 1)
+
+    def test_a_copy_made_by_others_is_held_against_its_source(self) -> None:
+        """Nothing is copied; a difference has its file and its place; the sums of the source can be kept."""
+        self.fill(a=3_000_000, b=100, c=70)
+        shutil.copytree(self.source, self.target / "source", copy_function=shutil.copy2)
+        again = self.json_of("copy", "source", "target", "--verify-only", "--manifest", "sums.txt")
+        self.assertEqual((again["files"], again["wrong_count"]), (3, 0))
+        path = self.target / "source/a"
+        times, data = path.stat(), bytearray(path.read_bytes())
+        data[1_500_000] ^= 255
+        path.write_bytes(data)
+        os.utime(path, ns=(times.st_atime_ns, times.st_mtime_ns))
+        told = self.json_of("copy", "source", "target", "--verify-only", status=4)["wrong"]
+        self.assertEqual(told, [{"name": "source/a", "what": "differs from byte 1500000 on"}])
+        self.assertEqual(self.json_of("copy", "target", "--check", "sums.txt", status=4)["files"], 2)
+        self.refused("copy", "source", "--verify-only", says="takes what was copied and the folder")
 
     def test_an_extra_file_is_found(self) -> None:
         """Also where everything that was sent is there."""

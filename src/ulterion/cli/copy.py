@@ -13,6 +13,7 @@ from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
     from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
+    from ulterion.engine.copies.proof import Proof
     from ulterion.model.store import ReviewFolder
 
 DEFAULT_PASSES = 3
@@ -67,6 +68,11 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--check", type=Path, metavar="MANIFEST", help="copy nothing: hold the folder named against a manifest"
     )
+    parser.add_argument(
+        "--verify-only",
+        action="store_true",
+        help="copy nothing: hold the folder named last against what it is a copy of",
+    )
     parser.add_argument("--no-proof", action="store_true", help="read nothing back")
     parser.add_argument("--no-ends", action="store_true", help="time neither end alone")
     parser.add_argument(
@@ -83,7 +89,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.copydata import copy_as_data
     from ulterion.report.screen.copied import after
 
-    if arguments.check:
+    if arguments.check or arguments.verify_only:
         return _check(arguments, env)
     request = _request(arguments, env)
     display = copy_display(arguments, env)
@@ -194,24 +200,38 @@ def copy_display(arguments: argparse.Namespace, env: Environment) -> CopyObserve
 
 
 def _check(arguments: argparse.Namespace, env: Environment) -> Status:
-    """Hold a folder against a manifest."""
+    """Hold a folder against a manifest, or against what it is a copy of."""
     from ulterion.cli.signals import stoppable
-    from ulterion.conduct.copycheck import check
-    from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
     from ulterion.report.screen.console import bullets
     from ulterion.report.words.copied import listed
 
-    if len(arguments.paths) != 1:
-        raise UsageError("--check takes one folder: ulterion copy FOLDER --check MANIFEST")
     with stoppable(), closing(copy_display(arguments, env)) as display:
-        found = check(env.folder / arguments.check, env.folder / arguments.paths[0], display, arguments.stall)
+        found = _found(arguments, env, display)
     if arguments.json:
         wrong = [{"name": n, "what": w} for n, w in found.wrong]
-        env.show_json(
-            "checked", {"files": found.files, "bytes": found.bytes, "wrong": wrong, "wrong_count": found.wrong_count}
-        )
+        told = {"files": found.files, "bytes": found.bytes, "wrong": wrong, "wrong_count": found.wrong_count}
+        env.show_json("checked", told)
     else:
-        env.show([f"{found.files} files, {show_size(found.bytes)}, are as the manifest says"])
-        env.show(bullets("Not as it says", listed([f"{n}: {w}" for n, w in found.wrong])))
+        env.show([f"{found.files} files, {show_size(found.bytes)}, are as they should be"])
+        env.show(bullets("Not as it should be", listed([f"{n}: {w}" for n, w in found.wrong])))
     return Status.BAD_VERDICT if found.wrong_count else Status.DONE
+
+
+def _found(arguments: argparse.Namespace, env: Environment, display: CopyObserver) -> Proof:
+    from ulterion.conduct.copycheck import check, verify
+    from ulterion.core.errors import UsageError
+
+    paths = [env.folder / p for p in arguments.paths]
+    if arguments.check and arguments.verify_only:
+        raise UsageError("--check and --verify-only exclude each other; give one of them")
+    if arguments.verify_only:
+        if len(paths) < 2:
+            raise UsageError(
+                "--verify-only takes what was copied and the folder with the copy: ulterion copy SOURCE FOLDER --verify-only"
+            )
+        kept = env.folder / arguments.manifest if arguments.manifest else None
+        return verify(paths[:-1], paths[-1], kept, display, arguments.stall)
+    if len(paths) != 1:
+        raise UsageError("--check takes one folder: ulterion copy FOLDER --check MANIFEST")
+    return check(env.folder / arguments.check, paths[0], display, arguments.stall)

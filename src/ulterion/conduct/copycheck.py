@@ -1,16 +1,18 @@
-"""A folder held against a manifest, made here or elsewhere."""
+"""A folder held against a manifest, made here or elsewhere, or against what it is a copy of."""
 
 from __future__ import annotations
 
 import os
+import tempfile
 import time
+from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 
 from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.copystart import WORKERS
 from ulterion.core.errors import UsageError
-from ulterion.engine.copies import manifest, proof
+from ulterion.engine.copies import manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 
 
@@ -31,3 +33,36 @@ def check(manifest_file: Path, folder: Path, observer: CopyObserver, stall: floa
             os.fsencode(folder),
             watch=lambda: observer.tick(time.perf_counter() - start, crew.moved),
         )
+
+
+def verify(
+    sources: Sequence[Path], folder: Path, kept: Path | None, observer: CopyObserver, stall: float = 60.0
+) -> proof.Proof:
+    """Hold a folder against what it is a copy of, file by file; `kept` is where the sums of the sources stay.  Raises UsageError."""
+    for path in (*sources, folder):
+        if not path.exists():
+            raise UsageError(f"{path} is not there; name what was copied, and last the folder that holds the copy")
+    tops = [os.fsencode(p) for p in sources]
+    count = walk.count(tops)
+    try:
+        out = kept.open("xb+") if kept is not None else tempfile.TemporaryFile()  # noqa: SIM115 - closed below
+    except OSError as error:
+        raise UsageError(f"{kept} cannot be written: {error.strerror}; choose another name") from error
+    with closing(out), Crew(WORKERS, stall) as crew:
+        writer = manifest.Writer(out)
+        observer.begin("reading the source", count.bytes)
+        missed = onepass.sum_all(crew, tops, writer, observer.tick)
+        writer.end()
+        observer.begin("reading the copy", count.bytes)
+        start, first = time.perf_counter(), crew.moved
+        out.seek(0)
+        found = proof.prove(
+            crew,
+            manifest.read(out, "the sums"),
+            os.fsencode(folder),
+            proof.all_names(tops),
+            lambda: observer.tick(time.perf_counter() - start, crew.moved - first),
+        )
+    for name in missed:
+        found.tell(name, "the source cannot be read, so nothing is said of the copy")
+    return found

@@ -144,6 +144,25 @@ class Worker:
         """Look quickly at the medium; raise TargetFailed."""
         return quick_look(self._scribe)
 
+    def sums(self, files: Sequence[tuple[bytes, int]]) -> list[str | None]:
+        """Read files and return the sum of each, None where it cannot be read or is not as long as it was."""
+        return [self._sum_of(path, size) for path, size in files]
+
+    def _sum_of(self, path: bytes, size: int) -> str | None:
+        summed, total = xxhash.xxh3_128(), 0
+        try:
+            fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+            try:
+                while count := os.readv(fd, [self._buffer]):
+                    summed.update(self._buffer[:count])
+                    total += count
+                    self._moved(count)
+            finally:
+                os.close(fd)
+        except OSError:
+            return None
+        return str(summed.hexdigest()) if total == size else None
+
     def prove(self, files: Sequence[tuple[bytes, int, int, str]]) -> list[str]:
         """Read files back past the caches and hold them against (path, size, time, sum); return for each what is wrong, '' for nothing."""
         return [self._proven(*one) for one in files]

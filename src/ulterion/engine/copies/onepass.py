@@ -143,3 +143,24 @@ def write_alone(
     for _ in crew.run(iter([("flush", target)]), pulse):
         pass
     return total, time.perf_counter() - start
+
+
+def sum_all(crew: Crew, sources: Sequence[bytes], manifest: Writer, told: Callable[[float, int], None]) -> list[str]:
+    """Read everything below the sources and write its manifest; return the names of files that could not be read."""
+    pulse, missed = Pulse(crew, told), []
+    entries = (e for e in walk(sources) if e.kind == "file")
+    jobs = (("sums", [(e.source, e.size) for e in batch], batch) for batch in batches(entries, lambda e: e.size))
+    waiting: dict[int, list[Entry]] = {}
+
+    def given() -> Iterator[Job]:
+        for name, files, batch in jobs:
+            waiting[id(files)] = batch
+            yield name, files
+
+    for (_, files), sums in crew.run(given(), pulse):
+        for entry, summed in zip(waiting.pop(id(files)), sums, strict=True):
+            if summed is None:
+                missed.append(os.fsdecode(entry.name))
+            else:
+                manifest.add(Line(entry.name, entry.size, entry.modified, summed))
+    return missed
