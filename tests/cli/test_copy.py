@@ -191,6 +191,15 @@ class Wrong(CopyCase):
         self.assertEqual(self.json_of("copy", "target", "--check", "sums.txt", status=4)["files"], 2)
         self.refused("copy", "source", "--verify-only", says="takes what was copied and the folder")
 
+    def test_the_reviewers_own_command_looks_at_each_file(self) -> None:
+        """What it does not take is no sound copy; one that is not there is refused before anything is copied."""
+        (self.source / "good").write_text("clip")
+        (self.source / "bad").write_text("noise")
+        (one,) = self.copied("--open", "grep -q clip", status=4)["passes"]
+        self.assertEqual(one["wrong"], [{"name": "source/bad", "what": "'grep' does not take it (status 1)"}])
+        for command, words in (("no-such-command", "is no command that can be run"), ("grep '", "is no command")):
+            self.refused("copy", "source", "target", "--open", command, says=words)
+
     def test_an_extra_file_is_found(self) -> None:
         """Also where everything that was sent is there."""
         self.fill(a=100)

@@ -73,6 +73,9 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="copy nothing: hold the folder named last against what it is a copy of",
     )
+    parser.add_argument(
+        "--open", metavar="COMMAND", help="run a command of yours on each file of a copy, its path last: does it open?"
+    )
     parser.add_argument("--no-proof", action="store_true", help="read nothing back")
     parser.add_argument("--no-ends", action="store_true", help="time neither end alone")
     parser.add_argument(
@@ -108,6 +111,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
     from ulterion.conduct.copyrequest import CopyRequest, MadeSet
     from ulterion.core.errors import UsageError
 
+    if arguments.open and arguments.no_proof:
+        raise UsageError("--open and --no-proof exclude each other; give one of them")
     if arguments.of and not arguments.made:
         raise UsageError("--of is the size of a made set; add --set NAME")
     arguments.hookup = arguments.target or arguments.source
@@ -135,8 +140,21 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         not arguments.no_proof,
         arguments.keep,
         env.folder / arguments.manifest if arguments.manifest else None,
+        _command(arguments.open),
         arguments.stall,
     )
+
+
+def _command(text: str | None) -> tuple[str, ...]:
+    """Return the words of a command; raise UsageError for one whose quotes do not close, or that cannot be used."""
+    import shlex
+
+    from ulterion.core.errors import UsageError
+
+    try:
+        return tuple(shlex.split(text)) if text else ()
+    except ValueError as error:
+        raise UsageError(f"--open '{text}' is no command: {error}") from error
 
 
 def _ends(arguments: argparse.Namespace, env: Environment, review: ReviewFolder) -> tuple[list[Path], Path]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import os
 import secrets
+import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
@@ -23,6 +24,7 @@ from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
 from ulterion.model.runs.header import State
 
+LONGEST_OPENING = 600.0  # seconds that the reviewer's command may take over a file
 BY_KERNEL = "copied by the kernel"
 
 
@@ -168,6 +170,8 @@ def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out:
     found = proof.prove(crew, lines(), folder, proof.all_names(work.sources), watch)
     for name in proof.extra(folder, lines, done.files):
         found.tell(os.fsdecode(name), "is in the copy, and was not sent")
+    if work.request.opener:
+        _open_each(work, (line.path for line in lines()), found)
     return record.model_copy(
         update={
             "proven_files": found.files,
@@ -177,6 +181,25 @@ def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out:
             "wrong_count": found.wrong_count,
         }
     )
+
+
+def _open_each(work: _Work, names: Iterator[bytes], found: proof.Proof) -> None:
+    """Run the reviewer's own command on every file of the copy, and tell which it does not take."""
+    work.doing = f"'{work.request.opener[0]}' on the copy"
+    work.observer.begin(work.doing, work.count.bytes)
+    for name in names:
+        path = b"%b/%b" % (os.fsencode(work.own.files), name)
+        try:
+            done = subprocess.run(
+                [*work.request.opener, path], stdin=subprocess.DEVNULL, capture_output=True, timeout=LONGEST_OPENING
+            )
+        except subprocess.TimeoutExpired:
+            found.tell(
+                os.fsdecode(name), f"'{work.request.opener[0]}' was not done with it after {LONGEST_OPENING:g} s"
+            )
+            continue
+        if done.returncode:
+            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' does not take it (status {done.returncode})")
 
 
 def _record(number: int, done: onepass.PassCopied) -> CopyPass:

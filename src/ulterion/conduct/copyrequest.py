@@ -35,6 +35,7 @@ class CopyRequest:
         prove: whether every copy is read back.
         keep: whether the last copy stays.
         manifest: where the manifest is to be kept, or None.
+        opener: a command of the reviewer's that is run on each file of a copy, with its path last; empty for none.
         stall: seconds without a byte after which the device counts as silent.
     """
 
@@ -51,6 +52,7 @@ class CopyRequest:
     prove: bool = True
     keep: bool = False
     manifest: Path | None = None
+    opener: tuple[str, ...] = ()
     stall: float = 60.0
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import os
+import shutil
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -76,6 +77,10 @@ def check_places(request: CopyRequest) -> None:
             raise UsageError(f"{target} lies in {source}: a copy into itself would never end; choose another folder")
     if request.manifest is not None and os.path.lexists(request.manifest):
         raise UsageError(f"{request.manifest} is there already, and nothing is overwritten; choose another name")
+    if request.opener and shutil.which(request.opener[0]) is None:
+        raise UsageError(
+            f"'{request.opener[0]}' is no command that can be run; give --open one that takes a file as its last word"
+        )
     if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
         raise UsageError("a set is made in one folder; name it before the target")
 
