@@ -50,7 +50,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N", help="how often (default: %(default)s)"
     )
     _add_proof(parser)
-    options.add_seed(parser)
+    parser.add_argument(
+        "--seed", type=options.seed, metavar="N", help="of a made set: the same files for the same number"
+    )
     options.add_stall(parser)
     options.add_review(parser)
     options.add_units(parser)
