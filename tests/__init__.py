@@ -1,0 +1,7 @@
+"""Tests of Ulterion."""
+
+from hypothesis import settings
+
+# how long an example takes says how busy the machine is, and fails no test
+settings.register_profile("ulterion", deadline=None)
+settings.load_profile("ulterion")

@@ -15,7 +15,7 @@ from tests.support import PEAK_READ, FolderCase, simulate
 from ulterion.conduct import capacity
 from ulterion.conduct.capacity import CapacityRequest
 from ulterion.conduct.copyrequest import CopyObserver
-from ulterion.core.capacity import UNIT, Capacity, Tally, proven
+from ulterion.core.capacity import UNIT, Capacity, Tally, only_read, proven
 from ulterion.engine.capacity import media, proof
 from ulterion.engine.capacity.proof import Scribe, quick_look
 from ulterion.model.runs.capacity import CapacityRun
@@ -87,6 +87,20 @@ class Fakes(unittest.TestCase):
             return  # all of the end: that is an end
         found = self.prove(Memory(1000, 1000, "honest", frozenset(bad)), key)
         self.assertEqual((found.finding, found.lost), ("bad areas", len(bad) * UNIT))
+
+    def test_reading_alone_suspects_what_repeats_itself(self) -> None:
+        """A fake with files on it is suspected at its true size; an honest memory, and an empty one, are not."""
+        rng = random.Random(3)
+        for kind, real, wanted in (
+            ("wraps", 2048, "suspected"),
+            ("honest", 8192, "unproven"),
+            ("empty", 8192, "unproven"),
+        ):
+            memory = Memory(8192, real, "honest" if kind == "empty" else kind)
+            for unit in range(0 if kind == "empty" else real):
+                memory.held[unit] = rng.randbytes(UNIT)
+            found = only_read(memory.size, proof.repeats(memory, 1))
+            self.assertEqual((found.finding, found.real), (wanted, real * UNIT if wanted == "suspected" else None))
 
     def test_what_an_earlier_proof_left_is_no_proof(self) -> None:
         """The units of another key are not ours, even in their own place."""

@@ -63,4 +63,4 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show(after(done.run, done.path, arguments.units))
     if done.failure is not None:
         raise done.failure
-    return Status.DONE if done.run.capacity.finding == "whole" else Status.BAD_VERDICT
+    return Status.DONE if done.run.capacity.finding in ("whole", "unproven") else Status.BAD_VERDICT

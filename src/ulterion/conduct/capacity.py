@@ -9,12 +9,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Literal
 
 from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.keeping import open_journal
 from ulterion.conduct.permits import Overwrite, open_device
-from ulterion.core.capacity import UNIT, Capacity, Tally, proven
+from ulterion.core.capacity import UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.core.facts import TargetFacts
 from ulterion.core.units import show_size
@@ -34,6 +35,11 @@ CHUNK = 2**26 // UNIT  # units that are written or read between two looks
 LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
 LEAST = 2**24  # bytes
 MOST_TOLD = 100
+Way = Literal["whole device", "free room", "quick look", "only read"]
+DEVICE: Way = "whole device"
+ROOM: Way = "free room"
+QUICK: Way = "quick look"
+READ: Way = "only read"
 
 
 @dataclass(frozen=True)
@@ -63,7 +69,7 @@ class _Medium:
 
     what: int | bytes
     size: int
-    way: str
+    way: Way
     facts: TargetFacts
     pulse_folder: Path | None = None
     pulse_fd: int | None = None
@@ -114,14 +120,15 @@ def _medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> 
     """Yield what is to be written: the device, with its permit, or a folder of ours that is removed again."""
     path = request.path
     if is_device(path):
-        if request.overwrite.serial is None:
+        if request.overwrite.serial is None and request.quick:
             raise UsageError(
-                f"{path} is written all over to prove it, and what is on it is lost: name its serial number with --overwrite SERIAL"
+                f"{path} is written in places by a quick look, and what is there is lost: name its serial number with --overwrite SERIAL"
             )
         target = open_device(path, request.overwrite, None, request.stall)
         try:
             facts = host.device_facts(path, target.device_name or path.name)
-            yield _Medium(target.fd, target.size // UNIT * UNIT, "whole device", facts, None, target.fd)
+            way = READ if request.overwrite.serial is None else DEVICE
+            yield _Medium(target.fd, target.size // UNIT * UNIT, way, facts, None, target.fd)
         finally:
             target.close()
         return
@@ -146,7 +153,7 @@ def _medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> 
         )
     own = OwnFolder(path, "proof", identity)
     try:
-        yield _Medium(os.fsencode(own.files), size, "free room", facts, own.path)
+        yield _Medium(os.fsencode(own.files), size, ROOM, facts, own.path)
     finally:
         own.remove()
 
@@ -165,7 +172,7 @@ def _blank(request: CapacityRequest, medium: _Medium, identity: str, key: int) -
         warnings=[*host.cautions(medium.facts), *_cached(medium.facts)],
         state=State(name="interrupted", why="in progress"),
         capacity=CapacityRecord(
-            way="quick look" if request.quick else "whole device" if medium.way == "whole device" else "free room",
+            way=QUICK if request.quick else medium.way,
             key=key,
             claimed_bytes=medium.size,
             finding="stopped",
@@ -183,6 +190,12 @@ def _cached(facts: TargetFacts) -> list[str]:
 
 
 def _look(crew: Crew, medium: _Medium, key: int, looked: _Looked, observer: CopyObserver, *, quick: bool) -> None:
+    if medium.way == READ:
+        looked.doing = "reading"
+        observer.begin("looking for repeats", 0)
+        for _, found in crew.run(iter([("compare", (medium.what, medium.size))])):
+            looked.found = only_read(medium.size, found)
+        return
     crew.all_of([("medium", (medium.what, medium.size, key))])
     if quick:
         beginning, _ = quick_units(medium.size)
@@ -208,7 +221,7 @@ def _look(crew: Crew, medium: _Medium, key: int, looked: _Looked, observer: Copy
     for _, tally in crew.run(_chunks("recall", units), pulse):
         looked.tally.merge(tally)
         looked.read_seconds = pulse.seconds
-    where = "it" if medium.way == "whole device" else "the drive under it"
+    where = "it" if medium.way == DEVICE else "the drive under it"
     looked.found = proven(looked.tally, medium.size, units, where=where)
 
 

@@ -16,7 +16,8 @@ from ulterion.core.units import show_percent, show_size_both
 
 UNIT = 4096  # bytes
 MOST_STRETCHES = 1000  # of places that were wrong
-Finding = Literal["whole", "wraps", "swallows", "bad areas", "stopped"]
+Finding = Literal["whole", "wraps", "swallows", "bad areas", "stopped", "suspected", "unproven"]
+"""The last two come of reading alone."""
 Fault = Literal["elsewhere", "nothing", "damaged"]
 KINDS: tuple[Fault, ...] = ("elsewhere", "nothing", "damaged")
 
@@ -163,4 +164,25 @@ def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_f
     rest = f"the first {show_percent(part)} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
     return Capacity(
         "whole", None, claimed, f"no wrap-round of any size and no end before {show_size_both(claimed)}; {rest}"
+    )
+
+
+ENOUGH, ALIKE = 8, 0.9  # units that hold something, from which on, and share of them that are alike, a repeat is told
+
+
+def only_read(claimed: int, repeats: dict[int, tuple[int, int]]) -> Capacity:
+    """Return what reading alone says: (units alike, units compared) by the distance in bytes at which they were compared."""
+    told = {d: (alike, seen) for d, (alike, seen) in repeats.items() if seen >= ENOUGH and alike >= ALIKE * seen}
+    if told:
+        distance = min(told)
+        alike, seen = told[distance]
+        words = f"{alike} of {seen} places hold the same {show_size_both(distance)} further on, as a memory of that size shows that wraps round; only writing proves it"
+        return Capacity("suspected", distance, claimed, words)
+    compared = max((seen for _, seen in repeats.values()), default=0)
+    what = "nothing repeats itself at a power of two" if compared >= ENOUGH else "too little is on it to tell anything"
+    return Capacity(
+        "unproven",
+        None,
+        claimed,
+        f"only read: {what}; to prove it, it must be written: name its serial number with --overwrite SERIAL",
     )

@@ -13,6 +13,7 @@ from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.document import AnyRun
 
 CAPACITY = "capacity"
+UNPROVEN = ("stopped", "suspected", "unproven")  # findings that decide nothing
 
 
 def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:
@@ -20,7 +21,7 @@ def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]
     newest = {
         run.chain[-1]: run
         for run in sorted(runs, key=lambda r: r.started)
-        if isinstance(run, CapacityRun) and run.chain and not run.left_out and run.capacity.finding != "stopped"
+        if isinstance(run, CapacityRun) and run.chain and not run.left_out and run.capacity.finding not in UNPROVEN
     }
     return [
         _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows

@@ -109,3 +109,32 @@ def quick_look(scribe: Scribe) -> Capacity:
         tally.add_wrong(place, 1, "nothing")
     lost_from = lost[0] if lost and not [k for k in kept if k > lost[0]] else None
     return looked(tally, scribe.medium.size, beginning, wraps_at, lost_from)
+
+
+PLACES = 48  # that are compared at each distance
+LEAST_DISTANCE = 2**22  # bytes
+
+
+def repeats(medium: Medium, seed: int, moved: Callable[[int], None] = lambda count: None) -> dict[int, tuple[int, int]]:
+    """Compare what is on a medium with what is a power of two further on, reading alone; return (alike, compared) by distance in bytes.
+
+    Only units that hold something, and not one word over and over, are compared.  Raises TargetFailed.
+    """
+    one, other = aligned(UNIT), aligned(UNIT)
+    rng, found = np.random.Generator(np.random.SFC64(seed)), {}
+    distance = LEAST_DISTANCE
+    while distance <= medium.size // 2:
+        alike = seen = 0
+        within = min(distance, medium.size - distance) // UNIT
+        # where something is likely to be, the beginning, and all over
+        places = [*range(min(PLACES // 2, within)), *(int(p) for p in rng.integers(0, within, PLACES))]
+        for place in dict.fromkeys(places):
+            if medium.read(place * UNIT, one) < UNIT or medium.read(place * UNIT + distance, other) < UNIT:
+                continue
+            moved(2 * UNIT)
+            if np.unique(np.frombuffer(one, dtype=np.uint64)).size > 2:
+                seen += 1
+                alike += bytes(one) == bytes(other)
+        found[distance] = (alike, seen)
+        distance *= 2
+    return found

@@ -18,7 +18,7 @@ from ulterion.core.capacity import Capacity, Tally
 from ulterion.core.errors import TargetFailed
 from ulterion.engine import children
 from ulterion.engine.capacity.media import DeviceMedium, FilesMedium
-from ulterion.engine.capacity.proof import Scribe, quick_look
+from ulterion.engine.capacity.proof import Scribe, quick_look, repeats
 from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
 from ulterion.engine.copies.walk import Entry
 from ulterion.engine.data import aligned, random_words
@@ -162,6 +162,10 @@ class Worker:
         except OSError:
             return None
         return str(summed.hexdigest()) if total == size else None
+
+    def compare(self, given: tuple[int, int]) -> dict[int, tuple[int, int]]:
+        """Read an open device of so many bytes for what repeats itself; raise TargetFailed."""
+        return repeats(DeviceMedium(*given), 1, self._moved)
 
     def prove(self, files: Sequence[tuple[bytes, int, int, str]]) -> list[str]:
         """Read files back past the caches and hold them against (path, size, time, sum); return for each what is wrong, '' for nothing."""

@@ -22,7 +22,7 @@ class Stretch(Written):
 class CapacityRecord(Written):
     """What was written all over, and what came back."""
 
-    way: Literal["whole device", "free room", "quick look"]
+    way: Literal["whole device", "free room", "quick look", "only read"]
     key: Count = Field(description="what every unit bears beside its place")
     claimed_bytes: Count = Field(description="what the medium answers for; of a folder the room that was written")
     written_bytes: Count = 0

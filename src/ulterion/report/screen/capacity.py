@@ -13,7 +13,7 @@ from ulterion.report.capacitydata import Proven
 from ulterion.report.screen.console import Sheet, bullets
 from ulterion.report.words.copied import listed
 
-STYLES = {"whole": "good", "stopped": "open"}
+STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
 KINDS = {"elsewhere": "what was written elsewhere", "nothing": "nothing", "damaged": "something else"}
 
 
@@ -24,7 +24,7 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
         Text(f"{run.target.path}: {one.way}, answers for {show_size_both(one.claimed_bytes)}", style="head")
     ]
     lines.append(Text(one.words, style=STYLES.get(one.finding, "bad")))
-    if one.real_bytes is not None and one.real_bytes < one.claimed_bytes:
+    if one.real_bytes is not None and one.real_bytes < one.claimed_bytes and one.finding != "suspected":
         lines.append(
             Text(
                 f"really there: {show_size_both(one.real_bytes)}, {show_percent(one.real_bytes / one.claimed_bytes)} of what it says"
