@@ -25,9 +25,10 @@ PARALLEL = {"XFER_UDMA_2": "ATA-33", "XFER_UDMA_4": "ATA-66", "XFER_UDMA_5": "AT
 
 def steps(port: Path, device: Path) -> list[Step]:
     """Return the port, and the multiplier before it where the drive is behind one; `device` is the drive's own folder."""
-    number, channel = PORT.fullmatch(port.name), _channel(device)
+    number = PORT.fullmatch(port.name)
     if number is None:
         return []
+    channel = _channel(device)
     host = port / f"link{number[1]}"
     host = host if host.exists() else next(iter(sorted(port.glob("link*"))), host)
     behind = port / f"link{number[1]}.{channel}"

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from ulterion.core.chain import Step
 from ulterion.core.links import Link, known_link
-from ulterion.host import tree
+from ulterion.host import pcie, tree
 
 SAS_RATES = {"1.5 Gbit": "SATA 1.5 Gb/s", "3.0 Gbit": "SAS 3 Gb/s", "6.0 Gbit": "SAS 6 Gb/s", "12.0 Gbit": "SAS 12 Gb/s",
              "22.5 Gbit": "SAS 22.5 Gb/s"}  # fmt: skip
@@ -21,6 +21,7 @@ VIRTUAL = re.compile(r"virtio\d+|vbd-\d+|adapter\d+|nbd\d*|[0-9a-f]{8}-(?:[0-9a-
 """Devices of a hypervisor's buses (the last: channels of VMBus), of the SCSI layer's own test driver, and such."""
 ELSEWHERE = {r"session\d+": "iSCSI", r"rport-[\d:-]+": "Fibre Channel", r"fw\d+\.\d+": "FireWire", r"ndbus\d+": "persistent memory",
              r"vmbus.*": "virtual"}  # fmt: skip
+
 RAID = "0x0104"  # PCI class of RAID controllers (PCI Code and ID Assignment 1.11, 1.2)
 
 
@@ -99,13 +100,12 @@ def _phys(folder: Path) -> list[Path]:
 
 
 def is_ufs(folder: Path) -> bool:
-    """Return whether a folder is a UFS host controller."""
-    driver = tree.name_of_link(folder / "driver") or ""
-    return (
-        driver.startswith("ufshcd")
-        or (folder / "device_descriptor").is_dir()
-        or folder.name.endswith((".ufs", ".ufshc"))
-    )
+    """Return whether a folder is a UFS host controller: on the chip by its name, on PCI by its driver, or by what the driver makes."""
+    if folder.name.endswith((".ufs", ".ufshc")):
+        return True
+    if pcie.ADDRESS.fullmatch(folder.name):
+        return (tree.name_of_link(folder / "driver") or "").startswith("ufshcd")
+    return (folder / "device_descriptor").is_dir()
 
 
 def ufs_link(folder: Path) -> Link | None:
