@@ -129,9 +129,18 @@ class Rooms(FolderCase):
             done = capacity.prove(CapacityRequest(self.store, self.drive, "box"), CopyObserver())
         one = done.run.capacity
         self.assertEqual((one.finding, one.wrong_bytes, one.sound_bytes), ("whole", 0, 64 * 2**20))
+        self.assertTrue(done.run.cache_bypassed)
         self.assertGreater(min(one.write_seconds or 0, one.read_seconds or 0), 0)
         self.assertEqual(list(self.drive.iterdir()), [])
         self.assertEqual([r.id for r in self.opened().runs() if isinstance(r, CapacityRun)], [done.run.id])
+
+    def test_a_file_system_that_bypasses_no_cache_is_told(self) -> None:
+        """The proof is made all the same, and the run says that reading may have come from memory."""
+        with self.room(48 * 2**20), mock.patch.object(media.FilesMedium, "bypasses", return_value=False):
+            done = capacity.prove(CapacityRequest(self.store, self.drive), CopyObserver())
+        self.assertFalse(done.run.cache_bypassed)
+        self.assertIn("refuses to bypass", " ".join(done.run.warnings))
+        self.assertEqual(done.run.capacity.finding, "whole")
 
     def test_bytes_changed_behind_its_back_are_told(self) -> None:
         """With their place and their size."""

@@ -133,6 +133,29 @@ class Whole(CopyCase):
         self.json_of("copy", "short", "target", "--no-ends", "--passes", "1", "--keep")
         self.assertEqual((self.target / "short/a").read_bytes(), (self.source / "a").read_bytes())
 
+    def test_copies_of_one_task_are_compared(self) -> None:
+        """Beside a timing by hand of the same, against the direct hookup's copies; a copy that lacks a file is no figure."""
+        hookups = "".join(
+            f'[hookups.{n}]\nchain = ["p", "d"]\ntarget = "{t}"\n{d}\n'
+            for n, t, d in (("direct", "target", "direct = true"), ("box", "other", ""))
+        )
+        self.write(
+            "review.toml",
+            f'schema = 1\n[ports.p]\nlink = "USB 10 Gb/s"\n[parts.d]\nname = "D"\nkind = "drive"\n{hookups}',
+        )
+        (self.folder / "other").mkdir()
+        self.fill(a=3_000_000)
+        for hookup in ("direct", "box"):
+            self.json_of("copy", "source", "--to", hookup, "--no-ends", "--task", "clips")
+        self.ulterion("clock", "--hookup", "box", "--task", "clips", "4.2 GB in 1m12s")
+        rows = self.json_of("compare")["clocked"]
+        self.assertEqual({(r["hookup"], r["copied"], r["against"]) for r in rows},
+                         {("direct", True, None), ("box", True, "direct"), ("box", False, "direct")})  # fmt: skip
+        box = next(r for r in rows if r["hookup"] == "box" and r["copied"])
+        self.assertIsNotNone(box["ratio_low"])
+        run = next(r for r in self.opened().runs() if isinstance(r, CopyRun))
+        self.assertEqual(run.with_copied(files=2).rates, ())
+
     def test_made_sets(self) -> None:
         """The same files for the same name, size and seed; as many bytes as asked for; gone afterwards at both ends."""
         for name in sets.SETS:

@@ -233,8 +233,16 @@ def _ethernet() -> tuple[Link, ...]:
 
 
 LINKS: tuple[Link, ...] = (
-    *USB, *THUNDERBOLT, *SATA, *SAS, *_parallel_ata(), *_pcie(), *_cards(), *_cards_over_pcie(), *_ethernet(),
-)  # fmt: skip
+    *USB,
+    *THUNDERBOLT,
+    *SATA,
+    *SAS,
+    *_parallel_ata(),
+    *_pcie(),
+    *_cards(),
+    *_cards_over_pcie(),
+    *_ethernet(),
+)
 
 
 def _key(text: str) -> str:

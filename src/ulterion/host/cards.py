@@ -34,13 +34,22 @@ TIMINGS = {
 }
 """Timing numbers and the link each stands for; 0 is the mode that a card begins in."""
 FIRST = {False: "SD default speed", True: "eMMC legacy"}
-SLOT_CAN = ((19, "SD UHS-I SDR104"), (18, "SD UHS-I SDR50"), (20, "SD UHS-I DDR50"), (17, "SD UHS-I SDR25"),
-            (2, "SD high speed"))  # fmt: skip
+SLOT_CAN = (
+    (19, "SD UHS-I SDR104"),
+    (18, "SD UHS-I SDR50"),
+    (20, "SD UHS-I DDR50"),
+    (17, "SD UHS-I SDR25"),
+    (2, "SD high speed"),
+)
 """Bits of a slot's `caps` and the mode of SD cards each stands for."""
 MEMORY_CAN = ((0xC0, "eMMC HS400"), (0x30, "eMMC HS200"), (0x0C, "eMMC DDR52"), (0x02, "eMMC HS52"))
 """Bits of DEVICE_TYPE of soldered memory."""
-SLOT_CAN_MEMORY = (("caps2", 0x18000, "eMMC HS400"), ("caps2", 0x60, "eMMC HS200"), ("caps", 0x3800, "eMMC DDR52"),
-                   ("caps", 0x2, "eMMC HS52"))  # fmt: skip
+SLOT_CAN_MEMORY = (
+    ("caps2", 0x18000, "eMMC HS400"),
+    ("caps2", 0x60, "eMMC HS200"),
+    ("caps", 0x3800, "eMMC DDR52"),
+    ("caps", 0x2, "eMMC HS52"),
+)
 EIGHT_BITS = 0x40  # of `caps`
 DEVICE_TYPE = 196  # byte of ext_csd
 UHS_GRADE = 14  # byte of the SD status whose upper half is the UHS speed grade

@@ -14,13 +14,23 @@ from ulterion.core.chain import Step
 from ulterion.core.links import Link, known_link
 from ulterion.host import pcie, tree
 
-SAS_RATES = {"1.5 Gbit": "SATA 1.5 Gb/s", "3.0 Gbit": "SAS 3 Gb/s", "6.0 Gbit": "SAS 6 Gb/s", "12.0 Gbit": "SAS 12 Gb/s",
-             "22.5 Gbit": "SAS 22.5 Gb/s"}  # fmt: skip
+SAS_RATES = {
+    "1.5 Gbit": "SATA 1.5 Gb/s",
+    "3.0 Gbit": "SAS 3 Gb/s",
+    "6.0 Gbit": "SAS 6 Gb/s",
+    "12.0 Gbit": "SAS 12 Gb/s",
+    "22.5 Gbit": "SAS 22.5 Gb/s",
+}
 TUNNELLED = {"SAS 3 Gb/s": "SATA 3 Gb/s", "SAS 6 Gb/s": "SATA 6 Gb/s"}  # of SATA drives on SAS ports
 VIRTUAL = re.compile(r"virtio\d+|vbd-\d+|adapter\d+|nbd\d*|[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}")
 """Devices of a hypervisor's buses (the last: channels of VMBus), of the SCSI layer's own test driver, and such."""
-ELSEWHERE = {r"session\d+": "iSCSI", r"rport-[\d:-]+": "Fibre Channel", r"fw\d+\.\d+": "FireWire", r"ndbus\d+": "persistent memory",
-             r"vmbus.*": "virtual"}  # fmt: skip
+ELSEWHERE = {
+    r"session\d+": "iSCSI",
+    r"rport-[\d:-]+": "Fibre Channel",
+    r"fw\d+\.\d+": "FireWire",
+    r"ndbus\d+": "persistent memory",
+    r"vmbus.*": "virtual",
+}
 
 RAID = "0x0104"  # PCI class of RAID controllers (PCI Code and ID Assignment 1.11, 1.2)
 

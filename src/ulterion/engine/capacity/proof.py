@@ -41,7 +41,7 @@ class Scribe:
             self._moved(step * UNIT)
 
     def check(self, first: int, count: int, tally: Tally) -> None:
-        """Read units in a row and count what they hold; what cannot be read is damaged."""
+        """Read units in a row and count what they hold; what is not there is damaged.  Raises TargetFailed where reading fails."""
         for start in range(first, first + count, len(self._words)):
             step = min(len(self._words), first + count - start)
             read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT

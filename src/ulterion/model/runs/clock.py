@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -116,14 +115,3 @@ class Recovery:
     def run(self, state: State) -> ClockRun:
         """Return the run with its state."""
         return self._run.model_copy(update={"state": state})
-
-
-def of_task(runs: Sequence[object], hookup: str, task: str, direction: Direction) -> list[ClockRun]:
-    """Return the runs of a task on a hookup that count."""
-    return [
-        r
-        for r in runs
-        if isinstance(r, ClockRun)
-        and (r.hookup, r.clock.task, r.clock.direction) == (hookup, task, direction)
-        and not r.left_out
-    ]

@@ -101,8 +101,10 @@ class CopyRun(Header):
 
     @property
     def rates(self) -> tuple[float, ...]:
-        """Bytes per second of each pass in which everything was copied and nothing arrived wrong."""
-        return tuple(p.rate for p in self.copied.passes if p.bytes and not p.wrong_count)
+        """Bytes per second of each pass in which every file was copied and nothing arrived wrong."""
+        return tuple(
+            p.rate for p in self.copied.passes if p.bytes and p.files == self.copied.files and not p.wrong_count
+        )
 
     @property
     def kept_words(self) -> str:

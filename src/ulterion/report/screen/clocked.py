@@ -18,8 +18,16 @@ from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.clocked import WAYS, rate_words, remarks, task_words
 from ulterion.report.words.columns import align_points, show_ratio
 
-COLUMNS = (("what", "left"), ("how", "left"), ("hookup", "left"), ("rate", "right"), ("95 % interval", "right"), ("ratio", "right"),
-           ("to one", "left"), ("verdict", "left"))  # fmt: skip
+COLUMNS = (
+    ("what", "left"),
+    ("how", "left"),
+    ("hookup", "left"),
+    ("rate", "right"),
+    ("95 % interval", "right"),
+    ("ratio", "right"),
+    ("to one", "left"),
+    ("verdict", "left"),
+)
 AGAINST = {
     False: "its like",
     True: "measured",
