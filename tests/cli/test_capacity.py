@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import json
 import random
 import signal
 import time
 import unittest
+from typing import Any
 from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import PEAK_READ, FolderCase, simulate
-from ulterion.conduct import capacity
-from ulterion.conduct.capacity import CapacityRequest
+from tests.support import BENCH, PEAK_READ, FolderCase, simulate
+from ulterion.conduct import capacity, proofmedia
 from ulterion.conduct.copyrequest import CopyObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.core.capacity import UNIT, Capacity, Tally, only_read, proven
+from ulterion.core.errors import TargetFailed
 from ulterion.engine.capacity import media, proof
 from ulterion.engine.capacity.proof import Scribe, quick_look
 from ulterion.model.runs.capacity import CapacityRun
+from ulterion.sim.memory import Memory as SimMemory
 
 
 class Memory:
@@ -102,6 +107,34 @@ class Fakes(unittest.TestCase):
             found = only_read(memory.size, proof.repeats(memory, 1))
             self.assertEqual((found.finding, found.real), (wanted, real * UNIT if wanted == "suspected" else None))
 
+    def test_what_gives_errors_is_a_bad_area_and_what_is_gone_is_gone(self) -> None:
+        """Errors of reading and of writing are laid to pieces of 64 KiB; where nothing answers any more, that is raised."""
+
+        class Failing(Memory):
+            broken: frozenset[int] = frozenset(range(2000, 2016)) | {3000}
+            gone = False
+
+            def write(self, place: int, data: memoryview) -> None:
+                if self.gone or place == 4096 * UNIT:  # one block is refused
+                    raise TargetFailed("Input/output error")
+                super().write(place, data)
+
+            def read(self, place: int, into: memoryview) -> int:
+                if self.gone or self.broken & set(range(place // UNIT, (place + len(into)) // UNIT)):
+                    raise TargetFailed("Input/output error")
+                return super().read(place, into)
+
+        memory = Failing(6000, 6000, "honest")
+        scribe, tally = Scribe(memory, 7), Tally()
+        scribe.write(0, 6000)
+        scribe.check(0, 6000, tally)
+        self.assertEqual((tally.unreadable, tally.nothing, tally.sound), (32, 1024, 6000 - 32 - 1024))
+        self.assertEqual(proven(tally, memory.size, 6000).finding, "bad areas")
+        memory.gone = True
+        for act in (lambda: scribe.write(0, 1), lambda: scribe.check(0, 1, tally), lambda: scribe.one(0)):
+            with self.assertRaises(TargetFailed):
+                act()
+
     def test_what_an_earlier_proof_left_is_no_proof(self) -> None:
         """The units of another key are not ours, even in their own place."""
         memory = Memory(200, 200, "honest")
@@ -119,14 +152,17 @@ class Rooms(FolderCase):
         self.store, self.drive = self.review(), self.folder / "drive"
         self.drive.mkdir()
 
+    def asked(self, hookup: str | None = None) -> CapacityRequest:
+        return CapacityRequest(Place(self.store, self.folder, str(self.drive), hookup))
+
     def room(self, free: int) -> mock._patch:  # type: ignore[type-arg]
         facts = mock.Mock(f_blocks=free, f_bavail=free, f_frsize=1)
-        return mock.patch.object(capacity.os, "statvfs", return_value=facts)  # type: ignore[attr-defined]
+        return mock.patch.object(proofmedia.os, "statvfs", return_value=facts)  # type: ignore[attr-defined]
 
     def test_the_free_room_is_proven_and_given_back(self) -> None:
         """Several files, all sound; the folder as empty as before; the run in the review, with both rates."""
         with self.room(80 * 2**20), mock.patch.object(media, "PART", 2**24):
-            done = capacity.prove(CapacityRequest(self.store, self.drive, "box"), CopyObserver())
+            done = capacity.prove(self.asked("box"), CopyObserver())
         one = done.run.capacity
         self.assertEqual((one.finding, one.wrong_bytes, one.sound_bytes), ("whole", 0, 64 * 2**20))
         self.assertTrue(done.run.cache_bypassed)
@@ -137,7 +173,7 @@ class Rooms(FolderCase):
     def test_a_file_system_that_bypasses_no_cache_is_told(self) -> None:
         """The proof is made all the same, and the run says that reading may have come from memory."""
         with self.room(48 * 2**20), mock.patch.object(media.FilesMedium, "bypasses", return_value=False):
-            done = capacity.prove(CapacityRequest(self.store, self.drive), CopyObserver())
+            done = capacity.prove(self.asked(), CopyObserver())
         self.assertFalse(done.run.cache_bypassed)
         self.assertIn("refuses to bypass", " ".join(done.run.warnings))
         self.assertEqual(done.run.capacity.finding, "whole")
@@ -155,7 +191,7 @@ class Rooms(FolderCase):
 
         drive = self.drive
         with self.room(48 * 2**20):
-            done = capacity.prove(CapacityRequest(self.store, self.drive), Spoil())
+            done = capacity.prove(self.asked(), Spoil())
         one = done.run.capacity
         self.assertEqual((one.finding, one.wrong_bytes, one.stretches[0].first), ("bad areas", UNIT, 5 * UNIT))
 
@@ -170,7 +206,7 @@ class Rooms(FolderCase):
         store = self.opened()
         simulate(store, "direct", [PEAK_READ])
         with self.room(48 * 2**20):
-            done = capacity.prove(CapacityRequest(store, self.drive, "direct"), CopyObserver())
+            done = capacity.prove(self.asked("direct"), CopyObserver())
         (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
         self.assertEqual(row["verdict"], "stated, not proved")
         self.assertIn("of it were free, and are proved", row["why"])
@@ -199,11 +235,96 @@ class Rooms(FolderCase):
         """A folder that is none, a quick look at files, a permit for a folder, a simulated hookup, no room."""
         for arguments, words in (
             (("nowhere",), "neither a folder nor a device"), (("drive", "--quick"), "needs the raw device"), (("drive", "--overwrite", "X"), "for raw devices"),
-            (("--hookup", "direct"), "simulated bench"), ((), "nothing to prove"),
+            (("drive", "--resume"), "not left full"), ((), "nothing to prove"),
         ):  # fmt: skip
             self.refused("capacity", *arguments, says=words)
         with self.room(2**20):
             self.refused("capacity", "drive", says="too little to prove")
+
+
+class Simulated(FolderCase):
+    """Memories of the simulated bench: the whole command in virtual time."""
+
+    def bench(self, drive: str = "", faults: str = "") -> None:
+        told = f'model = "Test Drive"\ncapacity = "64 GB"\n{drive}'
+        self.store = self.review(
+            bench=BENCH.replace('model = "Test Drive"', told).replace('capacity = "1 TB"', "") + faults
+        )
+
+    def proof(self, *arguments: str, status: int = 0) -> Any:
+        done = self.ulterion("capacity", "--hookup", "direct", *arguments, "--review", ".", "--json")
+        self.assertEqual(done.returncode, status, done.stderr)
+        return json.loads(done.stdout)["run"]["capacity"]
+
+    def test_each_kind_is_found_with_its_size(self) -> None:
+        """Wrapping, swallowing, bad places, honest: by the proof, and by the quick look what it promises."""
+        for drive, finding, real in (
+            ('real_capacity = "15123456789 B"', "wraps", 15123456789 // UNIT * UNIT),
+            ('real_capacity = "20 GB"\nswallows = true', "swallows", 20 * 10**9 // UNIT * UNIT),
+            ('bad_areas = [{at = "4 GiB", size = "8 KiB"}, {at = "40 GiB", size = "1 MiB"}]', "bad areas", None),
+            ("", "whole", 64 * 10**9),
+        ):
+            self.bench(drive)
+            status = 0 if finding == "whole" else 4
+            full, quick = (
+                self.proof(status=status),
+                self.proof("--quick", status=0 if finding == "bad areas" else status),
+            )
+            self.assertEqual((full["finding"], full["way"]), (finding, "whole device"))
+            self.assertEqual(quick["finding"], "whole" if finding == "bad areas" else finding)
+            if real is not None:
+                self.assertEqual(full["real_bytes"], real)
+            else:
+                self.assertEqual((full["damaged_bytes"], len(full["stretches"])), (4096 * 258, 2))
+        self.assertAlmostEqual(full["write_seconds"], 64e9 / 2e9, delta=0.5)  # what the bench says it writes
+        self.assertEqual((sum(full["wrote"]), sum(full["read"])), (64 * 10**9, 64 * 10**9))
+
+    def test_a_proof_that_was_cut_off_goes_on(self) -> None:
+        """Pulled out twice: each part begins where the last was on the medium; together they say what one would have."""
+        self.bench('real_capacity = "20 GB"', '[[faults]]\npart = "drive"\nwhat = "pulled out"\nafter = "25 s"\n')
+        first = self.proof(status=3)
+        self.assertEqual((first["finding"], first["read_bytes"]), ("stopped", 0))
+        self.assertGreater(first["written_bytes"], 20 * 10**9)
+        parts = [first]
+        while parts[-1]["finding"] == "stopped":
+            parts.append(self.proof("--resume", status=3 if len(parts) < 2 else 4))
+        whole, last = parts[-1], parts[-2]
+        self.assertEqual((whole["key"], whole["finding"], whole["read_bytes"]), (first["key"], "wraps", 64 * 10**9))
+        self.assertEqual(whole["real_bytes"], 20 * 10**9 // UNIT * UNIT)
+        self.assertGreaterEqual(last["written_bytes"] + last["read_bytes"], first["written_bytes"])
+        self.refused("capacity", "--hookup", "direct", "--resume", says="was cut off while it could go on")
+
+
+class Places(unittest.TestCase):
+    @given(
+        st.lists(st.tuples(st.integers(0, 39), st.integers(1, 12)), max_size=12),
+        st.integers(3, 40), st.booleans(), st.lists(st.tuples(st.integers(0, 39), st.integers(1, 5)), max_size=3),
+    )  # fmt: skip
+    @settings(max_examples=200, deadline=None)
+    def test_stretches_say_what_cell_after_cell_would(
+        self, writes: list[tuple[int, int]], real: int, swallows: bool, bad: list[tuple[int, int]]
+    ) -> None:
+        """Against a memory that keeps each unit by itself, written in any order."""
+        memory = SimMemory(40 * UNIT, real * UNIT, swallows=swallows, bad=[(a * UNIT, n * UNIT) for a, n in bad])
+        cells: dict[int, int] = {}
+        for first, count in writes:
+            count = min(count, 40 - first)
+            memory.write(first, count)
+            for place in range(first, first + count):
+                if place < real or not swallows:
+                    cells[place % real] = place
+        spoiled = {c for a, n in bad for c in range(a, a + n)}
+        for place in range(40):
+            cell = place % real if place < real or not swallows else None
+            wanted = None if cell is None else "bad" if cell in spoiled else cells.get(cell)
+            (found,) = memory.read(place, 1)
+            self.assertEqual(found.owner, wanted)
+        told = {
+            s.first + i: s.owner + i if isinstance(s.owner, int) else s.owner
+            for s in memory.read(0, 40)
+            for i in range(s.count)
+        }
+        self.assertEqual(told, {p: next(memory.read(p, 1)).owner for p in range(40)})
 
 
 if __name__ == "__main__":

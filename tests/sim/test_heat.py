@@ -11,7 +11,6 @@ from ulterion.core.errors import UsageError
 from ulterion.core.workload import parse_workload
 from ulterion.sim.bench import load_bench
 from ulterion.sim.sharing import allot, ways_shared
-from ulterion.sim.state import Memory
 from ulterion.sim.target import SimTarget
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
@@ -111,15 +110,6 @@ class Time(FolderCase):
             self.target(HEAT.replace('resumes_at = "72 C"\n', ""))
         with self.assertRaisesRegex(UsageError, "write it in quotes|J/K"):
             self.target(HEAT.replace('capacity = "10 J/K"', 'capacity = "10 K/W"'))
-
-    def test_a_medium_that_wraps_reads_back_what_came_last(self) -> None:
-        """512 GB stated, 32 GB real: the block at 32 GB is the block at 0."""
-        memory = Memory(512 * 10**9, 32 * 10**9)
-        memory.write(0, 1)
-        memory.write(32 * 10**9, 2)
-        self.assertEqual((memory.read(0), memory.read(64 * 10**9), memory.read(4096)), (2, 2, None))
-        with self.assertRaises(UsageError):
-            memory.write(512 * 10**9, 3)
 
 
 class Hubs(FolderCase):

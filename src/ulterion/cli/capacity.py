@@ -26,6 +26,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="a raw device: a few hundred places instead of all of it; finds every wrap-round and every end, not bad areas",
     )
+    parser.add_argument(
+        "--resume", action="store_true", help="go on with the newest proof of this device that was cut off"
+    )
     options.add_device(parser)
     options.add_stall(parser)
     options.add_review(parser)
@@ -37,24 +40,21 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Prove it, keep the run, show it."""
     from ulterion.cli.copy import copy_display
     from ulterion.cli.signals import stoppable
-    from ulterion.conduct.capacity import CapacityRequest, prove
+    from ulterion.conduct.capacity import prove
     from ulterion.conduct.permits import Overwrite
     from ulterion.conduct.place import Place
+    from ulterion.conduct.proofmedia import CapacityRequest
     from ulterion.core.errors import UsageError
     from ulterion.report.screen.capacity import after, capacity_as_data
 
     review = options.review_for(arguments, env.folder, env.tell)
     place = Place(review, env.folder, str(arguments.path) if arguments.path else None, arguments.hookup)
-    if place.simulated:
-        raise UsageError(
-            f"hookup '{arguments.hookup}' is on the simulated bench, which has no memory to be proven; name a real folder or device"
-        )
-    if place.path is None:
+    if place.where is None:
         raise UsageError(
             "nothing to prove: name a folder on the drive, its device, or a hookup of the review with --hookup"
         )
     permit = Overwrite(arguments.overwrite, arguments.lose_contents)
-    request = CapacityRequest(review, place.path, arguments.hookup, permit, arguments.quick, arguments.stall)
+    request = CapacityRequest(place, permit, arguments.quick, arguments.resume, arguments.stall)
     with stoppable(), closing(copy_display(arguments, env)) as display:
         done = prove(request, display)
     if arguments.json:

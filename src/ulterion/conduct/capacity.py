@@ -2,57 +2,26 @@
 
 from __future__ import annotations
 
-import datetime
-import os
 import secrets
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
 
-from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.keeping import open_journal
-from ulterion.conduct.permits import Overwrite, open_device
-from ulterion.core.capacity import UNIT, Capacity, Tally, only_read, proven
+from ulterion.conduct.proofmedia import DEVICE, QUICK, READ, CapacityRequest, Medium, medium
+from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
-from ulterion.core.facts import TargetFacts
-from ulterion.core.units import show_size
-from ulterion.core.version import __version__
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import Pulse
-from ulterion.engine.copies.crew import Crew, Job
-from ulterion.engine.device import is_device
-from ulterion.host import facts as host
-from ulterion.host.activity import pulse_of
-from ulterion.host.loops import is_cached
+from ulterion.engine.copies.crew import Does
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
-from ulterion.model.store import ReviewFolder
 
 CHUNK = 2**26 // UNIT  # units that are written or read between two looks
-LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
-LEAST = 2**24  # bytes
+KEPT_EVERY = 10.0  # seconds between two times that what was written is forced onto the medium and noted
 MOST_TOLD = 100
 THROUGH_CACHE = "the file system refuses to bypass the system's cache: it was emptied of each file before it was read, as far as the system does that"
-Way = Literal["whole device", "free room", "quick look", "only read"]
-DEVICE: Way = "whole device"
-ROOM: Way = "free room"
-QUICK: Way = "quick look"
-READ: Way = "only read"
-
-
-@dataclass(frozen=True)
-class CapacityRequest:
-    """What is to be proven: a path (device or folder) of a review's hookup or of none; how, and by which permit."""
-
-    review: ReviewFolder
-    path: Path
-    hookup: str | None = None
-    overwrite: Overwrite = field(default_factory=Overwrite)
-    quick: bool = False
-    stall: float = 60.0
 
 
 @dataclass
@@ -65,24 +34,20 @@ class CapacityDone:
 
 
 @dataclass
-class _Medium:
-    """What is written all over: an open device or a folder; bytes."""
-
-    what: int | bytes
-    size: int
-    way: Way
-    facts: TargetFacts
-    pulse_folder: Path | None = None
-    pulse_fd: int | None = None
-
-
-@dataclass
 class _Looked:
-    """What came of it so far."""
+    """What came of it so far.
 
-    tally: Tally
-    wrote: list[int]
-    read: list[int]
+    Attributes:
+        written: units that are on the medium; `checked` those that were read back, with their `tally`.
+        wrote, read: bytes of each second; `write_seconds`, `read_seconds` of all of it.
+        before: seconds of writing and reading in the parts before this one.
+    """
+
+    tally: Tally = field(default_factory=Tally)
+    written: int = 0
+    checked: int = 0
+    wrote: list[int] = field(default_factory=list)
+    read: list[int] = field(default_factory=list)
     write_seconds: float | None = None
     read_seconds: float | None = None
     found: Capacity | None = None
@@ -92,24 +57,20 @@ class _Looked:
 
 def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
     """Prove a capacity and keep the run; a target that fails, or a stop by hand, is a run too.  Raises UsageError before anything is written."""
-    identity, key = secrets.token_hex(3), secrets.randbits(62) | 1
-    with _medium(request, identity, observer) as medium:
-        run = _blank(request, medium, identity, key)
+    identity = secrets.token_hex(3)
+    with medium(request, identity, observer) as found:
+        before = _cut_off(request, found) if request.resume else None
+        run = _blank(request, found, identity, before)
         journal = open_journal(request.review, run)
         saved, failure = False, None
-        looked, state = _Looked(Tally(), [], []), State(name="complete")
+        looked, state = _taken_up(before), State(name="complete")
         try:
-            pulse = (
-                pulse_of(medium.pulse_fd)
-                if medium.pulse_fd is not None
-                else pulse_under(medium.pulse_folder or request.path)
-            )
-            with Crew(1, request.stall, pulse) as crew:
+            with found.crew() as crew:
                 try:
-                    _look(crew, medium, key, looked, observer, quick=request.quick)
+                    _look(crew, found, run.capacity.key, looked, observer, lambda: journal.proof(_record(run, looked)))
                 except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
                     failure, state = _failure(error, looked)
-            done, path = request.review.finish(_filled(run, medium, looked, state), journal.path)
+            done, path = request.review.finish(_filled(run, found, looked, state), journal.path)
             saved = True
             assert isinstance(done, CapacityRun)
             return CapacityDone(done, path, failure)
@@ -117,118 +78,132 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
             journal.close(remove=saved)
 
 
-@contextmanager
-def _medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> Iterator[_Medium]:
-    """Yield what is to be written: the device, with its permit, or a folder of ours that is removed again."""
-    path = request.path
-    if is_device(path):
-        if request.overwrite.serial is None and request.quick:
-            raise UsageError(
-                f"{path} is written in places by a quick look, and what is there is lost: name its serial number with --overwrite SERIAL"
-            )
-        target = open_device(path, request.overwrite, None, request.stall)
-        try:
-            facts = host.device_facts(path, target.device_name or path.name)
-            way = READ if request.overwrite.serial is None else DEVICE
-            yield _Medium(target.fd, target.size // UNIT * UNIT, way, facts, None, target.fd)
-        finally:
-            target.close()
-        return
-    if request.overwrite.serial is not None:
-        raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is proven in files of its own")
-    if not path.is_dir():
-        raise UsageError(
-            f"{path} is neither a folder nor a device; name the folder where the drive is mounted, or its device"
-        )
-    if request.quick:
-        raise UsageError(
-            "the quick look needs the raw device: files do not choose where they lie; leave --quick out, or name the device"
-        )
-    for left in sweep(path):
-        observer.remark(f"{left} was left by a run that was ended; it was removed")
-    facts, room = host.target_facts(path), os.statvfs(path)
-    kept = max(LEFT_LEAST, round(room.f_blocks * room.f_frsize * LEFT_SHARE))
-    size = (room.f_bavail * room.f_frsize - kept) // (2**20) * 2**20
-    if size < LEAST:
-        raise UsageError(
-            f"{path} has {show_size(room.f_bavail * room.f_frsize)} free, too little to prove anything; make room"
-        )
-    own = OwnFolder(path, "proof", identity)
-    try:
-        yield _Medium(os.fsencode(own.files), size, ROOM, facts, own.path)
-    finally:
-        own.remove()
+def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
+    """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
+    mine = [s for s in request.review.skims() if s.kind == "capacity" and s.hookup == request.place.hookup]
+    for run in reversed(request.review.whole(mine)):
+        if not isinstance(run, CapacityRun) or run.target.serial != found.facts.serial:
+            continue
+        if run.capacity.way != DEVICE or run.capacity.claimed_bytes != found.size:
+            continue
+        if run.state.name != "complete" and run.capacity.written_bytes:
+            return run
+        break
+    raise UsageError(
+        f"no proof of {found.facts.path} was cut off while it could go on; leave --resume out to begin one"
+    )
 
 
-def _blank(request: CapacityRequest, medium: _Medium, identity: str, key: int) -> CapacityRun:
-    review = request.review.review
-    bench = host.bench_facts({"ulterion": __version__}, review.bench.room)
+def _blank(request: CapacityRequest, found: Medium, identity: str, before: CapacityRun | None) -> CapacityRun:
+    place = request.place
     return CapacityRun(
         id=identity,
-        started=datetime.datetime.now(datetime.UTC),
-        hookup=request.hookup,
-        chain=list(review.hookup(request.hookup).chain) if request.hookup else [],
-        target=medium.facts,
-        bench=replace(bench, host=review.bench.host or bench.host),
+        started=found.began,
+        hookup=place.hookup,
+        chain=place.chain,
+        target=found.facts,
+        bench=found.bench,
         cache_bypassed=True,
-        warnings=[*host.cautions(medium.facts), *_cached(medium.facts)],
+        warnings=list(found.warnings),
         state=State(name="interrupted", why="in progress"),
         capacity=CapacityRecord(
-            way=QUICK if request.quick else medium.way,
-            key=key,
-            claimed_bytes=medium.size,
+            way=found.way,
+            key=before.capacity.key if before else secrets.randbits(62) | 1,
+            goes_on_from=before.id if before else None,
+            claimed_bytes=found.size,
             finding="stopped",
             words="it was not finished",
         ),
     )
 
 
-def _cached(facts: TargetFacts) -> list[str]:
-    if facts.device is None or not is_cached(facts.device):
-        return []
-    return [
-        f"{facts.device} answers from the system's memory: nothing is proven of what lies under it; set it up with --direct-io=on"
-    ]
+def _taken_up(before: CapacityRun | None) -> _Looked:
+    """Return what an earlier part came to."""
+    if before is None:
+        return _Looked()
+    one = before.capacity
+    kinds = {kind: getattr(one, f"{kind}_bytes") // UNIT for kind in KINDS}
+    tally = Tally(one.sound_bytes // UNIT, **kinds, distance=one.distance_bytes // UNIT)
+    tally.stretches = [(s.first // UNIT, s.bytes // UNIT, s.kind) for s in one.stretches]
+    return _Looked(
+        tally,
+        one.written_bytes // UNIT,
+        one.read_bytes // UNIT,
+        list(one.wrote),
+        list(one.read),
+        one.write_seconds,
+        one.read_seconds,
+    )
 
 
-def _look(crew: Crew, medium: _Medium, key: int, looked: _Looked, observer: CopyObserver, *, quick: bool) -> None:
-    if medium.way == READ:
+def _look(
+    crew: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
+) -> None:
+    if found.way == READ:
         looked.doing = "reading"
         observer.begin("looking for repeats", 0)
-        for _, found in crew.run(iter([("compare", (medium.what, medium.size))])):
-            looked.found = only_read(medium.size, found)
+        for _, seen in crew.run(iter([("compare", (found.what, found.size))])):
+            looked.found = only_read(found.size, seen)
         return
-    (looked.bypassed,) = crew.all_of([("medium", (medium.what, medium.size, key))])
-    if quick:
-        beginning, _ = quick_units(medium.size)
-        looked.doing = "the quick look"
-        observer.begin("quick look", 3 * beginning * UNIT)
-        pulse = Pulse(crew, observer.tick)
-        for _, found in crew.run(iter([("glance", None)]), pulse):
-            looked.found = found
-        looked.write_seconds = pulse.seconds
+    for _, bypassed in crew.run(iter([("medium", (found.what, found.size, key, looked.written))])):
+        looked.bypassed = bypassed
+    if found.way == QUICK:
+        _glance(crew, found, looked, observer)
         return
-    units = medium.size // UNIT
-    observer.begin("writing", medium.size)
+    _write(crew, found, looked, observer, keep)
+    _read(crew, found, looked, observer, keep)
+    where = "it" if found.way == DEVICE else "the drive under it"
+    looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
+
+
+def _glance(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver) -> None:
+    beginning, _ = quick_units(found.size)
+    looked.doing = "the quick look"
+    observer.begin("quick look", 3 * beginning * UNIT)
     pulse = Pulse(crew, observer.tick)
-    looked.wrote = pulse.intervals
-    for _ in crew.run(_chunks("scribble", units), pulse):
-        looked.write_seconds = pulse.seconds
-    for _ in crew.run(iter([("settle", None)]), pulse):
-        looked.write_seconds = pulse.seconds
+    for _, seen in crew.run(iter([("glance", None)]), pulse):
+        looked.found = seen
+    looked.write_seconds = pulse.seconds
+
+
+def _write(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+    """Write what is not yet written, forced onto the medium and noted every few seconds."""
+    units = found.size // UNIT
+    if looked.written == units:
+        return
+    observer.begin("writing", (units - looked.written) * UNIT)
+    pulse, earlier, seconds = Pulse(crew, observer.tick), looked.wrote, looked.write_seconds or 0.0
+    noted = crew.now()
+    for first, count in _chunks(looked.written, units):
+        list(crew.run(iter([("scribble", (first, count))]), pulse))
+        if crew.now() - noted >= KEPT_EVERY or first + count == units:
+            list(crew.run(iter([("settle", None)]), pulse))
+            looked.written, looked.write_seconds = first + count, seconds + pulse.seconds
+            looked.wrote, noted = [*earlier, *pulse.intervals], crew.now()
+            keep()
+    looked.wrote = [*earlier, *pulse.end()]
+
+
+def _read(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+    """Read back what is not yet read back."""
+    units = found.size // UNIT
     looked.doing = "reading back"
-    observer.begin("reading back", medium.size)
-    pulse = Pulse(crew, observer.tick)
-    looked.read = pulse.intervals
-    for _, tally in crew.run(_chunks("recall", units), pulse):
-        looked.tally.merge(tally)
-        looked.read_seconds = pulse.seconds
-    where = "it" if medium.way == DEVICE else "the drive under it"
-    looked.found = proven(looked.tally, medium.size, units, where=where)
+    observer.begin("reading back", (units - looked.checked) * UNIT)
+    pulse, earlier, seconds = Pulse(crew, observer.tick), looked.read, looked.read_seconds or 0.0
+    noted = crew.now()
+    for first, count in _chunks(looked.checked, units):
+        for _, tally in crew.run(iter([("recall", (first, count))]), pulse):
+            looked.tally.merge(tally)
+            looked.checked, looked.read_seconds = first + count, seconds + pulse.seconds
+            looked.read = [*earlier, *pulse.intervals]
+        if crew.now() - noted >= KEPT_EVERY:
+            noted = crew.now()
+            keep()
+    looked.read = [*earlier, *pulse.end()]
 
 
-def _chunks(name: str, units: int) -> Iterator[Job]:
-    return ((name, (first, min(CHUNK, units - first))) for first in range(0, units, CHUNK))
+def _chunks(first: int, units: int) -> Iterator[tuple[int, int]]:
+    return ((start, min(CHUNK, units - start)) for start in range(first, units, CHUNK))
 
 
 def _failure(error: BaseException, looked: _Looked) -> tuple[UlterionError, State]:
@@ -239,14 +214,16 @@ def _failure(error: BaseException, looked: _Looked) -> tuple[UlterionError, Stat
     return Interrupted(why), State(name="interrupted", why=why)
 
 
-def _filled(run: CapacityRun, medium: _Medium, looked: _Looked, state: State) -> CapacityRun:
+def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
+    """Return the record of a proof as far as it came."""
     tally, found = looked.tally, looked.found
-    read = (tally.sound + tally.wrong) * UNIT
     changes: dict[str, object] = {
-        "written_bytes": medium.size if looked.read_seconds is not None else sum(looked.wrote),
-        "read_bytes": read,
+        "written_bytes": looked.written * UNIT,
+        "read_bytes": looked.checked * UNIT,
         "sound_bytes": tally.sound * UNIT,
         "wrong_bytes": tally.wrong * UNIT,
+        **{f"{kind}_bytes": getattr(tally, kind) * UNIT for kind in KINDS},
+        "distance_bytes": tally.distance * UNIT,
         "stretches": [Stretch(first=f * UNIT, bytes=c * UNIT, kind=k) for f, c, k in tally.stretches[:MOST_TOLD]],
         "write_seconds": looked.write_seconds,
         "read_seconds": looked.read_seconds,
@@ -255,8 +232,15 @@ def _filled(run: CapacityRun, medium: _Medium, looked: _Looked, state: State) ->
     }
     if found is not None:
         changes |= {"finding": found.finding, "real_bytes": found.real, "words": found.words}
-    capacity = run.capacity.model_copy(update=changes)
-    ended = datetime.datetime.now(datetime.UTC)
+    return run.capacity.model_copy(update=changes)
+
+
+def _filled(run: CapacityRun, found: Medium, looked: _Looked, state: State) -> CapacityRun:
     run = run if looked.bypassed else run.with_warnings(THROUGH_CACHE)
-    facts = {"capacity": capacity, "state": state, "ended": ended, "cache_bypassed": looked.bypassed}
+    facts = {
+        "capacity": _record(run, looked),
+        "state": state,
+        "ended": found.now(),
+        "cache_bypassed": looked.bypassed,
+    }
     return run.model_copy(update=facts)

@@ -18,8 +18,8 @@ UNIT = 4096  # bytes
 MOST_STRETCHES = 1000  # of places that were wrong
 Finding = Literal["whole", "wraps", "swallows", "bad areas", "stopped", "suspected", "unproven"]
 """The last two come of reading alone."""
-Fault = Literal["elsewhere", "nothing", "damaged"]
-KINDS: tuple[Fault, ...] = ("elsewhere", "nothing", "damaged")
+Fault = Literal["elsewhere", "nothing", "damaged", "unreadable"]
+KINDS: tuple[Fault, ...] = ("elsewhere", "nothing", "damaged", "unreadable")
 
 
 @dataclass
@@ -28,7 +28,8 @@ class Tally:
 
     Attributes:
         sound: units.
-        elsewhere: units that held what was written for another place; `nothing` those that held zeros; `damaged` others.
+        elsewhere: units that held what was written for another place; `nothing` those that held zeros; `damaged` others;
+            `unreadable` those that the medium gave an error for.
         distance: the greatest common divisor of the distances to where they were written, 0 for none.
         stretches: (first, count, kind) of units that were wrong, side by side, the first thousand.
     """
@@ -37,6 +38,7 @@ class Tally:
     elsewhere: int = 0
     nothing: int = 0
     damaged: int = 0
+    unreadable: int = 0
     distance: int = 0
     stretches: list[tuple[int, int, Fault]] = field(default_factory=list)
 
@@ -67,7 +69,7 @@ class Tally:
     @property
     def wrong(self) -> int:
         """Units that were wrong."""
-        return self.elsewhere + self.nothing + self.damaged
+        return sum(getattr(self, kind) for kind in KINDS)
 
 
 @dataclass(frozen=True)

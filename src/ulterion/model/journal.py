@@ -20,6 +20,7 @@ from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
+from ulterion.model.runs.capacity import CapacityRecord
 from ulterion.model.runs.copied import CopyPass
 from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
 from ulterion.model.runs.growing import GrowingPhase
@@ -49,6 +50,7 @@ class Journal:
     def __init__(self, path: Path, run: AnyRun) -> None:
         self.path = path
         self._synced = time.monotonic()
+        self._seconds = 0, 0  # of a proof of capacity, writing and reading, that were kept
         scratch = scratch_of(path)  # becomes a journal once it is locked and holds a run
         try:
             with contextlib.suppress(FileNotFoundError):
@@ -82,6 +84,13 @@ class Journal:
     def copied(self, record: CopyPass) -> None:
         """Keep a finished copy."""
         self._keep({"copied": record.model_dump(mode="json")})
+
+    def proof(self, record: CapacityRecord) -> None:
+        """Keep how far a proof of capacity came; of its seconds those since the last time."""
+        wrote, read = len(record.wrote), len(record.read)
+        new = {"wrote": record.wrote[self._seconds[0] :], "read": record.read[self._seconds[1] :]}
+        self._seconds = wrote, read
+        self._keep({"capacity": record.model_copy(update=new).model_dump(mode="json", exclude_defaults=True)})
 
     def phase(self, phase: GrowingPhase) -> None:
         """Keep the beginning of a phase of a soak."""

@@ -51,6 +51,13 @@ class CaseHeat(Written):
     probe: bool = Field(False, description="whether a probe is taped to it")
 
 
+class BadArea(Written):
+    """A stretch of a medium that gives back something else than was written."""
+
+    at: Size
+    size: Size
+
+
 class SimPart(Written):
     """A port or part of the simulated bench, with its true behaviour."""
 
@@ -84,6 +91,8 @@ class SimPart(Written):
     tidy: Size | None = Field(None, description="bytes written at the floor each time")
     shared: Rate | None = Field(None, description="most that all ports of a hub move together")
     real_capacity: Size | None = Field(None, description="where it wraps round and writes over its beginning")
+    swallows: bool = Field(False, description="what is written beyond its real capacity is lost instead")
+    bad_areas: list[BadArea] = Field([], description="where it keeps nothing as it was, and says nothing")
     heat: DriveHeat | None = None
     case: CaseHeat | None = None
 
@@ -172,6 +181,8 @@ def _check_whole(part: SimPart, place: str) -> None:
     for one, other in pairs:
         if (getattr(part, one) is None) != (getattr(part, other) is None):
             raise UsageError(f"{place}: '{one}' and '{other}' go together; give both or neither")
+    if part.swallows and part.real_capacity is None:
+        raise UsageError(f"{place}: 'swallows' needs 'real_capacity', beyond which it does")
     heat = part.heat
     if heat is not None and heat.throttles_at is not None and heat.throttled is None:
         raise UsageError(f"{place}.heat: 'throttles_at' needs 'throttled', the rate it falls to")

@@ -260,25 +260,3 @@ class State:
         power = heat.idle + heat.awake + heat.writing * writes * rate / (self.medium.write or rate)
         power += heat.reading * (1 - writes) * rate / (self.medium.read or rate)
         return self.room + (power + shell.own) * shell.to_room + power * heat.to_case
-
-
-@dataclass
-class Memory:
-    """What a simulated medium keeps: blocks by address, wrapping round where its real capacity ends."""
-
-    capacity: int
-    real_capacity: int | None = None
-    _blocks: dict[int, int] = field(default_factory=dict)
-
-    def _address(self, offset: int) -> int:
-        if not 0 <= offset < self.capacity:
-            raise UsageError(f"offset {offset} lies outside the {self.capacity} bytes that the medium states")
-        return offset % self.real_capacity if self.real_capacity else offset
-
-    def write(self, offset: int, stamp: int) -> None:
-        """Keep a stamp at an offset in bytes."""
-        self._blocks[self._address(offset)] = stamp
-
-    def read(self, offset: int) -> int | None:
-        """Return the stamp last written where this offset really leads, or None."""
-        return self._blocks.get(self._address(offset))

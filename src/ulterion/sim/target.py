@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from ulterion.core.workload import Workload, parse_workload
 from ulterion.sim.bench import Fault, SimBench
 from ulterion.sim.physics import ceiling
 from ulterion.sim.shown import shown_drive
-from ulterion.sim.state import ROOM, Memory, State
+from ulterion.sim.state import ROOM, State
 
 DEFAULT_SPAN = 4096 * 2**20
 LAYING = parse_workload("sequential write 4 MiB depth 4")
@@ -66,7 +67,6 @@ class SimTarget:
             )
         room = self.bench.bench.room
         self.state = State(self.chain, ROOM if room is None else room)
-        self.memory = Memory(capacity or self.span_bytes, self.chain[-1].real_capacity)
 
     @property
     def elapsed(self) -> float:
@@ -99,12 +99,21 @@ class SimTarget:
         """See whether the chain is recognised, and lay the test file down in virtual time."""
         self.recognised()
         laying = replace(LAYING, span_bytes=self.span_bytes)
-        self.state.travelled = 0.0
-        while self.state.travelled < self.span_bytes - 1.0:
-            left = self.span_bytes - self.state.travelled
-            self._pass_time(laying, min(1.0, left / self.state.truth(laying).rate))
+        self.move(laying, 0, self.span_bytes)
         if laid is not None:
             laid(self.span_bytes, self.span_bytes)
+
+    def move(
+        self, workload: Workload, place: int, count: int, told: Callable[[int], None] = lambda count: None
+    ) -> None:
+        """Let virtual time pass until so many bytes from a place on are moved; `told` hears of each second's.  Raises TargetFailed at a fault."""
+        self.state.travelled = float(place)
+        done, heard = 0.0, 0
+        while done < count - 1.0:
+            done += self._pass_time(workload, min(1.0, (count - done) / self.state.truth(workload).rate))
+            now = count if done >= count - 1.0 else int(done)
+            told(now - heard)
+            heard = now
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in virtual time; as on a real target it ends with its last request."""

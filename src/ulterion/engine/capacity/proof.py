@@ -10,10 +10,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import Protocol
 
 import numpy as np
 
 from ulterion.core.capacity import UNIT, Capacity, Tally, looked
+from ulterion.core.errors import TargetFailed
 from ulterion.engine.capacity.blocks import Pattern, Words
 from ulterion.engine.capacity.media import Medium
 from ulterion.engine.data import aligned
@@ -24,35 +26,107 @@ LEAST_BEGINNING, MOST_BEGINNING = 2**24, 2**32  # bytes
 DRIVEN_OUT = 2**26  # bytes written to drive out what a device keeps in its memory
 
 
+PIECE = 2**16  # bytes; the least that an error of the medium is laid to
+
+
+class Hand(Protocol):
+    """Writes units that bear their places, and says what it finds of them; real, or of the simulated bench.  All raise TargetFailed."""
+
+    @property
+    def size(self) -> int:
+        """Bytes that the medium answers for."""
+
+    def write(self, first: int, count: int) -> None:
+        """Write units in a row."""
+
+    def flush(self) -> None:
+        """Force what was written onto the medium."""
+
+    def check(self, first: int, count: int, tally: Tally) -> None:
+        """Read units in a row and count what they hold."""
+
+    def one(self, place: int) -> int | None:
+        """Return which place's unit lies at a place, None where it is none of ours."""
+
+    def found(self, first: int, count: int) -> list[tuple[int, int]]:
+        """Return (place, whose it is) of the units in a row that are ours and another place's."""
+
+
 class Scribe:
-    """Writes and reads units of a key on a medium, a block at a time; `moved` hears the bytes of each."""
+    """Writes and reads units of a key on a medium, a block at a time; `moved` hears the bytes of each.
+
+    A request that fails is a bad area of the medium as long as it still reads what was the last to be written or read well; where it does not
+    the medium itself is gone, and the failure is raised.
+    """
 
     def __init__(self, medium: Medium, key: int, moved: Callable[[int], None] = lambda count: None) -> None:
         self.medium, self.pattern, self._moved = medium, Pattern(key), moved
         self._memory = aligned(BLOCK)
         self._words: Words = np.frombuffer(self._memory, dtype=np.uint64).reshape(-1, UNIT // 8)
+        self._probe, self._well = aligned(UNIT), 0
+
+    @property
+    def size(self) -> int:
+        """Bytes that the medium answers for."""
+        return self.medium.size
+
+    def flush(self) -> None:
+        """Force what was written onto the medium; raise TargetFailed."""
+        self.medium.flush()
 
     def write(self, first: int, count: int) -> None:
-        """Write units in a row; raise TargetFailed."""
+        """Write units in a row; what a medium refuses in places is told by reading it back.  Raises TargetFailed where it is gone."""
         for start in range(first, first + count, len(self._words)):
             step = min(len(self._words), first + count - start)
             self._words[:step] = self.pattern.run(start, step)
-            self.medium.write(start * UNIT, self._memory[: step * UNIT])
+            try:
+                self.medium.write(start * UNIT, self._memory[: step * UNIT])
+                self._well = start
+            except TargetFailed as error:
+                self._lives_or_raise(error)
             self._moved(step * UNIT)
+
+    def _lives_or_raise(self, error: TargetFailed) -> None:
+        """Raise what happened unless the place that was last well still answers."""
+        try:
+            alive = self.medium.read(self._well * UNIT, self._probe) == UNIT
+        except TargetFailed:
+            alive = False
+        if not alive:
+            raise error
 
     def check(self, first: int, count: int, tally: Tally) -> None:
-        """Read units in a row and count what they hold; what is not there is damaged.  Raises TargetFailed where reading fails."""
+        """Read units in a row and count what they hold; what is not there is damaged.  Raises TargetFailed where the medium is gone."""
         for start in range(first, first + count, len(self._words)):
             step = min(len(self._words), first + count - start)
-            read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
-            self.pattern.judge(self._words[:read], start, tally)
-            if read < step:
-                tally.add_wrong(start + read, step - read, "damaged")
+            self._check_block(start, step, tally)
             self._moved(step * UNIT)
 
+    def _check_block(self, start: int, step: int, tally: Tally) -> None:
+        """Count a block; one that cannot be read in halves of it, down to the least piece."""
+        try:
+            read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
+        except TargetFailed as error:
+            self._lives_or_raise(error)
+            if step * UNIT <= PIECE:
+                tally.add_wrong(start, step, "unreadable")
+                return
+            half = step // 2
+            self._check_block(start, half, tally)
+            self._check_block(start + half, step - half, tally)
+            return
+        self._well = start
+        self.pattern.judge(self._words[:read], start, tally)
+        if read < step:
+            tally.add_wrong(start + read, step - read, "damaged")
+
     def one(self, place: int) -> int | None:
-        """Return which place's unit lies at a place, None where it is none of ours."""
-        if self.medium.read(place * UNIT, self._memory[:UNIT]) < UNIT:
+        """Return which place's unit lies at a place, None where it is none of ours, or cannot be read."""
+        try:
+            if self.medium.read(place * UNIT, self._memory[:UNIT]) < UNIT:
+                return None
+        except TargetFailed as error:
+            self._lives_or_raise(error)
             return None
         return self.pattern.place_in(self._words[0])
 
@@ -61,16 +135,23 @@ class Scribe:
         strange = []
         for start in range(first, first + count, len(self._words)):
             step = min(len(self._words), first + count - start)
-            read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
-            words = self._words[:read]
+            words = self._words[: self._read_there_is(start, step)]
             for index in np.flatnonzero(
-                (words[:, 0] == self.pattern.key) & (words[:, 1] != np.arange(start, start + read))
+                (words[:, 0] == self.pattern.key) & (words[:, 1] != np.arange(start, start + len(words)))
             ):
                 whose = self.pattern.place_in(words[index])
                 if whose is not None:
                     strange.append((start + int(index), whose))
             self._moved(step * UNIT)
         return strange
+
+    def _read_there_is(self, start: int, step: int) -> int:
+        """Read a block and return its units, 0 where it cannot be read."""
+        try:
+            return self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
+        except TargetFailed as error:
+            self._lives_or_raise(error)
+            return 0
 
 
 def quick_units(size: int) -> tuple[int, int]:
@@ -80,24 +161,23 @@ def quick_units(size: int) -> tuple[int, int]:
     return max(1, wanted // UNIT), units
 
 
-def quick_look(scribe: Scribe) -> Capacity:
+def quick_look(scribe: Hand) -> Capacity:
     """Look at a medium that may be overwritten; raise TargetFailed.
 
     The beginning and one unit in each stretch of its length are overwritten.
     """
-    beginning, units = quick_units(scribe.medium.size)
+    beginning, units = quick_units(scribe.size)
     places = [*range(beginning, units, beginning), units - 1] if units > beginning else []
     scribe.write(0, beginning)
-    scribe.medium.flush()
-    for place in reversed(
-        places
-    ):  # the first beyond the true size last, so that no later one lies where it came to lie
+    scribe.flush()
+    # the first beyond the true size last, so that no later one lies where it came to lie
+    for place in reversed(places):
         scribe.write(place, 1)
-    scribe.medium.flush()
+    scribe.flush()
     driven = min(DRIVEN_OUT // UNIT, max(0, min(beginning, units - beginning - 1) - 1))
     if driven:
         scribe.write(beginning + 1, driven)
-        scribe.medium.flush()
+        scribe.flush()
     strange = scribe.found(0, beginning)
     later = [(whose - place) for place, whose in strange if whose > place]
     wraps_at = math.gcd(*later) if later else None
@@ -108,7 +188,7 @@ def quick_look(scribe: Scribe) -> Capacity:
     for place in lost:
         tally.add_wrong(place, 1, "nothing")
     lost_from = lost[0] if lost and not [k for k in kept if k > lost[0]] else None
-    return looked(tally, scribe.medium.size, beginning, wraps_at, lost_from)
+    return looked(tally, scribe.size, beginning, wraps_at, lost_from)
 
 
 PLACES = 48  # that are compared at each distance

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Iterator
 from typing import TypeVar
 
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.crew import Does
 
 FILES, BYTES = 64, 4 * 2**20  # that a worker takes at a time, at most
 INTERVAL = 1.0  # seconds
@@ -30,9 +29,9 @@ def batches(items: Iterable[Item], size_of: Callable[[Item], int]) -> Iterator[l
 class Pulse:
     """Bytes that a crew moved in each second from now on, and whoever is told of them; called again and again."""
 
-    def __init__(self, crew: Crew, told: Callable[[float, int], None]) -> None:
+    def __init__(self, crew: Does, told: Callable[[float, int], None]) -> None:
         self._crew, self._told = crew, told
-        self._start, self._first, self._last = time.perf_counter(), crew.moved, 0
+        self._start, self._first, self._last = crew.now(), crew.moved, 0
         self.intervals: list[int] = []
 
     def __call__(self) -> None:
@@ -46,7 +45,7 @@ class Pulse:
     @property
     def seconds(self) -> float:
         """Since it began."""
-        return time.perf_counter() - self._start
+        return self._crew.now() - self._start
 
     @property
     def moved(self) -> int:

@@ -9,7 +9,7 @@ import os
 import signal
 import time
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -23,6 +23,20 @@ SLOT = 8  # bytes
 
 Job = tuple[str, Any]
 """The name of a function of `jobs`, and what it is given."""
+
+
+class Does(Protocol):
+    """Who does jobs, real or simulated, and what a proof of capacity asks of it."""
+
+    @property
+    def moved(self) -> int:
+        """Bytes moved so far."""
+
+    def now(self) -> float:
+        """Return the time on its clock, seconds."""
+
+    def run(self, work: Iterator[Job], watch: Callable[[], None] = ...) -> Iterator[tuple[Job, Any]]:
+        """Have jobs done; yield each with what came of it, and call `watch` now and then.  Raises TargetFailed."""
 
 
 class Crew:
@@ -60,6 +74,10 @@ class Crew:
     def moved(self) -> int:
         """Bytes moved so far."""
         return int(self._slots.sum())
+
+    def now(self) -> float:
+        """Return the time on the machine's steadiest clock, seconds."""
+        return time.perf_counter()
 
     def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
         """Have jobs done, as many at a time as there are workers; yield each with what came of it.

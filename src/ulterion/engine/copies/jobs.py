@@ -118,9 +118,9 @@ class Worker:
                 raise TargetFailed(f"{os.fsdecode(path)}: {error.strerror}", code=error.errno) from error
         return total
 
-    def medium(self, given: tuple[int | bytes, int, int]) -> bool:
-        """Take up a medium to be written all over: (open device, or folder of files; bytes; key); return whether the cache is bypassed."""
-        what, size, key = given
+    def medium(self, given: tuple[int | bytes, int, int, int]) -> bool:
+        """Take up a medium to be written all over: (open device, or folder of files; bytes; key; units that are on it); return whether the cache is bypassed."""
+        what, size, key, _ = given
         medium = DeviceMedium(what, size) if isinstance(what, int) else FilesMedium(what, size)
         self._scribe = Scribe(medium, key, self._moved)
         return not isinstance(medium, FilesMedium) or medium.bypasses()
@@ -132,7 +132,7 @@ class Worker:
 
     def settle(self, given: object) -> None:
         """Force what was written onto the medium; raise TargetFailed."""
-        self._scribe.medium.flush()
+        self._scribe.flush()
 
     def recall(self, given: tuple[int, int]) -> Tally:
         """Read units in a row back; return what they hold.  Raises TargetFailed."""

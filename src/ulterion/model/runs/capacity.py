@@ -24,6 +24,7 @@ class CapacityRecord(Written):
 
     way: Literal["whole device", "free room", "quick look", "only read"]
     key: Count = Field(description="what every unit bears beside its place")
+    goes_on_from: str | None = Field(None, description="id of the proof that was cut off, whose part is in this one")
     claimed_bytes: Count = Field(description="what the medium answers for; of a folder the room that was written")
     written_bytes: Count = 0
     read_bytes: Count = 0
@@ -32,6 +33,11 @@ class CapacityRecord(Written):
     words: Spoken
     sound_bytes: Count = 0
     wrong_bytes: Count = 0
+    elsewhere_bytes: Count = Field(0, description="of those: written for another place")
+    nothing_bytes: Count = Field(0, description="of those: zeros")
+    damaged_bytes: Count = Field(0, description="of those: something else")
+    unreadable_bytes: Count = Field(0, description="of those: the medium gave an error")
+    distance_bytes: Count = Field(0, description="greatest common divisor of the distances to where they were written")
     stretches: list[Stretch] = []
     write_seconds: Seconds | None = None
     read_seconds: Seconds | None = None
@@ -48,18 +54,21 @@ class CapacityRun(Header):
     @property
     def kept_words(self) -> str:
         """What a cut-off run has, in words."""
-        return "what it began with is"
+        return "what it had proven is"
 
 
 class Recovery:
-    """What a journal of it holds: that it began."""
+    """What a journal of it holds: how far it came."""
 
     def __init__(self, run: CapacityRun) -> None:
         self._run = run
 
     def take(self, line: dict[str, Any]) -> None:
-        """Take no line; raise ValueError."""
-        raise ValueError("no line of a proof of capacity")
+        """Take a line; raise KeyError or ValueError when it is none of ours."""
+        record = CapacityRecord.model_validate(line["capacity"])
+        old = self._run.capacity
+        series = {"wrote": [*old.wrote, *record.wrote], "read": [*old.read, *record.read]}
+        self._run = self._run.model_copy(update={"capacity": record.model_copy(update=series)})
 
     def run(self, state: State) -> CapacityRun:
         """Return the run with its state."""

@@ -14,7 +14,12 @@ from ulterion.report.screen.console import Sheet, bullets
 from ulterion.report.words.copied import listed
 
 STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
-KINDS = {"elsewhere": "what was written elsewhere", "nothing": "nothing", "damaged": "something else"}
+KINDS = {
+    "elsewhere": "what was written elsewhere",
+    "nothing": "nothing",
+    "damaged": "something else",
+    "unreadable": "an error",
+}
 
 
 def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
@@ -46,6 +51,8 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
         lines += bullets("What came back wrong", listed(told))
     lines += bullets("Keep in mind", run.warnings)
     lines += bullets("Ended early", run.state.sentence("proof"))
+    if one.finding == "stopped" and one.way == "whole device" and one.written_bytes:
+        lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
     return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
 
 

@@ -1,0 +1,213 @@
+"""What a proof of capacity is made on: a device with its permit, the free room of a folder, or a medium of the simulated bench."""
+
+from __future__ import annotations
+
+import datetime
+import os
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Literal
+
+from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
+from ulterion.conduct.copyrequest import CopyObserver
+from ulterion.conduct.permits import Overwrite, open_device
+from ulterion.conduct.place import Place
+from ulterion.conduct.simcrew import SimCrew
+from ulterion.conduct.simulated import SimulatedTarget
+from ulterion.core.capacity import UNIT
+from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.units import show_size
+from ulterion.core.version import __version__
+from ulterion.engine.copies.crew import Crew, Does
+from ulterion.engine.device import is_device
+from ulterion.host import facts as host
+from ulterion.host.activity import pulse_of
+from ulterion.host.loops import is_cached
+from ulterion.model.store import ReviewFolder
+from ulterion.sim.bench import load_bench
+from ulterion.sim.target import SimTarget
+
+LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
+LEAST = 2**24  # bytes
+Way = Literal["whole device", "free room", "quick look", "only read"]
+DEVICE: Way = "whole device"
+ROOM: Way = "free room"
+QUICK: Way = "quick look"
+READ: Way = "only read"
+
+
+@dataclass(frozen=True)
+class CapacityRequest:
+    """What is to be proven: a place (device, folder or simulated hookup); how, by which permit, and whether a proof that was cut off goes on."""
+
+    place: Place
+    overwrite: Overwrite = field(default_factory=Overwrite)
+    quick: bool = False
+    resume: bool = False
+    stall: float = 60.0
+
+    @property
+    def review(self) -> ReviewFolder:
+        """The review that it is kept in."""
+        return self.place.review
+
+
+def _now() -> datetime.datetime:
+    return datetime.datetime.now(datetime.UTC)
+
+
+@dataclass
+class Medium:
+    """What is written all over.
+
+    Attributes:
+        what: an open device or a folder, as the crew takes it up; `size` in bytes.
+        way: how it is proven.
+        facts, bench: what a document says of it and of the machine.
+        crew: gives the workers.
+        began, now: when the run began, and the clock of its end.
+    """
+
+    what: int | bytes
+    size: int
+    way: Way
+    facts: TargetFacts
+    bench: BenchFacts
+    crew: Callable[[], AbstractContextManager[Does]]
+    began: datetime.datetime = field(default_factory=_now)
+    now: Callable[[], datetime.datetime] = _now
+    warnings: tuple[str, ...] = ()
+
+
+@contextmanager
+def medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> Iterator[Medium]:
+    """Yield what is to be written, and give it back; raise UsageError."""
+    if request.place.simulated:
+        with _simulated(request) as found:
+            yield found
+        return
+    path = request.place.path
+    assert path is not None
+    with _device(request, path) if is_device(path) else _room(request, path, identity, observer) as found:
+        yield found
+
+
+def _bench(review: ReviewFolder) -> BenchFacts:
+    words = review.review.bench
+    bench = host.bench_facts({"ulterion": __version__}, words.room)
+    return replace(bench, host=words.host or bench.host)
+
+
+@contextmanager
+def _device(request: CapacityRequest, path: Path) -> Iterator[Medium]:
+    if request.overwrite.serial is None and (request.quick or request.resume):
+        what = "a quick look" if request.quick else "a proof"
+        raise UsageError(
+            f"{path} is written by {what}, and what is there is lost: name its serial number with --overwrite SERIAL"
+        )
+    target = open_device(path, request.overwrite, None, request.stall)
+    try:
+        facts = host.device_facts(path, target.device_name or path.name)
+        way = READ if request.overwrite.serial is None else QUICK if request.quick else DEVICE
+        pulse = pulse_of(target.fd)
+        yield Medium(
+            target.fd,
+            target.size // UNIT * UNIT,
+            way,
+            facts,
+            _bench(request.review),
+            lambda: Crew(1, request.stall, pulse),
+            warnings=(*host.cautions(facts), *_cached(facts)),
+        )
+    finally:
+        target.close()
+
+
+def _cached(facts: TargetFacts) -> list[str]:
+    if facts.device is None or not is_cached(facts.device):
+        return []
+    return [
+        f"{facts.device} answers from the system's memory: nothing is proven of what lies under it; set it up with --direct-io=on"
+    ]
+
+
+@contextmanager
+def _room(request: CapacityRequest, path: Path, identity: str, observer: CopyObserver) -> Iterator[Medium]:
+    """Yield a folder of ours that is removed again."""
+    _check_room_way(request, path)
+    for left in sweep(path):
+        observer.remark(f"{left} was left by a run that was ended; it was removed")
+    facts, room = host.target_facts(path), os.statvfs(path)
+    kept = max(LEFT_LEAST, round(room.f_blocks * room.f_frsize * LEFT_SHARE))
+    size = (room.f_bavail * room.f_frsize - kept) // (2**20) * 2**20
+    if size < LEAST:
+        raise UsageError(
+            f"{path} has {show_size(room.f_bavail * room.f_frsize)} free, too little to prove anything; make room"
+        )
+    own = OwnFolder(path, "proof", identity)
+    try:
+        pulse = pulse_under(own.path)
+        yield Medium(
+            os.fsencode(own.files),
+            size,
+            ROOM,
+            facts,
+            _bench(request.review),
+            lambda: Crew(1, request.stall, pulse),
+            warnings=(*host.cautions(facts), *_cached(facts)),
+        )
+    finally:
+        own.remove()
+
+
+def _check_room_way(request: CapacityRequest, path: Path) -> None:
+    """Raise UsageError for what cannot be had in files."""
+    if request.overwrite.serial is not None:
+        raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is proven in files of its own")
+    if not path.is_dir():
+        raise UsageError(
+            f"{path} is neither a folder nor a device; name the folder where the drive is mounted, or its device"
+        )
+    if request.quick:
+        raise UsageError(
+            "the quick look needs the raw device: files do not choose where they lie; leave --quick out, or name the device"
+        )
+    if request.resume:
+        raise UsageError(
+            f"the files of a proof that was cut off were removed, so that {path} is not left full: leave --resume out and begin anew"
+        )
+
+
+@contextmanager
+def _simulated(request: CapacityRequest) -> Iterator[Medium]:
+    place = request.place
+    if place.hookup is None:
+        raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
+    if request.overwrite.serial is not None:
+        raise UsageError(f"--overwrite is for raw devices; hookup '{place.hookup}' is on the simulated bench")
+    bench = load_bench(place.bench_file)
+    capacity = bench.chain(place.chain, place.bench_file)[-1].capacity
+    if capacity is None:
+        raise UsageError(
+            f"{place.bench_file}: '{place.chain[-1]}' states no capacity that could be proven; give it one"
+        )
+    chain = SimTarget(bench, place.chain, place.hookup, place.where or "", capacity)
+    target = SimulatedTarget(chain, place.bench_file)
+    try:
+        chain.recognised()
+        began = target.started(place.simulated_ends)
+        yield Medium(
+            0,
+            capacity // UNIT * UNIT,
+            QUICK if request.quick else DEVICE,
+            target.facts(),
+            target.bench_facts(request.review.review.bench),
+            lambda: SimCrew(chain),
+            began,
+            lambda: began + datetime.timedelta(seconds=chain.elapsed),
+        )
+    finally:
+        target.close()

@@ -1,0 +1,63 @@
+"""A crew of the simulated bench: does the jobs of a proof of capacity in virtual time, at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from ulterion.core.capacity import Capacity, Tally
+from ulterion.engine.capacity.proof import quick_look
+from ulterion.engine.copies.crew import Job
+from ulterion.sim.proving import SimHand
+from ulterion.sim.target import SimTarget
+
+
+class SimCrew:
+    """Does what `ulterion.engine.copies.crew.Crew` does, on a simulated chain; `moved` is in bytes."""
+
+    def __init__(self, chain: SimTarget) -> None:
+        self.moved = 0
+        self._chain = chain
+        self._watch: Callable[[], None] = lambda: None
+        self._hand = SimHand(chain, self._heard)
+
+    def _heard(self, count: int) -> None:
+        self.moved += count
+        self._watch()
+
+    def now(self) -> float:
+        """Return the virtual time."""
+        return self._chain.elapsed
+
+    def __enter__(self) -> SimCrew:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """Nobody has to go."""
+
+    def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
+        """Do jobs one after the other; raise TargetFailed at a fault of the bench."""
+        self._watch = watch
+        for name, given in work:
+            yield (name, given), getattr(self, f"_{name}")(given)
+            self._watch()
+
+    def _medium(self, given: tuple[object, int, int, int]) -> bool:
+        """Take the medium up, with so many units on it that an earlier part of the proof wrote."""
+        self._hand.memory.write(0, given[3])
+        return True
+
+    def _scribble(self, given: tuple[int, int]) -> int:
+        self._hand.write(*given)
+        return given[1]
+
+    def _settle(self, given: object) -> None:
+        self._hand.flush()
+
+    def _recall(self, given: tuple[int, int]) -> Tally:
+        tally = Tally()
+        self._hand.check(*given, tally)
+        return tally
+
+    def _glance(self, given: object) -> Capacity:
+        return quick_look(self._hand)
