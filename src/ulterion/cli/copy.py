@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 DEFAULT_PASSES = 3
+MOST_AT_ONCE = 32
 SETS = ("huge", "shoot", "session", "tree")  # as in ulterion.engine.copies.sets
 
 
@@ -48,6 +49,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N", help="how often (default: %(default)s)"
+    )
+    parser.add_argument(
+        "--at-once",
+        type=options.count("files at once", MOST_AT_ONCE),
+        default=2,
+        metavar="N",
+        help="files copied at the same time (default: %(default)s)",
+    )
+    parser.add_argument(
+        "--rest",
+        type=options.quantity("parse_duration"),
+        default=0.0,
+        metavar="TIME",
+        help="rest between two copies, beside the trim and what the device needs to be quiet",
     )
     _add_proof(parser)
     parser.add_argument(
@@ -137,6 +152,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         made,
         arguments.task,
         arguments.passes,
+        arguments.at_once,
+        arguments.rest,
         arguments.plain,
         not arguments.no_ends,
         not arguments.no_proof,

@@ -9,8 +9,7 @@ from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 
-from ulterion.conduct.copyrequest import CopyObserver
-from ulterion.conduct.copystart import WORKERS
+from ulterion.conduct.copyrequest import WORKERS, CopyObserver
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew

@@ -15,7 +15,8 @@ from typing import BinaryIO
 
 from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
-from ulterion.conduct.copystart import WORKERS, blank, check_names, check_places, check_room, sources_of
+from ulterion.conduct.copyrest import removed
+from ulterion.conduct.copystart import blank, check_names, check_places, check_room, sources_of
 from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
@@ -72,7 +73,10 @@ def _keep(work: _Work) -> CopyDone:
     failure: UlterionError | None = None
     saved, state = False, State(name="complete")
     try:
-        with closing(_Closing(work)) as closer, Crew(WORKERS, work.request.stall, pulse_under(work.own.path)) as crew:
+        with (
+            closing(_Closing(work)) as closer,
+            Crew(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as crew,
+        ):
             try:
                 _copies(work, crew, closer)
             except (
@@ -122,7 +126,7 @@ class _Closing:
 
 
 def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
-    request, total = work.request, work.count.bytes
+    request, total, after = work.request, work.count.bytes, ""
     for number in range(1, request.passes + 1):
         work.doing = f"copy {number}"
         onepass.forget(crew, work.sources)
@@ -138,12 +142,15 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
             told=work.observer.tick,
         )
         writer.end()
-        record = _proven(work, crew, number, done, out)
+        record = _proven(work, crew, number, done, out).model_copy(update={"after": after})
         work.journal.copied(record)
         work.passes.append(record)
         work.observer.copied(record)
         if number < request.passes or not request.keep:
-            work.own.emptied()
+            work.doing = f"removing copy {number}"
+            after = removed(
+                work.own, crew, request.rest if number < request.passes else 0.0, trims=not work.run.target.system_disk
+            )
     if request.ends:
         _ends(work, crew)
     if request.keep:

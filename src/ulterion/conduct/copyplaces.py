@@ -15,7 +15,7 @@ from ulterion.host.activity import pulse_of
 
 OURS = re.compile(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
 MARK = "ulterion-mark"
-WORDS = "A folder of Ulterion's own, for a copy that is timed.  It is removed when that is over.\n"
+WORDS = "A folder of Ulterion's own, for a copy that is timed; what is in it need not be whole.  It is removed when that is over.\n"
 
 
 class OwnFolder:

@@ -9,6 +9,8 @@ from ulterion.core.errors import UlterionError
 from ulterion.model.runs.copied import CopyPass, CopyRun
 from ulterion.model.store import ReviewFolder
 
+WORKERS = 2  # that copy at the same time, unless told otherwise
+
 
 @dataclass(frozen=True)
 class MadeSet:
@@ -30,6 +32,8 @@ class CopyRequest:
         from_hookup, to_hookup: what the two ends are, or None.
         made: the set to make, or None.
         passes: how often.
+        at_once: files that are copied at the same time.
+        rest: seconds between a copy's removal and the next, beside what its device needs to be quiet.
         plain: whether bytes go through our memory also where the kernel could copy them itself.
         ends: whether each end is timed alone as well.
         prove: whether every copy is read back.
@@ -47,6 +51,8 @@ class CopyRequest:
     made: MadeSet | None = None
     task: str | None = None
     passes: int = 3
+    at_once: int = WORKERS
+    rest: float = 0.0
     plain: bool = False
     ends: bool = True
     prove: bool = True

@@ -24,7 +24,6 @@ from ulterion.model.runs.copied import CopyRecord, CopyRun
 from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder
 
-WORKERS = 2  # that copy at the same time
 COPYING = ("ext2", "ext3", "ext4", "vfat", "exfat", "ntfs3", "tmpfs")
 """File systems on which the kernel's own copy is one; others may let two files share what they hold instead."""
 PER_FILE = 4096  # bytes that a file takes beside what is in it
@@ -135,7 +134,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             set_name=made.name if made else None,
             seed=made.seed if made else None,
             way="copied by the kernel" if kernel else "read and write",
-            workers=WORKERS,
+            workers=request.at_once,
             files=count.files,
             bytes=count.bytes,
             folders=count.folders,

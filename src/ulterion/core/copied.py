@@ -63,8 +63,8 @@ class Cost:
     Attributes:
         per_file: seconds.
         rate: bytes per second, infinite where bytes cost nothing that shows.
-        spread: standard deviation of the log of a copy's time around it, `df` its degrees of freedom.
-        copies: how many it rests on.
+        spread: standard deviation of the log of a folder's time around it, `df` its degrees of freedom.
+        copies: how many folders it rests on.
         least, most: mean size of a file in those copies, bytes: beyond it nothing is foretold.
     """
 
@@ -92,29 +92,42 @@ class Cost:
 
 
 NEAR = 3.0  # times smaller or larger in the mean than what was copied
-LEAST_SPREAD = 0.02  # of the log; no two copies agree better
-FEWEST = 3  # copies that a cost rests on
+FEWEST = 3  # folders that a cost rests on
+USUAL_SPREAD, USUAL_DF = 0.08, 4
+"""Of the log of a folder's time around the cost, before any is known: benchmarks/copies.py, on a device of a known rate."""
 
 
 def cost_of(copies: Sequence[tuple[int, int, float]]) -> Cost | None:
-    """Return what copying costs from (files, bytes, seconds) of copies; None from fewer than three, or all of one kind.
+    """Return what copying costs from (files, bytes, seconds) of copies; None from fewer than three folders, or all of one kind.
 
-    Least squares of the relative errors with neither part below zero (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974).
+    Copies of one folder (as many files and bytes) are one observation, their mean: how far they lie apart says nothing of other folders.
+    Least squares of the relative errors with neither part below zero (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974).  From few
+    folders the spread is drawn towards the usual one (the moderated variance of G. K. Smyth, 2004).
     """
-    if len(copies) < FEWEST or not _of_several_kinds(copies):
+    folders = _folders(copies)
+    if len(folders) < FEWEST or not _of_several_kinds(folders):
         return None
-    files, size, seconds = (np.array(column, dtype=float) for column in zip(*copies, strict=True))
-    (per_file, per_byte), _ = nnls(np.column_stack([files / seconds, size / seconds]), np.ones(len(copies)))
+    files, size, seconds = (np.array(column, dtype=float) for column in zip(*folders, strict=True))
+    (per_file, per_byte), _ = nnls(np.column_stack([files / seconds, size / seconds]), np.ones(len(folders)))
     told = files * per_file + size * per_byte
-    df = len(copies) - 2
-    spread = math.sqrt(float(np.sum(np.log(seconds / told) ** 2)) / df)
+    own = len(folders) - 2
+    squares = float(np.sum(np.log(seconds / told) ** 2))
+    spread = math.sqrt((squares + USUAL_DF * USUAL_SPREAD**2) / (own + USUAL_DF))
     rate = 1 / per_byte if per_byte > 0 else math.inf
     means = size / files
     least, most = float(means.min()), float(means.max())
-    return Cost(float(per_file), float(rate), max(spread, LEAST_SPREAD), df, len(copies), least, most)
+    return Cost(float(per_file), float(rate), spread, own + USUAL_DF, len(folders), least, most)
 
 
-def _of_several_kinds(copies: Sequence[tuple[int, int, float]]) -> bool:
-    """Return whether the sizes of files differ enough from copy to copy to tell files from bytes."""
-    means = [size / files for files, size, _ in copies]
+def _folders(copies: Sequence[tuple[int, int, float]]) -> list[tuple[int, int, float]]:
+    """Return copies of the same files as one, with their mean time."""
+    times: dict[tuple[int, int], list[float]] = {}
+    for files, size, seconds in copies:
+        times.setdefault((files, size), []).append(seconds)
+    return [(files, size, math.fsum(took) / len(took)) for (files, size), took in times.items()]
+
+
+def _of_several_kinds(folders: Sequence[tuple[int, int, float]]) -> bool:
+    """Return whether the sizes of files differ enough from folder to folder to tell files from bytes."""
+    means = [size / files for files, size, _ in folders]
     return max(means) > 4 * min(means)

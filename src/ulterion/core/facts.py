@@ -8,6 +8,8 @@ from typing import ClassVar
 from ulterion.core.chain import Step
 from ulterion.core.text import AnyName
 
+NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")
+
 
 @dataclass(frozen=True)
 class TargetFacts:

@@ -6,14 +6,13 @@ import os
 import platform
 from pathlib import Path
 
-from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.facts import NETWORK_FILESYSTEMS, BenchFacts, TargetFacts
 from ulterion.core.surveyed import as_target
 from ulterion.host import drives, mounts, safety, stacks, tree
 from ulterion.host.drive import drive_of
 
 STORAGE_DRIVERS = ("nvme", "uas", "usb_storage", "ahci", "libata", "sd_mod", "mmc_block", "virtio_blk", "xhci_hcd")
 MEMORY_FILESYSTEMS = ("tmpfs", "ramfs")
-NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")
 THINNING_FILESYSTEMS = ("btrfs", "zfs", "bcachefs", "f2fs", "squashfs")
 
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.clocked import Timing, bound_of, rates_of
+from ulterion.core.comparability import DRIVER, LINK, RunFacts, differences
+from ulterion.core.facts import NETWORK_FILESYSTEMS
 from ulterion.core.samples import Rates
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_percent
@@ -28,12 +30,15 @@ class ClockRow:
         estimate: its rate, bytes per second, None where no timing is a figure.
         bound: what it was slower than, where a timing says no more.
         words: each timing in words.
+        source: the hookup that was copied from, where both ends are hookups; a transfer between two is held against the same source's alone.
+        network: the kind of network file system that it went over, or None.
         copied: whether the files were copied by us; else a hand timed them.
         against: the hookup it is held against, None where there is nothing; `measured` whether a measurement stands for the like.
         comparison: with it, of figures.
         verdict: of figures or of the bound.
         why: for one that is undecided, or stands on a bound, the reason.
         runs: ids of the runs it rests on.
+        differs: of copies, what else differed from those it is held against, in words.
     """
 
     medium: str | None
@@ -43,6 +48,8 @@ class ClockRow:
     estimate: Estimate | None
     bound: float | None
     words: tuple[str, ...]
+    source: str | None = None
+    network: str | None = None
     copied: bool = False
     against: str | None = None
     measured: bool = False
@@ -50,6 +57,7 @@ class ClockRow:
     verdict: Verdict | None = None
     why: str | None = None
     runs: tuple[str, ...] = ()
+    differs: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -59,7 +67,10 @@ class _Cell:
     direction: Direction
     timings: tuple[Timing, ...]
     runs: tuple[str, ...]
-    copies: tuple[float, ...] = ()
+    copies: tuple[tuple[float, ...], ...] = ()
+    source: str | None = None
+    network: str | None = None
+    newest: CopyRun | None = None
 
     @property
     def rates(self) -> Rates:
@@ -72,6 +83,7 @@ class _Base:
     hookup: str
     rates: Rates
     measured: bool = False
+    newest: CopyRun | None = None
 
 
 def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, hookups: Sequence[str] = ()) -> list[ClockRow]:
@@ -86,7 +98,7 @@ def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, hookups:
 
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
     timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
-    copied: dict[tuple[str, Direction, str], list[CopyRun]] = {}
+    copied: dict[tuple[str, Direction, str, str | None, str | None], list[CopyRun]] = {}
     for run in sorted(runs, key=lambda r: r.started):
         if run.hookup not in review.hookups or run.left_out:
             continue
@@ -94,15 +106,46 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
             timed.setdefault((run.clock.task, run.clock.direction, run.hookup or ""), []).append(run)
         elif isinstance(run, CopyRun) and run.rates:
             way: Direction = "read" if run.copied.from_hookup == run.hookup else "write"
-            copied.setdefault((run.copied.task, way, run.hookup or ""), []).append(run)
+            source = None if way == "read" else run.copied.from_hookup
+            copied.setdefault((run.copied.task, way, run.hookup or "", source, _network(run)), []).append(run)
     by_hand = [
         _Cell(hookup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
         for (task, way, hookup), mine in timed.items()
     ]
     return by_hand + [
-        _Cell(hookup, task, way, (), tuple(r.id for r in mine), tuple(rate for r in mine for rate in r.rates))
-        for (task, way, hookup), mine in copied.items()
+        _Cell(hookup, task, way, (), tuple(r.id for r in mine), _units(mine), source, network, mine[-1])
+        for (task, way, hookup, source, network), mine in copied.items()
     ]
+
+
+def _network(run: CopyRun) -> str | None:
+    """Return the network file system that a copy went over, None where both ends are this machine's."""
+    ends = (run.target.filesystem, run.copied.source.filesystem if run.copied.source else None)
+    return next((name for name in ends if name in NETWORK_FILESYSTEMS), None)
+
+
+def _differs(one: CopyRun | None, other: CopyRun | None) -> tuple[str, ...]:
+    """Return what else differed between two copies of a task, besides the hookup, in words."""
+    if one is None or other is None:
+        return ()
+    ways = () if one.copied.way == other.copied.way else (f"way: {one.copied.way} against {other.copied.way}",)
+    return (*differences(_facts(one), _facts(other), leaving_out=(LINK, DRIVER)), *ways)
+
+
+def _facts(run: CopyRun) -> RunFacts:
+    medium = run.chain[-1] if run.chain else None
+    engine = run.bench.versions.get("ulterion", "?")
+    return RunFacts(run.target, run.bench, medium, 0.0, 0, cache_bypassed=False, engine=engine)
+
+
+def _units(copies: Sequence[CopyRun]) -> tuple[tuple[float, ...], ...]:
+    """Return the rates of copies by run; where several pluggings-in are known, by these (see `ulterion.judge.pooling`)."""
+    by: dict[str, list[float]] = {}
+    known = {run.target.attachment for run in copies}
+    apart = None not in known and len(known) > 1
+    for run in copies:
+        by.setdefault((run.target.attachment or "") if apart else run.id, []).extend(run.rates)
+    return tuple(tuple(rates) for rates in by.values())
 
 
 def _family(
@@ -125,6 +168,9 @@ def _family(
             tuple(t.words() for t in cell.timings),
             runs=cell.runs,
             copied=bool(cell.copies),
+            source=cell.source,
+            network=cell.network,
+            differs=_differs(cell.newest, base.newest if base else None),
         )
         comparison = next(judged) if base is not None and rates else None
         rows.append(_judged(row, base, comparison, margin))
@@ -135,10 +181,13 @@ def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequenc
     """Return what a task is held against: the direct hookup's timings of it, or else the best that was measured there."""
     if direct is None or cell.hookup == direct:
         return None
-    like = [c for c in cells if (c.hookup, c.task, c.direction) == (direct, cell.task, cell.direction) and c.rates]
+    wanted = (direct, cell.task, cell.direction, cell.source)
+    like = [c for c in cells if (c.hookup, c.task, c.direction, c.source) == wanted and c.rates]
     same = next((c for c in like if bool(c.copies) == bool(cell.copies)), None) or next(iter(like), None)
     if same is not None:
-        return _Base(direct, same.rates)
+        return _Base(direct, same.rates, newest=same.newest)
+    if cell.source is not None or cell.network is not None:
+        return None  # what was measured on one drive says nothing of what two, or a network, carry
     best = best_of(list(latest(runs).get(direct, {}).values()), cell.direction, "sequential")
     return None if best is None else _Base(direct, best.rates, measured=True)
 

@@ -42,6 +42,8 @@ class ClockedRow(TypedDict):
     hookup: str
     task: str
     direction: str
+    source: str | None
+    network: str | None
     timings: list[str]
     rate: float | None
     low: float | None
@@ -56,6 +58,7 @@ class ClockedRow(TypedDict):
     verdict: str | None
     why: str | None
     runs: list[str]
+    differs: list[str]
 
 
 def clocked_as_data(kept: Sequence[tuple[ClockRun, Path]]) -> Clocked:
@@ -93,6 +96,8 @@ def _row(row: ClockRow) -> ClockedRow:
         "hookup": row.hookup,
         "task": row.task,
         "direction": row.direction,
+        "source": row.source,
+        "network": row.network,
         "timings": list(row.words),
         "rate": one.rate if one else None,
         "low": one.low if one else None,
@@ -107,4 +112,5 @@ def _row(row: ClockRow) -> ClockedRow:
         "verdict": row.verdict,
         "why": row.why,
         "runs": list(row.runs),
+        "differs": list(row.differs),
     }

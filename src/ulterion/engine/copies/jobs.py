@@ -20,6 +20,7 @@ from ulterion.engine import children
 from ulterion.engine.capacity.media import DeviceMedium, FilesMedium
 from ulterion.engine.capacity.proof import Scribe, quick_look, repeats
 from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
+from ulterion.engine.copies.trimming import trim
 from ulterion.engine.copies.walk import Entry
 from ulterion.engine.data import aligned, random_words
 
@@ -33,7 +34,7 @@ class Worker:
 
     def __init__(self, moved: Callable[[int], None], number: int) -> None:
         self._moved, self._number = moved, number
-        self._copier = Copier(moved, mark=number)
+        self._copier = Copier(moved)
         self._buffer = aligned(BLOCK)
         self._data: memoryview | None = None
 
@@ -67,6 +68,10 @@ class Worker:
         finally:
             os.close(fd)
         return time.perf_counter() - start
+
+    def trim(self, folder: bytes) -> tuple[int, str]:
+        """Trim the folder's file system; return the bytes, and why it was not done."""
+        return trim(folder)
 
     def forget(self, paths: Sequence[bytes]) -> int:
         """Drop what the system's cache holds of files; return how many could not be opened."""
@@ -260,6 +265,7 @@ def first_difference(one: bytes, other: bytes) -> int | None:
 
 def serve(line: Connection[Any, Any], moved: Callable[[int], None], number: int) -> None:
     """Do jobs from a line until it is closed."""
+    os.umask(0)  # files are made with the permissions of what they are copies of
     worker = Worker(moved, number)
     while True:
         try:

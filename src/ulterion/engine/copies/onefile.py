@@ -1,4 +1,7 @@
-"""One file copied: read, summed, written under a name of ours, and given its own when it is whole.
+"""One file copied: read, summed, and written into a folder of ours; what did not become whole is taken away again.
+
+The folder as a whole gets its final name when everything in it is whole (`ulterion.conduct.copying`): naming each file by itself would cost
+what no other copy costs.
 
 The sum is XXH3 of 128 bits (Y. Collet, the xxHash specification): fast beside any drive, and no protection against malice.
 """
@@ -6,7 +9,6 @@ The sum is XXH3 of 128 bits (Y. Collet, the xxHash specification): fast beside a
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import errno
 import os
 from collections.abc import Callable
@@ -18,9 +20,6 @@ from ulterion.engine.copies.walk import Entry
 
 BLOCK = 2**20  # bytes of a small file at most, and of a piece of zeros
 STEP = 2**23  # bytes that the kernel copies at a time
-PART = b".ulterion-part"  # beginning of the name of a file that is not whole
-NOREPLACE = 1  # of renameat2 (linux/fs.h)
-AT_FDCWD = -100
 ZEROS = bytes(BLOCK)
 READING = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
 WRITING = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC
@@ -45,40 +44,40 @@ class Copier:
     """Copies files one after the other; `moved` is told the bytes of each piece as it is written.
 
     `kernel`: the kernel moves the bytes of large files itself (copy_file_range), and the sum is taken of what was read beside it; else they go
-    through our memory.  `mark` tells several at work in one folder apart.
+    through our memory.  The process's umask is to be 0, so that a file is made with the permissions it is to have.
     """
 
-    def __init__(self, moved: Callable[[int], None], *, kernel: bool = False, mark: int = 0) -> None:
+    def __init__(self, moved: Callable[[int], None], *, kernel: bool = False) -> None:
         self.moved, self.kernel = moved, kernel
-        self._part = b"%b-%d" % (PART, mark)
-        self._rename = _rename_call()
 
     def copy(self, entry: Entry, folder: bytes, name: bytes) -> str:
         """Copy a file into a folder under a name that must not be there; return its sum.  Raises LeftOutError, or TargetGoneError."""
-        part = b"%b/%b" % (folder, self._part)
+        path = b"%b/%b" % (folder, name)
         try:
             source = os.open(entry.source, READING)
         except OSError as error:
             raise LeftOutError(f"cannot be read: {error.strerror}") from error
         try:
-            out = self._open(part, entry.mode & 0o777)
+            out = self._open(path, entry.mode & 0o777)
             try:
                 summed = self._moved(source, out, entry)
                 self._finish(source, out, entry)
+            except BaseException:
+                with contextlib.suppress(OSError):
+                    os.unlink(path)
+                raise
             finally:
                 os.close(out)
-            self._name(part, b"%b/%b" % (folder, name))
-        except BaseException:
-            with contextlib.suppress(OSError):
-                os.unlink(part)
-            raise
         finally:
             os.close(source)
         return summed
 
-    def _open(self, part: bytes, mode: int) -> int:
+    def _open(self, path: bytes, mode: int) -> int:
+        """Make a file, never in the place of another (file systems may take two names for one)."""
         try:
-            return os.open(part, WRITING, mode | 0o200)
+            return os.open(path, WRITING, mode | 0o200)
+        except FileExistsError as error:
+            raise LeftOutError("another file of the copy has that name on this file system") from error
         except OSError as error:
             raise _of_target(error) from error
 
@@ -166,27 +165,12 @@ class Copier:
         if now.st_size != entry.size or now.st_mtime_ns != entry.modified:
             raise LeftOutError(CHANGED)
         try:
-            if os.fstat(out).st_mode & 0o7777 != entry.mode:
+            if entry.mode != entry.mode & 0o777 | 0o200:  # what it could not be made with
                 with contextlib.suppress(OSError):  # file systems without permissions
                     os.fchmod(out, entry.mode)
             os.utime(out, ns=(entry.modified, entry.modified))
         except OSError as error:
             raise _of_target(error) from error
-
-    def _name(self, part: bytes, target: bytes) -> None:
-        """Give a whole file its name, never in the place of another (file systems may take two names for one)."""
-        number = self._rename(part, target)
-        if number in (errno.ENOSYS, errno.EINVAL):
-            number = errno.EEXIST if os.path.lexists(target) else 0
-            if not number:
-                try:
-                    os.rename(part, target)
-                except OSError as error:
-                    raise _of_target(error) from error
-        if number == errno.EEXIST:
-            raise LeftOutError("another file of the copy has that name on this file system")
-        if number:
-            raise _of_target(OSError(number, os.strerror(number)))
 
 
 def _read(source: int, size: int) -> bytes:
@@ -224,16 +208,3 @@ def _of_target(error: OSError) -> Exception:
     if error.errno in TARGET_FAULTS:
         return TargetGoneError(error.errno, text)
     return LeftOutError(f"cannot be written there: {text}")
-
-
-def _rename_call() -> Callable[[bytes, bytes], int]:
-    """Return the call that renames and replaces nothing; it returns 0 or the number of the error."""
-    try:
-        call = ctypes.CDLL(None, use_errno=True).renameat2
-    except (OSError, AttributeError):
-        return lambda old, new: errno.ENOSYS
-
-    def rename(old: bytes, new: bytes) -> int:
-        return 0 if call(AT_FDCWD, old, AT_FDCWD, new, NOREPLACE) == 0 else ctypes.get_errno()
-
-    return rename

@@ -33,6 +33,7 @@ class CopyPass(Written):
     """One copy of everything, from the first byte asked for to the last on the medium."""
 
     number: int = Field(ge=1)
+    after: Spoken = Field("", description="what was done since the copy before was removed")
     seconds: Took
     flush_seconds: Seconds
     files: Count
@@ -51,6 +52,12 @@ class CopyPass(Written):
     prove_seconds: Seconds | None = None
     wrong: list[Remark] = Field([], description="what did not arrive as it was, the first hundred")
     wrong_count: Count = 0
+
+    @property
+    def series(self) -> tuple[float, ...]:
+        """Bytes per second in each whole interval."""
+        whole = int(self.seconds / self.interval)
+        return tuple(b / self.interval for b in self.moved[:whole])
 
     @property
     def rate(self) -> float:

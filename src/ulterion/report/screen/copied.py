@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 from typing import IO
 
@@ -11,9 +12,12 @@ from rich.text import Text
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.model.runs.copied import CopyPass, CopyRun
 from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.runningline import NARROWEST, RunningLine
 from ulterion.report.words import copied as words
 from ulterion.report.words.columns import align_points, show_margin
 
+BY_SECOND = 32  # characters of a rate by second
+FEWEST_SECONDS = 3  # that are drawn
 CLASS_COLUMNS = (("files", "left"), ("number", "right"), ("bytes", "right"), ("files/s", "right"), ("rate", "right"))
 
 
@@ -38,14 +42,10 @@ def before(run: CopyRun) -> list[RenderableType]:
 
 def after(run: CopyRun, path: Path, unit: str) -> list[RenderableType]:
     """Return what came of it."""
-    columns = [("copy", "right"), (unit, "right"), ("files/s", "right"), ("time", "right"), ("flush", "right")]
     passes = run.copied.passes
-    rates = align_points([show_rate(p.rate, unit, with_unit=False) for p in passes])
-    rows = [
-        [str(p.number), rate, f"{p.files / p.seconds:.0f}", show_duration(p.seconds), show_duration(p.flush_seconds)]
-        for p, rate in zip(passes, rates, strict=True)
-    ]
-    lines: list[RenderableType] = [table(columns, [list(r) for r in rows])] if rows else []
+    lines: list[RenderableType] = [_passes(passes, unit)] if passes else []
+    between = words.between_words(run)
+    lines += [Text(between, style="muted")] if between else []
     told = words.figure(run)
     if told is not None:
         lines += [
@@ -57,6 +57,36 @@ def after(run: CopyRun, path: Path, unit: str) -> list[RenderableType]:
     lines += bullets("Not as it should be", words.listed(words.troubles(run)))
     lines += bullets("Ended early", run.state.sentence("copy"))
     return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+
+
+def _passes(passes: list[CopyPass], unit: str) -> RenderableType:
+    """Return the table of the copies, each with its rate second by second on one scale."""
+    columns = [(name, "right") for name in ("copy", unit, "files/s", "time", "flush")]
+    rates = align_points([show_rate(p.rate, unit, with_unit=False) for p in passes])
+    most = max((rate for p in passes for rate in p.series), default=0.0)
+    drawn = [_drawn(p.series, most) for p in passes]
+    rows = [
+        [
+            str(p.number),
+            rate,
+            f"{p.files / p.seconds:.0f}",
+            show_duration(p.seconds),
+            show_duration(p.flush_seconds),
+            line,
+        ]
+        for p, rate, line in zip(passes, rates, drawn, strict=True)
+    ]
+    seen = any(drawn)
+    columns += [(f"by second, 0 to {show_rate(most, unit, with_unit=False)}", "left")] if seen else []
+    return table(columns, [list(r) if seen else r[:-1] for r in rows])
+
+
+def _drawn(series: tuple[float, ...], most: float) -> str:
+    """Return rates as a line of blocks, nothing from a few seconds."""
+    line = RunningLine()
+    for rate in series:
+        line.add(rate)
+    return line.draw(BY_SECOND, 0.0, most) if len(series) >= FEWEST_SECONDS else ""
 
 
 def _classes(passes: list[CopyPass], unit: str) -> list[RenderableType]:
@@ -81,10 +111,12 @@ class Line:
         self._what, self._size, self._shown = "", 0, 0.0
         self._last: tuple[float, int] = (0.0, 0)
         self._rate = 0.0
+        self._line = RunningLine()
 
     def begin(self, what: str, size: int) -> None:
         """Something of so many bytes begins."""
         self._what, self._size, self._shown, self._last, self._rate = what, size, -1.0, (0.0, 0), 0.0
+        self._line = RunningLine()
 
     def tick(self, seconds: float, moved: int) -> None:
         """So much of it is over: the rate is that of the last second."""
@@ -96,10 +128,13 @@ class Line:
         elif seconds - self._last[0] >= 1.0:
             self._rate = (moved - self._last[1]) / (seconds - self._last[0])
             self._last = (seconds, moved)
+            self._line.add(self._rate)
         left = (self._size - moved) / (moved / seconds) if moved and seconds > 0 else None
         rest = f", about {show_duration(left)} left" if left is not None and left > 0.5 else ""
         text = f"{self._what}: {show_size(moved)} of {show_size(self._size)}, {show_rate(self._rate, self._unit)}{rest}"
-        self._out.write(f"\r\x1b[2K{text[:LONGEST]}")
+        room = min(LONGEST, shutil.get_terminal_size().columns - 1) - len(text) - 2
+        drawn = self._line.draw(min(room, BY_SECOND), 0.0, self._line.high) if room >= NARROWEST else ""
+        self._out.write(f"\r\x1b[2K{text[:LONGEST]}  {drawn}")
         self._out.flush()
 
     def clear(self) -> None:
@@ -109,4 +144,4 @@ class Line:
             self._out.flush()
 
 
-LONGEST = 110  # characters of the line
+LONGEST = 160  # characters of the line

@@ -13,7 +13,8 @@ WAYS = {"write": "written", "read": "read"}
 
 def task_words(row: ClockRow) -> str:
     """Return what was transferred, and which way."""
-    return f"{row.task}, {WAYS[row.direction]}"
+    way = WAYS[row.direction] + (f" from {row.source}" if row.source else "")
+    return f"{row.task}, {way}" + (f", over the network ({row.network})" if row.network else "")
 
 
 def rate_words(estimate: Estimate | None, bound: float | None, unit: str) -> tuple[str, str]:
@@ -32,5 +33,6 @@ def remarks(rows: Sequence[ClockRow]) -> list[str]:
     for row in rows:
         shown = [w for w in row.words if row.estimate is None]
         parts = [*shown, *([row.why] if row.why and row.verdict != "same" else [])]
+        parts += [f"also differed: {', '.join(row.differs)}"] if row.differs else []
         told += [f"{row.hookup}, {task_words(row)}: {'; '.join(parts)}"] if parts else []
     return told

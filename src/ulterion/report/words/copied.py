@@ -28,6 +28,12 @@ def expected_words(run: CopyRun) -> str | None:
     return f"{show_duration(one.predicted_seconds)} by earlier copies between these two ({low} to {high}, 90 %)"
 
 
+def between_words(run: CopyRun) -> str:
+    """Return what was done between the copies, by the last of them."""
+    told = next((p.after for p in reversed(run.copied.passes) if p.after), "")
+    return f"between two copies: {told}" if told else ""
+
+
 def figure(run: CopyRun) -> Estimate | None:
     """Return the rate of its copies, None where none is a figure."""
     return estimate(run.rates) if run.rates else None

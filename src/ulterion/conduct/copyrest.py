@@ -1,0 +1,55 @@
+"""Between two copies: what was removed goes back to the device, and the device comes to rest, so that the next finds what the first found."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from ulterion.conduct.copyplaces import OwnFolder, pulse_under
+from ulterion.core.units import show_duration, show_size
+from ulterion.engine.copies.crew import Crew
+
+QUIET = 1.0  # seconds in which the kernel counts nothing of a device that is at rest
+LONGEST = 20.0  # seconds that are waited for that
+LOOK = 0.1  # seconds
+
+
+def removed(own: OwnFolder, crew: Crew, rest: float, *, trims: bool) -> str:
+    """Remove a copy, trim what is free now (where `trims`), wait until its device does nothing more, and rest so many seconds; return in words what was done.
+
+    Raises TargetFailed and OSError where the device is gone.
+    """
+    own.emptied()
+    folder = bytes(own.files)
+    crew.all_of([("flush", folder)])
+    size, why = 0, "the system's own disk is left to the system"
+    if trims:
+        ((size, why),) = crew.all_of([("trim", folder)])
+    told = f"not trimmed ({why})" if why else f"free room trimmed ({show_size(size)})"
+    quiet = _quiet(pulse_under(own.path))
+    if quiet is not None:
+        told += f", {_quiet_words(quiet)}"
+    if rest:
+        time.sleep(rest)
+        told += f", rested {show_duration(rest)}"
+    return told
+
+
+def _quiet_words(seconds: float) -> str:
+    if seconds >= LONGEST:
+        return f"the device still busy after {LONGEST:g} s"
+    return "the device quiet at once" if seconds < LOOK else f"the device quiet after {show_duration(seconds)}"
+
+
+def _quiet(pulse: Callable[[], object] | None) -> float | None:
+    """Wait until a device does nothing more; return the seconds until then, None where the kernel counts nothing of it."""
+    if pulse is None:
+        return None
+    start = since = time.monotonic()
+    seen = pulse()
+    while time.monotonic() - since < QUIET and time.monotonic() - start < LONGEST:
+        time.sleep(LOOK)
+        now = pulse()
+        if now != seen:
+            seen, since = now, time.monotonic()
+    return LONGEST if time.monotonic() - since < QUIET else since - start
