@@ -30,6 +30,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="PATH",
         help="what to copy, and last the folder to copy it to; with --set the folder it is made in, and the target",
     )
+    _add_ends(parser)
+    _add_passes(parser)
+    _add_proof(parser)
+    parser.add_argument(
+        "--seed", type=options.seed, metavar="N", help="of a made set: the same files for the same number"
+    )
+    options.add_stall(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def _add_ends(parser: argparse.ArgumentParser) -> None:
+    """Add the options on what is copied between what."""
     parser.add_argument(
         "--from",
         dest="source",
@@ -47,6 +61,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--task", metavar="WORDS", help="what is copied, by which copies are matched (default: its name)"
     )
+
+
+def _add_passes(parser: argparse.ArgumentParser) -> None:
+    """Add the options on how often and how."""
     parser.add_argument(
         "--passes", type=options.passes, default=DEFAULT_PASSES, metavar="N", help="how often (default: %(default)s)"
     )
@@ -64,14 +82,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="rest between two copies, beside the trim and what the device needs to be quiet",
     )
-    _add_proof(parser)
-    parser.add_argument(
-        "--seed", type=options.seed, metavar="N", help="of a made set: the same files for the same number"
-    )
-    options.add_stall(parser)
-    options.add_review(parser)
-    options.add_units(parser)
-    options.add_json(parser)
 
 
 def _add_proof(parser: argparse.ArgumentParser) -> None:

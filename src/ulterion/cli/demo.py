@@ -31,6 +31,7 @@ NEXT = (
     "  ulterion compare pod slip --figure compare.png",
     "  ulterion soak --hookup slip --for 30m --figure slip.png",
     "  ulterion compare --soaks pod draught --figure soaks.png",
+    "  ulterion capacity --hookup crumble",
     "  ulterion claims --everywhere",
     "or a drive of your own:  ulterion measure FOLDER",
 )
@@ -52,7 +53,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _play(folder: ReviewFolder, env: Environment) -> None:
     """Measure and soak, and say so."""
     from ulterion.core.units import show_duration
-    from ulterion.demo.scenario import measure_all, soak_some
+    from ulterion.demo.scenario import measure_all, prove_some, soak_some
 
     for finished in measure_all(folder):
         passes = sum(len(w.passes) for w in finished.run.workloads)
@@ -61,6 +62,9 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
         seconds, _ = soaked.run.soak.done("load")
         chain = " > ".join(soaked.run.chain)
         env.show([f"soaked   {soaked.run.hookup:<12}{chain:<38}{show_duration(seconds)} of load"])
+    for proven in prove_some(folder):
+        chain = " > ".join(proven.run.chain)
+        env.show([f"looked at {proven.run.hookup:<11}{chain:<38}{proven.run.capacity.finding}"])
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -57,10 +56,9 @@ class _Looked:
 
 def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
     """Prove a capacity and keep the run; a target that fails, or a stop by hand, is a run too.  Raises UsageError before anything is written."""
-    identity = secrets.token_hex(3)
-    with medium(request, identity, observer) as found:
+    with medium(request, observer) as found:
         before = _cut_off(request, found) if request.resume else None
-        run = _blank(request, found, identity, before)
+        run = _blank(request, found, before)
         journal = open_journal(request.review, run)
         saved, failure = False, None
         looked, state = _taken_up(before), State(name="complete")
@@ -94,10 +92,10 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     )
 
 
-def _blank(request: CapacityRequest, found: Medium, identity: str, before: CapacityRun | None) -> CapacityRun:
+def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) -> CapacityRun:
     place = request.place
     return CapacityRun(
-        id=identity,
+        id=found.identity,
         started=found.began,
         hookup=place.hookup,
         chain=place.chain,
@@ -108,7 +106,7 @@ def _blank(request: CapacityRequest, found: Medium, identity: str, before: Capac
         state=State(name="interrupted", why="in progress"),
         capacity=CapacityRecord(
             way=found.way,
-            key=before.capacity.key if before else secrets.randbits(62) | 1,
+            key=before.capacity.key if before else found.key,
             goes_on_from=before.id if before else None,
             claimed_bytes=found.size,
             finding="stopped",

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import re
 import shutil
@@ -12,10 +11,12 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.host.activity import pulse_of
+from ulterion.model.lock import try_lock
 
 OURS = re.compile(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
 MARK = "ulterion-mark"
-WORDS = "A folder of Ulterion's own, for a copy that is timed; what is in it need not be whole.  It is removed when that is over.\n"
+OURS_BEGIN = "A folder of Ulterion's own"
+WORDS = f"{OURS_BEGIN}, for a copy that is timed; what is in it need not be whole.  It is removed when that is over.\n"
 
 
 class OwnFolder:
@@ -27,8 +28,7 @@ class OwnFolder:
         try:
             self.path.mkdir()
             self._lock = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-            with contextlib.suppress(OSError):  # some network file systems lock nothing
-                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            try_lock(self._lock)  # some network file systems lock nothing
             (self.path / MARK).write_text(WORDS)
             self.files.mkdir()
         except OSError as error:
@@ -70,8 +70,7 @@ def sweep(parent: Path) -> list[Path]:
         except OSError:
             continue
         try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            if (path / MARK).read_text() == WORDS:
+            if try_lock(lock) and (path / MARK).read_text().startswith(OURS_BEGIN):
                 shutil.rmtree(os.fsencode(path), ignore_errors=True)
                 removed.append(path)
         except OSError:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import os
+import secrets
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field, replace
@@ -26,6 +27,7 @@ from ulterion.engine.device import is_device
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
 from ulterion.host.loops import is_cached
+from ulterion.model.quantities import moment_text
 from ulterion.model.store import ReviewFolder
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
@@ -68,6 +70,7 @@ class Medium:
         way: how it is proven.
         facts, bench: what a document says of it and of the machine.
         crew: gives the workers.
+        identity, key: of the run, and of what is written.
         began, now: when the run began, and the clock of its end.
     """
 
@@ -77,13 +80,15 @@ class Medium:
     facts: TargetFacts
     bench: BenchFacts
     crew: Callable[[], AbstractContextManager[Does]]
+    identity: str = field(default_factory=lambda: secrets.token_hex(3))
+    key: int = field(default_factory=lambda: secrets.randbits(62) | 1)
     began: datetime.datetime = field(default_factory=_now)
     now: Callable[[], datetime.datetime] = _now
     warnings: tuple[str, ...] = ()
 
 
 @contextmanager
-def medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> Iterator[Medium]:
+def medium(request: CapacityRequest, observer: CopyObserver) -> Iterator[Medium]:
     """Yield what is to be written, and give it back; raise UsageError."""
     if request.place.simulated:
         with _simulated(request) as found:
@@ -91,7 +96,7 @@ def medium(request: CapacityRequest, identity: str, observer: CopyObserver) -> I
         return
     path = request.place.path
     assert path is not None
-    with _device(request, path) if is_device(path) else _room(request, path, identity, observer) as found:
+    with _device(request, path) if is_device(path) else _room(request, path, observer) as found:
         yield found
 
 
@@ -135,7 +140,7 @@ def _cached(facts: TargetFacts) -> list[str]:
 
 
 @contextmanager
-def _room(request: CapacityRequest, path: Path, identity: str, observer: CopyObserver) -> Iterator[Medium]:
+def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Iterator[Medium]:
     """Yield a folder of ours that is removed again."""
     _check_room_way(request, path)
     for left in sweep(path):
@@ -147,6 +152,7 @@ def _room(request: CapacityRequest, path: Path, identity: str, observer: CopyObs
         raise UsageError(
             f"{path} has {show_size(room.f_bavail * room.f_frsize)} free, too little to prove anything; make room"
         )
+    identity = secrets.token_hex(3)
     own = OwnFolder(path, "proof", identity)
     try:
         pulse = pulse_under(own.path)
@@ -157,6 +163,7 @@ def _room(request: CapacityRequest, path: Path, identity: str, observer: CopyObs
             facts,
             _bench(request.review),
             lambda: Crew(1, request.stall, pulse),
+            identity,
             warnings=(*host.cautions(facts), *_cached(facts)),
         )
     finally:
@@ -199,6 +206,7 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
     try:
         chain.recognised()
         began = target.started(place.simulated_ends)
+        key, identity = target.seed_and_id(None, f"capacity/{place.hookup}/{moment_text(began)}")
         yield Medium(
             0,
             capacity // UNIT * UNIT,
@@ -206,6 +214,8 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
             target.facts(),
             target.bench_facts(request.review.review.bench),
             lambda: SimCrew(chain),
+            identity,
+            key | 1,
             began,
             lambda: began + datetime.timedelta(seconds=chain.elapsed),
         )

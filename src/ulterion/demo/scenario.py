@@ -6,9 +6,12 @@ from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
 
+from ulterion.conduct.capacity import CapacityDone, prove
+from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.measure import measure
 from ulterion.conduct.observers import Measured, Observer, Soaked, SoakObserver
 from ulterion.conduct.place import Place
+from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.conduct.requests import MeasureRequest, SoakRequest
 from ulterion.conduct.soak import soak
 from ulterion.core.errors import UsageError
@@ -21,6 +24,7 @@ FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"
 PASSES, SECONDS = 5, 2.0  # short enough that the write caches last for all passes
 SOAKED = ("pod", "draught", "slip", "duo", "crumble")
+CARDS = ("crumble",)
 SOAK_LOAD, SOAK_SECONDS, COOL_SECONDS = "sequential write 1 MiB depth 4", 1800.0, 300.0
 
 
@@ -61,3 +65,9 @@ def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
     for hookup in SOAKED:
         place = Place(folder, folder.path, None, hookup)
         yield soak(SoakRequest(place, parse_workload(SOAK_LOAD), plan), SoakObserver())
+
+
+def prove_some(folder: ReviewFolder) -> Iterator[CapacityDone]:
+    """Look quickly whether what the cards state is there."""
+    for hookup in CARDS:
+        yield prove(CapacityRequest(Place(folder, folder.path, None, hookup), quick=True), CopyObserver())

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import errno
-import fcntl
 import os
 import struct
 
@@ -21,6 +20,8 @@ REFUSALS = {
 
 def trim(folder: bytes) -> tuple[int, str]:
     """Trim the file system that a folder is on; return (bytes that it says it handed back, '') or (0, why it was not done)."""
+    import fcntl  # absent where the system has no such call
+
     given = bytearray(RANGE.pack(0, ALL, 0))
     fd = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:

@@ -43,6 +43,8 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
             lines.append(
                 Text(f"{what} {show_size(size)} in {show_duration(seconds)}, {show_rate(size / seconds, unit)}")
             )
+    if one.way == "quick look" and one.write_seconds:
+        lines.append(Text(f"looked at in {show_duration(one.write_seconds)}"))
     if one.wrong_bytes:
         told = [
             f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
