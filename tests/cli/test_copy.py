@@ -90,7 +90,7 @@ class Whole(CopyCase):
         self.assertLessEqual(answer["low"], answer["rate"])
         self.assertEqual({c["name"] for c in passes[0]["classes"]}, {"below 16 KiB", "below 4 MiB", "below 64 MiB"})
         self.assertTrue(run["source_alone"]["bytes"] == run["target_alone"]["bytes"] == run["bytes"])
-        self.assertIn(answer["slow_end"], ("source", "target", "both", "neither"))
+        self.assertIn(answer["slow_end"], ("source", "target", "both", "neither", "one drive"))
         self.assertEqual(list(self.target.iterdir()), [])
         self.assertTrue(Path(answer["kept_in"]).exists())
 
@@ -404,6 +404,8 @@ class Numbers(unittest.TestCase):
         for (copied, source, target), end in (((400e6, 412e6, 931e6), "source"), ((90e6, 900e6, 95e6), "target"), ((300e6, 700e6, 720e6), "neither"),
                                               ((650e6, 700e6, 720e6), "both")):  # fmt: skip
             self.assertEqual(slow_end(copied, source, target)[0], end)
+        self.assertEqual(slow_end(60e6, 152e6, 97e6, one_drive="sdb")[0], "one drive")
+        self.assertEqual(slow_end(20e6, 152e6, 97e6, one_drive="sdb")[0], "neither")
         self.assertEqual([class_of(s) for s in (0, 2**14, 2**26)], ["below 16 KiB", "below 256 KiB", "64 MiB and more"])
 
 

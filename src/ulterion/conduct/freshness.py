@@ -11,6 +11,8 @@ from ulterion.core.fill import Fill
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import events
 from ulterion.core.soak.trace import LOAD
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.document import AnyRun, SoakRun
 from ulterion.model.runs.measure import Before, MeasureRun
 
@@ -56,6 +58,11 @@ def _written(run: AnyRun) -> float:
     if isinstance(run, MeasureRun):
         laid = 0 if run.before is None else run.before.laid_bytes
         return laid + sum(p.bytes * r.workload.writes for r in run.workloads for p in r.passes)
+    if isinstance(run, CopyRun):
+        alone = run.copied.target_alone.bytes if run.copied.target_alone else 0
+        return float(sum(p.bytes for p in run.copied.passes) + alone)
+    if isinstance(run, CapacityRun):
+        return float(run.capacity.written_bytes)
     return run.soak.done(LOAD)[1] * run.soak.workload.writes if isinstance(run, SoakRun) else 0.0
 
 
@@ -70,6 +77,10 @@ def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
         steps = [(float(laid), 0.0), *((p.bytes * r.workload.writes, p.seconds) for r, p in run.in_turn)]
     elif isinstance(run, SoakRun):
         steps = [(sum(p.bytes) * run.soak.workload.writes, p.seconds) for p in run.soak.phases]
+    elif isinstance(run, CopyRun):
+        steps = [(float(p.bytes), p.seconds) for p in run.copied.passes]
+    elif isinstance(run, CapacityRun):
+        steps = [(float(run.capacity.written_bytes), run.capacity.write_seconds or 0.0)]
     for written, seconds in steps:
         fill = fill.after(written, seconds)
     return fill.after(0.0, max(0.0, until_next - sum(seconds for _, seconds in steps)))

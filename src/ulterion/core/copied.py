@@ -23,7 +23,7 @@ CLASSES = {
 """Names of the classes of files, and the size that each stays below."""
 FAR = 1.5  # times slower than either end alone is held by neither
 PLAINLY = 1.1  # times as fast is plainly faster
-End = Literal["source", "target", "both", "neither"]
+End = Literal["source", "target", "both", "neither", "one drive"]
 
 
 @dataclass
@@ -44,9 +44,18 @@ def class_of(size: int) -> str:
     return next(name for name, below in CLASSES.items() if size < below)
 
 
-def slow_end(copied: float, source: float, target: float) -> tuple[End, str]:
-    """Return which end held a copy back, and the finding in words; rates of the copy and of each end alone, bytes per second."""
+def slow_end(copied: float, source: float, target: float, *, one_drive: str | None = None) -> tuple[End, str]:
+    """Return which end held a copy back, and the finding in words; rates of the copy and of each end alone, bytes per second.
+
+    `one_drive` is the drive that both ends are on, if they are: it reads and writes by turns, which gives 1 / (1/source + 1/target).
+    """
     told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
+    turns = 1 / (1 / source + 1 / target)
+    if one_drive is not None and turns / FAR < copied < turns * FAR:
+        return "one drive", (
+            f"{told}: both ends are on {one_drive}, which does {show_rate(turns)} when it reads and writes by turns; "
+            "no drive does as much of both as of one"
+        )
     if copied < min(source, target) / FAR:
         return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
     if source < target / PLAINLY:

@@ -8,7 +8,7 @@ from typing_extensions import TypedDict
 
 from ulterion.core.copied import slow_end
 from ulterion.model.runs.copied import CopyRun
-from ulterion.report.words.copied import figure, findings
+from ulterion.report.words.copied import figure, findings, one_drive
 
 
 class Wrong(TypedDict):
@@ -46,7 +46,7 @@ def copy_as_data(run: CopyRun, path: Path) -> Copied:
     told, one = figure(run), run.copied
     slow = None
     if told is not None and one.source_alone is not None and one.target_alone is not None:
-        slow = slow_end(told.rate, one.source_alone.rate, one.target_alone.rate)[0]
+        slow = slow_end(told.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run))[0]
     return {
         "kept_in": str(path),
         "state": run.state.name,

@@ -39,16 +39,18 @@ def figure(run: CopyRun) -> Estimate | None:
     return estimate(run.rates) if run.rates else None
 
 
+def one_drive(run: CopyRun) -> str | None:
+    """Return the drive that both ends of a copy are on, None where they are on two, or it is not known."""
+    source = run.copied.source
+    return run.target.device if source is not None and source.device == run.target.device else None
+
+
 def findings(run: CopyRun) -> list[str]:
     """Return what a copy comes to: which end was slow, what was expected, whether it arrived."""
     one, told = run.copied, figure(run)
     sentences = []
     if told is not None and one.source_alone is not None and one.target_alone is not None:
-        sentences.append(slow_end(told.rate, one.source_alone.rate, one.target_alone.rate)[1])
-    if one.source is not None and one.source.device is not None and one.source.device == run.target.device:
-        sentences.append(
-            f"both ends are on {run.target.device}: it read and wrote at once, and no drive does as much of both as of one"
-        )
+        sentences.append(slow_end(told.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run))[1])
     if one.predicted_seconds is not None and one.passes:
         took = sum(p.seconds for p in one.passes) / len(one.passes)
         off = (took / one.predicted_seconds - 1) * 100
@@ -69,7 +71,7 @@ def _proof(run: CopyRun) -> list[str]:
     files, size = proven[-1].proven_files or 0, show_size(proven[-1].proven_bytes or 0)
     times = f"each of {len(proven)} copies" if len(proven) > 1 else "the copy"
     return [
-        f"intact: {times} was read back past the caches, {files} files, {size}: sums, lengths, names and times agree, and nothing is missing or more"
+        f"intact: {times} was read back past the caches, {files} file{'s' if files != 1 else ''}, {size}: sums, lengths, names and times agree, and nothing is missing or more"
     ]
 
 

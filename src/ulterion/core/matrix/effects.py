@@ -1,0 +1,212 @@
+"""What each factor of a matrix does, in percent with an interval; what two do only together; what cannot be told apart; a drift."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import fdtrc, stdtrit
+
+from ulterion.core.matrix.model import Fitted, Floats, Observed, fit, levels_of
+
+LEVEL = 0.95
+TOGETHER_BELOW = 0.05  # p, after Holm's correction over all pairs, from which on a pair counts
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What a level does against another, as a ratio of rates.
+
+    Attributes:
+        factor, level, against: which.
+        ratio: with `low` and `high`, 95 %; None where it is refused.
+        why: why it is refused.
+        cells: how many cells of either level it rests on.
+        where: (factor, level) that it holds at, None for all levels of the others alike.
+    """
+
+    factor: str
+    level: str
+    against: str
+    ratio: float | None
+    low: float | None
+    high: float | None
+    cells: int
+    why: str | None = None
+    where: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True)
+class Together:
+    """Two factors of which one does something else on each level of the other: the p of that, and what it does there."""
+
+    factors: tuple[str, str]
+    p: float
+    effects: tuple[Effect, ...]
+
+
+@dataclass(frozen=True)
+class Effects:
+    """What a matrix shows of one workload.
+
+    Attributes:
+        effects: of every factor, each level against its first.
+        together: pairs that count.
+        untested: pairs of factors that could not be looked at, for want of cells.
+        drift: what rates changed by from the first run to the last, as a ratio with its interval; None where it could not be told.
+        drifts: whether it counts (p below 0.05).
+        between: what varies from run to run, as a standard deviation of the log.
+        passes_alone: whether that could not be told, and intervals rest on the passes alone.
+        runs: how many it rests on.
+    """
+
+    effects: tuple[Effect, ...]
+    together: tuple[Together, ...]
+    untested: tuple[tuple[str, str], ...]
+    drift: tuple[float, float, float] | None
+    drifts: bool
+    between: float
+    passes_alone: bool
+    runs: int
+
+
+def effects_of(observed: Sequence[Observed]) -> Effects | None:
+    """Return what the factors do; None from fewer than two cells, or where no factor has two levels."""
+    factors = levels_of(observed)
+    varied = [f for f, levels in factors.items() if len(levels) > 1]
+    cells = {o.cell for o in observed if o.cell is not None}
+    if len(cells) < 2 or not varied:
+        return None
+    model = fit(observed)
+    plain = fit(observed, pairs=False)
+    effects = [
+        _effect(observed, model, plain, factor, level, factors[factor][0])
+        for factor in varied
+        for level in factors[factor][1:]
+    ]
+    together, untested = _pairs(observed, model, varied)
+    drift, drifts = _drift(model)
+    return Effects(
+        tuple(effects),
+        tuple(together),
+        tuple(untested),
+        drift,
+        drifts,
+        model.between,
+        model.passes_alone,
+        len(observed),
+    )
+
+
+def _effect(
+    observed: Sequence[Observed], model: Fitted, plain: Fitted, factor: str, level: str, against: str
+) -> Effect:
+    """Return a level's effect by the model with pairs, or where cells are missing for that by the one without, or why it is refused."""
+    cells = len({o.cell for o in observed if o.cell is not None and dict(o.cell)[factor] in (level, against)})
+    for one in (model, plain):
+        contrast = one.row({factor: level}) - one.row({factor: against})
+        if one.estimable(contrast):
+            return _told(one, contrast, factor, level, against, cells)
+    return Effect(factor, level, against, None, None, None, cells, confounded(observed, factor, level, against))
+
+
+def _told(
+    model: Fitted,
+    contrast: Floats,
+    factor: str,
+    level: str,
+    against: str,
+    cells: int,
+    where: tuple[str, str] | None = None,
+) -> Effect:
+    value, error = model.value(contrast)
+    half = float(stdtrit(model.df, 0.5 + LEVEL / 2)) * error
+    low, high = math.exp(value - half), math.exp(value + half)
+    return Effect(factor, level, against, math.exp(value), low, high, cells, None, where)
+
+
+def confounded(observed: Sequence[Observed], factor: str, level: str, against: str) -> str:
+    """Return in words why a level's effect cannot be told from what else changed with it."""
+    cells = list(dict.fromkeys(o.cell for o in observed if o.cell is not None))
+    here, there = ([dict(c) for c in cells if dict(c)[factor] == which] for which in (level, against))
+    for other in here[0]:
+        mine, theirs = {c[other] for c in here}, {c[other] for c in there}
+        if other == factor or mine & theirs:
+            continue
+        if len(mine) == 1:
+            return f"every test of {level} had {other} {next(iter(mine))}, and none of {against} had"
+        if len(theirs) == 1:
+            return f"every test of {against} had {other} {next(iter(theirs))}, and none of {level} had"
+        return f"no test of {level} and of {against} had the same {other}"
+    others = ", ".join(f for f in here[0] if f != factor)
+    return f"what else changed with it ({others}) changed in a way that leaves no comparison of {level} with {against}"
+
+
+def _pairs(
+    observed: Sequence[Observed], model: Fitted, varied: Sequence[str]
+) -> tuple[list[Together], list[tuple[str, str]]]:
+    """Return the pairs of factors that count, and those that could not be looked at."""
+    tested, untested = [], []
+    for one, other in itertools.combinations(varied, 2):
+        p = _p_of(model, one, other)
+        if p is None:
+            untested.append((one, other))
+        else:
+            tested.append((p, one, other))
+    counted = []
+    for rank, (p, one, other) in enumerate(sorted(tested)):
+        if p * (len(tested) - rank) > TOGETHER_BELOW:  # Holm: what follows counts no more either
+            break
+        counted.append(Together((one, other), p, _by_level(observed, model, one, other)))
+    return counted, untested
+
+
+def _p_of(model: Fitted, one: str, other: str) -> float | None:
+    """Return the p of "the pair does nothing" (Wald's F), None where it is not in the model or not determined by the runs."""
+    term = next((t for t in model.terms if set(t.factors) == {one, other}), None)
+    if term is None or model.passes_alone:
+        return None
+    columns = list(term.columns)
+    for column in columns:
+        unit = np.zeros(model.design.shape[1])
+        unit[column] = 1.0
+        if not model.estimable(unit):
+            return None
+    beta, covariance = model.beta[columns], model.covariance[np.ix_(columns, columns)]
+    f = float(beta @ np.linalg.pinv(covariance) @ beta) / len(columns)
+    return float(fdtrc(len(columns), model.df, f))
+
+
+def _by_level(observed: Sequence[Observed], model: Fitted, one: str, other: str) -> tuple[Effect, ...]:
+    """Return what the factor with fewer levels does on each level of the other."""
+    factor, where = sorted((one, other), key=lambda f: len(model.factors[f]))
+    levels = model.factors[factor]
+    found = []
+    for level, place in itertools.product(levels[1:], model.factors[where]):
+        contrast = model.row({factor: level, where: place}) - model.row({factor: levels[0], where: place})
+        cells = len(_cells_with(observed, {where: (place,), factor: (level, levels[0])}))
+        if model.estimable(contrast):
+            found.append(_told(model, contrast, factor, level, levels[0], cells, (where, place)))
+    return tuple(found)
+
+
+def _cells_with(observed: Sequence[Observed], wanted: Mapping[str, Sequence[str]]) -> set[object]:
+    cells = {o.cell for o in observed if o.cell is not None}
+    return {c for c in cells if all(dict(c)[f] in levels for f, levels in wanted.items())}
+
+
+def _drift(model: Fitted) -> tuple[tuple[float, float, float] | None, bool]:
+    """Return what changed from the first run to the last, and whether it counts."""
+    term = next((t for t in model.terms if not t.factors), None)
+    if term is None or model.passes_alone:
+        return None, False
+    unit = np.zeros(model.design.shape[1])
+    unit[term.columns[0]] = 1.0
+    if not model.estimable(unit):
+        return None, False
+    value, error = model.value(unit)
+    half = float(stdtrit(model.df, 0.5 + LEVEL / 2)) * error
+    return (math.exp(value), math.exp(value - half), math.exp(value + half)), abs(value) > half

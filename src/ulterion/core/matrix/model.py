@@ -1,0 +1,214 @@
+"""What the rates of a matrix come from: factors, pairs of factors and the hour, fitted on the logs.
+
+A run in a cell gives the mean of the logs of its passes.  It is taken as
+
+    mean + level of each factor + level of each pair of factors + drift x hour + what varies from run to run + what varies from pass to pass
+
+with levels that add up to nothing (sum coding), so that a factor's level is its mean over all levels of the others alike, whatever cells are
+missing (S. R. Searle, F. M. Speed, G. A. Milliken, Population Marginal Means in the Linear Model, 1980).  A run that repeats a cell, and each
+of a hookup outside the grid that was measured again and again (the direct one, as a check), tells what varies from run to run.  Runs are weighted by both
+variances, the one between runs by the method of R. C. Paule and J. Mandel (1982), and the uncertainty is that of G. Knapp and J. Hartung (2003).
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from ulterion.core.matrix.grid import Cell
+
+Floats = npt.NDArray[np.float64]
+SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted
+PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
+NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
+
+
+@dataclass(frozen=True)
+class Observed:
+    """A run: its cell (None for a check outside the grid), the name of what was measured, the logs of its passes, when (hours)."""
+
+    cell: Cell | None
+    name: str
+    logs: tuple[float, ...]
+    hour: float
+
+    @property
+    def mean(self) -> float:
+        """Of the logs."""
+        return math.fsum(self.logs) / len(self.logs)
+
+
+@dataclass(frozen=True)
+class Term:
+    """Columns of a model that belong together: a factor, a pair of factors, or the drift."""
+
+    factors: tuple[str, ...]
+    columns: tuple[int, ...]
+
+
+@dataclass
+class Fitted:
+    """A model that was fitted.
+
+    Attributes:
+        factors: levels by factor, as they occur.
+        terms: what it has.
+        beta, covariance: its coefficients.
+        df: degrees of freedom of the covariance.
+        between: standard deviation of the log from run to run, found in it.
+        passes_alone: whether nothing was left to tell what varies from run to run, so that the passes' spread stands alone.
+        design: what can be estimated is a combination of its rows.
+    """
+
+    factors: dict[str, list[str]]
+    terms: list[Term]
+    beta: Floats
+    covariance: Floats
+    df: int
+    between: float
+    passes_alone: bool
+    design: Floats = field(repr=False)
+
+    def has(self, *factors: str) -> bool:
+        """Return whether a factor, or pair, is in it."""
+        return any(set(t.factors) == set(factors) for t in self.terms)
+
+    def row(self, levels: Mapping[str, str]) -> Floats:
+        """Return the row of a combination of levels; a factor that is not named stands at its mean."""
+        row = np.zeros(self.design.shape[1])
+        row[0] = 1.0
+        for term in self.terms:
+            if term.factors and all(f in levels for f in term.factors):
+                row[list(term.columns)] = _coded(self.factors, term.factors, levels)
+        return row
+
+    def estimable(self, contrast: Floats) -> bool:
+        """Return whether the runs determine a combination of the coefficients."""
+        _, values, rows = np.linalg.svd(self.design, full_matrices=False)
+        kept = rows[values > NEGLIGIBLE * values[0]]
+        return bool(np.allclose(kept.T @ (kept @ contrast), contrast, atol=1e-6))
+
+    def value(self, contrast: Floats) -> tuple[float, float]:
+        """Return a combination of the coefficients and its standard error."""
+        variance = float(contrast @ self.covariance @ contrast)
+        return float(contrast @ self.beta), math.sqrt(max(variance, 0.0))
+
+
+def levels_of(observed: Sequence[Observed]) -> dict[str, list[str]]:
+    """Return the levels of each factor that occur, in the order in which they do."""
+    found: dict[str, dict[str, None]] = {}
+    for one in observed:
+        for factor, level in one.cell or ():
+            found.setdefault(factor, {})[level] = None
+    return {factor: list(levels) for factor, levels in found.items()}
+
+
+def fit(observed: Sequence[Observed], *, pairs: bool = True, drift: bool = True) -> Fitted:
+    """Return the model of runs: with every pair of factors and the drift where enough is left over for that.
+
+    There must be two runs at least.
+    """
+    factors = levels_of(observed)
+    varied = [f for f, levels in factors.items() if len(levels) > 1]
+    mains = [(f,) for f in varied]
+    both = [*mains, *itertools.combinations(varied, 2)] if pairs else mains
+    for terms, hours in ((both, drift), (both, False), (mains, drift), (mains, False)):
+        design, made = _design(observed, factors, terms, hours=hours)
+        rank = int(np.linalg.matrix_rank(design, tol=NEGLIGIBLE * np.linalg.norm(design, 2)))
+        if len(observed) - rank >= SPARE or (terms, hours) == (mains, False):
+            break
+    return _solved(observed, factors, made, design, rank)
+
+
+def _coded(factors: Mapping[str, list[str]], names: Sequence[str], levels: Mapping[str, str]) -> Floats:
+    """Return the sum coding of one factor's level, or the products of two."""
+    parts = []
+    for name in names:
+        known = factors[name]
+        code = np.zeros(len(known) - 1)
+        at = known.index(levels[name])
+        if at < len(code):
+            code[at] = 1.0
+        else:
+            code[:] = -1.0
+        parts.append(code)
+    return parts[0] if len(parts) == 1 else np.outer(parts[0], parts[1]).ravel()
+
+
+def _design(
+    observed: Sequence[Observed], factors: Mapping[str, list[str]], terms: Sequence[tuple[str, ...]], *, hours: bool
+) -> tuple[Floats, list[Term]]:
+    """Return the rows of the runs and the terms: mean, factors and pairs, the drift, and a column for each check."""
+    checks = list(dict.fromkeys(o.name for o in observed if o.cell is None))
+    made, width = [], 1
+    for names in terms:
+        count = math.prod(len(factors[n]) - 1 for n in names)
+        made.append(Term(names, tuple(range(width, width + count))))
+        width += count
+    drift = width if hours else None
+    first = width + (1 if hours else 0)
+    rows = np.zeros((len(observed), first + len(checks)))
+    times = np.array([o.hour for o in observed])
+    span = float(np.ptp(times)) or 1.0
+    for row, one in zip(rows, observed, strict=True):
+        if one.cell is None:
+            row[first + checks.index(one.name)] = 1.0
+        else:
+            row[0] = 1.0
+            for term in made:
+                row[list(term.columns)] = _coded(factors, term.factors, dict(one.cell))
+        if drift is not None:
+            row[drift] = (one.hour - times.mean()) / span
+    return rows, [*made, *([Term((), (drift,))] if drift is not None else [])]
+
+
+def _within(observed: Sequence[Observed]) -> Floats:
+    """Return the variance of each run's mean that its passes tell, drawn towards what all runs have in common (G. K. Smyth, 2004)."""
+    squares = np.array([sum((v - o.mean) ** 2 for v in o.logs) for o in observed])
+    df = np.array([len(o.logs) - 1 for o in observed], dtype=float)
+    common = float(squares.sum() / max(df.sum(), 1.0))
+    return np.asarray((squares + PRIOR_DF * common) / (df + PRIOR_DF) / np.array([len(o.logs) for o in observed]))
+
+
+def _solved(
+    observed: Sequence[Observed], factors: dict[str, list[str]], terms: list[Term], design: Floats, rank: int
+) -> Fitted:
+    means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
+    left = len(observed) - rank
+    between = _between(means, within, design, left) if left > 0 else 0.0
+    beta, bread, squares = _weighted(means, design, within + between)
+    alone = left <= 0
+    df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
+    scale = 1.0 if alone else squares / left
+    return Fitted(factors, terms, beta, bread * scale, df, math.sqrt(between), alone, design)
+
+
+def _weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats, float]:
+    """Return coefficients, their covariance by these variances, and the weighted sum of squares that is left."""
+    weight = 1 / np.sqrt(variance)
+    rows = design * weight[:, None]
+    inverse = np.linalg.pinv(rows, rcond=NEGLIGIBLE)
+    beta = inverse @ (means * weight)
+    rest = means * weight - rows @ beta
+    return beta, np.asarray(inverse @ inverse.T), float(rest @ rest)
+
+
+def _between(means: Floats, within: Floats, design: Floats, left: int) -> float:
+    """Return the variance between runs at which the squares left over are what they should be, 0 where they are fewer already."""
+    low, high = 0.0, float(np.var(means)) + 1e-12
+    if _weighted(means, design, within)[2] <= left:
+        return 0.0
+    while _weighted(means, design, within + high)[2] > left and high < 1e6:
+        high *= 4
+    for _ in range(60):
+        middle = (low + high) / 2
+        if _weighted(means, design, within + middle)[2] > left:
+            low = middle
+        else:
+            high = middle
+    return (low + high) / 2
