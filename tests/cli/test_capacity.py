@@ -279,9 +279,9 @@ class Simulated(FolderCase):
         self.assertAlmostEqual(full["write_seconds"], 64e9 / 2e9, delta=0.5)  # what the bench says it writes
         self.assertEqual((sum(full["wrote"]), sum(full["read"])), (64 * 10**9, 64 * 10**9))
         # what was written counts as such for what is measured next
-        measured = simulate(self.opened(), "direct", [PEAK_READ], passes=1).run
+        measured = simulate(self.opened(), "direct", passes=1).run
         assert measured.before is not None
-        self.assertEqual(measured.before.recent_bytes, 64 * 10**9)
+        self.assertGreaterEqual(measured.before.recent_bytes, 64 * 10**9)
 
     def test_a_proof_that_was_cut_off_goes_on(self) -> None:
         """Pulled out twice: each part begins where the last was on the medium; together they say what one would have."""
