@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ulterion.conduct.bystanders import Bystanders
+from ulterion.conduct.fairness import settled
 from ulterion.conduct.keeping import Recorder, failure_of, finished, open_journal
 from ulterion.conduct.observers import Measured, Observer
 from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
@@ -20,7 +21,7 @@ def measure(request: MeasureRequest, observer: Observer) -> Measured:
     Raises UsageError before anything is measured.
     """
     with opened(request.place, request.access, request.workloads, request.seconds, observer) as opening:
-        run = blank_measure(opening, request)
+        run = settled(blank_measure(opening, request), opening.target, request.extras, observer.resting)
         observer.opened(run)
         return _keep(request, opening, run, observer)
 
@@ -30,7 +31,9 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
     extras, review = request.extras, request.place.review
     rest = Rest(extras.rest, extras.cool_to, opening.target.temperature, opening.target.rest, observer.resting)
     rest.check()
-    schedule = runner.Schedule(opening.workloads, request.passes, opening.seed, extras.warm_up, extras.sure, rest)
+    schedule = runner.Schedule(
+        opening.workloads, request.passes, opening.seed, extras.warm_up, extras.until or extras.sure, rest
+    )
     journal = open_journal(review, run)
     recorder, bystanders = Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), Bystanders()
     failure: UlterionError | None = None

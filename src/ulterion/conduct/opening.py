@@ -72,7 +72,7 @@ def _open(place: Place, access: Access) -> Target:
     if place.simulated:
         if place.hookup is None:
             raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
-        bench = load_bench(place.bench_file)
+        bench = load_bench(place.bench_file).set_to(place.levels)
         span = access.span_bytes or DEFAULT_SPAN
         return SimulatedTarget(
             SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes or 1),
@@ -113,9 +113,13 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
 
 def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
     """Return warnings for what is not as the hookup expects; raise UsageError unless that was accepted."""
-    if place.entry is None or place.entry.expect is None:
-        return []
-    return check_expected(place.hookup or "", place.entry.expect, facts, accept=access.accept)
+    if access.unplugged is not None and facts.attachment == access.unplugged:
+        raise UsageError(
+            f"hookup '{place.hookup}' was not unplugged since its last cell; unplug it, and plug it in again"
+        )
+    own = [place.entry.expect] if place.entry is not None and place.entry.expect is not None else []
+    expected = [*own, *access.expect]
+    return [w for one in expected for w in check_expected(place.hookup or "", one, facts, accept=access.accept)]
 
 
 def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
@@ -135,11 +139,13 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         rest_seconds=extras.rest or None,
         cool_to=extras.cool_to,
         sure_within=extras.sure.within if extras.sure else None,
-        most_passes=extras.sure.most_passes if extras.sure else None,
+        most_passes=extras.sure.most_passes if extras.sure else extras.most_passes,
     )
     writes = any(w.writes for w in opening.workloads)
     known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
-    return MeasureRun(**opening.header, suite=request.suite, settings=settings, before=known, workloads=records)
+    return MeasureRun(
+        **opening.header, cell=request.cell, suite=request.suite, settings=settings, before=known, workloads=records
+    )
 
 
 def blank_soak(opening: Opened, request: SoakRequest) -> SoakRun:

@@ -55,6 +55,11 @@ class Place:
         return self.review.path / (self.where or "").removeprefix(SIM)
 
     @property
+    def levels(self) -> dict[str, str]:
+        """The hookup's levels of a plan's factors."""
+        return self.entry.levels if self.entry else {}
+
+    @property
     def simulated_ends(self) -> list[datetime.datetime]:
         """When the simulated runs of the review were over: what the bench's clock goes on from."""
         return [s.ended for s in self.review.skims() if s.simulated and s.ended is not None]

@@ -195,7 +195,7 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
         raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
     if request.overwrite.serial is not None:
         raise UsageError(f"--overwrite is for raw devices; hookup '{place.hookup}' is on the simulated bench")
-    bench = load_bench(place.bench_file)
+    bench = load_bench(place.bench_file).set_to(place.levels)
     capacity = bench.chain(place.chain, place.bench_file)[-1].capacity
     if capacity is None:
         raise UsageError(

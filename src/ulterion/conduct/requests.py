@@ -10,8 +10,10 @@ from ulterion.conduct.place import Place
 from ulterion.core.workload import Workload
 from ulterion.engine.crew import STALL
 from ulterion.engine.load import FileSizes
-from ulterion.engine.runner import Sureness
+from ulterion.engine.runner import Sureness, Until
 from ulterion.host.sensors import Sensor
+from ulterion.model.review import Expect
+from ulterion.model.runs.header import CellRecord
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 
 
@@ -26,6 +28,8 @@ class Access:
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
         accept: go on with a drive, port or link other than the hookup expects.
+        expect: what must hold besides what the hookup expects.
+        unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
         waited: virtual seconds that were waited for a simulated hookup to be plugged in.
     """
 
@@ -35,6 +39,8 @@ class Access:
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
     accept: bool = False
+    expect: Sequence[Expect] = ()
+    unplugged: str | None = None
     waited: float = 0.0
 
 
@@ -47,12 +53,21 @@ class Extras:
         rest: seconds between passes.
         cool_to: temperature (C) to wait for between passes, or None.
         sure: repeat until sure, or None.
+        until: another reason to stop repeating, that goes before `sure`; `most_passes` is what it gives up after.
+        start_at: temperature (C) that the drive is waited for to have before the first pass, or None.
+        fresh: whether its write cache is waited for to be empty.
+        longest: seconds that are waited for both at most.
     """
 
     warm_up: bool = False
     rest: float = 0.0
     cool_to: float | None = None
     sure: Sureness | None = None
+    until: Until | None = None
+    most_passes: int | None = None
+    start_at: float | None = None
+    fresh: bool = False
+    longest: float = 900.0
 
 
 @dataclass(frozen=True)
@@ -67,6 +82,7 @@ class MeasureRequest:
         seconds: length of a pass.
         access: how the target may be used.
         extras: warm-up, rests, and passes until sure.
+        cell: the cell of a plan that it is, with what was shown to hold, or None.
     """
 
     place: Place
@@ -76,6 +92,7 @@ class MeasureRequest:
     seconds: float
     access: Access = field(default_factory=Access)
     extras: Extras = field(default_factory=Extras)
+    cell: CellRecord | None = None
 
 
 @dataclass(frozen=True)

@@ -60,7 +60,7 @@ class Comparison:
     why: str | None = None
 
 
-def _decide(centre: float, low: float, high: float, significant: bool, margin: float) -> Verdict:
+def decide(centre: float, low: float, high: float, significant: bool, margin: float) -> Verdict:
     """Apply the definition to a ratio and its interval given on the log scale."""
     band = math.log1p(margin)
     if -band < low and high < band:
@@ -73,7 +73,7 @@ def _decide(centre: float, low: float, high: float, significant: bool, margin: f
     return word if min(abs(low), abs(high)) >= band / 2 else "undecided"
 
 
-def more_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
+def more_todecide(compared: Ratio, margin: float, penalty: float = 1.0) -> int | None:
     """Return how many more passes (or runs) on each side would probably decide, should ratio and spread stay as they are.
 
     `penalty` is what Holm's correction multiplied the p-value by.  None when the spread is unknown or more than
@@ -86,7 +86,7 @@ def more_to_decide(compared: Ratio, margin: float, penalty: float = 1.0) -> int 
     for n in range(max(2, compared.units + 1), compared.units + MOST_MORE + 1):
         half = half_width(compared.spread, n, level)
         significant = abs(centre) > half
-        if _decide(centre, centre - half, centre + half, significant, margin) != "undecided":
+        if decide(centre, centre - half, centre + half, significant, margin) != "undecided":
             return n - compared.units
     return None
 
@@ -96,10 +96,10 @@ def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> 
     if compared.low is None or compared.high is None or p_adjusted is None:
         return Comparison(compared, None, "undecided", max(0, FEWEST - compared.units) or None, compared.why)
     centre, low, high = (math.log(v) for v in (compared.value, compared.low, compared.high))
-    verdict = _decide(centre, low, high, p_adjusted < 1 - LEVEL, margin)
+    verdict = decide(centre, low, high, p_adjusted < 1 - LEVEL, margin)
     if verdict != "undecided":
         return Comparison(compared, p_adjusted, verdict)
-    more = more_to_decide(compared, margin, _penalty(compared, p_adjusted))
+    more = more_todecide(compared, margin, _penalty(compared, p_adjusted))
     return Comparison(compared, p_adjusted, verdict, more, _why_undecided(compared, more))
 
 

@@ -59,9 +59,16 @@ class Observer:
         """Something to know before the passes that follow."""
 
 
+class Until(Protocol):
+    """When to stop repeating."""
+
+    def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
+        """Return why no more passes of the workload at `index` are needed, or None; `seconds` since the run began."""
+
+
 @dataclass(frozen=True)
 class Sureness:
-    """When to stop repeating.
+    """Until the rate is known well enough.
 
     Attributes:
         within: half the relative width to be reached, of an interval that holds at every look, as a ratio.
@@ -73,6 +80,20 @@ class Sureness:
     most_passes: int = 30
     most_seconds: float | None = None
 
+    def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
+        """Return why no more passes are needed, or None."""
+        count = len(results)
+        margins = _margins(results) if writes else {None: sure_within([r.rate for r in results])}
+        known = [m for m in margins.values() if m is not None]
+        reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
+        if known and max(known) <= self.within:
+            return f"sure within {self.within * 100:g} % ({reached}) after {count} passes"
+        if count >= self.most_passes:
+            return f"not sure within {self.within * 100:g} %: {reached} after the most passes allowed, {count}"
+        if self.most_seconds is not None and seconds > self.most_seconds:
+            return f"not sure within {self.within * 100:g} %: {reached} after {count} passes, when the time was up"
+        return None
+
 
 @dataclass(frozen=True)
 class Schedule:
@@ -83,7 +104,7 @@ class Schedule:
         passes: how many of each, or the least when `sure` is given.
         seed: of offsets and data.
         warm_up: whether a first round is kept but not counted.
-        sure: repeat until sure, or None.
+        sure: when to stop repeating, or None.
         rest: called before every pass but the first; lets the drive rest.
     """
 
@@ -91,7 +112,7 @@ class Schedule:
     passes: int
     seed: int
     warm_up: bool = False
-    sure: Sureness | None = None
+    sure: Until | None = None
     rest: Callable[[], None] = lambda: None
 
 
@@ -107,31 +128,20 @@ class _Progress:
     results: list[PassResult] = field(default_factory=list)
     done: bool = False
 
-    def verdict(self, schedule: Schedule, seconds: float, *, writes: bool) -> str | None:
+    def verdict(self, schedule: Schedule, index: int, seconds: float, *, writes: bool) -> str | None:
         """Return why no more passes are needed, or None."""
-        count, sure = len(self.results), schedule.sure
-        if count < schedule.passes:
+        if len(self.results) < schedule.passes:
             return None
-        if sure is None:
-            return ""
-        margins = self._margins() if writes else {None: sure_within([r.rate for r in self.results])}
-        known = [m for m in margins.values() if m is not None]
-        reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
-        if known and max(known) <= sure.within:
-            return f"sure within {sure.within * 100:g} % ({reached}) after {count} passes"
-        if count >= sure.most_passes:
-            return f"not sure within {sure.within * 100:g} %: {reached} after the most passes allowed, {count}"
-        if sure.most_seconds is not None and seconds > sure.most_seconds:
-            return f"not sure within {sure.within * 100:g} %: {reached} after {count} passes, when the time was up"
-        return None
+        return "" if schedule.sure is None else schedule.sure.reason(index, self.results, seconds, writes=writes)
 
-    def _margins(self) -> dict[PassState | None, float | None]:
-        """Return the margin of each state's figure, None where it has too few passes."""
-        rates: dict[PassState | None, list[float]] = {}
-        for result, state in zip(self.results, states_of([shape_of(r) for r in self.results]), strict=True):
-            if state != "mixed":
-                rates.setdefault(state, []).append(result.rate)
-        return {state: sure_within(each) for state, each in rates.items()}
+
+def _margins(results: Sequence[PassResult]) -> dict[PassState | None, float | None]:
+    """Return the margin of each state's figure, None where it has too few passes."""
+    rates: dict[PassState | None, list[float]] = {}
+    for result, state in zip(results, states_of([shape_of(r) for r in results]), strict=True):
+        if state != "mixed":
+            rates.setdefault(state, []).append(result.rate)
+    return {state: sure_within(each) for state, each in rates.items()}
 
 
 def _margin_words(state: PassState | None, margin: float | None) -> str:
@@ -160,7 +170,7 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
             observer.end(index, workload, number, result)
             if number != WARM_UP:
                 progress[index].results.append(result)
-                why = progress[index].verdict(schedule, time.monotonic() - begun, writes=workload.writes > 0)
+                why = progress[index].verdict(schedule, index, time.monotonic() - begun, writes=workload.writes > 0)
                 _note(progress[index], index, why, observer)
         number += 1
 

@@ -12,8 +12,10 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
+from ulterion.model.plan import Plan, chain_of, filled, hookup_name, serving
 from ulterion.model.quantities import Iops, KnownLink, Power, Price, Rate, Share, Size, Temperature, Written
 from ulterion.model.reading import read_text
 
@@ -74,6 +76,8 @@ class Hookup(Written):
     target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
     direct: bool = Field(False, description="the baseline for this medium")
     expect: Expect | None = None
+    levels: dict[str, str] = Field({}, description="its levels of a plan's factors, where the chain does not name them")
+    planned: bool = Field(False, exclude=True, description="whether the plan made it")
     note: str = ""
 
     @property
@@ -107,6 +111,7 @@ class Review(Written):
     ports: dict[str, Port] = {}
     parts: dict[str, Part] = {}
     hookups: dict[str, Hookup] = {}
+    plan: Plan | None = None
 
     @model_validator(mode="before")
     @classmethod
@@ -153,11 +158,42 @@ def load_review(path: Path) -> Review:
 
 def parse_review(text: str, path: Path) -> Review:
     """Read the text of a review.toml; `path` is for messages.  Raises UsageError that names file, place and remedy."""
-    review = tomlfile.parse(text, path, Review)
+    review = _with_cells(tomlfile.parse(text, path, Review), path)
     _check_names(review, text, path)
     _check_chains(review, text, path)
     _check_direct(review, text, path)
     return review
+
+
+def _with_cells(review: Review, path: Path) -> Review:
+    """Return a review with a hookup for each cell of its plan."""
+    plan = review.plan
+    if plan is None:
+        return review
+    try:
+        plan.check()
+        known = {n: (h.chain, h.levels) for n, h in review.hookups.items() if not h.direct}
+        served = serving(plan, plan.ordered(), known)
+    except UsageError as error:
+        raise UsageError(f"{path}: {error}") from error
+    made = dict(review.hookups)
+    for cell, name in served.items():
+        if name is None:
+            chain = chain_of(plan, cell)
+            if not chain:
+                raise UsageError(
+                    f"{path}: plan: the chain of the cell '{words(cell)}' is empty; give it a port and a drive"
+                )
+            name = hookup_name(cell)
+            if name in made:
+                raise UsageError(
+                    f"{path}: plan: the cell '{words(cell)}' would be called '{name}', as another hookup is; rename a level"
+                )
+            target = filled(plan.target, cell) if plan.target is not None else None
+            made[name] = Hookup(chain=chain, target=target, levels=dict(cell), planned=True)
+        else:
+            made[name] = made[name].model_copy(update={"levels": dict(cell)})
+    return review.model_copy(update={"hookups": made})
 
 
 def _refuse(text: str, path: Path, place: tuple[str, ...], why: str) -> UsageError:

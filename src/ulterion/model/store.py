@@ -205,6 +205,10 @@ class ReviewFolder:
             self._skims = _in_order(skimmed)
         return self._skims
 
+    def look_again(self) -> None:
+        """Forget what was looked into: another program may have written meanwhile."""
+        self._skims = None
+
     def light(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims without their series, which is enough to judge passes."""
         runs = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]

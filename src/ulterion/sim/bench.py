@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
@@ -117,6 +118,16 @@ class Moment(Written):
     what: Literal["plugged in", "unplugged"]
 
 
+class Setting(Written):
+    """What a level of a plan's factor changes on the bench: another driver, a charger, a cable's quality."""
+
+    factor: str
+    level: str
+    parts: dict[str, SimPart] = Field(
+        description="of a part or port what is then otherwise; nothing else of it changes"
+    )
+
+
 class About(Written):
     """The bench itself."""
 
@@ -136,6 +147,18 @@ class SimBench(Written):
     parts: dict[str, SimPart] = {}
     faults: list[Fault] = []
     moments: list[Moment] = []
+    settings: list[Setting] = []
+
+    def set_to(self, levels: Mapping[str, str]) -> SimBench:
+        """Return the bench with what these levels change."""
+        ports, parts = dict(self.ports), dict(self.parts)
+        for setting in self.settings:
+            if levels.get(setting.factor) == setting.level:
+                for name, other in setting.parts.items():
+                    changes = {field: getattr(other, field) for field in other.model_fields_set}
+                    known = parts if name in parts else ports
+                    known[name] = known[name].model_copy(update=changes)
+        return self.model_copy(update={"ports": ports, "parts": parts})
 
     def plugged_in(self, hookup: str | None, at: float) -> bool:
         """Return whether a hookup is plugged in, `at` seconds after the epoch."""
@@ -168,6 +191,10 @@ def load_bench(path: Path) -> SimBench:
             raise UsageError(f"{path}: faults: {unknown('part or port', fault.part, bench.ports | bench.parts)}")
         if fault.what != "not recognised" and fault.after is None:
             raise UsageError(f"{path}: faults: '{fault.what}' needs the time it happens; add after = \"30 s\"")
+    for setting in bench.settings:
+        for name in setting.parts:
+            if name not in bench.ports | bench.parts:
+                raise UsageError(f"{path}: settings: {unknown('part or port', name, bench.ports | bench.parts)}")
     if any(late.at < early.at for early, late in itertools.pairwise(bench.moments)):
         raise UsageError(f"{path}: moments: they are not in the order of time; sort them by 'at'")
     for name, part in bench.parts.items():

@@ -200,13 +200,8 @@ def _cells_with(observed: Sequence[Observed], wanted: Mapping[str, Sequence[str]
 
 def _drift(model: Fitted) -> tuple[tuple[float, float, float] | None, bool]:
     """Return what changed from the first run to the last, and whether it counts."""
-    term = next((t for t in model.terms if not t.factors), None)
-    if term is None or model.passes_alone:
+    if model.hour is None:
         return None, False
-    unit = np.zeros(model.design.shape[1])
-    unit[term.columns[0]] = 1.0
-    if not model.estimable(unit):
-        return None, False
-    value, error = model.value(unit)
-    half = float(stdtrit(model.df, 0.5 + LEVEL / 2)) * error
+    value, error, df = model.hour
+    half = float(stdtrit(df, 0.5 + LEVEL / 2)) * error
     return (math.exp(value), math.exp(value - half), math.exp(value + half)), abs(value) > half

@@ -19,12 +19,17 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from scipy.special import fdtrc
 
 from ulterion.core.matrix.grid import Cell
 
 Floats = npt.NDArray[np.float64]
 SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted
+COUNTS_BELOW = 0.05  # p, from which on a pair is taken in where there are too few runs for all pairs
 PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
+USUAL_BETWEEN, BETWEEN_DF = 0.005, 4
+"""What varies from run to run, as a standard deviation of the log, and how many degrees of freedom that is worth, for the drift alone: it is looked
+for in every matrix, and from three runs left over nothing but a landslide would count."""
 NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
 
 
@@ -62,6 +67,7 @@ class Fitted:
         df: degrees of freedom of the covariance.
         between: standard deviation of the log from run to run, found in it.
         passes_alone: whether nothing was left to tell what varies from run to run, so that the passes' spread stands alone.
+        hour: the drift from the first run to the last as a log, its standard error and degrees of freedom; None where it is not in the model.
         design: what can be estimated is a combination of its rows.
     """
 
@@ -72,6 +78,7 @@ class Fitted:
     df: int
     between: float
     passes_alone: bool
+    hour: tuple[float, float, int] | None
     design: Floats = field(repr=False)
 
     def has(self, *factors: str) -> bool:
@@ -89,9 +96,7 @@ class Fitted:
 
     def estimable(self, contrast: Floats) -> bool:
         """Return whether the runs determine a combination of the coefficients."""
-        _, values, rows = np.linalg.svd(self.design, full_matrices=False)
-        kept = rows[values > NEGLIGIBLE * values[0]]
-        return bool(np.allclose(kept.T @ (kept @ contrast), contrast, atol=1e-6))
+        return _determined(self.design, contrast)
 
     def value(self, contrast: Floats) -> tuple[float, float]:
         """Return a combination of the coefficients and its standard error."""
@@ -108,21 +113,70 @@ def levels_of(observed: Sequence[Observed]) -> dict[str, list[str]]:
     return {factor: list(levels) for factor, levels in found.items()}
 
 
-def fit(observed: Sequence[Observed], *, pairs: bool = True, drift: bool = True) -> Fitted:
-    """Return the model of runs: with every pair of factors and the drift where enough is left over for that.
+def fit(observed: Sequence[Observed], *, pairs: bool = True) -> Fitted:
+    """Return the model of runs: every factor, the drift where enough is left over for it, and pairs of factors.
 
-    There must be two runs at least.
+    All pairs where that leaves enough over; else one after the other, the plainest first, as long as it counts.  There must be two runs at least.
     """
     factors = levels_of(observed)
     varied = [f for f, levels in factors.items() if len(levels) > 1]
-    mains = [(f,) for f in varied]
-    both = [*mains, *itertools.combinations(varied, 2)] if pairs else mains
-    for terms, hours in ((both, drift), (both, False), (mains, drift), (mains, False)):
-        design, made = _design(observed, factors, terms, hours=hours)
+    mains: list[tuple[str, ...]] = [(f,) for f in varied]
+    hours = _Tried.of(observed, factors, mains, hours=True).left >= SPARE
+    found = list(itertools.combinations(varied, 2)) if pairs else []
+    tried = _Tried.of(observed, factors, [*mains, *found], hours=hours)
+    if found and tried.left < SPARE:
+        tried = _plainest(observed, factors, mains, found, hours=hours)
+    return _solved(observed, factors, tried)
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """A model before it is solved: names of its terms, the terms, rows, and the degrees of freedom left over."""
+
+    names: tuple[tuple[str, ...], ...]
+    terms: list[Term]
+    design: Floats
+    left: int
+
+    @classmethod
+    def of(
+        cls,
+        observed: Sequence[Observed],
+        factors: dict[str, list[str]],
+        names: Sequence[tuple[str, ...]],
+        *,
+        hours: bool,
+    ) -> _Tried:
+        design, terms = _design(observed, factors, names, hours=hours)
         rank = int(np.linalg.matrix_rank(design, tol=NEGLIGIBLE * np.linalg.norm(design, 2)))
-        if len(observed) - rank >= SPARE or (terms, hours) == (mains, False):
-            break
-    return _solved(observed, factors, made, design, rank)
+        return cls(tuple(names), terms, design, len(observed) - rank)
+
+
+def _plainest(
+    observed: Sequence[Observed],
+    factors: dict[str, list[str]],
+    mains: list[tuple[str, ...]],
+    pairs: Sequence[tuple[str, ...]],
+    *,
+    hours: bool,
+) -> _Tried:
+    """Return the factors with those pairs that count, found one after the other by the F of what each takes off the squares."""
+    now = _Tried.of(observed, factors, mains, hours=hours)
+    means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
+    while True:
+        squares = _weighted(means, now.design, within)[2]
+        best: tuple[float, _Tried] | None = None
+        for pair in pairs:
+            more = _Tried.of(observed, factors, [*now.names, pair], hours=hours) if pair not in now.names else None
+            if more is None or more.left < SPARE or more.left == now.left:
+                continue
+            rest, gained = _weighted(means, more.design, within)[2], now.left - more.left
+            p = float(fdtrc(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12)))
+            if best is None or p < best[0]:
+                best = (p, more)
+        if best is None or best[0] > COUNTS_BELOW:
+            return now
+        now = best[1]
 
 
 def _coded(factors: Mapping[str, list[str]], names: Sequence[str], levels: Mapping[str, str]) -> Floats:
@@ -175,17 +229,33 @@ def _within(observed: Sequence[Observed]) -> Floats:
     return np.asarray((squares + PRIOR_DF * common) / (df + PRIOR_DF) / np.array([len(o.logs) for o in observed]))
 
 
-def _solved(
-    observed: Sequence[Observed], factors: dict[str, list[str]], terms: list[Term], design: Floats, rank: int
-) -> Fitted:
+def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: _Tried) -> Fitted:
+    design, left = tried.design, tried.left
     means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
-    left = len(observed) - rank
     between = _between(means, within, design, left) if left > 0 else 0.0
     beta, bread, squares = _weighted(means, design, within + between)
     alone = left <= 0
     df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
     scale = 1.0 if alone else squares / left
-    return Fitted(factors, terms, beta, bread * scale, df, math.sqrt(between), alone, design)
+    hour = None if alone else _hour(means, within, between, tried)
+    return Fitted(factors, tried.terms, beta, bread * scale, df, math.sqrt(between), alone, hour, design)
+
+
+def _hour(means: Floats, within: Floats, between: float, tried: _Tried) -> tuple[float, float, int] | None:
+    """Return the drift, its standard error and degrees of freedom, the variance between runs drawn towards the usual one."""
+    column = next((t.columns[0] for t in tried.terms if not t.factors), None)
+    if column is None or not _determined(tried.design, np.eye(tried.design.shape[1])[column]):
+        return None
+    usual = (tried.left * between + BETWEEN_DF * USUAL_BETWEEN**2) / (tried.left + BETWEEN_DF)
+    beta, bread, _ = _weighted(means, tried.design, within + usual)
+    return float(beta[column]), math.sqrt(float(bread[column, column])), tried.left + BETWEEN_DF
+
+
+def _determined(design: Floats, contrast: Floats) -> bool:
+    """Return whether rows determine a combination of coefficients."""
+    _, values, rows = np.linalg.svd(design, full_matrices=False)
+    kept = rows[values > NEGLIGIBLE * values[0]]
+    return bool(np.allclose(kept.T @ (kept @ contrast), contrast, atol=1e-6))
 
 
 def _weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats, float]:

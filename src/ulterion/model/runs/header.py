@@ -57,6 +57,14 @@ class Ground(Written):
     seed: Count
 
 
+class CellRecord(Written):
+    """The cell of a plan that a run was made for, and what was shown to hold in it."""
+
+    levels: dict[str, str] = Field({}, description="by factor; empty for a check by the direct hookup")
+    shown: list[Spoken] = Field([], description="what proved the settings, in words")
+    check: Count | None = Field(None, description="which check by the direct hookup it is, from 1")
+
+
 class Header(Written):
     """What runs of every kind have.  A fact that was not known is None."""
 
@@ -73,6 +81,7 @@ class Header(Written):
     readings: list[Reading] = []
     notes: list[Note] = []
     warnings: list[Spoken] = []
+    cell: CellRecord | None = None
     state: State
     _light: bool = PrivateAttr(False)
 

@@ -181,7 +181,8 @@ class MeasureRun(Header):
     def rates_of(self, record: WorkloadRecord) -> Sequence[float]:
         """Return the rates of a workload's passes that count, bytes per second, in their order."""
         rates = tuple(p.rate for p in record.counted)
-        return rates if self.settings.sure_within is None else Looked.of(rates, self.settings.passes)
+        looked = self.settings.sure_within is not None or self.settings.most_passes is not None
+        return Looked.of(rates, self.settings.passes) if looked else rates
 
     @property
     def is_sweep(self) -> bool:

@@ -1,0 +1,244 @@
+"""One step of a plan: what to plug where, the proofs of its settings, and what is measured."""
+
+from __future__ import annotations
+
+import shlex
+import subprocess
+from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
+
+from ulterion.conduct.measure import measure
+from ulterion.conduct.noting import now_utc
+from ulterion.conduct.observers import Measured, Observer, SoakObserver
+from ulterion.conduct.place import Place
+from ulterion.conduct.requests import Access, Extras, MeasureRequest, SoakRequest
+from ulterion.conduct.settings import expectations, prove
+from ulterion.conduct.soak import soak
+from ulterion.conduct.waiting import wait_for
+from ulterion.core.errors import Interrupted, UsageError
+from ulterion.core.matrix.deciding import decided
+from ulterion.core.matrix.grid import words
+from ulterion.core.passes import PassResult
+from ulterion.core.suites import find_suite
+from ulterion.core.workload import Workload, parse_workload
+from ulterion.judge.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
+from ulterion.model.plan import Plan
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import CellRecord
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.runs.noted import Note
+from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.store import ReviewFolder
+
+DEFAULT_SECONDS = 5.0  # of a pass
+CHECK_PASSES = 6  # of a direct hookup each time: every comparison rests on it
+SOAKING = "sequential write 1 MiB depth 4"
+
+
+@dataclass(frozen=True)
+class PlanRequest:
+    """How a plan is to be run.
+
+    Attributes:
+        review: it is in.
+        host: name of this machine, as the plan's levels have it; None: the review's or the system's.
+        seconds: time that may be taken, None for all that is needed.
+        visits: how often a cell is measured at most, while its comparison is open.
+        wait: seconds that a hand is waited for.
+        steps: how many steps are taken at most, None for all.
+    """
+
+    review: ReviewFolder
+    host: str | None = None
+    seconds: float | None = None
+    visits: int = 2
+    wait: float = 86400.0
+    steps: int | None = None
+
+
+class PlanObserver:
+    """Told how a plan goes; does nothing by itself."""
+
+    def step(self, step: Step, now: Planned) -> None:
+        """A step begins."""
+
+    def hand(self, sentence: str) -> None:
+        """A hand is needed: what to plug where, in a sentence."""
+
+    def ask(self, question: str) -> bool | None:
+        """Return the answer to a question of yes or no, None where nobody answers."""
+        return None
+
+    def measuring(self) -> Observer:
+        """Return who is told of a measurement."""
+        return Observer()
+
+    def soaking(self) -> SoakObserver:
+        """Return who is told of a soak."""
+        return SoakObserver()
+
+    def measured(self, done: Measured) -> None:
+        """A cell, or a check, was measured and kept."""
+
+    def remark(self, words: str) -> None:
+        """Something is to be said."""
+
+
+@dataclass(frozen=True)
+class _Decisive:
+    """Stops the passes of a workload once its comparison with the direct hookup is decided, at every look."""
+
+    texts: Sequence[str]
+    reference: dict[str, list[float]]
+    earlier: dict[str, list[float]]
+    margin: float
+    most_passes: int
+
+    def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
+        """Return why no more passes are needed, or None."""
+        text, count = self.texts[index], len(results)
+        theirs = self.reference.get(text)
+        if theirs:
+            verdict = decided([*self.earlier.get(text, []), *(r.rate for r in results)], theirs, self.margin)
+            if verdict != "undecided":
+                return f"'{verdict}' against the direct hookup, at whatever pass one looks, after {count} passes"
+        if count >= self.most_passes:
+            return f"still open against the direct hookup after the most passes allowed, {count}"
+        return None
+
+
+def plan_runs(review: ReviewFolder) -> list[AnyRun]:
+    """Return the runs that a plan looks at: measurements without their series, and soaks."""
+    review.look_again()
+    skims = review.skims()
+    passes = review.light([s for s in skims if s.kind == "measure"])
+    return [*passes, *review.light([s for s in skims if s.kind == "soak"])]
+
+
+def take(
+    request: PlanRequest, plan: Plan, step: Step, before: str | None, observer: PlanObserver
+) -> tuple[str | None, float]:
+    """Take a step; return why it failed (None where it did not) and the seconds it took on its own clock."""
+    review = request.review
+    place = Place(review, review.path, None, step.hookup)
+    if place.where is None:
+        raise UsageError(f"plan: the hookup '{step.hookup}' has no target; give it one, or the plan a 'target'")
+    waited = _await(request, place, step, before, observer)
+    proofs = plan.proofs_for(step.cell) if step.cell is not None else []
+    cell = words(step.cell) if step.cell is not None else step.hookup
+    shown = prove(proofs, cell, lambda q: _answered(place, observer, q))
+    runs = runs_of_plan(review.review, plan_runs(review))
+    access = Access(
+        waited=waited,
+        expect=tuple(expectations(proofs)),
+        unplugged=_last_attachment(runs, place) if any(p.replugged for p in proofs) else None,
+    )
+    wanted = _measure_request(plan, place, step, runs, access)
+    wanted = replace(wanted, cell=CellRecord(levels=dict(step.cell or ()), shown=shown, check=step.check))
+    done = measure(wanted, observer.measuring())
+    observer.measured(done)
+    seconds = (done.run.ended - done.run.started).total_seconds() if done.run.ended else 0.0
+    if isinstance(done.failure, Interrupted):
+        raise done.failure
+    if done.failure is not None:
+        return str(done.failure), seconds
+    if step.cell is not None:
+        _soak(plan, place, access, observer)
+        _functions(plan, place, done.run, observer)
+    return None, seconds
+
+
+def _await(request: PlanRequest, place: Place, step: Step, before: str | None, observer: PlanObserver) -> float:
+    """Tell what to plug where, and wait for it; return the virtual seconds that passed."""
+    if before == step.hookup:
+        return 0.0
+    sentence = sentence_of(request.review, before, step)
+    observer.hand(sentence)
+    if place.simulated:
+        return 0.0  # the bench's own hands: the time for changing cables is in its clock
+    _call(plan_of(request.review.review), sentence)
+    return wait_for(place, request.wait, observer.remark)
+
+
+def sentence_of(review: ReviewFolder, before: str | None, step: Step) -> str:
+    """Return in one sentence what to plug where, and what changes from the hookup before."""
+    hookup = review.review.hookups[step.hookup]
+    chain = " > ".join(review.review.label(k) for k in hookup.chain)
+    settings = [f"{f} {v}" for f, v in step.cell or () if v not in hookup.chain and v != "none"]
+    earlier = review.review.hookups[before].levels if before is not None else {}
+    changed = [f"{f}: {earlier[f]} to {v}" for f, v in step.cell or () if f in earlier and earlier[f] != v]
+    told = f"plug in {chain}" + (f", with {', '.join(settings)}" if settings else "")
+    return told + (f" (changes {'; '.join(changed)})" if changed else "")
+
+
+def _call(plan: Plan, sentence: str) -> None:
+    """Call the reviewer by the plan's own command; one that cannot be run is no reason to stop."""
+    if plan.call is not None:
+        with suppress(OSError, ValueError, subprocess.TimeoutExpired):
+            subprocess.run(
+                [*shlex.split(plan.call), sentence], stdin=subprocess.DEVNULL, capture_output=True, timeout=30
+            )
+
+
+def _answered(place: Place, observer: PlanObserver, question: str) -> bool:
+    return True if place.simulated else bool(observer.ask(question))  # the bench's hands do what is asked of them
+
+
+def _last_attachment(runs: Sequence[MeasureRun], place: Place) -> str | None:
+    mine = [r.target.attachment for r in runs if r.chain and r.chain[-1] == place.chain[-1] and r.target.attachment]
+    return mine[-1] if mine else None
+
+
+def workloads_of(plan: Plan) -> list[Workload]:
+    """Return what is measured in each cell; raise UsageError."""
+    if plan.workloads:
+        return [parse_workload(text) for text in plan.workloads]
+    return list(find_suite(plan.suite).workloads)
+
+
+def _measure_request(
+    plan: Plan, place: Place, step: Step, runs: Sequence[MeasureRun], access: Access
+) -> MeasureRequest:
+    workloads = workloads_of(plan)
+    direct = place.review.review.direct_for(place.chain[-1])
+    reference = rates_by_text([r for r in runs if r.hookup == direct])
+    mine = rates_by_text([r for r in runs if r.hookup == step.hookup])
+    seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
+    texts = [w.settled(seconds, 0).text if w.seconds is None else w.text for w in workloads]
+    margin = place.review.review.review.margin
+    until = _Decisive(texts, reference, mine, margin, plan.most_passes) if step.cell is not None and reference else None
+    extras = Extras(
+        until=until,
+        most_passes=plan.most_passes if until is not None else None,
+        start_at=_first_temperature(runs, place),
+        fresh=True,
+        longest=plan.longest_rest,
+    )
+    passes = plan.passes if step.cell is not None else max(plan.passes, CHECK_PASSES)
+    return MeasureRequest(place, suite_of(plan), workloads, passes, seconds, access, extras)
+
+
+def _first_temperature(runs: Sequence[MeasureRun], place: Place) -> float | None:
+    """Return how warm a drive was when its first cell began."""
+    mine = [r for r in runs if r.chain and r.chain[-1] == place.chain[-1]]
+    return mine[0].target.temperature if mine else None
+
+
+def _soak(plan: Plan, place: Place, access: Access, observer: PlanObserver) -> None:
+    if plan.soak is not None:
+        wanted = SoakPlan(idle=None, load_seconds=plan.soak, cool=0.0)
+        soaked = soak(SoakRequest(place, parse_workload(SOAKING), wanted, access), observer.soaking())
+        if soaked.failure is not None:
+            raise soaked.failure
+
+
+def _functions(plan: Plan, place: Place, run: MeasureRun, observer: PlanObserver) -> None:
+    """Ask what works in a cell, and keep the answers as outcomes of its run."""
+    for question in plan.functions:
+        answer = observer.ask(question)
+        if answer is not None:
+            text = f"{question}: {'works' if answer else 'does not work'}"
+            note = Note(kind="outcome", text=text, noted=now_utc())
+            skimmed = next(s for s in place.review.skims() if s.id == run.id)
+            place.review.change(skimmed, lambda one, note=note: one.with_record(note))

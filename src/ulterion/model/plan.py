@@ -1,0 +1,143 @@
+"""The [plan] of review.toml: factors and levels, what is measured in each cell, and what must hold before one counts.
+
+Each cell is a hookup: one of the review that has its levels, or one that the plan's own `chain` makes.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from pydantic import Field
+
+from ulterion.core.errors import UsageError
+from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
+from ulterion.core.suites import DEFAULT_SUITE
+from ulterion.model.quantities import Duration, KnownLink, Written
+
+NONE = "none"  # a level that stands for nothing in that place of the chain
+_HOLE = re.compile(r"\{([^{}]*)\}")
+_UNNAMED = re.compile(r"[^0-9A-Za-z]+")
+
+
+class ProofOfSetting(Written):
+    """What must hold before a cell counts: each kind of proof that is given."""
+
+    when: dict[str, str] = Field({}, description="levels of the cells it is for; of all cells when left out")
+    command: str | None = Field(None, min_length=1, description="a command line; it must end with status 0")
+    shows: str | None = Field(None, min_length=1, description="words that must stand in its output")
+    driver: str | None = Field(None, min_length=1, description="the kernel driver that the drive must run with")
+    link: KnownLink | None = Field(None, description="the link that it must run at, or more")
+    ask: str | None = Field(None, min_length=1, description="a question to the reviewer, to be answered with yes")
+    replugged: bool = Field(False, description="whether it must have been unplugged and plugged in since its last cell")
+
+
+class Plan(Written):
+    """A matrix that is to be measured."""
+
+    factors: dict[str, list[str]] = Field(description="names of factors, each with its levels")
+    cells: list[dict[str, str]] = Field([], description="these cells alone; the full grid when left out")
+    leave_out: list[dict[str, str]] = Field([], description="levels whose cells are left out")
+    chain: list[str] = Field([], description="of hookups that are made for cells: names, or {factor} for its level")
+    target: str | None = Field(None, description="of those hookups: folder, or sim:FILE; {factor} for a level")
+    suite: str = DEFAULT_SUITE
+    workloads: list[str] = Field([], description="instead of the suite, in words")
+    passes: int = Field(3, ge=2, le=100, description="of each workload, at least")
+    most_passes: int = Field(15, ge=2, le=1000, description="where a comparison is still open")
+    seconds: Duration | None = Field(None, description="length of a pass")
+    soak: Duration | None = Field(None, description="and a load of this length in each cell")
+    checks: int = Field(
+        3, ge=2, le=100, description="times that the direct hookups are measured, from beginning to end"
+    )
+    order: Literal["few changes", "random"] = "few changes"
+    seed: int = Field(1, ge=0)
+    host: str | None = Field(None, description="the factor whose level is the host that the cell is measured on")
+    proofs: list[ProofOfSetting] = []
+    functions: list[str] = Field([], description="questions of works or not, asked in each cell")
+    longest_rest: Duration = Field(
+        900.0, description="waited at most for a drive to be as cool, and as fresh, as in its first cell"
+    )
+    call: str | None = Field(
+        None, min_length=1, description="a command that calls the reviewer, with the sentence as its last word"
+    )
+
+    def ordered(self) -> list[Cell]:
+        """Return its cells in the order in which they are to be done; raise UsageError that names what is wrong."""
+        cells = expand(self.factors, self.cells, self.leave_out)
+        return by_cables(cells) if self.order == "few changes" else shuffled(cells, self.seed)
+
+    def proofs_for(self, cell: Cell) -> list[ProofOfSetting]:
+        """Return what must hold before a cell counts."""
+        return [p for p in self.proofs if p.when.items() <= dict(cell).items()]
+
+    def check(self) -> None:
+        """Raise UsageError for names that are no factor or level of it."""
+        for proof in self.proofs:
+            expand(self.factors, (), [])
+            for factor, level in proof.when.items():
+                if level not in self.factors.get(factor, []):
+                    raise UsageError(
+                        f"plan: proofs: there is no '{factor}' that is '{level}'; name a factor and one of its levels"
+                    )
+            if proof.shows is not None and proof.command is None:
+                raise UsageError("plan: proofs: 'shows' needs the 'command' whose output is meant")
+        if self.host is not None and self.host not in self.factors:
+            raise UsageError(f"plan: host: '{self.host}' is no factor; name the one whose levels are hosts")
+        if self.most_passes < self.passes:
+            raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
+        for text in (*self.chain, self.target or ""):
+            for name in _HOLE.findall(text):
+                if name not in self.factors:
+                    raise UsageError(
+                        f"plan: '{{{name}}}' stands for no factor; the factors are: {', '.join(self.factors)}"
+                    )
+
+
+def filled(text: str, cell: Cell) -> str:
+    """Return a text with each {factor} replaced by the cell's level."""
+    levels = dict(cell)
+    return _HOLE.sub(lambda m: levels.get(m[1], m[0]), text)
+
+
+def chain_of(plan: Plan, cell: Cell) -> list[str]:
+    """Return the chain that a plan makes for a cell; levels called 'none' stand for nothing."""
+    return [name for name in (filled(part, cell) for part in plan.chain) if name != NONE]
+
+
+def hookup_name(cell: Cell) -> str:
+    """Return what the hookup of a cell is called: its levels."""
+    return "-".join(_UNNAMED.sub("-", level).strip("-") or "x" for _, level in cell)
+
+
+def serving(
+    plan: Plan, cells: list[Cell], hookups: dict[str, tuple[list[str], dict[str, str]]]
+) -> dict[Cell, str | None]:
+    """Return which hookup, given with its chain and levels, serves each cell; None for one that the plan must make.
+
+    A hookup serves a cell when each level is one of its own, or stands in its chain.  Raises UsageError where two serve one cell, or one serves two.
+    """
+    found: dict[Cell, str | None] = {}
+    taken: dict[str, Cell] = {}
+    for cell in cells:
+        serve = [n for n, (chain, levels) in hookups.items() if _serves(cell, chain, levels)]
+        if len(serve) > 1:
+            raise UsageError(
+                f"plan: the cell '{words(cell)}' is served by the hookups '{serve[0]}' and '{serve[1]}'; give them levels that differ"
+            )
+        if serve and serve[0] in taken:
+            raise UsageError(
+                f"plan: the hookup '{serve[0]}' serves two cells: '{words(taken[serve[0]])}' and '{words(cell)}'; name its levels"
+            )
+        if serve:
+            taken[serve[0]] = cell
+        found[cell] = serve[0] if serve else None
+    missing = next((cell for cell, name in found.items() if name is None), None)
+    if missing is not None and not plan.chain:
+        raise UsageError(
+            f"plan: no hookup serves the cell '{words(missing)}'; add one with these levels, leave the cell out, or give the plan a chain"
+        )
+    return found
+
+
+def _serves(cell: Cell, chain: list[str], levels: dict[str, str]) -> bool:
+    return all(levels[factor] == level if factor in levels else level in chain for factor, level in cell)
