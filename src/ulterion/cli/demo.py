@@ -23,6 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="DIR",
         help="where to put the review (default: ulterion-demo, or the next free name)",
     )
+    parser.add_argument("--plan", action="store_true", help="a matrix of 32 cells instead, run from beginning to end")
     options.add_units(parser)
 
 
@@ -37,16 +38,45 @@ NEXT = (
 )
 
 
+PLAN_NEXT = (
+    "  ulterion plan",
+    "  ulterion plan grid --figure grid.png",
+    "  ulterion plan effects --figure effects.png",
+    "  ulterion plan ranks --of drive",
+)
+
+
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Make the review, measure every hookup, soak some, show the verdicts."""
     from ulterion.demo.scenario import start
 
-    folder = start(env.folder, arguments.folder)
+    folder = start(env.folder, arguments.folder, "plan" if arguments.plan else "data")
     shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
     env.show([f"{folder.review.review.title}, on the simulated bench, in {shown}", ""])
+    if arguments.plan:
+        return _plan(folder, env, arguments.units, str(shown))
     _play(folder, env)
     _judge(folder, env, arguments.units)
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *NEXT])
+    return Status.DONE
+
+
+def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Status:
+    """Run the plan and show what it says."""
+    from ulterion.cli.planscreen import PlanScreen
+    from ulterion.conduct.planning import run_plan
+    from ulterion.conduct.plansteps import PlanRequest, plan_runs
+    from ulterion.judge.matrix import effects, grounds, ranks
+    from ulterion.report.screen.plan import after, effects_table, ranks_table
+
+    done = run_plan(PlanRequest(folder), PlanScreen(env, unit, quiet=False))
+    env.show(after(done.now, done.steps, done.failed, done.stopped, ()))
+    review = folder.review
+    for ground in grounds(review, plan_runs(folder)):
+        found, places = effects(ground), ranks(review, ground, None, review.review.margin)
+        env.show(effects_table(review, ground, found) if found else [])
+        env.show(ranks_table(review, ground, places)[2:] if places else [])
+    env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *PLAN_NEXT])
     return Status.DONE
 
 

@@ -72,8 +72,12 @@ class Environment:
 
     def confirm(self, question: str) -> bool:
         """Ask at the terminal and return whether the answer was yes; without a terminal the answer is no."""
+        return bool(self.ask(question))
+
+    def ask(self, question: str) -> bool | None:
+        """Ask at the terminal and return whether the answer was yes; None without a terminal."""
         if not (sys.stdin is not None and sys.stdin.isatty() and self.err.isatty()):
-            return False
+            return None
         self.err.write(f"{question} [y/N] ")
         self.err.flush()
         return sys.stdin.readline().strip().casefold() in ("y", "yes")

@@ -29,6 +29,7 @@ COMMANDS = {
     "compare": "hookups against the direct one, with what else differed",
     "race": "two to six transfers on one clock, as a figure and a film",
     "claims": "measured against advertised",
+    "plan": "the matrix still to run: shown, run, and what it shows (effects, ranks)",
     "demo": "the full worked example on the simulated bench",
 }
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."

@@ -22,6 +22,7 @@ from ulterion.core.matrix.grid import words
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import find_suite
 from ulterion.core.workload import Workload, parse_workload
+from ulterion.judge.functions import outcome_of
 from ulterion.judge.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
 from ulterion.model.plan import Plan
 from ulterion.model.runs.document import AnyRun
@@ -80,6 +81,9 @@ class PlanObserver:
 
     def measured(self, done: Measured) -> None:
         """A cell, or a check, was measured and kept."""
+
+    def close(self) -> None:
+        """It is over, however it ended."""
 
     def remark(self, words: str) -> None:
         """Something is to be said."""
@@ -238,7 +242,10 @@ def _functions(plan: Plan, place: Place, run: MeasureRun, observer: PlanObserver
     for question in plan.functions:
         answer = observer.ask(question)
         if answer is not None:
-            text = f"{question}: {'works' if answer else 'does not work'}"
-            note = Note(kind="outcome", text=text, noted=now_utc())
-            skimmed = next(s for s in place.review.skims() if s.id == run.id)
-            place.review.change(skimmed, lambda one, note=note: one.with_record(note))
+            note = Note(kind="outcome", text=outcome_of(question, works=answer), noted=now_utc())
+            _keep(place.review, run, note)
+
+
+def _keep(review: ReviewFolder, run: MeasureRun, note: Note) -> None:
+    review.look_again()
+    review.change(next(s for s in review.skims() if s.id == run.id), lambda one: one.with_record(note))

@@ -36,15 +36,15 @@ def _free_name(parent: Path) -> Path:
     return parent / (FOLDER if number == 1 else f"{FOLDER}-{number}")
 
 
-def start(parent: Path, named: Path | None) -> ReviewFolder:
-    """Make the demo's review folder and open it; raise UsageError when the named folder has something in it."""
+def start(parent: Path, named: Path | None, data: str = "data") -> ReviewFolder:
+    """Make the demo's review folder ('data', or the one with a 'plan') and open it; raise UsageError when the named folder has something in it."""
     folder = parent / named if named else _free_name(parent)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         if any(folder.iterdir()):
             raise UsageError(f"{folder} is not empty and was left as it is; name another folder")
         for name in FILES:
-            text = resources.files("ulterion.demo").joinpath("data", name).read_text(encoding="utf-8")
+            text = resources.files("ulterion.demo").joinpath(data, name).read_text(encoding="utf-8")
             (folder / name).write_text(text, encoding="utf-8")
     except OSError as error:
         raise UsageError(f"{folder} cannot hold the demo: {error.strerror}; name another folder") from error

@@ -18,6 +18,7 @@ from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, Wait
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
+from ulterion.report.plandata import EffectsData, FunctionsData, GridData, PlanData, RanksData
 from ulterion.report.racedata import Race
 
 NAME, VERSION = "ulterion-answer", 2
@@ -36,6 +37,11 @@ Kind = Literal[
     "checked",
     "capacity",
     "race",
+    "plan",
+    "effects",
+    "ranks",
+    "grid",
+    "functions",
     "recorded",
     "notes",
     "noted",
@@ -273,6 +279,11 @@ ANSWERS: dict[Kind, type] = {
     "checked": Checked,
     "capacity": Proven,
     "race": Race,
+    "plan": PlanData,
+    "effects": EffectsData,
+    "ranks": RanksData,
+    "grid": GridData,
+    "functions": FunctionsData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

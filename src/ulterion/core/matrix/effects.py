@@ -81,9 +81,9 @@ def effects_of(observed: Sequence[Observed]) -> Effects | None:
     if len(cells) < 2 or not varied:
         return None
     model = fit(observed)
-    plain = fit(observed, pairs=False)
+    models = (model, fit(observed, "whole"), fit(observed, "none"))
     effects = [
-        _effect(observed, model, plain, factor, level, factors[factor][0])
+        _effect(observed, models, factor, level, factors[factor][0])
         for factor in varied
         for level in factors[factor][1:]
     ]
@@ -101,12 +101,10 @@ def effects_of(observed: Sequence[Observed]) -> Effects | None:
     )
 
 
-def _effect(
-    observed: Sequence[Observed], model: Fitted, plain: Fitted, factor: str, level: str, against: str
-) -> Effect:
-    """Return a level's effect by the model with pairs, or where cells are missing for that by the one without, or why it is refused."""
+def _effect(observed: Sequence[Observed], models: Sequence[Fitted], factor: str, level: str, against: str) -> Effect:
+    """Return a level's effect by the first of the models that determines it, the richest first, or why it is refused."""
     cells = len({o.cell for o in observed if o.cell is not None and dict(o.cell)[factor] in (level, against)})
-    for one in (model, plain):
+    for one in models:
         contrast = one.row({factor: level}) - one.row({factor: against})
         if one.estimable(contrast):
             return _told(one, contrast, factor, level, against, cells)

@@ -16,6 +16,7 @@ import itertools
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -24,8 +25,12 @@ from scipy.special import fdtrc
 from ulterion.core.matrix.grid import Cell
 
 Floats = npt.NDArray[np.float64]
+Pairs = Literal["all", "whole", "none"]
 SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted
-COUNTS_BELOW = 0.05  # p, from which on a pair is taken in where there are too few runs for all pairs
+COUNTS_BELOW = {
+    2: 0.05,
+    3: 0.01,
+}  # p, from which on a pair is taken in where there are too few runs for all, and three factors
 PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
 USUAL_BETWEEN, BETWEEN_DF = 0.005, 4
 """What varies from run to run, as a standard deviation of the log, and how many degrees of freedom that is worth, for the drift alone: it is looked
@@ -113,20 +118,34 @@ def levels_of(observed: Sequence[Observed]) -> dict[str, list[str]]:
     return {factor: list(levels) for factor, levels in found.items()}
 
 
-def fit(observed: Sequence[Observed], *, pairs: bool = True) -> Fitted:
-    """Return the model of runs: every factor, the drift where enough is left over for it, and pairs of factors.
+def fit(observed: Sequence[Observed], pairs: Pairs = "all") -> Fitted:
+    """Return the model of runs: every factor, the drift where enough is left over for it, pairs of factors, and threes of them that count.
 
-    All pairs where that leaves enough over; else one after the other, the plainest first, as long as it counts.  There must be two runs at least.
+    `pairs` are all of them, 'whole' ones of which every combination of levels was measured, or none; where that leaves too little over, one after
+    the other, the plainest first, as long as it counts.  There must be two runs at least.
     """
     factors = levels_of(observed)
     varied = [f for f, levels in factors.items() if len(levels) > 1]
     mains: list[tuple[str, ...]] = [(f,) for f in varied]
     hours = _Tried.of(observed, factors, mains, hours=True).left >= SPARE
-    found = list(itertools.combinations(varied, 2)) if pairs else []
+    found = [
+        p
+        for p in itertools.combinations(varied, 2)
+        if pairs == "all" or (pairs == "whole" and _whole(observed, factors, p))
+    ]
     tried = _Tried.of(observed, factors, [*mains, *found], hours=hours)
     if found and tried.left < SPARE:
-        tried = _plainest(observed, factors, mains, found, hours=hours)
+        tried = _with_plainest(observed, factors, _Tried.of(observed, factors, mains, hours=hours), found, hours=hours)
+    elif found:
+        threes = [t for t in itertools.combinations(varied, 3) if _whole(observed, factors, t)]
+        tried = _with_plainest(observed, factors, tried, threes, hours=hours)
     return _solved(observed, factors, tried)
+
+
+def _whole(observed: Sequence[Observed], factors: Mapping[str, list[str]], names: Sequence[str]) -> bool:
+    """Return whether every combination of levels of some factors was measured."""
+    seen = {tuple(dict(o.cell)[n] for n in names) for o in observed if o.cell is not None}
+    return len(seen) == math.prod(len(factors[n]) for n in names)
 
 
 @dataclass(frozen=True)
@@ -152,35 +171,34 @@ class _Tried:
         return cls(tuple(names), terms, design, len(observed) - rank)
 
 
-def _plainest(
+def _with_plainest(
     observed: Sequence[Observed],
     factors: dict[str, list[str]],
-    mains: list[tuple[str, ...]],
-    pairs: Sequence[tuple[str, ...]],
+    now: _Tried,
+    terms: Sequence[tuple[str, ...]],
     *,
     hours: bool,
 ) -> _Tried:
-    """Return the factors with those pairs that count, found one after the other by the F of what each takes off the squares."""
-    now = _Tried.of(observed, factors, mains, hours=hours)
+    """Return a model with those further terms that count, found one after the other by the F of what each takes off the squares."""
     means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
     while True:
         squares = _weighted(means, now.design, within)[2]
         best: tuple[float, _Tried] | None = None
-        for pair in pairs:
-            more = _Tried.of(observed, factors, [*now.names, pair], hours=hours) if pair not in now.names else None
+        for term in terms:
+            more = _Tried.of(observed, factors, [*now.names, term], hours=hours) if term not in now.names else None
             if more is None or more.left < SPARE or more.left == now.left:
                 continue
             rest, gained = _weighted(means, more.design, within)[2], now.left - more.left
             p = float(fdtrc(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12)))
-            if best is None or p < best[0]:
+            if p * (len(terms) if len(term) > 2 else 1) <= COUNTS_BELOW[len(term)] and (best is None or p < best[0]):
                 best = (p, more)
-        if best is None or best[0] > COUNTS_BELOW:
+        if best is None:
             return now
         now = best[1]
 
 
 def _coded(factors: Mapping[str, list[str]], names: Sequence[str], levels: Mapping[str, str]) -> Floats:
-    """Return the sum coding of one factor's level, or the products of two."""
+    """Return the sum coding of one factor's level, or the products of several."""
     parts = []
     for name in names:
         known = factors[name]
@@ -191,7 +209,10 @@ def _coded(factors: Mapping[str, list[str]], names: Sequence[str], levels: Mappi
         else:
             code[:] = -1.0
         parts.append(code)
-    return parts[0] if len(parts) == 1 else np.outer(parts[0], parts[1]).ravel()
+    coded = parts[0]
+    for part in parts[1:]:
+        coded = np.outer(coded, part).ravel()
+    return coded
 
 
 def _design(

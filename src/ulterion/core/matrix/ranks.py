@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -70,15 +70,23 @@ def ranks_of(observed: Sequence[Observed], factor: str, margin: float) -> Ranks 
     levels = levels_of(observed).get(factor, [])
     if len(levels) < 2:
         return None
-    model = fit(observed)
-    if not all(model.estimable(model.row({factor: a}) - model.row({factor: levels[0]})) for a in levels[1:]):
-        model = fit(observed, pairs=False)
+    model = next((m for m in _models(observed) if _determines(m, factor, levels)), fit(observed, "none"))
     ranked, refused = _comparable(observed, model, factor, levels)
     if len(ranked) < 2:
         return Ranks(factor, (), tuple(refused), (), model.passes_alone)
     places = _places(observed, model, factor, ranked, margin)
     order = [p.level for p in places]
     return Ranks(factor, places, tuple(refused), tuple(_turns(observed, factor, order)), model.passes_alone)
+
+
+def _models(observed: Sequence[Observed]) -> Iterator[Fitted]:
+    yield fit(observed)
+    yield fit(observed, "whole")
+
+
+def _determines(model: Fitted, factor: str, levels: Sequence[str]) -> bool:
+    """Return whether a model tells every level from the first."""
+    return all(model.estimable(model.row({factor: a}) - model.row({factor: levels[0]})) for a in levels[1:])
 
 
 def _comparable(
@@ -118,7 +126,9 @@ def _places(
         tied = tuple(levels[j] for j in others if -close < surely[i, j][0] and surely[i, j][1] < close)
         cells = len({o.cell for o in observed if o.cell is not None and dict(o.cell)[factor] == level})
         low, high = math.exp(means[i] - reach[i]), math.exp(means[i] + reach[i])
-        places.append(Place(level, 1 + better, len(levels) - worse, math.exp(means[i]), low, high, tied, cells))
+        places.append(
+            Place(level, 1 + int(better), len(levels) - int(worse), math.exp(means[i]), low, high, tied, cells)
+        )
     return tuple(sorted(places, key=lambda p: -p.ratio))
 
 

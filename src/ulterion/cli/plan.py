@@ -1,0 +1,244 @@
+"""`ulterion plan`: the matrix still to run, run, and what it shows."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable, Sequence
+from contextlib import closing
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from ulterion.judge.matrix import Ground
+    from ulterion.model.runs.document import AnyRun
+    from ulterion.model.store import ReviewFolder
+
+WHAT = {
+    "show": "the cells, how far they are, and what comes next (default)",
+    "run": "take the next steps until nothing is open, or the time is up",
+    "grid": "the figures, cell by cell",
+    "effects": "what each factor does, and which do something only together",
+    "ranks": "who is best, by how much, and where the order turns",
+    "functions": "what works in which cell",
+}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
+    parser.add_argument("what", nargs="?", choices=tuple(WHAT), default="show", help=told)
+    parser.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME", help="run: no longer than this; what stays open is said")  # fmt: skip
+    parser.add_argument("--steps", type=options.count("steps", 10_000), metavar="N", help="run: take so many steps at most")  # fmt: skip
+    parser.add_argument("--visits", type=options.count("visits", 20), default=2, metavar="N", help="how often a cell is measured at most, while its comparison with the direct hookup is open (default: %(default)s)")  # fmt: skip
+    parser.add_argument("--wait", type=options.quantity("parse_duration"), default=86400.0, metavar="TIME", help="run: how long a hand is waited for (default: a day)")  # fmt: skip
+    parser.add_argument("--host", metavar="NAME", help="what the plan calls this machine (default: the review's host)")
+    parser.add_argument("--workload", action="append", default=[], metavar="NAME", help="only this workload; may be given again")  # fmt: skip
+    parser.add_argument("--of", metavar="FACTOR", help="ranks: of this factor's levels; grid: its levels down the side (default: the plan's first)")  # fmt: skip
+    parser.add_argument(
+        "--across", metavar="FACTOR", help="grid: this factor's levels across (default: the plan's last)"
+    )
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="grid, effects, ranks: draw it, as PNG or SVG")
+    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Show, run, or say what it shows."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.planned import plan_of
+
+    if arguments.dark and not arguments.figure:
+        raise UsageError("--dark is for a figure; add --figure FILE")
+    if arguments.figure and arguments.what not in ("grid", "effects", "ranks"):
+        raise UsageError(f"'plan {arguments.what}' draws nothing; --figure goes with grid, effects or ranks")
+    folder = open_review(arguments.review, env.folder, env.tell)
+    plan_of(folder.review)
+    does: dict[str, Callable[[argparse.Namespace, Environment, ReviewFolder], Status]] = {
+        "show": _show,
+        "run": _run,
+        "grid": _grid,
+        "effects": _effects,
+        "ranks": _ranks,
+        "functions": _functions,
+    }
+    return does[arguments.what](arguments, env, folder)
+
+
+def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.conduct.planning import look
+    from ulterion.conduct.plansteps import PlanRequest, plan_runs
+    from ulterion.judge.unlike import unlike
+    from ulterion.report.plandata import plan_as_data
+    from ulterion.report.screen.plan import sheet
+
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    differed = unlike(folder.review, plan_runs(folder))
+    if arguments.json:
+        env.show_json("plan", plan_as_data(now, differed))
+    else:
+        env.show(
+            [
+                *sheet(folder.review, now, differed),
+                "next: ulterion plan run" if now.next else "next: ulterion plan effects",
+            ]
+        )
+    return Status.DONE
+
+
+def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.cli.planscreen import PlanScreen
+    from ulterion.cli.signals import stoppable
+    from ulterion.conduct.planning import run_plan
+    from ulterion.conduct.plansteps import PlanRequest, plan_runs
+    from ulterion.core.errors import TargetFailed
+    from ulterion.judge.unlike import unlike
+    from ulterion.report.plandata import plan_as_data
+    from ulterion.report.screen.plan import after
+
+    request = PlanRequest(folder, arguments.host, arguments.seconds, arguments.visits, arguments.wait, arguments.steps)
+    shown = PlanScreen(env, arguments.units, quiet=arguments.json)
+    with stoppable(), closing(shown):
+        done = run_plan(request, shown)
+    differed = unlike(folder.review, plan_runs(folder))
+    if arguments.json:
+        env.show_json("plan", plan_as_data(done.now, differed, done.steps, done.failed, done.stopped))
+    else:
+        env.show(after(done.now, done.steps, done.failed, done.stopped, differed))
+    if done.failed:
+        name, why = next(iter(done.failed.items()))
+        raise TargetFailed(f"{len(done.failed)} of the plan's hookups failed, '{name}' first: {why}")
+    return Status.DONE
+
+
+def _runs(folder: ReviewFolder) -> list[AnyRun]:
+    from ulterion.conduct.plansteps import plan_runs
+
+    return plan_runs(folder)
+
+
+def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Ground]:
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import grounds
+
+    found = grounds(folder.review, _runs(folder), arguments.workload)
+    if not found:
+        raise UsageError("fewer than two cells of the plan were measured; run it first: ulterion plan run")
+    return found
+
+
+def _foot(folder: ReviewFolder) -> list[str]:
+    from ulterion.judge.planned import runs_of_plan
+    from ulterion.report.figures.ground import measured_on
+
+    runs = runs_of_plan(folder.review, _runs(folder))
+    return [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
+
+
+def _finish(
+    arguments: argparse.Namespace, env: Environment, drawn: Drawn, kind: str, data: object, lines: Sequence[object]
+) -> Status:
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data())  # type: ignore[arg-type]
+    else:
+        env.show(lines)  # type: ignore[arg-type]
+        drawn.show(env)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _figures(
+    arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
+) -> Drawn:
+    if not arguments.figure or not wanted:
+        return Drawn()
+    paths = check_paths(env.folder / arguments.figure, [name for name, _ in wanted])
+    return draw([(path, make) for path, (_, make) in zip(paths, wanted, strict=True)])
+
+
+def _grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError, unknown
+    from ulterion.report.figures.matrix import draw_grid
+    from ulterion.report.plandata import grid_as_data
+    from ulterion.report.screen.plan import grid
+
+    review, found = folder.review, _grounds(arguments, folder)
+    factors = list(review.plan.factors) if review.plan else []
+    rows = arguments.of or factors[0]
+    columns = arguments.across or next(f for f in [*reversed(factors), rows] if f != rows or len(factors) == 1)
+    for name in (rows, columns):
+        if name not in factors:
+            raise UsageError(unknown("factor", name, factors))
+
+    def maker(one: Ground) -> Callable[[], Figure]:
+        return lambda: draw_grid(review, one, rows, columns, arguments.units, _foot(folder), dark=arguments.dark)
+
+    drawn = _figures(arguments, env, [(g.workload.name, maker(g)) for g in found])
+    lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
+    return _finish(arguments, env, drawn, "grid", grid_as_data(found), [*lines, "next: ulterion plan effects"])
+
+
+def _effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.conduct.planning import look
+    from ulterion.conduct.plansteps import PlanRequest
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import effects
+    from ulterion.report.figures.matrix import draw_effects
+    from ulterion.report.plandata import effects_as_data
+    from ulterion.report.screen.plan import effects_table
+    from ulterion.report.words.plan import next_words
+
+    review = folder.review
+    found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
+    if not found:
+        raise UsageError("no factor was measured on two of its levels yet; run the plan on: ulterion plan run")
+    drawn = _figures(
+        arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
+    )
+    lines = [line for g, e in found for line in effects_table(review, g, e)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    return _finish(arguments, env, drawn, "effects", effects_as_data(found), [*lines, "", next_words(review, now, [e for _, e in found])])  # fmt: skip
+
+
+def _ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.conduct.planning import look
+    from ulterion.conduct.plansteps import PlanRequest
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import ranks
+    from ulterion.report.figures.matrix import draw_ranks
+    from ulterion.report.plandata import ranks_as_data
+    from ulterion.report.screen.plan import ranks_table
+    from ulterion.report.words.plan import next_words
+
+    review, margin = folder.review, folder.review.review.margin
+    found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
+    if not found:
+        raise UsageError("fewer than two levels were measured; run the plan on: ulterion plan run")
+    placed = [(g, r) for g, r in found if r.places]
+    wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
+    drawn = _figures(arguments, env, wanted)
+    lines = [line for g, r in found for line in ranks_table(review, g, r)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    return _finish(arguments, env, drawn, "ranks", ranks_as_data(found), [*lines, "", next_words(review, now, [])])
+
+
+def _functions(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.functions import functions
+    from ulterion.report.plandata import functions_as_data
+    from ulterion.report.screen.plan import functions_table
+
+    plan = folder.review.plan
+    if plan is None or not plan.functions:
+        raise UsageError('the plan asks nothing of works or not; add functions = ["starts the computer"] to [plan]')
+    rows = functions(folder.review, _runs(folder))
+    return _finish(arguments, env, Drawn(), "functions", functions_as_data(rows), functions_table(folder.review, rows))

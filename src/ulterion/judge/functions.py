@@ -1,0 +1,40 @@
+"""Works or not, by cell: the outcomes that were noted to a plan's questions, as a table."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.matrix.grid import Cell
+from ulterion.judge.planned import cells_of, plan_of
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+WORKS, WORKS_NOT = "works", "does not work"
+
+
+@dataclass(frozen=True)
+class FunctionRow:
+    """A cell and what works in it: by question True, False, or None where nobody said."""
+
+    cell: Cell
+    hookup: str
+    works: dict[str, bool | None]
+
+
+def outcome_of(question: str, *, works: bool) -> str:
+    """Return an answer as it is noted."""
+    return f"{question}: {WORKS if works else WORKS_NOT}"
+
+
+def functions(review: Review, runs: Sequence[AnyRun]) -> list[FunctionRow]:
+    """Return what works in which cell, by the newest outcome noted of each question."""
+    questions = plan_of(review).functions
+    told: dict[tuple[str, str], bool] = {}
+    for run in sorted(runs, key=lambda r: r.started):
+        for note in run.standing_notes if run.hookup is not None and not run.left_out else ():
+            for question in questions:
+                for works in (True, False):
+                    if note.text == outcome_of(question, works=works):
+                        told[run.hookup or "", question] = works
+    return [FunctionRow(c, h, {q: told.get((h, q)) for q in questions}) for c, h in cells_of(review).items()]
