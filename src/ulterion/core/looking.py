@@ -22,21 +22,15 @@ MISSES = 0.05  # share in which the sequence may fail to hold the mean at any lo
 FIRST = 4  # passes from which on the greatest spread that was found counts
 
 
-def half_log(rates: Sequence[float], misses: float = MISSES) -> float | None:
-    """Return half the width, of the log, of the sequence that misses the true rate at any look in `misses`; None where it holds nothing yet."""
+def sure_within(rates: Sequence[float]) -> float | None:
+    """Return half the relative width that the true rate lies within, whenever it is asked; None of too few passes."""
     n = len(rates)
     if n < 2:
         return None
     one = sample_of([Looked.of([math.log(r) for r in rates], FIRST)])
-    wide = (math.sqrt((n + MIXTURE) / MIXTURE) / misses) ** (2 / n)
+    wide = (math.sqrt((n + MIXTURE) / MIXTURE) / MISSES) ** (2 / n)
     left = 1 - wide * MIXTURE / (n + MIXTURE)
     if left <= 0:
         return None
     squares = (one.spread or 0.0) ** 2 * (n - 1)
-    return math.sqrt((wide - 1) * squares / (n * left)) + abs(one.drift) / 2
-
-
-def sure_within(rates: Sequence[float]) -> float | None:
-    """Return half the relative width that the true rate lies within, whenever it is asked; None of too few passes."""
-    half = half_log(rates)
-    return None if half is None else math.expm1(half)
+    return math.expm1(math.sqrt((wide - 1) * squares / (n * left)) + abs(one.drift) / 2)
