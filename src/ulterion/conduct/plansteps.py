@@ -134,6 +134,7 @@ def take(
     shown = prove(proofs, cell, lambda q: _answered(place, observer, q))
     runs = runs_of_plan(review.review, plan_runs(review))
     access = Access(
+        span_bytes=plan.span,
         waited=waited,
         expect=tuple(expectations(proofs)),
         unplugged=_last_attachment(runs, place) if any(p.replugged for p in proofs) else None,

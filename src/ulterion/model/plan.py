@@ -12,8 +12,9 @@ from pydantic import Field
 
 from ulterion.core.errors import UsageError
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
-from ulterion.core.suites import DEFAULT_SUITE
-from ulterion.model.quantities import Duration, KnownLink, Written
+from ulterion.core.suites import DEFAULT_SUITE, find_suite
+from ulterion.core.workload import parse_workload
+from ulterion.model.quantities import Duration, KnownLink, Size, Written
 
 NONE = "none"  # a level that stands for nothing in that place of the chain
 _HOLE = re.compile(r"\{([^{}]*)\}")
@@ -45,6 +46,7 @@ class Plan(Written):
     passes: int = Field(3, ge=2, le=100, description="of each workload, at least")
     most_passes: int = Field(15, ge=2, le=1000, description="where a comparison is still open")
     seconds: Duration | None = Field(None, description="length of a pass")
+    span: Size | None = Field(None, description="stretch of the medium that is covered")
     soak: Duration | None = Field(None, description="and a load of this length in each cell")
     checks: int = Field(
         3, ge=2, le=100, description="times that the direct hookups are measured, from beginning to end"
@@ -72,8 +74,8 @@ class Plan(Written):
 
     def check(self) -> None:
         """Raise UsageError for names that are no factor or level of it."""
+        expand(self.factors)
         for proof in self.proofs:
-            expand(self.factors, (), [])
             for factor, level in proof.when.items():
                 if level not in self.factors.get(factor, []):
                     raise UsageError(
@@ -83,6 +85,10 @@ class Plan(Written):
                 raise UsageError("plan: proofs: 'shows' needs the 'command' whose output is meant")
         if self.host is not None and self.host not in self.factors:
             raise UsageError(f"plan: host: '{self.host}' is no factor; name the one whose levels are hosts")
+        if not self.workloads:
+            find_suite(self.suite)
+        for text in self.workloads:
+            parse_workload(text)
         if self.most_passes < self.passes:
             raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
         for text in (*self.chain, self.target or ""):

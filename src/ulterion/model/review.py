@@ -184,6 +184,10 @@ def _with_cells(review: Review, path: Path) -> Review:
                 raise UsageError(
                     f"{path}: plan: the chain of the cell '{words(cell)}' is empty; give it a port and a drive"
                 )
+            strange = next((key for key in chain if key not in review.ports and key not in review.parts), None)
+            if strange is not None:
+                told = unknown("part or port", strange, [*review.ports, *review.parts])
+                raise UsageError(f"{path}: plan: the chain of the cell '{words(cell)}': {told}")
             name = hookup_name(cell)
             if name in made:
                 raise UsageError(

@@ -14,6 +14,7 @@ Cell = tuple[tuple[str, str], ...]
 """(factor, level) in the order of the factors."""
 Factors = Mapping[str, Sequence[str]]
 MOST_CELLS = 2000
+MOST_STARTS = 8  # cells that an order is tried to begin with
 MOST_TURNS = 400  # improvements of an order that are looked for
 
 
@@ -98,14 +99,16 @@ def shuffled(cells: Sequence[Cell], seed: int) -> list[Cell]:
 def by_cables(cells: Sequence[Cell]) -> list[Cell]:
     """Return cells in an order in which few levels change from one to the next.
 
-    The nearest unvisited cell next, then stretches turned round as long as that saves a change (G. A. Croes, A method for solving
+    From several beginnings: the nearest unvisited cell next, then stretches turned round as long as that saves a change (G. A. Croes, A method for solving
     traveling-salesman problems, 1958).  A full grid comes out with one change a step.
     """
     if len(cells) < 3:
         return list(cells)
     apart = _changes(cells)
-    order = _turned(_nearest(apart), apart)
-    return [cells[i] for i in order]
+    starts = range(0, len(cells), max(1, len(cells) // MOST_STARTS))
+    orders = [_turned(_nearest(apart, start), apart) for start in starts]
+    best = min(orders, key=lambda order: int(apart[order[:-1], order[1:]].sum()))
+    return [cells[i] for i in best]
 
 
 def changes_between(one: Cell, other: Cell) -> list[str]:
@@ -118,8 +121,8 @@ def _changes(cells: Sequence[Cell]) -> npt.NDArray[np.int64]:
     return np.asarray((coded[:, None, :] != coded[None, :, :]).sum(axis=2), dtype=np.int64)
 
 
-def _nearest(apart: npt.NDArray[np.int64]) -> list[int]:
-    left, order = list(range(1, len(apart))), [0]
+def _nearest(apart: npt.NDArray[np.int64], start: int) -> list[int]:
+    left, order = [i for i in range(len(apart)) if i != start], [start]
     while left:
         step = min(left, key=lambda i: (apart[order[-1], i], i))
         order.append(step)

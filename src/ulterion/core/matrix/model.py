@@ -7,7 +7,8 @@ A run in a cell gives the mean of the logs of its passes.  It is taken as
 with levels that add up to nothing (sum coding), so that a factor's level is its mean over all levels of the others alike, whatever cells are
 missing (S. R. Searle, F. M. Speed, G. A. Milliken, Population Marginal Means in the Linear Model, 1980).  A run that repeats a cell, and each
 of a hookup outside the grid that was measured again and again (the direct one, as a check), tells what varies from run to run.  Runs are weighted by both
-variances, the one between runs by the method of R. C. Paule and J. Mandel (1982), and the uncertainty is that of G. Knapp and J. Hartung (2003).
+variances, the one between runs by the method of R. C. Paule and J. Mandel (1982), and the uncertainty is that of G. Knapp and J. Hartung (2003), its
+factor drawn towards 1 by `SCALE_DF`.
 """
 
 from __future__ import annotations
@@ -31,8 +32,11 @@ COUNTS_BELOW = {
     2: 0.05,
     3: 0.01,
 }  # p, from which on a pair is taken in where there are too few runs for all, and three factors
+SCALE_DF = (
+    4  # that the variances which are known are worth beside what is left over: few runs may lie together by chance
+)
 PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
-USUAL_BETWEEN, BETWEEN_DF = 0.005, 4
+USUAL_BETWEEN, BETWEEN_DF = 0.005, 8
 """What varies from run to run, as a standard deviation of the log, and how many degrees of freedom that is worth, for the drift alone: it is looked
 for in every matrix, and from three runs left over nothing but a landslide would count."""
 NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
@@ -257,7 +261,7 @@ def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: 
     beta, bread, squares = _weighted(means, design, within + between)
     alone = left <= 0
     df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
-    scale = 1.0 if alone else squares / left
+    scale = 1.0 if alone else (squares + SCALE_DF) / (left + SCALE_DF)
     hour = None if alone else _hour(means, within, between, tried)
     return Fitted(factors, tried.terms, beta, bread * scale, df, math.sqrt(between), alone, hour, design)
 
