@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,10 +15,12 @@ from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+    from rich.console import RenderableType
 
     from ulterion.judge.matrix import Ground
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
+    from ulterion.report.answers import Kind
 
 WHAT = {
     "show": "the cells, how far they are, and what comes next (default)",
@@ -34,13 +36,39 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
     parser.add_argument("what", nargs="?", choices=tuple(WHAT), default="show", help=told)
-    parser.add_argument("--for", dest="seconds", type=options.quantity("parse_duration"), metavar="TIME", help="run: no longer than this; what stays open is said")  # fmt: skip
-    parser.add_argument("--steps", type=options.count("steps", 10_000), metavar="N", help="run: take so many steps at most")  # fmt: skip
-    parser.add_argument("--visits", type=options.count("visits", 20), default=2, metavar="N", help="how often a cell is measured at most, while its comparison with the direct hookup is open (default: %(default)s)")  # fmt: skip
-    parser.add_argument("--wait", type=options.quantity("parse_duration"), default=86400.0, metavar="TIME", help="run: how long a hand is waited for (default: a day)")  # fmt: skip
+    parser.add_argument(
+        "--for",
+        dest="seconds",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="run: no longer than this; what stays open is said",
+    )
+    parser.add_argument(
+        "--steps", type=options.count("steps", 10_000), metavar="N", help="run: take so many steps at most"
+    )
+    parser.add_argument(
+        "--visits",
+        type=options.count("visits", 20),
+        default=2,
+        metavar="N",
+        help="how often a cell is measured at most, while its comparison with the direct hookup is open (default: %(default)s)",
+    )
+    parser.add_argument(
+        "--wait",
+        type=options.quantity("parse_duration"),
+        default=86400.0,
+        metavar="TIME",
+        help="run: how long a hand is waited for (default: a day)",
+    )
     parser.add_argument("--host", metavar="NAME", help="what the plan calls this machine (default: the review's host)")
-    parser.add_argument("--workload", action="append", default=[], metavar="NAME", help="only this workload; may be given again")  # fmt: skip
-    parser.add_argument("--of", metavar="FACTOR", help="ranks: of this factor's levels; grid: its levels down the side (default: the plan's first)")  # fmt: skip
+    parser.add_argument(
+        "--workload", action="append", default=[], metavar="NAME", help="only this workload; may be given again"
+    )
+    parser.add_argument(
+        "--of",
+        metavar="FACTOR",
+        help="ranks: of this factor's levels; grid: its levels down the side (default: the plan's first)",
+    )
     parser.add_argument(
         "--across", metavar="FACTOR", help="grid: this factor's levels across (default: the plan's last)"
     )
@@ -55,7 +83,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Show, run, or say what it shows."""
     from ulterion.conduct.folders import open_review
     from ulterion.core.errors import UsageError
-    from ulterion.judge.planned import plan_of
+    from ulterion.model.planned import plan_of
 
     if arguments.dark and not arguments.figure:
         raise UsageError("--dark is for a figure; add --figure FILE")
@@ -137,7 +165,7 @@ def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Ground
 
 
 def _foot(folder: ReviewFolder) -> list[str]:
-    from ulterion.judge.planned import runs_of_plan
+    from ulterion.model.planned import runs_of_plan
     from ulterion.report.figures.ground import measured_on
 
     runs = runs_of_plan(folder.review, _runs(folder))
@@ -145,12 +173,17 @@ def _foot(folder: ReviewFolder) -> list[str]:
 
 
 def _finish(
-    arguments: argparse.Namespace, env: Environment, drawn: Drawn, kind: str, data: object, lines: Sequence[object]
+    arguments: argparse.Namespace,
+    env: Environment,
+    drawn: Drawn,
+    kind: Kind,
+    data: Mapping[str, object],
+    lines: Sequence[RenderableType],
 ) -> Status:
     if arguments.json:
-        env.show_json(kind, data, drawn.as_data())  # type: ignore[arg-type]
+        env.show_json(kind, data, drawn.as_data())
     else:
-        env.show(lines)  # type: ignore[arg-type]
+        env.show(lines)
         drawn.show(env)
     drawn.end(env)
     return Status.DONE
@@ -206,7 +239,14 @@ def _effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFold
     )
     lines = [line for g, e in found for line in effects_table(review, g, e)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
-    return _finish(arguments, env, drawn, "effects", effects_as_data(found), [*lines, "", next_words(review, now, [e for _, e in found])])  # fmt: skip
+    return _finish(
+        arguments,
+        env,
+        drawn,
+        "effects",
+        effects_as_data(found),
+        [*lines, "", next_words(review, now, [e for _, e in found])],
+    )
 
 
 def _ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ulterion.cli.environment import Environment
 from ulterion.conduct.observers import Measured, Observer
 from ulterion.conduct.plansteps import PlanObserver
-from ulterion.judge.planned import Planned, Step
+from ulterion.model.planned import Planned, Step
 from ulterion.report.screen.plan import measured_line
 from ulterion.report.screen.progress import Display
 from ulterion.report.words.plan import step_name

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 
 from ulterion.conduct.plansteps import PlanObserver, PlanRequest, plan_runs, take
 from ulterion.host import facts
-from ulterion.judge.planned import Planned, plan_of, planned
 from ulterion.model.lock import try_lock
+from ulterion.model.planned import Planned, plan_of, planned
 from ulterion.model.store import ReviewFolder
 
 MOST_FAILURES = 2  # of one cell, after which it is left for the time being

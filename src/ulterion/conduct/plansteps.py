@@ -22,9 +22,8 @@ from ulterion.core.matrix.grid import words
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import find_suite
 from ulterion.core.workload import Workload, parse_workload
-from ulterion.judge.functions import outcome_of
-from ulterion.judge.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
-from ulterion.model.plan import Plan
+from ulterion.model.plan import Plan, outcome_of
+from ulterion.model.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import CellRecord
 from ulterion.model.runs.measure import MeasureRun

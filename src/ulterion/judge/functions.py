@@ -6,11 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.matrix.grid import Cell
-from ulterion.judge.planned import cells_of, plan_of
+from ulterion.model.plan import outcome_of
+from ulterion.model.planned import cells_of, plan_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
-
-WORKS, WORKS_NOT = "works", "does not work"
 
 
 @dataclass(frozen=True)
@@ -20,11 +19,6 @@ class FunctionRow:
     cell: Cell
     hookup: str
     works: dict[str, bool | None]
-
-
-def outcome_of(question: str, *, works: bool) -> str:
-    """Return an answer as it is noted."""
-    return f"{question}: {WORKS if works else WORKS_NOT}"
 
 
 def functions(review: Review, runs: Sequence[AnyRun]) -> list[FunctionRow]:

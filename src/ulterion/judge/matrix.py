@@ -13,7 +13,7 @@ from ulterion.core.matrix.model import Observed
 from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
-from ulterion.judge.planned import cells_of, plan_of, rates_by_text, runs_of_plan
+from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun

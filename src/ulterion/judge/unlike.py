@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.comparability import FULLER, WARMER
-from ulterion.judge.planned import runs_of_plan
+from ulterion.model.planned import runs_of_plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun

@@ -147,3 +147,8 @@ def serving(
 
 def _serves(cell: Cell, chain: list[str], levels: dict[str, str]) -> bool:
     return all(levels[factor] == level if factor in levels else level in chain for factor, level in cell)
+
+
+def outcome_of(question: str, *, works: bool) -> str:
+    """Return how the answer to a question of works or not is noted."""
+    return f"{question}: {'works' if works else 'does not work'}"

@@ -18,6 +18,7 @@ from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, Wait
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
+from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import EffectsData, FunctionsData, GridData, PlanData, RanksData
 from ulterion.report.racedata import Race
 
@@ -233,22 +234,6 @@ class Recorded(TypedDict):
 
     recorded: str
     files_and_links: int
-
-
-class Notes(TypedDict):
-    """`ulterion note` without words."""
-
-    hookups: list[dict[str, str | float | bool | None]]
-    runs: list[dict[str, str | float | bool | None]]
-
-
-class Noted(TypedDict):
-    """`ulterion note` with words or a log."""
-
-    what: str
-    where: str
-    bad_rows: NotRequired[int]
-    gaps: NotRequired[int]
 
 
 class ErrorData(TypedDict):

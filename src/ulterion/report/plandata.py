@@ -10,7 +10,7 @@ from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.judge.functions import FunctionRow
 from ulterion.judge.matrix import Ground
-from ulterion.judge.planned import Planned
+from ulterion.model.planned import Planned
 from ulterion.report.words.plan import step_name
 
 

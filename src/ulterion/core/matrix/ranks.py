@@ -147,8 +147,12 @@ def _bands(model: Fitted, contrasts: Floats) -> tuple[Floats, Floats]:
 def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> list[Turn]:
     """Return the pairs of which the one that stands below is surely ahead in some cell, all cells of all pairs held to 95 % together."""
     cells = {c: i for i, c in enumerate(dict.fromkeys(o.cell for o in observed if o.cell is not None))}
-    matched = [(above, below, cell, _with(cell, factor, below)) for above, below in itertools.combinations(order, 2)
-               for cell in cells if dict(cell)[factor] == above and _with(cell, factor, below) in cells]  # fmt: skip
+    matched = [
+        (above, below, cell, _with(cell, factor, below))
+        for above, below in itertools.combinations(order, 2)
+        for cell in cells
+        if dict(cell)[factor] == above and _with(cell, factor, below) in cells
+    ]
     if not matched:
         return []
     means, variance, df = _cell_means(observed, list(cells))

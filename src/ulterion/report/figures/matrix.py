@@ -18,6 +18,33 @@ from ulterion.report.screen.plan import figure_words
 from ulterion.report.words import plan as words
 from ulterion.report.words.columns import show_change
 
+ROUND = (
+    0.01,
+    0.02,
+    0.05,
+    0.1,
+    0.2,
+    0.5,
+    0.7,
+    0.8,
+    0.9,
+    0.95,
+    0.98,
+    0.99,
+    1.01,
+    1.02,
+    1.05,
+    1.1,
+    1.2,
+    1.5,
+    2.0,
+    5.0,
+    10.0,
+    20.0,
+    50.0,
+    100.0,
+)
+MOST_TICKS = 5.5
 ROW, HEAD = 0.42, 1.9  # inches of a row, and of title, axis and foot
 
 
@@ -44,7 +71,11 @@ def draw_grid(
     for cell, one in found.figures.items():
         levels = dict(cell)
         values[plan.factors[rows].index(levels[rows]), heads.index(tuple((f, levels[f]) for f in ordered))] = one.rate
-    figure = begin(f"{found.text}, {'requests a second' if found.workload.pattern == 'random' else unit}", HEAD + 1.2 + ROW * 1.3 * len(values), ground)  # fmt: skip
+    figure = begin(
+        f"{found.text}, {'requests a second' if found.workload.pattern == 'random' else unit}",
+        HEAD + 1.2 + ROW * 1.3 * len(values),
+        ground,
+    )
     axes = figure.add_subplot(1, 1, 1)
     style(axes, ground, bare=True)
     tints = LinearSegmentedColormap.from_list("tints", [ground.rest, colour(ground, 0)])
@@ -96,12 +127,23 @@ def draw_effects(
         axes.grid(axis="x", color=ground.grid, linewidth=0.8)
         axes.set_axisbelow(True)
         axes.margins(x=0.28)
-        ticks = list(axes.get_xticks())
-        axes.set_xticks(ticks, [show_change(float(np.exp(t))) if t else "0 %" for t in ticks], fontsize=9)
+        ticks = _ticks(*axes.get_xlim())
+        axes.set_xticks(np.log(ticks), ["0 %" if t == 1 else show_change(t) for t in ticks], fontsize=9)
     labels = [f"{e.factor}\n{words.named(review, e.level)} against {words.named(review, e.against)}" for e in names]
     panels[0].set_yticks(range(len(names)), labels, fontsize=9.5)
+    for axes in panels:
+        axes.tick_params(axis="y", length=0)
     foot(figure, [*foot_words, "bars: 95 % intervals, on logs"], ground)
     return figure
+
+
+def _ticks(low: float, high: float) -> list[float]:
+    """Return round ratios between two logs, as far from each other as their words are wide."""
+    apart, chosen = (high - low) / MOST_TICKS, [1.0]
+    for ratio in sorted(ROUND, key=lambda r: abs(np.log(r))):
+        if low < np.log(ratio) < high and all(abs(np.log(ratio / other)) > apart for other in chosen):
+            chosen.append(ratio)
+    return sorted(chosen)
 
 
 def _effect(axes: Axes, effect: Effect | None, at: int, line: str, ground: Ground) -> None:
@@ -111,7 +153,15 @@ def _effect(axes: Axes, effect: Effect | None, at: int, line: str, ground: Groun
     low, value, high = (float(np.log(v)) for v in (effect.low, effect.ratio, effect.high))
     axes.plot([low, high], [at, at], color=line, linewidth=3, solid_capstyle="butt")
     axes.plot([value], [at], "o", color=line, markersize=7)
-    axes.annotate(show_change(effect.ratio), (value, at), (0, 9), textcoords="offset points", ha="center", color=ground.ink, fontsize=9)  # fmt: skip
+    axes.annotate(
+        show_change(effect.ratio),
+        (value, at),
+        (0, 9),
+        textcoords="offset points",
+        ha="center",
+        color=ground.ink,
+        fontsize=9,
+    )
 
 
 def draw_ranks(
@@ -127,14 +177,27 @@ def draw_ranks(
         names = [p.level for p in found[0][1].places]
         for at, place in enumerate(ranks.places):
             line = colour(ground, names.index(place.level) if place.level in names else at)
-            axes.plot([place.best, place.worst], [at, at], color=line, linewidth=9, solid_capstyle="round")
-            axes.annotate(show_change(place.ratio), (place.worst, at), (12, 0), textcoords="offset points", va="center", color=ground.quiet, fontsize=9)  # fmt: skip
+            axes.plot([place.best, place.worst], [at, at], "o-", color=line, linewidth=9, markersize=9, solid_capstyle="round")
+            axes.annotate(
+                show_change(place.ratio),
+                (place.worst, at),
+                (12, 0),
+                textcoords="offset points",
+                va="center",
+                color=ground.quiet,
+                fontsize=9,
+            )
         axes.set_yticks(range(len(ranks.places)), [words.named(review, p.level) for p in ranks.places])
         axes.set_ylim(len(ranks.places) - 0.4, -0.6)
+        axes.tick_params(axis="y", length=0)
         axes.set_xlim(0.6, most + 0.9)
         axes.set_xticks(range(1, most + 1))
         axes.grid(axis="x", color=ground.grid, linewidth=0.8)
         axes.set_axisbelow(True)
         axes.set_title(one.text, color=ground.ink, fontsize=10.5, loc="left")
-    foot(figure, [*foot_words, "a bar: the places that it may have (95 %, all together); beside it its rate to the mean of all"], ground)  # fmt: skip
+    foot(
+        figure,
+        [*foot_words, "a bar: the places that it may have (95 %, all together); beside it its rate to the mean of all"],
+        ground,
+    )
     return figure

@@ -14,8 +14,8 @@ from ulterion.core.units import show_rate
 from ulterion.core.workload import Workload
 from ulterion.judge.functions import FunctionRow
 from ulterion.judge.matrix import Ground
-from ulterion.judge.planned import Planned, PlannedCell
 from ulterion.model.plan import Plan
+from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.screen.console import Cells, bullets, table
@@ -116,7 +116,14 @@ def figure_words(workload: Workload, rate: float, unit: str) -> str:
 
 def effects_table(review: Review, ground: Ground, found: Effects) -> list[RenderableType]:
     """Return what each factor does to a workload."""
-    columns = (("factor", "left"), ("level", "left"), ("against", "left"), ("effect", "right"), ("95 % interval", "left"), ("cells", "right"))  # fmt: skip
+    columns = (
+        ("factor", "left"),
+        ("level", "left"),
+        ("against", "left"),
+        ("effect", "right"),
+        ("95 % interval", "left"),
+        ("cells", "right"),
+    )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
     lines: list[RenderableType] = [Text(""), Text(ground.text, style="head"), table(columns, rows)]
     lines += bullets("Only together", words.together_words(review, found))
@@ -133,7 +140,14 @@ def _effect_row(review: Review, effect: Effect) -> Cells:
 
 def ranks_table(review: Review, ground: Ground, ranks: Ranks) -> list[RenderableType]:
     """Return the places of products for a workload."""
-    columns = (("place", "left"), (ranks.factor, "left"), ("to the mean", "right"), ("95 % interval", "left"), ("cells", "right"), ("no further than the margin from", "left"))  # fmt: skip
+    columns = (
+        ("place", "left"),
+        (ranks.factor, "left"),
+        ("to the mean", "right"),
+        ("95 % interval", "left"),
+        ("cells", "right"),
+        ("no further than the margin from", "left"),
+    )
     changes = align_points([show_change(p.ratio) for p in ranks.places])
     rows: list[Cells | Text] = [
         [

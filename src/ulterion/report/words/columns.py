@@ -37,6 +37,8 @@ def show_change(ratio: float) -> str:
     if ratio >= 1.95:
         return f"{ratio:.0f} x" if ratio >= 9.95 else f"{ratio:.1f} x"
     percent = (ratio - 1) * 100
+    if abs(percent) < 0.05:
+        return "0.0 %"
     sign = "+" if percent > 0 else "−"
     return f"{sign}{abs(percent):.0f} %" if abs(percent) >= 9.5 else f"{sign}{abs(percent):.1f} %"
 

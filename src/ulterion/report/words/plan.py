@@ -8,7 +8,7 @@ from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.grid import Cell, words
 from ulterion.core.matrix.ranks import Place, Ranks
 from ulterion.core.units import show_duration
-from ulterion.judge.planned import Planned, PlannedCell, Step
+from ulterion.model.planned import Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.report.words.columns import show_change
 
