@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 import pandas as pd
@@ -13,7 +14,9 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import Group, Row, compare_review
 from ulterion.judge.culprits import Blame
+from ulterion.judge.matrix import effects, grounds, ranks
 from ulterion.judge.soaks import soak_of
+from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
 from ulterion.model.store import ReviewFolder
 
@@ -105,6 +108,34 @@ class Review:
             }
             for row in judge_claims(self.folder.review, self.runs)
         ]
+        return pd.DataFrame(rows)
+
+    def plan(self) -> pd.DataFrame:
+        """Return one row for each cell of the plan: its levels, hookup, state, runs.  Raises UsageError where there is no plan."""
+        now = planned(self.folder.review, self.runs, self.folder.review.review.margin)
+        return pd.DataFrame(
+            [{**dict(c.cell), "hookup": c.hookup, "state": c.state, "runs": list(c.runs)} for c in now.cells]
+        )
+
+    def effects(self) -> pd.DataFrame:
+        """Return one row for each workload and level of the plan: its ratio to the factor's first level, with low and high; None where it is refused.
+
+        `where` names the level of another factor that a row holds at, for pairs that do something only together.
+        """
+        rows = []
+        for ground in grounds(self.folder.review, self.runs):
+            found = effects(ground)
+            for one in [*found.effects, *(e for t in found.together for e in t.effects)] if found else []:
+                rows.append({"workload": ground.workload.name, "text": ground.text, **asdict(one)})
+        return pd.DataFrame(rows)
+
+    def ranks(self, factor: str | None = None) -> pd.DataFrame:
+        """Return one row for each workload and level of a factor of the plan (its first unless named): best and worst place, ratio to the mean."""
+        rows = []
+        for ground in grounds(self.folder.review, self.runs):
+            found = ranks(self.folder.review, ground, factor, self.folder.review.review.margin)
+            for place in found.places if found else ():
+                rows.append({"workload": ground.workload.name, "text": ground.text, **asdict(place)})
         return pd.DataFrame(rows)
 
     def soaks(self) -> pd.DataFrame:

@@ -13,7 +13,8 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from tests.support import BENCH, FolderCase
+from tests.support import BENCH, WARM, FolderCase
+from ulterion.api import Review
 from ulterion.conduct import planning, plansteps, settings
 from ulterion.conduct.planning import run_plan
 from ulterion.conduct.plansteps import PlanObserver, PlanRequest, sentence_of
@@ -113,6 +114,16 @@ class Demo(PlanCase):
         places = next(w for w in answer("ranks")["workloads"] if w["text"] == write["text"])["places"]
         self.assertEqual([p["level"] for p in places], ["pod", "fold", "crate", "slip"])
         self.assertEqual((places[0]["best"], places[3]["worst"]), (1, 4))
+        table = Review(self.opened(folder))
+        self.assertEqual((len(table.plan()), set(table.plan()["state"])), (32, {"done"}))
+        self.assertEqual(len(table.ranks("drive")), 6)
+        self.assertIn("slip", set(table.effects()["level"]))
+        (other,) = {o["review"] for o in answer("grid", "--beside", str(self.folder / "killed"))["others"]}
+        self.assertEqual(other, "Four enclosures for a sound archive")
+        ports = {p["port"]: p for p in answer("ports")["ports"]}
+        self.assertEqual(
+            (ports["desk:usb10"]["hookups"], ports["desk:m2"]["best"]["read"]["hookup"]), (16, "reed-direct")
+        )
         self.assertEqual(len(answer("grid", "--workload", write["text"])["workloads"][0]["cells"]), 32)
         for what, name in (("grid", "g.png"), ("effects", "e.svg"), ("ranks", "r.png")):
             drawn = answer(what, "--figure", name, "--dark")["figures"]
@@ -219,6 +230,23 @@ class Steps(PlanCase):
             False,
         )
         self.assertIn("yes", self.ulterion("plan", "functions").stdout)
+
+    def test_fair_conditions(self) -> None:
+        """A drive that is warm, and its cache in use, is waited for; what could not be had is listed with the plan."""
+        cache = '[parts.drive]\ncache = "20 GB"\nafter_cache = "200 MB/s"\nfold = "100 MB/s"'
+        plan = PLAN.replace("sequential read", "sequential write").replace(
+            "seconds =", 'longest_rest = "30 s"\nseconds ='
+        )
+        bench = BENCH.replace("[parts.drive]", cache, 1).replace("[parts.box]", WARM + "[parts.box]")
+        self.store = self.review(HEAD + plan, bench + SLOW)
+        self.json_of("plan", "run", "--steps", "2")
+        self.ulterion("soak", "--hookup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
+        done = self.json_of("plan", "run", "--steps", "1")
+        self.assertRegex(
+            " ".join(done["unlike"]), "the drive was still at .* C after 30.0 s, and began its first cell at 2\\d C"
+        )
+        self.assertRegex(" ".join(done["unlike"]), "its write cache was not empty after 30.0 s|still at")
+        self.assertIn("Could not be kept alike", self.ulterion("plan").stdout)
 
     def test_the_same_cell_again_where_its_comparison_is_open(self) -> None:
         """Two that differ by as much as the margin: the passes go on to the most allowed, then a second visit."""

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from rich.console import RenderableType
 
+    from ulterion.judge.beside import Other
     from ulterion.judge.matrix import Ground
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
@@ -29,6 +30,7 @@ WHAT = {
     "effects": "what each factor does, and which do something only together",
     "ranks": "who is best, by how much, and where the order turns",
     "functions": "what works in which cell",
+    "ports": "the ports of the hosts beside each other, what is behind each, and what it carried",
 }
 
 
@@ -72,6 +74,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--across", metavar="FACTOR", help="grid: this factor's levels across (default: the plan's last)"
     )
+    parser.add_argument(
+        "--beside",
+        type=Path,
+        action="append",
+        default=[],
+        metavar="REVIEW",
+        help="grid: what another review measured of the same products; may be given again",
+    )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="grid, effects, ranks: draw it, as PNG or SVG")
     parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
     options.add_review(parser)
@@ -90,7 +100,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.figure and arguments.what not in ("grid", "effects", "ranks"):
         raise UsageError(f"'plan {arguments.what}' draws nothing; --figure goes with grid, effects or ranks")
     folder = open_review(arguments.review, env.folder, env.tell)
-    plan_of(folder.review)
+    if arguments.what != "ports":
+        plan_of(folder.review)
     does: dict[str, Callable[[argparse.Namespace, Environment, ReviewFolder], Status]] = {
         "show": _show,
         "run": _run,
@@ -98,6 +109,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         "effects": _effects,
         "ranks": _ranks,
         "functions": _functions,
+        "ports": _ports,
     }
     return does[arguments.what](arguments, env, folder)
 
@@ -202,7 +214,7 @@ def _grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     from ulterion.core.errors import UsageError, unknown
     from ulterion.report.figures.matrix import draw_grid
     from ulterion.report.plandata import grid_as_data
-    from ulterion.report.screen.plan import grid
+    from ulterion.report.screen.plan import grid, others_table
 
     review, found = folder.review, _grounds(arguments, folder)
     factors = list(review.plan.factors) if review.plan else []
@@ -217,7 +229,37 @@ def _grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
 
     drawn = _figures(arguments, env, [(g.workload.name, maker(g)) for g in found])
     lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
-    return _finish(arguments, env, drawn, "grid", grid_as_data(found), [*lines, "next: ulterion plan effects"])
+    others = _others(arguments, env, folder, [g.text for g in found])
+    told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
+    return _finish(arguments, env, drawn, "grid", grid_as_data(found, others), told)
+
+
+def _others(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]) -> list[Other]:
+    """Return what the reviews that were named measured of the same products."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.judge.beside import beside
+    from ulterion.judge.pooling import to_judge
+
+    found = []
+    for path in arguments.beside:
+        other = open_review(path, env.folder, env.tell)
+        found += beside(folder.review, other.review, to_judge(other), texts)
+    return found
+
+
+def _ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.ports import ports
+    from ulterion.report.plandata import ports_as_data
+    from ulterion.report.screen.plan import ports_table
+
+    rows = ports(folder.review, to_judge(folder))
+    if not rows:
+        raise UsageError("no hookup was measured yet; begin with: ulterion measure --hookup NAME")
+    return _finish(
+        arguments, env, Drawn(), "ports", ports_as_data(rows), ports_table(folder.review, rows, arguments.units)
+    )
 
 
 def _effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -256,8 +298,9 @@ def _ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.judge.matrix import ranks
     from ulterion.report.figures.matrix import draw_ranks
     from ulterion.report.plandata import ranks_as_data
+    from ulterion.report.screen.console import bullets
     from ulterion.report.screen.plan import ranks_table
-    from ulterion.report.words.plan import next_words
+    from ulterion.report.words.plan import next_words, short_words
 
     review, margin = folder.review, folder.review.review.margin
     found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
@@ -268,6 +311,7 @@ def _ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     drawn = _figures(arguments, env, wanted)
     lines = [line for g, r in found for line in ranks_table(review, g, r)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    lines += bullets("In short", short_words(review, [(g.workload, r) for g, r in found]))
     return _finish(arguments, env, drawn, "ranks", ranks_as_data(found), [*lines, "", next_words(review, now, [])])
 
 

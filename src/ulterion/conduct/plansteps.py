@@ -162,7 +162,7 @@ def _await(request: PlanRequest, place: Place, step: Step, before: str | None, o
     if place.simulated:
         return 0.0  # the bench's own hands: the time for changing cables is in its clock
     _call(plan_of(request.review.review), sentence)
-    return wait_for(place, request.wait, observer.remark)
+    return wait_for(place, request.wait, observer.remark, told=True)
 
 
 def sentence_of(review: ReviewFolder, before: str | None, step: Step) -> str:

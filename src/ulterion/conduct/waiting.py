@@ -20,10 +20,10 @@ SETTLED = 2.0  # seconds that the right drive must stay as it is
 STEP = 1.0
 
 
-def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> float:
+def wait_for(place: Place, seconds: float, tell: Callable[[str], None], *, told: bool = False) -> float:
     """Return once the drive of a hookup is plugged in where it belongs and its target can be used.
 
-    Tells what to do, and at once when a wrong drive or port is seen.  Returns the virtual seconds that passed on a simulated
+    Tells what to do (unless that was `told`), and at once when a wrong drive or port is seen.  Returns the virtual seconds that passed on a simulated
     bench, and 0.0 on a real one, where they have passed.  Raises UsageError when the time is up.
     """
     hookup, target = place.entry, place.path
@@ -31,7 +31,8 @@ def wait_for(place: Place, seconds: float, tell: Callable[[str], None]) -> float
         raise UsageError(f"--wait is for hookups with a target; '{place.hookup}' has none")
     parts = " > ".join(place.review.review.label(k) for k in hookup.chain)
     mounted = f" and mounted on {target}" if target is not None else ""
-    tell(f"plug in: {parts}; it is used once it is there{mounted} (waiting {show_duration(seconds)} at most)")
+    if not told:
+        tell(f"plug in: {parts}; it is used once it is there{mounted} (waiting {show_duration(seconds)} at most)")
     if target is None:
         return _wait_on_the_bench(place, hookup, seconds, tell)
     _wait_for_real(place, hookup, target, seconds, tell)

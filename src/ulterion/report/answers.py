@@ -19,7 +19,7 @@ from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
 from ulterion.report.notedata import Noted, Notes
-from ulterion.report.plandata import EffectsData, FunctionsData, GridData, PlanData, RanksData
+from ulterion.report.plandata import EffectsData, FunctionsData, GridData, PlanData, PortsData, RanksData
 from ulterion.report.racedata import Race
 
 NAME, VERSION = "ulterion-answer", 2
@@ -43,6 +43,7 @@ Kind = Literal[
     "ranks",
     "grid",
     "functions",
+    "ports",
     "recorded",
     "notes",
     "noted",
@@ -269,6 +270,7 @@ ANSWERS: dict[Kind, type] = {
     "ranks": RanksData,
     "grid": GridData,
     "functions": FunctionsData,
+    "ports": PortsData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

@@ -8,8 +8,10 @@ from typing_extensions import TypedDict
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
+from ulterion.judge.beside import Other
 from ulterion.judge.functions import FunctionRow
 from ulterion.judge.matrix import Ground
+from ulterion.judge.ports import PortRow
 from ulterion.model.planned import Planned
 from ulterion.report.words.plan import step_name
 
@@ -150,10 +152,52 @@ class WorkloadGrid(TypedDict):
     cells: list[GridFigure]
 
 
+class OtherData(TypedDict):
+    """What another review measured of one of the same products."""
+
+    review: str
+    hookup: str
+    chain: list[str]
+    host: str
+    workload: str
+    text: str
+    rate: float
+    low: float | None
+    high: float | None
+
+
 class GridData(TypedDict):
-    """`ulterion plan grid`."""
+    """`ulterion plan grid`; `others` are of other reviews."""
 
     workloads: list[WorkloadGrid]
+    others: list[OtherData]
+
+
+class PortBest(TypedDict):
+    """The most that a port carried in one direction, and by which hookup."""
+
+    rate: float
+    low: float | None
+    high: float | None
+    hookup: str
+
+
+class PortData(TypedDict):
+    """A port of a host: what is behind it, and what it carried."""
+
+    host: str
+    port: str
+    link: str | None
+    controller: str | None
+    shares_with: list[str]
+    hookups: int
+    best: dict[str, PortBest]
+
+
+class PortsData(TypedDict):
+    """`ulterion plan ports`."""
+
+    ports: list[PortData]
 
 
 class FunctionData(TypedDict):
@@ -271,9 +315,43 @@ def ranks_as_data(found: Sequence[tuple[Ground, Ranks]]) -> RanksData:
     }
 
 
-def grid_as_data(found: Sequence[Ground]) -> GridData:
-    """Return the figures of cells."""
+def ports_as_data(rows: Sequence[PortRow]) -> PortsData:
+    """Return ports beside each other."""
     return {
+        "ports": [
+            {
+                "host": r.host,
+                "port": r.port,
+                "link": r.link,
+                "controller": r.controller,
+                "shares_with": list(r.shares),
+                "hookups": r.hookups,
+                "best": {
+                    way: {"rate": e.rate, "low": e.low, "high": e.high, "hookup": h} for way, (e, h) in r.best.items()
+                },
+            }
+            for r in rows
+        ]
+    }
+
+
+def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridData:
+    """Return the figures of cells, and those of other reviews."""
+    return {
+        "others": [
+            {
+                "review": o.title,
+                "hookup": o.hookup,
+                "chain": list(o.chain),
+                "host": o.host,
+                "workload": o.workload.name,
+                "text": o.text,
+                "rate": o.figure.rate,
+                "low": o.figure.low,
+                "high": o.figure.high,
+            }
+            for o in others
+        ],
         "workloads": [
             {
                 "workload": g.workload.name,
@@ -291,7 +369,7 @@ def grid_as_data(found: Sequence[Ground]) -> GridData:
                 ],
             }
             for g in found
-        ]
+        ],
     }
 
 

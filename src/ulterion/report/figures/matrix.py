@@ -177,7 +177,9 @@ def draw_ranks(
         names = [p.level for p in found[0][1].places]
         for at, place in enumerate(ranks.places):
             line = colour(ground, names.index(place.level) if place.level in names else at)
-            axes.plot([place.best, place.worst], [at, at], "o-", color=line, linewidth=9, markersize=9, solid_capstyle="round")
+            axes.plot(
+                [place.best, place.worst], [at, at], "o-", color=line, linewidth=9, markersize=9, solid_capstyle="round"
+            )
             axes.annotate(
                 show_change(place.ratio),
                 (place.worst, at),

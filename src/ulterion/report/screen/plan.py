@@ -12,8 +12,10 @@ from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.workload import Workload
+from ulterion.judge.beside import Other
 from ulterion.judge.functions import FunctionRow
 from ulterion.judge.matrix import Ground
+from ulterion.judge.ports import PortRow
 from ulterion.model.plan import Plan
 from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
@@ -179,6 +181,53 @@ def functions_table(review: Review, rows: Sequence[FunctionRow]) -> list[Rendera
         for row in rows
     ]
     return [table(columns, body)]
+
+
+def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[RenderableType]:
+    """Return the ports of hosts beside each other."""
+    columns = [(name, "left") for name in ("host", "port", "link")]
+    sides = [(f"{way}, {unit}", "left") for way in ("read", "write")]
+    body: list[Cells | Text] = [
+        [
+            row.host,
+            row.port,
+            row.link or "–",
+            *(_most(row, way, unit) for way in ("read", "write")),
+            row.controller or "–",
+            ", ".join(row.shares),
+        ]
+        for row in rows
+    ]
+    return [
+        table([*columns, *sides, ("behind it", "left"), ("shared with", "left")], body),
+        Text("the most that any hookup carried there, by its newest runs", style="muted"),
+    ]
+
+
+def _most(row: PortRow, way: str, unit: str) -> str:
+    told = next(((e, h) for name, (e, h) in row.best.items() if name == way), None)
+    return "–" if told is None else f"{show_rate(told[0].rate, unit, with_unit=False)} by {told[1]}"
+
+
+def others_table(others: Sequence[Other], unit: str) -> list[RenderableType]:
+    """Return what other reviews measured, marked as theirs."""
+    if not others:
+        return []
+    columns = (("workload", "left"), (unit, "right"), ("hookup", "left"), ("host", "left"), ("review", "left"))
+    body: list[Cells | Text] = [
+        [
+            o.text,
+            f"{figure_words(o.workload, o.figure.rate, unit)} ± {show_margin(o.figure)}",
+            " > ".join(o.chain),
+            o.host,
+            o.title,
+        ]
+        for o in others
+    ]
+    head = Text(
+        "Of other reviews: another bench, another day; to be weighed and not to be compared by per cent", style="head"
+    )
+    return [head, table(columns, body), Text("")]
 
 
 def _works(answer: bool | None) -> Text:

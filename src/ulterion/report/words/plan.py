@@ -8,6 +8,7 @@ from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.grid import Cell, words
 from ulterion.core.matrix.ranks import Place, Ranks
 from ulterion.core.units import show_duration
+from ulterion.core.workload import Workload
 from ulterion.model.planned import Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.report.words.columns import show_change
@@ -130,6 +131,15 @@ def best_words(review: Review, ranks: Ranks) -> str:
         tied = [named(review, t) for t in first[0].tied]
         return f"best: {names[0]}" + (f", by less than the margin before {' and '.join(tied)}" if tied else "")
     return f"first or second: {' and '.join(names)}" if len(names) == 2 else f"one of these is best: {', '.join(names)}"
+
+
+def short_words(review: Review, found: Sequence[tuple[Workload, Ranks]]) -> list[str]:
+    """Return who is best for large transfers and who for small requests, each workload by itself: they are never averaged."""
+    told = []
+    for name, pattern in (("large transfers", "sequential"), ("small requests", "random")):
+        mine = [(w, r) for w, r in found if w.pattern == pattern and r.places]
+        told += [f"{name}, {w.direction}: {best_words(review, r)}" for w, r in mine]
+    return told
 
 
 def turn_words(review: Review, ranks: Ranks) -> list[str]:

@@ -1,0 +1,45 @@
+"""What another review measured of the same products: rows to be set beside a plan's grid, marked as another's."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.stats import Estimate
+from ulterion.core.workload import Workload
+from ulterion.judge.pooling import latest
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+
+@dataclass(frozen=True)
+class Other:
+    """A hookup of another review, with a product that ours has too: its products as readers know them, host, and figure."""
+
+    title: str
+    hookup: str
+    chain: tuple[str, ...]
+    host: str
+    workload: Workload
+    text: str
+    figure: Estimate
+
+
+def beside(review: Review, other: Review, runs: Sequence[AnyRun], texts: Sequence[str]) -> list[Other]:
+    """Return what the other review measured by the same workloads on hookups that hold a product of ours, matched by its name for readers."""
+    plan = review.plan
+    levels = {level for names in (plan.factors.values() if plan else []) for level in names}
+    ours = {review.label(k).casefold() for k in review.parts if k in levels}
+    found = []
+    for name, figures in latest(runs).items():
+        if name not in other.hookups:
+            continue
+        chain = tuple(other.label(k) for k in other.hookups[name].chain)
+        if not ours & {part.casefold() for part in chain}:
+            continue
+        found += [
+            Other(other.review.title, name, chain, one.run.bench.host or "", one.workload, text, one.estimate)
+            for text, one in figures.items()
+            if text in texts
+        ]
+    return found

@@ -1,0 +1,76 @@
+"""The ports of hosts beside each other: what carried most there, which controller is behind each, and which share one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ulterion.core.facts import TargetFacts
+from ulterion.core.stats import Estimate
+from ulterion.judge.measured import Measured
+from ulterion.judge.pooling import latest
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+
+@dataclass(frozen=True)
+class PortRow:
+    """A port of a host.
+
+    Attributes:
+        host, port: which; `link` as it ran at its best.
+        controller: what the host shows behind it, with its driver, or None.
+        shares: the other ports of the host that were seen behind the same controller.
+        best: by direction of large transfers the most that was carried, and by which hookup.
+        hookups: how many were measured there.
+    """
+
+    host: str
+    port: str
+    link: str | None
+    controller: str | None
+    shares: tuple[str, ...]
+    best: dict[Literal["read", "write"], tuple[Estimate, str]]
+    hookups: int
+
+
+def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
+    """Return every port that something was measured on, by host in the order of the review."""
+    by_port: dict[tuple[str, str], list[Measured]] = {}
+    for name, figures in latest(runs).items():
+        if name in review.hookups:
+            for one in figures.values():
+                by_port.setdefault((one.run.bench.host or "", review.hookups[name].chain[0]), []).append(one)
+    behind = {key: _controller([m.run.target for m in mine]) for key, mine in by_port.items()}
+    order = list(review.ports)
+    return [
+        _row(key, mine, behind)
+        for key, mine in sorted(
+            by_port.items(), key=lambda p: (p[0][0], order.index(p[0][1]) if p[0][1] in order else -1)
+        )
+    ]
+
+
+def _row(
+    key: tuple[str, str], mine: Sequence[Measured], behind: dict[tuple[str, str], tuple[str, str | None] | None]
+) -> PortRow:
+    host, port = key
+    found = behind[key]
+    shares = [p for (h, p), other in behind.items() if h == host and p != port and found is not None and other == found]
+    best: dict[Literal["read", "write"], tuple[Estimate, str]] = {}
+    ways: tuple[Literal["read", "write"], ...] = ("read", "write")
+    for way in ways:
+        fitting = [m for m in mine if m.workload.direction == way and m.workload.pattern == "sequential"]
+        if fitting:
+            top = max(fitting, key=lambda m: m.estimate.rate)
+            best[way] = (top.estimate, top.hookup)
+    links = [m.run.target.link for m in mine if m.run.target.link is not None]
+    told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
+    return PortRow(host, port, links[-1] if links else None, told, tuple(shares), best, len({m.hookup for m in mine}))
+
+
+def _controller(targets: Sequence[TargetFacts]) -> tuple[str, str | None] | None:
+    """Return name and driver of the controller that a port's runs showed, by the newest that shows one."""
+    steps = [s for target in targets for s in target.steps if s.role == "controller"]
+    return (steps[-1].title or steps[-1].name, steps[-1].driver) if steps else None
