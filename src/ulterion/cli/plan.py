@@ -63,6 +63,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="run: how long a hand is waited for (default: a day)",
     )
     parser.add_argument("--host", metavar="NAME", help="what the plan calls this machine (default: the review's host)")
+    _add_shown(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def _add_shown(parser: argparse.ArgumentParser) -> None:
+    """Add the options on what is shown of a matrix."""
     parser.add_argument(
         "--workload", action="append", default=[], metavar="NAME", help="only this workload; may be given again"
     )
@@ -84,9 +92,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="grid, effects, ranks: draw it, as PNG or SVG")
     parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
-    options.add_review(parser)
-    options.add_units(parser)
-    options.add_json(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -267,8 +272,8 @@ def _effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFold
     from ulterion.conduct.plansteps import PlanRequest
     from ulterion.core.errors import UsageError
     from ulterion.judge.matrix import effects
+    from ulterion.report.effectdata import effects_as_data
     from ulterion.report.figures.matrix import draw_effects
-    from ulterion.report.plandata import effects_as_data
     from ulterion.report.screen.plan import effects_table
     from ulterion.report.words.plan import next_words
 
@@ -296,8 +301,8 @@ def _ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.conduct.plansteps import PlanRequest
     from ulterion.core.errors import UsageError
     from ulterion.judge.matrix import ranks
+    from ulterion.report.effectdata import ranks_as_data
     from ulterion.report.figures.matrix import draw_ranks
-    from ulterion.report.plandata import ranks_as_data
     from ulterion.report.screen.console import bullets
     from ulterion.report.screen.plan import ranks_table
     from ulterion.report.words.plan import next_words, short_words

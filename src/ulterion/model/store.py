@@ -89,6 +89,7 @@ class ReviewFolder:
     tell: Callable[[str], None] = lambda sentence: None
     notices: list[str] = field(default_factory=list)
     _skims: list[Skim] | None = None
+    _parsed: dict[Path, tuple[tuple[int, int, int], AnyRun]] = field(default_factory=dict)
 
     @classmethod
     def open(cls, folder: Path, tell: Callable[[str], None] = lambda sentence: None) -> ReviewFolder:
@@ -211,8 +212,23 @@ class ReviewFolder:
 
     def light(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims without their series, which is enough to judge passes."""
-        runs = [self._read(s.path, lambda d, p: parse_run(without_series(d), p.name, light=True)) for s in skims]
+        runs = [self._light_of(s.path) for s in skims]
         return [run for run in runs if run is not None]
+
+    def _light_of(self, path: Path) -> AnyRun | None:
+        """Return a document without its series; one that has not changed since is not parsed again."""
+        try:
+            facts = path.stat()
+        except OSError:
+            return None
+        state = (facts.st_mtime_ns, facts.st_size, facts.st_ino)
+        known = self._parsed.get(path)
+        if known is None or known[0] != state:
+            run = self._read(path, lambda d, p: parse_run(without_series(d), p.name, light=True))
+            if run is None:
+                return None
+            known = self._parsed[path] = (state, run)
+        return known[1]
 
     def whole(self, skims: Sequence[Skim]) -> list[AnyRun]:
         """Return the documents behind skims with their series."""

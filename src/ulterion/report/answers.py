@@ -18,8 +18,9 @@ from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, Wait
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
+from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
-from ulterion.report.plandata import EffectsData, FunctionsData, GridData, PlanData, PortsData, RanksData
+from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
 
 NAME, VERSION = "ulterion-answer", 2

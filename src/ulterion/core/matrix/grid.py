@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
 from collections.abc import Mapping, Sequence
 
@@ -102,13 +103,18 @@ def by_cables(cells: Sequence[Cell]) -> list[Cell]:
     From several beginnings: the nearest unvisited cell next, then stretches turned round as long as that saves a change (G. A. Croes, A method for solving
     traveling-salesman problems, 1958).  A full grid comes out with one change a step.
     """
+    return list(_by_cables(tuple(cells)))
+
+
+@functools.lru_cache(maxsize=8)
+def _by_cables(cells: tuple[Cell, ...]) -> tuple[Cell, ...]:
     if len(cells) < 3:
-        return list(cells)
+        return cells
     apart = _changes(cells)
     starts = range(0, len(cells), max(1, len(cells) // MOST_STARTS))
     orders = [_turned(_nearest(apart, start), apart) for start in starts]
     best = min(orders, key=lambda order: int(apart[order[:-1], order[1:]].sum()))
-    return [cells[i] for i in best]
+    return tuple(cells[i] for i in best)
 
 
 def changes_between(one: Cell, other: Cell) -> list[str]:
