@@ -20,8 +20,8 @@ import numpy as np
 
 from ulterion.core.matrix.effects import Effect, effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled
-from ulterion.core.matrix.model import Observed
 from ulterion.core.matrix.ranks import ranks_of
+from ulterion.core.matrix.weights import Observed
 
 NAMES = ("enclosure", "drive", "port", "driver")
 MARGIN = 0.03

@@ -17,8 +17,8 @@ from ulterion.core.errors import UsageError
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.effects import effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, changes_between, expand, shuffled
-from ulterion.core.matrix.model import Observed
 from ulterion.core.matrix.ranks import ranks_of
+from ulterion.core.matrix.weights import Observed
 
 FACTORS = {"card": ["a", "b", "c"], "port": ["left", "right"], "driver": ["old", "new"]}
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.effects import Effects, effects_of
 from ulterion.core.matrix.grid import Cell
-from ulterion.core.matrix.model import Observed
 from ulterion.core.matrix.ranks import Ranks, ranks_of
+from ulterion.core.matrix.weights import Observed
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.workload import Workload
 from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan

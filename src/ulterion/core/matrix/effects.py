@@ -10,7 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import fdtrc, stdtrit
 
-from ulterion.core.matrix.model import Fitted, Floats, Observed, fit, levels_of
+from ulterion.core.matrix.model import Fitted, fit, levels_of
+from ulterion.core.matrix.weights import Floats, Observed
 
 LEVEL = 0.95
 TOGETHER_BELOW = 0.05  # p, after Holm's correction over all pairs, from which on a pair counts

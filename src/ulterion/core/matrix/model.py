@@ -20,12 +20,10 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
 from scipy.special import fdtrc
 
-from ulterion.core.matrix.grid import Cell
+from ulterion.core.matrix.weights import NEGLIGIBLE, Floats, Observed, between_runs, weighted, within_runs
 
-Floats = npt.NDArray[np.float64]
 Pairs = Literal["all", "whole", "none"]
 SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted
 COUNTS_BELOW = {
@@ -35,26 +33,9 @@ COUNTS_BELOW = {
 SCALE_DF = (
     4  # that the variances which are known are worth beside what is left over: few runs may lie together by chance
 )
-PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
 USUAL_BETWEEN, BETWEEN_DF = 0.005, 8
 """What varies from run to run, as a standard deviation of the log, and how many degrees of freedom that is worth, for the drift alone: it is looked
 for in every matrix, and from three runs left over nothing but a landslide would count."""
-NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
-
-
-@dataclass(frozen=True)
-class Observed:
-    """A run: its cell (None for a check outside the grid), the name of what was measured, the logs of its passes, when (hours)."""
-
-    cell: Cell | None
-    name: str
-    logs: tuple[float, ...]
-    hour: float
-
-    @property
-    def mean(self) -> float:
-        """Of the logs."""
-        return math.fsum(self.logs) / len(self.logs)
 
 
 @dataclass(frozen=True)
@@ -184,15 +165,15 @@ def _with_plainest(
     hours: bool,
 ) -> _Tried:
     """Return a model with those further terms that count, found one after the other by the F of what each takes off the squares."""
-    means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
+    means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
     while True:
-        squares = _weighted(means, now.design, within)[2]
+        squares = weighted(means, now.design, within)[2]
         best: tuple[float, _Tried] | None = None
         for term in terms:
             more = _Tried.of(observed, factors, [*now.names, term], hours=hours) if term not in now.names else None
             if more is None or more.left < SPARE or more.left == now.left:
                 continue
-            rest, gained = _weighted(means, more.design, within)[2], now.left - more.left
+            rest, gained = weighted(means, more.design, within)[2], now.left - more.left
             p = float(fdtrc(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12)))
             if p * (len(terms) if len(term) > 2 else 1) <= COUNTS_BELOW[len(term)] and (best is None or p < best[0]):
                 best = (p, more)
@@ -246,19 +227,11 @@ def _design(
     return rows, [*made, *([Term((), (drift,))] if drift is not None else [])]
 
 
-def _within(observed: Sequence[Observed]) -> Floats:
-    """Return the variance of each run's mean that its passes tell, drawn towards what all runs have in common (G. K. Smyth, 2004)."""
-    squares = np.array([sum((v - o.mean) ** 2 for v in o.logs) for o in observed])
-    df = np.array([len(o.logs) - 1 for o in observed], dtype=float)
-    common = float(squares.sum() / max(df.sum(), 1.0))
-    return np.asarray((squares + PRIOR_DF * common) / (df + PRIOR_DF) / np.array([len(o.logs) for o in observed]))
-
-
 def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: _Tried) -> Fitted:
     design, left = tried.design, tried.left
-    means, within = np.array([o.mean for o in observed]), np.maximum(_within(observed), 1e-12)
-    between = _between(means, within, design, left) if left > 0 else 0.0
-    beta, bread, squares = _weighted(means, design, within + between)
+    means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
+    between = between_runs(means, within, design, left) if left > 0 else 0.0
+    beta, bread, squares = weighted(means, design, within + between)
     alone = left <= 0
     df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
     scale = 1.0 if alone else (squares + SCALE_DF) / (left + SCALE_DF)
@@ -272,7 +245,7 @@ def _hour(means: Floats, within: Floats, between: float, tried: _Tried) -> tuple
     if column is None or not _determined(tried.design, np.eye(tried.design.shape[1])[column]):
         return None
     usual = (tried.left * between + BETWEEN_DF * USUAL_BETWEEN**2) / (tried.left + BETWEEN_DF)
-    beta, bread, _ = _weighted(means, tried.design, within + usual)
+    beta, bread, _ = weighted(means, tried.design, within + usual)
     return float(beta[column]), math.sqrt(float(bread[column, column])), tried.left + BETWEEN_DF
 
 
@@ -281,29 +254,3 @@ def _determined(design: Floats, contrast: Floats) -> bool:
     _, values, rows = np.linalg.svd(design, full_matrices=False)
     kept = rows[values > NEGLIGIBLE * values[0]]
     return bool(np.allclose(kept.T @ (kept @ contrast), contrast, atol=1e-6))
-
-
-def _weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats, float]:
-    """Return coefficients, their covariance by these variances, and the weighted sum of squares that is left."""
-    weight = 1 / np.sqrt(variance)
-    rows = design * weight[:, None]
-    inverse = np.linalg.pinv(rows, rcond=NEGLIGIBLE)
-    beta = inverse @ (means * weight)
-    rest = means * weight - rows @ beta
-    return beta, np.asarray(inverse @ inverse.T), float(rest @ rest)
-
-
-def _between(means: Floats, within: Floats, design: Floats, left: int) -> float:
-    """Return the variance between runs at which the squares left over are what they should be, 0 where they are fewer already."""
-    low, high = 0.0, float(np.var(means)) + 1e-12
-    if _weighted(means, design, within)[2] <= left:
-        return 0.0
-    while _weighted(means, design, within + high)[2] > left and high < 1e6:
-        high *= 4
-    for _ in range(60):
-        middle = (low + high) / 2
-        if _weighted(means, design, within + middle)[2] > left:
-            low = middle
-        else:
-            high = middle
-    return (low + high) / 2

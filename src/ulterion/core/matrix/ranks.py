@@ -17,7 +17,8 @@ import numpy as np
 
 from ulterion.core.matrix.effects import confounded
 from ulterion.core.matrix.grid import Cell
-from ulterion.core.matrix.model import Fitted, Floats, Observed, fit, levels_of
+from ulterion.core.matrix.model import Fitted, fit, levels_of
+from ulterion.core.matrix.weights import Floats, Observed
 
 LEVEL = 0.95
 DRAWS = 20_000

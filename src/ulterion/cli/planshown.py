@@ -1,0 +1,194 @@
+"""What a plan's matrix shows: grid, effects, ranks, functions and ports."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+    from rich.console import RenderableType
+
+    from ulterion.judge.beside import Other
+    from ulterion.judge.matrix import Ground
+    from ulterion.model.runs.document import AnyRun
+    from ulterion.model.store import ReviewFolder
+    from ulterion.report.answers import Kind
+
+
+def _runs(folder: ReviewFolder) -> list[AnyRun]:
+    from ulterion.conduct.plansteps import plan_runs
+
+    return plan_runs(folder)
+
+
+def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Ground]:
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import grounds
+
+    found = grounds(folder.review, _runs(folder), arguments.workload)
+    if not found:
+        raise UsageError("fewer than two cells of the plan were measured; run it first: ulterion plan run")
+    return found
+
+
+def _foot(folder: ReviewFolder) -> list[str]:
+    from ulterion.model.planned import runs_of_plan
+    from ulterion.report.figures.ground import measured_on
+
+    runs = runs_of_plan(folder.review, _runs(folder))
+    return [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
+
+
+def _finish(
+    arguments: argparse.Namespace,
+    env: Environment,
+    drawn: Drawn,
+    kind: Kind,
+    data: Mapping[str, object],
+    lines: Sequence[RenderableType],
+) -> Status:
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data())
+    else:
+        env.show(lines)
+        drawn.show(env)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _figures(
+    arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
+) -> Drawn:
+    if not arguments.figure or not wanted:
+        return Drawn()
+    paths = check_paths(env.folder / arguments.figure, [name for name, _ in wanted])
+    return draw([(path, make) for path, (_, make) in zip(paths, wanted, strict=True)])
+
+
+def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show the figures, cell by cell."""
+    from ulterion.core.errors import UsageError, unknown
+    from ulterion.report.figures.matrix import draw_grid
+    from ulterion.report.plandata import grid_as_data
+    from ulterion.report.screen.plan import grid, others_table
+
+    review, found = folder.review, _grounds(arguments, folder)
+    factors = list(review.plan.factors) if review.plan else []
+    rows = arguments.of or factors[0]
+    columns = arguments.across or next(f for f in [*reversed(factors), rows] if f != rows or len(factors) == 1)
+    for name in (rows, columns):
+        if name not in factors:
+            raise UsageError(unknown("factor", name, factors))
+
+    def maker(one: Ground) -> Callable[[], Figure]:
+        return lambda: draw_grid(review, one, rows, columns, arguments.units, _foot(folder), dark=arguments.dark)
+
+    drawn = _figures(arguments, env, [(g.workload.name, maker(g)) for g in found])
+    lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
+    others = _others(arguments, env, folder, [g.text for g in found])
+    told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
+    return _finish(arguments, env, drawn, "grid", grid_as_data(found, others), told)
+
+
+def _others(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]) -> list[Other]:
+    """Return what the reviews that were named measured of the same products."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.judge.beside import beside
+    from ulterion.judge.pooling import to_judge
+
+    found = []
+    for path in arguments.beside:
+        other = open_review(path, env.folder, env.tell)
+        found += beside(folder.review, other.review, to_judge(other), texts)
+    return found
+
+
+def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show the ports beside each other."""
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.ports import ports
+    from ulterion.report.plandata import ports_as_data
+    from ulterion.report.screen.plan import ports_table
+
+    rows = ports(folder.review, to_judge(folder))
+    if not rows:
+        raise UsageError("no hookup was measured yet; begin with: ulterion measure --hookup NAME")
+    return _finish(
+        arguments, env, Drawn(), "ports", ports_as_data(rows), ports_table(folder.review, rows, arguments.units)
+    )
+
+
+def show_effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show what each factor does."""
+    from ulterion.conduct.planning import look
+    from ulterion.conduct.plansteps import PlanRequest
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import effects
+    from ulterion.report.effectdata import effects_as_data
+    from ulterion.report.figures.matrix import draw_effects
+    from ulterion.report.screen.plan import effects_table
+    from ulterion.report.words.plan import next_words
+
+    review = folder.review
+    found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
+    if not found:
+        raise UsageError("no factor was measured on two of its levels yet; run the plan on: ulterion plan run")
+    drawn = _figures(
+        arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
+    )
+    lines = [line for g, e in found for line in effects_table(review, g, e)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    return _finish(
+        arguments,
+        env,
+        drawn,
+        "effects",
+        effects_as_data(found),
+        [*lines, "", next_words(review, now, [e for _, e in found])],
+    )
+
+
+def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show who is best."""
+    from ulterion.conduct.planning import look
+    from ulterion.conduct.plansteps import PlanRequest
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.matrix import ranks
+    from ulterion.report.effectdata import ranks_as_data
+    from ulterion.report.figures.matrix import draw_ranks
+    from ulterion.report.screen.console import bullets
+    from ulterion.report.screen.plan import ranks_table
+    from ulterion.report.words.plan import next_words, short_words
+
+    review, margin = folder.review, folder.review.review.margin
+    found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
+    if not found:
+        raise UsageError("fewer than two levels were measured; run the plan on: ulterion plan run")
+    placed = [(g, r) for g, r in found if r.places]
+    wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
+    drawn = _figures(arguments, env, wanted)
+    lines = [line for g, r in found for line in ranks_table(review, g, r)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    lines += bullets("In short", short_words(review, [(g.workload, r) for g, r in found]))
+    return _finish(arguments, env, drawn, "ranks", ranks_as_data(found), [*lines, "", next_words(review, now, [])])
+
+
+def show_functions(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show what works where."""
+    from ulterion.core.errors import UsageError
+    from ulterion.judge.functions import functions
+    from ulterion.report.plandata import functions_as_data
+    from ulterion.report.screen.plan import functions_table
+
+    plan = folder.review.plan
+    if plan is None or not plan.functions:
+        raise UsageError('the plan asks nothing of works or not; add functions = ["starts the computer"] to [plan]')
+    rows = functions(folder.review, _runs(folder))
+    return _finish(arguments, env, Drawn(), "functions", functions_as_data(rows), functions_table(folder.review, rows))

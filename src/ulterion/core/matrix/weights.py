@@ -1,0 +1,65 @@
+"""Runs of a matrix, and least squares of them with two variances: from pass to pass, and from run to run."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from ulterion.core.matrix.grid import Cell
+
+Floats = npt.NDArray[np.float64]
+PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
+NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
+
+
+@dataclass(frozen=True)
+class Observed:
+    """A run: its cell (None for a check outside the grid), the name of what was measured, the logs of its passes, when (hours)."""
+
+    cell: Cell | None
+    name: str
+    logs: tuple[float, ...]
+    hour: float
+
+    @property
+    def mean(self) -> float:
+        """Of the logs."""
+        return math.fsum(self.logs) / len(self.logs)
+
+
+def within_runs(observed: Sequence[Observed]) -> Floats:
+    """Return the variance of each run's mean that its passes tell, drawn towards what all runs have in common (G. K. Smyth, 2004)."""
+    squares = np.array([sum((v - o.mean) ** 2 for v in o.logs) for o in observed])
+    df = np.array([len(o.logs) - 1 for o in observed], dtype=float)
+    common = float(squares.sum() / max(df.sum(), 1.0))
+    return np.asarray((squares + PRIOR_DF * common) / (df + PRIOR_DF) / np.array([len(o.logs) for o in observed]))
+
+
+def weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats, float]:
+    """Return coefficients, their covariance by these variances, and the weighted sum of squares that is left."""
+    weight = 1 / np.sqrt(variance)
+    rows = design * weight[:, None]
+    inverse = np.linalg.pinv(rows, rcond=NEGLIGIBLE)
+    beta = inverse @ (means * weight)
+    rest = means * weight - rows @ beta
+    return beta, np.asarray(inverse @ inverse.T), float(rest @ rest)
+
+
+def between_runs(means: Floats, within: Floats, design: Floats, left: int) -> float:
+    """Return the variance between runs at which the squares left over are what they should be, 0 where they are fewer already."""
+    low, high = 0.0, float(np.var(means)) + 1e-12
+    if weighted(means, design, within)[2] <= left:
+        return 0.0
+    while weighted(means, design, within + high)[2] > left and high < 1e6:
+        high *= 4
+    for _ in range(60):
+        middle = (low + high) / 2
+        if weighted(means, design, within + middle)[2] > left:
+            low = middle
+        else:
+            high = middle
+    return (low + high) / 2
