@@ -103,8 +103,9 @@ def _missing(hookup: Hookup, target: Path) -> str | None:
         return None
     mount = mounts.mount_of(target.resolve())
     disk = mounts.disk_of(mount) if mount else None
-    if mine is not None and disk is not None and stacks.whole_disk(disk) != mine.name:
-        return f"{target} is on {disk} and not on {mine.name}; mount the drive there"
+    if mine is not None and (disk is None or stacks.whole_disk(disk) != mine.name):
+        where = disk or (mount.filesystem if mount else "no disk that the kernel shows")
+        return f"{target} is on {where} and not on {mine.name}; mount the drive there"
     if mine is None and disk is not None and stacks.whole_disk(disk) in stacks.system_disks():
         return f"{target} is still on the system disk; mount the drive there"
     return None
