@@ -33,8 +33,8 @@ class Waiting(FolderCase):
         self.write("review.toml", text)
         self.opened = ReviewFolder.open(self.folder)
 
-    def wait(self, *seen: tuple[Drive, ...], seconds: float = 5.0) -> list[str]:
-        """Wait while each look sees the next of these drives (the last stays); return what was said."""
+    def wait(self, *seen: tuple[Drive, ...], seconds: float = 5.0, disk: str | None = "sda") -> list[str]:
+        """Wait while each look sees the next of these drives (the last stays), the target on a disk; return what was said."""
         left = list(seen)
         said: list[str] = []
 
@@ -42,7 +42,8 @@ class Waiting(FolderCase):
             return Survey(BenchFacts("h"), left.pop(0) if len(left) > 1 else left[0])
 
         with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
-                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(swapping.mounts, "mount_of", return_value=None):  # fmt: skip
+                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(swapping.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
+                mock.patch.object(swapping.mounts, "disk_of", return_value=disk), mock.patch.object(swapping.stacks, "whole_disk", str):  # fmt: skip
             wait_for(Place(self.opened, self.folder, None, "box"), seconds, said.append)
         return said
 
@@ -54,6 +55,16 @@ class Waiting(FolderCase):
         for words, line in zip(("plug in: b:usb > Test Box > Test Drive", "A-1 is not there", "another drive is there: sdb, serial B-2",
                                 "wrong port: it is in pci port 2 and belongs into pci port 1", "there it is"), said, strict=True):  # fmt: skip
             self.assertIn(words, line)
+
+    def test_a_folder_on_no_disk_is_not_the_drive(self) -> None:
+        """The drive is plugged in, and its folder still lies on a live system's overlay, or on another disk."""
+        (self.folder / "drive").mkdir()
+        for disk, words in (
+            (None, "is on overlay and not on sda; mount the drive there"),
+            ("sdc", "is on sdc and not on sda"),
+        ):
+            with self.assertRaisesRegex(UsageError, words):
+                self.wait((RIGHT,), seconds=0.05, disk=disk)
 
     def test_it_gives_up_with_what_was_missing(self) -> None:
         """After its time, one sentence; a drive that flickers is not there yet; a hookup without a target cannot be waited for."""
