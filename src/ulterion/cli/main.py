@@ -29,6 +29,7 @@ COMMANDS = {
     "compare": "hookups against the direct one, with what else differed",
     "race": "two to six transfers on one clock, as a figure and a film",
     "claims": "measured against advertised",
+    "estimate": "what it means: time of work, recordings, units, money",
     "plan": "the matrix still to run: shown, run, and what it shows (effects, ranks)",
     "demo": "the full worked example on the simulated bench",
 }

@@ -22,6 +22,7 @@ from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
+from ulterion.report.workdata import RecordingsData, UnitsData, ValuesData, WorksData
 
 NAME, VERSION = "ulterion-answer", 2
 
@@ -45,6 +46,10 @@ Kind = Literal[
     "grid",
     "functions",
     "ports",
+    "works",
+    "recordings",
+    "units",
+    "values",
     "recorded",
     "notes",
     "noted",
@@ -272,6 +277,10 @@ ANSWERS: dict[Kind, type] = {
     "grid": GridData,
     "functions": FunctionsData,
     "ports": PortsData,
+    "works": WorksData,
+    "recordings": RecordingsData,
+    "units": UnitsData,
+    "values": ValuesData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

@@ -1,0 +1,240 @@
+"""`ulterion estimate`: what figures mean: time of work, recordings, units, money."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from ulterion.cli.drawing import Drawn
+    from ulterion.model.store import ReviewFolder
+    from ulterion.report.answers import Kind
+
+WHAT = {
+    "read": "how long a size takes to be read, on every hookup (a full card emptied)",
+    "write": "how long it takes to be written (a drive filled)",
+    "copy": "from one hookup to another, a size or a folder whose files are counted",
+    "record": "whether a stream is taken, and until when",
+    "value": "what a product's rate and room cost, and the cheapest that meets a need",
+    "units": "a rate, a size or a time in all other units",
+}
+BUFFER = 512 * 10**6  # bytes that a camera holds back, unless told otherwise
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
+    parser.add_argument("what", choices=tuple(WHAT), help=told)
+    parser.add_argument("amount", nargs="?", metavar="AMOUNT", help="a size ('128 GB'), a folder, a rate ('400 Mb/s')")
+    parser.add_argument(
+        "--hookup", action="append", default=[], metavar="NAME", help="only this one; may be given again"
+    )
+    parser.add_argument("--from", dest="source", metavar="HOOKUP", help="copy: what is read")
+    parser.add_argument("--to", dest="target", metavar="HOOKUP", help="copy: what is written")
+    parser.add_argument("--check", action="store_true", help="copy: all of it is read back afterwards")
+    parser.add_argument(
+        "--buffer",
+        type=options.quantity("parse_size"),
+        default=BUFFER,
+        metavar="SIZE",
+        help="record: what the camera can hold back (default: 512 MB)",
+    )
+    parser.add_argument(
+        "--least",
+        type=options.quantity("parse_rate"),
+        metavar="RATE",
+        help="value: the rate that is needed over all of AMOUNT",
+    )
+    parser.add_argument("--writes", action="store_true", help="value: by writing instead of reading")
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="read, write: draw it, as PNG or SVG")
+    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Estimate and show."""
+    from ulterion.core.errors import UsageError
+
+    if arguments.dark and not arguments.figure:
+        raise UsageError("--dark is for a figure; add --figure FILE")
+    if arguments.figure and arguments.what not in ("read", "write"):
+        raise UsageError(f"'estimate {arguments.what}' draws nothing; --figure goes with read or write")
+    if arguments.amount is None:
+        raise UsageError(
+            f"'estimate {arguments.what}' needs an amount: ulterion estimate {arguments.what} {EXAMPLES[arguments.what]}"
+        )
+    if arguments.what == "units":
+        return _units(arguments, env)
+    from ulterion.conduct.folders import open_review
+
+    folder = open_review(arguments.review, env.folder, env.tell)
+    does = {"read": _moving, "write": _moving, "copy": _copy, "record": _record, "value": _value}
+    return does[arguments.what](arguments, env, folder)
+
+
+EXAMPLES = {
+    "read": "'128 GB'",
+    "write": "'1 TB'",
+    "copy": "'200 GB' --from slot --to pod",
+    "record": "'400 Mb/s'",
+    "value": "'200 GB'",
+    "units": "'10 Gb/s'",
+}
+
+
+def _units(arguments: argparse.Namespace, env: Environment) -> Status:
+    from ulterion.core.conversions import converted
+    from ulterion.report.screen.works import units_table
+    from ulterion.report.workdata import units_as_data
+
+    kind, told, links = converted(arguments.amount)
+    return _answer(
+        arguments, env, "units", units_as_data(kind, told, links), units_table(kind, arguments.amount, told, links)
+    )
+
+
+def _answer(
+    arguments: argparse.Namespace,
+    env: Environment,
+    kind: Kind,
+    data: Mapping[str, object],
+    lines: Sequence[RenderableType],
+    drawn: Drawn | None = None,
+) -> Status:
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data() if drawn else {})
+    else:
+        env.show(lines)
+        if drawn:
+            drawn.show(env)
+    if drawn:
+        drawn.end(env)
+    return Status.DONE
+
+
+def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
+    for name in (*arguments.hookup, arguments.source, arguments.target):
+        if name is not None:
+            folder.review.hookup(name)
+
+
+def _moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.cli.drawing import Drawn, check_paths, draw
+    from ulterion.core.units import parse_size, show_size
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.works import moving
+    from ulterion.report.figures.works import draw_works
+    from ulterion.report.screen.works import works_table
+    from ulterion.report.workdata import works_as_data
+
+    _known(arguments, folder)
+    size, way = parse_size(arguments.amount), arguments.what
+    rows = moving(folder.review, to_judge(folder), size, way, arguments.hookup)
+    title = f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
+    drawn = Drawn()
+    if arguments.figure and any(r.work for r in rows):
+        (path,) = check_paths(env.folder / arguments.figure)
+        drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
+    lines = [*works_table(folder.review, rows, title, arguments.units), ""]
+    return _answer(arguments, env, "works", works_as_data(rows, size, title), lines, drawn)
+
+
+def _copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.conduct.copystart import cost_between
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import show_size
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.works import between
+    from ulterion.report.screen.works import works_table
+    from ulterion.report.workdata import works_as_data
+
+    _known(arguments, folder)
+    if arguments.source is None or arguments.target is None:
+        raise UsageError("a copy has two ends: name them with --from HOOKUP and --to HOOKUP")
+    size, files = _counted(env, arguments.amount)
+    cost = cost_between(folder, arguments.source, arguments.target)
+    per_file = cost.per_file if cost is not None and files else 0.0
+    row = between(
+        folder.review,
+        to_judge(folder),
+        size,
+        arguments.source,
+        arguments.target,
+        files=files,
+        per_file=per_file,
+        check=arguments.check,
+    )
+    title = (
+        f"{show_size(size)}{f' in {files} files' if files else ''}, copied{' and checked' if arguments.check else ''}"
+    )
+    lines = works_table(folder.review, [row], title, arguments.units)
+    if files and cost is None:
+        lines.append(
+            "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"
+        )
+    return _answer(arguments, env, "works", works_as_data([row], size, title), [*lines, ""])
+
+
+def _counted(env: Environment, amount: str) -> tuple[int, int]:
+    """Return bytes and files of a folder, or a size and no files."""
+    import os
+
+    from ulterion.core.units import parse_size
+    from ulterion.engine.copies import walk
+
+    path = env.folder / Path(amount)
+    if not path.exists():
+        return parse_size(amount), 0
+    count = walk.count([os.fsencode(path)])
+    return count.bytes, count.files
+
+
+def _record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.units import parse_rate, show_rate
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.works import recordings
+    from ulterion.report.screen.works import recordings_table
+    from ulterion.report.workdata import recordings_as_data
+
+    stream = parse_rate(arguments.amount)
+    found = recordings(folder.review, to_judge(folder), stream, arguments.buffer)
+    title = f"a recording of {arguments.amount}, {show_rate(stream)}"
+    return _answer(
+        arguments,
+        env,
+        "recordings",
+        recordings_as_data(found, stream),
+        [*recordings_table(found, title, arguments.units), ""],
+    )
+
+
+def _value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import parse_size
+    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.value import cheapest, values
+    from ulterion.report.screen.works import values_table
+    from ulterion.report.workdata import values_as_data
+
+    size = parse_size(arguments.amount)
+    found = values(folder.review, to_judge(folder), size, "write" if arguments.writes else "read", arguments.least)
+    if not found:
+        raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
+    best = cheapest(found)
+    return _answer(
+        arguments,
+        env,
+        "values",
+        values_as_data(found, best),
+        [*values_table(folder.review, found, best, arguments.units), ""],
+    )

@@ -1,0 +1,185 @@
+"""How long a piece of work takes: bytes moved between two ends whose rates change as they go, files that cost something each, and a check afterwards.
+
+An end that was run for long is what it then was, piece by piece (its write cache used up after so many bytes, heat that throttles it again and again), and
+beyond that what it was at last.  At each moment the slower end sets the pace.  What the rates are not known better than, and what one copy differs from the next
+by, is drawn many times; the interval lies between the 5th and the 95th of a hundred.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+DRAWS = 200
+LEVEL = 0.90
+MODEL = 0.012  # of the log of the time: what no stage tells (benchmarks/works.py)
+SIZE_ERROR = 0.04  # of the log of where the rate changes
+TAIL_ERROR = 0.05  # of the log of the rate beyond what was run
+
+
+@dataclass(frozen=True)
+class Piece:
+    """So many bytes at a rate, and why at this one."""
+
+    bytes: float
+    rate: float
+    why: str
+
+
+@dataclass(frozen=True)
+class End:
+    """One end of a transfer.
+
+    Attributes:
+        name: how it is called.
+        rate: bytes per second, where no pieces are known; `error` the standard deviation of its log.
+        pieces: of the long run, in their order; `tail` what comes behind them.
+        long: bytes that were seen moved in one go, infinite where nothing is used up, None where nothing long was run: beyond it nobody knows.
+    """
+
+    name: str
+    rate: float
+    error: float
+    pieces: tuple[Piece, ...] = ()
+    tail: Piece | None = None
+    long: float | None = None
+
+    def at(self, moved: float) -> tuple[float, str, float]:
+        """Return rate, why, and the bytes until that changes, after so many bytes."""
+        over = 0.0
+        for piece in self.pieces:
+            over += piece.bytes
+            if moved < over - 0.5:
+                return piece.rate, piece.why, over - moved
+        last = self.tail or Piece(math.inf, self.rate, OWN)
+        return last.rate, last.why, math.inf
+
+
+OWN = "its own rate"
+
+
+@dataclass(frozen=True)
+class Part:
+    """A stretch of the work at one pace: bytes, seconds, and what sets it."""
+
+    bytes: float
+    seconds: float
+    rate: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Work:
+    """How long it takes.
+
+    Attributes:
+        seconds: with `low` and `high` (90 %).
+        parts: the stretches of the transfer.
+        files, check: seconds of files' own cost and of the check afterwards.
+        beyond: bytes that lie beyond what was ever run in one go.
+    """
+
+    seconds: float
+    low: float
+    high: float
+    parts: tuple[Part, ...]
+    files: float
+    check: float
+    beyond: float
+
+    @property
+    def decides(self) -> Part:
+        """The stretch that takes longest."""
+        return max(self.parts, key=lambda p: p.seconds)
+
+
+def parts_of(size: float, ends: Sequence[End]) -> list[Part]:
+    """Return the stretches of moving so many bytes between ends, the slower one setting the pace at each moment."""
+    moved, parts = 0.0, list[Part]()
+    while moved < size - 0.5:
+        known = [(*end.at(moved), end.name) for end in ends]
+        rate, why, _, name = min(known)
+        step = min(size - moved, *(left for _, _, left, _ in known))
+        told = f"{name}: {why}"
+        if parts and parts[-1].why == told:
+            last = parts.pop()
+            size_now, seconds = last.bytes + step, last.seconds + step / rate
+            parts.append(Part(size_now, seconds, size_now / seconds, told))
+        else:
+            parts.append(Part(step, step / rate, rate, told))
+        moved += step
+    return parts
+
+
+def work(
+    size: float, ends: Sequence[End], *, files: int = 0, per_file: float = 0.0, check: End | None = None, seed: int = 1
+) -> Work:
+    """Return how long moving so many bytes takes; `check` is the end that all is read back from afterwards.  Size above 0, one end at least."""
+    parts = parts_of(size, ends)
+    extra = files * per_file
+    again = size / check.rate if check is not None else 0.0
+    middle = math.fsum(p.seconds for p in parts) + extra + again
+    rng = np.random.default_rng(seed)
+    drawn = np.array([_drawn(size, ends, check, extra, rng) for _ in range(DRAWS)])
+    low, high = np.quantile(drawn, [(1 - LEVEL) / 2, (1 + LEVEL) / 2])
+    seen = [e.long for e in ends if e.long is not None]
+    beyond = max(0.0, size - min(seen)) if seen else size
+    return Work(middle, float(min(low, middle)), float(max(high, middle)), tuple(parts), extra, again, beyond)
+
+
+def _drawn(size: float, ends: Sequence[End], check: End | None, extra: float, rng: np.random.Generator) -> float:
+    """Return the time of one such work, with everything that is not known drawn."""
+    ones = [_other(end, rng) for end in ends]
+    seconds = math.fsum(p.seconds for p in parts_of(size, ones)) + extra
+    if check is not None:
+        seconds += size / (check.rate * math.exp(rng.normal(0, check.error)))
+    return seconds * math.exp(rng.normal(0, MODEL))
+
+
+def _other(end: End, rng: np.random.Generator) -> End:
+    """Return an end as it may be as well."""
+    shift, place = math.exp(rng.normal(0, end.error)), math.exp(rng.normal(0, SIZE_ERROR))
+    pieces = tuple(Piece(p.bytes * place, p.rate * shift, p.why) for p in end.pieces)
+    tail = end.tail
+    if tail is not None:
+        tail = replace(tail, rate=tail.rate * shift * math.exp(rng.normal(0, TAIL_ERROR)))
+    return replace(end, rate=end.rate * shift, pieces=pieces, tail=tail)
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Whether an end keeps up with a stream.
+
+    Attributes:
+        keeps: whether its lowest rate is above the stream.
+        until: seconds until a buffer of so many bytes would run over, None where it keeps up.
+        lowest: bytes per second.
+    """
+
+    keeps: bool
+    until: float | None
+    lowest: float
+
+
+def recording(stream: float, end: End, lowest: float, buffer: float = 0.0) -> Recording:
+    """Return whether a stream (bytes per second) is taken: never below `lowest` seen of the end, or how long until a buffer is full.
+
+    The end takes the stream as long as it can; what it cannot is held back, and caught up when it can again.
+    """
+    if lowest >= stream:
+        return Recording(True, None, lowest)
+    held = seconds = 0.0
+    last = end.tail or Piece(math.inf, end.rate, OWN)
+    for piece in (*end.pieces, replace(last, bytes=LONGEST_STREAM * stream)):
+        length = piece.bytes / min(piece.rate, stream)
+        if piece.rate < stream and held + (stream - piece.rate) * length > buffer:
+            return Recording(False, seconds + (buffer - held) / (stream - piece.rate), lowest)
+        held = max(0.0, held + (stream - piece.rate) * length)
+        seconds += length
+    return Recording(True, None, lowest)
+
+
+LONGEST_STREAM = 86400.0  # seconds; who records for a day is never stopped

@@ -1,0 +1,156 @@
+"""From what was measured to how long work takes: ends from runs and soaks, a transfer on every hookup, a recording."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.soak.falls import Fall
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.work import OWN, End, Piece, Recording, Work, recording, work
+from ulterion.judge.measured import Measured, best_of
+from ulterion.judge.pooling import latest
+from ulterion.judge.soaks import Soak, soak_of
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
+
+USUAL = 0.015  # standard deviation of the log of a rate from one day to the next, at least
+STAGES = {"write cache": "its write cache is used up", "throttling": "heat throttles it"}
+
+
+@dataclass(frozen=True)
+class Row:
+    """A piece of work on a hookup.
+
+    Attributes:
+        hookup: which; None of a transfer between two, whose names stand in `between`.
+        work: how long it takes, None where nothing was measured for it; then `why`.
+        naive: seconds by the best rate alone.
+        runs: ids of the runs it rests on.
+    """
+
+    hookup: str
+    work: Work | None
+    naive: float | None = None
+    runs: tuple[str, ...] = ()
+    why: str | None = None
+
+
+def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
+    """Return a hookup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
+    best = best_of(list(latest(runs).get(hookup, {}).values()), way, "sequential")
+    soak = _soak(runs, hookup, way)
+    if best is None and soak is None:
+        return None
+    ids = tuple(dict.fromkeys([*([r.id for r in best.documents] if best else []), *([soak.run.id] if soak else [])]))
+    pieces, tail = _pieces(soak) if soak is not None else ((), None)
+    if soak is not None:
+        return End(hookup, soak.findings.fast, USUAL, pieces, tail, soak.findings.bytes), ids
+    assert best is not None
+    plain = way == "read" and not best.run.target.rotational  # reading uses nothing up
+    return End(hookup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
+
+
+def _error(best: Measured) -> float:
+    low, high = best.estimate.low, best.estimate.high
+    known = 0.0 if low is None or high is None else math.log(high / low) / 4
+    return max(USUAL, known)
+
+
+def _soak(runs: Sequence[AnyRun], hookup: str, way: Direction) -> Soak | None:
+    mine = [r for r in runs if isinstance(r, SoakRun) and r.hookup == hookup and not r.left_out]
+    for run in sorted(mine, key=lambda r: r.started, reverse=True):
+        workload = run.soak.workload
+        if workload.direction == way and workload.pattern == "sequential":
+            return soak_of(run)
+    return None
+
+
+def _pieces(soak: Soak) -> tuple[tuple[Piece, ...], Piece]:
+    """Return a soak's load as pieces of equal time, each with what held it down then, and what comes behind it: the mean of its later half."""
+    load = next(p for p in soak.run.soak.phases if p.name == LOAD)
+    size, seconds = np.array(load.bytes, dtype=float), load.interval
+    per = max(1, len(size) // PIECES)
+    groups = [size[i : i + per] for i in range(0, len(size), per)]
+    pieces = []
+    for number, group in enumerate(groups):
+        moved, middle = float(group.sum()), load.start + (number + 0.5) * per * seconds
+        if moved > 0:
+            pieces.append(Piece(moved, moved / (len(group) * seconds), _why(soak.findings.falls, middle)))
+    cache = next((f.at for f in soak.findings.falls if f.cause != "throttling"), load.start)
+    begun = max(len(size) // 2, min(len(size) - 1, int((cache - load.start) / seconds) + 1))
+    later = size[begun:]
+    return tuple(pieces), Piece(
+        math.inf, max(float(later.mean()) / seconds, 1.0), _why(soak.findings.falls, load.start + len(size) * seconds)
+    )
+
+
+PIECES = 120  # that a load is taken in
+
+
+def _why(falls: Sequence[Fall], at: float) -> str:
+    """Return what held a load down at a moment: the last of the falls that were on."""
+    on = [f for f in falls if f.at <= at and (f.until is None or at < f.until)]
+    return STAGES.get(on[-1].cause, "it falls, and why is not known") if on else OWN
+
+
+def moving(
+    review: Review, runs: Sequence[AnyRun], size: float, way: Direction, hookups: Sequence[str] = ()
+) -> list[Row]:
+    """Return how long so many bytes take to be read from, or written to, each hookup, the quickest first."""
+    rows = []
+    for name in hookups or review.hookups:
+        found = end_of(review, runs, name, way)
+        if found is None:
+            rows.append(Row(name, None, why=f"not measured; ulterion measure --hookup {name}"))
+            continue
+        end, ids = found
+        rows.append(Row(name, work(size, [end]), size / end.rate, ids))
+    return sorted(rows, key=lambda r: math.inf if r.work is None else r.work.seconds)
+
+
+def between(
+    review: Review,
+    runs: Sequence[AnyRun],
+    size: float,
+    source: str,
+    target: str,
+    *,
+    files: int = 0,
+    per_file: float = 0.0,
+    check: bool = False,
+) -> Row:
+    """Return how long a copy from one hookup to another takes, each file at its own cost, and all read back where it is checked."""
+    name = f"{source} to {target}"
+    ends = [(source, end_of(review, runs, source, "read")), (target, end_of(review, runs, target, "write"))]
+    missing = next((n for n, end in ends if end is None), None)
+    if missing is not None:
+        return Row(name, None, why=f"'{missing}' was not measured; ulterion measure --hookup {missing}")
+    known = [end for _, end in ends if end is not None]
+    back = end_of(review, runs, target, "read") if check else None
+    if check and back is None:
+        return Row(name, None, why=f"reading from '{target}' was not measured; ulterion measure --hookup {target}")
+    ids = tuple(dict.fromkeys(i for _, some in known for i in some))
+    both = [end for end, _ in known]
+    told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
+    return Row(name, told, size / min(e.rate for e in both), ids)
+
+
+def recordings(
+    review: Review, runs: Sequence[AnyRun], stream: float, buffer: float
+) -> list[tuple[str, Recording | None]]:
+    """Return for each hookup whether it takes a stream (bytes per second); None where no soak says what it never falls below."""
+    found: list[tuple[str, Recording | None]] = []
+    for name in review.hookups:
+        soak, end = _soak(runs, name, "write"), end_of(review, runs, name, "write")
+        lowest = soak.findings.lowest if soak is not None else None
+        if end is None or lowest is None:
+            found.append((name, None))
+        else:
+            found.append((name, recording(stream, end[0], lowest.by_row, buffer)))
+    return found

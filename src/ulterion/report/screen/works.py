@@ -1,0 +1,88 @@
+"""Estimates on the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.conversions import Told
+from ulterion.core.units import show_duration, show_rate, significant
+from ulterion.core.work import Recording
+from ulterion.judge.value import Value
+from ulterion.judge.works import Row
+from ulterion.model.review import Review
+from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.words import works as words
+from ulterion.report.words.copied import listed
+
+
+def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> list[RenderableType]:
+    """Return how long a piece of work takes on each hookup, the quickest first, and what decides it."""
+    columns = (("hookup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
+    body: list[Cells | Text] = []
+    for row in rows:
+        if row.work is None:
+            body.append([row.hookup, Text("–", style="muted"), "", ""])
+            continue
+        span = f"{show_duration(row.work.low)} to {show_duration(row.work.high)}"
+        body.append([row.hookup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
+    lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
+    known = [r for r in rows if r.work is not None]
+    lines += bullets("What decides it", [f"{r.hookup}: {words.decides(r.work, unit)}" for r in known if r.work])
+    return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
+
+
+def recordings_table(found: Sequence[tuple[str, Recording | None]], title: str, unit: str) -> list[RenderableType]:
+    """Return whether each hookup takes a stream."""
+    body: list[Cells | Text] = [
+        [name, Text(words.recording_words(one, unit), style="muted" if one is None else "good" if one.keeps else "bad")]
+        for name, one in found
+    ]
+    return [Text(title, style="head"), Text(""), table((("hookup", "left"), ("", "left")), body)]
+
+
+def units_table(kind: str, text: str, told: Told, links: Told) -> list[RenderableType]:
+    """Return a quantity in other units."""
+    lines: list[RenderableType] = [Text(f"{text}, a {kind}", style="head"), Text("")]
+    lines.append(table((("", "left"), ("", "left")), [list(one) for one in told]))
+    if links:
+        lines += [
+            Text(""),
+            table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
+        ]
+    return lines
+
+
+def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[RenderableType]:
+    """Return what money buys."""
+    columns = (
+        ("product", "left"),
+        ("kind", "left"),
+        ("price", "right"),
+        (unit, "right"),
+        ("for a MB/s", "right"),
+        ("for a GB", "right"),
+        ("on", "left"),
+        ("", "left"),
+    )
+    body: list[Cells | Text] = [
+        [
+            review.label(v.part),
+            review.parts[v.part].kind,
+            str(v.price),
+            "–" if v.rate is None else show_rate(v.rate, unit, with_unit=False),
+            "–" if v.per_rate is None else significant(v.per_rate),
+            "–" if v.per_size is None else significant(v.per_size),
+            v.hookup or "not measured",
+            "" if v.meets is None else Text("meets it", style="good") if v.meets else Text("does not", style="bad"),
+        ]
+        for v in found
+    ]
+    lines: list[RenderableType] = [table(columns, body)]
+    lines += [Text(f"cheapest that meets it: {review.label(v.part)}, {v.price}", style="good") for v in best]
+    return [
+        *lines,
+        Text("a product is rated on the hookup that gave it most; the price is of the part alone", style="muted"),
+    ]

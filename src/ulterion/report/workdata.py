@@ -1,0 +1,154 @@
+"""Estimates as plain data for JSON: seconds, bytes per second."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from typing_extensions import TypedDict
+
+from ulterion.core.conversions import Told
+from ulterion.core.work import Recording
+from ulterion.judge.value import Value
+from ulterion.judge.works import Row
+
+
+class PartData(TypedDict):
+    """A stretch of the work at one pace."""
+
+    bytes: float
+    seconds: float
+    rate: float
+    why: str
+
+
+class WorkData(TypedDict):
+    """A piece of work on a hookup, or between two; `low` and `high`: 90 %; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
+
+    hookup: str
+    seconds: float | None
+    low: float | None
+    high: float | None
+    naive: float | None
+    parts: list[PartData]
+    files_seconds: float | None
+    check_seconds: float | None
+    beyond: float | None
+    runs: list[str]
+    why: str | None
+
+
+class WorksData(TypedDict):
+    """`ulterion estimate read`, `write` and `copy`."""
+
+    size: float
+    what: str
+    works: list[WorkData]
+
+
+class RecordingData(TypedDict):
+    """Whether a stream is taken on a hookup; `keeps` null where nothing long was run; `until`: seconds until it stops."""
+
+    hookup: str
+    keeps: bool | None
+    until: float | None
+    lowest: float | None
+
+
+class RecordingsData(TypedDict):
+    """`ulterion estimate record`."""
+
+    stream: float
+    hookups: list[RecordingData]
+
+
+class UnitsData(TypedDict):
+    """`ulterion estimate units`."""
+
+    kind: str
+    quantities: dict[str, str]
+    links: dict[str, str]
+
+
+class ValueData(TypedDict):
+    """A product and what it costs: price per MB/s of what was measured, and per GB of what is stated."""
+
+    part: str
+    hookup: str | None
+    price: float
+    currency: str
+    rate: float | None
+    per_rate: float | None
+    per_size: float | None
+    meets: bool | None
+
+
+class ValuesData(TypedDict):
+    """`ulterion estimate value`."""
+
+    values: list[ValueData]
+    cheapest: list[str]
+
+
+def works_as_data(rows: Sequence[Row], size: float, what: str) -> WorksData:
+    """Return pieces of work."""
+    return {"size": size, "what": what, "works": [_work(r) for r in rows]}
+
+
+def _work(row: Row) -> WorkData:
+    one = row.work
+    return {
+        "hookup": row.hookup,
+        "seconds": one.seconds if one else None,
+        "low": one.low if one else None,
+        "high": one.high if one else None,
+        "naive": row.naive,
+        "parts": [{"bytes": p.bytes, "seconds": p.seconds, "rate": p.rate, "why": p.why} for p in one.parts]
+        if one
+        else [],
+        "files_seconds": one.files if one else None,
+        "check_seconds": one.check if one else None,
+        "beyond": one.beyond if one else None,
+        "runs": list(row.runs),
+        "why": row.why,
+    }
+
+
+def recordings_as_data(found: Sequence[tuple[str, Recording | None]], stream: float) -> RecordingsData:
+    """Return recordings."""
+    return {
+        "stream": stream,
+        "hookups": [
+            {
+                "hookup": name,
+                "keeps": one.keeps if one else None,
+                "until": one.until if one else None,
+                "lowest": one.lowest if one else None,
+            }
+            for name, one in found
+        ],
+    }
+
+
+def units_as_data(kind: str, told: Told, links: Told) -> UnitsData:
+    """Return a quantity in other units."""
+    return {"kind": kind, "quantities": dict(told), "links": dict(links)}
+
+
+def values_as_data(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:
+    """Return what money buys."""
+    return {
+        "values": [
+            {
+                "part": v.part,
+                "hookup": v.hookup,
+                "price": v.price.amount,
+                "currency": v.price.currency,
+                "rate": v.rate,
+                "per_rate": v.per_rate,
+                "per_size": v.per_size,
+                "meets": v.meets,
+            }
+            for v in found
+        ],
+        "cheapest": [v.part for v in best],
+    }

@@ -1,0 +1,142 @@
+"""`ulterion estimate`: work by hand-worked examples and on the demo, recordings, money, units; what is not known is said."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.core.conversions import converted
+from ulterion.core.errors import UsageError
+from ulterion.core.work import OWN, End, Piece, parts_of, recording, work
+
+CACHED = End(
+    "pod",
+    1e9,
+    0.01,
+    (Piece(84e9, 1e9, OWN), Piece(36e9, 0.5e9, "its write cache is used up")),
+    Piece(math.inf, 0.4e9, "heat"),
+    120e9,
+)
+READER = End("card", 250e6, 0.01, long=math.inf)
+
+
+class Examples(unittest.TestCase):
+    def test_by_hand(self) -> None:
+        """84 GB at 1000 MB/s, 36 GB at 500, the last 80 of 200 GB at 400: 84 + 72 + 200 s; what is beyond the long run is told."""
+        told = work(200e9, [CACHED])
+        self.assertAlmostEqual(told.seconds, 84 + 72 + 200)
+        self.assertEqual([(p.bytes, p.seconds) for p in told.parts], [(84e9, 84), (36e9, 72), (80e9, 200)])
+        self.assertEqual((told.beyond, told.decides.why), (80e9, "pod: heat"))
+        self.assertTrue(told.low < told.seconds < told.high)
+        self.assertEqual(work(100e9, [CACHED]).beyond, 0)
+
+    def test_the_slower_end_sets_the_pace(self) -> None:
+        """A card of 250 MB/s into it takes what the card takes; ten files of 2 s each and the reading back come on top."""
+        told = work(100e9, [READER, CACHED], files=10, per_file=2.0, check=End("pod", 1e9, 0.01))
+        self.assertAlmostEqual(told.seconds, 400 + 20 + 100)
+        self.assertEqual((told.files, told.check, [p.why for p in told.parts]), (20, 100, ["card: its own rate"]))
+
+    @given(
+        st.lists(st.tuples(st.floats(1e9, 1e11), st.floats(1e7, 3e9)), max_size=6), st.floats(1e7, 3e9), st.floats(1e7, 3e9), st.floats(1e8, 1e12)
+    )  # fmt: skip
+    @settings(max_examples=80, deadline=None)
+    def test_never_quicker_than_either_end_alone(
+        self, pieces: list[tuple[float, float]], last: float, other: float, size: float
+    ) -> None:
+        """All bytes are accounted for, each at a rate that both ends give."""
+        end = End(
+            "a", last, 0.0, tuple(Piece(b, r, str(i)) for i, (b, r) in enumerate(pieces)), Piece(math.inf, last, "last")
+        )
+        parts = parts_of(size, [end, End("b", other, 0.0)])
+        self.assertAlmostEqual(sum(p.bytes for p in parts) / size, 1, places=6)
+        alone = sum(p.seconds for p in parts_of(size, [end]))
+        self.assertGreaterEqual(sum(p.seconds for p in parts) * (1 + 1e-9), max(alone, size / other))
+
+    def test_a_recording(self) -> None:
+        """Taken while its lowest is above the stream; else until the buffer is full, which catches up while it can."""
+        self.assertTrue(recording(300e6, CACHED, 400e6).keeps)
+        stops = recording(600e6, CACHED, 400e6, buffer=1e9)
+        self.assertFalse(stops.keeps)
+        self.assertAlmostEqual(
+            stops.until or 0, 84 / 0.6 + 1e9 / 100e6
+        )  # at the stream's pace to the end of the cache, then 100 MB/s too few
+        dips = End(
+            "card",
+            90e6,
+            0.0,
+            (Piece(900e6, 90e6, OWN), Piece(200e6, 20e6, "a dip"), Piece(9e9, 90e6, OWN)),
+            Piece(math.inf, 90e6, OWN),
+        )
+        self.assertFalse(recording(50e6, dips, 20e6, buffer=100e6).keeps)
+        self.assertTrue(recording(50e6, dips, 20e6, buffer=400e6).keeps)
+
+    def test_units(self) -> None:
+        """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""
+        kind, told, links = converted("10 Gb/s")
+        self.assertEqual((kind, dict(told)["a second"]), ("rate", "1250 MB/s, 1192 MiB/s, 10.0 Gb/s"))
+        self.assertIn("4.50 TB", dict(told)["an hour"])
+        self.assertEqual(dict(links)["Ethernet 10 Gb/s"].split(" ")[0], "101")
+        kind, told, links = converted("128 GB")
+        self.assertEqual((kind, dict(told)["both ways"], links), ("size", "128 GB (119 GiB)", []))
+        kind, told, _ = converted("1m12s")
+        self.assertEqual(
+            (kind, dict(told)["seconds"], dict(told)["at 100 MB/s"]), ("time", "72.0", "7.20 GB (6.71 GiB)")
+        )
+        with self.assertRaisesRegex(UsageError, "a size like '128 GB'"):
+            converted("many")
+
+
+class OnTheDemo(FolderCase):
+    def test_what_the_demos_figures_mean(self) -> None:
+        """Times of every hookup with what decides them, a recording, money, a figure; from the runs that are named."""
+        folder = self.demo()
+        rows = {
+            r["hookup"]: r
+            for r in self.json_of("estimate", "write", "200 GB", "--figure", "w.png", cwd=folder)["works"]
+        }
+        slow = rows["slip"]
+        self.assertTrue(slow["low"] < slow["seconds"] < slow["high"])
+        self.assertGreater(slow["seconds"], 1.2 * slow["naive"])
+        self.assertTrue(any("heat" in p["why"] for p in slow["parts"]))
+        self.assertEqual((rows["pod"]["beyond"], rows["direct"]["beyond"]), (0, 200e9))
+        self.assertAlmostEqual(rows["pod"]["seconds"], 200e9 / 1.004e9, delta=12)
+        self.assertTrue((folder / "w.png").exists())
+        shown = self.ulterion("estimate", "read", "128 GB", cwd=folder).stdout
+        self.assertLess(shown.index("direct"), shown.index("crumble"))
+        copy = self.json_of("estimate", "copy", "120 GB", "--from", "slot", "--to", "pod", "--check", cwd=folder)[
+            "works"
+        ][0]
+        self.assertAlmostEqual(copy["seconds"], 120e9 / 91e6 + 120e9 / 1.043e9, delta=60)
+        takes = {h["hookup"]: h["keeps"] for h in self.json_of("estimate", "record", "400 Mb/s", cwd=folder)["hookups"]}
+        self.assertEqual((takes["pod"], takes["crumble"], takes["vault"]), (True, False, None))
+        money = self.json_of("estimate", "value", "100 GB", "--least", "800 MB/s", cwd=folder)
+        self.assertEqual(money["cheapest"], ["pod"])
+        pod = next(v for v in money["values"] if v["part"] == "pod")
+        self.assertAlmostEqual(pod["per_rate"], 34 / 1043, delta=0.001)
+        for lines in (
+            ("value", "100 GB"),
+            ("units", "4 GB"),
+            ("record", "90 MB/s"),
+            ("copy", str(folder), "--from", "duo", "--to", "direct"),
+        ):
+            self.assertEqual(self.ulterion("estimate", *lines, cwd=folder).returncode, 0)
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        """An amount that is none, one end alone, hookups that are not there, nothing measured, no price."""
+        self.review()
+        for arguments, says in (
+            (("read",), "needs an amount"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--hookup", "bx"), "did you mean 'box'"),
+            (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "draws nothing"),
+        ):  # fmt: skip
+            self.refused("estimate", *arguments, says=says)
+        told = self.json_of("estimate", "read", "1 GB")["works"]
+        self.assertEqual({w["seconds"] for w in told}, {None})
+        self.assertIn("ulterion measure --hookup", told[0]["why"])
+
+
+if __name__ == "__main__":
+    unittest.main()
