@@ -212,6 +212,15 @@ class Steps(PlanCase):
             (taken["box-tower"], taken["none-tower"]), ("open", "doubtful")
         )  # the bench says it is another host
 
+    def test_two_at_once_take_every_cell_once(self) -> None:
+        """Two programs on one folder: no cell twice, none left."""
+        self.plan(PLAN.replace('["uas", "slow"]', '["uas", "slow", "a", "b", "c"]'))
+        both = [self.start("plan", "run") for _ in range(2)]
+        self.assertEqual([p.wait() for p in both], [0, 0])
+        self.assertEqual(self.ulterion("plan", "run").returncode, 0)
+        cells = [r.hookup for r in self.opened().runs() if r.cell is not None and r.cell.levels]
+        self.assertEqual((len(cells), len(set(cells))), (10, 10))
+
     def test_what_works_where(self) -> None:
         """Answers are kept as outcomes of the cell's run, and make a table; what nobody answered stays open."""
         self.plan(PLAN.replace("[plan.factors]", 'functions = ["wakes up", "boots"]\n[plan.factors]'))

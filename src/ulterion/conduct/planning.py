@@ -58,6 +58,8 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
                 failures[step.hookup] = MOST_FAILURES
                 observer.remark(f"another program is at '{step.hookup}'; it is left to it")
                 continue
+            if look(request, left).next != step:
+                continue  # another program took it between our look and our claim
             observer.step(step, now)
             why, seconds = take(request, plan, step, before, observer)
         spent, taken, before = spent + seconds, taken + 1, step.hookup

@@ -45,7 +45,10 @@ def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = 
             color=ground.ink,
             fontsize=10,
         )
-    axes.set_yticks(range(len(known)), [cast.name(r.hookup) for r, _ in known])
+    media = [review.label(review.hookups[r.hookup].medium) for r, _ in known]
+    axes.set_yticks(
+        range(len(known)), [f"{cast.name(r.hookup)}\n{m}" for (r, _), m in zip(known, media, strict=True)], fontsize=9
+    )
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)
