@@ -8,9 +8,10 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import FolderCase
+from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.conversions import converted
 from ulterion.core.errors import UsageError
+from ulterion.core.powering import Load, budget, cable_loss
 from ulterion.core.work import OWN, End, Piece, parts_of, recording, work
 
 CACHED = End(
@@ -74,6 +75,22 @@ class Examples(unittest.TestCase):
         self.assertFalse(recording(50e6, dips, 20e6, buffer=100e6).keeps)
         self.assertTrue(recording(50e6, dips, 20e6, buffer=400e6).keeps)
 
+    def test_power(self) -> None:
+        """Two drives of 0.9 A on a 2 A supply: 0.2 A left, a third will not start; a peak counts with those at work beside it."""
+        drive = Load("drive", 4.5, 4.5, "its label")
+        two, three = budget(10.0, [drive] * 2), budget(10.0, [drive] * 3)
+        self.assertAlmostEqual(two.left / 5, 0.2)
+        self.assertEqual((two.starts, three.starts), (2, 2))
+        self.assertAlmostEqual(three.left, -3.5)
+        spinning = Load("disk", 3.0, 6.0, "its label")
+        found = budget(10.0, [spinning, spinning])
+        self.assertEqual((found.left, found.left_one_by_one, found.left_at_peaks, found.starts), (4.0, 1.0, -2.0, 2))
+        # 2 m of 28 AWG: 0.321 mm, 2 x 2 m x 1.724e-8 / 8.10e-8 m2 = 0.851 ohm; 0.9 A lose 0.69 W
+        self.assertAlmostEqual(cable_loss(4.5, 2.0, 28), 0.69, delta=0.01)
+        self.assertAlmostEqual(
+            cable_loss(4.5, 2.0, 22) / cable_loss(4.5, 2.0, 28), 0.249, delta=0.003
+        )  # six gauge numbers: a quarter
+
     def test_units(self) -> None:
         """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""
         kind, told, links = converted("10 Gb/s")
@@ -124,6 +141,25 @@ class OnTheDemo(FolderCase):
             ("copy", str(folder), "--from", "duo", "--to", "direct"),
         ):
             self.assertEqual(self.ulterion("estimate", *lines, cwd=folder).returncode, 0)
+
+    def test_what_hangs_on_a_port(self) -> None:
+        """By the port's standard, a label, a reading of a meter; what nothing is known of is refused by name."""
+        store = self.review(
+            REVIEW.replace(
+                'kind = "enclosure"', 'kind = "enclosure"\npower = { draws = "3 W", peak = "5 W", supplies = "12 W" }'
+            )
+        )
+        box = self.json_of("estimate", "power", "b:usb", "--part", "box", "--cable", "1 m 24 AWG")
+        self.assertEqual((box["gives"], box["loads"][0]["source"], box["starts"]), (4.5, "its label", 0))
+        self.assertIn("Test Box will not", self.ulterion("estimate", "power", "b:usb", "--part", "box").stdout)
+        run = simulate(store, "box", [PEAK_READ], passes=1).run
+        self.ulterion("note", "--run", run.id, "power 4.1 W")
+        hub = self.json_of("estimate", "power", "box", "--part", "drive", "--part", "box")
+        self.assertEqual([(p["draws"], p["source"]) for p in hub["loads"]], [(4.1, "a meter")] * 2)
+        self.assertAlmostEqual(hub["left"], 12 - 3 - 8.2)
+        for arguments, says in ((("b:usb",), "nothing hangs on it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
+                                (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable")):  # fmt: skip
+            self.refused("estimate", "power", *arguments, says=says)
 
     def test_what_cannot_be_is_refused(self) -> None:
         """An amount that is none, one end alone, hookups that are not there, nothing measured, no price."""

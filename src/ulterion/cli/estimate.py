@@ -24,6 +24,7 @@ WHAT = {
     "copy": "from one hookup to another, a size or a folder whose files are counted",
     "record": "whether a stream is taken, and until when",
     "value": "what a product's rate and room cost, and the cheapest that meets a need",
+    "power": "what a port, hub or charger leaves for the parts that hang on it",
     "units": "a rate, a size or a time in all other units",
 }
 BUFFER = 512 * 10**6  # bytes that a camera holds back, unless told otherwise
@@ -47,6 +48,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="SIZE",
         help="record: what the camera can hold back (default: 512 MB)",
     )
+    parser.add_argument(
+        "--part", action="append", default=[], metavar="NAME", help="power: a part that hangs on it; once for each"
+    )
+    parser.add_argument("--cable", metavar="CABLE", help="power: length and gauge of the cable, such as '2 m 28 AWG'")
     parser.add_argument(
         "--least",
         type=options.quantity("parse_rate"),
@@ -78,7 +83,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    does = {"read": _moving, "write": _moving, "copy": _copy, "record": _record, "value": _value}
+    does = {"read": _moving, "write": _moving, "copy": _copy, "record": _record, "value": _value, "power": _power}
     return does[arguments.what](arguments, env, folder)
 
 
@@ -88,6 +93,7 @@ EXAMPLES = {
     "copy": "'200 GB' --from slot --to pod",
     "record": "'400 Mb/s'",
     "value": "'200 GB'",
+    "power": "HUB --part DRIVE",
     "units": "'10 Gb/s'",
 }
 
@@ -216,6 +222,38 @@ def _record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolde
         recordings_as_data(found, stream),
         [*recordings_table(found, title, arguments.units), ""],
     )
+
+
+def _power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.core.powering import budget, cable_loss
+    from ulterion.judge.powers import load_of, supply_of
+    from ulterion.report.screen.works import budget_table
+    from ulterion.report.workdata import power_as_data
+
+    if not arguments.part:
+        raise UsageError("nothing hangs on it: name each part with --part NAME")
+    supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
+    loads = [load_of(folder.review, runs, name) for name in arguments.part]
+    lost = 0.0
+    if arguments.cable is not None:
+        lost = cable_loss(sum(one.draws for one in loads), *_cable(arguments.cable))
+    found = budget(supply.gives - lost, loads)
+    return _answer(
+        arguments, env, "power", power_as_data(supply, lost, found), [*budget_table(supply, lost, found), ""]
+    )
+
+
+def _cable(text: str) -> tuple[float, int]:
+    """Return length in metres and gauge number of '2 m 28 AWG'."""
+    import re
+
+    from ulterion.core.errors import UsageError
+
+    match = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*m[\s,]+(?:AWG\s*)?(\d{1,2})(?:\s*AWG)?\s*", text)
+    if match is None or not 0 < float(match[1]) <= 100:
+        raise UsageError(f"--cable '{text}' is no cable; write it like '2 m 28 AWG'")
+    return float(match[1]), int(match[2])
 
 
 def _value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

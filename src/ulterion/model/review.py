@@ -15,29 +15,14 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
+from ulterion.model.claims import Claims, PowerFacts
 from ulterion.model.plan import Plan, chain_of, filled, hookup_name, serving
-from ulterion.model.quantities import Iops, KnownLink, Power, Price, Rate, Share, Size, Temperature, Written
+from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 
 FILE_NAME = "review.toml"
 SCHEMA = 1
 LONGEST_NAME = 180  # bytes of a hookup's name: file names, which hold it, end at 255
-
-
-class Claims(Written):
-    """What a maker prints on the box, each an 'up to'."""
-
-    read: Rate | None = Field(None, description="large sequential reads")
-    write: Rate | None = Field(None, description="large sequential writes")
-    random_read: Iops | None = Field(None, description="small random reads, many at once")
-    random_write: Iops | None = Field(None, description="small random writes, many at once")
-    link: KnownLink | None = Field(None, description="the link it is sold as")
-    capacity: Size | None = None
-    power: Power | None = None
-    temperature: Temperature | None = Field(None, description="highest the maker promises")
-    speed_class: Literal["V6", "V10", "V30", "V60", "V90"] | None = Field(
-        None, description="video speed class: sustained writing never below so many MB/s"
-    )
 
 
 class Part(Written):
@@ -49,6 +34,7 @@ class Part(Written):
     inside: KnownLink | None = Field(None, description="its link towards the medium")
     price: Price | None = None
     claims: Claims = Claims()
+    power: PowerFacts = PowerFacts()
     note: str = ""
 
 

@@ -22,7 +22,8 @@ from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
-from ulterion.report.workdata import RecordingsData, UnitsData, ValuesData, WorksData
+from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
+from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 
 NAME, VERSION = "ulterion-answer", 2
 
@@ -50,12 +51,12 @@ Kind = Literal[
     "recordings",
     "units",
     "values",
+    "power",
     "recorded",
     "notes",
     "noted",
     "error",
 ]
-Plain = dict[str, object]
 
 
 class Schema(TypedDict):
@@ -215,34 +216,6 @@ class Soaks(Drawing):
     differences: list[Plain]
 
 
-class Survey(TypedDict):
-    """`ulterion survey`."""
-
-    bench: Plain
-    drives: list[Plain]
-    adapters: list[Plain]
-    tunnels: list[Plain]
-    root_would_add: list[str]
-    refused: list[Plain]
-    empty_slots: list[str]
-
-
-class Learned(TypedDict):
-    """`ulterion survey --learn`."""
-
-    hookup: str
-    drive: str
-    expect: dict[str, str]
-    alike: list[str]
-
-
-class Recorded(TypedDict):
-    """`ulterion survey --record`."""
-
-    recorded: str
-    files_and_links: int
-
-
 class ErrorData(TypedDict):
     """A refusal, a failure or a stop."""
 
@@ -281,6 +254,7 @@ ANSWERS: dict[Kind, type] = {
     "recordings": RecordingsData,
     "units": UnitsData,
     "values": ValuesData,
+    "power": PowerData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

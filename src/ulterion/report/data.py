@@ -18,7 +18,7 @@ from ulterion.judge.comparisons import Group, Row
 from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
 from ulterion.model.runs.soak import SoakRun
-from ulterion.report import answers, blamed
+from ulterion.report import answers, blamed, surveydata
 from ulterion.report.words.culprits import blame_words
 
 
@@ -213,7 +213,7 @@ def _plain_value(value: object) -> object:
     return [_plain_value(v) for v in value] if isinstance(value, tuple | list) else value
 
 
-def survey_as_data(survey: Survey) -> answers.Survey:
+def survey_as_data(survey: Survey) -> surveydata.Survey:
     """Return a survey: bytes, C, W."""
     return {
         "bench": plain(survey.bench),

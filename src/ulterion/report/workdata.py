@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from typing_extensions import TypedDict
 
 from ulterion.core.conversions import Told
+from ulterion.core.powering import Budget
 from ulterion.core.work import Recording
+from ulterion.judge.powers import Supply
 from ulterion.judge.value import Value
 from ulterion.judge.works import Row
 
@@ -82,6 +84,29 @@ class ValueData(TypedDict):
     meets: bool | None
 
 
+class LoadData(TypedDict):
+    """What a part draws, W."""
+
+    name: str
+    draws: float
+    peak: float
+    source: str
+
+
+class PowerData(TypedDict):
+    """`ulterion estimate power`: W; `lost` in the cable."""
+
+    supply: str
+    gives: float
+    source: str
+    lost: float
+    loads: list[LoadData]
+    left: float
+    left_at_peaks: float
+    left_one_by_one: float
+    starts: int
+
+
 class ValuesData(TypedDict):
     """`ulterion estimate value`."""
 
@@ -132,6 +157,21 @@ def recordings_as_data(found: Sequence[tuple[str, Recording | None]], stream: fl
 def units_as_data(kind: str, told: Told, links: Told) -> UnitsData:
     """Return a quantity in other units."""
     return {"kind": kind, "quantities": dict(told), "links": dict(links)}
+
+
+def power_as_data(supply: Supply, lost: float, found: Budget) -> PowerData:
+    """Return a budget of power."""
+    return {
+        "supply": supply.name,
+        "gives": supply.gives,
+        "source": supply.source,
+        "lost": lost,
+        "loads": [{"name": p.name, "draws": p.draws, "peak": p.peak, "source": p.source} for p in found.loads],
+        "left": found.left,
+        "left_at_peaks": found.left_at_peaks,
+        "left_one_by_one": found.left_one_by_one,
+        "starts": found.starts,
+    }
 
 
 def values_as_data(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:

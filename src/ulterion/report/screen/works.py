@@ -8,8 +8,10 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.conversions import Told
+from ulterion.core.powering import Budget
 from ulterion.core.units import show_duration, show_rate, significant
 from ulterion.core.work import Recording
+from ulterion.judge.powers import Supply
 from ulterion.judge.value import Value
 from ulterion.judge.works import Row
 from ulterion.model.review import Review
@@ -53,6 +55,16 @@ def units_table(kind: str, text: str, told: Told, links: Told) -> list[Renderabl
             table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
         ]
     return lines
+
+
+def budget_table(supply: Supply, lost: float, found: Budget) -> list[RenderableType]:
+    """Return a budget of power."""
+    columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("by", "left"))
+    body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
+    told = f"{supply.name} gives {supply.gives:.1f} W ({supply.source})"
+    told += f"; {lost:.2f} W are lost in the cable that all of it goes through" if lost else ""
+    lines: list[RenderableType] = [Text(told, style="head"), Text(""), table(columns, body), Text("")]
+    return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found))]
 
 
 def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[RenderableType]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ulterion.core.powering import VOLTS, Budget
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.work import Recording, Work
 from ulterion.judge.works import Row
@@ -45,3 +46,23 @@ def recording_words(one: Recording | None, unit: str) -> str:
     until = one.until or 0.0
     when = "at once" if until < 1 else f"after {show_duration(until)}"
     return f"too slow: it stops {when} (falls to {show_rate(one.lowest, unit)})"
+
+
+def budget_words(found: Budget) -> list[tuple[str, str]]:
+    """Return what a budget of power comes to, each sentence with its style."""
+    amperes = found.left / VOLTS
+    told = [
+        (f"{found.left:.2f} W ({amperes:.2f} A at 5 V) are left with all at work", "good")
+        if found.left >= 0
+        else (f"{-found.left:.2f} W ({-amperes:.2f} A at 5 V) too little with all at work", "bad")
+    ]
+    total = len(found.loads)
+    if found.starts < total:
+        name = found.loads[found.starts].name
+        told.append((f"{found.starts} of {total} start one after the other; {name} will not", "bad"))
+    elif found.left_at_peaks < 0:
+        lacking = f"{-found.left_at_peaks:.2f} W"
+        told.append((f"started one after the other they run; all at their peak at once lack {lacking}", "open"))
+    else:
+        told.append(("all may be at their peak at once", "good"))
+    return told
