@@ -329,7 +329,7 @@ class Bad(PlanCase):
             ("seconds =", 'leave_out = [{ case = "bx" }]\nseconds =', "did you mean 'box'"), ("seconds =", "passes = 9\nmost_passes = 3\nseconds =", "'most_passes' is below"),
             ("seconds =", 'cells = [{ case = "box" }]\nseconds =', "has no level of 'driver'"), ('"uas", "slow"', '"u.a", "u-a"', "would be called"),
             ("seconds =", 'host = "machine"\nseconds =', "'machine' is no factor"), ("seconds =", 'proofs = [{ when = { case = "x" } }]\nseconds =', "there is no 'case' that is 'x'"),
-            ("seconds =", 'proofs = [{ shows = "x" }]\nseconds =', "needs the 'command'"), ('workloads = ["sequential read 4 MiB depth 4"]', 'suite = "none"', "unknown suite"),
+            ("[plan.factors]", '[plan.expect.bx]\nserial = "1"\n[plan.factors]', "did you mean 'box'"), ("seconds =", 'proofs = [{ shows = "x" }]\nseconds =', "needs the 'command'"), ('workloads = ["sequential read 4 MiB depth 4"]', 'suite = "none"', "unknown suite"),
             ('"none"]', '"bax"]', "unknown part or port 'bax'"), ("[plan.factors]", "[plan.factor]", "unknown key|factors"), ("seconds =", 'order = "alphabet"\nseconds =', "order"),
         ):  # fmt: skip
             self.write("review.toml", HEAD + PLAN.replace(old, new))
@@ -350,6 +350,14 @@ class Bad(PlanCase):
         review = parse_review(HEAD + two + plan, Path("review.toml"))
         self.assertEqual(set(review.hookups), {"direct", "one", "two"})
         self.assertEqual(review.hookups["two"].levels, {"case": "box", "driver": "slow"})
+        made = parse_review(
+            HEAD + PLAN + '[plan.expect.box]\nserial = "T-1"\n[plan.expect.slow]\ndriver = "usb-storage"\n',
+            Path("review.toml"),
+        )
+        told = made.hookups["box-slow"].expect
+        assert told is not None
+        self.assertEqual((told.serial, told.driver, told.port), ("T-1", "usb-storage", None))
+        self.assertIsNone(made.hookups["none-uas"].expect)
         for hookups, says in ((two.replace('"slow"', '"uas"'), "is served by the hookups 'one' and 'two'"), (two.replace('levels = { driver = "uas" }', "").replace("two", "one2"), "no hookup serves"),
                               (two.split("[hookups.two]")[0].replace('levels = { driver = "uas" }', 'levels = { driver = "uas", case = "box" }'), "no hookup serves the cell 'case box, driver slow'")):  # fmt: skip
             with self.assertRaisesRegex(UsageError, says):

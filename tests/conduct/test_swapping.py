@@ -15,7 +15,7 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.links import find_link
 from ulterion.core.surveyed import Drive, Survey
 from ulterion.host.uevents import Uevents
-from ulterion.model.review import Expect
+from ulterion.model.expect import Expect
 from ulterion.model.store import ReviewFolder
 
 RIGHT = Drive("sda", serial="A-1", port="pci port 1", size=10)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import TargetFacts
 from ulterion.core.links import is_lower, known_link
-from ulterion.model.review import Expect
+from ulterion.model.expect import Expect
 
 
 def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:

@@ -148,7 +148,8 @@ def take(
     if done.failure is not None:
         return str(done.failure), seconds
     if step.cell is not None:
-        _soak(plan, place, access, observer)
+        if not step.again:
+            _soak(plan, place, access, observer)
         _functions(plan, place, done.run, observer)
     return None, seconds
 
@@ -209,7 +210,7 @@ def _measure_request(
     reference = rates_by_text([r for r in runs if r.hookup == direct])
     mine = rates_by_text([r for r in runs if r.hookup == step.hookup])
     seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
-    texts = [w.settled(seconds, 0).text if w.seconds is None else w.text for w in workloads]
+    texts = [w.text for w in workloads]
     margin = place.review.review.review.margin
     until = _Decisive(texts, reference, mine, margin, plan.most_passes) if step.cell is not None and reference else None
     extras = Extras(

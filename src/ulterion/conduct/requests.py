@@ -12,7 +12,7 @@ from ulterion.engine.crew import STALL
 from ulterion.engine.load import FileSizes
 from ulterion.engine.runner import Sureness, Until
 from ulterion.host.sensors import Sensor
-from ulterion.model.review import Expect
+from ulterion.model.expect import Expect
 from ulterion.model.runs.header import CellRecord
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 

@@ -7,8 +7,8 @@ import subprocess
 from collections.abc import Callable, Sequence
 
 from ulterion.core.errors import UsageError
+from ulterion.model.expect import Expect
 from ulterion.model.plan import ProofOfSetting
-from ulterion.model.review import Expect
 
 LONGEST = 60.0  # seconds that a command may take
 MOST_SHOWN = 200  # characters of its output

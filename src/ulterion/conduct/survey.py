@@ -136,6 +136,10 @@ def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) ->
     try:
         document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
         table: Any = document.get("hookups", {}).get(hookup)
+        if table is None and "plan" in document and hookup not in document.get("hookups", {}):
+            raise UsageError(
+                f"{path}: the hookup '{hookup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
+            )
         if table is None:
             raise UsageError(f"{path}: {unknown('hookup', hookup, document.get('hookups', {}))}")
         expect = tomlkit.table()

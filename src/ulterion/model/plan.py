@@ -10,10 +10,11 @@ from typing import Literal
 
 from pydantic import Field
 
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
 from ulterion.core.suites import DEFAULT_SUITE, find_suite
 from ulterion.core.workload import parse_workload
+from ulterion.model.expect import Expect
 from ulterion.model.quantities import Duration, KnownLink, Size, Written
 
 NONE = "none"  # a level that stands for nothing in that place of the chain
@@ -41,6 +42,9 @@ class Plan(Written):
     leave_out: list[dict[str, str]] = Field([], description="levels whose cells are left out")
     chain: list[str] = Field([], description="of hookups that are made for cells: names, or {factor} for its level")
     target: str | None = Field(None, description="of those hookups: folder, or sim:FILE; {factor} for a level")
+    expect: dict[str, Expect] = Field(
+        {}, description="by level: what those hookups expect of the drive that is plugged in"
+    )
     suite: str = DEFAULT_SUITE
     workloads: list[str] = Field([], description="instead of the suite, in words")
     passes: int = Field(3, ge=2, le=100, description="of each workload, at least")
@@ -73,8 +77,18 @@ class Plan(Written):
         return [p for p in self.proofs if p.when.items() <= dict(cell).items()]
 
     def check(self) -> None:
-        """Raise UsageError for names that are no factor or level of it."""
+        """Raise UsageError for names that are no factor or level of it, and settings of which one is of no use without the other."""
         expand(self.factors)
+        self._check_proofs()
+        self._check_names()
+        if not self.workloads:
+            find_suite(self.suite)
+        for text in self.workloads:
+            parse_workload(text)
+        if self.most_passes < self.passes:
+            raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
+
+    def _check_proofs(self) -> None:
         for proof in self.proofs:
             for factor, level in proof.when.items():
                 if level not in self.factors.get(factor, []):
@@ -83,26 +97,30 @@ class Plan(Written):
                     )
             if proof.shows is not None and proof.command is None:
                 raise UsageError("plan: proofs: 'shows' needs the 'command' whose output is meant")
+
+    def _check_names(self) -> None:
+        levels = {level for each in self.factors.values() for level in each}
+        for level in self.expect:
+            if level not in levels:
+                raise UsageError(f"plan: expect: {unknown('level', level, levels)}")
         if self.host is not None and self.host not in self.factors:
             raise UsageError(f"plan: host: '{self.host}' is no factor; name the one whose levels are hosts")
-        if not self.workloads:
-            find_suite(self.suite)
-        for text in self.workloads:
-            parse_workload(text)
-        if self.most_passes < self.passes:
-            raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
-        for text in (*self.chain, self.target or ""):
-            for name in _HOLE.findall(text):
-                if name not in self.factors:
-                    raise UsageError(
-                        f"plan: '{{{name}}}' stands for no factor; the factors are: {', '.join(self.factors)}"
-                    )
+        for name in (n for text in (*self.chain, self.target or "") for n in _HOLE.findall(text)):
+            if name not in self.factors:
+                raise UsageError(f"plan: '{{{name}}}' stands for no factor; the factors are: {', '.join(self.factors)}")
 
 
 def filled(text: str, cell: Cell) -> str:
     """Return a text with each {factor} replaced by the cell's level."""
     levels = dict(cell)
     return _HOLE.sub(lambda m: levels.get(m[1], m[0]), text)
+
+
+def expected(plan: Plan, cell: Cell) -> Expect | None:
+    """Return what a cell's hookup expects: all that its levels do."""
+    told = [plan.expect[level] for _, level in cell if level in plan.expect]
+    fields = {name: getattr(one, name) for one in told for name in one.model_fields_set}
+    return Expect.model_construct(**fields) if fields else None
 
 
 def chain_of(plan: Plan, cell: Cell) -> list[str]:

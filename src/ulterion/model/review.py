@@ -16,7 +16,8 @@ from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, PowerFacts
-from ulterion.model.plan import Plan, chain_of, filled, hookup_name, serving
+from ulterion.model.expect import Expect
+from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
 from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 
@@ -44,15 +45,6 @@ class Port(Written):
     link: KnownLink
     claims: Claims = Claims()
     note: str = ""
-
-
-class Expect(Written):
-    """What must be plugged in where, before a hookup is used."""
-
-    serial: str | None = Field(None, min_length=1, description="serial number of the drive")
-    link: KnownLink | None = Field(None, description="the link it runs at, or more")
-    driver: str | None = Field(None, min_length=1, description="kernel driver: uas, usb-storage, nvme, ...")
-    port: str | None = Field(None, min_length=1, description="where it is plugged in, as 'ulterion survey' shows it")
 
 
 class Hookup(Written):
@@ -180,7 +172,8 @@ def _with_cells(review: Review, path: Path) -> Review:
                     f"{path}: plan: the cell '{words(cell)}' would be called '{name}', as another hookup is; rename a level"
                 )
             target = filled(plan.target, cell) if plan.target is not None else None
-            made[name] = Hookup(chain=chain, target=target, levels=dict(cell), planned=True)
+            expect = expected(plan, cell)
+            made[name] = Hookup(chain=chain, target=target, expect=expect, levels=dict(cell), planned=True)
         else:
             made[name] = made[name].model_copy(update={"levels": dict(cell)})
     return review.model_copy(update={"hookups": made})
