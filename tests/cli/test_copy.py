@@ -54,6 +54,9 @@ class CopyCase(FolderCase):
     def setUp(self) -> None:
         super().setUp()
         self.source, self.target = self.folder / "source", self.folder / "target"
+        quiet = mock.patch("ulterion.conduct.copyrest.QUIET", 0.05)
+        quiet.start()
+        self.addCleanup(quiet.stop)
         self.source.mkdir()
         self.target.mkdir()
 

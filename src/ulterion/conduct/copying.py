@@ -149,7 +149,11 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
         if number < request.passes or not request.keep:
             work.doing = f"removing copy {number}"
             after = removed(
-                work.own, crew, request.rest if number < request.passes else 0.0, trims=not work.run.target.system_disk
+                work.own,
+                crew,
+                request.rest if number < request.passes else 0.0,
+                trims=not work.run.target.system_disk,
+                more=number < request.passes or request.ends,
             )
     if request.ends:
         _ends(work, crew)

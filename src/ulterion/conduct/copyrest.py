@@ -14,12 +14,16 @@ LONGEST = 20.0  # seconds that are waited for that
 LOOK = 0.1  # seconds
 
 
-def removed(own: OwnFolder, crew: Crew, rest: float, *, trims: bool) -> str:
+def removed(own: OwnFolder, crew: Crew, rest: float, *, trims: bool, more: bool) -> str:
     """Remove a copy, trim what is free now (where `trims`), wait until its device does nothing more, and rest so many seconds; return in words what was done.
+
+    Where no `more` follows, nothing but the removal is needed.
 
     Raises TargetFailed and OSError where the device is gone.
     """
     own.emptied()
+    if not more:
+        return ""
     folder = bytes(own.files)
     crew.all_of([("flush", folder)])
     size, why = 0, "the system's own disk is left to the system"
