@@ -52,8 +52,26 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
     if soak is not None:
         return End(hookup, soak.findings.fast, USUAL, pieces, tail, soak.findings.bytes), ids
     assert best is not None
+    elsewhere = _cache_elsewhere(review, runs, hookup) if way == "write" else None
+    if elsewhere is not None:
+        other, fall = elsewhere
+        why = f"{STAGES['write cache']}, as the soak of '{other.run.hookup}' found"
+        tail = Piece(math.inf, min(best.estimate.rate, fall.after), why)
+        pieces = (Piece(fall.written, best.estimate.rate, OWN),)
+        return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up
     return End(hookup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
+
+
+def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], hookup: str) -> tuple[Soak, Fall] | None:
+    """Return what another hookup's soak of the same medium found of its write cache: that goes with the drive wherever it is plugged in."""
+    medium = review.hookup(hookup).medium
+    for name, other in review.hookups.items():
+        soak = _soak(runs, name, "write") if name != hookup and other.medium == medium else None
+        fall = soak.findings.fall("write cache") if soak is not None else None
+        if soak is not None and fall is not None:
+            return soak, fall
+    return None
 
 
 def _error(best: Measured) -> float:
