@@ -32,7 +32,9 @@ def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> l
         body.append([row.hookup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
     lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
     known = [r for r in rows if r.work is not None]
-    lines += bullets("What decides it", [f"{r.hookup}: {words.decides(r.work, unit)}" for r in known if r.work])
+    lines += bullets(
+        "What decides it", [f"{r.hookup}: {words.decides(r.work, unit, r.hookup)}" for r in known if r.work]
+    )
     return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
 
 

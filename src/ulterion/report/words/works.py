@@ -11,17 +11,18 @@ from ulterion.judge.works import Row
 from ulterion.model.review import Review
 
 
-def decides(one: Work, unit: str) -> str:
-    """Return in a sentence what decides how long it takes."""
+def decides(one: Work, unit: str, hookup: str) -> str:
+    """Return in a sentence what decides how long it takes; the end is named where there are two."""
     part = one.decides
     longest = max((one.files, "the files' own cost"), (one.check, "the check afterwards"))
     if longest[0] > part.seconds:
         return f"{longest[1]} takes {show_duration(longest[0])} of the {show_duration(one.seconds)}"
+    why = part.why.removeprefix(f"{hookup}: ")
     if len(one.parts) == 1 and not one.files and not one.check:
-        return f"{part.why} from beginning to end, {show_rate(part.rate, unit)}"
+        return f"{why} from beginning to end, {show_rate(part.rate, unit)}"
     which = "the last" if part is one.parts[-1] and len(one.parts) > 1 else "the first" if part is one.parts[0] else ""
     where = f"{which} {show_size(part.bytes)}".strip()
-    return f"{where} run at {show_rate(part.rate, unit)}: {show_duration(part.seconds)} of the {show_duration(one.seconds)} ({part.why})"
+    return f"{where} run at {show_rate(part.rate, unit)}: {show_duration(part.seconds)} of the {show_duration(one.seconds)} ({why})"
 
 
 def cautions(review: Review, rows: Sequence[Row]) -> list[str]:
