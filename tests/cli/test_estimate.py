@@ -8,7 +8,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
+from tests.support import BENCH, PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.conversions import converted
 from ulterion.core.errors import UsageError
 from ulterion.core.powering import Load, budget, cable_loss
@@ -163,6 +163,30 @@ class OnTheDemo(FolderCase):
         for arguments, says in ((("b:usb",), "nothing hangs on it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
                                 (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable")):  # fmt: skip
             self.refused("estimate", "power", *arguments, says=says)
+
+    def test_times_faster_than_a_rival(self) -> None:
+        """Met, missed and true nowhere, by workload, between hookups of the same medium; an unknown rival is refused by name."""
+        claims = "".join(
+            f'{{ than = "other", times = {n}{more} }},'
+            for n, more in ((2, ', workload = "read"'), (2.4, ', workload = "read"'), (1.1, ', workload = "mixed"'))
+        )
+        review = REVIEW.replace('kind = "enclosure"', f'kind = "enclosure"\nfaster = [{claims}]')
+        review += '[parts.other]\nname = "Old Box"\nkind = "enclosure"\n[hookups.old]\nchain = ["b:usb", "other", "drive"]\ntarget = "sim:bench.toml"\n'
+        store = self.review(
+            review, BENCH + '[parts.other]\nlink = "USB 5 Gb/s"\nread = "450 MB/s"\nwrite = "440 MB/s"\n'
+        )
+        self.assertEqual([r["verdict"] for r in self.json_of("claims")["rivals"]], ["not measured"] * 3)
+        for hookup in ("box", "old"):
+            simulate(store, hookup)
+        two, more, mixed = self.json_of("claims")["rivals"]
+        self.assertEqual(
+            (two["verdict"], two["hookups"], two["true_on"]), ("met", ["box", "old"], ["sequential read 4 MiB depth 4"])
+        )
+        self.assertAlmostEqual(two["ratio"], 1000 / 450, delta=0.03)
+        self.assertEqual((more["verdict"], more["true_on"], mixed["verdict"]), ("missed", [], "not measured"))
+        self.assertIn("2.4 x Old Box, read", self.ulterion("claims").stdout)
+        self.write("review.toml", review.replace('than = "other"', 'than = "othr"'))
+        self.refused("claims", says="unknown part 'othr'; did you mean 'other'")
 
     def test_what_cannot_be_is_refused(self) -> None:
         """An amount that is none, one end alone, hookups that are not there, nothing measured, no price."""

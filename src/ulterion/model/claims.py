@@ -25,6 +25,17 @@ class Claims(Written):
     )
 
 
+class Faster(Written):
+    """A claim to be so many times as fast as another part."""
+
+    than: str = Field(description="name of the other part")
+    times: float = Field(gt=0, le=1000)
+    workload: str | None = Field(
+        None, min_length=1, description="what it is about: read, write, or a workload; all when left out"
+    )
+    source: str = Field("", description="where it is said: box, shop page, maker's page; and when")
+
+
 class PowerFacts(Written):
     """What a label, or a meter of the reviewer's, says of power."""
 

@@ -15,7 +15,7 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
-from ulterion.model.claims import Claims, PowerFacts
+from ulterion.model.claims import Claims, Faster, PowerFacts
 from ulterion.model.expect import Expect
 from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
 from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
@@ -36,6 +36,7 @@ class Part(Written):
     price: Price | None = None
     claims: Claims = Claims()
     power: PowerFacts = PowerFacts()
+    faster: list[Faster] = []
     note: str = ""
 
 
@@ -184,7 +185,10 @@ def _refuse(text: str, path: Path, place: tuple[str, ...], why: str) -> UsageErr
 
 
 def _check_names(review: Review, text: str, path: Path) -> None:
-    for key in review.parts:
+    for key, part in review.parts.items():
+        for rival in (f.than for f in part.faster):
+            if rival not in review.parts:
+                raise _refuse(text, path, ("parts", key, "faster"), unknown("part", rival, review.parts))
         if key in review.ports:
             raise _refuse(text, path, ("parts", key), "is also the name of a port; give one of them another name")
     for key in review.hookups:

@@ -22,6 +22,7 @@ from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
+from ulterion.report.rivaldata import RivalData
 from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
 from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 
@@ -160,6 +161,7 @@ class Claims(TypedDict):
 
     tolerance: float
     claims: list[ClaimData]
+    rivals: NotRequired[list[RivalData]]
 
 
 class WorkloadData(EstimateData):

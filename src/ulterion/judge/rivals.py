@@ -1,0 +1,95 @@
+"""'N times faster': a claim against a named rival, or the last generation: met or missed, and on which workload it is true at all."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.stats import Ratio, ratio
+from ulterion.core.verdicts import ClaimVerdict
+from ulterion.judge.measured import Measured
+from ulterion.judge.pooling import latest
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+
+@dataclass(frozen=True)
+class RivalRow:
+    """A claim to be so many times as fast as another part.
+
+    Attributes:
+        part, than, times: the claim; `workload` what it is about in the maker's words, or None.
+        verdict: met where some workload surely is that many times as fast (less the tolerance), missed where none can be.
+        best: the workload that comes nearest, with its ratio; None where nothing was measured of both.
+        hookups: the two it was measured on.
+        true_on: workloads on which the ratio itself reaches it.
+        why: for one that is undecided, or not measured.
+    """
+
+    part: str
+    than: str
+    times: float
+    workload: str | None
+    verdict: ClaimVerdict
+    best: tuple[str, Ratio] | None
+    hookups: tuple[str, str] | None
+    true_on: tuple[str, ...]
+    compared: int
+    why: str | None = None
+
+
+def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
+    """Return every such claim of a review, judged on hookups that hold the same medium, in the same port where there are such."""
+    figures = latest(runs)
+    return [
+        _row(review, figures, key, claim.than, claim.times, claim.workload)
+        for key, part in review.parts.items()
+        for claim in part.faster
+    ]
+
+
+def _row(
+    review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str, times: float, workload: str | None
+) -> RivalRow:
+    pair = _pair(review, figures, part, than)
+    if pair is None:
+        why = f"no hookup of {review.label(part)} and none of {review.label(than)} were measured with the same medium"
+        return RivalRow(part, than, times, workload, "not measured", None, None, (), 0, why)
+    one, other = (figures[h] for h in pair)
+    ratios = [
+        (text, ratio(one[text].rates, other[text].rates))
+        for text in one
+        if text in other
+        and (workload is None or workload in (text, one[text].workload.name, one[text].workload.direction))
+    ]
+    if not ratios:
+        why = f"no workload of '{workload}' was measured on both"
+        return RivalRow(part, than, times, workload, "not measured", None, pair, (), 0, why)
+    needed = times * (1 - review.review.tolerance)
+    best = max(ratios, key=lambda r: r[1].value)
+    true_on = tuple(text for text, r in ratios if r.value >= needed)
+    verdict = _verdict([r for _, r in ratios], needed)
+    straddles = best[1].why or "the interval straddles it; more passes on both sides would tell"
+    why_open = straddles if verdict == "undecided" else None
+    return RivalRow(part, than, times, workload, verdict, best, pair, true_on, len(ratios), why_open)
+
+
+def _verdict(ratios: Sequence[Ratio], needed: float) -> ClaimVerdict:
+    if any(r.low is not None and r.low >= needed for r in ratios):
+        return "met"
+    return "missed" if all(r.high is not None and r.high < needed for r in ratios) else "undecided"
+
+
+def _pair(review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str) -> tuple[str, str] | None:
+    """Return a hookup of each part with the same medium, which may be the parts themselves in the same place; the same port before another."""
+    mine, theirs = (
+        [n for n in figures if n in review.hookups and key in review.hookups[n].chain] for key in (part, than)
+    )
+    pairs = [(a, b) for a in mine for b in theirs if _alike(review, a, b, part, than)]
+    return min(pairs, key=lambda p: review.hookups[p[0]].chain[0] != review.hookups[p[1]].chain[0], default=None)
+
+
+def _alike(review: Review, one: str, other: str, part: str, than: str) -> bool:
+    """Return whether two hookups are the same but for the two parts, their ports and what lies between."""
+    a, b = review.hookups[one].medium, review.hookups[other].medium
+    return a == b or (a, b) == (part, than)

@@ -1,0 +1,38 @@
+"""Claims against rivals, on the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.judge.rivals import RivalRow
+from ulterion.model.review import Review
+from ulterion.report.screen.console import Cells, bullets, table, verdict
+from ulterion.report.words.columns import show_ratio
+
+
+def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableType]:
+    """Return what became of claims to be so many times as fast as another; nothing without any."""
+    if not rows:
+        return []
+    columns = (("product", "left"), ("claimed", "left"), ("at best", "right"), ("verdict", "left"), ("true on", "left"))
+    body: list[Cells | Text] = []
+    for r in rows:
+        about = f", {r.workload}" if r.workload else ""
+        best = show_ratio(r.best[1].value) if r.best else "–"
+        on = f"{len(r.true_on)} of {r.compared} workloads" if r.compared else ""
+        claim = f"{r.times:g} x {review.label(r.than)}{about}"
+        body.append([Text(review.label(r.part), style="name"), claim, best, verdict(r.verdict), on])
+    told = [f"{review.label(r.part)} against {review.label(r.than)}: {words}" for r in rows if (words := _words(r))]
+    return [Text(""), Text("Times faster", style="head"), table(columns, body), *bullets("On what", told)]
+
+
+def _words(row: RivalRow) -> str:
+    if row.why is not None:
+        return row.why
+    pair = f"'{row.hookups[0]}' against '{row.hookups[1]}'" if row.hookups else ""
+    if row.true_on:
+        return f"{pair}: true for {', '.join(row.true_on)}"
+    return f"{pair}: nearest is {row.best[0]}" if row.best else ""
