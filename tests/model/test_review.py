@@ -67,7 +67,9 @@ class New(FolderCase):
         examples = [line.removeprefix("# ") if line.startswith(("# [", "# ")) and ("=" in line or "# [" in line) else line
                     for line in text.splitlines()]  # fmt: skip
         review = load_review(self.write("review.toml", "\n".join(e for e in examples if not e.startswith("Mark"))))
-        self.assertEqual(sorted(review.hookups), ["direct", "pod"])
+        self.assertEqual(
+            sorted(review.hookups), ["direct", "laptop-left-none", "pod"]
+        )  # two of them serve the plan's cells
 
     def test_is_found_from_any_folder_inside(self) -> None:
         """From the review folder and below it is found; beside it is not."""

@@ -275,4 +275,12 @@ host = ""             # your name for the machine; what it can tell itself is re
 # [hookups.pod]
 # chain = ["laptop:left", "pod", "drive"]
 # target = "/mnt/drive"
+
+# A plan: a whole matrix of them, taken cell by cell by 'ulterion plan run'.  A level 'none' leaves its place in the chain empty.
+# [plan]
+# chain = ["{{port}}", "{{enclosure}}", "drive"]
+# target = "/mnt/drive"
+# [plan.factors]
+# port = ["laptop:left"]
+# enclosure = ["pod", "none"]
 """
