@@ -64,7 +64,7 @@ def effect_words(review: Review, effect: Effect) -> str:
     """Return an effect in a sentence's part: 'driver bulk-only: −14 % (−14 % to −13 %) against uas'."""
     name = f"{effect.factor} {named(review, effect.level)}"
     if effect.ratio is None:
-        return f"{name} against {named(review, effect.against)}: not to be told; {effect.why}"
+        return f"{name} against {named(review, effect.against)}: {effect.why}"
     return f"{name}: {show_change(effect.ratio)} ({interval(effect.low, effect.high)}) against {named(review, effect.against)}"
 
 
