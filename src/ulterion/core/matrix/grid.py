@@ -100,7 +100,7 @@ def shuffled(cells: Sequence[Cell], seed: int) -> list[Cell]:
 def by_cables(cells: Sequence[Cell]) -> list[Cell]:
     """Return cells in an order in which few levels change from one to the next.
 
-    From several beginnings: the nearest unvisited cell next, then stretches turned round as long as that saves a change (G. A. Croes, A method for solving
+    The reflected code, and from several beginnings the nearest unvisited cell next; then stretches turned round as long as that saves a change (G. A. Croes, A method for solving
     traveling-salesman problems, 1958).  A full grid comes out with one change a step.
     """
     return list(_by_cables(tuple(cells)))
@@ -112,7 +112,7 @@ def _by_cables(cells: tuple[Cell, ...]) -> tuple[Cell, ...]:
         return cells
     apart = _changes(cells)
     starts = range(0, len(cells), max(1, len(cells) // MOST_STARTS))
-    orders = [_turned(_nearest(apart, start), apart) for start in starts]
+    orders = [_turned(order, apart) for order in (_reflected(cells), *(_nearest(apart, start) for start in starts))]
     best = min(orders, key=lambda order: int(apart[order[:-1], order[1:]].sum()))
     return tuple(cells[i] for i in best)
 
@@ -120,6 +120,23 @@ def _by_cables(cells: tuple[Cell, ...]) -> tuple[Cell, ...]:
 def changes_between(one: Cell, other: Cell) -> list[str]:
     """Return the factors whose level is another."""
     return [a[0] for a, b in zip(one, other, strict=True) if a != b]
+
+
+def _reflected(cells: Sequence[Cell]) -> list[int]:
+    """Return the order of the reflected code (F. Gray, 1953) of mixed radix: of a full grid it changes one level a step."""
+    levels: dict[str, dict[str, int]] = {}
+    for cell in cells:
+        for factor, level in cell:
+            levels.setdefault(factor, {}).setdefault(level, len(levels[factor]))
+
+    def rank(cell: Cell) -> int:
+        rank = 0
+        for factor, level in cell:
+            count, at = len(levels[factor]), levels[factor][level]
+            rank = rank * count + (count - 1 - at if rank % 2 else at)
+        return rank
+
+    return sorted(range(len(cells)), key=lambda i: rank(cells[i]))
 
 
 def _changes(cells: Sequence[Cell]) -> npt.NDArray[np.int64]:
