@@ -79,7 +79,9 @@ class Demo(PlanCase):
         """Every cell once, none twice; the documents are those of a plan that nobody stopped, byte for byte."""
         self.ulterion("demo", "--plan", "whole")
         whole = {p.name: p.read_bytes() for p in (self.folder / "whole/runs").glob("*.json")}
-        self.assertIn(len(whole), range(38, 42))  # 32 cells, 6 checks, and a second visit where a comparison stayed open
+        self.assertIn(
+            len(whole), range(38, 42)
+        )  # 32 cells, 6 checks, and a second visit where a comparison stayed open
         folder, rng = self.demo_plan("killed"), random.Random(6)
         for _ in range(5):
             process = self.start("plan", "run", cwd=folder)

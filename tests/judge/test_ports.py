@@ -1,0 +1,75 @@
+"""Ports beside each other, and what could not be kept alike: from documents whose facts are known."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+
+from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
+from ulterion.core.chain import Step
+from ulterion.judge.ports import ports
+from ulterion.judge.unlike import unlike
+from ulterion.model.runs.measure import MeasureRun
+
+PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nworkloads = ["sequential read 4 MiB depth 4"]\n[plan.factors]\nport = ["b:usb", "b:fast"]\n'
+
+
+class Ports(FolderCase):
+    def measured(self, hookup: str) -> MeasureRun:
+        return simulate(self.store, hookup, [PEAK_READ], passes=3).run
+
+    def test_who_shares_a_controller(self) -> None:
+        """Two ports behind one controller name each other; on another host, or behind another, they do not."""
+        review = (
+            REVIEW
+            + '[ports."b:other"]\nlink = "USB 10 Gb/s"\n[hookups.third]\nchain = ["b:other", "box", "drive"]\ntarget = "sim:bench.toml"\n'
+        )
+        self.store = self.review(review)
+        run = self.measured("box")
+        shared, alone = (
+            Step("controller", name, title, "xhci_hcd")
+            for name, title in (("0000:00:14.0", "One"), ("0000:05:00.0", "Two"))
+        )
+        made = []
+        for number, (hookup, host, step) in enumerate(
+            (("box", "desk", shared), ("third", "desk", shared), ("direct", "desk", alone), ("third", "tower", shared))
+        ):
+            chain = list(self.store.review.hookup(hookup).chain)
+            target, bench = replace(run.target, steps=(step,)), replace(run.bench, host=host)
+            made.append(
+                run.model_copy(
+                    update={"id": f"bbbb{number}0", "hookup": hookup, "chain": chain, "target": target, "bench": bench}
+                )
+            )
+        rows = {(r.host, r.port): r for r in ports(self.store.review, made[:3])}
+        self.assertEqual((rows["desk", "b:usb"].shares, rows["desk", "b:other"].shares), (("b:other",), ("b:usb",)))
+        self.assertEqual((rows["desk", "b:fast"].shares, rows["desk", "b:fast"].controller), ((), "Two (xhci_hcd)"))
+        apart = {(r.host, r.port): r.shares for r in ports(self.store.review, [made[0], made[3]])}
+        self.assertEqual(set(apart.values()), {()})
+        self.assertAlmostEqual(rows["desk", "b:usb"].best["read"][0].rate / 1e9, 1.0, delta=0.02)
+
+    def test_what_was_not_alike(self) -> None:
+        """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""
+        self.store = self.review(
+            REVIEW.replace('[hookups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
+        )
+        name = next(n for n, h in self.store.review.hookups.items() if h.planned)
+        run = self.measured(name).model_copy(update={"suite": "plan"})
+        warm = replace(run.target, temperature=41.0, filesystem="exfat", filesystem_bytes=100, free_bytes=20)
+        cool = replace(run.target, temperature=29.0, filesystem="ext4", filesystem_bytes=100, free_bytes=90)
+        bench = replace(run.bench, versions={"ulterion": "0.0"})
+        runs = [
+            run.model_copy(update={"target": cool}),
+            run.model_copy(update={"id": "cccc10", "target": warm, "bench": bench}).with_warnings(
+                "not alike: the drive was still at 41 C"
+            ),
+        ]
+        told = " ".join(unlike(self.store.review, runs))
+        for words in ("temperature at the start went from 29 to 41 C", "how full it was went from 10 to 80 %", "file system was not always the same: exfat, ext4",
+                      "version of Ulterion was not always the same", "the drive was still at 41 C"):  # fmt: skip
+            self.assertIn(words, told)
+        self.assertEqual(unlike(self.store.review, [runs[0], runs[0].model_copy(update={"id": "cccc20"})]), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
