@@ -8,10 +8,32 @@ import os
 import tempfile
 import unittest
 from collections.abc import Callable
+from pathlib import Path
 from unittest import mock
 
 from ulterion.conduct import copyrest
+from ulterion.engine.copies import naming
 from ulterion.engine.copies.trimming import trim
+
+
+class Naming(unittest.TestCase):
+    def test_nothing_is_replaced(self) -> None:
+        """A name that is taken is refused, by the kernel's own call and where there is none; else it moves."""
+        for lacking in (False, True):
+            with (
+                tempfile.TemporaryDirectory() as name,
+                mock.patch.object(
+                    naming, "_by_kernel", (lambda old, new: errno.ENOSYS) if lacking else naming._by_kernel
+                ),
+            ):
+                old, new = Path(name) / "old", Path(name) / "new"
+                for path in (old, new):
+                    path.write_text(path.name)
+                with self.assertRaises(FileExistsError):
+                    naming.name_anew(os.fsencode(old), os.fsencode(new))
+                new.unlink()
+                naming.name_anew(os.fsencode(old), os.fsencode(new))
+                self.assertEqual(new.read_text(), "old")
 
 
 class Resting(unittest.TestCase):

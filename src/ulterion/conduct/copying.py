@@ -21,6 +21,7 @@ from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.naming import name_anew
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
 from ulterion.model.runs.header import State
@@ -249,9 +250,12 @@ def _stay(work: _Work) -> None:
     """Move the last copy to where it is to stay; never in the place of anything."""
     for path in work.own.files.iterdir():
         place = work.request.target / path.name
-        if os.path.lexists(place):
-            raise TargetFailed(f"{place} came to be there meanwhile, and nothing is overwritten; the copy was not kept")
-        path.rename(place)
+        try:
+            name_anew(os.fsencode(path), os.fsencode(place))
+        except FileExistsError as error:
+            raise TargetFailed(
+                f"{place} came to be there meanwhile, and nothing is overwritten; the copy was not kept"
+            ) from error
 
 
 def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:
