@@ -53,7 +53,7 @@ class Ports(FolderCase):
         self.store = self.review(
             REVIEW.replace('[hookups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
         )
-        name = next(n for n, h in self.store.review.hookups.items() if h.planned)
+        name = next(n for n, h in self.store.review.hookups.items() if h.levels)
         run = self.measured(name).model_copy(update={"suite": "plan"})
         warm = replace(run.target, temperature=41.0, filesystem="exfat", filesystem_bytes=100, free_bytes=20)
         cool = replace(run.target, temperature=29.0, filesystem="ext4", filesystem_bytes=100, free_bytes=90)

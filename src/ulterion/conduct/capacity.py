@@ -11,6 +11,7 @@ from ulterion.conduct.keeping import open_journal
 from ulterion.conduct.proofmedia import DEVICE, QUICK, READ, CapacityRequest, Medium, medium
 from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.facts import TargetFacts
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import Pulse
 from ulterion.engine.copies.crew import Does
@@ -39,7 +40,6 @@ class _Looked:
     Attributes:
         written: units that are on the medium; `checked` those that were read back, with their `tally`.
         wrote, read: bytes of each second; `write_seconds`, `read_seconds` of all of it.
-        before: seconds of writing and reading in the parts before this one.
     """
 
     tally: Tally = field(default_factory=Tally)
@@ -80,7 +80,7 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
     mine = [s for s in request.review.skims() if s.kind == "capacity" and s.hookup == request.place.hookup]
     for run in reversed(request.review.whole(mine)):
-        if not isinstance(run, CapacityRun) or run.target.serial != found.facts.serial:
+        if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
             continue
         if run.capacity.way != DEVICE or run.capacity.claimed_bytes != found.size:
             continue
@@ -90,6 +90,11 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     raise UsageError(
         f"no proof of {found.facts.path} was cut off while it could go on; leave --resume out to begin one"
     )
+
+
+def _same(one: TargetFacts, other: TargetFacts) -> bool:
+    """Return whether two targets are one device: by the serial number, and where it shows none by its path."""
+    return one.serial == other.serial and (one.serial is not None or one.path == other.path)
 
 
 def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) -> CapacityRun:

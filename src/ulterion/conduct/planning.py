@@ -48,7 +48,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
         if request.steps is not None and taken >= request.steps:
             done.stopped = f"{taken} steps were taken"
             return done
-        each = _seconds_of_step(now)
+        each = now.seconds_each
         spent = max(spent, time.monotonic() - begun)
         if request.seconds is not None and each is not None and spent + each > request.seconds:
             done.stopped = "the time was up"
@@ -85,12 +85,6 @@ def host_of(request: PlanRequest) -> str | None:
     if request.host is not None:
         return request.host
     return request.review.review.bench.host or facts.bench_facts({}, None).host
-
-
-def _seconds_of_step(now: Planned) -> float | None:
-    """Return what a step takes, by those before it."""
-    measured = sum(len(c.runs) for c in now.cells) + sum(c.run is not None for c in now.checks)
-    return now.seconds_done / measured if measured else None
 
 
 @contextmanager

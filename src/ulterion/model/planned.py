@@ -78,6 +78,7 @@ class Planned:
     Attributes:
         cells: in the order in which they are to be done.
         checks: of the direct hookups.
+        seconds_each: what a step takes, by those so far (their median), None before the first.
         seconds_done: what runs took so far; `seconds_left` what the open cells and checks will take, None before anything was measured.
         changes: of levels, over all steps between cells that are open.
         next: what to do next on this host, None where nothing is open.
@@ -85,6 +86,7 @@ class Planned:
 
     cells: tuple[PlannedCell, ...]
     checks: tuple[Check, ...]
+    seconds_each: float | None
     seconds_done: float
     seconds_left: float | None
     changes: int
@@ -159,7 +161,8 @@ def planned(
     due = [c.cell for c in cells if c.state == "open"]
     changes = sum(len(changes_between(a, b)) for a, b in itertools.pairwise(due))
     step = _next(plan, cells, checks, visits, leaving)
-    return Planned(cells, checks, sum(took), median(took) * left if took else None, changes, step)
+    each = median(took) if took else None
+    return Planned(cells, checks, each, sum(took), None if each is None else each * left, changes, step)
 
 
 def _seconds(run: MeasureRun) -> float:

@@ -56,7 +56,6 @@ class Hookup(Written):
     direct: bool = Field(False, description="the baseline for this medium")
     expect: Expect | None = None
     levels: dict[str, str] = Field({}, description="its levels of a plan's factors, where the chain does not name them")
-    planned: bool = Field(False, exclude=True, description="whether the plan made it")
     note: str = ""
 
     @property
@@ -174,7 +173,7 @@ def _with_cells(review: Review, path: Path) -> Review:
                 )
             target = filled(plan.target, cell) if plan.target is not None else None
             expect = expected(plan, cell)
-            made[name] = Hookup(chain=chain, target=target, expect=expect, levels=dict(cell), planned=True)
+            made[name] = Hookup(chain=chain, target=target, expect=expect, levels=dict(cell))
         else:
             made[name] = made[name].model_copy(update={"levels": dict(cell)})
     return review.model_copy(update={"hookups": made})
