@@ -39,6 +39,7 @@ class Examples(unittest.TestCase):
         """A card of 250 MB/s into it takes what the card takes; ten files of 2 s each and the reading back come on top."""
         told = work(100e9, [READER, CACHED], files=10, per_file=2.0, check=End("pod", 1e9, 0.01))
         self.assertAlmostEqual(told.seconds, 400 + 20 + 100)
+        self.assertEqual(work(1e9, [READER, End("new", 1e9, 0.01)]).beyond, 1e9)  # of the one end nothing long is known
         self.assertEqual((told.files, told.check, [p.why for p in told.parts]), (20, 100, ["card: its own rate"]))
 
     @given(

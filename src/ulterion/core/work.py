@@ -125,8 +125,7 @@ def work(
     rng = np.random.default_rng(seed)
     drawn = np.array([_drawn(size, ends, check, extra, rng) for _ in range(DRAWS)])
     low, high = np.quantile(drawn, [(1 - LEVEL) / 2, (1 + LEVEL) / 2])
-    seen = [e.long for e in ends if e.long is not None]
-    beyond = max(0.0, size - min(seen)) if seen else size
+    beyond = max(0.0, size - min(e.long or 0.0 for e in ends))
     return Work(middle, float(min(low, middle)), float(max(high, middle)), tuple(parts), extra, again, beyond)
 
 

@@ -28,7 +28,7 @@ class Row:
     """A piece of work on a hookup.
 
     Attributes:
-        hookup: which; None of a transfer between two, whose names stand in `between`.
+        hookup: which, or both of a transfer between two.
         work: how long it takes, None where nothing was measured for it; then `why`.
         naive: seconds by the best rate alone.
         runs: ids of the runs it rests on.
