@@ -221,6 +221,13 @@ def show_rate(bytes_per_second: float, unit: str = "MB/s", *, with_unit: bool = 
     return f"{number} {unit}" if with_unit else number
 
 
+def show_bit_rate(bytes_per_second: float) -> str:
+    """Show a rate given in bytes per second in bits, as networks are sold: '95 Mb/s', '2.5 Gb/s'."""
+    bits = bytes_per_second * 8
+    scale, prefix = next(((n, p) for n, p in ((1e9, "G"), (1e6, "M"), (1e3, "k")) if bits >= n), (1.0, ""))
+    return f"{bits / scale:.6g} {prefix}b/s"
+
+
 def _scaled(value: float, table: dict[str, int]) -> str:
     prefix = max((p for p in table if table[p] <= max(value, 1)), key=lambda p: table[p], default="")
     return f"{significant(value / table.get(prefix, 1))} {prefix}B"

@@ -11,10 +11,11 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal
 
 from ulterion.core.errors import UsageError, nearest
-from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_block
+from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_bit_rate, show_block
 
-Direction = Literal["read", "write", "mixed"]
-Pattern = Literal["sequential", "random"]
+Direction = Literal["read", "write", "mixed", "send", "receive", "both"]
+Pattern = Literal["sequential", "random", "streams", "messages", "datagrams"]
+WAYS = {"receive": "read", "send": "write"}  # of the network, beside those of a drive
 DEEPEST = 1024  # requests in flight; no device's queue pays for more, and each holds a buffer
 LARGEST_BLOCK = 64 * 2**20
 SMALLEST_BLOCK = 512
@@ -45,10 +46,10 @@ class Workload:
 
     Attributes:
         name: short name within its suite, or the canonical text.
-        direction: read, write or mixed.
-        pattern: sequential or random.
-        block_bytes: bytes of one request.
-        depth: requests in flight.
+        direction: read, write or mixed; over a network send, receive or both (see `ulterion.core.network`).
+        pattern: sequential or random; over a network streams, messages or datagrams.
+        block_bytes: bytes of one request, message or datagram.
+        depth: requests in flight; of streams how many there are at once.
         seconds: length of a pass, or None for the run's setting.
         span_bytes: stretch of the medium it covers, or None for the run's setting.
         why: one sentence on why a reviewer wants it.
@@ -56,6 +57,7 @@ class Workload:
         origin_bytes: where its stretch of the medium begins.
         place: (k, n) when it covers the k-th of n equal places of the medium, else None.
         company: number of targets it ran on at once, itself included; 1 when alone.
+        pace: bytes per second at which datagrams are sent, else None.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -72,10 +74,13 @@ class Workload:
     origin_bytes: int = 0
     place: tuple[int, int] | None = None
     company: int = 1
+    pace: float | None = None
 
     @property
     def text(self) -> str:
         """The canonical words, without length and span."""
+        if self.is_network:
+            return self._network_text()
         share = f" {self.write_share * 100:g} % writes" if self.write_share is not None else ""
         place = f" place {self.place[0]} of {self.place[1]}" if self.place is not None else ""
         company = f" together {self.company}" if self.company > 1 else ""
@@ -83,10 +88,36 @@ class Workload:
             f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{company}"
         )
 
+    def _network_text(self) -> str:
+        block = show_block(self.block_bytes) if self.block_bytes % 1024 == 0 else f"{self.block_bytes} B"
+        company = f" together {self.company}" if self.company > 1 else ""
+        if self.pattern == "messages":
+            return f"messages {block}{company}"
+        if self.pattern == "datagrams":
+            return f"{self.direction} datagrams {block} at {show_bit_rate(self.pace or 0.0)}{company}"
+        return f"{self.direction} {block} streams {self.depth}{company}"
+
+    @property
+    def is_network(self) -> bool:
+        """Whether it goes over a network, and not to a medium."""
+        return self.pattern in ("streams", "messages", "datagrams")
+
+    @property
+    def way(self) -> str:
+        """Its direction as for a drive: what is received is read, what is sent is written."""
+        return WAYS.get(self.direction, self.direction)
+
+    @property
+    def manner(self) -> str:
+        """Its pattern as for a drive: a stream is in order, single messages wait as single requests do; datagrams are neither."""
+        return {"streams": "sequential", "messages": "random"}.get(self.pattern, self.pattern)
+
     @property
     def is_large(self) -> bool:
         """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
-        return self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
+        return self.pattern == "streams" or (
+            self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
+        )
 
     @property
     def writes(self) -> float:

@@ -1,0 +1,203 @@
+"""One pass over a network as both ends agree on it: what is moved, in which direction, and what a result says in a frame."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, dataclass, replace
+from functools import partial
+from typing import Any, Literal
+
+import numpy as np
+
+from ulterion.core.histogram import BUCKETS, LatencyHistogram
+from ulterion.core.network import LEAST_DATAGRAM, MOST_BLOCK, MOST_DATAGRAM, MOST_STREAMS, Datagrams
+from ulterion.core.workload import Workload
+from ulterion.engine.network.datagrams import Arrived, expected
+from ulterion.engine.network.frames import ProtocolError, number_of
+from ulterion.engine.network.streams import RAMP, Counted, Sent, Window
+
+LONGEST = 3600.0  # seconds of one pass
+LONGEST_STALL = 120.0
+MOST_DATAGRAMS = 2**27  # of one pass; a byte is held for each
+Kind = Literal["streams", "messages", "datagrams"]
+
+
+@dataclass(frozen=True)
+class Order:
+    """What a bench asks its peer for.
+
+    Attributes:
+        kind, direction: streams, messages or datagrams; seen from the bench send, receive or both.
+        block: bytes of a block, a message or a datagram.
+        streams: how many in each direction.
+        window: when bytes count.
+        pace: bytes per second, of datagrams.
+    """
+
+    kind: Kind
+    direction: str
+    block: int
+    streams: int
+    window: Window
+    pace: float | None = None
+
+    @classmethod
+    def of(cls, workload: Workload, stall: float) -> Order:
+        """Return the order that a settled workload needs."""
+        ramp = RAMP if workload.pattern == "streams" else 0.0
+        window = Window(workload.seconds or 1.0, ramp, min(stall, LONGEST_STALL))
+        kind: Kind = "streams" if workload.pattern not in ("messages", "datagrams") else workload.pattern  # type: ignore[assignment]
+        return cls(kind, workload.direction, workload.block_bytes, workload.depth, window, workload.pace)
+
+    def to_frame(self) -> dict[str, Any]:
+        """Return it as it is sent."""
+        return {"do": "pass", **asdict(self)}
+
+    @classmethod
+    def read(cls, frame: dict[str, Any]) -> Order:
+        """Read what was sent; raise ProtocolError for what is not served."""
+        kind, direction, window = frame.get("kind"), frame.get("direction"), frame.get("window")
+        if kind not in ("streams", "messages", "datagrams") or direction not in ("send", "receive", "both"):
+            raise ProtocolError("an order for something that is not served")
+        if not isinstance(window, dict):
+            raise ProtocolError("an order without a window")
+        limits = (LEAST_DATAGRAM, MOST_DATAGRAM) if kind == "datagrams" else (1, MOST_BLOCK)
+        block = int(number_of(frame, "block", limits[1], limits[0]))
+        seconds = Window(
+            number_of(window, "seconds", LONGEST, 0.01),
+            number_of(window, "ramp", 10.0),
+            number_of(window, "stall", LONGEST_STALL, 0.5),
+        )
+        pace = number_of(frame, "pace", 1e11, 1.0) if kind == "datagrams" else None
+        if pace is not None and (direction == "both" or expected(pace, seconds.seconds, block) > MOST_DATAGRAMS):
+            raise ProtocolError("an order for more datagrams than are counted")
+        return cls(kind, direction, block, int(number_of(frame, "streams", MOST_STREAMS, 1)), seconds, pace)
+
+    @property
+    def connections(self) -> int:
+        """How many data connections it takes."""
+        if self.kind == "datagrams":
+            return 0
+        return self.streams * (2 if self.direction == "both" and self.kind == "streams" else 1)
+
+    def is_received(self, number: int) -> bool:
+        """Return whether the bench receives on a connection: on the first of them, where it does both."""
+        return self.direction == "receive" or (self.direction == "both" and number < self.streams)
+
+
+@dataclass
+class Outcome:
+    """What one end of a pass knows: what it counted, what it sent, and of datagrams how many were sent or what came."""
+
+    counted: dict[int, Counted]
+    sent: dict[int, Sent]
+    arrived: Arrived | None = None
+    datagrams_sent: int | None = None
+    problem: str | None = None
+
+    @property
+    def problems(self) -> list[str]:
+        """What went wrong, each once."""
+        every = [self.problem, *(c.problem for c in self.counted.values()), *(s.problem for s in self.sent.values())]
+        return list(dict.fromkeys(p for p in every if p))
+
+
+def to_frame(outcome: Outcome) -> dict[str, Any]:
+    """Return an outcome as it is sent."""
+    frame: dict[str, Any] = {
+        "counted": [_counted_frame(n, c) for n, c in _gathered(outcome.counted).items()],
+        "sent": [{"number": n, "bytes": s.bytes, "retransmits": s.retransmits} for n, s in outcome.sent.items()],
+        "problems": outcome.problems,
+        "datagrams_sent": outcome.datagrams_sent,
+    }
+    if outcome.arrived is not None:
+        frame["arrived"] = asdict(outcome.arrived)
+    return {"result": frame}
+
+
+def _gathered(counted: dict[int, Counted]) -> dict[int, Counted]:
+    """Return streams with series and gaps of all in the first of them: of each they would not fit into a frame."""
+    made = {n: replace(c, series=[], gaps=LatencyHistogram()) for n, c in counted.items()}
+    for first in list(made)[:1]:
+        made[first].series = merged_series([c.series for c in counted.values()])
+        for one in counted.values():
+            made[first].gaps.merge(one.gaps)
+    return made
+
+
+def _counted_frame(number: int, counted: Counted) -> dict[str, Any]:
+    gaps = counted.gaps
+    return {
+        "number": number,
+        "bytes": counted.bytes,
+        "seconds": counted.seconds,
+        "arrivals": counted.arrivals,
+        "series": _thinned(counted.series),
+        "gaps": gaps.pairs(),
+        "extremes": [gaps.least_ns / 1e9, gaps.greatest_ns / 1e9, gaps.mean] if gaps.total else [],
+    }
+
+
+def _thinned(series: Sequence[int], most: int = 4000) -> list[int]:
+    """Return a series with so few intervals that it fits into a frame."""
+    step = -(-len(series) // most) or 1
+    return [sum(series[i : i + step]) for i in range(0, len(series), step)]
+
+
+def from_frame(frame: dict[str, Any]) -> Outcome:
+    """Read an outcome that was sent; raise ProtocolError for what cannot be one."""
+    result = frame.get("result")
+    try:
+        assert isinstance(result, dict)
+        counted = {int(c["number"]): _read_counted(c) for c in result["counted"]}
+        sent = {
+            int(s["number"]): Sent(int(s["bytes"]), None if s["retransmits"] is None else int(s["retransmits"]))
+            for s in result["sent"]
+        }
+        arrived = _read_arrived(result["arrived"]) if "arrived" in result else None
+        told = result["datagrams_sent"]
+        problems = "; ".join(str(p)[:200] for p in result["problems"]) or None
+        return Outcome(counted, sent, arrived, None if told is None else int(told), problems)
+    except (AssertionError, KeyError, TypeError, ValueError, IndexError, OverflowError) as error:
+        raise ProtocolError("a result that does not hold together") from error
+
+
+def _read_counted(data: dict[str, Any]) -> Counted:
+    gaps = LatencyHistogram()
+    if data["extremes"]:
+        pairs = [(int(b), int(n)) for b, n in data["gaps"] if 0 <= int(b) < BUCKETS]
+        gaps = LatencyHistogram.from_pairs(pairs, *(float(e) for e in data["extremes"]))
+    series = [int(b) for b in data["series"]]
+    return Counted(int(data["bytes"]), float(data["seconds"]), int(data["arrivals"]), gaps, series)
+
+
+def _read_arrived(data: dict[str, Any]) -> Arrived:
+    counts = Datagrams(**data["counts"])
+    return Arrived(int(data["bytes"]), float(data["seconds"]), [int(b) for b in data["series"]], counts)
+
+
+def at_once(jobs: Sequence[Callable[[], None]], watch: Callable[[], None] | None = None) -> None:
+    """Run jobs in a thread each, all begun together; `watch` is called ten times a second meanwhile."""
+    gate = threading.Barrier(len(jobs))
+    threads = [threading.Thread(target=partial(_gated, gate, job), daemon=True) for job in jobs]
+    for thread in threads:
+        thread.start()
+    while any(t.is_alive() for t in threads):
+        next(t for t in threads if t.is_alive()).join(0.1)
+        if watch is not None:
+            watch()
+
+
+def _gated(gate: threading.Barrier, job: Callable[[], None]) -> None:
+    gate.wait()
+    job()
+
+
+def merged_series(series: Sequence[Sequence[int]]) -> list[int]:
+    """Return the sum of several series of the same intervals."""
+    length = max((len(s) for s in series), default=0)
+    total = np.zeros(length, dtype=np.int64)
+    for one in series:
+        total[: len(one)] += np.asarray(one, dtype=np.int64)
+    return [int(v) for v in total]

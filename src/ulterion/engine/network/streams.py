@@ -1,0 +1,240 @@
+"""One TCP stream, sent or received.  The receiving end counts, by its own clock, and says when it is enough by closing."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import struct
+import threading
+import time
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ulterion.core.histogram import LatencyHistogram
+
+RAMP = 0.3  # seconds at the start that are not counted: TCP finds its rate (slow start, RFC 5681)
+INTERVAL = 0.1  # seconds of one interval of the series
+RECEIVE = 2**20  # bytes that are asked for at once
+_TOTAL_RETRANS = 100  # offset of tcpi_total_retrans in struct tcp_info (linux/tcp.h)
+_GAPS = 4096  # gaps between arrivals that are kept before they are counted
+
+
+@dataclass
+class Counted:
+    """What one stream's receiver counted in its window.
+
+    Attributes:
+        bytes, seconds: from the last arrival before the window to the last within it.
+        arrivals: how often bytes came.
+        gaps: histogram of the seconds between arrivals.
+        series: bytes by interval of the window.
+        problem: why it ended before its time, or None.
+    """
+
+    bytes: int = 0
+    seconds: float = 0.0
+    arrivals: int = 0
+    gaps: LatencyHistogram = field(default_factory=LatencyHistogram)
+    series: list[int] = field(default_factory=list)
+    problem: str | None = None
+
+    @property
+    def rate(self) -> float:
+        """Bytes per second."""
+        return self.bytes / self.seconds if self.seconds > 0 else 0.0
+
+
+@dataclass
+class Sent:
+    """What one stream's sender knows: bytes it handed over, segments that TCP sent again (None: not said), and its problem."""
+
+    bytes: int = 0
+    retransmits: int | None = None
+    problem: str | None = None
+
+
+@dataclass(frozen=True)
+class Window:
+    """When bytes count: `seconds` long, after the first `ramp` seconds; `stall` seconds without any end it."""
+
+    seconds: float
+    ramp: float = RAMP
+    stall: float = 30.0
+
+    @property
+    def longest(self) -> float:
+        """Seconds after which a sender gives up waiting for the receiver to say that it is enough."""
+        return self.ramp + self.seconds + self.stall
+
+
+class Meter:
+    """Bytes so far of several streams, for whoever looks on; and the order to stop."""
+
+    def __init__(self) -> None:
+        self.moved: dict[int, int] = {}
+        self.stop = threading.Event()
+
+    @property
+    def total(self) -> int:
+        """Bytes so far."""
+        return sum(self.moved.values())
+
+
+def patient(sock: socket.socket, seconds: float) -> None:
+    """Let calls wait so long in the kernel itself: a time limit of Python's costs a further call each time."""
+    sock.settimeout(None)
+    limit = struct.pack("ll", int(seconds), int(seconds % 1 * 1e6))
+    for option in (socket.SO_RCVTIMEO, socket.SO_SNDTIMEO):
+        sock.setsockopt(socket.SOL_SOCKET, option, limit)
+
+
+def receive(sock: socket.socket, window: Window, meter: Meter, number: int) -> Counted:
+    """Take in what comes until the window is over, then close, which tells the sender."""
+    counted, room = Counted(series=[0] * max(round(window.seconds / INTERVAL), 1)), memoryview(bytearray(RECEIVE))
+    patient(sock, window.stall)
+    try:
+        _take_in(sock, window, meter, number, counted, room)
+    except (TimeoutError, BlockingIOError):
+        counted.problem = f"no byte came for {window.stall:g} s"
+    except OSError as error:
+        counted.problem = f"the connection broke: {error.strerror or error}"
+    finally:
+        _close_at_once(sock)
+    return counted
+
+
+def _take_in(
+    sock: socket.socket, window: Window, meter: Meter, number: int, counted: Counted, room: memoryview
+) -> None:
+    now, take = time.perf_counter, sock.recv_into
+    start = now() + window.ramp
+    end, total, moved, first, last = start + window.seconds, 0, meter.moved, 0.0, 0.0
+    last = now()
+    gaps: list[float] = []
+    series, scale = counted.series, len(counted.series) / window.seconds
+    while True:
+        count = take(room)
+        at = now()
+        if not count:
+            counted.problem = "the other end closed before the time was up"
+            break
+        if at > end or meter.stop.is_set():
+            break
+        total += count
+        moved[number] = total
+        if first:
+            counted.bytes += count
+            counted.arrivals += 1
+            series[min(int((at - start) * scale), len(series) - 1)] += count
+            gaps.append(at - last)
+            if len(gaps) >= _GAPS:
+                counted.gaps.add(np.asarray(gaps) * 1e9)
+                gaps.clear()
+        elif at >= start:
+            first = at
+        last = at
+    counted.gaps.add(np.asarray(gaps) * 1e9)
+    counted.seconds = last - first if first else 0.0
+
+
+def _close_at_once(sock: socket.socket) -> None:
+    """Close without waiting for what is under way."""
+    with contextlib.suppress(OSError):
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+    sock.close()
+
+
+def send(sock: socket.socket, block: bytes, window: Window, meter: Meter, number: int, *, told: bool) -> Sent:
+    """Send blocks until the receiver closes; `told` says whether the meter hears of it.  An end before its time is a problem."""
+    sent, begun = Sent(), time.perf_counter()
+    least, most = begun + window.ramp + window.seconds * 0.9, begun + window.longest
+    patient(sock, window.stall)
+    look = begun
+    try:
+        while not meter.stop.is_set():
+            sent.bytes += sock.send(block)
+            now = time.perf_counter()
+            if now >= look:
+                look = now + INTERVAL
+                sent.retransmits = _retransmits(sock)
+                if told:
+                    meter.moved[number] = sent.bytes
+            if now > most:
+                sent.problem = "the other end did not say that it was enough"
+                break
+    except (TimeoutError, BlockingIOError):
+        sent.problem = f"the other end took no byte for {window.stall:g} s"
+    except OSError as error:
+        if time.perf_counter() < least and not meter.stop.is_set():
+            sent.problem = f"the connection broke: {error.strerror or error}"
+    finally:
+        sock.close()
+    return sent
+
+
+def _retransmits(sock: socket.socket) -> int | None:
+    """Return how many segments were sent again, None where the system does not say."""
+    if not hasattr(socket, "TCP_INFO"):
+        return None
+    try:
+        info = sock.getsockopt(socket.IPPROTO_TCP, socket.TCP_INFO, _TOTAL_RETRANS + 4)
+    except OSError:
+        return None
+    return struct.unpack_from("=I", info, _TOTAL_RETRANS)[0] if len(info) >= _TOTAL_RETRANS + 4 else None
+
+
+def echo(sock: socket.socket, block: int, window: Window) -> None:
+    """Answer every message of `block` bytes with the same, until the other end closes."""
+    patient(sock, window.stall)
+    room = memoryview(bytearray(block))
+    with contextlib.suppress(OSError):
+        while _fill(sock, room):
+            sock.sendall(room)
+    sock.close()
+
+
+def ask(sock: socket.socket, block: int, window: Window, meter: Meter) -> Counted:
+    """Send messages of `block` bytes, each once the one before is answered; the gaps are the round trips."""
+    message, room = bytes(block), memoryview(bytearray(block))
+    counted = Counted(series=[0] * max(round(window.seconds / INTERVAL), 1))
+    patient(sock, window.stall)
+    trips: list[float] = []
+    now, start = time.perf_counter, time.perf_counter()
+    end, scale = start + window.seconds, len(counted.series) / window.seconds
+    try:
+        begun = start
+        while begun < end and not meter.stop.is_set():
+            sock.sendall(message)
+            if not _fill(sock, room):
+                counted.problem = "the other end closed before the time was up"
+                break
+            at = now()
+            trips.append(at - begun)
+            counted.arrivals += 1
+            counted.series[min(int((at - start) * scale), len(counted.series) - 1)] += block
+            meter.moved[0] = counted.arrivals * block
+            if len(trips) >= _GAPS:
+                counted.gaps.add(np.asarray(trips) * 1e9)
+                trips.clear()
+            counted.seconds, begun = at - start, now()
+    except (TimeoutError, BlockingIOError):
+        counted.problem = f"no answer came for {window.stall:g} s"
+    except OSError as error:
+        counted.problem = f"the connection broke: {error.strerror or error}"
+    finally:
+        sock.close()
+    counted.gaps.add(np.asarray(trips) * 1e9)
+    counted.bytes = counted.arrivals * block
+    return counted
+
+
+def _fill(sock: socket.socket, room: memoryview) -> bool:
+    """Fill a buffer; return False where the other end closed."""
+    at = 0
+    while at < len(room):
+        count = sock.recv_into(room[at:])
+        if not count:
+            return False
+        at += count
+    return True
