@@ -131,7 +131,9 @@ def _counted_frame(number: int, counted: Counted) -> dict[str, Any]:
     return {
         "number": number,
         "bytes": counted.bytes,
-        "seconds": counted.seconds,
+        "opening": counted.opening,
+        "first": counted.first,
+        "last": counted.last,
         "arrivals": counted.arrivals,
         "series": _thinned(counted.series),
         "gaps": gaps.pairs(),
@@ -169,7 +171,8 @@ def _read_counted(data: dict[str, Any]) -> Counted:
         pairs = [(int(b), int(n)) for b, n in data["gaps"] if 0 <= int(b) < BUCKETS]
         gaps = LatencyHistogram.from_pairs(pairs, *(float(e) for e in data["extremes"]))
     series = [int(b) for b in data["series"]]
-    return Counted(int(data["bytes"]), float(data["seconds"]), int(data["arrivals"]), gaps, series)
+    times = float(data["first"]), float(data["last"])
+    return Counted(int(data["bytes"]), int(data["opening"]), *times, int(data["arrivals"]), gaps, series)
 
 
 def _read_arrived(data: dict[str, Any]) -> Arrived:

@@ -7,6 +7,7 @@ import socket
 import struct
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,7 +18,9 @@ RAMP = 0.3  # seconds at the start that are not counted: TCP finds its rate (slo
 INTERVAL = 0.1  # seconds of one interval of the series
 RECEIVE = 2**20  # bytes that are asked for at once
 _TOTAL_RETRANS = 100  # offset of tcpi_total_retrans in struct tcp_info (linux/tcp.h)
-_GAPS = 4096  # gaps between arrivals that are kept before they are counted
+LOOK = 0.02  # seconds between two looks at what came
+WAKE, MOST_WAKE = 100e-6, 2**18  # seconds of bytes that a receiver is woken for, and bytes at most
+_GAPS = 4096  # round trips that are kept before they are counted
 
 
 @dataclass
@@ -25,7 +28,8 @@ class Counted:
     """What one stream's receiver counted in its window.
 
     Attributes:
-        bytes, seconds: from the last arrival before the window to the last within it.
+        bytes: that came after the first arrival in its window; `opening` those of that arrival itself.
+        first, last: when the first arrival and the last were, by this machine's clock.
         arrivals: how often bytes came.
         gaps: histogram of the seconds between arrivals.
         series: bytes by interval of the window.
@@ -33,16 +37,31 @@ class Counted:
     """
 
     bytes: int = 0
-    seconds: float = 0.0
+    opening: int = 0
+    first: float = 0.0
+    last: float = 0.0
     arrivals: int = 0
     gaps: LatencyHistogram = field(default_factory=LatencyHistogram)
     series: list[int] = field(default_factory=list)
     problem: str | None = None
 
     @property
-    def rate(self) -> float:
-        """Bytes per second."""
-        return self.bytes / self.seconds if self.seconds > 0 else 0.0
+    def seconds(self) -> float:
+        """From its first arrival to its last."""
+        return self.last - self.first
+
+
+def joined(streams: Sequence[Counted]) -> tuple[int, float]:
+    """Return the bytes and seconds of several streams of one machine, taken for one: from the first arrival of any to the last.
+
+    Adding up the streams' own rates would leave out the time that one of them stood still at its ends.
+    """
+    busy = [s for s in streams if s.first]
+    if not busy:
+        return 0, 0.0
+    earliest = min(busy, key=lambda s: s.first)
+    count = sum(s.bytes + s.opening for s in busy) - earliest.opening
+    return count, max(s.last for s in busy) - earliest.first
 
 
 @dataclass
@@ -107,35 +126,50 @@ def receive(sock: socket.socket, window: Window, meter: Meter, number: int) -> C
 def _take_in(
     sock: socket.socket, window: Window, meter: Meter, number: int, counted: Counted, room: memoryview
 ) -> None:
-    now, take = time.perf_counter, sock.recv_into
-    start = now() + window.ramp
-    end, total, moved, first, last = start + window.seconds, 0, meter.moved, 0.0, 0.0
-    last = now()
+    now, take, stopped = time.perf_counter, sock.recv_into, meter.stop.is_set
+    last = begun = now()
+    start, end = begun + window.ramp, begun + window.ramp + window.seconds
+    first, total, before, before_window, look = 0.0, 0, 0, 0, start - window.ramp / 2
     gaps: list[float] = []
     series, scale = counted.series, len(counted.series) / window.seconds
-    while True:
-        count = take(room)
+    while count := take(room):
         at = now()
-        if not count:
-            counted.problem = "the other end closed before the time was up"
-            break
-        if at > end or meter.stop.is_set():
+        if at > end:
             break
         total += count
-        moved[number] = total
-        if first:
-            counted.bytes += count
-            counted.arrivals += 1
-            series[min(int((at - start) * scale), len(series) - 1)] += count
-            gaps.append(at - last)
-            if len(gaps) >= _GAPS:
-                counted.gaps.add(np.asarray(gaps) * 1e9)
-                gaps.clear()
-        elif at >= start:
-            first = at
+        gaps.append(at - last)
         last = at
+        if at < look:
+            continue
+        # what costs time is done once in a while: at high rates a thousand arrivals come in between
+        if not first and at < start:
+            _wake_less_often(sock, total / (at - begun))
+            look = start
+            continue
+        if not first:
+            first, before_window, gaps, counted.opening = at, total, [], count
+        else:
+            series[min(int((at - start) * scale), len(series) - 1)] += total - before
+        before, look = total, at + LOOK
+        meter.moved[number] = total
+        counted.arrivals += len(gaps)
+        counted.gaps.add(np.asarray(gaps) * 1e9)
+        gaps = []
+        if stopped():
+            return
+    else:
+        counted.problem = "the other end closed before the time was up"
+    counted.arrivals += len(gaps)
     counted.gaps.add(np.asarray(gaps) * 1e9)
-    counted.seconds = last - first if first else 0.0
+    series[-1] += total - before
+    if first:
+        counted.bytes, counted.first, counted.last = total - before_window, first, last
+
+
+def _wake_less_often(sock: socket.socket, rate: float) -> None:
+    """Let the system wake this end once in about so many microseconds, not for every packet: at high rates waking is what costs."""
+    with contextlib.suppress(OSError):
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVLOWAT, max(1, min(int(rate * WAKE), MOST_WAKE)))
 
 
 def _close_at_once(sock: socket.socket) -> None:
@@ -147,20 +181,23 @@ def _close_at_once(sock: socket.socket) -> None:
 
 def send(sock: socket.socket, block: bytes, window: Window, meter: Meter, number: int, *, told: bool) -> Sent:
     """Send blocks until the receiver closes; `told` says whether the meter hears of it.  An end before its time is a problem."""
-    sent, begun = Sent(), time.perf_counter()
+    sent, now, give, total = Sent(), time.perf_counter, sock.send, 0
+    begun = look = now()
     least, most = begun + window.ramp + window.seconds * 0.9, begun + window.longest
     patient(sock, window.stall)
-    look = begun
     try:
-        while not meter.stop.is_set():
-            sent.bytes += sock.send(block)
-            now = time.perf_counter()
-            if now >= look:
-                look = now + INTERVAL
-                sent.retransmits = _retransmits(sock)
-                if told:
-                    meter.moved[number] = sent.bytes
-            if now > most:
+        while True:
+            total += give(block)
+            at = now()
+            if at < look:
+                continue
+            look, sent.bytes = at + INTERVAL, total
+            sent.retransmits = _retransmits(sock)
+            if told:
+                meter.moved[number] = total
+            if meter.stop.is_set():
+                break
+            if at > most:
                 sent.problem = "the other end did not say that it was enough"
                 break
     except (TimeoutError, BlockingIOError):
@@ -170,6 +207,7 @@ def send(sock: socket.socket, block: bytes, window: Window, meter: Meter, number
             sent.problem = f"the connection broke: {error.strerror or error}"
     finally:
         sock.close()
+    sent.bytes = total
     return sent
 
 
@@ -217,7 +255,7 @@ def ask(sock: socket.socket, block: int, window: Window, meter: Meter) -> Counte
             if len(trips) >= _GAPS:
                 counted.gaps.add(np.asarray(trips) * 1e9)
                 trips.clear()
-            counted.seconds, begun = at - start, now()
+            counted.first, counted.last, begun = start, at, now()
     except (TimeoutError, BlockingIOError):
         counted.problem = f"no answer came for {window.stall:g} s"
     except OSError as error:
