@@ -59,8 +59,8 @@ class Review:
                 "seconds": one.seconds,
                 "MB_per_s": one.rate / 1e6,
                 "requests": one.requests,
-                "latency_p50_s": one.latency.p50,
-                "latency_p99_s": one.latency.p99,
+                "latency_p50_s": one.latency.p50 if one.latency else None,
+                "latency_p99_s": one.latency.p99 if one.latency else None,
                 "state": run.state.name,
             }
             for run in self.runs

@@ -31,6 +31,7 @@ COMMANDS = {
     "claims": "measured against advertised",
     "estimate": "what it means: time of work, recordings, units, money",
     "plan": "the matrix still to run: shown, run, and what it shows (effects, ranks)",
+    "peer": "the other end of a network: listens for one bench, for a limited time",
     "demo": "the full worked example on the simulated bench",
 }
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."

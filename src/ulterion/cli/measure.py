@@ -84,13 +84,19 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     from ulterion.conduct.requests import Access, MeasureRequest
     from ulterion.core.errors import UsageError
 
-    if arguments.target is None and arguments.hookup is None:
-        raise UsageError("nothing to measure: name a folder on the drive, or a hookup of the review with --hookup")
-    suite, workloads = workloads_of(arguments)
+    if arguments.target is not None and arguments.network is not None:
+        raise UsageError("TARGET and --network exclude each other; with --together: --network HOST --together TARGET")
+    target = f"net:{arguments.network}" if arguments.network is not None else arguments.target
+    if target is None and arguments.hookup is None:
+        raise UsageError(
+            "nothing to measure: name a folder on the drive, a hookup of the review with --hookup, or a peer with --network"
+        )
     review = review_for(arguments, env.folder, env.tell)
+    place = Place(review, env.folder, target, arguments.hookup)
+    suite, workloads = workloads_of(arguments, network=place.over_network)
     waited = wait_if_asked(arguments, review, env.notice)
     return MeasureRequest(
-        place=Place(review, env.folder, arguments.target, arguments.hookup),
+        place=place,
         suite=suite,
         workloads=workloads,
         passes=arguments.passes or DEFAULT_PASSES,
@@ -103,6 +109,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
             overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
             accept=arguments.accept,
             waited=waited,
+            word=arguments.word,
         ),
         extras=extras_of(arguments),
     )

@@ -31,6 +31,7 @@ def add(parser: argparse.ArgumentParser) -> None:
         "(default: the hookup's)",
     )
     parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
+    options.add_network(parser)
     options.add_review(parser)
     options.add_hookup_checks(parser)
     _add_what(parser.add_argument_group("what to run"))
@@ -148,10 +149,12 @@ def _add_rests(group: argparse._ArgumentGroup) -> None:
     options.add_stall(group)
 
 
-def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
-    """Return the name of the suite and the workloads asked for; raise UsageError."""
+def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tuple[str, list[Workload]]:
+    """Return the name of the suite and the workloads asked for, of a drive or of a network; raise UsageError."""
     from ulterion.core.errors import UsageError
 
+    if network:
+        return _over_network(arguments)
     given = [w for w in ("suite", "workload", "sweep") if getattr(arguments, w)]
     if len(given) > 1:
         raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
@@ -164,6 +167,25 @@ def workloads_of(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
     if arguments.figure and not (arguments.sweep or arguments.places):
         raise UsageError("--figure draws a --sweep or --places; for hookups use 'ulterion compare --figure'")
     return suite, workloads
+
+
+def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+    from ulterion.core.errors import UsageError
+    from ulterion.core.network import NETWORK_SUITE, parse_network
+    from ulterion.core.suites import AD_HOC
+
+    for name in ("sweep", "places", "span", "lanes", "overwrite", "lose_contents", "figure", "cool_to"):
+        if getattr(arguments, name):
+            raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
+    if arguments.suite not in (None, NETWORK_SUITE.name):
+        raise UsageError(f"the suite '{arguments.suite}' is for drives; a network has one of its own, '{NETWORK_SUITE.name}'")
+    if not arguments.workload:
+        return NETWORK_SUITE.name, list(NETWORK_SUITE.workloads)
+    workloads = [parse_network(w) for w in arguments.workload]
+    doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
+    if doubled:
+        raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
+    return AD_HOC, workloads
 
 
 def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:

@@ -60,6 +60,15 @@ def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str]
     return open_review(arguments.review, folder, tell)
 
 
+def add_network(parser: argparse.ArgumentParser) -> None:
+    """Add what names a peer and the network to it."""
+    group = parser.add_argument_group("a network")
+    group.add_argument(
+        "--network", metavar="HOST", help="measure the network to another machine, on which 'ulterion peer' runs"
+    )
+    group.add_argument("--word", metavar="WORD", help="the word that the peer shows (or in the environment, ULTERION_WORD)")
+
+
 def add_units(parser: argparse._ActionsContainer) -> None:
     """Add the option for the unit of rates."""
     parser.add_argument("--units", choices=RATE_UNITS, default="MB/s", help="unit of rates (default: %(default)s)")

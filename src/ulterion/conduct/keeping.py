@@ -10,6 +10,7 @@ from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
 from ulterion.core.fill import Fill
+from ulterion.core.links import known_link
 from ulterion.core.passes import PassResult
 from ulterion.core.plausible import impossible
 from ulterion.core.stats import estimate
@@ -151,6 +152,10 @@ def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:
     if not record.counted or run.target.kind == "simulated":
         return None
     rate = estimate([p.rate for p in record.counted]).rate
+    network = run.target.network
+    link = run.seen_link if network is None else known_link(network.here.link)
+    if record.workload.direction == "both" and record.workload.is_network:
+        rate /= 2  # each way has the whole of the link
     return impossible(
-        record.workload, rate, run.seen_link, cache_bypassed=run.cache_bypassed, memory_bytes=run.bench.memory_bytes
+        record.workload, rate, link, cache_bypassed=run.cache_bypassed, memory_bytes=run.bench.memory_bytes
     )

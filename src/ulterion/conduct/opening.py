@@ -10,6 +10,7 @@ from typing import Any
 
 from ulterion.conduct.expected import check_expected
 from ulterion.conduct.freshness import before
+from ulterion.conduct.network import NetworkTarget
 from ulterion.conduct.observers import Observer, SoakObserver
 from ulterion.conduct.permits import open_device
 from ulterion.conduct.place import Place
@@ -79,6 +80,8 @@ def _open(place: Place, access: Access) -> Target:
             place.bench_file,
             access.waited,
         )
+    if place.network:
+        return NetworkTarget(place.where, access.word, access.stall)
     assert place.path is not None
     engine = _open_real(place.path, access)
     engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)

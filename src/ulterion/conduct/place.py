@@ -10,7 +10,8 @@ from ulterion.core.errors import UsageError
 from ulterion.model.review import Hookup
 from ulterion.model.store import ReviewFolder
 
-SIM = "sim:"
+SIM, NET = "sim:", "net:"
+PEER = "peer"  # kind of a part that is another bench, reached over a network
 
 
 @dataclass(frozen=True)
@@ -20,7 +21,7 @@ class Place:
     Attributes:
         review: the review it belongs to.
         folder: the working folder, from which a target on the command line is meant.
-        target: folder, file, device or 'sim:FILE' given on the command line, or None for the hookup's.
+        target: folder, file, device, 'sim:FILE' or 'net:HOST' given on the command line, or None for the hookup's.
         hookup: name of the hookup, or None.
     """
 
@@ -50,6 +51,17 @@ class Place:
         return self.where is not None and self.where.startswith(SIM)
 
     @property
+    def network(self) -> bool:
+        """Whether it is a peer, and the network to it."""
+        return self.where is not None and self.where.startswith(NET)
+
+    @property
+    def over_network(self) -> bool:
+        """Whether what is measured is a network, real or simulated: at the end of its chain stands a peer."""
+        part = self.review.review.parts.get(self.entry.medium) if self.entry is not None else None
+        return self.network or (part is not None and part.kind == PEER)
+
+    @property
     def bench_file(self) -> Path:
         """The file of the simulated bench."""
         return self.review.path / (self.where or "").removeprefix(SIM)
@@ -67,7 +79,7 @@ class Place:
     @property
     def path(self) -> Path | None:
         """The folder, file or device, or None where nothing real is named.  Raises UsageError for a user without a home."""
-        if self.where is None or self.simulated:
+        if self.where is None or self.simulated or self.network:
             return None
         try:
             return (self.folder if self.target else self.review.path) / Path(self.where).expanduser()

@@ -31,6 +31,7 @@ class Access:
         expect: what must hold besides what the hookup expects.
         unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
         waited: virtual seconds that were waited for a simulated hookup to be plugged in.
+        word: what a peer lets this bench in by, or None for that of the environment.
     """
 
     span_bytes: int | None = None
@@ -42,6 +43,7 @@ class Access:
     expect: Sequence[Expect] = ()
     unplugged: str | None = None
     waited: float = 0.0
+    word: str | None = None
 
 
 @dataclass(frozen=True)

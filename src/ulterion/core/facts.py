@@ -12,12 +12,49 @@ NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs",
 
 
 @dataclass(frozen=True)
+class NetworkEnd:
+    """One end of a network: a machine and the adapter it uses.
+
+    Attributes:
+        host: name of the machine; `address` that it has there.
+        adapter: the kernel's name of the adapter; `driver` its driver.
+        link: negotiated rate, named as in `ulterion.core.links`.
+        duplex: 'full' or 'half'.
+        mtu: bytes of the largest packet.
+        radio: whether it is one without a cable.
+        made_up: whether the adapter is no hardware (a bridge, a tunnel, one of a pair).
+    """
+
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
+
+    host: str | None = None
+    address: str | None = None
+    adapter: str | None = None
+    driver: str | None = None
+    link: str | None = None
+    duplex: str | None = None
+    mtu: int | None = None
+    radio: bool | None = None
+    made_up: bool | None = None
+
+
+@dataclass(frozen=True)
+class NetworkFacts:
+    """A network between two benches: this end, and the peer's as it says itself."""
+
+    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
+
+    here: NetworkEnd = NetworkEnd()
+    there: NetworkEnd = NetworkEnd()
+
+
+@dataclass(frozen=True)
 class TargetFacts:
     """What was tested.
 
     Attributes:
         path: as given by the reviewer, made absolute.
-        kind: 'folder', 'file' or 'simulated'.
+        kind: 'folder', 'file', 'device', 'network' or 'simulated'.
         device: kernel name of the disk, such as 'sda'.
         model, serial, firmware: as the device states them.
         transport: 'USB', 'NVMe', 'SATA', 'SD', 'virtual', ...
@@ -34,6 +71,7 @@ class TargetFacts:
         steps: the chain from the host's controller to the drive.
         faults: what is wrong with that chain, in words; `ceilings` what holds the drive back in it though nothing is wrong.
         attachment: which plugging-in this was: equal for two runs between which the drive was not taken away.
+        network: both ends of a network; `link`, `driver` and `steps` are then those of the adapter here.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -62,6 +100,7 @@ class TargetFacts:
     faults: tuple[str, ...] = ()
     attachment: str | None = None
     ceilings: tuple[str, ...] = ()
+    network: NetworkFacts | None = None
 
     @property
     def fill(self) -> float | None:

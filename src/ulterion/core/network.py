@@ -92,6 +92,7 @@ class NetworkCounts:
         sent_bytes, received_bytes: by direction, seen from the bench.
         retransmits: segments that TCP sent again, both ends together, or None where the system does not say.
         machine_cpu_seconds: processor time that the whole machine spent meanwhile, or None.
+        errors, drops: packets that the bench's adapter counted as faulty, and as dropped, meanwhile; None where it does not say.
         datagrams: what became of them, or None for a stream or messages.
     """
 
@@ -101,6 +102,8 @@ class NetworkCounts:
     received_bytes: int = 0
     retransmits: int | None = None
     machine_cpu_seconds: float | None = None
+    errors: int | None = None
+    drops: int | None = None
     datagrams: Datagrams | None = None
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.network import NetworkCounts
 
 Tick = Callable[[float, int], None]
 """Called between requests with (seconds since the start of the pass, bytes so far)."""
@@ -26,6 +27,7 @@ class PassResult:
         cpu_seconds: processor time of this process during the pass, or None where it means nothing (simulated).
         lanes: workers that shared it, or None (simulated).
         busy: share of the time in which the busiest worker computed, the flush left out; None likewise.
+        network: what a pass over a network counted besides, or None.
         interval: seconds of one interval of the series.
         interval_bytes: bytes completed in each interval.
     """
@@ -40,6 +42,7 @@ class PassResult:
     interval_bytes: tuple[int, ...]
     lanes: int | None = None
     busy: float | None = None
+    network: NetworkCounts | None = None
 
     @property
     def rate(self) -> float:

@@ -17,6 +17,7 @@ from ulterion.core.workload import Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.passes import PassRecord
 
 LABELS = {
     "controller": "the host's controller",
@@ -68,7 +69,7 @@ class Measured:
             passes[0].lanes,
             passes[0].state,
             (tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
-            (median(p.latency.p50 for p in passes), median(p.latency.p99 for p in passes)),
+            _waits(passes),
         )
 
     @property
@@ -89,6 +90,11 @@ class Measured:
         return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
 
 
+def _waits(passes: Sequence[PassRecord]) -> tuple[float, float] | None:
+    known = [p.latency for p in passes if p.latency is not None]
+    return (median(k.p50 for k in known), median(k.p99 for k in known)) if known else None
+
+
 def run_facts(measured: Measured) -> RunFacts:
     """Return the circumstances of the run behind a measurement."""
     run = measured.run
@@ -106,7 +112,7 @@ def run_facts(measured: Measured) -> RunFacts:
 
 def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measured | None:
     """Return the fastest measurement of one direction and pattern: the one to hold against an 'up to'."""
-    fitting = [m for m in measured if m.workload.direction == direction and m.workload.pattern == pattern]
+    fitting = [m for m in measured if m.workload.way == direction and m.workload.manner == pattern]
     if pattern == "random":
         return max(fitting, key=lambda m: m.iops.rate, default=None)
     return max(fitting, key=lambda m: m.estimate.rate, default=None)

@@ -88,12 +88,13 @@ class Order:
 
 @dataclass
 class Outcome:
-    """What one end of a pass knows: what it counted, what it sent, and of datagrams how many were sent or what came."""
+    """What one end of a pass knows: what it counted, what it sent, and of datagrams how many were sent in how long, or what came."""
 
     counted: dict[int, Counted]
     sent: dict[int, Sent]
     arrived: Arrived | None = None
     datagrams_sent: int | None = None
+    sending_seconds: float | None = None
     problem: str | None = None
 
     @property
@@ -110,6 +111,7 @@ def to_frame(outcome: Outcome) -> dict[str, Any]:
         "sent": [{"number": n, "bytes": s.bytes, "retransmits": s.retransmits} for n, s in outcome.sent.items()],
         "problems": outcome.problems,
         "datagrams_sent": outcome.datagrams_sent,
+        "sending_seconds": outcome.sending_seconds,
     }
     if outcome.arrived is not None:
         frame["arrived"] = asdict(outcome.arrived)
@@ -158,9 +160,10 @@ def from_frame(frame: dict[str, Any]) -> Outcome:
             for s in result["sent"]
         }
         arrived = _read_arrived(result["arrived"]) if "arrived" in result else None
-        told = result["datagrams_sent"]
+        told, took = result["datagrams_sent"], result["sending_seconds"]
         problems = "; ".join(str(p)[:200] for p in result["problems"]) or None
-        return Outcome(counted, sent, arrived, None if told is None else int(told), problems)
+        numbers = None if told is None else int(told), None if took is None else float(took)
+        return Outcome(counted, sent, arrived, *numbers, problems)
     except (AssertionError, KeyError, TypeError, ValueError, IndexError, OverflowError) as error:
         raise ProtocolError("a result that does not hold together") from error
 

@@ -151,7 +151,7 @@ class PeerLink:
 
         def give() -> None:
             sent = send_paced(udp, self._peer, token, order.block, pace, order.window.seconds, meter)
-            outcome.datagrams_sent, outcome.problem = sent.sent, sent.problem
+            outcome.datagrams_sent, outcome.sending_seconds, outcome.problem = sent.sent, sent.seconds, sent.problem
 
         at_once([give], watch)
         send_frame(self._control, {"sent": outcome.datagrams_sent})
@@ -179,7 +179,8 @@ class PeerLink:
                 self._go()
                 went.set()
                 result = from_frame(receive_frame(self._control, seconds=order.window.seconds * 6 + 30))
-                outcome.problem, outcome.datagrams_sent = result.problem, result.datagrams_sent
+                outcome.problem, outcome.sending_seconds = result.problem, result.sending_seconds
+                outcome.datagrams_sent = result.datagrams_sent
                 receiver.told(result.datagrams_sent or 0)
             except (OSError, ProtocolError) as error:
                 outcome.problem = str(error) or type(error).__name__

@@ -107,7 +107,7 @@ class Session:
         send_frame(self._control, {"go": True})
         assert order.pace is not None
         sent = send_paced(self._udp, where, token, order.block, order.pace, order.window.seconds, self._meter)
-        return Outcome({}, {}, None, sent.sent, sent.problem)
+        return Outcome({}, {}, None, sent.sent, sent.seconds, sent.problem)
 
     def _greeted(self, token: bytes) -> Any:
         """Return where the bench wants its datagrams: where a greeting with the pass's token came from, from the bench's address."""

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import AfterValidator, Field
 
 from ulterion.core.fill import Fill
+from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passstates import AFTER, SLOW_STATES, PassState, UsedUp, lonely_states, states_of
 from ulterion.core.samples import Looked
 from ulterion.core.suites import SWEEP
@@ -35,6 +36,15 @@ class WorkloadRecord(Written):
     def counted(self) -> list[PassRecord]:
         """The passes that count: all but a warm-up."""
         return [p for p in self.passes if p.number > 0]
+
+    @property
+    def latency(self) -> LatencyHistogram:
+        """The waits of all counted passes together; empty where none were taken."""
+        merged = LatencyHistogram()
+        for one in self.counted:
+            if one.latency is not None:
+                merged.merge(one.latency.read_back())
+        return merged
 
     @property
     def figures(self) -> list[WorkloadRecord]:
@@ -71,7 +81,7 @@ class WorkloadRecord(Written):
     def with_states(self) -> WorkloadRecord:
         """Return it with the state of each pass named, where two are told apart; of reads only heat is a state."""
         states = states_of([p.shape for p in self.counted])
-        if self.workload.direction == "read" and not any(p.hot for p in self.counted):
+        if not self.workload.writes and not any(p.hot for p in self.counted):
             return self
         return self._named(states)
 

@@ -8,6 +8,7 @@ from typing import Annotated
 from pydantic import Field
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
+from ulterion.core.network import NetworkCounts
 from ulterion.core.passes import PassResult
 from ulterion.core.passstates import PassShape, PassState, shape_of
 from ulterion.core.warmth import Warmth
@@ -69,7 +70,8 @@ class PassRecord(Written):
     hot: bool | None = Field(None, description="whether heat may have slowed it")
     throttled_seconds: Seconds | None = Field(None, description="of throttling that the drive counted meanwhile")
     state: PassState | None = Field(None, description="of the drive, where two states were told apart")
-    latency: Latency
+    latency: Latency | None = Field(None, description="None for datagrams, which are not answered")
+    network: NetworkCounts | None = Field(None, description="of a pass over a network")
     series: Series
 
     @classmethod
@@ -87,7 +89,8 @@ class PassRecord(Written):
             cpu_seconds=result.cpu_seconds,
             lanes=result.lanes,
             busy=result.busy,
-            latency=Latency.of(result.latency),
+            latency=Latency.of(result.latency) if result.latency.total else None,
+            network=result.network,
             series=Series(interval=result.interval, bytes=list(result.interval_bytes)),
         )
 

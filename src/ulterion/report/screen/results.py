@@ -7,12 +7,12 @@ from pathlib import Path
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.network import network_results
 from ulterion.report.screen.sweeps import place_table, points_of, sweep_table
 from ulterion.report.words import preview as words
 from ulterion.report.words.columns import align_points, show_margin
@@ -24,15 +24,10 @@ def preview(run: MeasureRun | SoakRun) -> list[RenderableType]:
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
 
 
-def _latency(record: WorkloadRecord) -> LatencyHistogram:
-    merged = LatencyHistogram()
-    for one in record.counted:
-        merged.merge(one.latency.read_back())
-    return merged
-
-
 def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     """Return the table of a run and where it is kept."""
+    if run.target.network is not None or any(r.workload.is_network for r in run.workloads):
+        return network_results(run, path, unit)
     if run.is_sweep or run.at_places:
         points = points_of(run)
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
@@ -42,7 +37,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows: list[list[Text | str]] = []
     for record, one, rate in zip(records, estimates, rates, strict=True):
-        latency = _latency(record)
+        latency = record.latency
         rows.append(
             [
                 Text(record.workload.name, style="name"),

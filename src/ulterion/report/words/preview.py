@@ -6,6 +6,7 @@ from ulterion.core.facts import TargetFacts
 from ulterion.core.units import show_block, show_size, show_size_both
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
+from ulterion.report.words import network
 
 
 def _drive(facts: TargetFacts) -> str:
@@ -20,6 +21,8 @@ def _drive(facts: TargetFacts) -> str:
 def preview(run: MeasureRun | SoakRun) -> list[tuple[str, str]]:
     """Return what will be tested: shown before a byte is written."""
     facts = run.target
+    if facts.network is not None:
+        return network.preview(facts)
     link = ", ".join(p for p in (facts.transport, facts.link, facts.driver) if p) or "not shown by the system"
     rows = [("target", facts.path), ("drive", _drive(facts)), ("link", link)]
     if facts.capacity_bytes:

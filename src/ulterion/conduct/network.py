@@ -1,0 +1,320 @@
+"""A network to another bench as a target: the engine moves its bytes, the host says what the adapter is."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import secrets
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from ulterion.conduct.benches import Bench, LoadSettings
+from ulterion.conduct.place import NET
+from ulterion.conduct.targets import Target
+from ulterion.core.chain import ceilings, faults
+from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
+from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.links import known_link
+from ulterion.core.network import Datagrams, NetworkCounts
+from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.units import show_bit_rate
+from ulterion.core.version import __version__
+from ulterion.core.warmth import Warmth
+from ulterion.core.workload import Workload
+from ulterion.engine.load import FileSizes
+from ulterion.engine.network.frames import PORT
+from ulterion.engine.network.passes import MOST_DATAGRAMS, Order, Outcome, merged_series
+from ulterion.engine.network.datagrams import expected
+from ulterion.engine.network.peerlink import PeerLink
+from ulterion.engine.network.streams import INTERVAL, joined
+from ulterion.host import chains, network
+from ulterion.host import facts as host
+from ulterion.model.review import Bench as BenchWords
+
+WORD = "ULTERION_WORD"  # of the environment: the word a peer shows
+LEAST_PACE = 0.97  # share of the rate asked for that datagrams must have been sent at, or else it is told
+
+
+def host_and_port(where: str) -> tuple[str, int]:
+    """Split 'net:HOST', 'net:HOST:PORT' or 'net:[ADDRESS]:PORT'; raise UsageError."""
+    text = where.removeprefix(NET).strip()
+    name, port = text, str(PORT)
+    if text.startswith("["):
+        name, _, rest = text[1:].partition("]")
+        port = rest.removeprefix(":") or port
+    elif text.count(":") == 1:
+        name, _, port = text.partition(":")
+    if not name or not port.isdecimal() or not 0 < int(port) < 65536:
+        raise UsageError(f"'{text}' is no peer; write HOST, HOST:PORT or [ADDRESS]:PORT")
+    return name, int(port)
+
+
+def word_of(given: str | None) -> str:
+    """Return the word that lets this bench in; raise UsageError without one."""
+    word = given or os.environ.get(WORD, "")
+    if not word.strip():
+        raise UsageError(f"the peer lets in who knows its word: add --word WORD, as 'ulterion peer' shows it, or set {WORD}")
+    return word
+
+
+class NetworkTarget:
+    """A peer and the network to it."""
+
+    simulated = False
+    cache_bypassed = True
+    span_bytes = 0
+
+    def __init__(self, where: str, word: str | None, stall: float) -> None:
+        """Connect; raise UsageError that says what is wrong."""
+        self.host, self.port = host_and_port(where)
+        self._stall = stall
+        self.link = PeerLink(self.host, self.port, word_of(word))
+        self._here = network.end_at(self.link.local)
+
+    @property
+    def name(self) -> str:
+        """What tells it from another."""
+        return f"{NET}{self.host}:{self.port}"
+
+    def make_ready(self, tell: Callable[[str], None]) -> None:
+        """Nothing is compiled here."""
+
+    def facts(self) -> TargetFacts:
+        """Return both ends, and the chain to the adapter here."""
+        here, there = self._here, _end_of(self.link.facts)
+        steps = chains.steps_of(network.LIVE / "sys/class/net" / here.adapter / "device") if here.adapter and not here.made_up else ()
+        last = steps[-1] if steps else None
+        return TargetFacts(
+            path=self.name,
+            kind="network",
+            device=here.adapter,
+            model=last.title if last else None,
+            link=last.link.name if last and last.link else None,
+            driver=here.driver,
+            port=last.name if last else None,
+            steps=steps,
+            faults=tuple(faults(steps)),
+            ceilings=tuple(ceilings(steps)),
+            network=NetworkFacts(here, there),
+        )
+
+    def bench_facts(self, words: BenchWords) -> BenchFacts:
+        """Return the facts of this machine; what the review calls it goes before its own name."""
+        known = host.bench_facts({"ulterion": __version__}, words.room)
+        return replace(known, host=words.host or known.host)
+
+    def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
+        """Return what a reviewer should know before believing a figure."""
+        sentences = [*facts.faults, *facts.ceilings]
+        ends = facts.network or NetworkFacts()
+        for end, whose in ((ends.here, "this bench"), (ends.there, "the peer")):
+            if end.made_up:
+                sentences.append(f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel or the machine itself): no adapter is measured there")
+            if end.radio:
+                sentences.append(f"{end.adapter} of {whose} is a radio: its rate changes with the place and the hour")
+            if end.duplex == "half":
+                sentences.append(f"{end.adapter} of {whose} sends and receives in turns only (half duplex), as two ends make it that do not agree")
+        return [*sentences, *_uneven(ends)]
+
+    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
+        """Return the present moment."""
+        return datetime.datetime.now(datetime.UTC)
+
+    def seconds_since(self, started: datetime.datetime) -> float:
+        """Return how long ago that was."""
+        return (datetime.datetime.now(datetime.UTC) - started).total_seconds()
+
+    def resumed_at(self, last: float, started: datetime.datetime) -> float:
+        """Return the present moment."""
+        return max(last, self.seconds_since(started))
+
+    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+        """Return a seed, drawn unless one is given, and an id."""
+        return (seed if seed is not None else secrets.randbits(31)), secrets.token_hex(3)
+
+    def engine_of(self, workload: Workload) -> tuple[str, str]:
+        """Return the way it goes, and why."""
+        if workload.pattern == "datagrams":
+            return "udp", "numbered datagrams at a set rate"
+        return "tcp", "a connection for each stream; the receiving end counts"
+
+    def check(self, workload: Workload) -> None:
+        """Raise UsageError when the workload cannot be run here."""
+        if not workload.is_network:
+            raise UsageError(f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'")
+        if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MOST_DATAGRAMS:
+            raise UsageError(f"'{workload.text}' for so long is more than {MOST_DATAGRAMS} datagrams; make it shorter")
+
+    def check_files(self) -> None:
+        """Raise UsageError: there are no files."""
+        raise UsageError("--files writes files, and a network has none")
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Nothing is laid down."""
+
+    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+        """Nothing is laid down."""
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass; raise TargetFailed."""
+        order, here = Order.of(workload, self._stall), self._here.adapter
+        before, machine, own = network.counted(here) if here else None, network.machine_seconds(), time.process_time()
+        mine, theirs = self.link.run(order, tick)
+        spent = time.process_time() - own
+        after, machine_after = network.counted(here) if here else None, network.machine_seconds()
+        problems = [*mine.problems, *theirs.problems]
+        if problems:
+            raise TargetFailed("; ".join(problems))
+        counts = NetworkCounts(
+            machine_cpu_seconds=None if machine is None or machine_after is None else machine_after - machine,
+            errors=after[0] - before[0] if before and after else None,
+            drops=after[1] - before[1] if before and after else None,
+        )
+        if order.kind == "datagrams":
+            return _of_datagrams(order, mine, theirs, counts, spent)
+        return _of_streams(order, mine, theirs, counts, spent)
+
+    def run_with(
+        self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
+    ) -> list[PassResult | TargetFailed]:
+        """Run one pass here and on others at the same time, each in a thread of its own."""
+        return at_the_same_time([self, *others], workloads, seeds, tick)
+
+    def temperature(self) -> float | None:
+        """Adapters show none."""
+        return None
+
+    def warmth(self) -> Warmth:
+        """Adapters show none."""
+        return Warmth()
+
+    def rest(self, seconds: float) -> None:
+        """Let real time pass."""
+        time.sleep(seconds)
+
+    def counters(self) -> dict[str, float]:
+        """Return what the kernel counts of the adapter."""
+        known = network.counted(self._here.adapter) if self._here.adapter else None
+        return {} if known is None else {"errors": known[0], "drops": known[1]}
+
+    def bench(self, load: LoadSettings) -> Bench:
+        """Raise UsageError: a soak needs a drive."""
+        raise UsageError("a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m")
+
+    def is_gone(self) -> bool:
+        """Return whether the adapter was pulled out."""
+        name = self._here.adapter
+        return name is not None and not (network.LIVE / "sys/class/net" / name).exists()
+
+    def close(self) -> None:
+        """Say goodbye to the peer."""
+        self.link.close()
+
+
+def at_the_same_time(
+    targets: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick
+) -> list[PassResult | TargetFailed]:
+    """Run one pass on each of several targets that share no worker processes, begun together; the first one's progress is told."""
+    results: dict[int, PassResult | TargetFailed] = {}
+    raised: list[BaseException] = []
+    gate = threading.Barrier(len(targets))
+
+    def one(index: int) -> None:
+        try:
+            gate.wait()
+            results[index] = targets[index].run_pass(workloads[index], seeds[index], tick if index == 0 else None)
+        except TargetFailed as error:
+            results[index] = error
+        except BaseException as error:  # noqa: BLE001 - told in the thread that asked
+            raised.append(error)
+
+    threads = [threading.Thread(target=one, args=(i,), daemon=True) for i in range(1, len(targets))]
+    for thread in threads:
+        thread.start()
+    one(0)
+    for thread in threads:
+        thread.join()
+    if raised:
+        raise raised[0]
+    return [results[i] for i in range(len(targets))]
+
+
+def _end_of(facts: dict[str, object]) -> NetworkEnd:
+    """Return the peer's end as it says itself: only what has the right kind."""
+    kinds = {"mtu": int, "radio": bool, "made_up": bool}
+    fields = NetworkEnd.__dataclass_fields__
+    known = {k: v for k, v in facts.items() if k in fields and type(v) is kinds.get(k, str)}
+    return NetworkEnd(**{k: v[:200] if isinstance(v, str) else v for k, v in known.items()})  # type: ignore[arg-type]
+
+
+def _uneven(ends: NetworkFacts) -> list[str]:
+    here, there = known_link(ends.here.link), known_link(ends.there.link)
+    if here is None or there is None or there.payload >= here.payload:
+        return []
+    return [f"the peer's adapter {ends.there.adapter} is linked at {there}, this one at {here}: the peer is what holds it back"]
+
+
+def _of_streams(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:
+    """Return the pass that streams or messages make; what each end received, by its own clock, is added up."""
+    received, sent = joined(list(mine.counted.values())), joined(list(theirs.counted.values()))
+    rate = sum(b / s for b, s in (received, sent) if s > 0)
+    if rate <= 0:
+        raise TargetFailed("no byte came while it was counted; use longer passes with --seconds")
+    every = [*mine.counted.values(), *theirs.counted.values()]
+    total, gaps = received[0] + sent[0], LatencyHistogram()
+    for one in every:
+        gaps.merge(one.gaps)
+    series = merged_series([c.series for c in every])
+    again = [s.retransmits for o in (mine, theirs) for s in o.sent.values()]
+    requests = sum(c.arrivals for c in every)
+    if order.kind == "messages":
+        sent = received
+    return PassResult(
+        bytes=total,
+        seconds=total / rate,
+        requests=max(requests if order.kind == "messages" else total // order.block, 1),
+        latency=gaps,
+        flush_seconds=None,
+        cpu_seconds=spent,
+        interval=order.window.seconds / max(len(series), 1),
+        interval_bytes=tuple(series),
+        network=replace(
+            counts,
+            sent_bytes=sent[0],
+            received_bytes=received[0],
+            retransmits=sum(a or 0 for a in again) if again and None not in again else None,
+        ),
+    )
+
+
+def _of_datagrams(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:
+    arrived = mine.arrived or theirs.arrived
+    sent = mine.datagrams_sent
+    if arrived is None or arrived.counts.received < 2 or arrived.seconds <= 0 or sent is None:
+        raise TargetFailed("no datagrams came through: a firewall, or none get through at this rate")
+    what: Datagrams = replace(arrived.counts, sent=sent)
+    pace = order.pace or 1.0
+    real = sent * order.block / max(mine.sending_seconds or 0.0, order.window.seconds)
+    if real < pace * LEAST_PACE:
+        raise TargetFailed(
+            f"datagrams could be sent only at {show_bit_rate(real)}, not at {show_bit_rate(pace)}: ask for less, or for larger ones"
+        )
+    return PassResult(
+        bytes=arrived.bytes,
+        seconds=arrived.seconds,
+        requests=what.received,
+        latency=LatencyHistogram(),
+        flush_seconds=None,
+        cpu_seconds=spent,
+        interval=INTERVAL,
+        interval_bytes=tuple(arrived.series),
+        network=replace(
+            counts,
+            sent_bytes=sent * order.block if order.direction == "send" else 0,
+            received_bytes=arrived.bytes if order.direction == "receive" else 0,
+            datagrams=what,
+        ),
+    )

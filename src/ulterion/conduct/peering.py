@@ -1,0 +1,52 @@
+"""Serving as a peer: the engine listens, the host says which adapter a bench comes by."""
+
+from __future__ import annotations
+
+import socket
+from collections.abc import Callable
+from dataclasses import asdict
+
+from ulterion.core.errors import UsageError
+from ulterion.engine.network.frames import PORT, new_word
+from ulterion.engine.network.peer import Happenings, Peer
+from ulterion.host import network
+
+LEAST_WORD = 6  # characters of a word that one chooses oneself
+
+
+class Serving:
+    """A peer that listens.
+
+    Attributes:
+        word: what lets a bench in.
+        port: where it listens.
+    """
+
+    def __init__(self, word: str | None, address: str, port: int, tell: Callable[[str], None]) -> None:
+        """Begin to listen; raise UsageError for a word that is too short, or where listening cannot be."""
+        if word is not None and len(word.strip()) < LEAST_WORD:
+            raise UsageError(f"the word needs {LEAST_WORD} characters or more; leave --word out to have one drawn")
+        self.word = word.strip() if word else new_word()
+        self._address = address
+        self._peer = Peer(self.word, address, port, lambda local: asdict(network.end_at(local)), tell)
+        self.port = self._peer.port
+
+    @property
+    def address(self) -> str:
+        """How a bench may name this machine: the address listened at, or the machine's name."""
+        name = self._address or socket.gethostname()
+        named = f"[{name}]" if ":" in name else name
+        return named if self.port == PORT else f"{named}:{self.port}"
+
+    @property
+    def happenings(self) -> Happenings:
+        """What it did so far."""
+        return self._peer.happenings
+
+    def serve(self, seconds: float, *, once: bool = False) -> None:
+        """Serve until the time is up."""
+        self._peer.serve(seconds, once=once)
+
+    def close(self) -> None:
+        """Stop listening."""
+        self._peer.close()
