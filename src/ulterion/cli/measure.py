@@ -148,7 +148,7 @@ def _next_step(request: MeasureRequest) -> str:
     review = request.place.review.review
     if request.place.hookup is None:
         return "next: 'ulterion new DIR' starts a review, in which drives and hookups are compared"
-    measured = {s.hookup for s in request.place.review.skims() if s.kind == "measure"}
+    measured = {s.hookup for s in request.place.review.skims() if s.kind in ("measure", "network")}
     left = [n for n in review.hookups if n not in measured]
     if left:
         return f"next: ulterion measure --hookup {left[0]}"

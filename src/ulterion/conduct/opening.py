@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from ulterion.conduct.expected import check_expected
 from ulterion.conduct.freshness import before
@@ -146,8 +146,9 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
     )
     writes = any(w.writes for w in opening.workloads)
     known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
+    kind: Literal["measure", "network"] = "network" if request.place.over_network else "measure"
     return MeasureRun(
-        **opening.header, cell=request.cell, suite=request.suite, settings=settings, before=known, workloads=records
+        **opening.header, kind=kind, cell=request.cell, suite=request.suite, settings=settings, before=known, workloads=records
     )
 
 

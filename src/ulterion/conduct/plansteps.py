@@ -115,7 +115,7 @@ def plan_runs(review: ReviewFolder) -> list[AnyRun]:
     """Return the runs that a plan looks at: measurements without their series, and soaks."""
     review.look_again()
     skims = review.skims()
-    passes = review.light([s for s in skims if s.kind == "measure"])
+    passes = review.light([s for s in skims if s.kind in ("measure", "network")])
     return [*passes, *review.light([s for s in skims if s.kind == "soak"])]
 
 

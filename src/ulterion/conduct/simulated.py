@@ -136,7 +136,7 @@ class SimulatedTarget:
         """Play one pass on several chains, that share ports and hubs."""
         chains = [self.chain, *(o.chain for o in others if isinstance(o, SimulatedTarget))]
         ended: list[PassResult | TargetFailed] = []
-        with ways_shared(chains, workloads[0]):
+        with ways_shared(chains, workloads):
             for chain, workload, seed in zip(chains, workloads, seeds, strict=True):
                 try:
                     ended.append(chain.run_pass(workload, seed, tick))

@@ -14,13 +14,14 @@ from ulterion.conduct.place import SIM
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import known_link
-from ulterion.core.surveyed import Drive, Survey
+from ulterion.core.surveyed import Adapter, Drive, Survey
 from ulterion.host import machine
 from ulterion.host.recorded import replayed
 from ulterion.model.files import replace_in_place
 from ulterion.model.reading import LARGEST_TEXT, as_text, read_bytes
 from ulterion.model.review import Review, parse_review
 from ulterion.sim.bench import load_bench
+from ulterion.sim.network import shown_adapter
 from ulterion.sim.shown import shown_drive
 
 
@@ -37,15 +38,20 @@ def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[S
 
 def simulated(review: Review, folder: Path) -> Survey:
     """Return what the simulated bench shows of every simulated hookup, as a survey of real hardware would."""
-    drives, bench = [], None
+    drives, adapters, bench = list[Drive](), list[Adapter](), None
     for name, hookup in review.hookups.items():
         if hookup.target is None or not hookup.target.startswith(SIM):
             continue
         bench = load_bench(folder / hookup.target.removeprefix(SIM))
-        drives.append(shown_drive(name, hookup.chain, bench.chain(hookup.chain, folder)))
+        chain = bench.chain(hookup.chain, folder)
+        shown = shown_drive(name, hookup.chain, chain)
+        if chain[-1].peer:
+            adapters.append(shown_adapter(hookup.chain, chain, shown.steps))
+        else:
+            drives.append(shown)
     if bench is None:
         raise UsageError("no hookup of this review is on a simulated bench; leave --simulated out")
-    return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives))
+    return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives), tuple(adapters))
 
 
 def find_drive(survey: Survey, name: str | None) -> Drive:

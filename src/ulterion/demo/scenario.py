@@ -15,6 +15,7 @@ from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.conduct.requests import MeasureRequest, SoakRequest
 from ulterion.conduct.soak import soak
 from ulterion.core.errors import UsageError
+from ulterion.core.network import NETWORK_SUITE
 from ulterion.core.suites import DEFAULT_SUITE, SUITES
 from ulterion.core.workload import parse_workload
 from ulterion.model.runs.soak import SoakPlan
@@ -55,7 +56,8 @@ def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
     """Measure every hookup in the order of the review."""
     for hookup in folder.review.hookups:
         place = Place(folder, folder.path, None, hookup)
-        request = MeasureRequest(place, DEFAULT_SUITE, SUITES[DEFAULT_SUITE].workloads, PASSES, SECONDS)
+        suite = NETWORK_SUITE if place.over_network else SUITES[DEFAULT_SUITE]
+        request = MeasureRequest(place, suite.name, suite.workloads, PASSES, SECONDS)
         yield measure(request, Observer())
 
 

@@ -91,6 +91,8 @@ class SimPart(Written):
     tidy_every: Size | None = Field(None, description="bytes written between two tidyings")
     tidy: Size | None = Field(None, description="bytes written at the floor each time")
     shared: Rate | None = Field(None, description="most that all ports of a hub move together")
+    peer: bool = Field(False, description="another bench, reached over a network; it ends a chain")
+    lost: float = Field(0.0, ge=0, lt=1, description="share of datagrams that it loses")
     real_capacity: Size | None = Field(None, description="where it wraps round and writes over its beginning")
     swallows: bool = Field(False, description="what is written beyond its real capacity is lost instead")
     bad_areas: list[BadArea] = Field([], description="where it keeps nothing as it was, and says nothing")

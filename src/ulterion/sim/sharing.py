@@ -28,20 +28,22 @@ def allot(wanted: Sequence[float], most: float) -> list[float]:
 
 def carries(part: SimPart, direction: str) -> float:
     """Return the most that one port or part moves for all behind it, bytes per second; infinite where the bench does not say."""
-    own = {"read": [part.read], "write": [part.write], "mixed": [part.read, part.write]}[direction]
+    own = {"read": [part.read], "write": [part.write], "mixed": [part.read, part.write]}.get(
+        direction, [part.read, part.write]
+    )
     link = part.link.practical_high if part.link is not None else None
     return min((rate for rate in (part.shared, link, *own) if rate is not None), default=math.inf)
 
 
 @contextlib.contextmanager
-def ways_shared(targets: Sequence[SimTarget], workload: Workload) -> Iterator[None]:
+def ways_shared(targets: Sequence[SimTarget], workloads: Sequence[Workload]) -> Iterator[None]:
     """Within the block each target has what the ports, hubs and cables it shares with others leave it."""
-    wanted = [t.state.truth(workload).rate for t in targets]
+    wanted = [t.state.truth(w).rate for t, w in zip(targets, workloads, strict=True)]
     limits = [math.inf] * len(targets)
     for name in dict.fromkeys(n for t in targets for n in t.names):
         users = [i for i, t in enumerate(targets) if name in t.names]
         first = targets[users[0]]
-        most = carries(first.chain[first.names.index(name)], workload.direction)
+        most = carries(first.chain[first.names.index(name)], workloads[users[0]].way)
         if len(users) > 1:
             for index, given in zip(users, allot([wanted[i] for i in users], most), strict=True):
                 limits[index] = min(limits[index], given)

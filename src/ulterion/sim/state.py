@@ -21,6 +21,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.soak.trace import CASE, DRIVE
 from ulterion.core.workload import Workload
 from ulterion.sim.bench import CaseHeat, SimPart
+from ulterion.sim.network import network_truth
 from ulterion.sim.physics import Truth, truth
 
 GRADUAL = 6.0  # degrees over which a gradual throttle gives way
@@ -96,6 +97,8 @@ class State:
 
     def truth(self, workload: Workload) -> Truth:
         """Return what the chain does under a workload in its present state."""
+        if workload.is_network:
+            return self._limited(network_truth(self.chain, workload), workload)
         writes = workload.direction != "read"
         own = self._own_rate("write" if writes else "read", self._place(workload))
         if workload is not self._workload:
@@ -104,14 +107,18 @@ class State:
         if key not in self._truths:
             name = "write" if writes else "read"
             parts = [*self.chain[:-1], self.medium.model_copy(update={name: own})]
-            true = truth(parts, workload)
-            most = min([p.shared for p in self.chain if p.shared is not None] + [self.allotted])
-            if true.rate > most:
-                true = replace(true, rate=most, latency=workload.depth * workload.block_bytes / most)
+            true = self._limited(truth(parts, workload), workload)
             if len(self._truths) > 256:
                 self._truths.clear()
             self._truths[key] = true
         return self._truths[key]
+
+    def _limited(self, true: Truth, workload: Workload) -> Truth:
+        """Return a truth within what hubs let through, and what others that work too leave."""
+        most = min([p.shared for p in self.chain if p.shared is not None] + [self.allotted])
+        if true.rate <= most:
+            return true
+        return replace(true, rate=most, latency=workload.depth * workload.block_bytes / most)
 
     def _place(self, workload: Workload) -> float:
         """Return where on the medium a workload is at work, 0 (its start) to 1; scattered requests are everywhere in their span.

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,7 @@ from ulterion.core.soak.trace import DRIVE, Row
 from ulterion.core.surveyed import as_target
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workload import Workload, parse_workload
+from ulterion.sim import network
 from ulterion.sim.bench import Fault, SimBench
 from ulterion.sim.physics import ceiling
 from ulterion.sim.shown import shown_drive
@@ -58,6 +60,8 @@ class SimTarget:
 
     def __post_init__(self) -> None:
         self.chain = self.bench.chain(self.names, Path(self.path.removeprefix("sim:")))
+        if self.chain[-1].peer and len(self.chain) < 2:
+            raise UsageError(f"{self.path}: a peer needs a port or an adapter before it in the chain")
         capacity = self.chain[-1].capacity
         if capacity is not None and self.span_bytes > capacity:
             raise UsageError(f"{self.names[-1]} holds {show_block(capacity)}; use a --span no larger than that")
@@ -79,6 +83,11 @@ class SimTarget:
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
+        if workload.is_network != self.chain[-1].peer:
+            what = "a peer, reached over a network" if self.chain[-1].peer else "a drive"
+            raise UsageError(f"'{workload.text}' cannot be run on {self.names[-1]}, which is {what}")
+        if workload.is_network:
+            return
         if workload.block_bytes > self.span_bytes:
             raise UsageError(f"a request of {show_block(workload.block_bytes)} does not fit into the span")
 
@@ -98,6 +107,8 @@ class SimTarget:
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """See whether the chain is recognised, and lay the test file down in virtual time."""
         self.recognised()
+        if self.chain[-1].peer:
+            return
         laying = replace(LAYING, span_bytes=self.span_bytes)
         self.move(laying, 0, self.span_bytes)
         if laid is not None:
@@ -136,7 +147,16 @@ class SimTarget:
         if tick is not None:
             tick(seconds, sum(series))
         self.state.rest(true.flush)
-        return self._result(deep, true.flush, seconds, interval, series)
+        result = self._result(deep, true.flush, seconds, interval, series)
+        return replace(result, **self._over_network(deep, result, rng)) if workload.is_network else result
+
+    def _over_network(self, workload: Workload, result: PassResult, rng: np.random.Generator) -> dict[str, Any]:
+        """Return what a pass over a network has besides, or otherwise."""
+        counted = network.counts(self.chain, workload, result.bytes, result.seconds, rng)
+        if counted.datagrams is None:
+            return {"network": counted}
+        moved = counted.datagrams.received * workload.block_bytes
+        return {"network": counted, "bytes": moved, "requests": counted.datagrams.received, "latency": LatencyHistogram()}
 
     def _result(
         self, workload: Workload, flush: float, seconds: float, interval: float, series: tuple[int, ...]
@@ -235,7 +255,7 @@ class SimTarget:
         """Return what the bench shows of the target, as a survey of real hardware would."""
         capacity = self.chain[-1].capacity
         drive = shown_drive("sim0", self.names, self.chain, self.state.sensors().get(DRIVE, self.chain[-1].temperature))
-        return as_target(
+        facts = as_target(
             drive,
             self.path,
             "simulated",
@@ -244,6 +264,10 @@ class SimTarget:
             filesystem_bytes=capacity,
             free_bytes=capacity,
         )
+        if not self.chain[-1].peer:
+            return facts
+        seen = network.shown_network(self.bench.bench.host, self.names, self.chain)
+        return replace(facts, filesystem=None, transport=None, network=seen)
 
     def bench_facts(self, versions: dict[str, str]) -> BenchFacts:
         """Return the host and room of the simulated bench; `versions` should not name what varies between machines."""

@@ -139,7 +139,7 @@ class Settings(Ground):
 class MeasureRun(Header):
     """A suite of workloads done on a hookup."""
 
-    kind: Literal["measure"] = "measure"
+    kind: Literal["measure", "network"] = "measure"
     suite: str
     settings: Settings
     before: Before | None = None
