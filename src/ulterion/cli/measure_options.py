@@ -178,7 +178,9 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
         if getattr(arguments, name):
             raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
     if arguments.suite not in (None, NETWORK_SUITE.name):
-        raise UsageError(f"the suite '{arguments.suite}' is for drives; a network has one of its own, '{NETWORK_SUITE.name}'")
+        raise UsageError(
+            f"the suite '{arguments.suite}' is for drives; a network has one of its own, '{NETWORK_SUITE.name}'"
+        )
     if not arguments.workload:
         return NETWORK_SUITE.name, list(NETWORK_SUITE.workloads)
     workloads = [parse_network(w) for w in arguments.workload]

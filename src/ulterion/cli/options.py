@@ -66,7 +66,9 @@ def add_network(parser: argparse.ArgumentParser) -> None:
     group.add_argument(
         "--network", metavar="HOST", help="measure the network to another machine, on which 'ulterion peer' runs"
     )
-    group.add_argument("--word", metavar="WORD", help="the word that the peer shows (or in the environment, ULTERION_WORD)")
+    group.add_argument(
+        "--word", metavar="WORD", help="the word that the peer shows (or in the environment, ULTERION_WORD)"
+    )
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:

@@ -25,9 +25,9 @@ from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
+from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
 from ulterion.engine.network.passes import MOST_DATAGRAMS, Order, Outcome, merged_series
-from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.peerlink import PeerLink
 from ulterion.engine.network.streams import INTERVAL, joined
 from ulterion.host import chains, network
@@ -56,7 +56,9 @@ def word_of(given: str | None) -> str:
     """Return the word that lets this bench in; raise UsageError without one."""
     word = given or os.environ.get(WORD, "")
     if not word.strip():
-        raise UsageError(f"the peer lets in who knows its word: add --word WORD, as 'ulterion peer' shows it, or set {WORD}")
+        raise UsageError(
+            f"the peer lets in who knows its word: add --word WORD, as 'ulterion peer' shows it, or set {WORD}"
+        )
     return word
 
 
@@ -85,7 +87,11 @@ class NetworkTarget:
     def facts(self) -> TargetFacts:
         """Return both ends, and the chain to the adapter here."""
         here, there = self._here, _end_of(self.link.facts)
-        steps = chains.steps_of(network.LIVE / "sys/class/net" / here.adapter / "device") if here.adapter and not here.made_up else ()
+        steps = (
+            chains.steps_of(network.LIVE / "sys/class/net" / here.adapter / "device")
+            if here.adapter and not here.made_up
+            else ()
+        )
         last = steps[-1] if steps else None
         return TargetFacts(
             path=self.name,
@@ -112,11 +118,15 @@ class NetworkTarget:
         ends = facts.network or NetworkFacts()
         for end, whose in ((ends.here, "this bench"), (ends.there, "the peer")):
             if end.made_up:
-                sentences.append(f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel or the machine itself): no adapter is measured there")
+                sentences.append(
+                    f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel or the machine itself): no adapter is measured there"
+                )
             if end.radio:
                 sentences.append(f"{end.adapter} of {whose} is a radio: its rate changes with the place and the hour")
             if end.duplex == "half":
-                sentences.append(f"{end.adapter} of {whose} sends and receives in turns only (half duplex), as two ends make it that do not agree")
+                sentences.append(
+                    f"{end.adapter} of {whose} sends and receives in turns only (half duplex), as two ends make it that do not agree"
+                )
         return [*sentences, *_uneven(ends)]
 
     def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
@@ -144,7 +154,9 @@ class NetworkTarget:
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
         if not workload.is_network:
-            raise UsageError(f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'")
+            raise UsageError(
+                f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'"
+            )
         if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MOST_DATAGRAMS:
             raise UsageError(f"'{workload.text}' for so long is more than {MOST_DATAGRAMS} datagrams; make it shorter")
 
@@ -202,7 +214,9 @@ class NetworkTarget:
 
     def bench(self, load: LoadSettings) -> Bench:
         """Raise UsageError: a soak needs a drive."""
-        raise UsageError("a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m")
+        raise UsageError(
+            "a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m"
+        )
 
     def is_gone(self) -> bool:
         """Return whether the adapter was pulled out."""
@@ -228,7 +242,7 @@ def at_the_same_time(
             results[index] = targets[index].run_pass(workloads[index], seeds[index], tick if index == 0 else None)
         except TargetFailed as error:
             results[index] = error
-        except BaseException as error:  # noqa: BLE001 - told in the thread that asked
+        except BaseException as error:
             raised.append(error)
 
     threads = [threading.Thread(target=one, args=(i,), daemon=True) for i in range(1, len(targets))]
@@ -254,7 +268,9 @@ def _uneven(ends: NetworkFacts) -> list[str]:
     here, there = known_link(ends.here.link), known_link(ends.there.link)
     if here is None or there is None or there.payload >= here.payload:
         return []
-    return [f"the peer's adapter {ends.there.adapter} is linked at {there}, this one at {here}: the peer is what holds it back"]
+    return [
+        f"the peer's adapter {ends.there.adapter} is linked at {there}, this one at {here}: the peer is what holds it back"
+    ]
 
 
 def _of_streams(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:

@@ -148,7 +148,13 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
     known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
     kind: Literal["measure", "network"] = "network" if request.place.over_network else "measure"
     return MeasureRun(
-        **opening.header, kind=kind, cell=request.cell, suite=request.suite, settings=settings, before=known, workloads=records
+        **opening.header,
+        kind=kind,
+        cell=request.cell,
+        suite=request.suite,
+        settings=settings,
+        before=known,
+        workloads=records,
     )
 
 

@@ -11,7 +11,6 @@ from ulterion.model.review import Hookup
 from ulterion.model.store import ReviewFolder
 
 SIM, NET = "sim:", "net:"
-PEER = "peer"  # kind of a part that is another bench, reached over a network
 
 
 @dataclass(frozen=True)
@@ -58,8 +57,7 @@ class Place:
     @property
     def over_network(self) -> bool:
         """Whether what is measured is a network, real or simulated: at the end of its chain stands a peer."""
-        part = self.review.review.parts.get(self.entry.medium) if self.entry is not None else None
-        return self.network or (part is not None and part.kind == PEER)
+        return self.network or (self.entry is not None and self.review.review.is_peer(self.entry.medium))
 
     @property
     def bench_file(self) -> Path:

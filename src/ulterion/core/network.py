@@ -1,8 +1,8 @@
 """What is measured over a network: its workloads in words, and what is counted besides bytes.
 
-    'receive', 'send 4 streams'            one or several TCP streams; 'both ways' sends and receives at once
-    'messages 64 B'                        one small message after another, each answered: the round trip
-    'send datagrams 1200 B at 95 Mb/s'     UDP at a set rate: what is lost, late or comes twice
+'receive', 'send 4 streams'            one or several TCP streams; 'both ways' sends and receives at once
+'messages 64 B'                        one small message after another, each answered: the round trip
+'send datagrams 1200 B at 95 Mb/s'     UDP at a set rate: what is lost, late or comes twice
 """
 
 from __future__ import annotations
@@ -176,7 +176,8 @@ class _Words:
     def next(self, after: str) -> str:
         if not self.left:
             raise self.refuse(f"nothing stands behind '{after}'")
-        return self.left.pop(0)
+        word: str = self.left.pop(0)
+        return word
 
     def count(self, word: str) -> int:
         if not word.isdigit() or not 1 <= int(word) <= MOST_STREAMS:
@@ -214,7 +215,9 @@ def parse_network(text: str) -> Workload:
         words.take(words.left.pop(0))
     found: dict[str, object] = words.found
     pattern = found.get("kind", "streams")
-    made = {"streams": _parsed_stream, "messages": _parsed_messages, "datagrams": _parsed_datagrams}[str(pattern)](words)
+    made = {"streams": _parsed_stream, "messages": _parsed_messages, "datagrams": _parsed_datagrams}[str(pattern)](
+        words
+    )
     length = found.get("length")
     made = replace(made, seconds=length if isinstance(length, float) else None, why="asked for on the command line")
     return replace(made, name=_name_of(made))
@@ -238,7 +241,7 @@ def _direction(words: _Words) -> Direction:
     direction = words.found.get("direction")
     if direction not in ("send", "receive", "both"):
         raise words.refuse("it does not say whether it sends or receives")
-    return direction  # type: ignore[return-value]
+    return direction
 
 
 def _not_here(words: _Words, *keys: str) -> None:

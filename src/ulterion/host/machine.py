@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 
 from ulterion.core.surveyed import Survey
-from ulterion.host import cards, gaveup, network, scsi, stacks, tree, tunnels
+from ulterion.host import cards, gaveup, network, scsi, stacks, tunnels
 from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
-from ulterion.core.links import Link
+from ulterion.core.facts import NetworkFacts
+from ulterion.core.links import Link, known_link
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
@@ -211,13 +212,20 @@ def _was_pressed(case: _Case, best: Measured) -> bool:
 
 def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     """Judge the link a product is sold as by the link that was seen of it."""
-    seen = link_seen_of(case.review, case.run, case.part)
+    network = case.run.target.network
+    over_network = claimed.name.startswith("Ethernet")
+    if over_network:
+        seen = known_link(network.here.link) if network is not None and device_of(case.run) == case.part else None
+    else:
+        seen = link_seen_of(case.review, case.run, case.part)
     if seen is None:
         return replace(row, hookup=None)
     row = replace(row, measured=seen.payload, measured_name=seen.name, run=case.run.id)
     share = seen.payload / claimed.payload
     if seen.payload >= claimed.payload:
         return replace(row, judgement=ClaimJudgement("met", share))
+    if over_network:
+        return replace(row, judgement=_judge_negotiated(claimed, share, network))
     port = case.review.ports.get(case.run.chain[0])
     if port is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
@@ -229,6 +237,22 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         else "look at cable and port before you blame the product"
     )
     return replace(row, judgement=ClaimJudgement("missed", share, why))
+
+
+def _judge_negotiated(claimed: Link, share: float, network: NetworkFacts | None) -> ClaimJudgement:
+    """Judge an adapter that negotiated less than it is sold as: the other end, or the cable, may be why."""
+    far = known_link(network.there.link) if network is not None else None
+    if far is None:
+        return ClaimJudgement(
+            "not testable here", share, "what the other end can do is not known; connect it to one that can do it"
+        )
+    if far.payload < claimed.payload:
+        return ClaimJudgement("not testable here", share, f"the other end is {far.name} itself")
+    return ClaimJudgement(
+        "missed",
+        share,
+        "two ends agree on a rate: look at the cable, and at what is between, before you blame the product",
+    )
 
 
 def _linked_faster(case: _Case, claimed: Link) -> str | None:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from ulterion.core.ceilings import Direction
 from ulterion.core.comparability import differences
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.network import Datagrams
 from ulterion.core.seenlinks import guess_link
 from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
@@ -35,6 +36,7 @@ class Row:
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
         waits: seconds within which half, and 99 %, of the requests ended.
+        datagrams: what became of those of its newest run, where any were sent.
     """
 
     hookup: str
@@ -44,6 +46,7 @@ class Row:
     comparison: Comparison | None
     waits: tuple[float, float] | None = None
     runs: tuple[str, ...] = ()
+    datagrams: Datagrams | None = None
 
 
 @dataclass(frozen=True)
@@ -215,7 +218,8 @@ class _Draft:
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
-            rows.append(Row(cell.hookup, cell.run.id, cell.workload, cell.estimate, comparison, cell.waits, _ids(cell)))
+            figures = (cell.workload, cell.estimate, comparison, cell.waits)
+            rows.append(Row(cell.hookup, cell.run.id, *figures, _ids(cell), cell.datagrams))
         once = once_connected(self.review, self.measured)
         return Group(
             self.medium,

@@ -38,10 +38,11 @@ class NextMeasurement:
 
 @dataclass(frozen=True)
 class Blame:
-    """A finding, with the next measurement where several suspects are left."""
+    """A finding, with the next measurement where several suspects are left; `network` where it is one that was held back."""
 
     finding: Finding
     next: NextMeasurement | None
+    network: bool = False
 
 
 def carried_by(review: Review, measured: dict[str, dict[str, Measured]], direction: Direction) -> dict[str, Carried]:
@@ -81,7 +82,7 @@ def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tup
         for name, target in carried.items():
             finding = find_culprit(target, list(carried.values()), list(every[other].values()))
             following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
-            every_blame[name, direction] = Blame(finding, following)
+            every_blame[name, direction] = Blame(finding, following, review.is_peer(review.hookups[name].medium))
     return every_blame
 
 

@@ -9,7 +9,8 @@ from statistics import median
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
 from ulterion.core.culprits import BARE
-from ulterion.core.links import Link
+from ulterion.core.links import Link, known_link
+from ulterion.core.network import Datagrams
 from ulterion.core.passstates import PassState
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.verdicts import compare_family
@@ -40,6 +41,7 @@ class Measured:
         lanes: workers that shared each pass, or None where that is not known.
         state: of the drive, where two were told apart; figures of different states are not compared.
         unflushed: the rates of the passes without the flush at their end.
+        datagrams: what became of those of the newest run, where any were sent.
         waits: seconds within which half, and 99 %, of the requests ended, in the middle pass; None where there is none.
     """
 
@@ -53,6 +55,7 @@ class Measured:
     state: PassState | None = None
     unflushed: tuple[tuple[float, ...], ...] = ()
     waits: tuple[float, float] | None = None
+    datagrams: Datagrams | None = None
     older: tuple[MeasureRun, ...] = ()
 
     @classmethod
@@ -70,6 +73,7 @@ class Measured:
             passes[0].state,
             (tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
             _waits(passes),
+            figure.datagrams,
         )
 
     @property
@@ -147,6 +151,7 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
     port, seen = review.ports.get(chain[0]) if chain else None, run.seen_link
     if seen is not None and port is not None and seen.payload >= port.link.payload:
         seen = None
+    negotiated = known_link(run.target.network.here.link) if run.target.network is not None and len(chain) > 2 else None
     elements = []
     for key in chain:
         part = review.parts.get(key)
@@ -162,11 +167,15 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
                 key=key,
                 label=review.label(key),
                 link=part.link if part else port.link if port else None,
-                inside=part.inside if part else None,
+                inside=negotiated
+                if key == device_of(run) and negotiated is not None
+                else part.inside
+                if part
+                else None,
                 seen=seen if key == device_of(run) else None,
                 claimed=rates,
                 direct=_direct_rates(direct) if key == chain[-1] else {},
-                only_link=port is not None,
+                only_link=port is not None or (review.is_peer(key) and run.target.network is not None),
             )
         )
     return [*elements[:1], *_host_elements(run), *elements[1:]]

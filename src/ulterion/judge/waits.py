@@ -39,7 +39,7 @@ class AddedWait:
 def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
     """Return what one measurement of single small requests adds to another's wait, or None where that cannot be told."""
     work = cell.workload
-    if work.pattern != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
+    if work.manner != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
         return None
     mine, theirs = (scaled(m.rates, lambda rate: work.block_bytes / rate) for m in (cell, base))
     added = difference(mine, theirs)

@@ -23,6 +23,7 @@ from ulterion.model.reading import read_text
 
 FILE_NAME = "review.toml"
 SCHEMA = 1
+PEER = "peer"  # kind of a part that is another bench, reached over a network; it ends a chain
 LONGEST_NAME = 180  # bytes of a hookup's name: file names, which hold it, end at 255
 
 
@@ -110,6 +111,10 @@ class Review(Written):
     def direct_for(self, medium: str) -> str | None:
         """Return the name of the direct hookup for a medium, or None."""
         return next((n for n, h in self.hookups.items() if h.direct and h.medium == medium), None)
+
+    def is_peer(self, key: str) -> bool:
+        """Whether a part is another bench, reached over a network."""
+        return key in self.parts and self.parts[key].kind == PEER
 
     def label(self, key: str) -> str:
         """Return how a part or port is called in sentences."""

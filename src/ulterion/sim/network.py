@@ -29,7 +29,12 @@ def network_truth(chain: Sequence[SimPart], workload: Workload) -> Truth:
     peer, block = chain[-1], workload.block_bytes
     ways = {"receive": ceiling(chain, "read"), "send": ceiling(chain, "write")}
     if workload.pattern == "messages":
-        trip = sum(p.overhead or 0.0 for p in chain) + (peer.read_wait or 0.0) + block / ways["send"] + block / ways["receive"]
+        trip = (
+            sum(p.overhead or 0.0 for p in chain)
+            + (peer.read_wait or 0.0)
+            + block / ways["send"]
+            + block / ways["receive"]
+        )
         return Truth(block / trip, trip, 0.0, peer.small_noise)
     if workload.pattern == "datagrams":
         passed = min(workload.pace or math.inf, ways[workload.direction])
@@ -44,7 +49,9 @@ def lost(chain: Sequence[SimPart]) -> float:
     return 1 - math.prod(1 - p.lost for p in chain)
 
 
-def counts(chain: Sequence[SimPart], workload: Workload, moved: int, seconds: float, rng: np.random.Generator) -> NetworkCounts:
+def counts(
+    chain: Sequence[SimPart], workload: Workload, moved: int, seconds: float, rng: np.random.Generator
+) -> NetworkCounts:
     """Return what is counted besides the bytes of a pass that moved so many in so many seconds."""
     if workload.pattern == "datagrams":
         sent = max(round((workload.pace or 0.0) * seconds / workload.block_bytes), 1)
@@ -53,7 +60,11 @@ def counts(chain: Sequence[SimPart], workload: Workload, moved: int, seconds: fl
         way = (chain[-1].read_wait or 0.0) / 2
         what = Datagrams(sent, received, jitter=way * JITTER)
         total = sent * workload.block_bytes
-        return NetworkCounts(total if workload.direction == "send" else 0, moved if workload.direction == "receive" else 0, datagrams=what)
+        return NetworkCounts(
+            total if workload.direction == "send" else 0,
+            moved if workload.direction == "receive" else 0,
+            datagrams=what,
+        )
     share = {"receive": 1.0, "send": 0.0}.get(workload.direction)
     if share is None:
         into, out = ceiling(chain, "read"), ceiling(chain, "write")
@@ -65,7 +76,10 @@ def counts(chain: Sequence[SimPart], workload: Workload, moved: int, seconds: fl
 
 def adapter_of(names: Sequence[str], chain: Sequence[SimPart]) -> tuple[str, SimPart, Link | None]:
     """Return the network adapter of a chain that ends at a peer: the last part before it, and the rate that it negotiates."""
-    part, links = chain[-2], [k for p in chain for k in (p.link, p.inside) if k is not None and k.name.startswith(ETHERNET)]
+    part, links = (
+        chain[-2],
+        [k for p in chain for k in (p.link, p.inside) if k is not None and k.name.startswith(ETHERNET)],
+    )
     return names[-2], part, min(links, key=lambda link: link.payload, default=None)
 
 
@@ -74,7 +88,9 @@ def shown_network(host: str, names: Sequence[str], chain: Sequence[SimPart]) -> 
     name, part, link = adapter_of(names, chain)
     rate, far = (k.name if k else None for k in (link, chain[-1].link))
     here = NetworkEnd(host, None, name, part.driver, rate, "full", 1500, radio=False, made_up=False)
-    return NetworkFacts(here, NetworkEnd(names[-1], None, None, chain[-1].driver, far, "full", 1500, radio=False, made_up=False))
+    return NetworkFacts(
+        here, NetworkEnd(names[-1], None, None, chain[-1].driver, far, "full", 1500, radio=False, made_up=False)
+    )
 
 
 def shown_adapter(names: Sequence[str], chain: Sequence[SimPart], drive_steps: Sequence[Step]) -> Adapter:

@@ -16,6 +16,9 @@ def seen_link(chain: Sequence[SimPart]) -> tuple[SimPart, Link | None]:
 
     Two ends of one family, and a cable between them, train at the slowest of all.
     """
+    if chain[-1].peer:  # the adapter is what the host shows, not what is beyond the network
+        device = next((p for p in reversed(chain[1:-1]) if p.driver is not None), chain[-2])
+        return device, None if device is chain[0] else trained(chain, device)
     device = next((p for p in reversed(chain[1:]) if p.driver is not None), chain[-1])
     return device, trained(chain, device)
 
@@ -37,7 +40,7 @@ def trained(chain: Sequence[SimPart], part: SimPart) -> Link | None:
 def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], temperature: float | None = None) -> Drive:
     """Return the drive at the end of a chain, with the steps that lead to it and what is wrong with them."""
     device, link = seen_link(chain)
-    roles = {id(chain[0]): "controller", id(device): "bridge", id(chain[-1]): "drive"}
+    roles = {id(device): "bridge", id(chain[0]): "controller", id(chain[-1]): "drive"}
     steps = []
     for key, part in zip(names, chain, strict=True):
         if part.unseen:

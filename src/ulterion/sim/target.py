@@ -156,7 +156,12 @@ class SimTarget:
         if counted.datagrams is None:
             return {"network": counted}
         moved = counted.datagrams.received * workload.block_bytes
-        return {"network": counted, "bytes": moved, "requests": counted.datagrams.received, "latency": LatencyHistogram()}
+        return {
+            "network": counted,
+            "bytes": moved,
+            "requests": counted.datagrams.received,
+            "latency": LatencyHistogram(),
+        }
 
     def _result(
         self, workload: Workload, flush: float, seconds: float, interval: float, series: tuple[int, ...]

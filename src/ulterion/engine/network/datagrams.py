@@ -11,6 +11,7 @@ import struct
 import threading
 import time
 from dataclasses import dataclass, field
+from functools import partial
 
 from ulterion.core.network import Datagrams
 from ulterion.engine.network.streams import INTERVAL, Meter
@@ -37,7 +38,7 @@ class Arrived:
     bytes: int = 0
     seconds: float = 0.0
     series: list[int] = field(default_factory=list)
-    counts: Datagrams = Datagrams(0, 0)
+    counts: Datagrams = field(default_factory=partial(Datagrams, 0, 0))
 
 
 @dataclass

@@ -17,7 +17,9 @@ from functools import lru_cache
 from typing import Any
 
 VERSION = 1
-PORT = 47610  # where a peer listens unless told otherwise; below the ports that systems draw for themselves (RFC 6335, 6)
+PORT = (
+    47610  # where a peer listens unless told otherwise; below the ports that systems draw for themselves (RFC 6335, 6)
+)
 STRANGER, FRIEND = 512, 2**18  # bytes of a frame: from one who has not proven anything, and afterwards
 _LENGTH = struct.Struct(">I")
 _ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"  # without what is mistaken when typed off a screen

@@ -47,7 +47,7 @@ class Order:
         """Return the order that a settled workload needs."""
         ramp = RAMP if workload.pattern == "streams" else 0.0
         window = Window(workload.seconds or 1.0, ramp, min(stall, LONGEST_STALL))
-        kind: Kind = "streams" if workload.pattern not in ("messages", "datagrams") else workload.pattern  # type: ignore[assignment]
+        kind: Kind = workload.pattern if workload.pattern in ("messages", "datagrams") else "streams"
         return cls(kind, workload.direction, workload.block_bytes, workload.depth, window, workload.pace)
 
     def to_frame(self) -> dict[str, Any]:

@@ -34,9 +34,16 @@ from ulterion.engine.network.frames import (
 from ulterion.engine.network.session import Session
 
 TO_SAY_WHO = 5.0  # seconds that a stranger has
-MOST_STRANGERS, MOST_FROM_ONE = 64, 40  # connections that have not proven anything, at once; from one address (32 streams come at once)
+MOST_STRANGERS, MOST_FROM_ONE = (
+    64,
+    40,
+)  # connections that have not proven anything, at once; from one address (32 streams come at once)
 PENALTY = 1.0  # seconds that a wrong word costs
-KEEPALIVE = {"TCP_KEEPIDLE": 20, "TCP_KEEPINTVL": 10, "TCP_KEEPCNT": 3}  # seconds, seconds, times: who is gone is let go
+KEEPALIVE = {
+    "TCP_KEEPIDLE": 20,
+    "TCP_KEEPINTVL": 10,
+    "TCP_KEEPCNT": 3,
+}  # seconds, seconds, times: who is gone is let go
 
 Facts = Callable[[str], dict[str, Any]]
 """Returns what this machine shows of itself and the adapter with a local address."""
@@ -199,7 +206,7 @@ def _listen(address: str, port: int) -> tuple[socket.socket, socket.socket]:
         if not address and socket.has_dualstack_ipv6():
             listener = socket.create_server(("", port), family=socket.AF_INET6, backlog=64, dualstack_ipv6=True)
         else:
-            family = socket.getaddrinfo(address or "0.0.0.0", port)[0][0]  # noqa: S104 - a peer is there to be reached
+            family = socket.getaddrinfo(address or "0.0.0.0", port)[0][0]
             listener = socket.create_server((address, port), family=family, backlog=64)
         udp = socket_for(listener.family)
         if listener.family == socket.AF_INET6 and not address:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import reduce
+from operator import add
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -11,6 +13,7 @@ from pydantic import AfterValidator, Field
 
 from ulterion.core.fill import Fill
 from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.network import Datagrams
 from ulterion.core.passstates import AFTER, SLOW_STATES, PassState, UsedUp, lonely_states, states_of
 from ulterion.core.samples import Looked
 from ulterion.core.suites import SWEEP
@@ -45,6 +48,12 @@ class WorkloadRecord(Written):
             if one.latency is not None:
                 merged.merge(one.latency.read_back())
         return merged
+
+    @property
+    def datagrams(self) -> Datagrams | None:
+        """What became of the datagrams of all counted passes, None where none were sent."""
+        each = [d for p in self.counted if p.network is not None and (d := p.network.datagrams) is not None]
+        return reduce(add, each) if each else None
 
     @property
     def figures(self) -> list[WorkloadRecord]:

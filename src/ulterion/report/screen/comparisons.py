@@ -13,7 +13,7 @@ from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import drifts, missing, nearest, once, sources, summaries, waits
+from ulterion.report.words.comparisons import datagrams, drifts, missing, nearest, once, sources, summaries, waits
 from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
@@ -89,13 +89,13 @@ def _interval_note(group: Group) -> list[RenderableType]:
 
 def _small(group: Group) -> list[RenderableType]:
     """Return the scattered requests of a group as what they are counted in: so many a second, and how long one waits."""
-    rows = [r for r in group.rows if r.workload.pattern == "random" and r.waits is not None]
+    rows = [r for r in group.rows if r.workload.manner == "random" and r.waits is not None]
     if not rows:
         return []
     columns = [
         ("workload", "left"),
         ("hookup", "left"),
-        ("IOPS", "right"),
+        ("a second" if rows[0].workload.is_network else "IOPS", "right"),
         ("half within", "right"),
         ("99 % within", "right"),
     ]
@@ -135,7 +135,11 @@ def _remarks(
     return [
         *bullets("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
         *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
-        *bullets("Small requests, one at a time", waits(group, labels)),
+        *bullets(
+            "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
+            waits(group, labels),
+        ),
+        *bullets("Datagrams", datagrams(group)),
         *bullets("Undecided", undecided),
         *bullets("How far the intervals reach", [*once(group), *drifts(group)]),
         *bullets("What else differed from the baseline", differs),

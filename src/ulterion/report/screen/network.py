@@ -30,10 +30,23 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
     for record, one, rate, bit in zip(records, estimates, rates, bits, strict=True):
         is_trip = record.workload.pattern == "messages"
         shown = ("", "") if is_trip else (rate, bit)
-        rows.append([Text(record.workload.name, style="name"), *shown, show_margin(one), *_trips(record), _lost(record), _cpu(record)])
+        rows.append(
+            [
+                Text(record.workload.name, style="name"),
+                *shown,
+                show_margin(one),
+                *_trips(record),
+                _lost(record),
+                _cpu(record),
+            ]
+        )
     heads = ("workload", unit, "Mb/s", "±", "trip", "99 %", "lost", "CPU")
     columns = [(h, "right" if i else "left") for i, h in enumerate(heads)]
-    lines = [f"{r.workload.name}: {r.text}, {len(r.counted)} passes of {show_duration(r.workload.seconds or 0)}" + (f"; {r.ended}" if r.ended else "") for r in records]
+    lines = [
+        f"{r.workload.name}: {r.text}, {len(r.counted)} passes of {show_duration(r.workload.seconds or 0)}"
+        + (f"; {r.ended}" if r.ended else "")
+        for r in records
+    ]
     notes = [LEGEND, "CPU: share of one core that the program used here"] if records else []
     keep = [*run.state.sentence("run"), *run.warnings, *(w for r in records for w in _notes(run, r))]
     return [
@@ -47,7 +60,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
 
 
 def _notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
-    counts = words.datagrams_of(record)
+    counts = record.datagrams
     told = [words.datagram_words(record.workload.name, counts)] if counts is not None else []
     return [*told, *words.stream_notes(run, record)]
 
@@ -60,7 +73,7 @@ def _trips(record: WorkloadRecord) -> tuple[str, str]:
 
 
 def _lost(record: WorkloadRecord) -> str:
-    counts = words.datagrams_of(record)
+    counts = record.datagrams
     return "" if counts is None or not counts.sent else f"{counts.lost / counts.sent * 100:.2f} %"
 
 

@@ -10,6 +10,7 @@ from ulterion.core.units import show_duration
 from ulterion.core.verdicts import DIFFERENT, Comparison, Verdict
 from ulterion.judge.comparisons import Group
 from ulterion.report.words.culprits import culprit_names
+from ulterion.report.words.network import datagram_words
 
 ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slower", "slower", "undecided")
 
@@ -86,6 +87,12 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
             f"({show_duration(low)} to {show_duration(high)})"
         )
     return sentences
+
+
+def datagrams(group: Group) -> list[str]:
+    """Return what became of the datagrams on each hookup."""
+    told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
+    return [f"{r.hookup}: {datagram_words(r.workload.name, counts)}" for r, counts in told]
 
 
 def once(group: Group) -> list[str]:

@@ -9,7 +9,13 @@ from ulterion.core.culprits import Finding, Suspect
 from ulterion.core.units import show_rate
 from ulterion.judge.culprits import ANOTHER, DIRECTIONS, Blame, NextMeasurement
 
-DOING: dict[Direction, str] = {"read": "reading", "write": "writing"}
+DOING: dict[tuple[Direction, bool], tuple[str, str]] = {
+    ("read", False): ("read", "reading"),
+    ("write", False): ("write", "writing"),
+    ("read", True): ("receive", "receiving"),
+    ("write", True): ("send", "sending"),
+}
+"""What is done, by direction and whether over a network: as a workload says it, and as a sentence does."""
 
 
 def blame_words(blame: Blame) -> str:
@@ -76,7 +82,7 @@ def culprit_lines(blames: Mapping[tuple[str, Direction], Blame], hookups: Sequen
         ):
             lines.append(f"{hookup}: {said['read']}")
             continue
-        lines += [f"{hookup}, {direction}: {words}" for direction, words in said.items()]
+        lines += [f"{hookup}, {DOING[d, blames[hookup, d].network][0]}: {words}" for d, words in said.items()]
     return lines
 
 
@@ -87,7 +93,9 @@ def culprit_names(blames: Mapping[tuple[str, Direction], Blame], hookup: str) ->
         return ""
     if len(set(said.values())) == 1:
         return f"; held back by {next(iter(said.values()))}"
-    return "; held back " + ", ".join(f"{DOING[d]} by {names}" for d, names in said.items())
+    return "; held back " + ", ".join(
+        f"{DOING[d, blames[hookup, d].network][1]} by {names}" for d, names in said.items()
+    )
 
 
 def held_words(blame: Blame | None) -> str:

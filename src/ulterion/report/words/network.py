@@ -16,7 +16,9 @@ def end_words(end: NetworkEnd) -> str:
     mtu = f"packets of {end.mtu} B" if end.mtu else None
     kind = "no hardware" if end.made_up else "radio" if end.radio else None
     adapter = ", ".join(w for w in (end.adapter, end.driver, end.link, duplex, kind, mtu) if w)
-    return " ".join(w for w in (end.host, f"({end.address})" if end.address else None, f"by {adapter}" if adapter else None) if w)
+    return " ".join(
+        w for w in (end.host, f"({end.address})" if end.address else None, f"by {adapter}" if adapter else None) if w
+    )
 
 
 def preview(facts: TargetFacts) -> list[tuple[str, str]]:
@@ -30,19 +32,12 @@ def preview(facts: TargetFacts) -> list[tuple[str, str]]:
     return rows
 
 
-def datagrams_of(record: WorkloadRecord) -> Datagrams | None:
-    """Return what became of the datagrams of all counted passes, None where none were sent."""
-    each = [p.network.datagrams for p in record.counted if p.network is not None and p.network.datagrams is not None]
-    total: Datagrams | None = None
-    for one in each:
-        total = one if total is None else total + one
-    return total
-
-
 def datagram_words(name: str, counts: Datagrams) -> str:
     """Return what became of datagrams, with the interval of the share that was lost."""
     share, low, high = lost_share(counts)
-    told = [f"{counts.lost} of {counts.sent} lost ({_percent(share)}, 95 % interval {_percent(low)} to {_percent(high)})"]
+    told = [
+        f"{counts.lost} of {counts.sent} lost ({_percent(share)}, 95 % interval {_percent(low)} to {_percent(high)})"
+    ]
     if counts.overrun:
         told.append(f"{counts.overrun} of them dropped by the receiving machine itself, which was not quick enough")
     told += [f"{counts.late} out of order"] if counts.late else []
@@ -68,7 +63,9 @@ def stream_notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
         words.append(f"{name}: {again} segments had to be sent again")
     cpu = sum(p.cpu_seconds or 0.0 for p in passes)
     if seconds and cpu / seconds > BUSY and record.workload.depth == 1 and record.workload.pattern == "streams":
-        words.append(f"{name}: the program used {cpu / seconds * 100:.0f} % of a core: the processor may be the limit, not the network")
+        words.append(
+            f"{name}: the program used {cpu / seconds * 100:.0f} % of a core: the processor may be the limit, not the network"
+        )
     for what, word in (("errors", "faulty"), ("drops", "dropped")):
         count = sum(getattr(p.network, what) or 0 for p in passes)
         if count:
