@@ -62,7 +62,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
     first = request.place.hookup or request.place.target
     if first is None or (request.place.hookup and request.place.target):
         raise UsageError(
-            "--together takes targets or hookups: ulterion measure A --together B, or --hookup A --together B"
+            "--together takes targets or hookups: ulterion measure A --together B (or net:HOST), or --hookup A --together B"
         )
     display = make_display(env.err, arguments.units)
     with stoppable(), closing(display):
@@ -93,7 +93,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         )
     review = review_for(arguments, env.folder, env.tell)
     place = Place(review, env.folder, target, arguments.hookup)
-    suite, workloads = workloads_of(arguments, network=place.over_network)
+    suite, workloads = workloads_of(arguments, network=place.over_network and not arguments.together)
     waited = wait_if_asked(arguments, review, env.notice)
     return MeasureRequest(
         place=place,

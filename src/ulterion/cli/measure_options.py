@@ -93,7 +93,10 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         help="worker processes, each with the workload's depth (default: auto, as many as it takes to share that depth)",
     )
     group.add_argument(
-        "--together", nargs="+", metavar="TARGET", help="further targets: each alone, then all at once, for hubs"
+        "--together",
+        nargs="+",
+        metavar="TARGET",
+        help="further targets (net:HOST for a network): each alone, then all at once, for hubs",
     )
     options.add_seed(group)
 

@@ -33,7 +33,7 @@ def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Befo
         return known
     run, fall = soaked
     fill = Fill(fall.written, fall.after)
-    for one, begin in zip(runs, [*(r.started for r in runs[1:]), started], strict=True):
+    for one, begin in zip(runs, [*(r.started for r in runs), started][1:], strict=True):
         fill = _left_by(one, fill, max(0.0, (begin - one.started).total_seconds()))
     return known.model_copy(
         update={

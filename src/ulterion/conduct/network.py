@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import os
 import secrets
-import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -193,7 +192,7 @@ class NetworkTarget:
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
     ) -> list[PassResult | TargetFailed]:
         """Run one pass here and on others at the same time, each in a thread of its own."""
-        return at_the_same_time([self, *others], workloads, seeds, tick)
+        raise UsageError("a network runs beside others by `conduct.atonce`")
 
     def temperature(self) -> float | None:
         """Adapters show none."""
@@ -226,34 +225,6 @@ class NetworkTarget:
     def close(self) -> None:
         """Say goodbye to the peer."""
         self.link.close()
-
-
-def at_the_same_time(
-    targets: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick
-) -> list[PassResult | TargetFailed]:
-    """Run one pass on each of several targets that share no worker processes, begun together; the first one's progress is told."""
-    results: dict[int, PassResult | TargetFailed] = {}
-    raised: list[BaseException] = []
-    gate = threading.Barrier(len(targets))
-
-    def one(index: int) -> None:
-        try:
-            gate.wait()
-            results[index] = targets[index].run_pass(workloads[index], seeds[index], tick if index == 0 else None)
-        except TargetFailed as error:
-            results[index] = error
-        except BaseException as error:
-            raised.append(error)
-
-    threads = [threading.Thread(target=one, args=(i,), daemon=True) for i in range(1, len(targets))]
-    for thread in threads:
-        thread.start()
-    one(0)
-    for thread in threads:
-        thread.join()
-    if raised:
-        raise raised[0]
-    return [results[i] for i in range(len(targets))]
 
 
 def _end_of(facts: dict[str, object]) -> NetworkEnd:

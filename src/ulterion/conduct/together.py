@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
 
+from ulterion.conduct.atonce import run_at_once
 from ulterion.conduct.bystanders import Bystanders
 from ulterion.conduct.keeping import Recorder, finished, open_journal
 from ulterion.conduct.observers import Observer, Shared
@@ -15,6 +16,7 @@ from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import MeasureRequest
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed, UsageError
+from ulterion.core.network import network_like
 from ulterion.core.passes import PassResult
 from ulterion.core.sharing import Sharing, sharing
 from ulterion.core.stats import estimate
@@ -57,14 +59,16 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
     anything is measured.
     """
     alone = request.workloads
-    both = [*alone, *(replace(w, name=f"{w.name}, together", company=len(names)) for w in alone)]
     with contextlib.ExitStack() as stack:
         every = []
         for name in names:
             place = _place_of(request.place, name)
+            mine = [network_like(w) for w in alone] if place.over_network else list(alone)
+            both = [*mine, *(replace(w, name=f"{w.name}, together", company=len(names)) for w in mine)]
             every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
         _refuse_doubles(request.place, names, every)
-        seats = [_seat(request, name, opening, observer) for name, opening in zip(names, every, strict=True)]
+        asked = [replace(request, place=_place_of(request.place, name)) for name in names]
+        seats = [_seat(a, name, opening, observer) for a, name, opening in zip(asked, names, every, strict=True)]
         for seat in seats:
             stack.callback(seat.leave)
             observer.opened(seat.run)
@@ -157,10 +161,9 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
 
 
 def _all_of(seats: Sequence[_Seat], index: int, number: int, stall: float) -> list[PassResult | TargetFailed]:
-    first, *others = (s.found.target for s in seats)
     workloads = [s.found.workloads[index] for s in seats]
     seeds = [s.seed(index, number) for s in seats]
-    return first.run_with(others, workloads, seeds, seats[0].recorder.tick, stall)
+    return run_at_once([s.found.target for s in seats], workloads, seeds, seats[0].recorder.tick, stall)
 
 
 def _finish(

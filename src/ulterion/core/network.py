@@ -157,6 +157,14 @@ NETWORK_SUITE = Suite(
 )
 
 
+def network_like(workload: Workload) -> Workload:
+    """Return what a network does while a drive does a workload: a stream the same way, both ways for a mixed one."""
+    ways: dict[str, Direction] = {"read": "receive", "write": "send"}
+    direction = ways.get(workload.direction, "both")
+    made = _stream(direction, 1, f"beside {workload.text}")
+    return replace(made, name=workload.name, seconds=workload.seconds)
+
+
 class _Words:
     """The words of a network workload, taken one after another."""
 
