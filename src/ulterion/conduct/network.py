@@ -74,6 +74,8 @@ class NetworkTarget:
         self._stall = stall
         self.link = PeerLink(self.host, self.port, word_of(word))
         self._here = network.end_at(self.link.local)
+        if self.link.is_own:
+            self._here = replace(self._here, adapter="lo", driver=None, link=None, duplex=None, made_up=True)
 
     @property
     def name(self) -> str:
@@ -118,7 +120,7 @@ class NetworkTarget:
         for end, whose in ((ends.here, "this bench"), (ends.there, "the peer")):
             if end.made_up:
                 sentences.append(
-                    f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel or the machine itself): no adapter is measured there"
+                    f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel, or the way of the machine to itself): no adapter is measured there"
                 )
             if end.radio:
                 sentences.append(f"{end.adapter} of {whose} is a radio: its rate changes with the place and the hour")

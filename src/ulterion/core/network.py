@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-from scipy.stats import beta
+from scipy.special import betaincinv
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links import Link, find_link
@@ -115,8 +115,8 @@ def lost_share(counts: Datagrams, level: float = 0.95) -> tuple[float, float, fl
     lost, sent, rest = counts.lost, counts.sent, (1 - level) / 2
     if not sent:
         return math.nan, 0.0, 1.0
-    low = float(beta.ppf(rest, lost, sent - lost + 1)) if lost else 0.0
-    high = float(beta.ppf(1 - rest, lost + 1, sent - lost)) if lost < sent else 1.0
+    low = float(betaincinv(lost, sent - lost + 1, rest)) if lost else 0.0
+    high = float(betaincinv(lost + 1, sent - lost, 1 - rest)) if lost < sent else 1.0
     return lost / sent, low, high
 
 

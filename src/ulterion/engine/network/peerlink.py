@@ -57,6 +57,11 @@ class PeerLink:
         self.local = str(sock.getsockname()[0])
         self._peer = sock.getpeername()
 
+    @property
+    def is_own(self) -> bool:
+        """Whether the peer is this machine itself, so that nothing leaves it."""
+        return str(self._peer[0]) == self.local
+
     def _connected(self, host: str, port: int) -> socket.socket:
         try:
             return socket.create_connection((host, port), TO_CONNECT)

@@ -18,6 +18,7 @@ RAMP = 0.3  # seconds at the start that are not counted: TCP finds its rate (slo
 INTERVAL = 0.1  # seconds of one interval of the series
 RECEIVE = 2**20  # bytes that are asked for at once
 _TOTAL_RETRANS = 100  # offset of tcpi_total_retrans in struct tcp_info (linux/tcp.h)
+LATEST = 2.0  # seconds after its time that a sender goes on, where the receiver began later
 LOOK = 0.02  # seconds between two looks at what came
 WAKE, MOST_WAKE = 100e-6, 2**18  # seconds of bytes that a receiver is woken for, and bytes at most
 _GAPS = 4096  # round trips that are kept before they are counted
@@ -80,11 +81,6 @@ class Window:
     seconds: float
     ramp: float = RAMP
     stall: float = 30.0
-
-    @property
-    def longest(self) -> float:
-        """Seconds after which a sender gives up waiting for the receiver to say that it is enough."""
-        return self.ramp + self.seconds + self.stall
 
 
 class Meter:
@@ -183,28 +179,23 @@ def send(sock: socket.socket, block: bytes, window: Window, meter: Meter, number
     """Send blocks until the receiver closes; `told` says whether the meter hears of it.  An end before its time is a problem."""
     sent, now, give, total = Sent(), time.perf_counter, sock.send, 0
     begun = look = now()
-    least, most = begun + window.ramp + window.seconds * 0.9, begun + window.longest
+    least, most = begun + window.ramp + window.seconds * 0.9, begun + window.ramp + window.seconds + LATEST
     patient(sock, window.stall)
     try:
-        while True:
-            total += give(block)
-            at = now()
-            if at < look:
-                continue
-            look, sent.bytes = at + INTERVAL, total
+        while not meter.stop.is_set() and look <= most:
+            while now() < look + INTERVAL:
+                total += give(block)
+            look, sent.bytes = now(), total
             sent.retransmits = _retransmits(sock)
             if told:
                 meter.moved[number] = total
-            if meter.stop.is_set():
-                break
-            if at > most:
-                sent.problem = "the other end did not say that it was enough"
-                break
-    except (TimeoutError, BlockingIOError):
-        sent.problem = f"the other end took no byte for {window.stall:g} s"
     except OSError as error:
-        if time.perf_counter() < least and not meter.stop.is_set():
-            sent.problem = f"the connection broke: {error.strerror or error}"
+        if now() < least and not meter.stop.is_set():
+            silent = isinstance(error, TimeoutError | BlockingIOError)
+            what = (
+                f"took no byte for {window.stall:g} s" if silent else f"broke the connection: {error.strerror or error}"
+            )
+            sent.problem = f"the other end {what}"
     finally:
         sock.close()
     sent.bytes = total
