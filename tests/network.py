@@ -39,9 +39,11 @@ class Relay:
         lost, doubled: datagrams that bore a number, lost or passed on twice.
     """
 
-    def __init__(self, to: int, *, lose: float = 0.0, double: float = 0.0, pace: float | None = None) -> None:
+    def __init__(
+        self, to: int, *, lose: float = 0.0, double: float = 0.0, pace: float | None = None, seed: int = 5
+    ) -> None:
         self._to, self._lose, self._double, self._pace = ("127.0.0.1", to), lose, double, pace
-        self._rng, self._open = random.Random(5), list[socket.socket]()
+        self._rng, self._open = random.Random(seed), list[socket.socket]()
         self._listener = socket.create_server(("127.0.0.1", 0), backlog=64)
         self.port: int = self._listener.getsockname()[1]
         self._near, self._far = (socket.socket(socket.AF_INET, socket.SOCK_DGRAM) for _ in range(2))
@@ -59,6 +61,8 @@ class Relay:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         for sock in (self._listener, self._near, self._far, *self._open):
+            with contextlib.suppress(OSError):
+                sock.shutdown(socket.SHUT_RDWR)  # wakes who waits for it in another thread
             sock.close()
 
     def _accept(self) -> None:
@@ -89,6 +93,8 @@ class Relay:
         with contextlib.suppress(OSError):
             while True:
                 data, self._from = self._near.recvfrom(65536)
+                if not data:
+                    return
                 for _ in range(self._copies(data)):
                     with contextlib.suppress(ConnectionError):
                         self._far.send(data)
@@ -98,6 +104,8 @@ class Relay:
             while True:
                 with contextlib.suppress(ConnectionError):
                     data = self._far.recv(65536)
+                    if not data:
+                        return
                     for _ in range(self._copies(data)):
                         if self._from is not None:
                             self._near.sendto(data, self._from)

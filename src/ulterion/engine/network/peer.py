@@ -167,10 +167,7 @@ class Peer:
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, struct.pack("ll", 30, 0))
         session = Session(sock, self._udp)
-        with self._lock:
-            busy = self._session is not None
-            if not busy:
-                self._session = session
+        busy = not self._seated(session)
         if busy:
             raise self._refused(sock, "it serves another bench just now; try again when that is done")
         try:
@@ -180,6 +177,16 @@ class Peer:
             self._session = None
             raise
         return session
+
+    def _seated(self, session: Session) -> bool:
+        """Give a session the one seat there is; the one before may need a moment to leave it."""
+        for _ in range(20):
+            with self._lock:
+                if self._session is None:
+                    self._session = session
+                    return True
+            time.sleep(0.1)
+        return False
 
     def _refused(self, sock: socket.socket, why: str) -> ProtocolError:
         send_frame(sock, {"refused": why})
