@@ -20,6 +20,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from tests.network import WORD, Relay, serving
+
 from ulterion.core.network import lost_share, parse_network
 from ulterion.engine.network.passes import Order
 from ulterion.engine.network.peerlink import PeerLink

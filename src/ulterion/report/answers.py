@@ -91,6 +91,7 @@ class RowData(TypedDict):
     measured: EstimateData
     iops: float
     waits: list[float] | None
+    datagrams: NotRequired[dict[str, int | float | list[float] | None]]
     ratio: NotRequired[float]
     ratio_low: NotRequired[float | None]
     ratio_high: NotRequired[float | None]

@@ -11,6 +11,7 @@ from ulterion.conduct.observers import Measured, Shared
 from ulterion.core.chain import Step
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import Link
+from ulterion.core.network import lost_share
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.surveyed import Adapter, Change, Drive, Refused, Survey, Tunnel, Volume
 from ulterion.judge.claimrow import ClaimRow
@@ -97,6 +98,9 @@ def _row_as_data(row: Row) -> answers.RowData:
         "iops": row.estimate.rate / row.workload.block_bytes,
         "waits": None if row.waits is None else list(row.waits),
     }
+    if row.datagrams is not None:
+        share, low, high = lost_share(row.datagrams)
+        data["datagrams"] = {**asdict(row.datagrams), "lost": row.datagrams.lost, "lost_share": [share, low, high]}
     if row.comparison is not None:
         c = row.comparison
         compared: answers.RowData = {

@@ -100,7 +100,7 @@ class Outcome:
     @property
     def problems(self) -> list[str]:
         """What went wrong, each once."""
-        every = [self.problem, *(c.problem for c in self.counted.values()), *(s.problem for s in self.sent.values())]
+        every = [self.problem, *(c.problem for c in self.counted.values())]
         return list(dict.fromkeys(p for p in every if p))
 
 
