@@ -25,6 +25,7 @@ WHAT = {
     "record": "whether a stream is taken, and until when",
     "value": "what a product's rate and room cost, and the cheapest that meets a need",
     "power": "what a port, hub or charger leaves for the parts that hang on it",
+    "energy": "what moving a gigabyte draws, where a soak logged power",
     "units": "a rate, a size or a time in all other units",
 }
 BUFFER = 512 * 10**6  # bytes that a camera holds back, unless told otherwise
@@ -33,7 +34,7 @@ BUFFER = 512 * 10**6  # bytes that a camera holds back, unless told otherwise
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
-    parser.add_argument("what", choices=tuple(WHAT), help=told)
+    parser.add_argument("what", nargs="?", choices=tuple(WHAT), help=told)
     parser.add_argument("amount", nargs="?", metavar="AMOUNT", help="a size ('128 GB'), a folder, a rate ('400 Mb/s')")
     parser.add_argument(
         "--hookup", action="append", default=[], metavar="NAME", help="only this one; may be given again"
@@ -59,6 +60,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="value: the rate that is needed over all of AMOUNT",
     )
     parser.add_argument("--writes", action="store_true", help="value: by writing instead of reading")
+    parser.add_argument(
+        "--mix",
+        metavar="WORDS",
+        help="value: by what is done, in shares of the bytes: 'read 3, write 1, scattered-read 0.1'",
+    )
+    parser.add_argument(
+        "--length", type=options.quantity("parse_duration"), metavar="TIME", help="record: how long, such as 8h"
+    )
+    parser.add_argument(
+        "--for",
+        dest="reader",
+        metavar="WORDS",
+        help="a reader's own port and work, instead of anything else: 'a laptop with USB 5 Gb/s, 200 GB a week'",
+    )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="read, write: draw it, as PNG or SVG")
     parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
     options.add_review(parser)
@@ -74,7 +89,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         raise UsageError("--dark is for a figure; add --figure FILE")
     if arguments.figure and arguments.what not in ("read", "write"):
         raise UsageError(f"'estimate {arguments.what}' draws nothing; --figure goes with read or write")
-    if arguments.amount is None:
+    if arguments.reader is not None:
+        return _for_reader(arguments, env)
+    if arguments.what is None:
+        raise UsageError(f"say what to estimate: {', '.join(WHAT)}; or --for 'a laptop with USB 5 Gb/s, 200 GB a week'")
+    if arguments.amount is None and arguments.what != "energy":
         raise UsageError(
             f"'estimate {arguments.what}' needs an amount: ulterion estimate {arguments.what} {EXAMPLES[arguments.what]}"
         )
@@ -83,7 +102,15 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    does = {"read": _moving, "write": _moving, "copy": _copy, "record": _record, "value": _value, "power": _power}
+    does = {
+        "read": _moving,
+        "write": _moving,
+        "copy": _copy,
+        "record": _record,
+        "value": _value,
+        "power": _power,
+        "energy": _energy,
+    }
     return does[arguments.what](arguments, env, folder)
 
 
@@ -96,6 +123,41 @@ EXAMPLES = {
     "power": "HUB --part DRIVE",
     "units": "'10 Gb/s'",
 }
+
+
+def _for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
+    from ulterion.conduct.folders import open_review
+    from ulterion.core.errors import UsageError
+    from ulterion.core.readers import parse_reader
+    from ulterion.judge.elsewhere import suggestions
+    from ulterion.judge.pooling import to_judge
+    from ulterion.report.readerdata import reader_as_data
+    from ulterion.report.screen.reader import reader_table
+
+    if arguments.what is not None:
+        raise UsageError(f"--for stands alone; leave '{arguments.what}' out")
+    reader = parse_reader(arguments.reader)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    runs = to_judge(folder)
+    found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
+    lines = [*reader_table(folder.review, reader, found, arguments.units), ""]
+    return _answer(arguments, env, "reader", reader_as_data(reader, found), lines)
+
+
+def _energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import parse_size
+    from ulterion.judge.energy import energies
+    from ulterion.report.readerdata import energies_as_data
+    from ulterion.report.screen.reader import energies_table
+
+    size = parse_size(arguments.amount) if arguments.amount else None
+    found = energies(folder.runs(), arguments.hookup)
+    if not found:
+        raise UsageError(
+            "no soak logged power; log it with ulterion soak --sensor 'power=!COMMAND', a command that prints what the meter shows"
+        )
+    return _answer(arguments, env, "energies", energies_as_data(found, size), [*energies_table(found, size), ""])
 
 
 def _units(arguments: argparse.Namespace, env: Environment) -> Status:

@@ -59,6 +59,16 @@ class Link:
         """Return its name."""
         return self.name
 
+    @property
+    def family(self) -> str:
+        """What it belongs to, such as USB, PCIe or Ethernet."""
+        return self.name.split()[0]
+
+    @property
+    def short(self) -> str:
+        """Its name where there is little room: Ethernet's are long."""
+        return self.aliases[0] if self.family == "Ethernet" else self.name
+
     @classmethod
     def __get_pydantic_core_schema__(
         cls, source: object, handler: Callable[[object], dict[str, object]]

@@ -135,7 +135,7 @@ def _claims_of(review: Review, key: str) -> list[_Claim]:
         if iops is not None:
             rows.append(_Claim(blank(f"random {direction}", "IOPS", iops), partial(_judge_iops, direction)))
     if claims.link is not None:
-        row = blank("link", "link", claims.link.payload, claims.link.name)
+        row = blank("link", "link", claims.link.payload, claims.link.short)
         rows.append(_Claim(row, partial(_judge_link, claims.link)))
     if claims.capacity is not None:
         rows.append(_Claim(blank("capacity", "B", float(claims.capacity)), _judge_capacity))
@@ -213,14 +213,14 @@ def _was_pressed(case: _Case, best: Measured) -> bool:
 def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     """Judge the link a product is sold as by the link that was seen of it."""
     network = case.run.target.network
-    over_network = claimed.name.startswith("Ethernet")
+    over_network = claimed.family == "Ethernet"
     if over_network:
         seen = known_link(network.here.link) if network is not None and device_of(case.run) == case.part else None
     else:
         seen = link_seen_of(case.review, case.run, case.part)
     if seen is None:
         return replace(row, hookup=None)
-    row = replace(row, measured=seen.payload, measured_name=seen.name, run=case.run.id)
+    row = replace(row, measured=seen.payload, measured_name=seen.short, run=case.run.id)
     share = seen.payload / claimed.payload
     if seen.payload >= claimed.payload:
         return replace(row, judgement=ClaimJudgement("met", share))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.powering import PORTS, Load
+from ulterion.judge.energy import power_logged
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -52,6 +53,7 @@ def load_of(review: Review, runs: Sequence[AnyRun], name: str) -> Load:
         for reading in run.standing_readings
         if reading.what == POWER and reading.unit == "W"
     ]
+    logged = [watts for run in runs if name in run.chain and (watts := power_logged(run)) is not None]
     asked = [
         s.asks
         for run in runs
@@ -59,6 +61,9 @@ def load_of(review: Review, runs: Sequence[AnyRun], name: str) -> Load:
         for s in run.target.steps
         if s.role in ("bridge", "drive") and s.asks
     ]
+    if logged:
+        draws, peak = (max(values) for values in zip(*logged, strict=True))
+        return Load(part.name, draws, max(part.power.peak or 0.0, peak), "a meter that was logged")
     if metered:
         return Load(part.name, max(metered), max(part.power.peak or 0.0, *metered), "a meter")
     if part.power.draws is not None:

@@ -53,6 +53,8 @@ Kind = Literal[
     "units",
     "values",
     "power",
+    "reader",
+    "energies",
     "recorded",
     "notes",
     "noted",

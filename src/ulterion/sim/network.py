@@ -78,7 +78,7 @@ def adapter_of(names: Sequence[str], chain: Sequence[SimPart]) -> tuple[str, Sim
     """Return the network adapter of a chain that ends at a peer: the last part before it, and the rate that it negotiates."""
     part, links = (
         chain[-2],
-        [k for p in chain for k in (p.link, p.inside) if k is not None and k.name.startswith(ETHERNET)],
+        [k for p in chain for k in (p.link, p.inside) if k is not None and k.family == ETHERNET],
     )
     return names[-2], part, min(links, key=lambda link: link.payload, default=None)
 

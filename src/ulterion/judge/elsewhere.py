@@ -1,0 +1,174 @@
+"""What a tested product gives on a reader's own port: measured there, or worked out from where it was measured, and said so.
+
+What is between port and medium, and the medium, go along.  On a port that carries as much or more they give at least what they gave; on one
+that carries less, what they gave as long as that port has room for it, or else what its link gives in practice.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from ulterion.core.ceilings import Direction
+from ulterion.core.links import Link, lower
+from ulterion.core.work import End, Work, work
+from ulterion.judge.culprits import TAKEN_BY
+from ulterion.judge.works import end_of
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+ROOM = 0.95  # of the lower end of a link's practical range: a rate below it leaves the link room
+SURE = 1.645  # standard deviations to the ends of a 90 % interval
+Basis = Literal["measured", "as measured", "at least", "the link", "does not fit", "not measured"]
+
+
+@dataclass(frozen=True)
+class There:
+    """One direction of a product on a reader's port.
+
+    Attributes:
+        low, high: bytes per second at the start, between which it lies; the same ways that `works` has them for the size asked for.
+        basis: 'measured' on such a port; 'as measured' elsewhere, for the port has room; 'at least' that, for the other port may have
+            held it; 'the link' gives so much.
+        quick, slow: the work at either end, None without a size.
+    """
+
+    low: float
+    high: float
+    basis: Basis
+    quick: Work | None = None
+    slow: Work | None = None
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A product, or a chain of them, on a reader's port.
+
+    Attributes:
+        parts: what hangs on the port, the medium last; `link` the port's, `negotiated` what they train there, None where not known.
+        ways: by direction; empty where it does not fit, or nothing was measured.
+        hookup: whose measurement it rests on; `runs` their ids.
+        why: where there are no figures.
+    """
+
+    parts: tuple[str, ...]
+    link: Link
+    negotiated: Link | None
+    ways: dict[Direction, There]
+    hookup: str | None
+    runs: tuple[str, ...] = ()
+    why: str | None = None
+
+    @property
+    def measured_there(self) -> bool:
+        """Whether it was measured on such a port."""
+        return any(w.basis == "measured" for w in self.ways.values())
+
+
+def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | None) -> list[Suggestion]:
+    """Return every chain of the review on a port of a link, the quickest at reading first, what does not fit last."""
+    chains = list(dict.fromkeys(tuple(h.chain[1:]) for h in review.hookups.values() if h.chain[0] in review.ports))
+    found = [_suggestion(review, runs, link, size, parts) for parts in chains]
+    return sorted(found, key=lambda s: -max((w.low for w in s.ways.values()), default=0.0))
+
+
+def _suggestion(
+    review: Review, runs: Sequence[AnyRun], link: Link, size: int | None, parts: tuple[str, ...]
+) -> Suggestion:
+    first = review.parts[parts[0]].link
+    blank = Suggestion(parts, link, None, {}, None)
+    if first is not None and not _fits(first, link):
+        return replace(blank, why=f"a plug for {first.family} does not fit a port for {link.family}")
+    fallback = first is not None and first.family != "USB" and link.family == "USB"
+    if fallback:
+        return replace(blank, why=f"whether {review.label(parts[0])} works on a USB port at all was not tried")
+    source = _source(review, runs, link, parts)
+    if source is None:
+        return replace(blank, why="none of its hookups was measured")
+    ways, ids = dict[Direction, There](), list[str]()
+    negotiated = lower(first, link) if first is not None and first.family == link.family else first or link
+    for way in ("read", "write"):
+        direction: Direction = "read" if way == "read" else "write"
+        known = end_of(review, runs, source, direction)
+        if known is not None:
+            ran = _ran_at(review, runs, source, known[1])
+            ways[direction] = _there(
+                ran, measured=_port(review, source) == link, here=negotiated or link, end=known[0], size=size
+            )
+            ids += known[1]
+    return replace(blank, negotiated=negotiated, ways=ways, hookup=source, runs=tuple(dict.fromkeys(ids)))
+
+
+def _fits(plug: Link, port: Link) -> bool:
+    return port.family in TAKEN_BY.get(plug.family, (plug.family,))
+
+
+def _source(review: Review, runs: Sequence[AnyRun], link: Link, parts: tuple[str, ...]) -> str | None:
+    """Return the measured hookup of a chain to go by: on such a port, else on the slowest that carries more, else on the fastest."""
+    mine = [
+        (review.ports[h.chain[0]].link, name)
+        for name, h in review.hookups.items()
+        if tuple(h.chain[1:]) == parts
+        and h.chain[0] in review.ports
+        and any(end_of(review, runs, name, way) is not None for way in ("read", "write"))
+    ]
+    same = [n for k, n in mine if k.name == link.name]
+    more = sorted((k.payload, n) for k, n in mine if k.payload >= link.payload)
+    less = sorted(((k.payload, n) for k, n in mine), reverse=True)
+    return next(iter([*same, *(n for _, n in more), *(n for _, n in less)]), None)
+
+
+def _port(review: Review, hookup: str) -> Link:
+    return review.ports[review.hookups[hookup].chain[0]].link
+
+
+def _ran_at(review: Review, runs: Sequence[AnyRun], hookup: str, ids: Sequence[str]) -> Link:
+    """Return the link that a hookup ran at: its port's, or the lower one that was seen."""
+    port = _port(review, hookup)
+    seen = next((r.seen_link for r in runs if r.id in ids and r.hookup == hookup and r.seen_link is not None), None)
+    return seen if seen is not None and seen.payload < port.payload else port
+
+
+def _most(review: Review, runs: Sequence[AnyRun], medium: str, way: Direction) -> float:
+    """Return the most that a medium gave anywhere, bytes per second; infinite where its direct hookup was not measured."""
+    direct = review.direct_for(medium)
+    ends = [end_of(review, runs, n, way) for n, h in review.hookups.items() if h.medium == medium]
+    known = [e[0].rate * math.exp(SURE * e[0].error) for e in ends if e is not None]
+    return max(known) if direct is not None and end_of(review, runs, direct, way) is not None else math.inf
+
+
+def _there(ran: Link, *, measured: bool, here: Link, end: End, most: float, size: int | None) -> There:
+    """Return what a direction gives on a link `here`, from what it gave on the one it ran at."""
+    spread = math.exp(SURE * end.error)
+    low, high = end.rate / spread, end.rate * spread
+    if measured:
+        return _with_work(There(low, high, "measured"), end, size)
+    if here == ran or (end.rate <= here.practical_low * ROOM and end.rate <= ran.practical_low * ROOM):
+        return _with_work(There(low, high, "as measured"), end, size)
+    if here.payload >= ran.payload:
+        return _with_work(There(low, max(min(here.practical_high, most), high), "at least"), end, size)
+    if end.rate <= here.practical_low * ROOM:
+        return _with_work(There(low, high, "as measured"), end, size)
+    return _with_work(There(min(here.practical_low, low), min(here.practical_high, high), "the link"), end, size)
+
+
+def _with_work(there: There, end: End, size: int | None) -> There:
+    if size is None:
+        return there
+    slow = work(size, [_held(end, there.low)])
+    quick = work(size, [_held(end, there.high, raised=there.basis == "at least")])
+    return replace(there, slow=slow, quick=quick)
+
+
+def _held(end: End, rate: float, *, raised: bool = False) -> End:
+    """Return an end that moves no more than a rate; a raised one is as fast as the rate where it was fastest."""
+    top = rate if raised else math.inf
+
+    def at(own: float) -> float:
+        return min(max(own, top if own >= end.rate * ROOM and raised else 0.0), rate)
+
+    pieces = tuple(replace(p, rate=at(p.rate)) for p in end.pieces)
+    tail = replace(end.tail, rate=at(end.tail.rate)) if end.tail is not None else None
+    return replace(end, rate=min(rate, max(end.rate, top if raised else 0.0)), pieces=pieces, tail=tail)
