@@ -93,10 +93,13 @@ def _suggestion(
         direction: Direction = "read" if way == "read" else "write"
         known = end_of(review, runs, source, direction)
         if known is not None:
-            ran = _ran_at(review, runs, source, known[1])
-            ways[direction] = _there(
-                ran, measured=_port(review, source) == link, here=negotiated or link, end=known[0], size=size
-            )
+            ran, port, here = _ran_at(review, runs, source, known[1]), _port(review, source), negotiated or link
+            if ran.payload < min(
+                port.payload, here.payload
+            ):  # what trained less than its port could hardly does better here
+                here = ran
+            top = _most(review, runs, parts[-1], direction)
+            ways[direction] = _there(ran, measured=port == link, here=here, end=known[0], most=top, size=size)
             ids += known[1]
     return replace(blank, negotiated=negotiated, ways=ways, hookup=source, runs=tuple(dict.fromkeys(ids)))
 
