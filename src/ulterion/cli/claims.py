@@ -31,25 +31,34 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.judge.claims import judge_claims
     from ulterion.judge.pooling import to_judge
+    from ulterion.judge.provenance import provenance
     from ulterion.judge.rivals import rivals
     from ulterion.report.data import claims_as_data
-    from ulterion.report.rivaldata import rivals_as_data
-    from ulterion.report.screen.claims import claims_table
+    from ulterion.report.rivaldata import provenance_as_data, rivals_as_data
+    from ulterion.report.screen.claims import claims_table, said_lines
     from ulterion.report.screen.rivals import rivals_table
 
     folder = open_review(arguments.review, env.folder, env.tell)
     review, runs = folder.review, to_judge(folder)
     rows = judge_claims(review, runs, everywhere=arguments.everywhere, hookups=arguments.hookup)
-    beside = rivals(review, runs)
+    beside, said = rivals(review, runs), provenance(review)
     if not rows and not beside:
         raise UsageError(
             f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"
         )
     tolerance = review.review.tolerance
     if arguments.json:
-        env.show_json("claims", claims_as_data(rows, tolerance), {"rivals": rivals_as_data(beside)})
+        env.show_json(
+            "claims",
+            claims_as_data(rows, tolerance),
+            {"rivals": rivals_as_data(beside), "said": provenance_as_data(said)},
+        )
     else:
-        told = [*claims_table(rows, tolerance, arguments.units), *rivals_table(review, beside)]
+        told = [
+            *claims_table(rows, tolerance, arguments.units),
+            *rivals_table(review, beside),
+            *said_lines(review, said),
+        ]
         env.show([*told, "", "next: ulterion compare --figure compare.png"])
     verdicts = {r.judgement.verdict for r in rows} | {r.verdict for r in beside}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE

@@ -322,12 +322,15 @@ def _value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size
     from ulterion.judge.pooling import to_judge
-    from ulterion.judge.value import cheapest, values
+    from ulterion.judge.value import cheapest, parse_mix, values
     from ulterion.report.screen.works import values_table
     from ulterion.report.workdata import values_as_data
 
     size = parse_size(arguments.amount)
-    found = values(folder.review, to_judge(folder), size, "write" if arguments.writes else "read", arguments.least)
+    if arguments.mix and arguments.writes:
+        raise UsageError("--mix says what is done; leave --writes out")
+    mix = parse_mix(arguments.mix) if arguments.mix else {"write" if arguments.writes else "read": 1.0}
+    found = values(folder.review, to_judge(folder), size, mix, arguments.least)
     if not found:
         raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
     best = cheapest(found)

@@ -77,7 +77,7 @@ def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | 
 def _suggestion(
     review: Review, runs: Sequence[AnyRun], link: Link, size: int | None, parts: tuple[str, ...]
 ) -> Suggestion:
-    first = review.parts[parts[0]].link
+    first = next((k for p in parts if (k := review.parts[p].link) is not None), None)  # a cable may have none
     blank = Suggestion(parts, link, None, {}, None)
     if first is not None and not _fits(first, link):
         return replace(blank, why=f"a plug for {first.family} does not fit a port for {link.family}")

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ulterion.core.ceilings import Direction
+from ulterion.core.errors import UsageError, unknown
 from ulterion.core.units import Money
 from ulterion.core.work import work
+from ulterion.judge.culprits import DIRECTIONS
+from ulterion.judge.measured import Measured
+from ulterion.judge.pooling import latest
 from ulterion.judge.works import end_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -24,6 +28,7 @@ class Value:
         rate: bytes per second there, for as many bytes as were asked for; None where it was not measured.
         per_rate: price of a MB/s; `per_size` of a GB of what it states, None where it states none.
         meets: whether it meets the need, None without one.
+        seen: when it was to be had for that price, or None.
     """
 
     part: str
@@ -33,23 +38,46 @@ class Value:
     per_rate: float | None
     per_size: float | None
     meets: bool | None
+    seen: datetime.date | None = None
 
 
-def values(
-    review: Review, runs: Sequence[AnyRun], size: float, way: Direction, least: float | None = None
-) -> list[Value]:
+Mix = dict[str, float]
+"""What a reader does, in shares of the bytes: by 'read', 'write' (in one go) or the name of a workload."""
+
+
+def parse_mix(text: str) -> Mix:
+    """Read 'read 3, write 1, scattered-read 0.1'; return shares that add up to 1.  Raises UsageError."""
+    mix: Mix = {}
+    for one in text.split(","):
+        name, _, number = one.strip().rpartition(" ")
+        try:
+            share = float(number)
+        except ValueError:
+            share = -1.0
+        if not name or not 0 < share < 1e6 or name in mix:
+            raise UsageError(f"--mix: '{one.strip()}' is no share of the work; write it like 'read 3, write 1'")
+        mix[name.strip()] = share
+    return {name: share / sum(mix.values()) for name, share in mix.items()}
+
+
+def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least: float | None = None) -> list[Value]:
     """Return every product that has a price, by its kind and the price of a MB/s; currencies are never mixed.
 
-    The rate is the mean over moving `size` bytes in one go, stages included; `least` (bytes per second) is the need.
+    The rate is the mean over moving `size` bytes, each share of the mix at its own: in one go, stages included, or at what was measured of
+    a workload; `least` (bytes per second) is the need.  Raises UsageError for a workload that no run has.
     """
-    found = []
+    found, figures = [], latest(runs)
+    known = {m.workload.name for cells in figures.values() for m in cells.values()}
+    strange = next((n for n in mix if n not in DIRECTIONS and n not in known), None)
+    if strange is not None:
+        raise UsageError(unknown("workload", strange, [*DIRECTIONS, *sorted(known)]))
     for key, part in review.parts.items():
         if part.price is None:
             continue
         rates = [
             (r, h)
             for h, hookup in review.hookups.items()
-            if key in hookup.chain and (r := _rate(review, runs, h, size, way))
+            if key in hookup.chain and (r := _rate(review, runs, figures.get(h, {}), h, size, mix))
         ]
         rate, hookup = max(rates, default=(None, None), key=lambda one: one[0] or 0.0)
         capacity = part.claims.capacity
@@ -62,6 +90,7 @@ def values(
                 None if rate is None else part.price.amount / (rate / 1e6),
                 None if capacity is None else part.price.amount / (capacity / 1e9),
                 None if least is None else rate is not None and rate >= least,
+                part.price_date,
             )
         )
     return sorted(
@@ -79,6 +108,19 @@ def cheapest(found: Sequence[Value]) -> list[Value]:
     return list(best.values())
 
 
-def _rate(review: Review, runs: Sequence[AnyRun], hookup: str, size: float, way: Direction) -> float | None:
-    found = end_of(review, runs, hookup, way)
-    return None if found is None else size / work(size, [found[0]]).seconds
+def _rate(
+    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measured], hookup: str, size: float, mix: Mix
+) -> float | None:
+    """Return the bytes per second over the whole mix (the harmonic mean, weighted by bytes), None where any of it was not measured."""
+    seconds = 0.0
+    for name, share in mix.items():
+        if name in DIRECTIONS:
+            found = end_of(review, runs, hookup, "read" if name == "read" else "write")
+            took = None if found is None else work(size * share, [found[0]]).seconds
+        else:
+            measured = next((m for m in cells.values() if m.workload.name == name), None)
+            took = None if measured is None else size * share / measured.estimate.rate
+        if took is None:
+            return None
+        seconds += took
+    return size / seconds

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Sequence
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError, model_validator
 
+from ulterion.core.errors import unknown
 from ulterion.model.quantities import Iops, KnownLink, Power, Rate, Size, Temperature, Written
 
 
@@ -23,6 +26,53 @@ class Claims(Written):
     speed_class: Literal["V6", "V10", "V30", "V60", "V90"] | None = Field(
         None, description="video speed class: sustained writing never below so many MB/s"
     )
+
+
+CLAIMS = tuple(Claims.model_fields)
+NUMBERS = (
+    "read",
+    "write",
+    "random_read",
+    "random_write",
+    "capacity",
+    "power",
+    "temperature",
+)  # of which the largest is the boldest
+
+
+class Said(Written):
+    """Who says a claim, where and when."""
+
+    claim: str = Field(description="which claim: " + ", ".join(CLAIMS))
+    value: str = Field(min_length=1, description="as it stands there, with its unit")
+    where: str = Field(min_length=1, description="box, a shop's page, the maker's page, an advertisement, ...")
+    date: datetime.date | None = Field(None, description="when it was seen there")
+    up_to: bool = Field(False, description="whether it says 'up to'")
+
+    @model_validator(mode="after")
+    def _can_be_read(self) -> Said:
+        if self.claim not in CLAIMS:
+            raise ValueError(unknown("claim", self.claim, CLAIMS))
+        self.amount  # noqa: B018 - raises where it cannot be read
+        return self
+
+    @property
+    def amount(self) -> object:
+        """The value in base units."""
+        try:
+            return getattr(Claims.model_validate({self.claim: self.value}), self.claim)
+        except ValidationError as error:
+            raise ValueError(f"{self.claim}: {error.errors()[0]['msg']}") from error
+
+
+def with_said(claims: Claims, said: Sequence[Said]) -> Claims:
+    """Return claims with what is only noted as said somewhere: of several numbers the boldest, else the first."""
+    missing: dict[str, object] = {}
+    for name in dict.fromkeys(s.claim for s in said):
+        amounts = [s.amount for s in said if s.claim == name]
+        if getattr(claims, name) is None:
+            missing[name] = max(amounts) if name in NUMBERS else amounts[0]  # type: ignore[type-var]
+    return claims.model_copy(update=missing) if missing else claims
 
 
 class Faster(Written):

@@ -6,6 +6,7 @@ The format is described in docs/formats.md.  Its `schema` number changes when an
 
 from __future__ import annotations
 
+import datetime
 from pathlib import Path
 from typing import Literal
 
@@ -15,7 +16,7 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
-from ulterion.model.claims import Claims, Faster, PowerFacts
+from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
 from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
@@ -35,9 +36,11 @@ class Part(Written):
     link: KnownLink | None = Field(None, description="its link towards the host")
     inside: KnownLink | None = Field(None, description="its link towards the medium")
     price: Price | None = None
+    price_date: datetime.date | None = Field(None, description="when it was to be had for that")
     claims: Claims = Claims()
     power: PowerFacts = PowerFacts()
     faster: list[Faster] = []
+    said: list[Said] = Field([], description="who says its claims, where and when; two may disagree")
     note: str = ""
 
 
@@ -141,11 +144,17 @@ def load_review(path: Path) -> Review:
 
 def parse_review(text: str, path: Path) -> Review:
     """Read the text of a review.toml; `path` is for messages.  Raises UsageError that names file, place and remedy."""
-    review = _with_cells(tomlfile.parse(text, path, Review), path)
+    review = _with_cells(_with_said(tomlfile.parse(text, path, Review)), path)
     _check_names(review, text, path)
     _check_chains(review, text, path)
     _check_direct(review, text, path)
     return review
+
+
+def _with_said(review: Review) -> Review:
+    """Return a review whose parts claim what is only noted as said somewhere."""
+    parts = {k: p.model_copy(update={"claims": with_said(p.claims, p.said)}) for k, p in review.parts.items()}
+    return review.model_copy(update={"parts": parts})
 
 
 def _with_cells(review: Review, path: Path) -> Review:

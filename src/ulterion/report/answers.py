@@ -22,7 +22,7 @@ from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
-from ulterion.report.rivaldata import RivalData
+from ulterion.report.rivaldata import RivalData, SaidData
 from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
 from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 
@@ -165,6 +165,7 @@ class Claims(TypedDict):
     tolerance: float
     claims: list[ClaimData]
     rivals: NotRequired[list[RivalData]]
+    said: NotRequired[list[SaidData]]
 
 
 class WorkloadData(EstimateData):

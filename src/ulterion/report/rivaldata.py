@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from typing_extensions import TypedDict
 
+from ulterion.judge.provenance import Provenance
 from ulterion.judge.rivals import RivalRow
 
 
@@ -25,6 +26,37 @@ class RivalData(TypedDict):
     true_on: list[str]
     compared: int
     why: str | None
+
+
+class SaidData(TypedDict):
+    """Where a claim is said: value in the words there, and when it was seen; `judged`: whether the review judges just that."""
+
+    part: str
+    claim: str
+    value: str
+    where: str
+    date: str | None
+    up_to: bool
+    judged: bool
+    disagree: bool
+
+
+def provenance_as_data(found: Sequence[Provenance]) -> list[SaidData]:
+    """Return who says what."""
+    return [
+        {
+            "part": one.part,
+            "claim": one.claim,
+            "value": s.value,
+            "where": s.where,
+            "date": s.date.isoformat() if s.date else None,
+            "up_to": s.up_to,
+            "judged": s in one.judged,
+            "disagree": one.disagree,
+        }
+        for one in found
+        for s in one.said
+    ]
 
 
 def rivals_as_data(rows: Sequence[RivalRow]) -> list[RivalData]:

@@ -78,6 +78,7 @@ class ValueData(TypedDict):
     hookup: str | None
     price: float
     currency: str
+    price_date: str | None
     rate: float | None
     per_rate: float | None
     per_size: float | None
@@ -183,6 +184,7 @@ def values_as_data(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:
                 "hookup": v.hookup,
                 "price": v.price.amount,
                 "currency": v.price.currency,
+                "price_date": v.seen.isoformat() if v.seen else None,
                 "rate": v.rate,
                 "per_rate": v.per_rate,
                 "per_size": v.per_size,

@@ -8,9 +8,12 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.judge.claimrow import ClaimRow
+from ulterion.judge.provenance import Provenance
+from ulterion.model.review import Review
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words import claims as words
 from ulterion.report.words.columns import show_share
+from ulterion.report.words.provenance import provenance_words
 
 
 def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s") -> list[RenderableType]:
@@ -43,3 +46,9 @@ def _line(row: ClaimRow, unit: str) -> list[Text | str]:
     reached, judged = (show_share(row.judgement.share) if rates else ""), verdict(row.judgement.verdict)
     claim = f"  {words.heading(row, unit)}"
     return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.hookup or "–"]
+
+
+def said_lines(review: Review, found: Sequence[Provenance]) -> list[RenderableType]:
+    """Return who says what is claimed, what disagrees first."""
+    ordered = sorted(found, key=lambda one: not one.disagree)
+    return bullets("Who says it", [provenance_words(review, one) for one in ordered])

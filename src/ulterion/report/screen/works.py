@@ -96,6 +96,8 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
     ]
     lines: list[RenderableType] = [table(columns, body)]
     lines += [Text(f"cheapest that meets it: {review.label(v.part)}, {v.price}", style="good") for v in best]
+    dates = ", ".join(f"{review.label(v.part)} {v.seen.isoformat()}" for v in found if v.seen)
+    lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []
     return [
         *lines,
         Text("a product is rated on the hookup that gave it most; the price is of the part alone", style="muted"),
