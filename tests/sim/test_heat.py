@@ -132,7 +132,7 @@ class Hubs(FolderCase):
         for between, each in ((["hub"], 450), ([], 550)):
             chains = (["b:usb", *between, "box", "drive"], ["b:usb", *between, "other"], elsewhere)
             targets = [SimTarget(bench, c, "h", "sim:bench.toml") for c in chains]
-            with ways_shared(targets, WRITING):
+            with ways_shared(targets, [WRITING] * len(targets)):
                 rates = [round(t.state.truth(WRITING).rate / 1e6) for t in targets]
             self.assertEqual(rates, [each, each, 2000])
         self.assertEqual(round(targets[0].state.truth(WRITING).rate / 1e6), 990)

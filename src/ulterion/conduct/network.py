@@ -231,10 +231,18 @@ class NetworkTarget:
 
 def _end_of(facts: dict[str, object]) -> NetworkEnd:
     """Return the peer's end as it says itself: only what has the right kind."""
-    kinds = {"mtu": int, "radio": bool, "made_up": bool}
-    fields = NetworkEnd.__dataclass_fields__
-    known = {k: v for k, v in facts.items() if k in fields and type(v) is kinds.get(k, str)}
-    return NetworkEnd(**{k: v[:200] if isinstance(v, str) else v for k, v in known.items()})  # type: ignore[arg-type]
+    words = {
+        n: v[:200]
+        for n in ("host", "address", "adapter", "driver", "link", "duplex")
+        if isinstance(v := facts.get(n), str)
+    }
+    mtu, radio, made_up = (facts.get(n) for n in ("mtu", "radio", "made_up"))
+    return NetworkEnd(
+        **words,
+        mtu=mtu if type(mtu) is int else None,
+        radio=radio if isinstance(radio, bool) else None,
+        made_up=made_up if isinstance(made_up, bool) else None,
+    )
 
 
 def _uneven(ends: NetworkFacts) -> list[str]:

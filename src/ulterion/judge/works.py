@@ -11,7 +11,7 @@ import numpy as np
 from ulterion.core.ceilings import Direction
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
-from ulterion.core.work import OWN, End, Piece, Recording, Work, recording, work
+from ulterion.core.work import OWN, End, Piece, Work, work
 from ulterion.judge.measured import Measured, best_of
 from ulterion.judge.pooling import latest
 from ulterion.judge.soaks import Soak, soak_of
@@ -44,7 +44,7 @@ class Row:
 def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
     """Return a hookup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
     best = best_of(list(latest(runs).get(hookup, {}).values()), way, "sequential")
-    soak = _soak(runs, hookup, way)
+    soak = soak_on(runs, hookup, way)
     if best is None and soak is None:
         return None
     ids = tuple(dict.fromkeys([*([r.id for r in best.documents] if best else []), *([soak.run.id] if soak else [])]))
@@ -59,7 +59,8 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
         tail = Piece(math.inf, min(best.estimate.rate, fall.after), why)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
         return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
-    plain = way == "read" and not best.run.target.rotational  # reading uses nothing up
+    plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network
+    plain = plain or best.workload.is_network
     return End(hookup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
 
 
@@ -67,7 +68,7 @@ def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], hookup: str) -> tup
     """Return what another hookup's soak of the same medium found of its write cache: that goes with the drive wherever it is plugged in."""
     medium = review.hookup(hookup).medium
     for name, other in review.hookups.items():
-        soak = _soak(runs, name, "write") if name != hookup and other.medium == medium else None
+        soak = soak_on(runs, name, "write") if name != hookup and other.medium == medium else None
         fall = soak.findings.fall("write cache") if soak is not None else None
         if soak is not None and fall is not None:
             return soak, fall
@@ -80,7 +81,8 @@ def _error(best: Measured) -> float:
     return max(USUAL, known)
 
 
-def _soak(runs: Sequence[AnyRun], hookup: str, way: Direction) -> Soak | None:
+def soak_on(runs: Sequence[AnyRun], hookup: str, way: Direction) -> Soak | None:
+    """Return the newest soak in order of a hookup in one direction, None where there is none."""
     mine = [r for r in runs if isinstance(r, SoakRun) and r.hookup == hookup and not r.left_out]
     for run in sorted(mine, key=lambda r: r.started, reverse=True):
         workload = run.soak.workload
@@ -157,18 +159,3 @@ def between(
     both = [end for end, _ in known]
     told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
     return Row(name, told, size / min(e.rate for e in both), ids)
-
-
-def recordings(
-    review: Review, runs: Sequence[AnyRun], stream: float, buffer: float
-) -> list[tuple[str, Recording | None]]:
-    """Return for each hookup whether it takes a stream (bytes per second); None where no soak says what it never falls below."""
-    found: list[tuple[str, Recording | None]] = []
-    for name in review.hookups:
-        soak, end = _soak(runs, name, "write"), end_of(review, runs, name, "write")
-        lowest = soak.findings.lowest if soak is not None else None
-        if end is None or lowest is None:
-            found.append((name, None))
-        else:
-            found.append((name, recording(stream, end[0], lowest.by_row, buffer)))
-    return found

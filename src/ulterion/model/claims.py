@@ -71,7 +71,8 @@ def with_said(claims: Claims, said: Sequence[Said]) -> Claims:
     for name in dict.fromkeys(s.claim for s in said):
         amounts = [s.amount for s in said if s.claim == name]
         if getattr(claims, name) is None:
-            missing[name] = max(amounts) if name in NUMBERS else amounts[0]  # type: ignore[type-var]
+            numbers = [a for a in amounts if name in NUMBERS and isinstance(a, int | float)]
+            missing[name] = max(numbers) if numbers else amounts[0]
     return claims.model_copy(update=missing) if missing else claims
 
 

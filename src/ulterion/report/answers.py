@@ -23,6 +23,7 @@ from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
 from ulterion.report.rivaldata import RivalData, SaidData
+from ulterion.report.readerdata import EnergiesData, ReaderData
 from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
 from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 
@@ -261,6 +262,8 @@ ANSWERS: dict[Kind, type] = {
     "units": UnitsData,
     "values": ValuesData,
     "power": PowerData,
+    "reader": ReaderData,
+    "energies": EnergiesData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

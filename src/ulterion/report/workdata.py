@@ -8,8 +8,8 @@ from typing_extensions import TypedDict
 
 from ulterion.core.conversions import Told
 from ulterion.core.powering import Budget
-from ulterion.core.work import Recording
 from ulterion.judge.powers import Supply
+from ulterion.judge.recordings import Recorded
 from ulterion.judge.value import Value
 from ulterion.judge.works import Row
 
@@ -54,12 +54,16 @@ class RecordingData(TypedDict):
     keeps: bool | None
     until: float | None
     lowest: float | None
+    speed_class: int | None
+    media: int | None
+    emptying_seconds: float | None
 
 
 class RecordingsData(TypedDict):
-    """`ulterion estimate record`."""
+    """`ulterion estimate record`; `size` bytes where it has a length: how many media it fills, and how long they take to be emptied."""
 
     stream: float
+    size: float | None
     hookups: list[RecordingData]
 
 
@@ -139,19 +143,21 @@ def _work(row: Row) -> WorkData:
     }
 
 
-def recordings_as_data(found: Sequence[tuple[str, Recording | None]], stream: float) -> RecordingsData:
+def recordings_as_data(found: Sequence[Recorded], stream: float, size: float | None) -> RecordingsData:
     """Return recordings."""
+    return {"stream": stream, "size": size, "hookups": [_recorded(one) for one in found]}
+
+
+def _recorded(one: Recorded) -> RecordingData:
+    told = one.recording
     return {
-        "stream": stream,
-        "hookups": [
-            {
-                "hookup": name,
-                "keeps": one.keeps if one else None,
-                "until": one.until if one else None,
-                "lowest": one.lowest if one else None,
-            }
-            for name, one in found
-        ],
+        "hookup": one.hookup,
+        "keeps": told.keeps if told else None,
+        "until": told.until if told else None,
+        "lowest": told.lowest if told else None,
+        "speed_class": one.speed_class,
+        "media": one.media,
+        "emptying_seconds": one.emptying.seconds if one.emptying else None,
     }
 
 

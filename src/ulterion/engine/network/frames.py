@@ -16,6 +16,8 @@ import time
 from functools import lru_cache
 from typing import Any
 
+Frame = dict[str, Any]
+"""What a frame says: JSON from a stranger, of which nothing is known."""
 VERSION = 1
 PORT = (
     47610  # where a peer listens unless told otherwise; below the ports that systems draw for themselves (RFC 6335, 6)
@@ -29,13 +31,13 @@ class ProtocolError(Exception):
     """The other end says what it should not, or nothing more."""
 
 
-def send_frame(sock: socket.socket, data: dict[str, Any]) -> None:
+def send_frame(sock: socket.socket, data: Frame) -> None:
     """Send one frame; raise OSError."""
     text = json.dumps(data, separators=(",", ":")).encode()
     sock.sendall(_LENGTH.pack(len(text)) + text)
 
 
-def receive_frame(sock: socket.socket, most: int = FRIEND, seconds: float | None = None) -> dict[str, Any]:
+def receive_frame(sock: socket.socket, most: int = FRIEND, seconds: float | None = None) -> Frame:
     """Return the next frame, of `most` bytes at most, whole within `seconds`; raise ProtocolError, OSError (TimeoutError)."""
     until = None if seconds is None else time.monotonic() + seconds
     length = _LENGTH.unpack(_exactly(sock, _LENGTH.size, until))[0]
@@ -95,7 +97,7 @@ def nonce() -> bytes:
     return secrets.token_bytes(16)
 
 
-def bytes_of(data: dict[str, Any], name: str) -> bytes:
+def bytes_of(data: Frame, name: str) -> bytes:
     """Return the 16 bytes that a frame states in hexadecimal; raise ProtocolError."""
     text = data.get(name)
     try:
@@ -107,7 +109,7 @@ def bytes_of(data: dict[str, Any], name: str) -> bytes:
     return value
 
 
-def number_of(data: dict[str, Any], name: str, most: float, least: float = 0.0) -> float:
+def number_of(data: Frame, name: str, most: float, least: float = 0.0) -> float:
     """Return a number of a frame, of a reasonable size; raise ProtocolError."""
     value = data.get(name)
     if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import partial
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.network import LEAST_DATAGRAM, MOST_BLOCK, MOST_DATAGRAM, MOST_STREAMS, Datagrams
 from ulterion.core.workload import Workload
 from ulterion.engine.network.datagrams import Arrived, expected
-from ulterion.engine.network.frames import ProtocolError, number_of
+from ulterion.engine.network.frames import Frame, ProtocolError, number_of
 from ulterion.engine.network.streams import RAMP, Counted, Sent, Window
 
 LONGEST = 3600.0  # seconds of one pass
@@ -50,12 +50,12 @@ class Order:
         kind: Kind = workload.pattern if workload.pattern in ("messages", "datagrams") else "streams"
         return cls(kind, workload.direction, workload.block_bytes, workload.depth, window, workload.pace)
 
-    def to_frame(self) -> dict[str, Any]:
+    def to_frame(self) -> Frame:
         """Return it as it is sent."""
         return {"do": "pass", **asdict(self)}
 
     @classmethod
-    def read(cls, frame: dict[str, Any]) -> Order:
+    def read(cls, frame: Frame) -> Order:
         """Read what was sent; raise ProtocolError for what is not served."""
         kind, direction, window = frame.get("kind"), frame.get("direction"), frame.get("window")
         if kind not in ("streams", "messages", "datagrams") or direction not in ("send", "receive", "both"):
@@ -104,9 +104,9 @@ class Outcome:
         return list(dict.fromkeys(p for p in every if p))
 
 
-def to_frame(outcome: Outcome) -> dict[str, Any]:
+def to_frame(outcome: Outcome) -> Frame:
     """Return an outcome as it is sent."""
-    frame: dict[str, Any] = {
+    frame: Frame = {
         "counted": [_counted_frame(n, c) for n, c in _gathered(outcome.counted).items()],
         "sent": [{"number": n, "bytes": s.bytes, "retransmits": s.retransmits} for n, s in outcome.sent.items()],
         "problems": outcome.problems,
@@ -128,7 +128,7 @@ def _gathered(counted: dict[int, Counted]) -> dict[int, Counted]:
     return made
 
 
-def _counted_frame(number: int, counted: Counted) -> dict[str, Any]:
+def _counted_frame(number: int, counted: Counted) -> Frame:
     gaps = counted.gaps
     return {
         "number": number,
@@ -149,7 +149,7 @@ def _thinned(series: Sequence[int], most: int = 4000) -> list[int]:
     return [sum(series[i : i + step]) for i in range(0, len(series), step)]
 
 
-def from_frame(frame: dict[str, Any]) -> Outcome:
+def from_frame(frame: Frame) -> Outcome:
     """Read an outcome that was sent; raise ProtocolError for what cannot be one."""
     result = frame.get("result")
     try:
@@ -168,7 +168,7 @@ def from_frame(frame: dict[str, Any]) -> Outcome:
         raise ProtocolError("a result that does not hold together") from error
 
 
-def _read_counted(data: dict[str, Any]) -> Counted:
+def _read_counted(data: Frame) -> Counted:
     gaps = LatencyHistogram()
     if data["extremes"]:
         pairs = [(int(b), int(n)) for b, n in data["gaps"] if 0 <= int(b) < BUCKETS]
@@ -178,7 +178,7 @@ def _read_counted(data: dict[str, Any]) -> Counted:
     return Counted(int(data["bytes"]), int(data["opening"]), *times, int(data["arrivals"]), gaps, series)
 
 
-def _read_arrived(data: dict[str, Any]) -> Arrived:
+def _read_arrived(data: Frame) -> Arrived:
     counts = Datagrams(**data["counts"])
     return Arrived(int(data["bytes"]), float(data["seconds"]), [int(b) for b in data["series"]], counts)
 

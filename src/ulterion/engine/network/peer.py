@@ -14,13 +14,13 @@ import time
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from ulterion.core.errors import UsageError
 from ulterion.engine.network.datagrams import socket_for
 from ulterion.engine.network.frames import (
     STRANGER,
     VERSION,
+    Frame,
     ProtocolError,
     bytes_of,
     is_proof,
@@ -45,7 +45,7 @@ KEEPALIVE = {
     "TCP_KEEPCNT": 3,
 }  # seconds, seconds, times: who is gone is let go
 
-Facts = Callable[[str], dict[str, Any]]
+Facts = Callable[[str], Frame]
 """Returns what this machine shows of itself and the adapter with a local address."""
 
 
@@ -147,13 +147,13 @@ class Peer:
         if session is not None:
             self._serve(session, address)
 
-    def _stream(self, frame: dict[str, Any], mine: bytes, sock: socket.socket) -> bool:
+    def _stream(self, frame: Frame, mine: bytes, sock: socket.socket) -> bool:
         token, number = str(frame.get("pass"))[:64], int(number_of(frame, "number", 1000))
         session = self._session
         known = is_proof(frame.get("proof"), self._key, f"stream {token} {number}", mine, bytes_of(frame, "nonce"))
         return known and session is not None and session.deliver(token, number, sock)
 
-    def _bench(self, frame: dict[str, Any], mine: bytes, sock: socket.socket, address: str) -> Session | None:
+    def _bench(self, frame: Frame, mine: bytes, sock: socket.socket, address: str) -> Session | None:
         theirs = bytes_of(frame, "nonce")
         if frame.get("version") != VERSION:
             raise self._refused(sock, f"it speaks version {VERSION} of the protocol; use the same Ulterion on both")

@@ -7,13 +7,13 @@ import socket
 import threading
 import time
 from collections.abc import Callable
-from typing import Any
 
 from ulterion.core.errors import Interrupted, TargetFailed, UsageError
 from ulterion.engine.network.carrying import carry_messages, carry_streams
 from ulterion.engine.network.datagrams import HEADER, HELLO, Receiver, expected, send_paced, socket_for
 from ulterion.engine.network.frames import (
     VERSION,
+    Frame,
     ProtocolError,
     bytes_of,
     is_proof,
@@ -71,7 +71,7 @@ class PeerLink:
                 f"no connection to {host} port {port}: {why}; is 'ulterion peer' running there, and does its firewall let it?"
             ) from error
 
-    def _let_in(self, sock: socket.socket) -> dict[str, Any]:
+    def _let_in(self, sock: socket.socket) -> Frame:
         """Prove who one is; return the peer's facts.  Raises UsageError where it refuses, ProtocolError, OSError."""
         answer, mine, theirs, key = self._introduced(sock, "bench", {"role": "bench", "version": VERSION})
         if "refused" in answer:
@@ -82,8 +82,8 @@ class PeerLink:
         return facts if isinstance(facts, dict) else {}
 
     def _introduced(
-        self, sock: socket.socket, role: str, frame: dict[str, Any], *, answered: bool = True
-    ) -> tuple[dict[str, Any], bytes, bytes, bytes]:
+        self, sock: socket.socket, role: str, frame: Frame, *, answered: bool = True
+    ) -> tuple[Frame, bytes, bytes, bytes]:
         """Answer a greeting with a proof; return the answer, both nonces (one's own first) and the key."""
         greeting = receive_frame(sock, seconds=TO_ANSWER)
         if greeting.get("ulterion-peer") != VERSION:

@@ -10,8 +10,8 @@ from rich.text import Text
 from ulterion.core.conversions import Told
 from ulterion.core.powering import Budget
 from ulterion.core.units import show_duration, show_rate, significant
-from ulterion.core.work import Recording
 from ulterion.judge.powers import Supply
+from ulterion.judge.recordings import Recorded
 from ulterion.judge.value import Value
 from ulterion.judge.works import Row
 from ulterion.model.review import Review
@@ -38,13 +38,26 @@ def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> l
     return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
 
 
-def recordings_table(found: Sequence[tuple[str, Recording | None]], title: str, unit: str) -> list[RenderableType]:
-    """Return whether each hookup takes a stream."""
-    body: list[Cells | Text] = [
-        [name, Text(words.recording_words(one, unit), style="muted" if one is None else "good" if one.keeps else "bad")]
-        for name, one in found
+def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[RenderableType]:
+    """Return whether each hookup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
+    long = any(one.media is not None or one.emptying is not None for one in found)
+    columns = [
+        ("hookup", "left"),
+        ("class", "left"),
+        *([("media", "right"), ("to empty", "right")] if long else []),
+        ("", "left"),
     ]
-    return [Text(title, style="head"), Text(""), table((("hookup", "left"), ("", "left")), body)]
+    body: list[Cells | Text] = []
+    for one in found:
+        told = one.recording
+        style = "muted" if told is None else "good" if told.keeps else "bad"
+        row: list[Text | str] = [one.hookup, f"V{one.speed_class}" if one.speed_class else "–"]
+        if long:
+            empty = "–" if one.emptying is None else show_duration(one.emptying.seconds)
+            row += ["–" if one.media is None else str(one.media), empty]
+        body.append([*row, Text(words.recording_words(told, unit), style=style)])
+    note = "class: the highest video speed class that every second of the soak kept"
+    return [Text(title, style="head"), Text(""), table(columns, body), Text(note, style="muted")]
 
 
 def units_table(kind: str, text: str, told: Told, links: Told) -> list[RenderableType]:

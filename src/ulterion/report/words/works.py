@@ -46,7 +46,7 @@ def recording_words(one: Recording | None, unit: str) -> str:
         return f"takes it: never below {show_rate(one.lowest, unit)}"
     until = one.until or 0.0
     when = "at once" if until < 1 else f"after {show_duration(until)}"
-    return f"too slow: it stops {when} (falls to {show_rate(one.lowest, unit)})"
+    return f"too slow: stops {when} ({show_rate(one.lowest, unit)})"
 
 
 def budget_words(found: Budget) -> list[tuple[str, str]]:

@@ -1,0 +1,83 @@
+"""Whether a hookup takes a recording, and what so long a one fills and takes to be emptied."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.errors import UsageError
+from ulterion.core.soak.classes import SPEED_CLASSES, speed_class
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.units import parse_rate
+from ulterion.core.work import Recording, Work, recording, work
+from ulterion.judge.works import end_of, soak_on
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A recording on a hookup.
+
+    Attributes:
+        hookup: which.
+        recording: whether the stream is taken, None where no soak says what it never falls below.
+        speed_class: the highest video speed class that its soak kept, or None.
+        media: how many of its medium a recording of that length fills, None without a length or a stated capacity.
+        emptying: how long it takes to read all of it there, None likewise, or where reading was not measured.
+    """
+
+    hookup: str
+    recording: Recording | None
+    speed_class: int | None = None
+    media: int | None = None
+    emptying: Work | None = None
+
+
+def stream_of(text: str) -> float:
+    """Return the bytes per second of a rate, or of a speed class such as 'V60'; raise UsageError."""
+    match = re.fullmatch(r"\s*[vV](\d+)\s*", text)
+    if match is None:
+        return parse_rate(text)
+    if int(match[1]) not in SPEED_CLASSES:
+        raise UsageError(f"'{text}' is no video speed class; there are {', '.join(f'V{c}' for c in SPEED_CLASSES)}")
+    return int(match[1]) * 1e6
+
+
+def recordings(
+    review: Review,
+    runs: Sequence[AnyRun],
+    stream: float,
+    buffer: float,
+    size: float | None,
+    hookups: Sequence[str] = (),
+) -> list[Recorded]:
+    """Return for each hookup whether it takes a stream (bytes per second), and what `size` bytes of it fill."""
+    return [_recorded(review, runs, name, stream, buffer, size) for name in hookups or _media(review)]
+
+
+def _media(review: Review) -> list[str]:
+    """Return the hookups that end at a medium: nothing is recorded on a peer."""
+    return [n for n, h in review.hookups.items() if not review.is_peer(h.medium)]
+
+
+def _recorded(
+    review: Review, runs: Sequence[AnyRun], hookup: str, stream: float, buffer: float, size: float | None
+) -> Recorded:
+    soak, end = soak_on(runs, hookup, "write"), end_of(review, runs, hookup, "write")
+    lowest = soak.findings.lowest if soak is not None else None
+    told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
+    load = soak.trace.phase(LOAD) if soak is not None else None
+    kept = speed_class(soak.trace.during(load)) if soak is not None and load is not None else None
+    part = review.parts.get(review.hookups[hookup].medium)
+    holds = part.claims.capacity if part is not None else None
+    back = end_of(review, runs, hookup, "read")
+    return Recorded(
+        hookup,
+        told,
+        kept,
+        None if size is None or not holds else math.ceil(size / holds),
+        None if size is None or back is None else work(size, [back[0]]),
+    )
