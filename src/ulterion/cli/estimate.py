@@ -40,6 +40,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="SIZE",
         help="record: what the camera can hold back (default: 512 MB)",
     )
+    _add_kinds(parser)
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="read, write: draw it, as PNG or SVG")
+    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def _add_kinds(parser: argparse.ArgumentParser) -> None:
+    """Add what belongs to one kind of estimate."""
     parser.add_argument(
         "--part", action="append", default=[], metavar="NAME", help="power: a part that hangs on it; once for each"
     )
@@ -65,11 +75,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="WORDS",
         help="a reader's own port and work, instead of anything else: 'a laptop with USB 5 Gb/s, 200 GB a week'",
     )
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="read, write: draw it, as PNG or SVG")
-    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
-    options.add_review(parser)
-    options.add_units(parser)
-    options.add_json(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:

@@ -7,14 +7,14 @@ that carries less, what they gave as long as that port has room for it, or else 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.links import Link, lower
 from ulterion.core.work import End, Work, work
-from ulterion.judge.culprits import TAKEN_BY
+from ulterion.judge.culprits import DIRECTIONS, TAKEN_BY
 from ulterion.judge.works import end_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -67,38 +67,41 @@ class Suggestion:
         return any(w.basis == "measured" for w in self.ways.values())
 
 
+Ends = Mapping[tuple[str, Direction], tuple[End, tuple[str, ...]]]
+"""What is known of each hookup in each direction, with the runs that say so."""
+
+
 def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | None) -> list[Suggestion]:
     """Return every chain of the review on a port of a link, the quickest at reading first, what does not fit last."""
     chains = list(dict.fromkeys(tuple(h.chain[1:]) for h in review.hookups.values() if h.chain[0] in review.ports))
-    found = [_suggestion(review, runs, link, size, parts) for parts in chains]
+    ends = {(n, w): e for n in review.hookups for w in DIRECTIONS if (e := end_of(review, runs, n, w)) is not None}
+    found = [_suggestion(review, runs, ends, link, size, parts) for parts in chains]
     return sorted(found, key=lambda s: -max((w.low for w in s.ways.values()), default=0.0))
 
 
 def _suggestion(
-    review: Review, runs: Sequence[AnyRun], link: Link, size: int | None, parts: tuple[str, ...]
+    review: Review, runs: Sequence[AnyRun], ends: Ends, link: Link, size: int | None, parts: tuple[str, ...]
 ) -> Suggestion:
     first = next((k for p in parts if (k := review.parts[p].link) is not None), None)  # a cable may have none
     blank = Suggestion(parts, link, None, {}, None)
+    if first is not None and link.family == "USB" and first.family in TAKEN_BY["USB"] and first.family != "USB":
+        return replace(blank, why=f"made for {first.family}; whether it works on a port for USB was not tried")
     if first is not None and not _fits(first, link):
         return replace(blank, why=f"a plug for {first.family} does not fit a port for {link.family}")
-    fallback = first is not None and first.family != "USB" and link.family == "USB"
-    if fallback:
-        return replace(blank, why=f"whether {review.label(parts[0])} works on a USB port at all was not tried")
-    source = _source(review, runs, link, parts)
+    source = _source(review, ends, link, parts)
     if source is None:
         return replace(blank, why="none of its hookups was measured")
     ways, ids = dict[Direction, There](), list[str]()
     negotiated = lower(first, link) if first is not None and first.family == link.family else first or link
-    for way in ("read", "write"):
-        direction: Direction = "read" if way == "read" else "write"
-        known = end_of(review, runs, source, direction)
+    for direction in DIRECTIONS:
+        known = ends.get((source, direction))
         if known is not None:
             ran, port, here = _ran_at(review, runs, source, known[1]), _port(review, source), negotiated or link
             if ran.payload < min(
                 port.payload, here.payload
             ):  # what trained less than its port could hardly does better here
                 here = ran
-            top = _most(review, runs, parts[-1], direction)
+            top = _most(review, ends, parts[-1], direction)
             ways[direction] = _there(ran, measured=port == link, here=here, end=known[0], most=top, size=size)
             ids += known[1]
     return replace(blank, negotiated=negotiated, ways=ways, hookup=source, runs=tuple(dict.fromkeys(ids)))
@@ -108,14 +111,12 @@ def _fits(plug: Link, port: Link) -> bool:
     return port.family in TAKEN_BY.get(plug.family, (plug.family,))
 
 
-def _source(review: Review, runs: Sequence[AnyRun], link: Link, parts: tuple[str, ...]) -> str | None:
+def _source(review: Review, ends: Ends, link: Link, parts: tuple[str, ...]) -> str | None:
     """Return the measured hookup of a chain to go by: on such a port, else on the slowest that carries more, else on the fastest."""
     mine = [
         (review.ports[h.chain[0]].link, name)
         for name, h in review.hookups.items()
-        if tuple(h.chain[1:]) == parts
-        and h.chain[0] in review.ports
-        and any(end_of(review, runs, name, way) is not None for way in ("read", "write"))
+        if tuple(h.chain[1:]) == parts and h.chain[0] in review.ports and any((name, way) in ends for way in DIRECTIONS)
     ]
     same = [n for k, n in mine if k.name == link.name]
     more = sorted((k.payload, n) for k, n in mine if k.payload >= link.payload)
@@ -134,12 +135,11 @@ def _ran_at(review: Review, runs: Sequence[AnyRun], hookup: str, ids: Sequence[s
     return seen if seen is not None and seen.payload < port.payload else port
 
 
-def _most(review: Review, runs: Sequence[AnyRun], medium: str, way: Direction) -> float:
+def _most(review: Review, ends: Ends, medium: str, way: Direction) -> float:
     """Return the most that a medium gave anywhere, bytes per second; infinite where its direct hookup was not measured."""
     direct = review.direct_for(medium)
-    ends = [end_of(review, runs, n, way) for n, h in review.hookups.items() if h.medium == medium]
-    known = [e[0].rate * math.exp(SURE * e[0].error) for e in ends if e is not None]
-    return max(known) if direct is not None and end_of(review, runs, direct, way) is not None else math.inf
+    known = [e[0] for n, h in review.hookups.items() if h.medium == medium and (e := ends.get((n, way))) is not None]
+    return max(e.rate * math.exp(SURE * e.error) for e in known) if direct and (direct, way) in ends else math.inf
 
 
 def _there(ran: Link, *, measured: bool, here: Link, end: End, most: float, size: int | None) -> There:

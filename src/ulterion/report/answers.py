@@ -22,8 +22,8 @@ from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
 from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
-from ulterion.report.rivaldata import RivalData, SaidData
 from ulterion.report.readerdata import EnergiesData, ReaderData
+from ulterion.report.rivaldata import RivalData, SaidData
 from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
 from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 

@@ -25,6 +25,10 @@ MOST_INTERVALS = 20_000  # of a series, half an hour: what a frame holds
 HELLO = 2**64 - 1  # the number of a datagram that only shows where answers go
 
 
+Where = tuple[str, int] | tuple[str, int, int, int]
+"""An address as sockets take it, of IPv4 or IPv6."""
+
+
 @dataclass
 class Arrived:
     """What a receiver counted.
@@ -56,7 +60,7 @@ def expected(pace: float, seconds: float, size: int) -> int:
 
 
 def send_paced(
-    sock: socket.socket, where: tuple[str, int], token: bytes, size: int, pace: float, seconds: float, meter: Meter
+    sock: socket.socket, where: Where, token: bytes, size: int, pace: float, seconds: float, meter: Meter
 ) -> Paced:
     """Send datagrams of `size` bytes at `pace` bytes per second, in batches of a millisecond; `where` as connect takes it."""
     done, total = Paced(), expected(pace, seconds, size)

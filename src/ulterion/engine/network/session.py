@@ -6,10 +6,9 @@ import contextlib
 import socket
 import threading
 import time
-from typing import Any
 
 from ulterion.engine.network.carrying import carry_messages, carry_streams
-from ulterion.engine.network.datagrams import HEADER, HELLO, Receiver, expected, send_paced
+from ulterion.engine.network.datagrams import HEADER, HELLO, Receiver, Where, expected, send_paced
 from ulterion.engine.network.frames import ProtocolError, nonce, receive_frame, send_frame
 from ulterion.engine.network.passes import Order, Outcome, at_once, to_frame
 from ulterion.engine.network.streams import Meter
@@ -109,7 +108,7 @@ class Session:
         sent = send_paced(self._udp, where, token, order.block, order.pace, order.window.seconds, self._meter)
         return Outcome({}, {}, None, sent.sent, sent.seconds, sent.problem)
 
-    def _greeted(self, token: bytes) -> Any:
+    def _greeted(self, token: bytes) -> Where:
         """Return where the bench wants its datagrams: where a greeting with the pass's token came from, from the bench's address."""
         until, mine = time.monotonic() + TO_CONNECT, self._control.getpeername()[0]
         self._udp.settimeout(0.2)

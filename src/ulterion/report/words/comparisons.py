@@ -6,6 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from ulterion.core.network import lost_share
 from ulterion.core.units import show_duration
 from ulterion.core.verdicts import DIFFERENT, Comparison, Verdict
 from ulterion.judge.comparisons import Group
@@ -83,16 +84,20 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
         low, high = sorted((abs(one.low), abs(one.high)))
         verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
         sentences.append(
-            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every request "
+            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.workload.startswith('messages') else 'request'} "
             f"({show_duration(low)} to {show_duration(high)})"
         )
     return sentences
 
 
 def datagrams(group: Group) -> list[str]:
-    """Return what became of the datagrams on each hookup."""
+    """Return what became of the datagrams on each hookup; those that lost none together."""
     told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
-    return [f"{r.hookup}: {datagram_words(r.workload.name, counts)}" for r, counts in told]
+    whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
+    most = max((lost_share(d)[2] for _, d in whole), default=0.0)
+    names = listed(list(dict.fromkeys(r.hookup for r, _ in whole)))
+    lines = [f"{names}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
+    return lines + [f"{r.hookup}: {datagram_words(r.workload.name, d)}" for r, d in told if d.lost or d.late or d.twice]
 
 
 def once(group: Group) -> list[str]:
