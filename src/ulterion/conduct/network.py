@@ -10,31 +10,28 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from ulterion.conduct.benches import Bench, LoadSettings
+from ulterion.conduct.networkpass import datagrams_pass, streams_pass
 from ulterion.conduct.place import NET
 from ulterion.conduct.targets import Target
 from ulterion.core.chain import ceilings, faults
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
-from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import known_link
-from ulterion.core.network import Datagrams, NetworkCounts
+from ulterion.core.network import NetworkCounts
 from ulterion.core.passes import Laid, PassResult, Tick
-from ulterion.core.units import show_bit_rate
 from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
 from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
-from ulterion.engine.network.passes import MOST_DATAGRAMS, Order, Outcome, merged_series
+from ulterion.engine.network.passes import MOST_DATAGRAMS, Order
 from ulterion.engine.network.peerlink import PeerLink
-from ulterion.engine.network.streams import INTERVAL, joined
 from ulterion.host import chains, network
 from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
 
 WORD = "ULTERION_WORD"  # of the environment: the word a peer shows
-LEAST_PACE = 0.97  # share of the rate asked for that datagrams must have been sent at, or else it is told
 
 
 def host_and_port(where: str) -> tuple[str, int]:
@@ -187,8 +184,8 @@ class NetworkTarget:
             drops=after[1] - before[1] if before and after else None,
         )
         if order.kind == "datagrams":
-            return _of_datagrams(order, mine, theirs, counts, spent)
-        return _of_streams(order, mine, theirs, counts, spent)
+            return datagrams_pass(order, mine, theirs, counts, spent)
+        return streams_pass(order, mine, theirs, counts, spent)
 
     def run_with(
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
@@ -252,66 +249,3 @@ def _uneven(ends: NetworkFacts) -> list[str]:
     return [
         f"the peer's adapter {ends.there.adapter} is linked at {there}, this one at {here}: the peer is what holds it back"
     ]
-
-
-def _of_streams(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:
-    """Return the pass that streams or messages make; what each end received, by its own clock, is added up."""
-    received, sent = joined(list(mine.counted.values())), joined(list(theirs.counted.values()))
-    rate = sum(b / s for b, s in (received, sent) if s > 0)
-    if rate <= 0:
-        raise TargetFailed("no byte came while it was counted; use longer passes with --seconds")
-    every = [*mine.counted.values(), *theirs.counted.values()]
-    total, gaps = received[0] + sent[0], LatencyHistogram()
-    for one in every:
-        gaps.merge(one.gaps)
-    series = merged_series([c.series for c in every])
-    again = [s.retransmits for o in (mine, theirs) for s in o.sent.values()]
-    requests = sum(c.arrivals for c in every)
-    if order.kind == "messages":
-        sent = received
-    return PassResult(
-        bytes=total,
-        seconds=total / rate,
-        requests=max(requests if order.kind == "messages" else total // order.block, 1),
-        latency=gaps,
-        flush_seconds=None,
-        cpu_seconds=spent,
-        interval=order.window.seconds / max(len(series), 1),
-        interval_bytes=tuple(series),
-        network=replace(
-            counts,
-            sent_bytes=sent[0],
-            received_bytes=received[0],
-            retransmits=sum(a or 0 for a in again) if again and None not in again else None,
-        ),
-    )
-
-
-def _of_datagrams(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:
-    arrived = mine.arrived or theirs.arrived
-    sent = mine.datagrams_sent
-    if arrived is None or arrived.counts.received < 2 or arrived.seconds <= 0 or sent is None:
-        raise TargetFailed("no datagrams came through: a firewall, or none get through at this rate")
-    what: Datagrams = replace(arrived.counts, sent=sent)
-    pace = order.pace or 1.0
-    real = sent * order.block / max(mine.sending_seconds or 0.0, order.window.seconds)
-    if real < pace * LEAST_PACE:
-        raise TargetFailed(
-            f"datagrams could be sent only at {show_bit_rate(real)}, not at {show_bit_rate(pace)}: ask for less, or for larger ones"
-        )
-    return PassResult(
-        bytes=arrived.bytes,
-        seconds=arrived.seconds,
-        requests=what.received,
-        latency=LatencyHistogram(),
-        flush_seconds=None,
-        cpu_seconds=spent,
-        interval=INTERVAL,
-        interval_bytes=tuple(arrived.series),
-        network=replace(
-            counts,
-            sent_bytes=sent * order.block if order.direction == "send" else 0,
-            received_bytes=arrived.bytes if order.direction == "receive" else 0,
-            datagrams=what,
-        ),
-    )

@@ -6,6 +6,7 @@ import contextlib
 import socket
 import threading
 import time
+from typing import cast
 
 from ulterion.engine.network.carrying import carry_messages, carry_streams
 from ulterion.engine.network.datagrams import HEADER, HELLO, Receiver, Where, expected, send_paced
@@ -118,7 +119,7 @@ class Session:
                 if len(data) >= HEADER.size and where[0] == mine:
                     mark, number, _ = HEADER.unpack_from(data)
                     if mark == token and number == HELLO:
-                        return where
+                        return cast(Where, where)
         raise ProtocolError("no datagram came through: something on the way lets none pass")
 
     def _take_datagrams(self, order: Order, token: bytes) -> Outcome:
