@@ -25,6 +25,9 @@ class Observer(runner.Observer):
     def opened(self, run: MeasureRun) -> None:
         """The target is open; nothing has been written to it yet."""
 
+    def turn(self, run: MeasureRun) -> None:
+        """Of several targets that were opened, what follows is told of this one."""
+
 
 class SoakObserver:
     """What a soak tells as it goes.  Every method may be left as it is."""

@@ -37,7 +37,12 @@ class _Seat:
     run: MeasureRun
     journal: Journal
     recorder: Recorder
+    observer: Observer
     failure: TargetFailed | None = None
+
+    def turn(self) -> None:
+        """Say that what follows is told of this one."""
+        self.observer.turn(self.run)
 
     def leave(self) -> None:
         """On the way out: a journal without a pass holds nothing worth recovering."""
@@ -91,7 +96,9 @@ def _place_of(place: Place, name: str) -> Place:
 def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
     run = blank_measure(opening, request)
     journal = open_journal(request.place.review, run)
-    return _Seat(name, opening, run, journal, Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN))
+    return _Seat(
+        name, opening, run, journal, Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), observer
+    )
 
 
 def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened]) -> None:
@@ -131,6 +138,7 @@ def _round(seats: Sequence[_Seat], count: int, number: int, stall: float) -> Non
     for index in range(count):
         for seat in seats:
             workload, recorder = seat.found.workloads[index], seat.recorder
+            seat.turn()
             recorder.begin(index, workload, number)
             run_pass = partial(runner.run_pass, seat.found.target, workload, seat.seed(index, number), recorder)
             result = _guard(seat, partial(run_pass, index, number))
@@ -143,6 +151,7 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
     """Run a workload on all targets at the same time, started together; again where machine or program stood still."""
     if len(seats) < 2:
         return
+    seats[0].turn()
     seats[0].recorder.begin(index, seats[0].found.workloads[index], number)
     for _ in range(runner.MOST_SPOILED):
         try:
@@ -155,6 +164,7 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
             if isinstance(result, TargetFailed):
                 seat.failed(result)
             else:
+                seat.turn()
                 seat.recorder.end(index, seat.found.workloads[index], number, result)
         return
     raise Interrupted(f"pass {number} of all together was spoiled {runner.MOST_SPOILED} times in a row")

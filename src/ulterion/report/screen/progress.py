@@ -56,6 +56,7 @@ class Display(Announcer):
         self._unit = unit
         self._live: Live | None = None
         self._run: MeasureRun | None = None
+        self._every: dict[str, tuple[dict[int, list[float]], set[int]]] = {}  # by run, of several targets
         self._rates: dict[int, list[float]] = {}
         self._over: set[int] = set()
         self._at: int | None = None
@@ -65,11 +66,17 @@ class Display(Announcer):
         self._last = (0.0, 0)
 
     def opened(self, run: MeasureRun) -> None:
-        """Show the preview and start the live view."""
+        """Show the preview and start the live view, of several targets again below the last preview."""
+        self.close()
         super().opened(run)
-        self._run = run
+        self.turn(run)
         self._live = Live(console=self.console, refresh_per_second=8, transient=True, get_renderable=self._render)
         self._live.start()
+
+    def turn(self, run: MeasureRun) -> None:
+        """Show the passes of this target from now on."""
+        self._run = run
+        self._rates, self._over = self._every.setdefault(run.id, ({}, set()))
 
     def close(self) -> None:
         """Take the live view away."""
@@ -99,8 +106,12 @@ class Display(Announcer):
         running = time.monotonic() - self._since if self._since else 0.0
         seconds = remaining.of_run([r.workload.seconds or 0.0 for r in run.workloads], left, running)
         about = f"{word} {show_duration(round(seconds))} left"
+        several = [Text(run.hookup or str(run.target.path), style="head")] if len(self._every) > 1 else []
         return Group(
-            grid, *self._running(), Text(f"{self._doing}{about}; Ctrl-C keeps what is measured", style="muted")
+            *several,
+            grid,
+            *self._running(),
+            Text(f"{self._doing}{about}; Ctrl-C keeps what is measured", style="muted"),
         )
 
     def _running(self) -> list[RenderableType]:
