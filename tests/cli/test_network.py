@@ -169,6 +169,29 @@ class InAReview(FolderCase):
         self.refused("measure", "--hookup", "lan", "--workload", "random read 4 KiB", says="not a word for a network's")
         self.refused("soak", "--hookup", "lan", "--for", "1m", says="cannot be run on other, which is a peer")
 
+    def test_in_a_plan(self) -> None:
+        """A matrix of ports and peers is run with the network's workloads; its effects name the adapter."""
+        plan = '[plan]\nchain = ["b:usb", "{adapter}", "other"]\ntarget = "sim:bench.toml"\nworkloads = ["receive", "send", "messages"]\n'
+        second = NET_BENCH[NET_BENCH.index("[parts.dongle]") : NET_BENCH.index("[parts.other]")].replace(
+            "parts.dongle", "parts.second"
+        )
+        second = second.replace('"285 MB/s"', '"117 MB/s"')
+        review = (
+            NET_REVIEW
+            + '[parts.second]\nname = "Second"\nkind = "network port"\n'
+            + plan
+            + '[plan.factors]\nadapter = ["dongle", "second"]\n'
+        )
+        self.review(review, NET_BENCH + second)
+        done = self.ulterion("plan", "run")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        told = self.ulterion("plan", "effects").stdout
+        self.assertRegex(" ".join(told.split()), "receive.*Second Test Dongle −59 %")
+        self.write("review.toml", review.replace('"receive", "send", "messages"', '"random read 4 KiB"'))
+        for run in (self.folder / "runs").iterdir():
+            run.unlink()
+        self.assertIn("no workload is for a network", self.ulterion("plan", "run").stderr)
+
     def test_a_drive_that_was_soaked_long_ago(self) -> None:
         """Its known cache, and nothing written to it in the last ten minutes: it is measured as any other."""
         cache = '\ncache = "4 GB"\nafter_cache = "300 MB/s"\nfold = "300 MB/s"\n'

@@ -19,8 +19,9 @@ from ulterion.conduct.waiting import wait_for
 from ulterion.core.errors import Interrupted, UsageError
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.grid import words
+from ulterion.core.network import NETWORK_SUITE, parse_either
 from ulterion.core.passes import PassResult
-from ulterion.core.suites import find_suite
+from ulterion.core.suites import DEFAULT_SUITE, find_suite
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.model.plan import Plan, outcome_of
 from ulterion.model.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
@@ -195,17 +196,25 @@ def _last_attachment(runs: Sequence[MeasureRun], place: Place) -> str | None:
     return mine[-1] if mine else None
 
 
-def workloads_of(plan: Plan) -> list[Workload]:
-    """Return what is measured in each cell; raise UsageError."""
+def workloads_of(plan: Plan, *, network: bool = False) -> list[Workload]:
+    """Return what is measured in each cell that ends at a drive, or at a peer; raise UsageError."""
     if plan.workloads:
-        return [parse_workload(text) for text in plan.workloads]
-    return list(find_suite(plan.suite).workloads)
+        mine = [w for w in map(parse_either, plan.workloads) if w.is_network == network]
+        if not mine:
+            kind = "a network, such as 'receive'" if network else "a drive, such as 'sequential read 1 MiB depth 4'"
+            raise UsageError(
+                f"plan: a cell ends at {'a peer' if network else 'a drive'}, and no workload is for {kind}"
+            )
+        return mine
+    if network:
+        return list(NETWORK_SUITE.workloads)
+    return list(find_suite(DEFAULT_SUITE if plan.suite == NETWORK_SUITE.name else plan.suite).workloads)
 
 
 def _measure_request(
     plan: Plan, place: Place, step: Step, runs: Sequence[MeasureRun], access: Access
 ) -> MeasureRequest:
-    workloads = workloads_of(plan)
+    workloads = workloads_of(plan, network=place.over_network)
     direct = place.review.review.direct_for(place.chain[-1])
     reference = rates_by_text([r for r in runs if r.hookup == direct])
     mine = rates_by_text([r for r in runs if r.hookup == step.hookup])

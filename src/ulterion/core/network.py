@@ -18,7 +18,7 @@ from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links import Link, find_link
 from ulterion.core.suites import Suite
 from ulterion.core.units import parse_duration, parse_rate, parse_size, show_bit_rate, show_block
-from ulterion.core.workload import Direction, Pattern, Workload
+from ulterion.core.workload import Direction, Pattern, Workload, parse_workload
 
 STREAM_BLOCK = 256 * 2**10  # bytes handed over at once
 MESSAGE, DATAGRAM = 64, 1200  # bytes, where none are named; the second goes whole through any network (RFC 8200: 1280)
@@ -229,6 +229,12 @@ def parse_network(text: str) -> Workload:
     length = found.get("length")
     made = replace(made, seconds=length if isinstance(length, float) else None, why="asked for on the command line")
     return replace(made, name=_name_of(made))
+
+
+def parse_either(text: str) -> Workload:
+    """Read a workload of a drive or of a network, by its words; raise UsageError."""
+    words = set(re.findall(r"[a-z]+", text.casefold()))
+    return parse_network(text) if words & {*_DIRECTIONS, *_PATTERNS} else parse_workload(text)
 
 
 def _name_of(workload: Workload) -> str:

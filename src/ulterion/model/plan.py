@@ -12,8 +12,8 @@ from pydantic import Field
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
+from ulterion.core.network import NETWORK_SUITE, parse_either
 from ulterion.core.suites import DEFAULT_SUITE, find_suite
-from ulterion.core.workload import parse_workload
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import Duration, KnownLink, Size, Written
 
@@ -81,10 +81,10 @@ class Plan(Written):
         expand(self.factors)
         self._check_proofs()
         self._check_names()
-        if not self.workloads:
+        if not self.workloads and self.suite != NETWORK_SUITE.name:
             find_suite(self.suite)
         for text in self.workloads:
-            parse_workload(text)
+            parse_either(text)
         if self.most_passes < self.passes:
             raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
 
