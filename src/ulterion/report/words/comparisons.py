@@ -95,8 +95,8 @@ def datagrams(group: Group) -> list[str]:
     told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
     whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
     most = max((lost_share(d)[2] for _, d in whole), default=0.0)
-    names = listed(list(dict.fromkeys(r.hookup for r, _ in whole)))
-    lines = [f"{names}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
+    names = list(dict.fromkeys(r.hookup for r, _ in whole))
+    lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
     return lines + [f"{r.hookup}: {datagram_words(r.workload.name, d)}" for r, d in told if d.lost or d.late or d.twice]
 
 
