@@ -132,7 +132,7 @@ class Elsewhere(FolderCase):
         )
         done = self.ulterion(
             "soak", "--hookup", "box", "--load", "sequential write 1 MiB depth 2", "--span", "16 MiB", "--for", "1 s",
-            "--idle", "2 s", "--cool", "0.4 s", "--interval", "0.1 s", "--probe", "power=echo 4.5",
+            "--idle", "3 s", "--cool", "0.4 s", "--interval", "0.1 s", "--probe", "power=echo 4.5",
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr)
         (found,) = self.json_of("estimate", "energy", "500 GB")["energies"]

@@ -31,6 +31,9 @@ COMMANDS = {
     "claims": "measured against advertised",
     "estimate": "what it means: time of work, recordings, units, money",
     "plan": "the matrix still to run: shown, run, and what it shows (effects, ranks)",
+    "report": "the review as one page that can be published, and checked",
+    "verify": "recompute every figure of a report, or look for runs that were changed",
+    "export": "results, passes, series, claims as CSV, JSON, Parquet, Markdown or HTML",
     "peer": "the other end of a network: listens for one bench, for a limited time",
     "demo": "the full worked example on the simulated bench",
 }

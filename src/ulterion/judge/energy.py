@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ulterion.core.ceilings import Direction
+from ulterion.core.soak.findings import energy_of
 from ulterion.core.soak.trace import IDLE, LOAD, POWER, Trace
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
-
-LEAST_LOGGED = 0.8  # share of a load's time in which power must be known
 
 
 @dataclass(frozen=True)
@@ -21,25 +20,24 @@ class Energy:
 
     Attributes:
         hookup, run: which soak; `direction` what it did.
-        watts: mean under the load; `peak` the most of any interval.
+        joules: drawn over the load; `peak` the most W of any interval.
         idle: mean W at rest before it, None where there was no rest.
         moved: bytes; `seconds` of the load.
-        joules: over the load, intervals without a value taken as its mean.
     """
 
     hookup: str
     run: str
     direction: Direction
-    watts: float
+    joules: float
     peak: float
     idle: float | None
     moved: float
     seconds: float
 
     @property
-    def joules(self) -> float:
-        """Energy of the load."""
-        return self.watts * self.seconds
+    def watts(self) -> float:
+        """Mean under the load."""
+        return self.joules / self.seconds
 
     @property
     def per_gigabyte(self) -> float:
@@ -70,34 +68,25 @@ def power_logged(run: AnyRun) -> tuple[float, float] | None:
 
 
 def _energy(run: SoakRun) -> Energy | None:
-    if not any(s.name == POWER for s in run.soak.sensors):
-        return None
     trace = run.trace()
     load, rest = trace.phase(LOAD), trace.phase(IDLE)
     loaded = None if load is None else trace.during(load)
-    drawn = None if loaded is None else _mean(loaded)
-    if loaded is None or drawn is None or not float((loaded.rate * loaded.seconds).sum()):
+    joules = None if loaded is None else energy_of(loaded)
+    if loaded is None or joules is None or not float((loaded.rate * loaded.seconds).sum()):
         return None
-    direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
-    values = loaded.sensors[POWER]
     return Energy(
         run.hookup or run.target.model or run.id,
         run.id,
-        direction,
-        drawn,
-        float(np.nanmax(values)),
-        _mean(trace.during(rest)) if rest is not None else None,
+        "read" if run.soak.workload.direction == "read" else "write",
+        joules,
+        float(np.nanmax(loaded.sensors[POWER])),
+        None if rest is None else _mean(trace.during(rest)),
         float((loaded.rate * loaded.seconds).sum()),
         float(loaded.seconds.sum()),
     )
 
 
 def _mean(part: Trace) -> float | None:
-    """Return the mean W over time of a part of a trace, None where too little of it was logged."""
-    values = part.sensors.get(POWER)
-    if values is None or not values.size:
-        return None
-    known = np.isfinite(values)
-    if float(part.seconds[known].sum()) < LEAST_LOGGED * float(part.seconds.sum()):
-        return None
-    return float(np.average(values[known], weights=part.seconds[known]))
+    """Return the mean W of a part of a trace, None where too little of it was logged."""
+    joules, seconds = energy_of(part), float(part.seconds.sum())
+    return None if joules is None or not seconds else joules / seconds

@@ -51,9 +51,26 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     """Return what a soak says, None when its load never began, or when it is none."""
     if not isinstance(run, SoakRun):
         return None
-    trace = run.trace()
-    findings = analyse(trace, _room(run))
+    trace, findings = _analysed(run)
     return Soak(run, trace, findings, label or run.hookup or run.target.model or run.id) if findings else None
+
+
+_known: dict[
+    int, tuple[SoakRun, tuple[Trace, Findings | None]]
+] = {}  # of the last few soaks, by the document in memory
+MOST_KNOWN = 24
+
+
+def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
+    """Return a soak's trace and findings; they are asked for again and again, and documents never change."""
+    kept = _known.get(id(run))
+    if kept is not None and kept[0] is run:
+        return kept[1]
+    trace = run.trace()
+    while len(_known) >= MOST_KNOWN:
+        del _known[next(iter(_known))]
+    _known[id(run)] = (run, (trace, analyse(trace, _room(run))))
+    return _known[id(run)][1]
 
 
 def _room(run: SoakRun) -> float | None:

@@ -19,7 +19,7 @@ from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
-from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
+from ulterion.model.quantities import KnownLink, Price, Share, Size, Temperature, Written
 from ulterion.model.reading import read_text
 
 FILE_NAME = "review.toml"
@@ -40,6 +40,9 @@ class Part(Written):
     claims: Claims = Claims()
     power: PowerFacts = PowerFacts()
     faster: list[Faster] = []
+    verdict: str = Field(
+        "", description="the reviewer's sentence on it, in the article, instead of the one that is made of the findings"
+    )
     said: list[Said] = Field([], description="who says its claims, where and when; two may disagree")
     note: str = ""
 
@@ -84,6 +87,14 @@ class About(Written):
     tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
 
 
+class ReportSettings(Written):
+    """How the article is made: what of it is the reviewer's own besides his words."""
+
+    accent: str = Field("#1f4e79", pattern=r"^#[0-9a-fA-F]{6}$", description="colour of headings and links")
+    logo: str | None = Field(None, min_length=1, description="a PNG, JPEG or SVG in the review folder")
+    work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")
+
+
 class Review(Written):
     """The whole of review.toml."""
 
@@ -93,6 +104,7 @@ class Review(Written):
     ports: dict[str, Port] = {}
     parts: dict[str, Part] = {}
     hookups: dict[str, Hookup] = {}
+    report: ReportSettings = ReportSettings()
     plan: Plan | None = None
 
     @model_validator(mode="before")

@@ -56,6 +56,9 @@ Kind = Literal[
     "power",
     "reader",
     "energies",
+    "report",
+    "verified",
+    "exported",
     "recorded",
     "notes",
     "noted",
@@ -120,6 +123,31 @@ class GroupData(TypedDict):
     one_connection: list[str]
     left_out: dict[str, list[str]]
     nearest: list[NearestData]
+
+
+class ReportMade(TypedDict):
+    """`ulterion report`: the page, its sections, the files of its figures, and remarks that belong to no section."""
+
+    page: str
+    bytes: int
+    sections: list[str]
+    figures: list[str]
+    unplaced: list[str]
+
+
+class VerifiedData(TypedDict):
+    """`ulterion verify`: whether all is the same, what was looked at, and what is different."""
+
+    same: bool
+    looked_at: list[str]
+    different: list[str]
+    beside: NotRequired[list[dict[str, str | float | None]]]
+
+
+class ExportedData(TypedDict):
+    """`ulterion export`: the files written, with their rows."""
+
+    files: dict[str, int]
 
 
 class Drawing(TypedDict, total=False):
@@ -264,6 +292,9 @@ ANSWERS: dict[Kind, type] = {
     "power": PowerData,
     "reader": ReaderData,
     "energies": EnergiesData,
+    "report": ReportMade,
+    "verified": VerifiedData,
+    "exported": ExportedData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

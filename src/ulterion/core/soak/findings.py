@@ -134,7 +134,7 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         ),
         doubts=tuple(_doubts(trace, load)),
         recovered=_recovered(trace, events),
-        energy=_energy(load),
+        energy=energy_of(load),
     )
 
 
@@ -260,8 +260,8 @@ def _recovered(trace: Trace, events: list[Fall]) -> float | None:
     return min(1.0, float((rows.rate * rows.seconds)[:end].sum()) / cache.written)
 
 
-def _energy(load: Trace) -> float | None:
-    """Return the joules of a load, short gaps in the reading filled by a straight line; None when more than a tenth is missing."""
+def energy_of(load: Trace) -> float | None:
+    """Return the joules of a load, or of a rest, short gaps in the reading filled by a straight line; None when more than a tenth is missing."""
     power = load.sensor(POWER)
     if power is None:
         return None

@@ -6,6 +6,7 @@ lacks its script another that is installed is used.
 
 from __future__ import annotations
 
+import io
 import os
 import re
 import stat
@@ -73,19 +74,30 @@ def save_figure(figure: Figure, path: Path) -> list[str]:
 
     Raises UsageError when it cannot be written; then what was there before still is.
     """
-    import io
-
     check_figure_path(path)
     missing = _clean(figure)
-    form, data = path.suffix.lower().removeprefix("."), io.BytesIO()
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # of signs that no font has, which is told in our own words
-        figure.savefig(data, format=form, metadata=METADATA[form])
-    write_atomically(path, data.getvalue())
+    data = _drawn(figure, path.suffix.lower().removeprefix("."))
+    write_atomically(path, data)
     if not missing:
         return []
     shown = "".join(sorted(missing)[:10])
     return [f"{path.name}: no font here has the signs {shown}, which are boxes in it; install a font for that script"]
+
+
+def drawn_bytes(figure: Figure, form: str) -> bytes:
+    """Return a figure as the bytes of an 'svg' or 'png' file; it is laid out once, and not anew for each of the two times it is drawn."""
+    _clean(figure)
+    figure.draw_without_rendering()
+    figure.set_layout_engine("none")
+    return _drawn(figure, form)
+
+
+def _drawn(figure: Figure, form: str) -> bytes:
+    data = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of signs that no font has, which is told in our own words
+        figure.savefig(data, format=form, metadata=METADATA[form])
+    return data.getvalue()
 
 
 def _clean(figure: Figure) -> set[str]:

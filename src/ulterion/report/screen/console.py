@@ -68,11 +68,19 @@ Cells = Sequence[Text | str]
 class Sheet:
     """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied.
 
-    `narrow` are the same lines set closer, for a screen on which they do not fit.
+    `narrow` are the same lines set closer, for a screen on which they do not fit.  Of a table, `columns` and `rows` are what it was set from.
     """
 
-    def __init__(self, lines: Sequence[Text], *, narrow: Sequence[Text] = (), cut: bool = True) -> None:
-        self.lines, self.narrow = lines, narrow
+    def __init__(
+        self,
+        lines: Sequence[Text],
+        *,
+        narrow: Sequence[Text] = (),
+        cut: bool = True,
+        columns: Sequence[tuple[str, str]] = (),
+        rows: Sequence[Cells | Text] = (),
+    ) -> None:
+        self.lines, self.narrow, self.columns, self.rows = lines, narrow, columns, rows
         self.overflow: OverflowMethod = "ellipsis" if cut else "ignore"
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
@@ -99,7 +107,7 @@ def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text]) -> S
             line.rstrip()
         return set_
 
-    return Sheet(lines(GAP), narrow=lines(NARROW_GAP))
+    return Sheet(lines(GAP), narrow=lines(NARROW_GAP), columns=columns, rows=rows)
 
 
 def _text(cell: Text | str) -> Text:
@@ -131,13 +139,23 @@ def pairs(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:
     return grid
 
 
+class Listing:
+    """A hanging list of sentences."""
+
+    def __init__(self, sentences: Sequence[str]) -> None:
+        self.sentences = tuple(sentences)
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
+        grid = Table.grid(padding=(0, 1, 0, 0))
+        grid.add_column(no_wrap=True)
+        grid.add_column(overflow="fold")
+        for sentence in self.sentences:
+            grid.add_row("  -", Text(sentence))
+        yield grid
+
+
 def bullets(heading: str, sentences: Sequence[str]) -> list[RenderableType]:
     """Return a heading and a hanging list; nothing when there are no sentences."""
     if not sentences:
         return []
-    grid = Table.grid(padding=(0, 1, 0, 0))
-    grid.add_column(no_wrap=True)
-    grid.add_column(overflow="fold")
-    for sentence in sentences:
-        grid.add_row("  -", Text(sentence))
-    return [Text(""), Text(heading, style="head"), grid]
+    return [Text(""), Text(heading, style="head"), Listing(sentences)]

@@ -1,0 +1,101 @@
+"""The files that a review rests on, packed so that the same files always give the same bytes; and taken out again with care."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import re
+import zipfile
+import zlib
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.model import notebook
+from ulterion.model.review import FILE_NAME
+from ulterion.model.store import ReviewFolder
+
+REMARKS = "remarks"
+NAMES = re.compile(
+    r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg))"
+)
+MOST_FILES, MOST_BYTES = 20_000, 2**30  # in a bundle that is taken out
+LARGEST_LOGO, LARGEST_REMARK = 300_000, 200_000  # bytes
+_MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
+
+
+def contents(folder: ReviewFolder) -> dict[str, bytes]:
+    """Return the files of a review by their names: review.toml, notes, runs, remarks, logo.  Raises UsageError."""
+    found = {FILE_NAME: _read(folder.path / FILE_NAME)}
+    notes = folder.path / notebook.FILE_NAME
+    if notes.is_file():
+        found["notes.json"] = _read(notes)
+    for skim in folder.skims():
+        found[f"runs/{skim.path.name}"] = _read(skim.path)
+    for path in sorted((folder.path / REMARKS).glob("*.md")):
+        found[f"{REMARKS}/{path.name}"] = _read(path, LARGEST_REMARK)
+    logo = folder.review.report.logo
+    if logo is not None:
+        path = folder.path / logo
+        ending = path.suffix.lower()
+        if ending not in (".png", ".jpg", ".jpeg", ".svg"):
+            raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG")
+        found[f"logo{ending}"] = _read(path, LARGEST_LOGO)
+    return found
+
+
+def _read(path: Path, most: int = MOST_BYTES) -> bytes:
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise UsageError(f"{path} cannot be read: {error.strerror}") from error
+    if len(data) > most:
+        raise UsageError(f"{path} has {len(data)} bytes; {most} are the most in a report")
+    return data
+
+
+def sums(files: dict[str, bytes]) -> dict[str, str]:
+    """Return the SHA-256 of each file."""
+    return {name: hashlib.sha256(data).hexdigest() for name, data in sorted(files.items())}
+
+
+def packed(files: dict[str, bytes]) -> bytes:
+    """Return the files as a ZIP archive, always the same bytes for the same files."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as archive:
+        for name, data in sorted(files.items()):
+            entry = zipfile.ZipInfo(name, _MOMENT)
+            entry.compress_type, entry.create_system = zipfile.ZIP_DEFLATED, 3
+            archive.writestr(entry, data)
+    return out.getvalue()
+
+
+def unpacked(data: bytes) -> dict[str, bytes]:
+    """Return the files of an archive; raise UsageError for one that is none, is damaged, or holds what a review has not."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            entries = archive.infolist()
+            if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
+                raise UsageError("the runs in it are more than any review has")
+            strange = next((e.filename for e in entries if not NAMES.fullmatch(e.filename)), None)
+            if strange is not None:
+                raise UsageError(f"the runs in it hold '{strange[:80]}', which no review has")
+            return {e.filename: archive.read(e) for e in entries}
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        zlib.error,
+        OSError,
+        ValueError,
+        NotImplementedError,
+        EOFError,
+    ) as error:
+        raise UsageError(f"the runs in it are damaged: {error}") from error
+
+
+def laid_out(files: dict[str, bytes], folder: Path) -> ReviewFolder:
+    """Write the files of a bundle into an empty folder and open the review there; raise UsageError."""
+    for name, data in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+    return ReviewFolder.open(folder)

@@ -1,0 +1,1 @@
+"""The review as an article: one page that can be checked."""

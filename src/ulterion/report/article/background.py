@@ -1,0 +1,137 @@
+"""The sections of an article on how it came about: what was done by hand, what was noted, the method, the bench, the runs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from ulterion.core.version import __version__
+from ulterion.judge.clocked import clocked_rows
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.copied import CopyRun
+from ulterion.report.article.blocks import Block, Cell, Heading, Items, Prose, Section, Table, from_screen
+from ulterion.report.article.material import Material
+from ulterion.report.screen import capacity, copied
+from ulterion.report.screen.clocked import clocked_table
+
+HEADINGS = {
+    "noise": "Noise",
+    "tool": "Tools needed",
+    "tools": "Tools needed",
+    "cable": "The cable",
+    "light": "Lights",
+    "lights": "Lights",
+    "stand-in": "What stood in for what",
+    "stand-ins": "What stood in for what",
+}
+"""How a remark begins ('noise: hums under load') that stands under a heading of its own."""
+OTHERS = "Remarks"
+LEFT_OUT_PREFIX = "does not count"
+
+
+def by_files(material: Material) -> Iterator[Section]:
+    """Yield real files copied, transfers timed by hand, and capacities proven."""
+    blocks: list[Block] = []
+    for run in material.runs:
+        if isinstance(run, CopyRun) and not run.left_out:
+            shown = copied.after(run, Path(run.id), material.unit)
+            blocks += [Heading(f"{run.copied.task}, run {run.id}"), *from_screen(shown[:-1], f"Copy {run.id}")]
+    timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
+    blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
+    for run in material.runs:
+        if isinstance(run, CapacityRun) and not run.left_out:
+            shown = capacity.after(run, Path(run.id), material.unit)
+            name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
+            blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
+    if blocks:
+        yield Section("files", "Files, and capacity", tuple(blocks))
+
+
+def noted(material: Material) -> Iterator[Section]:
+    """Yield findings without a figure, under headings: noise, tools, cables, lights, what stood in for what."""
+    found: dict[str, list[str]] = {}
+    for run in material.folder.runs():
+        for note in run.standing_notes:
+            if not note.text.casefold().startswith(LEFT_OUT_PREFIX):
+                _sort(found, run.hookup, note.text)
+    for one in material.folder.notebook().notes:
+        if one.note is not None and one.note.taken_back is None:
+            _sort(found, one.hookup, one.note.text)
+    blocks: list[Block] = []
+    for heading in dict.fromkeys([*HEADINGS.values(), OTHERS]):
+        if heading in found:
+            blocks += [Heading(heading), Items(tuple(found[heading]))]
+    if blocks:
+        yield Section("noted", "Seen and heard", tuple(blocks))
+
+
+def _sort(found: dict[str, list[str]], hookup: str | None, text: str) -> None:
+    start, colon, rest = text.partition(":")
+    heading = HEADINGS.get(start.strip().casefold()) if colon else None
+    words = rest.strip() if heading else text
+    lines = found.setdefault(heading or OTHERS, [])
+    line = f"{hookup}: {words}" if hookup else words
+    if line not in lines:
+        lines.append(line)
+
+
+def method(material: Material) -> Iterator[Section]:
+    """Yield how it was measured, in plain words, as far as it was used."""
+    review = material.review.review
+    told = [
+        "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
+        "and ± half its 95 % interval.",
+        f"Two hookups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
+        "to readers; all comparisons of a medium are one family (Holm's correction).",
+    ]
+    if material.claims:
+        told.append(
+            f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g} %, missed where it lies below, "
+            "undecided where it straddles it, and not testable where another part of the hookup cannot do as much."
+        )
+    if material.groups:
+        told.append(
+            "What held a hookup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
+        )
+    if material.soaks:
+        told.append(
+            "In a long run the rate and the temperature are logged every second; a fall is put down to heat or to a used-up write cache only by "
+            "evidence, and where temperatures settle is worked out from their course."
+        )
+    if any(material.works.values()):
+        told.append("Times of work follow from the course of the long run, with 90 % intervals.")
+    links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
+    yield Section("method", "How it was measured", (Items(tuple(told)), Prose(links, "muted")))
+
+
+def bench(material: Material) -> Iterator[Section]:
+    """Yield the benches, versions, warnings and runs that it rests on."""
+    runs = material.folder.runs()
+    if not runs:
+        return
+    facts = {
+        (r.bench.host, r.bench.system or "", r.bench.cpu or "", r.bench.versions.get("ulterion", "?")): None
+        for r in runs
+    }
+    benches = tuple(tuple(Cell(text) for text in one) for one in facts)
+    heads = tuple((h, "left") for h in ("host", "system", "processor", "Ulterion"))
+    blocks: list[Block] = [Table(heads, benches, "Benches")]
+    warnings = list(dict.fromkeys(f"{r.hookup or r.id}: {w}" for r in runs for w in r.warnings))
+    if warnings:
+        blocks += [Heading("Warnings"), Items(tuple(warnings))]
+    left = [f"{r.id} ({r.hookup or r.target.path}) {r.left_out}" for r in runs if r.left_out]
+    if left:
+        blocks += [Heading("Runs that do not count"), Items(tuple(left))]
+    rows = tuple(
+        (Cell(r.id), Cell(r.kind), Cell(r.hookup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
+        for r in runs
+    )
+    columns = tuple((h, "left") for h in ("run", "kind", "hookup", "begun", "ended"))
+    blocks.append(Table(columns, rows, "Runs"))
+    blocks.append(
+        Prose(
+            f"Made by Ulterion {__version__}. The runs are in this page: ulterion verify PAGE recomputes all of it.",
+            "muted",
+        )
+    )
+    yield Section("bench", "Bench and runs", tuple(blocks))

@@ -1,0 +1,75 @@
+"""A page and its figures as files: written whole or not at all, and never over what is not ours."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.model.files import write_atomically
+from ulterion.report.article.blocks import Article
+from ulterion.report.article.page import Made
+from ulterion.report.article.pictures import drawings, png_of
+
+MARK = b'<meta name="generator" content="Ulterion '
+HEAD = 4096  # bytes of a page in which its maker stands
+
+
+def check_page_path(path: Path) -> None:
+    """Raise UsageError where a page cannot be written under this name; an older page of ours is replaced."""
+    if path.suffix.lower() not in (".html", ".htm"):
+        raise UsageError(f"{path} is no .html; give the page this ending")
+    if not path.parent.is_dir():
+        raise UsageError(f"{path.parent} is not a folder; make it first, or choose another")
+    if os.path.lexists(path) and (not path.is_file() or path.is_symlink() or MARK not in _head(path)):
+        raise UsageError(f"{path} exists and is no page of this program, so it is left as it is; choose another name")
+
+
+def _head(path: Path) -> bytes:
+    try:
+        with path.open("rb") as source:
+            return source.read(HEAD)
+    except OSError:
+        return b""
+
+
+def write_page(path: Path, html: str) -> None:
+    """Write a page whole; raise UsageError."""
+    write_atomically(path, html.encode("utf-8"))
+
+
+def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
+    """Write every figure as SVG and PNG, and all captions as a list; return what was written.  Raises UsageError."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise UsageError(f"{folder} cannot hold the figures: {error.strerror}; name another folder") from error
+    written, captions = [], list[str]()
+    for drawing in drawings(article):
+        for name, data in (
+            (f"{drawing.name}.svg", made.pictures[drawing.name]),
+            (f"{drawing.name}.png", png_of(drawing)),
+        ):
+            write_atomically(folder / name, data)
+            written.append(folder / name)
+        captions.append(f"{drawing.name}\t{drawing.caption}\t{drawing.alternative}")
+    write_atomically(folder / "captions.txt", ("\n".join(captions) + "\n").encode())
+    return [*written, folder / "captions.txt"]
+
+
+def seen(folder: Path) -> dict[str, tuple[int, int]]:
+    """Return size and moment of change of every file that a page rests on, journals of runs under way included."""
+    found = {}
+    for path in [
+        folder / "review.toml",
+        folder / "notes.json",
+        *(folder / "runs").glob("*"),
+        *(folder / "remarks").glob("*.md"),
+    ]:
+        try:
+            state = path.stat()
+        except OSError:
+            continue
+        if path.suffix in (".toml", ".json", ".md"):
+            found[str(path)] = (state.st_size, state.st_mtime_ns)
+    return found

@@ -1,0 +1,74 @@
+"""What an article is made from: a review, its runs, and what was noted; looked at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from ulterion.core.ceilings import Direction
+from ulterion.judge.claimrow import ClaimRow
+from ulterion.judge.claims import judge_claims
+from ulterion.judge.comparisons import Group, compare_review
+from ulterion.judge.matrix import Ground, grounds
+from ulterion.judge.pooling import latest, to_judge
+from ulterion.judge.soaks import Soak, soak_of
+from ulterion.judge.works import Row, moving
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
+from ulterion.model.store import ReviewFolder
+
+DIRECTIONS: tuple[Direction, ...] = ("read", "write")
+
+
+@dataclass(frozen=True)
+class Material:
+    """A review folder, what was noted of its hookups, and the unit of rates."""
+
+    folder: ReviewFolder
+    outcomes: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    unit: str = "MB/s"
+
+    @property
+    def review(self) -> Review:
+        """What is under test."""
+        return self.folder.review
+
+    @cached_property
+    def labels(self) -> dict[str, str]:
+        """How parts and ports are called."""
+        return {key: self.review.label(key) for key in [*self.review.ports, *self.review.parts]}
+
+    @cached_property
+    def runs(self) -> list[AnyRun]:
+        """The runs that verdicts rest on."""
+        return to_judge(self.folder)
+
+    @cached_property
+    def groups(self) -> list[Group]:
+        """The hookups of each medium beside each other; none where nothing was measured."""
+        measured = latest(self.runs)
+        return compare_review(self.review, self.runs) if any(n in measured for n in self.review.hookups) else []
+
+    @cached_property
+    def claims(self) -> list[ClaimRow]:
+        """The claims, each on the hookup that gives it the fairest chance."""
+        return judge_claims(self.review, self.runs)
+
+    @cached_property
+    def soaks(self) -> list[Soak]:
+        """The newest soak of each hookup, in the order of the review."""
+        newest = {r.hookup: r for r in self.runs if isinstance(r, SoakRun) and r.hookup}
+        return [s for n in self.review.hookups if n in newest and (s := soak_of(newest[n])) is not None]
+
+    @cached_property
+    def works(self) -> dict[Direction, list[Row]]:
+        """How long the size of the review takes, read and written, on every hookup that was measured."""
+        size = float(self.review.report.work)
+        return {way: [r for r in moving(self.review, self.runs, size, way) if r.work] for way in DIRECTIONS}
+
+    @cached_property
+    def grounds(self) -> list[Ground]:
+        """What a plan's cells were measured with, by workload; none without a plan."""
+        return grounds(self.review, self.runs, []) if self.review.plan is not None else []

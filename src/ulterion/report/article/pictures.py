@@ -1,0 +1,61 @@
+"""The figures of an article, drawn side by side by a few processes; each is light or dark as the page around it is."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from collections.abc import Sequence
+
+import matplotlib as mpl
+
+from ulterion.report.article.blocks import Article, Block, Drawing
+from ulterion.report.figures.files import FAMILY, drawn_bytes
+from ulterion.report.figures.ground import DARK, LIGHT, Ground
+
+SALT = "ulterion"  # of the ids within an SVG, so that they are the same each time
+FALLBACK = f"'{FAMILY}', Verdana, sans-serif"  # the second is as wide, where the first is not there
+MOST = 4  # processes
+_waiting: list[Drawing] = []  # what the processes, forked below, are to draw
+
+
+def drawings(article: Article) -> list[Drawing]:
+    """Return every figure of an article."""
+    every: list[Block] = [*article.lead, *(b for s in article.sections for b in s.blocks)]
+    return [b for b in every if isinstance(b, Drawing)]
+
+
+def pictures_of(article: Article) -> dict[str, bytes]:
+    """Return every figure as an SVG by its name."""
+    wanted = drawings(article)
+    _waiting[:] = wanted
+    workers = min(MOST, os.cpu_count() or 1, len(wanted))
+    if workers < 2:
+        return {d.name: _svg(i) for i, d in enumerate(wanted)}
+    with multiprocessing.get_context("fork").Pool(workers) as pool:
+        return dict(zip([d.name for d in wanted], pool.map(_svg, range(len(wanted)), chunksize=1), strict=True))
+
+
+def _svg(index: int) -> bytes:
+    with mpl.rc_context({"svg.hashsalt": SALT, "svg.fonttype": "none"}):
+        data = drawn_bytes(_waiting[index].draw(False), "svg").decode("utf-8")
+    data = data.replace(f"'{FAMILY}'", FALLBACK)
+    start = data.index("<defs>", data.index("<svg"))
+    return f"{data[:start]}<style>{_dark_rules()}</style>{data[start:]}".encode()
+
+
+def _dark_rules() -> str:
+    """Return what turns each colour of a light figure into that of a dark one."""
+    pairs = list(zip(_colours(LIGHT), _colours(DARK), strict=True))
+    rules = "".join(
+        f'[style*="{what}: {light}"]{{{what}:{dark}!important}}' for light, dark in pairs for what in ("fill", "stroke")
+    )
+    return f"@media (prefers-color-scheme:dark){{{rules}}}"
+
+
+def _colours(ground: Ground) -> Sequence[str]:
+    return (ground.ground, ground.ink, ground.quiet, ground.grid, ground.rest, *ground.lines)
+
+
+def png_of(drawing: Drawing) -> bytes:
+    """Return a figure as PNG, for a light page."""
+    return drawn_bytes(drawing.draw(False), "png")

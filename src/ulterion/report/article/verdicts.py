@@ -1,0 +1,71 @@
+"""A verdict in a sentence for each product: the reviewer's own, or one made of what was found."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from ulterion.core.units import show_duration
+from ulterion.report.article.material import Material
+from ulterion.report.words.claims import heading
+from ulterion.report.words.comparisons import listed
+
+JUDGED = ("met", "missed", "undecided")
+
+
+def product_verdicts(material: Material) -> list[tuple[str, str]]:
+    """Return each product with a verdict; products of which nothing is known are left out."""
+    found = []
+    for key, part in material.review.parts.items():
+        words = part.verdict or _found(material, key)
+        if words:
+            found.append((part.name, words))
+    return found
+
+
+def _found(material: Material, key: str) -> str:
+    """Return what was found of a product: its claims, what it does to the drive behind it, heat, what was noted."""
+    told = [*_claims(material, key), *_against_direct(material, key), *_heat(material, key)]
+    return "; ".join(told)
+
+
+def _claims(material: Material, key: str) -> list[str]:
+    rows = [r for r in material.claims if r.part == key and r.judgement.verdict in JUDGED]
+    if not rows:
+        return []
+    counted = Counter(r.judgement.verdict for r in rows)
+    told = [f"{counted['met']} of {len(rows)} claims met"]
+    for row in rows:
+        share, name = row.judgement.share, heading(row, material.unit).split(",")[0]
+        if row.judgement.verdict == "missed":
+            told.append(
+                f"{name} missed" + (f" ({share * 100:.0f} % of it)" if share is not None and row.unit != "link" else "")
+            )
+    return [", ".join(told)]
+
+
+def _against_direct(material: Material, key: str) -> list[str]:
+    """Return how hookups through a product compare with the direct one, where it stands between port and medium."""
+    told = []
+    for group in material.groups:
+        mine = [n for n in dict.fromkeys(r.hookup for r in group.rows) if key in material.review.hookups[n].chain[1:-1]]
+        for hookup in mine:
+            verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == hookup and r.comparison)
+            if verdicts:
+                counts = [f"{word} in {n}" for word, n in verdicts.most_common()]
+                told.append(
+                    f"'{hookup}' against '{group.baseline}': {listed(counts)} of {sum(verdicts.values())} workloads"
+                )
+    return told
+
+
+def _heat(material: Material, key: str) -> list[str]:
+    """Return what heat does, where a hookup through the product was soaked."""
+    told = []
+    for soak in material.soaks:
+        if soak.run.hookup and key in material.review.hookups[soak.run.hookup].chain:
+            fall = soak.findings.fall("throttling")
+            if fall is not None:
+                told.append(
+                    f"'{soak.run.hookup}' is throttled by heat after {show_duration(fall.at - soak.load_start)}"
+                )
+    return told
