@@ -64,4 +64,4 @@ def made_page(
     files = bundle.contents(folder)
     article, unplaced = article_of(Material(folder, outcomes, unit), remarks_of(files))
     runs = base64.b64encode(bundle.packed(files)).decode()
-    return page(article, files, runs, folder.review.report.accent), article, unplaced
+    return page(article, files, runs, folder.review.report.accent, unit), article, unplaced

@@ -40,7 +40,7 @@ class Made:
     pictures: dict[str, bytes]
 
 
-def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str) -> Made:
+def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, unit: str) -> Made:
     """Return the page of an article that rests on files; `runs` is their archive in base64, as it stands in the page."""
     pictures = pictures_of(article)
     style, script = _data("style.css"), _data("script.js")
@@ -61,6 +61,7 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str) -
         article=article,
         blocks=environment.get_template("blocks.html.j2").module,
         version=__version__,
+        unit=unit,
         style=style,
         script=script,
         style_hash=_hash(style),

@@ -1,0 +1,67 @@
+"""Another reviewer's runs of the same products laid beside one's own: do they agree, within what both state?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ulterion.core.stats import Estimate, Ratio, ratio
+from ulterion.judge.pooling import latest
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+
+Agreement = Literal["agree", "differ", "cannot be told"]
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A workload that both measured on the same products.
+
+    Attributes:
+        hookup, other: names in either review; `workload` its words.
+        mine, theirs: the figures.
+        ratio: theirs over mine, with its interval.
+        agreement: 'agree' where 1 lies in the interval, or all of it within the margin; 'differ' where it lies outside; else it cannot be told.
+    """
+
+    hookup: str
+    other: str
+    workload: str
+    mine: Estimate
+    theirs: Estimate
+    ratio: Ratio
+    agreement: Agreement
+
+
+def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs: Sequence[AnyRun]) -> list[Pair]:
+    """Return every workload that both reviews measured on hookups of the same products, by the names that readers know."""
+    mine, theirs, margin = latest(runs), latest(their_runs), review.review.margin
+    named = {_names(other, n): n for n in theirs if n in other.hookups}
+    found = []
+    for hookup, cells in mine.items():
+        partner = named.get(_names(review, hookup)) if hookup in review.hookups else None
+        if partner is None:
+            continue
+        for text, cell in cells.items():
+            far = theirs[partner].get(text)
+            if far is not None:
+                compared = ratio(far.rates, cell.rates)
+                found.append(
+                    Pair(hookup, partner, text, cell.estimate, far.estimate, compared, _agreement(compared, margin))
+                )
+    return found
+
+
+def _names(review: Review, hookup: str) -> tuple[str, ...]:
+    """Return the products of a chain, as readers know them; ports are everybody's own, but for their link."""
+    chain = review.hookups[hookup].chain
+    return tuple(review.ports[k].link.name if k in review.ports else review.label(k).casefold() for k in chain)
+
+
+def _agreement(compared: Ratio, margin: float) -> Agreement:
+    if compared.low is None or compared.high is None:
+        return "cannot be told"
+    if compared.low <= 1 <= compared.high or (compared.low > 1 - margin and compared.high < 1 + margin):
+        return "agree"
+    return "differ"
