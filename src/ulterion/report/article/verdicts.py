@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections import Counter
 
 from ulterion.core.units import show_duration
+from ulterion.core.verdicts import ClaimVerdict
 from ulterion.report.article.material import Material
 from ulterion.report.words.claims import heading
-from ulterion.report.words.comparisons import listed
+from ulterion.report.words.comparisons import listed, summaries
 
-JUDGED = ("met", "missed", "undecided")
+JUDGED: tuple[ClaimVerdict, ...] = ("met", "missed", "undecided")
 
 
 def product_verdicts(material: Material) -> list[tuple[str, str]]:
@@ -33,13 +34,12 @@ def _claims(material: Material, key: str) -> list[str]:
     if not rows:
         return []
     counted = Counter(r.judgement.verdict for r in rows)
-    told = [f"{counted['met']} of {len(rows)} claims met"]
+    told = [f"{listed([f'{n} {word}' for word in JUDGED if (n := counted[word])])} of {len(rows)} claims"]
     for row in rows:
         share, name = row.judgement.share, heading(row, material.unit).split(",")[0]
         if row.judgement.verdict == "missed":
-            told.append(
-                f"{name} missed" + (f" ({share * 100:.0f} % of it)" if share is not None and row.unit != "link" else "")
-            )
+            some = f" ({share * 100:.0f} % of it)" if share is not None and row.unit != "link" else ""
+            told.append(f"{name} missed{some}")
     return [", ".join(told)]
 
 
@@ -47,25 +47,24 @@ def _against_direct(material: Material, key: str) -> list[str]:
     """Return how hookups through a product compare with the direct one, where it stands between port and medium."""
     told = []
     for group in material.groups:
-        mine = [n for n in dict.fromkeys(r.hookup for r in group.rows) if key in material.review.hookups[n].chain[1:-1]]
-        for hookup in mine:
-            verdicts = Counter(r.comparison.verdict for r in group.rows if r.hookup == hookup and r.comparison)
-            if verdicts:
-                counts = [f"{word} in {n}" for word, n in verdicts.most_common()]
-                told.append(
-                    f"'{hookup}' against '{group.baseline}': {listed(counts)} of {sum(verdicts.values())} workloads"
-                )
+        through = {
+            n for n in dict.fromkeys(r.hookup for r in group.rows) if key in material.review.hookups[n].chain[1:-1]
+        }
+        for sentence in summaries(group, material.review.review.margin):
+            hookup, _, words = sentence.partition(": ")
+            if hookup in through:
+                told.append(f"'{hookup}' against '{group.baseline}' {words.replace('; ', ', ')}")
     return told
 
 
 def _heat(material: Material, key: str) -> list[str]:
-    """Return what heat does, where a hookup through the product was soaked."""
+    """Return what heat does where a hookup through the product was soaked: to a medium only by itself, else the case around it counts."""
     told = []
     for soak in material.soaks:
-        if soak.run.hookup and key in material.review.hookups[soak.run.hookup].chain:
-            fall = soak.findings.fall("throttling")
-            if fall is not None:
-                told.append(
-                    f"'{soak.run.hookup}' is throttled by heat after {show_duration(fall.at - soak.load_start)}"
-                )
+        hookup = material.review.hookups.get(soak.run.hookup or "")
+        if hookup is None or key not in hookup.chain or (key == hookup.medium and not hookup.direct):
+            continue
+        fall = soak.findings.fall("throttling")
+        if fall is not None:
+            told.append(f"'{soak.run.hookup}' is throttled by heat after {show_duration(fall.at - soak.load_start)}")
     return told
