@@ -15,6 +15,7 @@ from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import Group, Row, compare_review
 from ulterion.judge.culprits import Blame
 from ulterion.judge.matrix import effects, grounds, ranks
+from ulterion.judge.pooling import latest
 from ulterion.judge.soaks import soak_of
 from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
@@ -30,6 +31,22 @@ def _blame_of(group: Group, row: Row) -> Blame | None:
     directions: dict[str, Direction] = {"read": "read", "write": "write"}
     direction = directions.get(row.workload.direction)
     return group.blames.get((row.hookup, direction)) if direction and row.workload.is_large else None
+
+
+TABLES = {
+    "results": "results",
+    "passes": "frame",
+    "series": "pass_series",
+    "soaks": "soaks",
+    "soak-series": "soak_series",
+    "claims": "claims",
+    "comparisons": "compare",
+}
+"""The tables that can be exported, and the method of `Review` that gives each."""
+
+
+def _scaled(rate: float | None) -> float | None:
+    return None if rate is None else rate / 1e6
 
 
 class Review:
@@ -69,6 +86,59 @@ class Review:
             for one in record.counted
         ]
         return pd.DataFrame(rows)
+
+    def results(self) -> pd.DataFrame:
+        """Return one row for each hookup and workload: the figure that stands, with its 95 % interval, passes and newest run."""
+        rows = [
+            {
+                "hookup": hookup,
+                "workload": cell.workload.name,
+                "text": text,
+                "run": cell.run.id,
+                "started": pd.Timestamp(cell.run.started),
+                "host": cell.run.bench.host,
+                "link": cell.run.target.link,
+                "driver": cell.run.target.driver,
+                "passes": cell.estimate.passes,
+                "MB_per_s": cell.estimate.rate / 1e6,
+                "MB_per_s_low": _scaled(cell.estimate.low),
+                "MB_per_s_high": _scaled(cell.estimate.high),
+                "suspect": cell.suspect,
+            }
+            for hookup, cells in latest(self.runs).items()
+            for text, cell in cells.items()
+        ]
+        return pd.DataFrame(rows)
+
+    def pass_series(self) -> pd.DataFrame:
+        """Return one row for each interval of each pass: run, text, pass, interval, interval_s, bytes."""
+        rows = [
+            (run.id, record.text, one.number, i, one.series.interval, count)
+            for run in self.runs
+            if isinstance(run, MeasureRun)
+            for record in run.workloads
+            for one in record.passes
+            for i, count in enumerate(one.series.bytes)
+        ]
+        return pd.DataFrame(rows, columns=["run", "text", "pass", "interval", "interval_s", "bytes"])
+
+    def soak_series(self) -> pd.DataFrame:
+        """Return the series of every soak: run, hookup, seconds since its load began, MB_per_s, and each sensor's values."""
+        frames = [
+            self.series(s.run.id).assign(run=s.run.id, hookup=s.run.hookup)
+            for s in filter(None, map(soak_of, self.runs))
+        ]
+        if not frames:
+            return pd.DataFrame(columns=["run", "hookup", "seconds", "MB_per_s"])
+        whole = pd.concat(frames, ignore_index=True)
+        return whole[["run", "hookup", *(c for c in whole.columns if c not in ("run", "hookup"))]]
+
+    def table(self, name: str) -> pd.DataFrame:
+        """Return one of `TABLES` by its name; raise UsageError for another, or where there is nothing for it."""
+        if name not in TABLES:
+            raise UsageError(unknown("table", name, TABLES))
+        found: pd.DataFrame = getattr(self, TABLES[name])()
+        return found
 
     def compare(self, *, against: str | None = None, margin: float | None = None) -> pd.DataFrame:
         """Return one row for each workload and hookup; `margin` as a ratio (0.03).  Raises UsageError: nothing measured."""
