@@ -34,6 +34,7 @@ COMMANDS = {
     "report": "the review as one page that can be published, and checked",
     "verify": "recompute every figure of a report, or look for runs that were changed",
     "export": "results, passes, series, claims as CSV, JSON, Parquet, Markdown or HTML",
+    "archive": "all reviews together: add, find by words, chart old and new products",
     "peer": "the other end of a network: listens for one bench, for a limited time",
     "demo": "the full worked example on the simulated bench",
 }

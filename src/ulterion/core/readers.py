@@ -31,7 +31,7 @@ class Reader:
 
 def parse_reader(text: str) -> Reader:
     """Read a reader's bench from words; raise UsageError where they name no port, or two sizes."""
-    links = _links_in(text)
+    links = links_in(text)
     if not links:
         raise UsageError(
             f"--for '{text}' names no port; write it like 'a laptop with USB 5 Gb/s, 200 GB of photographs a week'"
@@ -43,7 +43,7 @@ def parse_reader(text: str) -> Reader:
     return Reader(links, parse_size(sizes[0]) if sizes else None, period[1].casefold() if period and sizes else None)
 
 
-def _links_in(text: str) -> tuple[Link, ...]:
+def links_in(text: str) -> tuple[Link, ...]:
     """Return the links that words name, the longest name where one holds another."""
     names = sorted(((n, k) for k in LINKS for n in (k.name, *k.aliases)), key=lambda one: -len(one[0]))
     found, left = list[tuple[int, Link]](), text

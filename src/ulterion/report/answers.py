@@ -59,6 +59,8 @@ Kind = Literal[
     "report",
     "verified",
     "exported",
+    "archived",
+    "found",
     "recorded",
     "notes",
     "noted",
@@ -148,6 +150,22 @@ class ExportedData(TypedDict):
     """`ulterion export`: the files written, with their rows."""
 
     files: dict[str, int]
+
+
+class ArchivedData(TypedDict):
+    """`ulterion archive add` and `rebuild`: runs that are new, changed, known already, and gone from their folders."""
+
+    new: int
+    changed: int
+    known: int
+    gone: int
+
+
+class FoundData(TypedDict):
+    """`ulterion archive find` and `chart`: results, rates in bytes per second, and what was not alike between them."""
+
+    answers: list[dict[str, str | int | float | None]]
+    unlike: list[str]
 
 
 class Drawing(TypedDict, total=False):
@@ -295,6 +313,8 @@ ANSWERS: dict[Kind, type] = {
     "report": ReportMade,
     "verified": VerifiedData,
     "exported": ExportedData,
+    "archived": ArchivedData,
+    "found": FoundData,
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,

@@ -1,0 +1,171 @@
+"""Runs put into the archive: again is harmless, what was changed is put in anew, and each lot goes in whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice
+from typing import TypeVar
+
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection, Engine
+
+from ulterion.archive.schema import PARTS, RESULTS, RUNS
+from ulterion.core.stats import estimate
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.skims import Skim
+from ulterion.model.store import ReviewFolder
+
+LOT = 400  # runs of one transaction
+Item = TypeVar("Item")
+Values = dict[str, object]
+
+
+@dataclass(frozen=True)
+class Added:
+    """What was put in: runs that are new, that were changed, that were there already, and that are gone from the folder."""
+
+    new: int = 0
+    changed: int = 0
+    known: int = 0
+    gone: int = 0
+
+    def __add__(self, other: Added) -> Added:
+        """Return both together."""
+        return Added(
+            self.new + other.new, self.changed + other.changed, self.known + other.known, self.gone + other.gone
+        )
+
+
+def add_review(engine: Engine, folder: ReviewFolder) -> Added:
+    """Put every run of a review into the archive; runs that are no longer in its folder are taken out."""
+    place = str(folder.path.resolve())
+    base = hashlib.sha256((folder.path / "review.toml").read_bytes()).hexdigest()
+    skims = {_key(place, s.id): s for s in folder.skims()}
+    added = Added()
+    for lot in _lots(list(skims.items()), LOT):
+        added += _add_lot(engine, folder, place, base, lot)
+    with engine.begin() as connection:
+        _alone(connection, place)
+        there = {k for (k,) in connection.execute(sa.select(RUNS.c.key).where(RUNS.c.review == place))}
+        gone = there - set(skims)
+        for some in _lots(sorted(gone), LOT):
+            _take_out(connection, some)
+    return added + Added(gone=len(gone))
+
+
+def _key(place: str, run: str) -> str:
+    return hashlib.sha256(f"{place}\0{run}".encode("utf-8", "surrogateescape")).hexdigest()
+
+
+def _lots(items: Sequence[Item], size: int) -> Iterator[list[Item]]:
+    waiting = iter(items)
+    while lot := list(islice(waiting, size)):
+        yield lot
+
+
+def _add_lot(engine: Engine, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, Skim]]) -> Added:
+    sums = {key: hashlib.sha256(base.encode() + skim.path.read_bytes()).hexdigest() for key, skim in lot}
+    with engine.begin() as connection:
+        _alone(connection, place)
+        found = connection.execute(sa.select(RUNS.c.key, RUNS.c.sum).where(RUNS.c.key.in_(list(sums))))
+        there = {row.key: row.sum for row in found}
+        changed = [k for k in there if there[k] != sums[k]]
+        wanted = [(k, s) for k, s in lot if there.get(k) != sums[k]]
+        _take_out(connection, changed)
+        rows: tuple[list[Values], list[Values], list[Values]] = ([], [], [])
+        runs = folder.light([skim for _, skim in wanted])
+        by_id = {run.id: run for run in runs}
+        for key, skim in wanted:
+            run = by_id.get(skim.id)
+            if run is not None:
+                _collect(rows, folder.review, run, key, sums[key], place, str(skim.path))
+        for table, values in zip((RUNS, PARTS, RESULTS), rows, strict=True):
+            if values:
+                connection.execute(table.insert(), values)
+    return Added(len(wanted) - len(changed), len(changed), len(lot) - len(wanted))
+
+
+def _alone(connection: Connection, place: str) -> None:
+    """Let nobody else put the same review in until this transaction ends; SQLite has one writer anyway."""
+    if connection.dialect.name == "postgresql":
+        number = int.from_bytes(
+            hashlib.sha256(place.encode("utf-8", "surrogateescape")).digest()[:8], "big", signed=True
+        )
+        connection.execute(sa.select(sa.func.pg_advisory_xact_lock(number)))
+
+
+def _take_out(connection: Connection, keys: Sequence[str]) -> None:
+    for table in (RESULTS, PARTS, RUNS):
+        connection.execute(table.delete().where(table.c.key.in_(list(keys))))
+
+
+def _collect(
+    rows: tuple[list[Values], list[Values], list[Values]],
+    review: Review,
+    run: AnyRun,
+    key: str,
+    known: str,
+    place: str,
+    path: str,
+) -> None:
+    """Collect what the archive holds of a run."""
+    hookup = review.hookups.get(run.hookup or "")
+    chain = hookup.chain if hookup is not None else list(run.chain)
+    label = " + ".join(review.label(k) for k in chain if k in review.parts) or run.target.model or run.target.kind
+    rows[0].append(
+        {
+            "key": key,
+            "run": run.id,
+            "sum": known,
+            "review": place,
+            "title": review.review.title,
+            "path": path,
+            "kind": run.kind,
+            "hookup": run.hookup,
+            "label": label,
+            "host": run.bench.host,
+            "system": run.bench.system,
+            "version": run.bench.versions.get("ulterion"),
+            "started": run.started.isoformat(),
+            "state": run.state.name,
+            "link": run.target.link,
+            "driver": run.target.driver,
+            "filesystem": run.target.filesystem,
+            "direct": hookup is not None and hookup.direct,
+        }
+    )
+    for number, name in enumerate(k for k in chain if k in review.parts):
+        part = review.parts[name]
+        rows[1].append(
+            {
+                "key": key,
+                "place": number,
+                "name": part.name,
+                "kind": part.kind,
+                "link": part.link.name if part.link else None,
+            }
+        )
+    if isinstance(run, MeasureRun) and not run.left_out:
+        rows[2].extend(_results(run, key))
+
+
+def _results(run: MeasureRun, key: str) -> Iterator[Values]:
+    for record in run.workloads:
+        for figure in record.figures:
+            found = estimate(run.rates_of(figure))
+            yield {
+                "key": key,
+                "workload": figure.workload.name,
+                "text": figure.text,
+                "way": figure.workload.way,
+                "manner": figure.workload.manner,
+                "state": figure.passes[0].state,
+                "passes": found.passes,
+                "rate": found.rate,
+                "low": found.low,
+                "high": found.high,
+            }

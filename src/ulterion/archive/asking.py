@@ -1,0 +1,199 @@
+"""Questions to the archive in words: 'USB 10 Gb/s enclosures, write over 900 MB/s, since 2025'."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from dataclasses import dataclass, field
+
+import sqlalchemy as sa
+from sqlalchemy.engine import Engine
+
+from ulterion.archive.schema import PARTS, RESULTS, RUNS
+from ulterion.core.errors import UsageError
+from ulterion.core.links import Link
+from ulterion.core.readers import links_in
+from ulterion.core.units import parse_rate
+
+MOST = 500  # rows of an answer
+_OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_UNDER = re.compile(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_SINCE = re.compile(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
+_UNTIL = re.compile(r"\b(?:until|before|to)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
+_HOST = re.compile(r"\bon\s+host\s+(\S+)", re.IGNORECASE)
+_WAYS = {"read": "read", "reads": "read", "reading": "read", "receive": "read", "write": "write", "writes": "write", "writing": "write", "send": "write"}  # fmt: skip
+_MANNERS = {
+    "large": "sequential",
+    "sequential": "sequential",
+    "small": "random",
+    "random": "random",
+    "scattered": "random",
+}
+CACHED = "cached"
+_STATES = {"cached": CACHED, "throttled": "throttled"}
+_FILLERS = {"and", "with", "of", "in", "the", "a", "all", "on"}
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is looked for; everything that is not None must hold.
+
+    Attributes:
+        links: any part of the chain, or the run's own link, has one of these.
+        words: each is in a part's name or is its kind, in the singular or the plural.
+        way, manner, state: of the result.
+        least, most: bytes per second.
+        since, until: begun on or after, and before.
+        host: name of the bench.
+    """
+
+    links: tuple[Link, ...] = ()
+    words: tuple[str, ...] = ()
+    way: str | None = None
+    manner: str | None = None
+    state: str | None = None
+    least: float | None = None
+    most: float | None = None
+    since: str | None = None
+    until: str | None = None
+    host: str | None = None
+    best_only: bool = field(default=True)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One result: the products, where and when they were measured, and the figure."""
+
+    label: str
+    hookup: str | None
+    title: str
+    host: str
+    started: str
+    link: str | None
+    driver: str | None
+    filesystem: str | None
+    version: str | None
+    workload: str
+    text: str
+    state: str | None
+    passes: int
+    rate: float
+    low: float | None
+    high: float | None
+    run: str
+    review: str
+
+
+def parse_question(text: str) -> Question:
+    """Read a question from words; raise UsageError for a rate or a date that is none."""
+    found: dict[str, str | float] = {}
+    left = text
+    for name, pattern in (("least", _OVER), ("most", _UNDER), ("since", _SINCE), ("until", _UNTIL), ("host", _HOST)):
+        match = pattern.search(left)
+        if match is not None:
+            found[name] = parse_rate(match[1].rstrip(",;")) if name in ("least", "most") else match[1].rstrip(",;")
+            left = left[: match.start()] + " " + left[match.end() :]
+    for name in ("since", "until"):
+        if name in found:
+            _check_date(str(found[name]))
+    links = links_in(left)
+    for link in links:
+        for written in (link.name, *link.aliases):
+            words_of = r"[\s_\-]*".join(re.escape(w) for w in re.split(r"[\s_\-]+", written))
+            left = re.sub(rf"(?<![\w.]){words_of}(?!\w)", " ", left, flags=re.IGNORECASE)
+    words = [w for w in re.findall(r"[^\s,;]+", left.casefold()) if w not in _FILLERS]
+    named = {
+        n: next((t[w] for w in words if w in t), None)
+        for n, t in (("way", _WAYS), ("manner", _MANNERS), ("state", _STATES))
+    }
+    rest = tuple(w for w in words if w not in {**_WAYS, **_MANNERS, **_STATES})
+    return Question(links, rest, **named, **found)  # type: ignore[arg-type]
+
+
+def _check_date(text: str) -> None:
+    try:
+        datetime.date.fromisoformat(
+            text + "-01-01"[: 10 - len(text)] if len(text) == 4 else text + "-01" if len(text) == 7 else text
+        )
+    except ValueError as error:
+        raise UsageError(f"'{text}' is no date; write 2025, 2025-06 or 2025-06-30") from error
+
+
+def _conditions(question: Question) -> list[sa.ColumnElement[bool]]:
+    runs, results = RUNS.c, RESULTS.c
+    told: list[sa.ColumnElement[bool]] = []
+    for column, value in (
+        (results.way, question.way),
+        (results.manner, question.manner),
+        (runs.host, question.host),
+    ):
+        if value is not None:
+            told.append(column == value)
+    if question.state == CACHED:  # what showed no other state was written into the cache as well
+        told.append(sa.or_(results.state.is_(None), results.state == CACHED))
+    elif question.state is not None:
+        told.append(results.state == question.state)
+    if question.least is not None:
+        told.append(results.rate >= question.least)
+    if question.most is not None:
+        told.append(results.rate <= question.most)
+    if question.since is not None:
+        told.append(runs.started >= question.since)
+    if question.until is not None:
+        told.append(runs.started < question.until)
+    if question.links:
+        names = [k.name for k in question.links]
+        told.append(sa.or_(runs.link.in_(names), _has_part(PARTS.c.link.in_(names))))
+    for word in question.words:
+        kinds = {word, word.removesuffix("s"), word.removesuffix("es")}
+        like = sa.func.lower(PARTS.c.name).like(f"%{_escaped(word)}%", escape="\\")
+        told.append(_has_part(sa.or_(PARTS.c.kind.in_(sorted(kinds)), like)))
+    return told
+
+
+def _has_part(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
+    return RUNS.c.key.in_(sa.select(PARTS.c.key).where(condition))
+
+
+def _escaped(word: str) -> str:
+    return word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
+    """Return the results that fit, the highest rate first: of each products and workload the best run alone, unless all are wanted."""
+    columns = [
+        getattr(RUNS.c, n)
+        for n in ("label", "hookup", "title", "host", "started", "link", "driver", "filesystem", "version")
+    ]
+    figures = [getattr(RESULTS.c, n) for n in ("workload", "text", "state", "passes", "rate", "low", "high")]
+    wanted = (
+        sa.select(*columns, *figures, RUNS.c.run, RUNS.c.review)
+        .join(RUNS, RESULTS.c.key == RUNS.c.key)
+        .where(*_conditions(question))
+        .order_by(RESULTS.c.rate.desc(), RUNS.c.started.desc(), RUNS.c.key)
+        .limit(limit * 20 if question.best_only else limit)
+    )
+    with engine.connect().execution_options(reads=True) as connection:
+        rows = [Answer(*tuple(row)) for row in connection.execute(wanted)]
+    if not question.best_only:
+        return rows
+    best: dict[tuple[str, str, str], Answer] = {}
+    for one in rows:
+        best.setdefault((one.label, one.text, one.review), one)
+    return list(best.values())[:limit]
+
+
+def unlike(answers: list[Answer]) -> list[str]:
+    """Return what differs between the runs behind several answers besides the products: what makes a comparison doubtful."""
+    told = []
+    for name, word in (
+        ("host", "hosts"),
+        ("filesystem", "file systems"),
+        ("driver", "drivers"),
+        ("version", "versions of Ulterion"),
+        ("text", "workloads"),
+    ):
+        values = sorted({str(v) for a in answers if (v := getattr(a, name)) is not None})
+        if len(values) > 1:
+            told.append(f"different {word}: {', '.join(values[:6])}{', ...' if len(values) > 6 else ''}")
+    return told

@@ -1,0 +1,118 @@
+"""`ulterion archive`: all reviews together, searchable, old and new products in one chart."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+from ulterion.cli.status import Status
+
+if TYPE_CHECKING:
+    from sqlalchemy.engine import Engine
+
+WHERE = "ULTERION_ARCHIVE"
+WHAT = {
+    "add": "put the runs of review folders into the archive; again is harmless",
+    "find": "results that fit words: 'USB 10 Gb/s enclosures, write over 900 MB/s, since 2025'",
+    "chart": "the same as a figure",
+    "rebuild": "make the archive anew from the folders named",
+}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument("what", choices=tuple(WHAT), help="; ".join(f"{n}: {w}" for n, w in WHAT.items()))
+    parser.add_argument(
+        "words",
+        nargs="*",
+        metavar="WORDS",
+        help="add, rebuild: review folders (default: this one); find, chart: what is looked for",
+    )
+    parser.add_argument(
+        "--archive", metavar="WHERE", help=f"a file, or postgresql://... (default: {WHERE}, or one in your data folder)"
+    )
+    parser.add_argument("--every", action="store_true", help="find: every run, and not the best of each products alone")
+    parser.add_argument(
+        "--most", type=options.count("rows", 5000), default=200, metavar="N", help="rows (default: %(default)s)"
+    )
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="chart: the figure, as PNG or SVG")
+    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Do what is asked for."""
+    from ulterion.archive.schema import cleared, opened
+    from ulterion.core.errors import UsageError
+
+    if arguments.what == "chart" and arguments.figure is None:
+        raise UsageError("a chart is a figure; say where to: --figure FILE.png")
+    if arguments.what != "chart" and (arguments.figure or arguments.dark):
+        raise UsageError(f"'archive {arguments.what}' draws nothing; --figure goes with chart")
+    where = arguments.archive or os.environ.get(WHERE) or _default()
+    place = where if "://" in str(where) else env.folder / where
+    if arguments.what == "rebuild":
+        cleared(place)
+    engine = opened(place)
+    try:
+        return _add(arguments, env, engine) if arguments.what in ("add", "rebuild") else _find(arguments, env, engine)
+    finally:
+        engine.dispose()
+
+
+def _default() -> str:
+    import platformdirs
+
+    from ulterion.archive.schema import FILE
+
+    return str(Path(platformdirs.user_data_dir("ulterion", appauthor=False)) / FILE)
+
+
+def _add(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:
+    from ulterion.archive.adding import Added, add_review
+    from ulterion.conduct.folders import open_review
+    from ulterion.report.screen.archive import added_words
+
+    total, told = Added(), []
+    for name in arguments.words or [None]:
+        folder = open_review(None if name is None else env.folder / name, env.folder, env.tell)
+        added = add_review(engine, folder)
+        total += added
+        told.append(added_words(added, str(name or folder.path.name)))
+    if arguments.json:
+        env.show_json(
+            "archived", {"new": total.new, "changed": total.changed, "known": total.known, "gone": total.gone}
+        )
+    else:
+        env.show(told)
+    return Status.DONE
+
+
+def _find(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:
+    from dataclasses import asdict, replace
+
+    from ulterion.archive.asking import ask, parse_question, unlike
+    from ulterion.cli.drawing import Drawn, check_paths, draw
+    from ulterion.report.figures.archive import draw_archive
+    from ulterion.report.screen.archive import answers_table
+
+    words = " ".join(arguments.words)
+    question = replace(parse_question(words), best_only=not arguments.every)
+    found = ask(engine, question, arguments.most)
+    doubts, drawn = unlike(found), Drawn()
+    if arguments.figure and found:
+        (path,) = check_paths(env.folder / arguments.figure)
+        title = words or "All of the archive"
+        drawn = draw([(path, lambda: draw_archive(found, title, arguments.units, doubts, dark=arguments.dark))])
+    if arguments.json:
+        env.show_json("found", {"answers": [asdict(a) for a in found], "unlike": doubts}, drawn.as_data())
+    else:
+        env.show(answers_table(found, doubts, arguments.units))
+        drawn.show(env)
+    drawn.end(env)
+    return Status.DONE
