@@ -34,6 +34,7 @@ NEXT = (
     "  ulterion compare --soaks pod draught --figure soaks.png",
     "  ulterion capacity --hookup crumble",
     "  ulterion claims --everywhere",
+    "  ulterion verify report.html",
     "or a drive of your own:  ulterion measure FOLDER",
 )
 
@@ -57,6 +58,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _plan(folder, env, arguments.units, str(shown))
     _play(folder, env)
     _judge(folder, env, arguments.units)
+    _report(folder, env, arguments.units, shown)
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *NEXT])
     return Status.DONE
 
@@ -95,6 +97,19 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
     for proven in prove_some(folder):
         chain = " > ".join(proven.run.chain)
         env.show([f"looked at {proven.run.hookup:<11}{chain:<38}{proven.run.capacity.finding}"])
+
+
+def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:
+    """Make the page that the review ends in."""
+    from ulterion.cli.report import DEFAULT
+    from ulterion.report.article.files import write_page
+    from ulterion.report.article.making import made_page
+
+    made, article, _ = made_page(folder, {}, unit)
+    write_page(folder.path / DEFAULT, made.html)
+    env.show(
+        ["", f"The review as a page: {shown / DEFAULT}, {len(article.sections)} sections, {len(made.pictures)} figures"]
+    )
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:

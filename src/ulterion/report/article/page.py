@@ -17,6 +17,7 @@ import jinja2
 from markdown_it import MarkdownIt
 from markupsafe import Markup
 
+from ulterion.core.text import visible
 from ulterion.core.version import __version__
 from ulterion.model.bundle import sums
 from ulterion.report.article.blocks import Article, Chart
@@ -48,7 +49,7 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
         "ACCENT-DARK", readable(accent, DARK_GROUND)
     )
     environment = jinja2.Environment(
-        loader=jinja2.FunctionLoader(_data), autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=False
+        loader=jinja2.FunctionLoader(_data), autoescape=True, undefined=jinja2.StrictUndefined, finalize=_shown
     )
     environment.globals.update(
         kind_of=lambda block: type(block).__name__,
@@ -71,6 +72,11 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
         runs=Markup(runs),
     )
     return Made(html, pictures)
+
+
+def _shown(value: object) -> object:
+    """Return text as it is printed: what is not printable is written out, as on a terminal."""
+    return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
 
 
 def _data(name: str) -> str:
@@ -102,6 +108,7 @@ def markdown(text: str) -> Markup:
     """Return the reviewer's words as HTML: tags in them are text, links lead to the web or into the page, pictures are left out."""
     reader = MarkdownIt("commonmark", {"html": False}).enable("table").disable("image")
     reader.validateLink = lambda url: url.casefold().startswith(("https://", "http://", "mailto:", "#"))  # type: ignore[method-assign]
+    text = "\n".join(visible(line) for line in text.splitlines())
     return Markup(reader.render(text))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from textwrap import fill
 
 from matplotlib.figure import Figure
 
@@ -11,7 +12,7 @@ from ulterion.core.units import RATE_UNITS, show_rate
 from ulterion.report.figures.ground import begin, colour, foot, ground_of, style
 
 MOST_BARS = 40
-ROW = 0.34  # inches of a bar
+ROW = 0.4  # inches of a bar
 
 
 def draw_archive(
@@ -30,7 +31,7 @@ def draw_archive(
             axes.plot([one.low / scale, one.high / scale], [at, at], color=ground.ink, linewidth=1.2)
         words = f" {show_rate(one.rate, unit, with_unit=False)}   {one.started[:10]}, {one.host}"
         axes.text(max(rate, (one.high or one.rate) / scale), at, words, va="center", fontsize=9.5, color=ground.ink)
-    axes.set_yticks(range(len(shown)), [f"{a.label} ({a.workload})"[:60] for a in shown], fontsize=10)
+    axes.set_yticks(range(len(shown)), [fill(f"{a.label}: {a.workload}", 52) for a in shown], fontsize=9.5)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(shown) - 0.4, -0.6)
     axes.margins(x=0.25)

@@ -87,7 +87,9 @@ def save_figure(figure: Figure, path: Path) -> list[str]:
 def drawn_bytes(figure: Figure, form: str) -> bytes:
     """Return a figure as the bytes of an 'svg' or 'png' file; it is laid out once, and not anew for each of the two times it is drawn."""
     _clean(figure)
-    figure.draw_without_rendering()
+    engine = figure.get_layout_engine()
+    if engine is not None:
+        engine.execute(figure)
     figure.set_layout_engine("none")
     return _drawn(figure, form)
 
