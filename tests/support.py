@@ -189,7 +189,7 @@ class FolderCase(unittest.TestCase):
         """Return a folder with the whole demo, which is played once for all tests that only read it."""
         if not _demo:
             scratch = tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-")
-            played = self.ulterion("demo", str(Path(scratch.name) / "demo"))
+            played = self.ulterion("demo", "--no-report", str(Path(scratch.name) / "demo"))
             self.assertEqual(played.returncode, 0, played.stderr)
             _demo.append(scratch)
         return Path(shutil.copytree(Path(_demo[0].name) / "demo", self.folder / name))

@@ -102,12 +102,12 @@ def parse_question(text: str) -> Question:
             words_of = r"[\s_\-]*".join(re.escape(w) for w in re.split(r"[\s_\-]+", written))
             left = re.sub(rf"(?<![\w.]){words_of}(?!\w)", " ", left, flags=re.IGNORECASE)
     words = [w for w in re.findall(r"[^\s,;]+", left.casefold()) if w not in _FILLERS]
-    named = {
-        n: next((t[w] for w in words if w in t), None)
-        for n, t in (("way", _WAYS), ("manner", _MANNERS), ("state", _STATES))
-    }
+    way, manner, state = (next((t[w] for w in words if w in t), None) for t in (_WAYS, _MANNERS, _STATES))
     rest = tuple(w for w in words if w not in {**_WAYS, **_MANNERS, **_STATES})
-    return Question(links, rest, **named, **found)  # type: ignore[arg-type]
+    rates = {n: float(v) for n, v in found.items() if n in ("least", "most")}
+    told = {n: str(v) for n, v in found.items() if n not in rates}
+    days = told.get("since"), told.get("until")
+    return Question(links, rest, way, manner, state, rates.get("least"), rates.get("most"), *days, told.get("host"))
 
 
 def _check_date(text: str) -> None:

@@ -6,6 +6,7 @@ version is brought up when it is opened, one of a newer is left alone.
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Callable
 from pathlib import Path
 
@@ -49,8 +50,10 @@ PARTS = sa.Table(
     sa.Column("key", sa.ForeignKey("runs.key", ondelete="CASCADE"), nullable=False, index=True),
     sa.Column("place", sa.Integer, nullable=False),
     sa.Column("name", sa.Text, nullable=False, index=True),
-    sa.Column("kind", sa.Text, nullable=False, index=True),
-    sa.Column("link", sa.Text, index=True),
+    sa.Column("kind", sa.Text, nullable=False),
+    sa.Column("link", sa.Text),
+    sa.Index("parts_by_kind", "kind", "key"),
+    sa.Index("parts_by_link", "link", "key"),
 )
 RESULTS = sa.Table(
     "results",
@@ -65,7 +68,8 @@ RESULTS = sa.Table(
     sa.Column("rate", sa.Float, nullable=False),
     sa.Column("low", sa.Float),
     sa.Column("high", sa.Float),
-    sa.Index("results_by_rate", "way", "manner", "rate"),
+    sa.Index("results_by_manner", "way", "manner", "rate"),
+    sa.Index("results_by_rate", "way", "rate"),
 )
 
 
@@ -108,11 +112,11 @@ def cleared(where: str | Path) -> None:
     engine.dispose()
 
 
-def _settle(connection: object, record: object) -> None:
+def _settle(connection: sqlite3.Connection, record: object) -> None:
     """SQLite: readers and one writer at once, every commit on the medium, foreign keys kept; transactions are begun by us."""
-    connection.isolation_level = None  # type: ignore[attr-defined]
+    connection.isolation_level = None
     for words in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
-        connection.execute(f"PRAGMA {words}")  # type: ignore[attr-defined]
+        connection.execute(f"PRAGMA {words}")
 
 
 def _begin_at_once(connection: Connection) -> None:

@@ -24,6 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="where to put the review (default: ulterion-demo, or the next free name)",
     )
     parser.add_argument("--plan", action="store_true", help="a matrix of 32 cells instead, run from beginning to end")
+    parser.add_argument("--no-report", action="store_true", help="without the page that the review ends in")
     options.add_units(parser)
 
 
@@ -58,7 +59,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _plan(folder, env, arguments.units, str(shown))
     _play(folder, env)
     _judge(folder, env, arguments.units)
-    _report(folder, env, arguments.units, shown)
+    if not arguments.no_report:
+        _report(folder, env, arguments.units, shown)
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *NEXT])
     return Status.DONE
 

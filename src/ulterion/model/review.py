@@ -19,8 +19,9 @@ from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
-from ulterion.model.quantities import KnownLink, Price, Share, Size, Temperature, Written
+from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
+from ulterion.model.reportsettings import ReportSettings
 
 FILE_NAME = "review.toml"
 SCHEMA = 1
@@ -85,14 +86,6 @@ class About(Written):
     title: str = ""
     margin: Share = Field(MARGIN, description="differences smaller than this do not matter to readers")
     tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
-
-
-class ReportSettings(Written):
-    """How the article is made: what of it is the reviewer's own besides his words."""
-
-    accent: str = Field("#1f4e79", pattern=r"^#[0-9a-fA-F]{6}$", description="colour of headings and links")
-    logo: str | None = Field(None, min_length=1, description="a PNG, JPEG or SVG in the review folder")
-    work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")
 
 
 class Review(Written):

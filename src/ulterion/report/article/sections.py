@@ -166,16 +166,25 @@ def soaked(material: Material) -> Iterator[Section]:
     names = [s.label for s in soaks]
     differences = [difference(s, soaks[0]) for s in soaks[1:]]
     blocks: list[Block] = []
-    for start in range(0, len(soaks), MOST_SOAKS):
-        shown = soaks[start : start + MOST_SOAKS]
+    for name, shown in _by_medium(material, soaks):
         words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
-        name = f"soaks-{start // MOST_SOAKS + 1}" if len(soaks) > MOST_SOAKS else "soaks"
-        blocks.append(Drawing(name, f"{words}.", words, partial(_soaks, shown, material)))
+        blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, material)))
     blocks += from_screen(soaks_table(soaks, differences, material.unit), f"Long runs: {listed(names)}")
     for soak in soaks:
         blocks.append(Heading(f"{soak.label}, for long"))
         blocks += from_screen(findings_lines(soak, material.unit), f"What the long run of {soak.label} says")
     yield Section("soaks", "The long run", tuple(blocks))
+
+
+def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str, list[Soak]]]:
+    """Yield the soaks of each medium, a few at a time: within a medium every hookup has a colour of its own."""
+    media: dict[str, list[Soak]] = {}
+    for soak in soaks:
+        media.setdefault(material.review.hookups[soak.run.hookup or ""].medium, []).append(soak)
+    for medium, every in media.items():
+        for start in range(0, len(every), MOST_SOAKS):
+            number = f"-{start // MOST_SOAKS + 1}" if start else ""
+            yield f"{plain_name(medium)}{number}", every[start : start + MOST_SOAKS]
 
 
 def _soaks(soaks: Sequence[Soak], material: Material, dark: bool) -> Figure:

@@ -1,0 +1,15 @@
+"""How the article of a review is made: what of it is the reviewer's own besides his words."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from ulterion.model.quantities import Size, Written
+
+
+class ReportSettings(Written):
+    """How the article is made: what of it is the reviewer's own besides his words."""
+
+    accent: str = Field("#1f4e79", pattern=r"^#[0-9a-fA-F]{6}$", description="colour of headings and links")
+    logo: str | None = Field(None, min_length=1, description="a PNG, JPEG or SVG in the review folder")
+    work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")
