@@ -23,9 +23,10 @@ from ulterion.model.notebook import FILE_NAME as NOTES
 from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
 from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered
-from ulterion.model.review import FILE_NAME, Review, load_review, started_toml
+from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
 from ulterion.model.skims import Skim, skim, without_series
+from ulterion.model.starting import started_toml
 
 Found = TypeVar("Found")
 
