@@ -36,6 +36,7 @@ COMMANDS = {
     "export": "results, passes, series, claims as CSV, JSON, Parquet, Markdown or HTML",
     "archive": "all reviews together: add, find by words, chart old and new products",
     "peer": "the other end of a network: listens for one bench, for a limited time",
+    "completion": "what a shell needs to complete command lines: bash, zsh, fish",
     "demo": "the full worked example on the simulated bench",
 }
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
@@ -50,6 +51,10 @@ class Help(argparse.HelpFormatter):
         except (ValueError, OSError):
             width = 80
         super().__init__(prog, width=max(width, 40) - 2)
+
+    def _fill_text(self, text: str, width: int, indent: str) -> str:
+        """Leave examples as they are."""
+        return text if text.startswith("Examples:") else super()._fill_text(text, width, indent)
 
 
 class Parser(argparse.ArgumentParser):
@@ -82,6 +87,9 @@ def build_parser(argv: list[str]) -> Parser:
         about = f"{summary[0].upper()}{summary[1:]}."
         sub = commands.add_parser(name, help=summary, description=about, add_help=name == chosen)
         if name == chosen:
+            from ulterion.cli.examples import EXAMPLES
+
+            sub.epilog = "\n  ".join(["Examples:", *EXAMPLES[name]])
             importlib.import_module(f"ulterion.cli.{name}").add_arguments(sub)
     return parser
 

@@ -1,0 +1,63 @@
+"""What a program has besides its work: examples that can be typed, completion, a manual that is current, types for those who import it."""
+
+from __future__ import annotations
+
+import re
+import shlex
+import subprocess
+import unittest
+from pathlib import Path
+
+from tests.support import FolderCase
+from ulterion.cli import completion, manual
+from ulterion.cli.examples import EXAMPLES
+from ulterion.cli.main import COMMANDS, build_parser
+
+ROOT = Path(__file__).parents[2]
+
+
+class Finish(FolderCase):
+    def test_examples_can_be_typed(self) -> None:
+        """Two of each command, in its help; every one is taken by the parser as it stands."""
+        self.assertEqual(set(EXAMPLES), set(COMMANDS))
+        for name, lines in EXAMPLES.items():
+            shown = self.ulterion(name, "--help").stdout
+            for line in lines:
+                self.assertIn(line, shown)
+                words = shlex.split(re.split(r" [>|] ", line)[0])[1:]
+                self.assertEqual(build_parser(words).parse_args(words).command, name)
+
+    def test_completion(self) -> None:
+        """bash completes commands, options and the values of options; the other shells' scripts know every option too."""
+        script = self.write("ulterion.bash", self.ulterion("completion", "bash").stdout)
+        for line, wanted in (
+            ("arc", ["archive"]),
+            ("export --as ma", ["markdown"]),
+            ("measure --netw", ["--network"]),
+            ("estimate rec", ["record"]),
+            ("completion f", ["fish"]),
+        ):
+            words = ["ulterion", *line.split()]
+            asked = f'COMP_WORDS=({" ".join(words)}); COMP_CWORD={len(words) - 1}; _ulterion; echo "${{COMPREPLY[@]}}"'
+            done = subprocess.run(
+                ["bash", "-c", f"source {script}; {asked}"], capture_output=True, text=True, check=True
+            )
+            self.assertEqual(done.stdout.split(), wanted, line)
+        zsh, fish = self.ulterion("completion", "zsh").stdout, self.ulterion("completion", "fish").stdout
+        for command in completion.commands():
+            for option in command.options:
+                for name in option.names:
+                    self.assertIn(name, zsh)
+                    self.assertIn(f"-l {name[2:]}" if name.startswith("--") else f"-s {name[1:]}", fish)
+        self.refused("completion", "csh", says="invalid choice")
+
+    def test_the_manual_is_current(self) -> None:
+        """docs/ulterion.1 is what the parser makes now: python -m ulterion.cli.manual > docs/ulterion.1."""
+        self.assertEqual((ROOT / "docs/ulterion.1").read_text(), manual.manual())
+        for command in COMMANDS:
+            self.assertIn(f".SS ulterion {command}\n", manual.manual())
+        self.assertTrue((ROOT / "src/ulterion/py.typed").exists())
+
+
+if __name__ == "__main__":
+    unittest.main()
