@@ -35,6 +35,8 @@ def fill(engine: Engine, results: int) -> None:
             connection.execute(RUNS.insert(), [_run(k, rng) for k in keys])
             connection.execute(PARTS.insert(), [p for k in keys for p in _parts(k, rng)])
             connection.execute(RESULTS.insert(), [r for k in keys for r in _results(k, rng)])
+    with engine.begin() as connection:
+        connection.exec_driver_sql("ANALYZE")
 
 
 def _run(key: str, rng: random.Random) -> dict[str, object]:

@@ -152,7 +152,8 @@ def _conditions(question: Question) -> list[sa.ColumnElement[bool]]:
 
 
 def _has_part(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    return RUNS.c.key.in_(sa.select(PARTS.c.key).where(condition))
+    """Return whether a run has a part that fits: asked run by run, so that the best results are walked and no list of all runs is made."""
+    return sa.exists().where(PARTS.c.key == RUNS.c.key, condition)
 
 
 def _escaped(word: str) -> str:

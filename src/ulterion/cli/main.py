@@ -54,7 +54,9 @@ class Help(argparse.HelpFormatter):
 
     def _fill_text(self, text: str, width: int, indent: str) -> str:
         """Leave examples as they are."""
-        return text if text.startswith("Examples:") else super()._fill_text(text, width, indent)
+        words, examples, lines = text.partition("Examples:")
+        filled = super()._fill_text(words, width, indent) if words.strip() else ""
+        return "\n\n".join(t for t in (filled, examples + lines) if t)
 
 
 class Parser(argparse.ArgumentParser):
@@ -89,8 +91,8 @@ def build_parser(argv: list[str]) -> Parser:
         if name == chosen:
             from ulterion.cli.examples import EXAMPLES
 
-            sub.epilog = "\n  ".join(["Examples:", *EXAMPLES[name]])
             importlib.import_module(f"ulterion.cli.{name}").add_arguments(sub)
+            sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *EXAMPLES[name]])
     return parser
 
 
