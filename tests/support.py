@@ -124,6 +124,7 @@ class FolderCase(unittest.TestCase):
             **os.environ,
             "XDG_DATA_HOME": str(self.folder / "personal"),
             "XDG_STATE_HOME": str(self.folder / "state"),
+            "XDG_CONFIG_HOME": str(self.folder / "config"),
             "COLUMNS": "80",
             "NO_COLOR": "1",
         }

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 import shlex
+import shutil
 import subprocess
 import unittest
 from pathlib import Path
 
-from tests.support import FolderCase
+from tests.support import FolderCase, simulate
 from ulterion.cli import completion, manual
 from ulterion.cli.examples import EXAMPLES
 from ulterion.cli.main import COMMANDS, build_parser
@@ -50,6 +51,30 @@ class Finish(FolderCase):
                     self.assertIn(name, zsh)
                     self.assertIn(f"-l {name[2:]}" if name.startswith("--") else f"-s {name[1:]}", fish)
         self.refused("completion", "csh", says="invalid choice")
+
+    def test_personal_defaults(self) -> None:
+        """Units and the review folder as the file says, the command line before it; what it cannot be is refused with the file's name."""
+        store = self.review()
+        simulate(store, "direct")
+        elsewhere = self.folder / "elsewhere"
+        elsewhere.mkdir()
+        shutil.move(self.folder / "review.toml", elsewhere / "review.toml")
+        for name in ("bench.toml", "runs"):
+            shutil.move(self.folder / name, elsewhere / name)
+        self.write("config/ulterion/config.toml", f'units = "Gb/s"\nreview = "{elsewhere}"\ncolour = false\n')
+        told = self.installed("compare", "--long").stdout
+        self.assertIn("Gb/s", told)
+        self.assertIn("MB/s", self.installed("compare", "--long", "--units", "MB/s").stdout)
+        for text, says in (
+            ("units = 3", "write text in quotes"),
+            ('units = "furlongs"', "is none of"),
+            ("unit = 'x'", "is no personal default"),
+            ("= =", "is no TOML"),
+        ):
+            self.write("config/ulterion/config.toml", text)
+            done = self.installed("compare")
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(says, done.stderr)
 
     def test_the_manual_is_current(self) -> None:
         """docs/ulterion.1 is what the parser makes now: python -m ulterion.cli.manual > docs/ulterion.1."""

@@ -90,8 +90,10 @@ def build_parser(argv: list[str]) -> Parser:
         sub = commands.add_parser(name, help=summary, description=about, add_help=name == chosen)
         if name == chosen:
             from ulterion.cli.examples import EXAMPLES
+            from ulterion.cli.personal import apply
 
             importlib.import_module(f"ulterion.cli.{name}").add_arguments(sub)
+            apply(sub)
             sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *EXAMPLES[name]])
     return parser
 

@@ -1,0 +1,69 @@
+"""Personal defaults: ~/.config/ulterion/config.toml (or under XDG_CONFIG_HOME), for what one would type every time.
+
+units = "Gb/s"            # of every table
+review = "/home/me/now"   # the review folder, where one stands in none
+archive = "/mnt/all.sqlite"
+colour = false            # never, also on a terminal
+"""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from ulterion.cli.status import Refused
+
+TYPE_CHECKING = False  # as in `typing`, which starting does not need
+if TYPE_CHECKING:
+    import argparse
+
+KEYS = ("units", "review", "archive", "colour")
+
+
+def config_path() -> Path:
+    """Return where the file is, whether it is there or not."""
+    base = os.environ.get("XDG_CONFIG_HOME") or "~/.config"
+    return Path(base).expanduser() / "ulterion" / "config.toml"
+
+
+def apply(parser: argparse.ArgumentParser) -> None:
+    """Set a command's defaults as the file says; raise Refused for one that cannot be read, or says what nothing listens to."""
+    try:
+        path = config_path()
+        if not path.is_file():
+            return
+        text = path.read_text(encoding="utf-8")
+    except (OSError, ValueError, RuntimeError) as error:
+        raise Refused(f"the personal defaults cannot be read: {error}") from error
+    told = _read(text, path)
+    if told.get("colour") is False:
+        os.environ["NO_COLOR"] = "1"
+    for action in parser._actions:
+        value = told.get(action.dest) if action.option_strings else None
+        if value is None or (action.dest == "review" and _in_a_review()):
+            continue
+        if action.choices is not None and value not in action.choices:
+            raise Refused(f'{path}: {action.dest} = "{value}" is none of {", ".join(map(str, action.choices))}')
+        action.default = Path(str(value)).expanduser() if action.dest == "review" else value
+
+
+def _in_a_review() -> bool:
+    here = Path.cwd()
+    return any((folder / "review.toml").is_file() for folder in (here, *here.parents))
+
+
+def _read(text: str, path: Path) -> dict[str, object]:
+    import tomllib
+
+    try:
+        told = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise Refused(f"{path} is no TOML: {error}") from error
+    for key, value in told.items():
+        if key not in KEYS:
+            raise Refused(f"{path}: '{key}' is no personal default; there are {', '.join(KEYS)}")
+        if not isinstance(value, bool if key == "colour" else str):
+            raise Refused(
+                f"{path}: {key} is {value!r}; write {'true or false' if key == 'colour' else 'text in quotes'}"
+            )
+    return told
