@@ -16,6 +16,10 @@ from ulterion.core.readers import links_in
 from ulterion.core.units import parse_rate
 
 MOST = 500  # rows of an answer
+FIRST_LOOK, LAST_LOOK = (
+    3,
+    192,
+)  # times as many rows are looked at as are wanted, for the best of each products among them
 _OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
 _UNDER = re.compile(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
 _SINCE = re.compile(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
@@ -171,17 +175,23 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
         sa.select(*columns, *figures, RUNS.c.run, RUNS.c.review)
         .join(RUNS, RESULTS.c.key == RUNS.c.key)
         .where(*_conditions(question))
-        .order_by(RESULTS.c.rate.desc(), RUNS.c.started.desc(), RUNS.c.key)
-        .limit(limit * 20 if question.best_only else limit)
+        .order_by(RESULTS.c.rate.desc(), RESULTS.c.key)
     )
-    with engine.connect().execution_options(reads=True) as connection:
-        rows = [Answer(*tuple(row)) for row in connection.execute(wanted)]
     if not question.best_only:
-        return rows
-    best: dict[tuple[str, str, str], Answer] = {}
-    for one in rows:
-        best.setdefault((one.label, one.text, one.review), one)
-    return list(best.values())[:limit]
+        return _rows(engine, wanted.limit(limit))
+    much = limit * FIRST_LOOK
+    while True:  # as far down the list as it takes; mostly the first look is enough
+        rows, best = _rows(engine, wanted.limit(much)), dict[tuple[str, str, str], Answer]()
+        for one in rows:
+            best.setdefault((one.label, one.text, one.review), one)
+        if len(best) >= limit or len(rows) < much or much >= limit * LAST_LOOK:
+            return list(best.values())[:limit]
+        much *= 4
+
+
+def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
+    with engine.connect().execution_options(reads=True) as connection:
+        return [Answer(*tuple(row)) for row in connection.execute(wanted)]
 
 
 def unlike(answers: list[Answer]) -> list[str]:
