@@ -37,6 +37,7 @@ class Relay:
     Attributes:
         port: where it listens.
         lost, doubled: datagrams that bore a number, lost or passed on twice.
+        passed: when so many bytes had been passed on, by connection and direction.
     """
 
     def __init__(
@@ -51,8 +52,16 @@ class Relay:
         self._far.connect(self._to)
         self._from: tuple[str, int] | None = None
         self.lost = self.doubled = 0
+        self.passed: list[list[tuple[float, int]]] = []
         for job in (self._accept, self._outward, self._inward):
             threading.Thread(target=job, daemon=True).start()
+
+    def rate(self, skipping: float) -> float:
+        """Return the bytes per second of the busiest way so far, its first seconds left out; forget all of them."""
+        busiest = max(self.passed, key=lambda way: way[-1][1] if way else 0)
+        late = [(at, total) for at, total in busiest if at >= busiest[0][0] + skipping]
+        self.passed.clear()
+        return (late[-1][1] - late[0][1]) / (late[-1][0] - late[0][0])
 
     def __enter__(self) -> Relay:
         return self
@@ -76,13 +85,16 @@ class Relay:
 
     def _pump(self, one: socket.socket, other: socket.socket) -> None:
         """Pass bytes on, no quicker than the pace: a bucket that holds 20 ms."""
-        due = time.perf_counter()
+        due, total, passed = time.perf_counter(), 0, list[tuple[float, int]]()
+        self.passed.append(passed)
         with contextlib.suppress(OSError):
             while data := one.recv(16384):
                 if self._pace is not None:
                     due = max(due, time.perf_counter() - 0.02) + len(data) / self._pace
                     time.sleep(max(due - time.perf_counter(), 0.0))
                 other.sendall(data)
+                total += len(data)
+                passed.append((time.perf_counter(), total))
         for sock in (one, other):  # shut down at once, so that whoever sends hears of it
             with contextlib.suppress(OSError):
                 sock.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))

@@ -69,13 +69,14 @@ class Passes(unittest.TestCase):
             self.assertEqual(link.facts["link"], "Ethernet 1 Gb/s")
 
     def test_a_slowed_way_is_found(self) -> None:
-        """A relay that lets 12 MB/s through is found to do so: one stream in each direction, within 3 %."""
+        """A relay that lets about 12 MB/s through is found to pass on what it did: one stream in each direction, within 5 %."""
         with serving() as (peer, _), Relay(peer.port, pace=12e6) as relay:
             link = link_to(relay.port)
             for words in ("receive", "send"):
                 mine, theirs = link.run(order(words, 1.5), None)
                 count, seconds = joined([*mine.counted.values(), *theirs.counted.values()])
-                self.assertAlmostEqual(count / seconds / 12e6, 1, delta=0.03)
+                self.assertAlmostEqual(count / seconds / relay.rate(0.3), 1, delta=0.05)
+                self.assertLess(count / seconds, 12.5e6)
             link.close()
 
     def test_losses_are_found_to_the_datagram(self) -> None:
