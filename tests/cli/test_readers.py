@@ -87,8 +87,8 @@ class Elsewhere(FolderCase):
         told = self.ulterion("estimate", "--for", "USB 5 Gb/s, 200 GB a week", cwd=folder).stdout
         self.assertIn("not measured there", " ".join(told.split()))
         self.assertIn("holds 128 GB: 200 GB fill it more than once", told)
-        self.refused("estimate", "read", "--for", "USB 5 Gb/s", says="--for stands alone", cwd=folder)
-        self.refused("estimate", says="say what to estimate", cwd=folder)
+        self.refused("estimate", "read", "--for", "USB 5 Gb/s", says="--for stands alone")
+        self.refused("estimate", says="say what to estimate")
 
     def test_recordings_of_a_length(self) -> None:
         """Eight hours at 400 Mb/s are 1.44 TB: twelve cards of 128 GB; a class is a rate, and what a soak kept is shown."""
