@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import datetime
 import os
-import secrets
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -12,6 +10,7 @@ from dataclasses import replace
 from ulterion.conduct.benches import Bench, LoadSettings
 from ulterion.conduct.networkpass import datagrams_pass, streams_pass
 from ulterion.conduct.place import NET
+from ulterion.conduct.realtime import RealTime
 from ulterion.conduct.targets import Target
 from ulterion.core.chain import ceilings, faults
 from ulterion.core.errors import TargetFailed, UsageError
@@ -58,10 +57,9 @@ def word_of(given: str | None) -> str:
     return word
 
 
-class NetworkTarget:
+class NetworkTarget(RealTime):
     """A peer and the network to it."""
 
-    simulated = False
     cache_bypassed = True
     span_bytes = 0
 
@@ -127,22 +125,6 @@ class NetworkTarget:
                 )
         return [*sentences, *_uneven(ends)]
 
-    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
-        """Return the present moment."""
-        return datetime.datetime.now(datetime.UTC)
-
-    def seconds_since(self, started: datetime.datetime) -> float:
-        """Return how long ago that was."""
-        return (datetime.datetime.now(datetime.UTC) - started).total_seconds()
-
-    def resumed_at(self, last: float, started: datetime.datetime) -> float:
-        """Return the present moment."""
-        return max(last, self.seconds_since(started))
-
-    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
-        """Return a seed, drawn unless one is given, and an id."""
-        return (seed if seed is not None else secrets.randbits(31)), secrets.token_hex(3)
-
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return the way it goes, and why."""
         if workload.pattern == "datagrams":
@@ -200,10 +182,6 @@ class NetworkTarget:
     def warmth(self) -> Warmth:
         """Adapters show none."""
         return Warmth()
-
-    def rest(self, seconds: float) -> None:
-        """Let real time pass."""
-        time.sleep(seconds)
 
     def counters(self) -> dict[str, float]:
         """Return what the kernel counts of the adapter."""

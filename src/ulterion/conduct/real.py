@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import datetime
-import secrets
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
 from ulterion.conduct.benches import Bench, LoadSettings, RealBench
+from ulterion.conduct.realtime import RealTime
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
@@ -30,14 +28,12 @@ if TYPE_CHECKING:
     from ulterion.engine.calibration import OwnCost
 
 
-class HostTarget:
+class HostTarget(RealTime):
     """A folder, a file or a device of this machine.
 
     Attributes:
         engine: what moves its bytes.
     """
-
-    simulated = False
 
     def __init__(self, engine: RealTarget) -> None:
         self.engine = engine
@@ -111,22 +107,6 @@ class HostTarget:
             )
         return [*sentences, *self.engine.cautions()]
 
-    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
-        """Return the present moment."""
-        return datetime.datetime.now(datetime.UTC)
-
-    def seconds_since(self, started: datetime.datetime) -> float:
-        """Return how long ago that was."""
-        return (datetime.datetime.now(datetime.UTC) - started).total_seconds()
-
-    def resumed_at(self, last: float, started: datetime.datetime) -> float:
-        """Return the present moment, seconds since the soak began."""
-        return max(last, self.seconds_since(started))
-
-    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
-        """Return a seed, drawn unless one is given, and an id."""
-        return (seed if seed is not None else secrets.randbits(31)), secrets.token_hex(3)
-
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return the way a workload's requests are issued, and why."""
         return self.engine.engine_of(workload)
@@ -189,10 +169,6 @@ class HostTarget:
             known, _ = sensors.of_disk(disk)
             self._limit = (known[0].limit if known else None,)
         return Warmth(warm, self._limit[0], self.counters().get("throttled_seconds"))
-
-    def rest(self, seconds: float) -> None:
-        """Let real time pass; signals end it by their handlers."""
-        time.sleep(seconds)
 
     def counters(self) -> dict[str, float]:
         """Return what the drive's own log counts."""
