@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 COMMANDS = {
     "new": "start a review folder with a commented review.toml",
     "survey": "what this machine sees: drives, how each is linked, driver, capacity, temperature",
-    "measure": "run a suite of transfer tests on a folder, a file or a hookup",
+    "measure": "run a suite of transfer tests on a folder, a file, a hookup or a network",
     "soak": "a long load with throughput and temperature logged",
     "copy": "real files or made ones copied, timed, and proven intact",
     "clock": "a transfer timed by hand: a stopwatch, or size and time typed in",

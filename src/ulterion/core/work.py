@@ -8,8 +8,11 @@ by, is drawn many times; the interval lies between the 5th and the 95th of a hun
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import accumulate
 
 import numpy as np
 
@@ -47,13 +50,17 @@ class End:
     tail: Piece | None = None
     long: float | None = None
 
+    @cached_property
+    def _edges(self) -> list[float]:
+        """Bytes after which each piece is over."""
+        return list(accumulate(p.bytes for p in self.pieces))
+
     def at(self, moved: float) -> tuple[float, str, float]:
         """Return rate, why, and the bytes until that changes, after so many bytes."""
-        over = 0.0
-        for piece in self.pieces:
-            over += piece.bytes
-            if moved < over - 0.5:
-                return piece.rate, piece.why, over - moved
+        place = bisect_right(self._edges, moved + 0.5)
+        if place < len(self._edges):
+            piece = self.pieces[place]
+            return piece.rate, piece.why, self._edges[place] - moved
         last = self.tail or Piece(math.inf, self.rate, OWN)
         return last.rate, last.why, math.inf
 

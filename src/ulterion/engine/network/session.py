@@ -14,7 +14,10 @@ from ulterion.engine.network.frames import ProtocolError, nonce, receive_frame, 
 from ulterion.engine.network.passes import Order, Outcome, at_once, to_frame
 from ulterion.engine.network.streams import Meter
 
-TO_CONNECT = 10.0  # seconds that a bench has for the connections of a pass
+TO_CONNECT, EACH = (
+    10.0,
+    1.0,
+)  # seconds that a bench has for the connections of a pass, and for each of them: they come one by one
 
 
 class Session:
@@ -91,7 +94,8 @@ class Session:
 
     def _connected(self, order: Order) -> Outcome:
         with self._changed:
-            if not self._changed.wait_for(lambda: len(self._socks) == order.connections, TO_CONNECT):
+            time_for_all = TO_CONNECT + order.connections * EACH
+            if not self._changed.wait_for(lambda: len(self._socks) == order.connections, time_for_all):
                 raise ProtocolError("the connections of a pass did not come")
             socks = dict(self._socks)
         send_frame(self._control, {"go": True})
