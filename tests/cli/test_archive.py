@@ -187,6 +187,10 @@ class OnSqlite(OnEither, FolderCase):
         )
         again = self.json_of("archive", "rebuild", str(folder), "--archive", self.place)
         self.assertEqual(again["new"], told["new"])
+        self.refused("archive", "rebuild", "nowhere", "--archive", self.place, says="nowhere")
+        engine = schema.opened(self.place)
+        self.assertTrue(ask(engine, parse_question("")))  # nothing was emptied for a folder that is not there
+        engine.dispose()
         self.write("no.sqlite", "this is no archive, and long enough to be looked at " * 4)
         for words, says in (
             (("find", "--archive", "no.sqlite"), "cannot be opened"),

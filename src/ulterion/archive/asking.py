@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Engine
@@ -49,6 +49,7 @@ class Question:
         least, most: bytes per second.
         since, until: begun on or after, and before.
         host: name of the bench.
+        best_only: whether of each products and workload the best run alone is wanted.
     """
 
     links: tuple[Link, ...] = ()
@@ -61,7 +62,7 @@ class Question:
     since: str | None = None
     until: str | None = None
     host: str | None = None
-    best_only: bool = field(default=True)
+    best_only: bool = True
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,8 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from sqlalchemy.engine import Engine
 
+    from ulterion.model.store import ReviewFolder
+
 WHERE = "ULTERION_ARCHIVE"
 WHAT = {
     "add": "put the runs of review folders into the archive; again is harmless",
@@ -56,11 +58,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         raise UsageError(f"'archive {arguments.what}' draws nothing; --figure goes with chart")
     where = arguments.archive or os.environ.get(WHERE) or _default()
     place = where if "://" in str(where) else env.folder / where
-    if arguments.what == "rebuild":
+    folders = _folders(arguments, env) if arguments.what in ("add", "rebuild") else []
+    if arguments.what == "rebuild":  # emptied only when every folder named is there to fill it again
         cleared(place)
     engine = opened(place)
     try:
-        return _add(arguments, env, engine) if arguments.what in ("add", "rebuild") else _find(arguments, env, engine)
+        return _add(arguments, env, engine, folders) if folders else _find(arguments, env, engine)
     finally:
         engine.dispose()
 
@@ -73,17 +76,21 @@ def _default() -> str:
     return str(Path(platformdirs.user_data_dir("ulterion", appauthor=False)) / FILE)
 
 
-def _add(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:
-    from ulterion.archive.adding import Added, add_review
+def _folders(arguments: argparse.Namespace, env: Environment) -> list[ReviewFolder]:
     from ulterion.conduct.folders import open_review
+
+    return [open_review(None if n is None else env.folder / n, env.folder, env.tell) for n in arguments.words or [None]]
+
+
+def _add(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> Status:
+    from ulterion.archive.adding import Added, add_review
     from ulterion.report.screen.archive import added_words
 
     total, told = Added(), []
-    for name in arguments.words or [None]:
-        folder = open_review(None if name is None else env.folder / name, env.folder, env.tell)
+    for folder in folders:
         added = add_review(engine, folder)
         total += added
-        told.append(added_words(added, str(name or folder.path.name)))
+        told.append(added_words(added, folder.path.name))
     if arguments.json:
         env.show_json(
             "archived", {"new": total.new, "changed": total.changed, "known": total.known, "gone": total.gone}

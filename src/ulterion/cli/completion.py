@@ -86,7 +86,7 @@ def bash() -> str:
         words = " ".join([*(n for o in one.options for n in o.names), *one.words])
         cases.append(f"        {one.name}) words={_quoted(words)} ;;")
         values += [
-            f"        {one.name}:{n}) words={_quoted(' '.join(o.choices))}; options= ;;"
+            f"        {one.name}:{n}) words={_quoted(' '.join(o.choices))} ;;"
             for o in one.options
             if o.choices
             for n in o.names
@@ -110,7 +110,7 @@ def bash() -> str:
             "complete -o default -F _ulterion ulterion",
             "",
         ]
-    ).replace("; options=", "")
+    )
 
 
 def zsh() -> str:

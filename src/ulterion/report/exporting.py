@@ -19,30 +19,6 @@ from ulterion.core.text import visible
 
 VERSION = 1
 FORMULAS = ("=", "+", "-", "@", "\t", "\r")  # what spreadsheets take for the beginning of one (OWASP, CSV injection)
-COLUMNS = {
-    "run": "id of the run",
-    "started": "when it began, UTC",
-    "kind": "of the run",
-    "hookup": "name of the hookup",
-    "medium": "name of the medium at its end",
-    "part": "name of the part",
-    "workload": "short name of the workload; `text` its canonical words",
-    "text": "the workload's canonical words",
-    "pass": "number of the pass, from 1",
-    "passes": "how many passes a figure rests on",
-    "bytes": "bytes",
-    "seconds": "seconds; of a series since the load began",
-    "MB_per_s": "10^6 bytes a second; `_low`, `_high`: 95 % interval",
-    "requests": "requests",
-    "latency_p50_s": "seconds within which half of the requests ended, likewise p99",
-    "ratio": "over the baseline, with the interval that decides",
-    "verdict": "as `compare` and `claims` give it",
-    "suspects": "what may have held it back, by name; one is the culprit",
-    "share": "of the claim that was reached, 1.0 for all of it",
-    "interval": "number of an interval; `interval_s` its length",
-    "state": "how the run ended",
-}
-"""What the columns mean; those not named here say it by their names and units (`_s` seconds, `_C` degrees, `_W` watts)."""
 
 
 def safe_cell(value: object) -> object:

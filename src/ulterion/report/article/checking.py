@@ -35,7 +35,6 @@ class Checked:
 
     Attributes:
         looked_at: what was looked at, in sentences; `different` what is not as the report says, in sentences, empty when all is the same.
-        folder: the runs that it carries, laid out, for a comparison with others.
     """
 
     looked_at: tuple[str, ...]

@@ -58,7 +58,7 @@ def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
 
 
 def seen(folder: Path) -> dict[str, tuple[int, int]]:
-    """Return size and moment of change of every file that a page rests on, journals of runs under way included."""
+    """Return size and moment of change of every file that a page rests on; runs under way are seen when they end."""
     found = {}
     for path in [
         folder / "review.toml",
