@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pandas as pd
 
@@ -20,6 +21,9 @@ from ulterion.judge.soaks import soak_of
 from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
 from ulterion.model.store import ReviewFolder
+
+if TYPE_CHECKING:
+    from sqlalchemy.engine import Engine
 
 
 def _suspects(blame: Blame | None) -> list[str] | None:
@@ -248,6 +252,41 @@ class Review:
         trace = soak.trace
         columns = {"seconds": trace.at - soak.load_start, "MB_per_s": trace.rate / 1e6, **trace.sensors}
         return pd.DataFrame(columns)
+
+
+class Archive:
+    """All reviews together."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def find(self, words: str = "", *, every: bool = False, most: int = 500) -> pd.DataFrame:
+        """Return the results that fit words ('USB 10 Gb/s enclosures, write over 900 MB/s'), the highest rate first.
+
+        Of each products and workload the best run alone, unless `every` is wanted.  Raises UsageError for a rate or a date that is none.
+        """
+        from ulterion.archive.asking import Answer, ask, parse_question
+
+        found = ask(self._engine, replace(parse_question(words), best_only=not every), most)
+        rows = pd.DataFrame([asdict(a) for a in found], columns=[f.name for f in fields(Answer)])
+        rates = ["rate", "low", "high"]
+        named = rows.rename(columns=dict(zip(rates, ("MB_per_s", "MB_per_s_low", "MB_per_s_high"), strict=True)))
+        named[["MB_per_s", "MB_per_s_low", "MB_per_s_high"]] = rows[rates].astype(float) / 1e6
+        return named
+
+    def add(self, review: Review) -> int:
+        """Put the runs of a review in; return how many were new or changed."""
+        from ulterion.archive.adding import add_review
+
+        added = add_review(self._engine, review.folder)
+        return added.new + added.changed
+
+
+def load_archive(where: str | Path) -> Archive:
+    """Open an archive: a file, which is begun where it is not there, or 'postgresql://...'; raise UsageError."""
+    from ulterion.archive.schema import opened
+
+    return Archive(opened(where))
 
 
 def load_review(folder: str | Path) -> Review:

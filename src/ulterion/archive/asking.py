@@ -209,3 +209,14 @@ def unlike(answers: list[Answer]) -> list[str]:
         if len(values) > 1:
             told.append(f"different {word}: {', '.join(values[:6])}{', ...' if len(values) > 6 else ''}")
     return told
+
+
+def places_of(engine: Engine, title: str) -> list[str]:
+    """Return the folders of the reviews that have a title, or whose folder is called so; upper and lower case are the same."""
+    wanted = sa.select(RUNS.c.review, RUNS.c.title).distinct()
+    with engine.connect().execution_options(reads=True) as connection:
+        rows = list(connection.execute(wanted))
+    key = title.casefold()
+    return sorted(
+        {r.review for r in rows if key in (r.title.casefold(), r.review.rstrip("/").rpartition("/")[2].casefold())}
+    )

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.cli import options
+from ulterion.cli.archiveplace import WHERE, opened_archive
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
     from ulterion.model.store import ReviewFolder
 
-WHERE = "ULTERION_ARCHIVE"
 WHAT = {
     "add": "put the runs of review folders into the archive; again is harmless",
     "find": "results that fit words: 'USB 10 Gb/s enclosures, write over 900 MB/s, since 2025'",
@@ -31,11 +30,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "words",
         nargs="*",
+        default=[],
         metavar="WORDS",
         help="add, rebuild: review folders (default: this one); find, chart: what is looked for",
     )
     parser.add_argument(
         "--archive", metavar="WHERE", help=f"a file, or postgresql://... (default: {WHERE}, or one in your data folder)"
+    )
+    parser.add_argument(
+        "--watch", action="store_true", help="add: go on, and put in every run as it ends, until Ctrl-C"
     )
     parser.add_argument("--every", action="store_true", help="find: every run, and not the best of each products alone")
     parser.add_argument(
@@ -49,31 +52,26 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Do what is asked for."""
-    from ulterion.archive.schema import cleared, opened
     from ulterion.core.errors import UsageError
 
     if arguments.what == "chart" and arguments.figure is None:
         raise UsageError("a chart is a figure; say where to: --figure FILE.png")
     if arguments.what != "chart" and (arguments.figure or arguments.dark):
         raise UsageError(f"'archive {arguments.what}' draws nothing; --figure goes with chart")
-    where = arguments.archive or os.environ.get(WHERE) or _default()
-    place = where if "://" in str(where) else env.folder / where
+    if arguments.watch and (arguments.what != "add" or arguments.json):
+        raise UsageError("--watch goes with 'archive add' alone, and without --json: it goes on until it is stopped")
     folders = _folders(arguments, env) if arguments.what in ("add", "rebuild") else []
-    if arguments.what == "rebuild":  # emptied only when every folder named is there to fill it again
-        cleared(place)
-    engine = opened(place)
+    # a rebuild empties only when every folder named is there to fill it again
+    engine = opened_archive(arguments.archive, env, emptied=arguments.what == "rebuild")
     try:
-        return _add(arguments, env, engine, folders) if folders else _find(arguments, env, engine)
+        if not folders:
+            return _find(arguments, env, engine)
+        _add(arguments, env, engine, folders)
+        if arguments.watch:
+            _watch(arguments, env, engine, folders)
+        return Status.DONE
     finally:
         engine.dispose()
-
-
-def _default() -> str:
-    import platformdirs
-
-    from ulterion.archive.schema import FILE
-
-    return str(Path(platformdirs.user_data_dir("ulterion", appauthor=False)) / FILE)
 
 
 def _folders(arguments: argparse.Namespace, env: Environment) -> list[ReviewFolder]:
@@ -82,7 +80,7 @@ def _folders(arguments: argparse.Namespace, env: Environment) -> list[ReviewFold
     return [open_review(None if n is None else env.folder / n, env.folder, env.tell) for n in arguments.words or [None]]
 
 
-def _add(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> Status:
+def _add(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> None:
     from ulterion.archive.adding import Added, add_review
     from ulterion.report.screen.archive import added_words
 
@@ -97,7 +95,19 @@ def _add(arguments: argparse.Namespace, env: Environment, engine: Engine, folder
         )
     else:
         env.show(told)
-    return Status.DONE
+
+
+def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> None:
+    """Put in what comes into the folders, as it comes."""
+    from ulterion.cli.watching import watch
+    from ulterion.model.store import ReviewFolder
+
+    def again(changed: list[Path]) -> None:
+        _add(arguments, env, engine, [ReviewFolder.open(path, env.tell) for path in changed])
+        env.out.flush()
+
+    env.out.flush()
+    watch(env, [folder.path for folder in folders], again, "what came in is in the archive")
 
 
 def _find(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:

@@ -11,7 +11,9 @@ from ulterion.cli.status import Status
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="judge by these hookups only (default: all)")
+    parser.add_argument(
+        "hookup", nargs="*", default=[], metavar="HOOKUP", help="judge by these hookups only (default: all)"
+    )
     parser.add_argument(
         "--everywhere",
         action="store_true",

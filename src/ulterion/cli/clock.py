@@ -26,6 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "timing",
         nargs="*",
+        default=[],
         metavar="TIMING",
         help="a transfer, such as '4.2 GB in 1m12s'; without any, a stopwatch runs here",
     )

@@ -24,7 +24,9 @@ if TYPE_CHECKING:
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("hookup", nargs="*", metavar="HOOKUP", help="only these, beside the baseline (default: all)")
+    parser.add_argument(
+        "hookup", nargs="*", default=[], metavar="HOOKUP", help="only these, beside the baseline (default: all)"
+    )
     parser.add_argument(
         "--soaks",
         action="store_true",
@@ -32,6 +34,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "what the others are held against",
     )
     parser.add_argument("--against", metavar="HOOKUP", help="the baseline (default: the direct hookup of each medium)")
+    parser.add_argument(
+        "--also",
+        action="append",
+        default=[],
+        metavar="REVIEW:HOOKUP",
+        help="a hookup of another review beside them: its folder, or its title in the archive; may be repeated",
+    )
     parser.add_argument(
         "--margin",
         type=options.quantity("parse_ratio"),
@@ -56,10 +65,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
+    from ulterion.cli.guests import guests_of
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
     from ulterion.judge.clocked import clocked_rows
+    from ulterion.judge.joined import joined
     from ulterion.judge.pooling import to_judge
     from ulterion.report.clockdata import clock_rows_as_data
     from ulterion.report.data import groups_as_data
@@ -72,10 +83,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
-    runs = to_judge(folder)
-    by_hand = clocked_rows(folder.review, runs, margin, arguments.hookup)
-    groups = _groups(arguments, folder.review, runs, margin, may_be_none=bool(by_hand))
-    review = folder.review
+    review, runs = folder.review, to_judge(folder)
+    by_hand = clocked_rows(review, runs, margin, arguments.hookup)
+    guests = guests_of(arguments.also, env)
+    for guest in guests:
+        review, runs = joined(review, runs, guest)
+    groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand))
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
@@ -98,14 +111,29 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _groups(
-    arguments: argparse.Namespace, review: Review, runs: Sequence[AnyRun], margin: float, *, may_be_none: bool
+    arguments: argparse.Namespace,
+    own: Review,
+    review: Review,
+    runs: Sequence[AnyRun],
+    margin: float,
+    *,
+    may_be_none: bool,
 ) -> list[Group]:
+    from ulterion.core.errors import UsageError
     from ulterion.judge.comparisons import compare_review, only_workloads
     from ulterion.judge.pooling import latest
 
     if may_be_none and not latest(runs) and not arguments.against and not arguments.workload:
         return []  # transfers timed by hand are all there is
-    groups = compare_review(review, runs, against=arguments.against, hookups=arguments.hookup, margin=margin)
+    guests = [name for name in review.hookups if name not in own.hookups]
+    wanted = [*arguments.hookup, *guests] if arguments.hookup else []
+    groups = compare_review(review, runs, against=arguments.against, hookups=wanted, margin=margin, own=own)
+    for guest in guests:
+        if not any(guest in (r.hookup for r in g.rows) and len({r.hookup for r in g.rows}) > 1 for g in groups):
+            medium = review.label(review.hookup(guest).medium)
+            raise UsageError(
+                f"'{guest}' is of {medium}, which nothing here was measured with; add --against HOOKUP to hold all against one"
+            )
     return only_workloads(groups, arguments.workload) if arguments.workload else groups
 
 
@@ -116,9 +144,9 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.report.data import soaks_as_data
     from ulterion.report.screen.soaks import findings_lines, soaks_table
 
-    if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload:
+    if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload or arguments.also:
         raise UsageError(
-            "--soaks knows no --against, --margin, --workload and --fail-on; name the soak to hold others against first"
+            "--soaks knows no --against, --also, --margin, --workload and --fail-on; name the soak to hold others against first"
         )
     paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     soaks = choose(folder, arguments.hookup)

@@ -46,14 +46,12 @@ class Command:
 
 def commands() -> list[Command]:
     """Return every command as the parser has it."""
-    import importlib
-
-    from ulterion.cli.main import COMMANDS, Parser
+    from ulterion.cli.main import COMMANDS, Parser, add_options
 
     found = []
     for name, summary in COMMANDS.items():
         parser = Parser(prog=f"ulterion {name}")
-        importlib.import_module(f"ulterion.cli.{name}").add_arguments(parser)
+        add_options(parser, name)
         found.append(Command(name, summary, tuple(_options(parser)), tuple(_words(parser))))
     return found
 

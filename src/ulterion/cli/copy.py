@@ -26,6 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "paths",
         nargs="*",
+        default=[],
         type=Path,
         metavar="PATH",
         help="what to copy, and last the folder to copy it to; with --set the folder it is made in, and the target",
@@ -219,7 +220,7 @@ def copy_display(arguments: argparse.Namespace, env: Environment) -> CopyObserve
     from ulterion.model.runs.copied import CopyRun
     from ulterion.report.screen.copied import Line, before
 
-    line = Line(env.err, arguments.units)
+    line = Line(env.screen, arguments.units)
 
     class Display(CopyObserver):
         """Shows on the terminal how it goes."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import os
 import sys
 from collections.abc import Mapping, Sequence
@@ -26,12 +27,14 @@ class Environment:
         out, err: standard output and standard error.
         folder: the working folder.
         answered: whether a JSON document was written; there is never a second.
+        quiet: whether only what was asked for as data is written, and what goes wrong or has to be known.
     """
 
     out: IO[str]
     err: IO[str]
     folder: Path
     answered: bool = field(default=False)
+    quiet: bool = field(default=False)
 
     @classmethod
     def real(cls) -> Environment:
@@ -39,8 +42,15 @@ class Environment:
         open_standard_descriptors()
         return cls(readable(sys.stdout), readable(sys.stderr), _working_folder())
 
+    @property
+    def screen(self) -> IO[str]:
+        """Where it is shown how far a run is."""
+        return _Nowhere() if self.quiet else self.err
+
     def show(self, lines: Sequence[RenderableType]) -> None:
         """Print renderables to the standard output."""
+        if self.quiet:
+            return
         from ulterion.report.screen.console import console
 
         out = console(self.out)
@@ -85,6 +95,13 @@ class Environment:
     def tell(self, sentence: str) -> None:
         """Print one sentence to the standard error."""
         self.notice([sentence])
+
+
+class _Nowhere(io.StringIO):
+    """A stream that keeps nothing, and is no terminal."""
+
+    def write(self, text: str) -> int:
+        return len(text)
 
 
 def _working_folder() -> Path:

@@ -15,7 +15,9 @@ FORMS = ("csv", "json", "parquet", "markdown", "html")
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("table", nargs="*", metavar="TABLE", help=f"which: {', '.join(NAMES)} (default: all)")
+    parser.add_argument(
+        "table", nargs="*", default=[], metavar="TABLE", help=f"which: {', '.join(NAMES)} (default: all)"
+    )
     parser.add_argument("--as", dest="form", choices=FORMS, default="csv", help="the form (default: %(default)s)")
     parser.add_argument(
         "--to", type=Path, metavar="DIR", help="the folder to write into (default: one table to standard output)"

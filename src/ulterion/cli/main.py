@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import importlib
 import os
 import signal
@@ -39,7 +40,14 @@ COMMANDS = {
     "completion": "what a shell needs to complete command lines: bash, zsh, fish",
     "demo": "the full worked example on the simulated bench",
 }
+KEEPING = ("measure", "soak", "copy", "clock", "capacity", "note", "plan")  # commands that keep something in a review
+ANSWERING = ("peer", "completion")
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
+
+
+MADE_BETWEEN_SWEEPS = (
+    100_000  # new objects; what a command makes stays, and looking for what does not is a third of its time
+)
 
 
 class Help(argparse.HelpFormatter):
@@ -64,6 +72,18 @@ class Parser(argparse.ArgumentParser):
 
     def __init__(self, **settings: Any) -> None:
         super().__init__(formatter_class=Help, allow_abbrev=False, **settings)
+        self._mixes = False
+
+    def parse_known_args(self, args: Any = None, namespace: Any = None) -> Any:
+        """Read a command line on which options stand anywhere: before, between or behind the words of a command."""
+        words = sys.argv[1:] if args is None else list(args)
+        if self._mixes or self._subparsers is not None or "--" in words:
+            return super().parse_known_args(words, namespace)
+        self._mixes = True
+        try:
+            return self.parse_known_intermixed_args(words, namespace)
+        finally:
+            self._mixes = False
 
     def error(self, message: str) -> NoReturn:
         """Raise Refused with what is wrong and where help is."""
@@ -92,16 +112,26 @@ def build_parser(argv: list[str]) -> Parser:
             from ulterion.cli.examples import EXAMPLES
             from ulterion.cli.personal import apply
 
-            importlib.import_module(f"ulterion.cli.{name}").add_arguments(sub)
+            add_options(sub, name)
             apply(sub)
             sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *EXAMPLES[name]])
     return parser
+
+
+def add_options(parser: argparse.ArgumentParser, command: str) -> None:
+    """Give a parser the options of a command: its own, and the one that all have but those that only answer."""
+    importlib.import_module(f"ulterion.cli.{command}").add_arguments(parser)
+    if command not in ANSWERING:
+        parser.add_argument(
+            "--quiet", action="store_true", help="show nothing but what goes wrong or has to be known (and --json)"
+        )
 
 
 def main(argv: list[str] | None = None, environment: Environment | None = None, *, before: Any = None) -> int:
     """Run a command line; return the exit status.  `before` is the handler of Ctrl-C that was on while we were loaded."""
     argv = sys.argv[1:] if argv is None else argv
     env = environment
+    gc.set_threshold(MADE_BETWEEN_SWEEPS)
     try:
         if before is not None and signal.getsignal(signal.SIGINT) is before:
             signal.signal(signal.SIGINT, signal.default_int_handler)
@@ -109,7 +139,12 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
         if isinstance(arguments, int):
             return arguments
         env = environment or _real_environment()
+        env.quiet = getattr(arguments, "quiet", False)
         status = int(importlib.import_module(f"ulterion.cli.{arguments.command}").run(arguments, env))
+        if arguments.command in KEEPING:
+            from ulterion.cli.archiveplace import add_if_set
+
+            add_if_set(arguments, env)
         env.out.flush()
         return status
     except (Exception, KeyboardInterrupt) as error:

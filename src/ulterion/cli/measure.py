@@ -35,7 +35,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     request = _request(arguments, env)
     if arguments.together:
         return _together(arguments, env, request)
-    display = make_display(env.err, arguments.units)
+    display = make_display(env.screen, arguments.units)
     with stoppable(), closing(display):
         finished = measure(request, display)
     _show(arguments, env, request, finished)
@@ -64,7 +64,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
         raise UsageError(
             "--together takes targets or hookups: ulterion measure A --together B (or net:HOST), or --hookup A --together B"
         )
-    display = make_display(env.err, arguments.units)
+    display = make_display(env.screen, arguments.units)
     with stoppable(), closing(display):
         shared = measure_together(request, [first, *arguments.together], display)
     if arguments.json:

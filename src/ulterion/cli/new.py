@@ -27,5 +27,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         f"next: write your parts, claims and hookups into it, then, inside {arguments.folder},",
         "      ulterion measure --hookup direct",
     ):
-        env.out.write(f"{one_line(line) if line[0] != ' ' else line}\n")
+        if not env.quiet:
+            env.out.write(f"{one_line(line) if line[0] != ' ' else line}\n")
     return Status.DONE

@@ -21,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "words",
         nargs="*",
+        default=[],
         metavar="WORDS",
         help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number",
     )

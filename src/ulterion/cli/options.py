@@ -55,7 +55,8 @@ def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str]
     from ulterion.conduct.folders import open_default_review, open_review
     from ulterion.model.store import find_review
 
-    if arguments.review is None and arguments.hookup is None and find_review(folder) is None:
+    hookup = getattr(arguments, "hookup", None)
+    if arguments.review is None and hookup is None and find_review(folder) is None:
         return open_default_review(tell)
     return open_review(arguments.review, folder, tell)
 

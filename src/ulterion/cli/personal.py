@@ -3,6 +3,7 @@
 units = "Gb/s"            # of every table
 review = "/home/me/now"   # the review folder, where one stands in none
 archive = "/mnt/all.sqlite"
+archive_each_run = true   # what ends is put into the archive at once
 colour = false            # never, also on a terminal
 """
 
@@ -17,7 +18,8 @@ TYPE_CHECKING = False  # as in `typing`, which starting does not need
 if TYPE_CHECKING:
     import argparse
 
-KEYS = ("units", "review", "archive", "colour")
+KEYS = ("units", "review", "archive", "archive_each_run", "colour")
+SWITCHES = ("archive_each_run", "colour")
 
 
 def config_path() -> Path:
@@ -28,14 +30,7 @@ def config_path() -> Path:
 
 def apply(parser: argparse.ArgumentParser) -> None:
     """Set a command's defaults as the file says; raise Refused for one that cannot be read, or says what nothing listens to."""
-    try:
-        path = config_path()
-        if not path.is_file():
-            return
-        text = path.read_text(encoding="utf-8")
-    except (OSError, ValueError, RuntimeError) as error:
-        raise Refused(f"the personal defaults cannot be read: {error}") from error
-    told = _read(text, path)
+    told, path = personal(), config_path()
     if told.get("colour") is False:
         os.environ["NO_COLOR"] = "1"
     for action in parser._actions:
@@ -45,6 +40,16 @@ def apply(parser: argparse.ArgumentParser) -> None:
         if action.choices is not None and value not in action.choices:
             raise Refused(f'{path}: {action.dest} = "{value}" is none of {", ".join(map(str, action.choices))}')
         action.default = Path(str(value)).expanduser() if action.dest == "review" else value
+
+
+def personal() -> dict[str, object]:
+    """Return what the file says, nothing where there is none; raise Refused."""
+    try:
+        path = config_path()
+        text = path.read_text(encoding="utf-8") if path.is_file() else ""
+    except (OSError, ValueError, RuntimeError) as error:
+        raise Refused(f"the personal defaults cannot be read: {error}") from error
+    return _read(text, path) if text else {}
 
 
 def _in_a_review() -> bool:
@@ -62,8 +67,8 @@ def _read(text: str, path: Path) -> dict[str, object]:
     for key, value in told.items():
         if key not in KEYS:
             raise Refused(f"{path}: '{key}' is no personal default; there are {', '.join(KEYS)}")
-        if not isinstance(value, bool if key == "colour" else str):
+        if not isinstance(value, bool if key in SWITCHES else str):
             raise Refused(
-                f"{path}: {key} is {value!r}; write {'true or false' if key == 'colour' else 'text in quotes'}"
+                f"{path}: {key} is {value!r}; write {'true or false' if key in SWITCHES else 'text in quotes'}"
             )
     return told

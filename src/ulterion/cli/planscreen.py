@@ -42,7 +42,7 @@ class PlanScreen(PlanObserver):
 
     def measuring(self) -> Observer:
         """Return a live view on a terminal."""
-        self._live = Display(self._env.err, self._unit) if self._env.err.isatty() else None
+        self._live = Display(self._env.screen, self._unit) if self._env.screen.isatty() else None
         return self._live or Observer()
 
     def measured(self, done: Measured) -> None:

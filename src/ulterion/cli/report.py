@@ -15,7 +15,6 @@ if TYPE_CHECKING:
     from ulterion.report.article.page import Made
 
 DEFAULT = "report.html"
-WATCHED = 2.0  # seconds between two looks at whether anything changed
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -89,26 +88,8 @@ def _figures(arguments: argparse.Namespace, env: Environment, made: Made, articl
 
 def _watch(arguments: argparse.Namespace, env: Environment) -> None:
     """Make the page anew whenever the review folder's own files changed."""
-    import time
-
-    from ulterion.cli.signals import stoppable
+    from ulterion.cli.watching import watch
     from ulterion.conduct.folders import open_review
-    from ulterion.core.errors import Interrupted, UsageError
-    from ulterion.report.article.files import seen
 
     folder = open_review(arguments.review, env.folder, lambda sentence: None).path
-    env.tell("watching; Ctrl-C ends it")
-    before = seen(folder)
-    try:
-        with stoppable():
-            while True:
-                time.sleep(WATCHED)
-                now = seen(folder)
-                if now != before:
-                    before = now
-                    try:
-                        _make(arguments, env)
-                    except UsageError as error:  # a file that is just being edited
-                        env.tell(str(error))
-    except (Interrupted, KeyboardInterrupt):
-        env.tell("stopped by hand; the page is as it was made last")
+    watch(env, [folder], lambda changed: _make(arguments, env), "the page is as it was made last")

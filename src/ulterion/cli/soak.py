@@ -34,7 +34,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
     request = _request(arguments, env)
-    display = make_soak_display(env.err, arguments.units, request.plan)
+    display = make_soak_display(env.screen, arguments.units, request.plan)
     with stoppable(), closing(display):
         finished = soak(request, display)
     _show(arguments, env, finished, request.place.review)

@@ -16,7 +16,9 @@ if TYPE_CHECKING:
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("drive", nargs="*", metavar="DRIVE", help="only these, by kernel name or serial (default: all)")
+    parser.add_argument(
+        "drive", nargs="*", default=[], metavar="DRIVE", help="only these, by kernel name or serial (default: all)"
+    )
     parser.add_argument("--brief", action="store_true", help="a line for each drive, and what is wrong")
     parser.add_argument(
         "--ask",

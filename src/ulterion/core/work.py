@@ -15,7 +15,9 @@ from functools import cached_property
 from itertools import accumulate
 
 import numpy as np
+from numpy.typing import NDArray
 
+Floats = NDArray[np.float64]
 DRAWS = 200
 LEVEL = 0.90
 MODEL = 0.012  # of the log of the time: what no stage tells (benchmarks/works.py)
@@ -129,30 +131,39 @@ def work(
     extra = files * per_file
     again = size / check.rate if check is not None else 0.0
     middle = math.fsum(p.seconds for p in parts) + extra + again
-    rng = np.random.default_rng(seed)
-    drawn = np.array([_drawn(size, ends, check, extra, rng) for _ in range(DRAWS)])
+    drawn = _drawn(size, ends, check, extra, np.random.default_rng(seed))
     low, high = np.quantile(drawn, [(1 - LEVEL) / 2, (1 + LEVEL) / 2])
     beyond = max(0.0, size - min(e.long or 0.0 for e in ends))
     return Work(middle, float(min(low, middle)), float(max(high, middle)), tuple(parts), extra, again, beyond)
 
 
-def _drawn(size: float, ends: Sequence[End], check: End | None, extra: float, rng: np.random.Generator) -> float:
-    """Return the time of one such work, with everything that is not known drawn."""
-    ones = [_other(end, rng) for end in ends]
-    seconds = math.fsum(p.seconds for p in parts_of(size, ones)) + extra
+def _drawn(size: float, ends: Sequence[End], check: End | None, extra: float, rng: np.random.Generator) -> Floats:
+    """Return the times of `DRAWS` such works, with everything that is not known drawn."""
+    others = [_others(end, rng) for end in ends]
+    edges = np.sort(np.concatenate([np.full((DRAWS, 1), size), *(edges for edges, _ in others)], axis=1), axis=1)
+    moved = np.diff(np.minimum(edges, size), axis=1, prepend=0.0)  # the stretches in which no end changes
+    middle = np.minimum(edges, size) - moved / 2
+    pace = np.min([_at(middle, *other) for other in others], axis=0)
+    seconds = np.sum(moved / pace, axis=1) + extra
     if check is not None:
-        seconds += size / (check.rate * math.exp(rng.normal(0, check.error)))
-    return seconds * math.exp(rng.normal(0, MODEL))
+        seconds += size / (check.rate * np.exp(rng.normal(0, check.error, DRAWS)))
+    return np.asarray(seconds * np.exp(rng.normal(0, MODEL, DRAWS)), dtype=float)
 
 
-def _other(end: End, rng: np.random.Generator) -> End:
-    """Return an end as it may be as well."""
-    shift, place = math.exp(rng.normal(0, end.error)), math.exp(rng.normal(0, SIZE_ERROR))
-    pieces = tuple(Piece(p.bytes * place, p.rate * shift, p.why) for p in end.pieces)
-    tail = end.tail
-    if tail is not None:
-        tail = replace(tail, rate=tail.rate * shift * math.exp(rng.normal(0, TAIL_ERROR)))
-    return replace(end, rate=end.rate * shift, pieces=pieces, tail=tail)
+def _others(end: End, rng: np.random.Generator) -> tuple[Floats, Floats]:
+    """Return an end as it may be as well, a row for each draw: bytes after which each piece is over; rates, that behind the pieces the last."""
+    shift, place = np.exp(rng.normal(0, end.error, (DRAWS, 1))), np.exp(rng.normal(0, SIZE_ERROR, (DRAWS, 1)))
+    edges, rates = np.array([p.bytes for p in end.pieces]).cumsum(), np.array([p.rate for p in end.pieces])
+    last = end.rate * shift
+    if end.tail is not None:
+        last = end.tail.rate * shift * np.exp(rng.normal(0, TAIL_ERROR, (DRAWS, 1)))
+    return edges * place, np.concatenate([rates * shift, last], axis=1)
+
+
+def _at(moved: Floats, edges: Floats, rates: Floats) -> Floats:
+    """Return the rates after so many bytes, each row of all three a draw."""
+    place = [np.searchsorted(row, at, side="right") for row, at in zip(edges, moved, strict=True)]
+    return np.take_along_axis(rates, np.array(place), axis=1)
 
 
 @dataclass(frozen=True)

@@ -123,12 +123,13 @@ def compare_review(
     against: str | None = None,
     hookups: Sequence[str] = (),
     margin: float | None = None,
+    own: Review | None = None,
 ) -> list[Group]:
     """Compare the measured hookups of each medium with its baseline.
 
     `against` names another baseline than the direct one, `hookups` restricts what is shown.  A family, over which Holm's correction
     runs, is one medium against one baseline: what else is in the review, or shown, changes no verdict.  Raises UsageError when
-    there is nothing to show.
+    there is nothing to show.  `own` is the review without hookups of others, by which nothing is cleared or accused.
     """
     for name in [*hookups, *([against] if against else [])]:
         review.hookup(name)
@@ -137,8 +138,8 @@ def compare_review(
         raise UsageError("no measured hookup yet; run 'ulterion measure --hookup NAME' for the direct one and another")
     if against is not None and against not in measured:
         raise UsageError(f"hookup '{against}' has no measurement yet; run 'ulterion measure --hookup {against}'")
-    drafts = [_Draft(review, measured, medium, against, hookups) for medium in _media(review, against)]
-    blame = blames(review, measured)
+    drafts = [_Draft(review, measured, medium, against, hookups, own or review) for medium in _media(review, against)]
+    blame = blames(own or review, measured)
     limit = review.review.margin if margin is None else margin
     groups = [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
     ended = {r.hookup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.hookup}
@@ -163,7 +164,7 @@ def _left_out(runs: Sequence[AnyRun], hookup: str) -> list[str]:
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
-    """Return the media to group by; a named baseline puts everything into one group."""
+    """Return the media to group by, or one group for all under a named baseline."""
     return [None] if against else list(dict.fromkeys(h.medium for h in review.hookups.values()))
 
 
@@ -177,7 +178,9 @@ class _Draft:
         medium: str | None,
         against: str | None,
         wanted: Sequence[str],
+        own: Review,
     ) -> None:
+        self.own = own
         self.review = review
         self.measured = measured
         self.baseline = against or (review.direct_for(medium) if medium else None)
@@ -220,7 +223,7 @@ class _Draft:
                 comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
             figures = (cell.workload, cell.estimate, comparison, cell.waits)
             rows.append(Row(cell.hookup, cell.run.id, *figures, _ids(cell), cell.datagrams))
-        once = once_connected(self.review, self.measured)
+        once = once_connected(self.own, self.measured)
         return Group(
             self.medium,
             self.baseline,

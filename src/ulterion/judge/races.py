@@ -15,6 +15,7 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
 
 FEWEST, MOST = 2, 6
+Points = tuple[tuple[float, ...], tuple[float, ...], float, bool]
 
 
 def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) -> list[Runner]:
@@ -23,6 +24,10 @@ def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) ->
         raise UsageError(f"a race takes two to six transfers, named by run or hookup; {len(wanted)} were named")
     able = [(run, points) for run in runs if (points := _points(run)) is not None and not run.left_out]
     chosen = [_chosen(review, able, name) for name in wanted]
+    return _runners(review, chosen)
+
+
+def _runners(review: Review, chosen: Sequence[tuple[AnyRun, Points]]) -> list[Runner]:
     names = [review.hookup_label(run.hookup) if run.hookup in review.hookups else run.id for run, _ in chosen]
     named = [n if names.count(n) == 1 else f"{n}, {run.id}" for n, (run, _) in zip(names, chosen, strict=True)]
     runners = [Runner(name, *points) for name, (_, points) in zip(named, chosen, strict=True)]
@@ -30,7 +35,33 @@ def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) ->
     return [to_amount(r, amount) for r in runners]
 
 
-Points = tuple[tuple[float, ...], tuple[float, ...], float, bool]
+def races_of(review: Review, runs: Sequence[AnyRun]) -> list[tuple[str, list[Runner]]]:
+    """Return, by what was transferred, the races that a review's copies and timings by hand allow, each hookup's newest transfer in it.
+
+    Transfers race that had the same task, in the same direction and by the same means; of more than six the first in the order of the review.
+    """
+    newest: dict[tuple[str, str, str], dict[str, tuple[AnyRun, Points]]] = {}
+    for run in sorted(runs, key=lambda r: r.started):
+        task = _task(run) if run.hookup in review.hookups and not run.left_out else None
+        points = _points(run) if task is not None else None
+        if task is not None and points is not None:
+            newest.setdefault(task, {})[run.hookup or ""] = (run, points)
+    races = []
+    for (name, way, _), found in newest.items():
+        chosen = [found[h] for h in review.hookups if h in found][:MOST]
+        if len(chosen) >= FEWEST:
+            races.append((f"{name}, {way}", _runners(review, chosen)))
+    return races
+
+
+def _task(run: AnyRun) -> tuple[str, str, str] | None:
+    """Return what a run transferred, in which direction, and by what means; None for what is no transfer of something."""
+    if isinstance(run, CopyRun):
+        way = "read" if run.copied.from_hookup == run.hookup else "written"
+        return run.copied.task, way, run.copied.from_hookup or "" if way == "written" else ""
+    if isinstance(run, ClockRun):
+        return run.clock.task, "read" if run.clock.direction == "read" else "written", "by hand"
+    return None
 
 
 def _chosen(review: Review, able: Sequence[tuple[AnyRun, Points]], name: str) -> tuple[AnyRun, Points]:

@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from ulterion.core.race import Runner
 from ulterion.core.version import __version__
 from ulterion.judge.clocked import clocked_rows
+from ulterion.judge.races import amount_words, races_of
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
-from ulterion.report.article.blocks import Block, Cell, Heading, Items, Prose, Section, Table, from_screen
+from ulterion.report.article.blocks import Block, Cell, Drawing, Heading, Items, Prose, Section, Table, from_screen
 from ulterion.report.article.material import Material
+from ulterion.report.figures.race import draw_race
 from ulterion.report.screen import capacity, copied
 from ulterion.report.screen.clocked import clocked_table
+from ulterion.report.words.races import story
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 HEADINGS = {
     "noise": "Noise",
@@ -35,7 +44,23 @@ def by_files(material: Material) -> Iterator[Section]:
     for run in material.runs:
         if isinstance(run, CopyRun) and not run.left_out:
             shown = copied.after(run, Path(run.id), material.unit)
-            blocks += [Heading(f"{run.copied.task}, run {run.id}"), *from_screen(shown[:-1], f"Copy {run.id}")]
+            place = (
+                material.review.hookup_label(run.hookup) if run.hookup in material.review.hookups else run.target.path
+            )
+            ends = "from" if run.copied.from_hookup == run.hookup else "to"
+            blocks += [
+                Heading(f"{run.copied.task}, {ends} {place}, run {run.id}"),
+                *from_screen(shown[:-1], f"Copy {run.id}"),
+            ]
+    for number, (title, runners) in enumerate(races_of(material.review, material.whole), 1):
+        words = f"{title}: {amount_words(runners)} on one clock"
+        told = story(runners)
+        draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
+        blocks += [
+            Heading(words),
+            Drawing(f"race-{number}", f"{words}. {'; '.join(told)}.", words, draw),
+            Items(tuple(told)),
+        ]
     timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
     blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
     for run in material.runs:
@@ -47,10 +72,14 @@ def by_files(material: Material) -> Iterator[Section]:
         yield Section("files", "Files, and capacity", tuple(blocks))
 
 
+def _race(runners: Sequence[Runner], amount: str, words: str, dark: bool) -> Figure:
+    return draw_race(runners, amount, words, dark=dark)
+
+
 def noted(material: Material) -> Iterator[Section]:
     """Yield findings without a figure, under headings: noise, tools, cables, lights, what stood in for what."""
     found: dict[str, list[str]] = {}
-    for run in material.folder.runs():
+    for run in material.whole:
         for note in run.standing_notes:
             if not note.text.casefold().startswith(LEFT_OUT_PREFIX):
                 _sort(found, run.hookup, note.text)
@@ -106,7 +135,7 @@ def method(material: Material) -> Iterator[Section]:
 
 def bench(material: Material) -> Iterator[Section]:
     """Yield the benches, versions, warnings and runs that it rests on."""
-    runs = material.folder.runs()
+    runs = material.whole
     if not runs:
         return
     facts = {

@@ -55,21 +55,3 @@ def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
         captions.append(f"{drawing.name}\t{drawing.caption}\t{drawing.alternative}")
     write_atomically(folder / "captions.txt", ("\n".join(captions) + "\n").encode())
     return [*written, folder / "captions.txt"]
-
-
-def seen(folder: Path) -> dict[str, tuple[int, int]]:
-    """Return size and moment of change of every file that a page rests on; runs under way are seen when they end."""
-    found = {}
-    for path in [
-        folder / "review.toml",
-        folder / "notes.json",
-        *(folder / "runs").glob("*"),
-        *(folder / "remarks").glob("*.md"),
-    ]:
-        try:
-            state = path.stat()
-        except OSError:
-            continue
-        if path.suffix in (".toml", ".json", ".md"):
-            found[str(path)] = (state.st_size, state.st_mtime_ns)
-    return found

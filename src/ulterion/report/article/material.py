@@ -46,6 +46,11 @@ class Material:
         return to_judge(self.folder)
 
     @cached_property
+    def whole(self) -> list[AnyRun]:
+        """Every run with its series, oldest first."""
+        return self.folder.runs()
+
+    @cached_property
     def groups(self) -> list[Group]:
         """The hookups of each medium beside each other; none where nothing was measured."""
         measured = latest(self.runs)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Sequence
 
+import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
@@ -73,17 +74,21 @@ def _in_lines(name: str, most: int) -> str:
 def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str, cast: Cast, ground: Ground) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
+    rates = np.array(
+        [(r.estimate.rate, r.estimate.low or r.estimate.rate, r.estimate.high or r.estimate.rate) for r in rows]
+    )
+    middle, low, high = rates.T / scale
+    filled = [colour(ground, cast.place(r.hookup, hookups.index(r.hookup))) for r in rows]
+    error = [middle - low, high - middle]
+    axes.barh(range(len(rows)), middle, xerr=error, color=filled, height=0.68, ecolor=ground.ink, capsize=3)
     for place, row in enumerate(rows):
-        rate = row.estimate
-        low, high = rate.low or rate.rate, rate.high or rate.rate
-        error = [[(rate.rate - low) / scale], [(high - rate.rate) / scale]]
-        filled = colour(ground, cast.place(row.hookup, hookups.index(row.hookup)))
-        axes.barh(place, rate.rate / scale, xerr=error, color=filled, height=0.68, ecolor=ground.ink, capsize=3)
         share = f"   × {show_ratio(row.comparison.ratio.value)}" if row.comparison else ""
-        text = f"{show_rate(rate.rate, unit, with_unit=False)}{share}"
-        axes.text(high / scale + most * 0.015, place, text, va="center", fontsize=10.5, color=ground.ink)
+        text = f"{show_rate(row.estimate.rate, unit, with_unit=False)}{share}"
+        axes.text(high[place] + most * 0.015, place, text, va="center", fontsize=10.5, color=ground.ink)
     style(axes, ground, bare=True)
-    axes.set_title(f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=ground.ink)
+    axes.set_title(
+        f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=ground.ink, y=1.0
+    )
     names = [_in_lines(cast.name(r.hookup), 2 if len(hookups) <= MANY else 1) for r in rows]
     axes.set_yticks(range(len(rows)), names, fontsize=10)
     axes.invert_yaxis()

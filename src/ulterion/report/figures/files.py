@@ -11,10 +11,12 @@ import os
 import re
 import stat
 import warnings
+from collections.abc import Callable
 from pathlib import Path
 
 import matplotlib as mpl
 from matplotlib import font_manager
+from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 
@@ -91,7 +93,14 @@ def drawn_bytes(figure: Figure, form: str) -> bytes:
     if engine is not None:
         engine.execute(figure)
     figure.set_layout_engine("none")
-    return _drawn(figure, form)
+    if form != "svg":
+        return _drawn(figure, form)
+    data = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        write: Callable[..., None] = FigureCanvasSVG(figure).print_svg
+        write(data, metadata=METADATA[form])  # savefig draws once more before, for nothing
+    return data.getvalue()
 
 
 def _drawn(figure: Figure, form: str) -> bytes:

@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 from pathlib import Path
 
-from matplotlib.animation import FuncAnimation, PillowWriter
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
@@ -66,6 +65,8 @@ def _axes(figure: Figure, runners: Sequence[Runner], ground: Ground) -> Axes:
 
 def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, *, dark: bool = False) -> None:
     """Write the race as a GIF, `speed` times as fast as it was; raise OSError."""
+    from matplotlib.animation import FuncAnimation, PillowWriter  # figures alone, as on a page, do without
+
     ground = ground_of(dark=dark)
     figure = Figure(figsize=(WIDTH, 1.8 + 0.7 * len(runners)), dpi=100, facecolor=ground.ground)
     FigureCanvasAgg(figure)

@@ -1,0 +1,66 @@
+"""Where the archive is, and a review put into it after each run where the personal defaults ask for that."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli import options
+from ulterion.cli.environment import Environment
+
+if TYPE_CHECKING:
+    from sqlalchemy.engine import Engine
+
+WHERE = "ULTERION_ARCHIVE"
+
+
+def opened_archive(named: str | None, env: Environment, *, emptied: bool = False) -> Engine:
+    """Open the archive named, or that of the environment, or that of the personal data folder; raise UsageError."""
+    from ulterion.archive.schema import cleared, opened
+
+    where = named or os.environ.get(WHERE) or _default()
+    place = where if "://" in str(where) else env.folder / where
+    if emptied:
+        cleared(place)
+    return opened(place)
+
+
+def _default() -> str:
+    import platformdirs
+
+    from ulterion.archive.schema import FILE
+
+    return str(Path(platformdirs.user_data_dir("ulterion", appauthor=False)) / FILE)
+
+
+def add_if_set(arguments: argparse.Namespace, env: Environment) -> None:
+    """Put the review that a command kept something in into the archive, where the personal defaults say so.
+
+    The run is kept already: what goes wrong here is told and ends nothing.
+    """
+    from ulterion.cli.personal import personal
+
+    told = personal()
+    if not told.get("archive_each_run"):
+        return
+    from ulterion.archive.adding import Added, add_review
+    from ulterion.core.errors import UlterionError
+
+    try:
+        folder = options.review_for(arguments, env.folder, lambda sentence: None)
+        archive = told.get("archive")
+        engine = opened_archive(archive if isinstance(archive, str) else None, env)
+        try:
+            added = add_review(engine, folder)
+        finally:
+            engine.dispose()
+    except UlterionError as error:
+        env.tell(f"not put into the archive: {error}")
+        return
+    if added != Added(known=added.known) and not getattr(arguments, "json", False):
+        env.show([f"in the archive: {added.new} new, {added.changed} changed"])
+
+
+__all__ = ["WHERE", "add_if_set", "opened_archive"]

@@ -1,0 +1,55 @@
+"""Hookups of other reviews, named on a command line as REVIEW:HOOKUP: by folder, or by title out of the archive."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.cli.environment import Environment
+from ulterion.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from ulterion.judge.joined import Guest
+
+
+def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:
+    """Return the hookups named; raise UsageError for one that is not to be found."""
+    from ulterion.conduct.folders import open_review
+    from ulterion.judge.joined import Guest
+    from ulterion.judge.pooling import to_judge
+
+    guests = []
+    for text in named:
+        where, colon, hookup = text.rpartition(":")
+        if not (colon and where and hookup):
+            raise UsageError(
+                f"'{text}' names no hookup of another review; write REVIEW:HOOKUP, such as ../last-year:pod"
+            )
+        path = env.folder / where
+        folder = open_review(
+            path if (path / "review.toml").is_file() else _in_the_archive(where, env), env.folder, env.tell
+        )
+        guests.append(Guest(Path(where).name, folder.review, to_judge(folder), hookup))
+    return guests
+
+
+def _in_the_archive(title: str, env: Environment) -> Path:
+    """Return the folder of the one review in the archive that is called so."""
+    from ulterion.archive.asking import places_of
+    from ulterion.cli.archiveplace import opened_archive
+    from ulterion.cli.personal import personal
+
+    archive = personal().get("archive")
+    engine = opened_archive(archive if isinstance(archive, str) else None, env)
+    try:
+        places = [Path(place) for place in places_of(engine, title)]
+    finally:
+        engine.dispose()
+    there = [place for place in places if (place / "review.toml").is_file()]
+    if len(there) == 1:
+        return there[0]
+    if there:
+        raise UsageError(f"several reviews are called '{title}': {', '.join(map(str, there))}; name the folder")
+    gone = f"; it was in {places[0]}, and is no longer" if places else ", and no review in the archive is called so"
+    raise UsageError(f"'{title}' is no review folder{gone}")

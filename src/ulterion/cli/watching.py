@@ -1,0 +1,53 @@
+"""Doing something again whenever the files of review folders have changed, until Ctrl-C."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from ulterion.cli.environment import Environment
+from ulterion.core.errors import Interrupted, UlterionError
+
+LOOKS = 2.0  # seconds between two looks at whether anything changed
+
+
+def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]], None], ended: str) -> None:
+    """Call `again` with the folders that changed, as often as any does; return when stopped by hand, having told `ended`."""
+    from ulterion.cli.signals import stoppable
+
+    before = {folder: seen(folder) for folder in folders}
+    env.tell("watching; Ctrl-C ends it")
+    try:
+        with stoppable():
+            while True:
+                time.sleep(LOOKS)
+                now = {folder: seen(folder) for folder in folders}
+                changed = [folder for folder in folders if now[folder] != before[folder]]
+                before = now
+                if changed:
+                    try:
+                        again(changed)
+                    except UlterionError as error:
+                        if isinstance(error, Interrupted):
+                            raise
+                        env.tell(str(error))  # a file that is just being edited
+    except (Interrupted, KeyboardInterrupt):
+        env.tell(f"stopped by hand; {ended}")
+
+
+def seen(folder: Path) -> dict[str, tuple[int, int]]:
+    """Return size and moment of change of every file that says something of a review; runs under way are seen when they end."""
+    found = {}
+    for path in [
+        folder / "review.toml",
+        folder / "notes.json",
+        *(folder / "runs").glob("*.json"),
+        *(folder / "remarks").glob("*.md"),
+    ]:
+        try:
+            state = path.stat()
+        except OSError:
+            continue
+        found[str(path)] = (state.st_size, state.st_mtime_ns)
+    return found
