@@ -14,7 +14,7 @@ PACKAGE = REPOSITORY / "src/ulterion"
 MAY = {
     "core": "", "model": "core", "engine": "core model", "host": "core model", "sim": "core model", "judge": "core model", "archive": "core model judge",
     "conduct": "core model engine host sim", "report": "core model judge conduct archive", "demo": "core model engine sim conduct",
-    "api": "core model judge", "cli": "core model engine host sim judge conduct report demo archive api", "__main__": "cli", "": "core api",
+    "api": "core model judge archive", "cli": "core model engine host sim judge conduct report demo archive api", "__main__": "cli", "": "core api",
 }  # fmt: skip
 """What each part of the package may import besides itself: downwards only; judgements know no hardware."""
 OBSERVERS = {"ulterion.conduct.observers"}

@@ -129,6 +129,25 @@ class Report(FolderCase):
         (folder / "other.html").write_text("<html>mine</html>")
         self.refused("report", "other.html", says="is no page of this program", cwd=folder)
 
+    def test_drawn_by_another_version(self) -> None:
+        """A page whose drawings another Matplotlib made says so, and is compared by their words: what was changed in one is still found."""
+        page = self.small()
+        text = page.read_text()
+        first = re.search(r"data:image/svg\+xml;base64,([^\"]+)", text)
+        assert first is not None
+        svg = base64.b64decode(first[1]).decode()
+        self.assertIn("Test Box", svg)
+        for changed, lines in (
+            (svg.replace("stroke-width: 0.8", "stroke-width: 0.9"), 1),
+            (svg.replace("Test Box", "Best Box"), 2),
+        ):
+            self.assertNotEqual(changed, svg)
+            other = text.replace(first[1], base64.b64encode(changed.encode()).decode())
+            page.write_text(re.sub(r'"drawn":"[^"]*"', '"drawn":"1.5.0"', other))
+            told = self.json_of("verify", str(page), status=4)["different"]
+            self.assertIn("Matplotlib 1.5.0", told[0])
+            self.assertEqual(len(told), lines, told)
+
     def test_another_reviewers_runs(self) -> None:
         """The same products measured elsewhere agree where they should, and differ where the box is another one."""
         one = self.review()

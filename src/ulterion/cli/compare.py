@@ -65,12 +65,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
-    from ulterion.cli.guests import guests_of
+    from ulterion.cli.guests import with_guests
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
     from ulterion.judge.clocked import clocked_rows
-    from ulterion.judge.joined import joined
     from ulterion.judge.pooling import to_judge
     from ulterion.report.clockdata import clock_rows_as_data
     from ulterion.report.data import groups_as_data
@@ -85,9 +84,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     review, runs = folder.review, to_judge(folder)
     by_hand = clocked_rows(review, runs, margin, arguments.hookup)
-    guests = guests_of(arguments.also, env)
-    for guest in guests:
-        review, runs = joined(review, runs, guest)
+    review, runs = with_guests(arguments.also, env, review, runs)
     groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand))
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []

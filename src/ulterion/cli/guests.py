@@ -11,6 +11,19 @@ from ulterion.core.errors import UsageError
 
 if TYPE_CHECKING:
     from ulterion.judge.joined import Guest
+    from ulterion.model.review import Review
+    from ulterion.model.runs.document import AnyRun
+
+
+def with_guests(
+    named: Sequence[str], env: Environment, review: Review, runs: list[AnyRun]
+) -> tuple[Review, list[AnyRun]]:
+    """Return a review and its runs with the hookups named among them; raise UsageError for one that is not to be found."""
+    from ulterion.judge.joined import joined
+
+    for guest in guests_of(named, env):
+        review, runs = joined(review, runs, guest)
+    return review, runs
 
 
 def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:

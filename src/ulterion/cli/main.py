@@ -14,6 +14,7 @@ from ulterion.core.version import __version__
 
 TYPE_CHECKING = False  # as in `typing`, which `--help` does not need
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from typing import Any, NoReturn
 
     from ulterion.cli.environment import Environment
@@ -74,7 +75,9 @@ class Parser(argparse.ArgumentParser):
         super().__init__(formatter_class=Help, allow_abbrev=False, **settings)
         self._mixes = False
 
-    def parse_known_args(self, args: Any = None, namespace: Any = None) -> Any:
+    def parse_known_args(  # type: ignore[override]
+        self, args: Sequence[str] | None = None, namespace: argparse.Namespace | None = None
+    ) -> tuple[argparse.Namespace, list[str]]:
         """Read a command line on which options stand anywhere: before, between or behind the words of a command."""
         words = sys.argv[1:] if args is None else list(args)
         if self._mixes or self._subparsers is not None or "--" in words:

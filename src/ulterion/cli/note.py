@@ -14,17 +14,12 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 MOST_NOTES = 100_000
+WORDS_HELP = "what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument(
-        "words",
-        nargs="*",
-        default=[],
-        metavar="WORDS",
-        help="what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number",
-    )
+    parser.add_argument("words", nargs="*", default=[], metavar="WORDS", help=WORDS_HELP)
     parser.add_argument(
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )

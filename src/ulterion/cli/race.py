@@ -14,6 +14,8 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.core.race import Runner
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
@@ -72,7 +74,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.DONE
 
 
-def _film(arguments: argparse.Namespace, env: Environment, runners: list, amount: str) -> None:  # type: ignore[type-arg]
+def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], amount: str) -> None:
     from ulterion.core.errors import UsageError
     from ulterion.report.figures.race import LONGEST, film_race, usual_speed
 

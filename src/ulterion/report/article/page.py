@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from importlib import resources
 
 import jinja2
+import matplotlib as mpl
 from markdown_it import MarkdownIt
 from markupsafe import Markup
 
@@ -57,7 +58,12 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
         chart_data=_chart_data,
         markdown=markdown,
     )
-    told = {"version": __version__, "files": sums(dict(files)), "archive": hashlib.sha256(runs.encode()).hexdigest()}
+    told = {
+        "version": __version__,
+        "drawn": mpl.__version__,
+        "files": sums(dict(files)),
+        "archive": hashlib.sha256(runs.encode()).hexdigest(),
+    }
     html = environment.get_template("page.html.j2").render(
         article=article,
         blocks=environment.get_template("blocks.html.j2").module,
