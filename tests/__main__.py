@@ -9,10 +9,12 @@ import io
 import os
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from pathlib import Path
 
+SHARED = "ULTERION_TESTS_SHARED"  # in the environment: a folder that all processes of the tests share
 TOP = Path(__file__).parents[1]
 MOST = 4  # processes; more would disturb what is timed
 
@@ -39,6 +41,8 @@ def main(wanted: list[str]) -> int:
     import selectors
 
     waiting, start = wanted or modules(), time.monotonic()
+    shared = tempfile.TemporaryDirectory(prefix="ulterion-tests-shared-")
+    os.environ[SHARED] = shared.name
     count = min(MOST, (os.cpu_count() or 1) + 1, len(waiting))  # one more: some wait more than they compute
     command = [sys.executable, "-m", "tests", "--worker"]
     workers = [
@@ -68,6 +72,7 @@ def main(wanted: list[str]) -> int:
                 print(bytes.fromhex(text).decode())
             print("." * int(run), end="", flush=True)
             at[worker.pid] = _give(worker, waiting)
+    shared.cleanup()
     print(f"\nRan {total} tests in {time.monotonic() - start:.0f} s by {count} processes, {skipped} skipped")
     print("OK" if not failed else f"FAILED ({failed} modules)")
     return 1 if failed else 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import io
 import json
 import os
@@ -18,6 +19,7 @@ from unittest import mock
 
 from pydantic import TypeAdapter
 
+from tests.__main__ import SHARED
 from tests.running import LONGEST, Running
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
@@ -187,13 +189,17 @@ class FolderCase(unittest.TestCase):
         return ReviewFolder.open(folder or self.folder)
 
     def demo(self, name: str = "ulterion-demo") -> Path:
-        """Return a folder with the whole demo, which is played once for all tests that only read it."""
+        """Return a folder with the whole demo, which is played once for all tests that only read it, by whoever is the first."""
         if not _demo:
-            scratch = tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-")
-            played = self.ulterion("demo", "--no-report", str(Path(scratch.name) / "demo"))
-            self.assertEqual(played.returncode, 0, played.stderr)
-            _demo.append(scratch)
-        return Path(shutil.copytree(Path(_demo[0].name) / "demo", self.folder / name))
+            _demo.append(tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-"))
+        shared = Path(os.environ.get(SHARED, _demo[0].name))
+        with (shared / "lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not (shared / "demo").exists():
+                played = self.ulterion("demo", "--no-report", str(shared / "played"))
+                self.assertEqual(played.returncode, 0, played.stderr)
+                (shared / "played").rename(shared / "demo")
+        return Path(shutil.copytree(shared / "demo", self.folder / name))
 
     def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
         """Start a review on the simulated bench."""

@@ -62,9 +62,9 @@ class Finish(FolderCase):
         for name in ("bench.toml", "runs"):
             shutil.move(self.folder / name, elsewhere / name)
         self.write("config/ulterion/config.toml", f'units = "Gb/s"\nreview = "{elsewhere}"\ncolour = false\n')
-        told = self.installed("compare", "--long").stdout
+        told = self.ulterion("compare", "--long").stdout
         self.assertIn("Gb/s", told)
-        self.assertIn("MB/s", self.installed("compare", "--long", "--units", "MB/s").stdout)
+        self.assertIn("MB/s", self.ulterion("compare", "--long", "--units", "MB/s").stdout)
         for text, says in (
             ("units = 3", "write text in quotes"),
             ('units = "furlongs"', "is none of"),
@@ -72,7 +72,7 @@ class Finish(FolderCase):
             ("= =", "is no TOML"),
         ):
             self.write("config/ulterion/config.toml", text)
-            done = self.installed("compare")
+            done = self.ulterion("compare")
             self.assertEqual(done.returncode, 2)
             self.assertIn(says, done.stderr)
 

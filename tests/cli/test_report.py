@@ -60,7 +60,7 @@ class Report(FolderCase):
             folder = Path(tempfile.mkdtemp(prefix="ulterion-tests-report-"))
             self.addClassCleanup(shutil.rmtree, folder)
             shutil.copytree(self.demo(), folder / "demo")
-            done = self.ulterion("report", "--figures", "figures", cwd=folder / "demo")
+            done = self.ulterion("report", cwd=folder / "demo")
             self.assertEqual(done.returncode, 0, done.stderr)
             _reported.append(folder / "demo")
         return _reported[0]
@@ -101,11 +101,17 @@ class Report(FolderCase):
         picture = base64.b64decode(page.addresses[0].partition(",")[2]).decode()
         self.assertIn("prefers-color-scheme:dark", picture)
         self.assertIn("Brindlewick Pod", picture)
-        figures = folder / "figures"
-        self.assertTrue((figures / "compare-reed.png").stat().st_size > 10_000)
-        self.assertIn("Bars of every workload", (figures / "captions.txt").read_text())
         told = self.json_of("verify", "report.html", cwd=folder)
         self.assertEqual((told["same"], told["different"]), (True, []))
+
+    def test_figures_as_files(self) -> None:
+        """Each as SVG and PNG, with captions and words for those who do not see them."""
+        self.small()
+        told = self.json_of("report", "--figures", "figures")
+        self.assertEqual(len(told["figures"]), 5)  # a comparison and the time of reading, twice each, and the captions
+        figures = self.folder / "figures"
+        self.assertGreater((figures / "compare-drive.png").stat().st_size, 10_000)
+        self.assertIn("Bars of every workload", (figures / "captions.txt").read_text())
 
     def test_what_was_changed_is_found(self) -> None:
         """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""

@@ -75,7 +75,7 @@ class Effects(unittest.TestCase):
     def test_random_matrices(self) -> None:
         """Intervals of effects and ranks hold, pairs and drifts are found, and few that are not there."""
         told: Counter[str] = Counter()
-        for number in range(60):
+        for number in range(36):
             rng = random.Random(number)
             truth = made(rng)
             count(truth, runs_of(truth, rng), told)

@@ -61,17 +61,15 @@ class WorkloadRecord(Written):
 
         What was done in a slow state is named so: it is compared with its like alone.
         """
-        every = []
         order: tuple[PassState | None, ...] = (None, "cached", *SLOW_STATES)
-        for state in order:
-            passes = [p for p in self.counted if p.state == state]
-            named = {
-                "text": f"{self.text}, {state}",
-                "workload": replace(self.workload, name=f"{self.workload.name}, {state}"),
-            }
-            if passes:
-                every.append(self.model_copy(update={"passes": passes, **(named if state in SLOW_STATES else {})}))
-        return every
+        by_state = [(state, [p for p in self.counted if p.state == state]) for state in order]
+        return [self._of_state(state, passes) for state, passes in by_state if passes]
+
+    def _of_state(self, state: PassState | None, passes: list[PassRecord]) -> WorkloadRecord:
+        if state not in SLOW_STATES:
+            return self.model_copy(update={"passes": passes})
+        workload = replace(self.workload, name=f"{self.workload.name}, {state}")
+        return self.model_copy(update={"passes": passes, "text": f"{self.text}, {state}", "workload": workload})
 
     @property
     def used_up(self) -> UsedUp | None:
