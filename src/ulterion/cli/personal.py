@@ -48,7 +48,7 @@ def personal() -> dict[str, object]:
         path = config_path()
         text = path.read_text(encoding="utf-8") if path.is_file() else ""
     except (OSError, ValueError, RuntimeError) as error:
-        raise Refused(f"the personal defaults cannot be read: {error}") from error
+        raise Refused(f"the personal defaults cannot be read: {error}; mend the file, or move it away") from error
     return _read(text, path) if text else {}
 
 
@@ -63,7 +63,7 @@ def _read(text: str, path: Path) -> dict[str, object]:
     try:
         told = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise Refused(f"{path} is no TOML: {error}") from error
+        raise Refused(f"{path} is no TOML: {error}; mend that place and try again") from error
     for key, value in told.items():
         if key not in KEYS:
             raise Refused(f"{path}: '{key}' is no personal default; there are {', '.join(KEYS)}")

@@ -48,7 +48,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.words.races import story
 
     if arguments.film and arguments.film.suffix != ".gif":
-        raise UsageError(f"{arguments.film} is no .gif; a film is written as one")
+        raise UsageError(f"{arguments.film} is no .gif; give the film this ending")
     if arguments.speed and not arguments.film:
         raise UsageError("--speed is for a film; add --film FILE.gif")
     if arguments.figure:

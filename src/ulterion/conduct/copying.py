@@ -114,7 +114,9 @@ class _Closing:
                     f"{request.manifest} is there already, and nothing is overwritten; choose another name"
                 ) from error
             except OSError as error:
-                raise UsageError(f"{request.manifest} cannot be written: {error.strerror}") from error
+                raise UsageError(
+                    f"{request.manifest} cannot be written: {error.strerror}; choose another name"
+                ) from error
         else:
             out = tempfile.TemporaryFile(dir=request.review.make_runs_folder())  # noqa: SIM115 - closed with the others
         self.open.append(out)

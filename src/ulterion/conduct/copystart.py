@@ -58,7 +58,7 @@ def sources_of(request: CopyRequest, identity: str, observer: CopyObserver) -> I
             sets.lay(os.fsencode(top), planned, told)
             os.sync()
         except OSError as error:
-            raise UsageError(f"the set cannot be made in {folder}: {error.strerror}") from error
+            raise UsageError(f"the set cannot be made in {folder}: {error.strerror}; name another folder") from error
         yield (os.fsencode(top),)
     finally:
         own.remove()
@@ -71,7 +71,7 @@ def check_places(request: CopyRequest) -> None:
         raise UsageError(f"{target} is no folder; name the folder on the drive that the copy is to go to")
     for source in request.sources:
         if not os.path.lexists(source):
-            raise UsageError(f"{source} is not there; nothing was copied")
+            raise UsageError(f"{source} is not there, so nothing was copied; check its name")
         if target.resolve().is_relative_to(source.resolve()) and not request.made:
             raise UsageError(f"{target} lies in {source}: a copy into itself would never end; choose another folder")
     if request.manifest is not None and os.path.lexists(request.manifest):

@@ -107,7 +107,9 @@ def _check(path: Path, fd: int, device: safety.OpenedDevice, asked: Overwrite) -
         raise UsageError(_read_only(path))
     identity = safety.identity(device.name)
     if identity is None:
-        raise UsageError(f"{path} has no serial number by which it could be named, so it is not overwritten")
+        raise UsageError(
+            f"{path} has no serial number by which it could be named, so it is not overwritten; test it by a folder on it"
+        )
     if identity != asked.serial:
         raise UsageError(f"{path} has the serial number '{identity}', not '{asked.serial}'; nothing was written")
     _check_contents(path, fd, device, asked)

@@ -38,7 +38,7 @@ def contents(folder: ReviewFolder) -> dict[str, bytes]:
         path = folder.path / logo
         ending = path.suffix.lower()
         if ending not in (".png", ".jpg", ".jpeg", ".svg"):
-            raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG")
+            raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG; save it as one of them")
         found[f"logo{ending}"] = _read(path, LARGEST_LOGO)
     return found
 
@@ -47,9 +47,9 @@ def _read(path: Path, most: int = MOST_BYTES) -> bytes:
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}") from error
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its permissions") from error
     if len(data) > most:
-        raise UsageError(f"{path} has {len(data)} bytes; {most} are the most in a report")
+        raise UsageError(f"{path} has {len(data)} bytes; {most} are the most in a report; make it smaller")
     return data
 
 
@@ -89,7 +89,7 @@ def unpacked(data: bytes) -> dict[str, bytes]:
         NotImplementedError,
         EOFError,
     ) as error:
-        raise UsageError(f"the runs in it are damaged: {error}") from error
+        raise UsageError(f"the runs in it are damaged: {error}; get it again from where it was published") from error
 
 
 def laid_out(files: dict[str, bytes], folder: Path) -> ReviewFolder:

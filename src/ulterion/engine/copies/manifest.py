@@ -71,7 +71,9 @@ def read(out: BinaryIO, name: str) -> Iterator[Line]:
         match = LINE.fullmatch(text)
         path = None if match is None else _path(match[4])
         if match is None or path is None:
-            raise UsageError(f"{name}, line {number}: this is no line of a manifest")
+            raise UsageError(
+                f"{name}, line {number}: this is no line of a manifest; make it anew with 'ulterion copy ... --manifest FILE'"
+            )
         files, total = files + 1, total + int(match[2])
         yield Line(path, int(match[2]), int(match[3]), match[1].decode())
     raise UsageError(f"{name} is not whole: its last line is missing, so files may be too")
@@ -88,4 +90,4 @@ def opened(path: Path) -> BinaryIO:
     try:
         return path.open("rb")
     except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}") from error
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error

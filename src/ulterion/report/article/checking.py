@@ -53,21 +53,25 @@ def read_page(path: Path) -> str:
     """Return the text of a page; raise UsageError."""
     try:
         if path.stat().st_size > LARGEST_PAGE:
-            raise UsageError(f"{path} is too large to be a report")
+            raise UsageError(f"{path} is too large to be a report; name the page that 'ulterion report' made")
         return path.read_bytes().decode("utf-8", "surrogateescape")
     except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}") from error
+        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
 
 
 def carried(text: str, name: str) -> tuple[dict[str, bytes], str]:
     """Return the files that a page carries, and their archive as it stands there; raise UsageError."""
     match = _RUNS.search(text)
     if match is None:
-        raise UsageError(f"{name} is no report of this program, or its runs were cut out")
+        raise UsageError(
+            f"{name} is no report of this program, or its runs were cut out; get it from where it was published"
+        )
     try:
         archive = base64.b64decode(match[1], validate=True)
     except (binascii.Error, ValueError) as error:
-        raise UsageError(f"{name}: the runs in it are damaged: {error}") from error
+        raise UsageError(
+            f"{name}: the runs in it are damaged: {error}; get it again from where it was published"
+        ) from error
     return bundle.unpacked(archive), match[1]
 
 

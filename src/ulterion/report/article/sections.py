@@ -85,7 +85,7 @@ def _products(material: Material) -> Iterator[Table]:
         rows.append(tuple(Cell(text) for text in (part.name, part.kind, links, price, part.note)))
     if rows:
         heads = ("product", "kind", "link / inside", "price", "remark")
-        yield Table(tuple((h, "left") for h in heads), tuple(rows), "Products, and what stood in for others")
+        yield _filled(heads, rows, "Products, and what stood in for others")
 
 
 def _hookups(material: Material) -> Iterator[Table]:
@@ -103,7 +103,14 @@ def _hookups(material: Material) -> Iterator[Table]:
     ]
     if rows:
         heads = ("hookup", "from the port to the medium", "baseline", "remark")
-        yield Table(tuple((h, "left") for h in heads), tuple(rows), "How they were connected")
+        yield _filled(heads, rows, "How they were connected")
+
+
+def _filled(heads: Sequence[str], rows: Sequence[tuple[Cell, ...]], caption: str) -> Table:
+    """Return a table without the columns that say nothing in any row."""
+    kept = [i for i in range(len(heads)) if any(row[i].text for row in rows)]
+    columns = tuple((heads[i], "left") for i in kept)
+    return Table(columns, tuple(tuple(row[i] for i in kept) for row in rows), caption)
 
 
 def compared(material: Material) -> Iterator[Section]:

@@ -34,7 +34,9 @@ def _claims(material: Material, key: str) -> list[str]:
     if not rows:
         return []
     counted = Counter(r.judgement.verdict for r in rows)
-    told = [f"{listed([f'{n} {word}' for word in JUDGED if (n := counted[word])])} of {len(rows)} claims"]
+    told = [
+        f"{listed([f'{n} {word}' for word in JUDGED if (n := counted[word])])} of {len(rows)} {'claim' if len(rows) == 1 else 'claims'}"
+    ]
     for row in rows:
         share, name = row.judgement.share, heading(row, material.unit).split(",")[0]
         if row.judgement.verdict == "missed":
