@@ -42,8 +42,8 @@ class Counting(FolderCase):
             clocks[source] += round(wait * 1e9)
             recorder.state[loops.NOW] = clocks[source]
             recorder.tell()
-            loops._time(recorder.counted, clocks[source] - begun)
-            loops._tally(recorder.counted, clocks[source], 1)
+            loops.timed(recorder.counted, clocks[source] - begun)
+            loops.tally(recorder.counted, clocks[source], 1)
             truth[clocks[source] // 500_000_000] += 1
             rows += intervals.ready()
         for recorder in recorders:

@@ -207,7 +207,7 @@ class Counting(unittest.TestCase):
         recorder.begin(0, 10**18)
         for wait in waits:
             now += round(wait * 1e9)
-            loops._tally(recorder.counted, now, 3)
+            loops.tally(recorder.counted, now, 3)
             wanted.add(np.array([now / 1e9] * 3), 4096)
         self.assertEqual(recorder.series.interval, wanted.interval)
         self.assertEqual(sum(recorder.series.values), sum(wanted.values))

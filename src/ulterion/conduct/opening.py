@@ -30,6 +30,7 @@ from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
 from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
+from ulterion.model.systems import is_portable
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
@@ -84,16 +85,33 @@ def _open(place: Place, access: Access) -> Target:
         return NetworkTarget(place.where, access.word, access.stall)
     assert place.path is not None
     engine = _open_real(place.path, access)
-    engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
+    if not is_portable():
+        engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
     return HostTarget(engine)
 
 
 def _open_real(path: Path, access: Access) -> RealTarget:
+    if is_portable():
+        return _open_portable(path, access)
     if is_device(path):
         return open_device(path, access.overwrite, access.span_bytes, access.stall)
     if access.overwrite.serial is not None:
         raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is tested in a file of its own")
     return open_target(path, access.span_bytes, access.stall)
+
+
+def _open_portable(path: Path, access: Access) -> RealTarget:
+    from ulterion.engine.portable.targets import open_portable
+
+    if access.overwrite.serial is not None:
+        raise UsageError(
+            f"the portable engine writes to no raw device; name a folder on {path}, or leave --overwrite out"
+        )
+    if access.lanes is not None:
+        raise UsageError(
+            "the portable engine has one lane, of as many threads as requests are in flight; leave --lanes out"
+        )
+    return open_portable(path, access.span_bytes, access.stall)
 
 
 def _opened(target: Target, place: Place, access: Access, workloads: list[Workload]) -> Opened:

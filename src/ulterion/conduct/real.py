@@ -19,13 +19,23 @@ from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine import codecache, crew
 from ulterion.engine.load import FileSizes
-from ulterion.engine.target import RealTarget, Share, join, refuse_spoiled, seconds_asleep
+from ulterion.engine.shares import Share, join
+from ulterion.engine.target import RealTarget, refuse_spoiled, seconds_asleep
 from ulterion.host import drives, sensors, stacks
 from ulterion.host import facts as host
+from ulterion.host.here import facts_of, facts_of_device, facts_of_machine
 from ulterion.model.review import Bench as BenchWords
+from ulterion.model.systems import System, is_portable, system, untried
 
 if TYPE_CHECKING:
     from ulterion.engine.calibration import OwnCost
+
+
+NO_SENSORS: dict[System, str] = {
+    "linux": "no block device lies under it",
+    "macos": "macOS shows an ordinary user no temperature of a drive",
+    "windows": "Windows shows a drive's temperature to administrators only",
+}
 
 
 class HostTarget(RealTime):
@@ -58,7 +68,7 @@ class HostTarget(RealTime):
 
     def make_ready(self, tell: Callable[[str], None]) -> None:
         """Compile the timed loops where that was not done yet, and find what they cost."""
-        if not codecache.is_kept():
+        if not is_portable() and not codecache.is_kept():
             tell("preparing the engine: its timed loops are compiled for this machine, once")
         from ulterion.engine.calibration import own_cost
 
@@ -68,9 +78,9 @@ class HostTarget(RealTime):
         """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
         engine = self.engine
         if engine.device_name is not None:
-            known = host.device_facts(engine.path, engine.device_name)
+            known = facts_of_device(engine.path, engine.device_name)
         else:
-            known = host.target_facts(engine.path)
+            known = facts_of(engine.path)
             if host.key_of(engine.path) != engine.key:
                 raise UsageError(
                     f"{engine.path} was moved, or a link in it was changed, while it was looked at; try again"
@@ -85,7 +95,7 @@ class HostTarget(RealTime):
         import numpy
 
         versions = {"ulterion": __version__, "python": platform.python_version(), "numpy": numpy.__version__}
-        known = host.bench_facts(versions, words.room)
+        known = facts_of_machine(versions, words.room)
         known = replace(known, host=words.host or known.host)
         if self._own is None:
             return known
@@ -94,13 +104,15 @@ class HostTarget(RealTime):
 
     def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
         """Return what a reviewer should know before believing a figure."""
-        sentences = host.cautions(facts)
+        sentences = [*filter(None, [untried()]), *host.cautions(facts)]
         if not self.cache_bypassed:
             sentences.append("the file system refuses to bypass the system's cache: reads may come from memory")
             memory = bench.memory_bytes or 0
             if self.span_bytes < 2 * memory:
                 sentences.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
-        if bench.uncompiled is not None:
+        if is_portable():
+            sentences.append(_threads_cost(bench))
+        elif bench.uncompiled is not None:
             sentences.append(
                 f"the timed loops run uncompiled ({bench.uncompiled}): small requests are slower than the drive; "
                 "install the numba package, and measure again"
@@ -150,7 +162,7 @@ class HostTarget(RealTime):
         return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]
 
     def _disk(self) -> str | None:
-        return stacks.whole_disk(self._device) if self._device else None
+        return stacks.whole_disk(self._device) if self._device and system() == "linux" else None
 
     def temperature(self) -> float | None:
         """Return what the kernel's own sensor of the drive shows."""
@@ -178,17 +190,28 @@ class HostTarget(RealTime):
     def bench(self, load: LoadSettings) -> Bench:
         """Return the bench of a soak, with the drive's own sensors; what the reviewer names goes before what was found."""
         disk = self._disk()
-        own, why = sensors.of_disk(disk) if disk else ([], "no block device lies under it")
+        own, why = sensors.of_disk(disk) if disk else ([], NO_SENSORS[system()])
         named = {s.name for s in load.sensors}
         return RealBench(self.engine, [*(s for s in own if s.name not in named), *load.sensors], why, load)
 
     def is_gone(self) -> bool:
         """Return whether the device was pulled out."""
+        if system() != "linux":
+            return not self.engine.path.exists()
         return self._device is not None and drives.is_gone(self._device)
 
     def close(self) -> None:
         """Close and remove the test file."""
         self.engine.close()
+
+
+def _threads_cost(bench: BenchFacts) -> str:
+    """Return what the portable engine's threads add to every request."""
+    one, deep = ((c or 0.0) * 1e6 for c in (bench.request_cost, bench.request_cost_deep))
+    return (
+        f"the portable engine makes requests by threads, which costs {one:.0f} us for one at a time and {deep:.0f} us for each of many: "
+        "small requests are slower than the drive"
+    )
 
 
 def _beats(engines: Sequence[RealTarget]) -> object:

@@ -176,7 +176,7 @@ class Refused:
 
 @dataclass(frozen=True)
 class Survey:
-    """A machine: its facts, drives, network adapters and tunnels, what root would add, what gives no drive, and slots without a card."""
+    """A machine: its facts, drives, network adapters and tunnels, what root would add, what gives no drive, slots without a card, and doubts about all of it."""
 
     bench: BenchFacts
     drives: tuple[Drive, ...] = ()
@@ -185,6 +185,7 @@ class Survey:
     root_would_add: tuple[str, ...] = ()
     refused: tuple[Refused, ...] = ()
     empty_slots: tuple[str, ...] = ()
+    doubts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,9 @@ from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import compiler, loops, uring
 from ulterion.engine.compiler import words_of
 from ulterion.engine.lane import Recorder
-from ulterion.engine.movers import Job, Positional
+from ulterion.engine.movers import Job, Positional, Threads
 from ulterion.engine.ringlane import RingLane
+from ulterion.model.systems import is_portable
 
 SECONDS = 0.04  # of each of the two trials; with the compiled loops loaded, all takes a tenth of a second
 BLOCK, SPAN, DEPTH = 4096, 1 << 22, 32
@@ -26,6 +27,7 @@ class OwnCost:
     Attributes:
         one: with one request at a time, what is added to each turn: counting, the next offset, looks at the clock.
         deep: on a ring with 32 in flight, a request's whole way through loop and kernel when it does nothing; None without a ring.
+            By threads the same, of 32 threads that take turns in one interpreter.
         uncompiled: why the loops run as they are written, None where they are compiled.
     """
 
@@ -54,6 +56,37 @@ def _one_at_a_time() -> float:
     return max(0.0, turn - recorder.latency.mean) + looks
 
 
+class _Nothing:
+    """A file of which a request does nothing."""
+
+    direct, sector = True, 1
+
+    def read(self, address: int, size: int, offset: int) -> int:
+        """Do nothing; return that all was moved."""
+        return size
+
+    write = read
+
+    def set_aside(self, size: int) -> bool:
+        """Return that nothing was set aside."""
+        return False
+
+    def flush(self) -> None:
+        """Do nothing."""
+
+    def close(self) -> None:
+        """Do nothing."""
+
+
+def _by_threads() -> OwnCost:
+    """Return what the portable engine costs: a turn of one thread, and of many, which wait for each other's turns."""
+    nothing = _Nothing()
+    one = Positional().move(Job(-1, _trial(1), 1, file=nothing))
+    many = Threads().move(Job(-1, _trial(DEPTH), 1, file=nothing))
+    per = [(m.last_ns - m.start_ns) / max(1, sum(r.requests for r in m.recorders)) / 1e9 for m in (one, many)]
+    return OwnCost(per[0], per[1], compiler.WHY_NOT)
+
+
 def _deep() -> float | None:
     """Return the time of a request that does nothing, on a ring that is kept full, seconds."""
     if uring.available() is not None:
@@ -67,6 +100,8 @@ def _deep() -> float | None:
 @functools.cache
 def own_cost() -> OwnCost:
     """Make the engine ready and return what it costs; once in a process, so that its children inherit what was compiled."""
+    if is_portable():
+        return _by_threads()
     _one_at_a_time()  # the first time compiles, or loads what was compiled
     _deep()
     return OwnCost(_one_at_a_time(), _deep(), compiler.WHY_NOT)

@@ -15,6 +15,7 @@ import numpy.typing as npt
 from typing_extensions import Buffer
 
 from ulterion.engine import codecache
+from ulterion.model.systems import is_portable
 
 
 class Words(Protocol):
@@ -39,6 +40,8 @@ def _words(error: Exception) -> str:
 
 def _load() -> tuple[Any, str | None]:
     """Return the compiler's module, or None with the reason."""
+    if is_portable():  # the compiled loops call what only Linux has, and make requests that only its engine makes
+        return None, "the portable engine"
     try:
         os.environ["NUMBA_CACHE_DIR"] = str(codecache.folder() or "")
         os.environ["NUMBA_CPU_NAME"] = (

@@ -16,18 +16,16 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from types import FrameType
 from typing import TypeVar, cast
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.engine.children import GRACE, lost, outcome, start, value_of
+from ulterion.engine.seats import FIRST, FLUSHING, PAUSES, START, STOP, Seat
 
 STALL = 60.0  # seconds without any completion after which a device counts as stalled
 LOOK = 0.05  # seconds between two looks at the children
 LEAD_NS = 2_000_000  # between the last child's being ready and the common start
-STOP, START, PAUSES, FIRST = 0, 1, 2, 3  # cells of the shared memory; then two for each child: its stage, bytes moved
-READY, FLUSHING = 1, 2  # stages
 FLUSH_PATIENCE = 3  # a flush reports nothing: so many times the patience where no counter shows that it goes on
 Pulse = Callable[[], object]
 """Something that changes as long as a target works: the kernel's counters of its device, or None where it has none."""
@@ -36,59 +34,6 @@ Pulse = Callable[[], object]
 Result = TypeVar("Result")
 Job = Callable[["Seat"], object]
 """What a child does; what it returns comes back to the parent."""
-
-
-class Flag:
-    """A stop sign in shared memory, with the one method of an event that lanes use."""
-
-    def __init__(self, cells: memoryview[int]) -> None:
-        self._cells = cells
-
-    def is_set(self) -> bool:
-        """Return whether the stop sign is up."""
-        return bool(self._cells[STOP])
-
-    def set(self) -> None:
-        """Put the stop sign up for all children."""
-        self._cells[STOP] = 1
-
-
-@dataclass
-class Seat:
-    """A child's place: its number, the stop sign, and how it reports."""
-
-    cells: memoryview[int]
-    number: int
-    stop: Flag = field(init=False)
-
-    def __post_init__(self) -> None:
-        self.stop = Flag(self.cells)
-
-    def gate(self) -> int:
-        """Say that this child is ready, wait for the others, and return the common start (`perf_counter_ns` clock)."""
-        self.cells[FIRST + 2 * self.number] = READY
-        while not (start := self.cells[START]):
-            time.sleep(0.0002)
-        while time.perf_counter_ns() < start:
-            pass
-        return int(start)
-
-    @property
-    def paused(self) -> bool:
-        """Whether any child was stopped (Ctrl-Z) and continued since they began."""
-        return bool(self.cells[PAUSES])
-
-    def continued(self, number: int, frame: FrameType | None) -> None:
-        """Take note that this child stood still (handler of SIGCONT)."""
-        self.cells[PAUSES] += 1
-
-    def flushing(self) -> None:
-        """Say that a flush begins."""
-        self.cells[FIRST + 2 * self.number] = FLUSHING
-
-    def report(self, seconds: float, moved: int) -> None:
-        """Report the bytes moved so far (a lane's tick)."""
-        self.cells[FIRST + 2 * self.number + 1] = moved
 
 
 @dataclass
@@ -100,13 +45,17 @@ class _Child:
 
 
 def run(
-    jobs: Sequence[Callable[[Seat], Result]], tick: Tick | None = None, stall: float = STALL, pulse: Pulse | None = None
+    jobs: Sequence[Callable[[Seat], Result]],
+    tick: Tick | None = None,
+    stall: float = STALL,
+    pulse: Pulse | None = None,
+    workers: type[Crew] | None = None,
 ) -> list[Result]:
-    """Run each job in a child process, all started together; return their results in order.
+    """Run each job in a child process (or by other `workers`), all started together; return their results in order.
 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
-    results = run_each(jobs, tick, stall, pulse, alike=True)
+    results = run_each(jobs, tick, stall, pulse, alike=True, workers=workers)
     raise_first(results)
     return cast("list[Result]", results)
 
@@ -126,12 +75,13 @@ def run_each(
     pulse: Pulse | None = None,
     *,
     alike: bool = False,
+    workers: type[Crew] | None = None,
 ) -> list[object]:
     """Run jobs like `run`, but return the TargetFailed of a child in the place of its result.
 
     With `alike` a child that fails stops the others: they work on the same target.
     """
-    crew = Crew(jobs, stall, pulse, alike=alike)
+    crew = (workers or Crew)(jobs, stall, pulse, alike=alike)
     try:
         while crew.look():
             if tick is not None and crew.begun:
@@ -155,22 +105,32 @@ class Crew:
         self, jobs: Sequence[Job], stall: float = STALL, pulse: Pulse | None = None, *, alike: bool = False
     ) -> None:
         self._cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
-        self._children: list[_Child] = []
+        self._count = len(jobs)
         self._stall, self._pulse, self._alike = stall, pulse, alike
         self._seen: tuple[object, ...] = ()
         self._beat: object = None
         self._since, self.begun = time.monotonic(), 0.0
         try:
-            for number, job in enumerate(jobs):
-                _start(job, Seat(self._cells, number), self._children)
+            self._begin(jobs)
         except BaseException:
             self.abandon()
             raise
 
+    def _begin(self, jobs: Sequence[Job]) -> None:
+        """Start every job."""
+        self._children: list[_Child] = []
+        for number, job in enumerate(jobs):
+            _start(job, Seat(self._cells, number), self._children)
+
+    def _wait_for_news(self) -> list[bool]:
+        """Wait a moment for what workers have to say; return for each whether it is still at work."""
+        _read(self._children, self._cells, self._alike)
+        return [c.open for c in self._children]
+
     @property
     def moved(self) -> int:
         """Bytes that all children have reported."""
-        return sum(self._cells[FIRST + 2 * i + 1] for i in range(len(self._children)))
+        return sum(self._cells[FIRST + 2 * i + 1] for i in range(self._count))
 
     @property
     def pauses(self) -> int:
@@ -187,21 +147,20 @@ class Crew:
 
         Gives the start when all are ready.  Raises TargetFailed when none made progress for too long.
         """
-        cells, children = self._cells, self._children
-        _read(children, cells, self._alike)
+        cells, at_work = self._cells, self._wait_for_news()
         now = time.monotonic()
-        if not cells[START] and all(cells[FIRST + 2 * i] or not c.open for i, c in enumerate(children)):
+        if not cells[START] and all(cells[FIRST + 2 * i] or not on for i, on in enumerate(at_work)):
             cells[START] = time.perf_counter_ns() + LEAD_NS
             self.begun = self._since = now
-        stages = [cells[FIRST + 2 * i] for i in range(len(children))]
-        news = (self.moved, *stages, *(c.open for c in children))
-        flushing = any(stage == FLUSHING for stage, c in zip(stages, children, strict=True) if c.open)
+        stages = [cells[FIRST + 2 * i] for i in range(len(at_work))]
+        news = (self.moved, *stages, *at_work)
+        flushing = any(stage == FLUSHING for stage, on in zip(stages, at_work, strict=True) if on)
         if news != self._seen:
             self._seen, self._since = news, now
             self._beat = self._pulse() if flushing and self._pulse is not None else None
         if now - self._since > self._stall:
             self._look_closer(now, flushing)
-        return any(c.open for c in children)
+        return any(at_work)
 
     def _look_closer(self, now: float, flushing: bool) -> None:
         """Raise TargetFailed for a target that was silent for too long, unless it flushes and its device still works."""
@@ -290,3 +249,6 @@ def _result(child: _Child) -> object:
         return value_of(pickle.loads(bytes(child.data)))
     except TargetFailed as error:
         return error
+
+
+__all__ = ["LOOK", "STALL", "Crew", "Job", "Pulse", "Result", "Seat", "raise_first", "run", "run_each"]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import errno
 import os
 from functools import partial
@@ -32,8 +31,13 @@ def usable_span(folder: Path, wanted: int | None) -> int:
         room = os.statvfs(folder)
     except OSError as error:
         raise UsageError(f"{folder} cannot be looked at: {error.strerror}; check its name and permissions") from error
-    free, kept = room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
-    most = largest_span(folder)
+    return fitting_span(folder, wanted, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize)
+
+
+def fitting_span(folder: Path, wanted: int | None, free: int, whole: int) -> int:
+    """Return the span for a folder with so much free of a whole file system, in bytes; raise UsageError when there is too little room."""
+    kept = reserve(whole)
+    most = max(0, free - kept) // LAY_BLOCK * LAY_BLOCK
     if wanted is None:
         wanted = min(DEFAULT_SPAN, max(most, SMALLEST_SPAN))
     if wanted > most:
@@ -59,17 +63,9 @@ def set_room_aside(target: RealTarget) -> bool:
 
     def work(seat: crew.Seat) -> bool:
         seat.gate()
-        return _set_aside(target)
+        return target.set_aside()
 
-    return bool(crew.run([work], None, target.stall, target.pulse)[0])
-
-
-def _set_aside(target: RealTarget) -> bool:
-    fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
-    if fallocate is None:
-        return False
-    fallocate.argtypes = (ctypes.c_int, ctypes.c_int, ctypes.c_int64, ctypes.c_int64)
-    return bool(fallocate(target.fd, 0, 0, target.span_bytes) == 0)
+    return target.run_jobs([work])[0]
 
 
 class FolderTarget(RealTarget):

@@ -196,9 +196,13 @@ class Lane:
         """Issue requests until the deadline (both on the `perf_counter_ns` clock); raise TargetFailed with the offset."""
         recorder = self.recorder
         recorder.begin(start_ns, deadline_ns)
-        why = drive(recorder, self.feed, lambda: loops.one_at_a_time(recorder.counted, self.feed.work), self.stop, tick)
+        why = drive(recorder, self.feed, self._turn, self.stop, tick)
         if why == loops.FAILED:
             raise failure(recorder)
+
+    def _turn(self) -> int:
+        """Go on until the loop comes back."""
+        return loops.one_at_a_time(self.recorder.counted, self.feed.work)
 
 
 def failure(recorder: Recorder) -> TargetFailed:

@@ -13,7 +13,7 @@ from ulterion.core.workload import Workload
 from ulterion.engine import crew
 from ulterion.engine.data import Buffers
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.movers import Job, Threads, choose
+from ulterion.engine.movers import Threads
 from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
 FOR_EVER = 366 * 86400.0  # seconds; a load without a length of its own is ended by the parent
@@ -60,11 +60,11 @@ class Load:
     ) -> None:
         """Begin it; it goes on until `stop`, or for so many seconds (then `look` returns the last rows, and it is `ended`)."""
         workload = replace(workload, seconds=seconds or FOR_EVER)
-        mover = choose(workload.depth)
+        mover = target.mover(workload.depth)
         sources = workload.depth if isinstance(mover, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
         work = partial(_work, target, workload, seed, self.intervals, files)
-        self._crew = crew.Crew([work], target.stall, target.pulse)
+        self._crew = target.crew_of([work])
         self._pauses, self._asleep = 0, seconds_asleep()
         self._over, self._end = False, LoadEnd(0.0, None)
 
@@ -139,8 +139,7 @@ def _work(
     """Do the load in this process until told to stop."""
     if files is not None:
         return _cycle(target, workload, seed, intervals, files, seat)
-    job = Job(target.fd, workload, seed, stop=seat.stop, gate=seat.gate, tick=seat.report, intervals=intervals)
-    moved = choose(workload.depth).move(job)
+    moved = target.mover(workload.depth).move(target.job(workload, seed, seat, intervals=intervals))
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
 
 
@@ -149,7 +148,7 @@ def _flushed(target: RealTarget, workload: Workload, seat: crew.Seat) -> float |
         return None
     seat.flushing()
     begin = time.perf_counter()
-    flush_to_medium(target.fd)
+    flush_to_medium(target)
     return time.perf_counter() - begin
 
 

@@ -81,7 +81,8 @@ def bucket_of(latency: int) -> int:
 
 
 @compiled
-def _time(c: Counted, latency: int) -> None:
+def timed(c: Counted, latency: int) -> None:
+    """Count how long a request took, ns."""
     state = c.state
     c.counts[bucket_of(latency)] += 1
     state[TOTAL] += latency
@@ -91,7 +92,7 @@ def _time(c: Counted, latency: int) -> None:
 
 
 @compiled
-def _tally(c: Counted, end: int, requests: int) -> None:
+def tally(c: Counted, end: int, requests: int) -> None:
     """Count requests that ended at a moment; a series that grows too long is folded in pairs."""
     state, series = c.state, c.series
     at = (end - state[START]) // state[INTERVAL]
@@ -110,7 +111,7 @@ def _tally(c: Counted, end: int, requests: int) -> None:
 
 
 @compiled
-def _stamp(state: Words, words: Words, slot: int) -> None:
+def stamp(state: Words, words: Words, slot: int) -> None:
     """Move the stamps of a slot on, so that what it writes next was never written before."""
     at = slot * (state[BLOCK] // 8)
     for _ in range(state[STAMPS]):
@@ -126,8 +127,8 @@ def one_at_a_time(c: Counted, work: Work) -> int:
     while True:
         if state[PENDING]:
             state[PENDING] = 0
-            _time(c, state[NOW] - state[BEGAN])
-            _tally(c, state[NOW], 1)
+            timed(c, state[NOW] - state[BEGAN])
+            tally(c, state[NOW], 1)
         if state[ENDING] or state[NOW] >= state[DEADLINE]:
             return OVER
         at = state[AT]
@@ -138,7 +139,7 @@ def one_at_a_time(c: Counted, work: Work) -> int:
             writes = work.kinds[at]
         if writes:
             slot = state[SLOT]
-            _stamp(state, work.words, slot)
+            stamp(state, work.words, slot)
             state[SLOT] = 0 if slot + 1 == state[SLOTS] else slot + 1
             address = state[WRITE_FROM] + slot * block
             began = clock(room)
@@ -167,7 +168,7 @@ def _again(state: Words, r: Rings, work: Work, slot: int) -> None:
         r.entries[slot * 8] = r.kinds[2 * writes]
         r.entries[slot * 8 + 2] = r.kinds[2 * writes + 1] + slot * state[BLOCK]
     if writes:
-        _stamp(state, work.words, slot)
+        stamp(state, work.words, slot)
     state[AT] = at + 1
 
 
@@ -187,7 +188,7 @@ def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
             state[FAILURES] += 1
             state[IN_FLIGHT] -= 1
             continue
-        _time(c, now - r.begun[slot])
+        timed(c, now - r.begun[slot])
         good += 1
         if ending or state[FAILURES]:
             state[IN_FLIGHT] -= 1
@@ -199,7 +200,7 @@ def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
     state[HEAD] = (head + count) & WORD
     release(r.cq, state[CQ_HEAD], state[HEAD])
     if good:
-        _tally(c, now, good)
+        tally(c, now, good)
     if again:
         submitted = clock(c.room)
         for i in range(again):

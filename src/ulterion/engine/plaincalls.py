@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import os
 import platform
 import threading
 import time
@@ -11,11 +12,12 @@ from ulterion.engine.compiler import Words
 
 WEAK_ORDER = platform.machine() not in ("x86_64", "AMD64", "i686")
 
-_libc = ctypes.CDLL(None, use_errno=True)
-for _name in ("pread", "pwrite", "syscall"):
-    getattr(_libc, _name).restype = ctypes.c_long
-_libc.pread.argtypes = _libc.pwrite.argtypes = [ctypes.c_int, ctypes.c_void_p, ctypes.c_size_t, ctypes.c_int64]
-_libc.syscall.argtypes = [ctypes.c_long] * 7
+if hasattr(os, "fork"):  # elsewhere nobody comes here: files are read by `ulterion.engine.portable`
+    _libc = ctypes.CDLL(None, use_errno=True)
+    for _name in ("pread", "pwrite", "syscall"):
+        getattr(_libc, _name).restype = ctypes.c_long
+    _libc.pread.argtypes = _libc.pwrite.argtypes = [ctypes.c_int, ctypes.c_void_p, ctypes.c_size_t, ctypes.c_int64]
+    _libc.syscall.argtypes = [ctypes.c_long] * 7
 _fence = threading.Lock()
 
 

@@ -30,6 +30,15 @@ def _refuse_others(path: Path, facts: os.stat_result) -> None:
         raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
 
 
+def only_reads(path: Path, workload: Workload) -> None:
+    """Raise UsageError for a workload that would write to a file of the reviewer's."""
+    if workload.direction != "read":
+        raise UsageError(
+            f"{path} is a file of yours and is only read; name its folder to test writing, "
+            f"or choose workloads that read (--workload 'sequential read 4 MiB depth 4')"
+        )
+
+
 class FileTarget(RealTarget):
     """A plain file of the reviewer's, which is read and never written."""
 
@@ -56,11 +65,7 @@ class FileTarget(RealTarget):
     def check(self, workload: Workload) -> None:
         """Refuse writes: the file is the reviewer's."""
         super().check(workload)
-        if workload.direction != "read":
-            raise UsageError(
-                f"{self.path} is a file of yours and is only read; name its folder to test writing, "
-                f"or choose workloads that read (--workload 'sequential read 4 MiB depth 4')"
-            )
+        only_reads(self.path, workload)
 
     def cautions(self) -> list[str]:
         """Tell of holes."""

@@ -6,19 +6,21 @@ import os
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
-from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import Laid, PassResult, Tick
-from ulterion.core.series import IntervalSeries
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import crew, lanes, testfile
 from ulterion.engine.data import Buffers
-from ulterion.engine.movers import Job, Moved, choose
+from ulterion.engine.movers import Job, Mover, choose
+from ulterion.engine.shares import Share, join
+
+if TYPE_CHECKING:
+    from ulterion.engine.lane import Intervals
 
 MIB = 2**20
 DEFAULT_SPAN = 4096 * MIB
@@ -29,6 +31,21 @@ TRIAL_SEED = 20_011  # of the short trials that find how many lanes are needed
 LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
 
 
+class Held(Protocol):
+    """What is open: by its descriptor (-1 where it has none), past the cache or not, until it is closed."""
+
+    @property
+    def fd(self) -> int:
+        """The descriptor."""
+
+    @property
+    def direct(self) -> bool:
+        """Whether the system's cache is out of the way."""
+
+    def close(self) -> None:
+        """Close it; may be called twice."""
+
+
 class RealTarget(ABC):
     """What the folder and the file target share: passes on an open file."""
 
@@ -36,10 +53,12 @@ class RealTarget(ABC):
     """The kernel's name of a raw device; None of folders and files."""
     holds_files = False
     """Whether files can be made in it."""
+    workers: type[crew.Crew] = crew.Crew
+    """Who makes the requests: processes that a device that does not answer can be left with, or threads."""
     key: tuple[int, int] | None = None
     """What the folder or file is, whatever its name leads to later: device and inode."""
 
-    def __init__(self, path: Path, opened: testfile.OpenFile, span_bytes: int) -> None:
+    def __init__(self, path: Path, opened: Held, span_bytes: int) -> None:
         self.path = path
         self.span_bytes = span_bytes
         self.lanes: int | None = None
@@ -60,8 +79,47 @@ class RealTarget(ABC):
 
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return the way a workload's requests are issued, and why."""
-        mover = choose(workload.depth)
+        mover = self.mover(workload.depth)
         return mover.name, mover.why
+
+    def mover(self, depth: int) -> Mover:
+        """Return what keeps so many requests in flight here."""
+        return choose(depth)
+
+    def job(
+        self,
+        workload: Workload,
+        seed: int,
+        seat: crew.Seat,
+        *,
+        lane: int = 0,
+        lanes: int = 1,
+        intervals: Intervals | None = None,
+    ) -> Job:
+        """Return one lane's share of a pass or a load."""
+        return Job(self._file.fd, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals)
+
+    def write_at(self, data: memoryview[int], offset: int) -> int:
+        """Write at a place; return the bytes written.  Raises OSError."""
+        return os.pwritev(self._file.fd, [data], offset)
+
+    def flush(self) -> None:
+        """Put what was written on the medium; raise OSError."""
+        os.fdatasync(self._file.fd)
+
+    def set_aside(self) -> bool:
+        """Give the test file its whole size without writing it; return whether the file system can."""
+        return testfile.set_aside(self._file.fd, self.span_bytes)
+
+    def crew_of(self, jobs: Sequence[crew.Job], *, alike: bool = False) -> crew.Crew:
+        """Start jobs on this target."""
+        return self.workers(jobs, self.stall, self.pulse, alike=alike)
+
+    def run_jobs(
+        self, jobs: Sequence[Callable[[crew.Seat], crew.Result]], tick: Tick | None = None
+    ) -> list[crew.Result]:
+        """Run jobs on this target to their end; raise the TargetFailed of the first that failed."""
+        return crew.run(jobs, tick, self.stall, self.pulse, self.workers)
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
@@ -94,7 +152,7 @@ class RealTarget(ABC):
         """
         self._forget_cached(self._file.fd)
         asleep = seconds_asleep()
-        shares: list[Share] = crew.run(self.jobs(workload, seed), tick, self.stall, self.pulse)
+        shares: list[Share] = self.run_jobs(self.jobs(workload, seed), tick)
         refuse_spoiled(shares, asleep)
         return join(shares, workload.block_bytes)
 
@@ -119,19 +177,18 @@ class RealTarget(ABC):
     def _trial(self, workload: Workload, count: int) -> PassResult:
         parts = lanes.split(workload, count)
         jobs = [partial(self._lane_job, own, TRIAL_SEED, lane, count) for lane, own in enumerate(parts)]
-        return join(crew.run(jobs, None, self.stall, self.pulse), workload.block_bytes)
+        return join(self.run_jobs(jobs), workload.block_bytes)
 
     def _lane_job(self, workload: Workload, seed: int, lane: int, count: int, seat: crew.Seat) -> Share:
         """Do one lane's share; a share that wrote ends with its data on the medium."""
-        job = Job(self._file.fd, workload, seed, lane, count, seat.stop, seat.gate, seat.report)
-        mover = choose(workload.depth)
+        job, mover = self.job(workload, seed, seat, lane=lane, lanes=count), self.mover(workload.depth)
         cpu = time.process_time()
         moved = mover.move(job)
         cpu = time.process_time() - cpu
         end_ns = None
         if workload.direction != "read":
             seat.flushing()
-            flush_to_medium(job.fd)
+            flush_to_medium(self)
             end_ns = time.perf_counter_ns()
         return Share.of(moved, end_ns, cpu, paused=seat.paused)
 
@@ -153,7 +210,7 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
             laid(moved, target.span_bytes)
 
     try:
-        crew.run([partial(_lay, target, seed)], told, target.stall, target.pulse)
+        target.run_jobs([partial(_lay, target, seed)], told)
     except TargetFailed as error:
         raise target.explained(error) from error
 
@@ -164,18 +221,18 @@ def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
     try:
         while done < target.span_bytes and not seat.stop.is_set():
             block = buffers.renewed(done // LAY_BLOCK)
-            done += os.pwritev(target.fd, [block[: target.span_bytes - done]], done)
+            done += target.write_at(block[: target.span_bytes - done], done)
             seat.report(0.0, done)
     except OSError as error:
         raise TargetFailed.of_request(error, done, done) from error
     seat.flushing()
-    flush_to_medium(target.fd)
+    flush_to_medium(target)
 
 
-def flush_to_medium(fd: int) -> None:
-    """Put what was written to an open file on the medium; raise TargetFailed."""
+def flush_to_medium(target: RealTarget) -> None:
+    """Put what was written to a target on the medium; raise TargetFailed."""
     try:
-        os.fdatasync(fd)
+        target.flush()
     except OSError as error:
         raise TargetFailed(f"the flush failed: {error.strerror}") from error
 
@@ -194,62 +251,3 @@ def seconds_asleep() -> float:
     if not hasattr(time, "CLOCK_BOOTTIME"):
         return 0.0
     return time.clock_gettime(time.CLOCK_BOOTTIME) - time.clock_gettime(time.CLOCK_MONOTONIC)
-
-
-@dataclass(frozen=True)
-class Share:
-    """What one lane gave, as it comes back from its process.  Times are on the `perf_counter_ns` clock."""
-
-    bytes: int
-    requests: int
-    latency: LatencyHistogram
-    series: IntervalSeries
-    start_ns: int
-    last_ns: int
-    flushed_ns: int | None
-    cpu_seconds: float
-    paused: bool = False
-
-    @classmethod
-    def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float, *, paused: bool = False) -> Share:
-        """Join the recorders of one lane."""
-        first, *others = moved.recorders
-        for other in others:
-            first.latency.merge(other.latency)
-            first.series.merge(other.series)
-        requests = sum(r.requests for r in moved.recorders)
-        return cls(
-            requests * first.block_bytes,
-            requests,
-            first.latency,
-            first.series,
-            moved.start_ns,
-            moved.last_ns,
-            flushed_ns,
-            cpu_seconds,
-            paused,
-        )
-
-
-def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
-    """Join the lanes of a pass: from the common start to the last completion, or to the end of the last flush."""
-    first, *others = shares
-    for other in others:
-        first.latency.merge(other.latency)
-        first.series.merge(other.series)
-    last = max(s.last_ns for s in shares)
-    flushed = [s.flushed_ns for s in shares if s.flushed_ns is not None]
-    end = max([last, *flushed])
-    requests = sum(s.requests for s in shares)
-    return PassResult(
-        bytes=requests * block_bytes,
-        seconds=(end - min(s.start_ns for s in shares)) / 1e9,
-        requests=requests,
-        latency=first.latency,
-        flush_seconds=(end - last) / 1e9 if flushed else None,
-        cpu_seconds=sum(s.cpu_seconds for s in shares),
-        lanes=len(shares),
-        busy=min(1.0, max(s.cpu_seconds / max(s.last_ns - s.start_ns, 1) * 1e9 for s in shares)),
-        interval=first.series.interval,
-        interval_bytes=tuple(first.series.values),
-    )

@@ -9,6 +9,7 @@ removes what bears our name *and* our mark and is locked by nobody; nothing else
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import errno
 import os
 import re
@@ -151,6 +152,15 @@ def unwritable(folder: Path, error: OSError) -> str:
         errno.EDQUOT: "is over your quota; make room or choose another folder",
     }
     return f"{folder} {remedies.get(error.errno or 0, f'cannot hold a test file: {error.strerror}')}"
+
+
+def set_aside(fd: int, size: int) -> bool:
+    """Give an open file its size without writing it (fallocate(2)); return whether the file system can."""
+    fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
+    if fallocate is None:
+        return False
+    fallocate.argtypes = (ctypes.c_int, ctypes.c_int, ctypes.c_int64, ctypes.c_int64)
+    return bool(fallocate(fd, 0, 0, size) == 0)
 
 
 def open_past_cache(path: Path, flags: int) -> OpenFile:

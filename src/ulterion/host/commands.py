@@ -19,7 +19,7 @@ from dataclasses import dataclass
 MOST_OUTPUT = 65536  # bytes; a probe prints one number
 LOOK = 0.1  # seconds
 PR_SET_PDEATHSIG = 1  # prctl(2)
-_LIBC = ctypes.CDLL(None) if os.name == "posix" else None
+_LIBC = ctypes.CDLL(None) if hasattr(os, "fork") else None
 _running: set[int] = set()
 _lock = threading.Lock()
 

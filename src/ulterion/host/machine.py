@@ -10,6 +10,7 @@ from ulterion.core.surveyed import Survey
 from ulterion.host import cards, gaveup, network, scsi, stacks, tunnels
 from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
+from ulterion.model.systems import system as this_system
 
 NOT_DRIVES = ("loop", "ram", "zram", "dm-", "md", "nbd", "sr", "fd")
 
@@ -20,6 +21,10 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
     Drives behind USB bridges are asked for temperature and health only with `ask_usb`: a bridge that does not know such
     commands may reset itself, and looking around must disturb nothing.
     """
+    if root == LIVE and this_system() != "linux":
+        from ulterion.host.elsewhere import asking
+
+        return asking.survey()
     system = stacks.system_disks(root)
     drives = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system) for p in _disks(root))
     would = []

@@ -225,6 +225,7 @@ def survey_as_data(survey: Survey) -> surveydata.Survey:
         "adapters": [plain(a) for a in survey.adapters],
         "tunnels": [plain(t) for t in survey.tunnels],
         "root_would_add": list(survey.root_would_add),
+        "doubts": list(survey.doubts),
         "refused": [plain(r) for r in survey.refused],
         "empty_slots": list(survey.empty_slots),
     }

@@ -15,6 +15,7 @@ class Survey(TypedDict):
     adapters: list[Plain]
     tunnels: list[Plain]
     root_would_add: list[str]
+    doubts: list[str]
     refused: list[Plain]
     empty_slots: list[str]
 

@@ -21,8 +21,9 @@ from ulterion.engine.copies.walk import Entry
 BLOCK = 2**20  # bytes of a small file at most, and of a piece of zeros
 STEP = 2**23  # bytes that the kernel copies at a time
 ZEROS = bytes(BLOCK)
-READING = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
-WRITING = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC
+_CLOEXEC, _NOFOLLOW = getattr(os, "O_CLOEXEC", 0), getattr(os, "O_NOFOLLOW", 0)
+READING = os.O_RDONLY | _NOFOLLOW | _CLOEXEC
+WRITING = os.O_WRONLY | os.O_CREAT | os.O_EXCL | _CLOEXEC
 TARGET_FAULTS = (errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS, errno.ENODEV, errno.ENXIO, errno.ESHUTDOWN)
 """Errors of the target that no later file will be spared."""
 SHORTER, CHANGED = "changed while it was copied: it became shorter", "changed while it was copied"

@@ -50,7 +50,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
     lines += [_row(0, slot, "card slot, empty", "muted") for slot in survey.empty_slots]
     if not survey.drives:
         lines.append(Text("No drive is seen."))
-    return [*lines, *bullets("Root would add", survey.root_would_add)]
+    return [*lines, *bullets("Root would add", survey.root_would_add), *bullets("Keep in mind", survey.doubts)]
 
 
 def _trunk(steps: Sequence[Step]) -> list[Step]:

@@ -1,0 +1,35 @@
+"""Linux by the portable engine, which has no need of it: to hold the two against each other on one machine."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from ulterion.engine import testfile
+from ulterion.engine.portable.posix import PosixFile
+
+
+def create(folder: Path) -> PosixFile:
+    """Return a test file of our own in a folder, without a name where that can be had."""
+    opened = testfile.create(folder)
+    return PosixFile(
+        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+    )
+
+
+def existing(path: Path) -> PosixFile:
+    """Return a file, to be read."""
+    opened = testfile.open_existing(path)
+    return PosixFile(
+        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+    )
+
+
+def device(path: Path) -> tuple[PosixFile, int]:
+    """Return a raw device, to be read, and its size."""
+    opened = testfile.open_past_cache(path, os.O_RDONLY)
+    size = os.lseek(opened.fd, 0, os.SEEK_END)
+    file = PosixFile(
+        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+    )
+    return file, size

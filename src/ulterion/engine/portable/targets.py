@@ -1,0 +1,240 @@
+"""Folders, files and raw devices as targets of the portable engine."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import shutil
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
+
+from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.units import show_block, show_size
+from ulterion.core.workload import Workload
+from ulterion.engine import crew
+from ulterion.engine.folder import fitting_span
+from ulterion.engine.movers import Job, Mover, Positional, Threads
+from ulterion.engine.plainfile import only_reads
+from ulterion.engine.portable.files import MediumFile, ways
+from ulterion.engine.portable.threadcrew import ThreadCrew
+from ulterion.engine.target import SMALLEST_SPAN, RealTarget, lay_down
+from ulterion.engine.testfile import unwritable
+from ulterion.model.systems import system
+
+if TYPE_CHECKING:
+    from ulterion.engine.lane import Intervals
+
+SWITCH = 0.0005  # seconds that a thread may compute before another gets its turn; the usual 5 ms are longer than most requests
+WHY = "the portable engine: a thread for each request in flight"
+
+
+@dataclass
+class _Held:
+    """A system's file in the place of a descriptor (`ulterion.engine.target.Held`)."""
+
+    file: MediumFile
+    fd: int = -1
+
+    @property
+    def direct(self) -> bool:
+        """Whether the system's cache is out of the way."""
+        return self.file.direct
+
+    def close(self) -> None:
+        """Close it; may be called twice."""
+        self.file.close()
+
+
+class PortableTarget(RealTarget):
+    """What they share: requests by threads, on a file with calls of its own."""
+
+    workers = ThreadCrew
+
+    def __init__(self, path: Path, file: MediumFile, span_bytes: int) -> None:
+        super().__init__(path, _Held(file), span_bytes)
+        self.file = file
+        self.lanes = 1  # the threads of one process share one interpreter: more lanes would wait for each other
+
+    def mover(self, depth: int) -> Mover:
+        """Return what keeps so many requests in flight."""
+        if depth > 1 and system() == "windows":
+            from ulterion.engine.portable.ports import Ports
+
+            return Ports()
+        return Positional() if depth == 1 else Threads(WHY)
+
+    def job(
+        self,
+        workload: Workload,
+        seed: int,
+        seat: crew.Seat,
+        *,
+        lane: int = 0,
+        lanes: int = 1,
+        intervals: Intervals | None = None,
+    ) -> Job:
+        """Return one lane's share."""
+        return Job(-1, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals, self.file)
+
+    def check(self, workload: Workload) -> None:
+        """Refuse requests that are no multiple of a sector: the system would."""
+        super().check(workload)
+        if workload.block_bytes % self.file.sector:
+            raise UsageError(
+                f"{self.path}: a request of {show_block(workload.block_bytes)} is no multiple of its sector of {self.file.sector} B; use a larger one"
+            )
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass, in threads that get their turns soon."""
+        usual = sys.getswitchinterval()
+        sys.setswitchinterval(SWITCH)
+        try:
+            return super().run_pass(workload, seed, tick)
+        finally:
+            sys.setswitchinterval(usual)
+
+    def write_at(self, data: memoryview[int], offset: int) -> int:
+        """Write at a place; return the bytes written."""
+        return self.file.write(ctypes.addressof(ctypes.c_char.from_buffer(data)), len(data), offset)
+
+    def set_aside(self) -> bool:
+        """Give the test file its whole size without writing it."""
+        return self.file.set_aside(self.span_bytes)
+
+    def flush(self) -> None:
+        """Put what was written on the medium."""
+        self.file.flush()
+
+    def _forget_cached(self, fd: int) -> None:
+        """Nothing can be dropped here."""
+
+
+Made = TypeVar("Made")
+
+
+class PortableFolder(PortableTarget):
+    """A folder on a mounted drive; the tests run in a file of our own in it."""
+
+    def __init__(self, folder: Path, span_bytes: int | None, stall: float) -> None:
+        room = shutil.disk_usage(folder)
+        span = fitting_span(folder, span_bytes, room.free, room.total)
+        facts = folder.stat()
+        super().__init__(folder, _opened(ways().create, folder, unwritable), span // 4096 * 4096)
+        self.key, self.stall = (facts.st_dev, facts.st_ino), stall
+
+    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+        """Set the room of what will be written in order aside; lay down everything else: a file has to be written before its middle is."""
+        if workload.direction == "write" and workload.pattern == "sequential":
+            self.set_aside()
+            return
+        self.prepare(seed, laid)
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Lay the whole test file down on the medium."""
+        lay_down(self, seed, laid)
+
+    def explained(self, error: TargetFailed) -> Exception:
+        """Return what to raise when laying down failed."""
+        return error
+
+
+class PortableFile(PortableTarget):
+    """A plain file of the reviewer's, which is read and never written."""
+
+    def __init__(self, path: Path, span_bytes: int | None, stall: float) -> None:
+        if not path.is_file():
+            raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
+        facts = path.stat()
+        span = _span_within(path, facts.st_size, span_bytes)
+        super().__init__(path, _opened(ways().existing, path, _unreadable), span)
+        self.key, self.stall = (facts.st_dev, facts.st_ino), stall
+
+    def check(self, workload: Workload) -> None:
+        """Refuse writes: the file is the reviewer's."""
+        super().check(workload)
+        only_reads(self.path, workload)
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Nothing is laid down."""
+
+    def cautions(self) -> list[str]:
+        """Say what the system may still have of it."""
+        if system() == "macos":
+            return [
+                f"macOS reads what it has of {self.path.name} from memory: of a file that was just copied or opened, figures are too high"
+            ]
+        return []
+
+
+class PortableDevice(PortableTarget):
+    """A raw device, which is read only."""
+
+    def __init__(self, path: Path, span_bytes: int | None, stall: float) -> None:
+        file, size = _opened(ways().device, path, _closed_device)
+        try:
+            super().__init__(path, file, _span_within(path, size, span_bytes))
+        except UsageError:
+            file.close()
+            raise
+        self.stall, self.size, self.device_name = stall, size, path.name
+
+    def check(self, workload: Workload) -> None:
+        """Refuse writes."""
+        super().check(workload)
+        if workload.direction != "read":
+            raise UsageError(
+                f"{self.path} is a raw device, which the portable engine only reads; to test writing, name a folder on it"
+            )
+
+    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+        """Nothing is laid down."""
+
+
+def _span_within(path: Path, size: int, wanted: int | None) -> int:
+    if size < SMALLEST_SPAN:
+        raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
+    if wanted is not None and wanted > size:
+        raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
+    return (wanted or size) // 4096 * 4096
+
+
+def _opened(how: Callable[[Path], Made], path: Path, words: Callable[[Path, OSError], str]) -> Made:
+    """Open by a system's own way; raise UsageError with its words."""
+    try:
+        return how(path)
+    except OSError as error:
+        raise UsageError(words(path, error)) from error
+
+
+def _unreadable(path: Path, error: OSError) -> str:
+    return f"{path} cannot be read: {error.strerror}; check its name and permissions"
+
+
+def _closed_device(path: Path, error: OSError) -> str:
+    who = "an administrator" if system() == "windows" else "root"
+    return f"{path} cannot be read: {error.strerror}; raw devices take {who}, a folder on the drive does not"
+
+
+def is_raw_device(path: Path) -> bool:
+    """Return whether a path names a raw device by the system's way of naming them."""
+    name = str(path)
+    if system() == "windows":
+        return name.upper().startswith("\\\\.\\PHYSICALDRIVE")
+    return path.is_block_device() or (system() == "macos" and name.startswith(("/dev/disk", "/dev/rdisk")))
+
+
+def open_portable(path: Path, span_bytes: int | None, stall: float) -> PortableTarget:
+    """Open a folder, a plain file or a raw device; raise UsageError that says what is wrong with it."""
+    if is_raw_device(path):
+        return PortableDevice(path, span_bytes, stall)
+    if not path.exists():
+        raise UsageError(f"{path} does not exist; plug the drive in and mount it, or check the name")
+    if path.is_dir():
+        if not os.access(path, os.W_OK):
+            raise UsageError(f"{path} cannot be written by you; choose a folder of yours on that drive")
+        return PortableFolder(path, span_bytes, stall)
+    return PortableFile(path, span_bytes, stall)

@@ -1,0 +1,85 @@
+"""One request at a time, in Python: what `ulterion.engine.loops.one_at_a_time` does, on a file with calls of its own."""
+
+from __future__ import annotations
+
+import threading
+
+from ulterion.core.errors import TargetFailed
+from ulterion.engine import loops
+from ulterion.engine.calls import clock
+from ulterion.engine.compiler import Words
+from ulterion.engine.data import Buffers
+from ulterion.engine.lane import Feeding, Lane, Recorder, StopSign
+from ulterion.engine.loops import (
+    AT,
+    BEGAN,
+    BLOCK,
+    DEADLINE,
+    ENDING,
+    MIXED,
+    NOW,
+    PENDING,
+    SLOT,
+    SLOTS,
+    UNTIL,
+    WRITE_FROM,
+    WRITES,
+)
+from ulterion.engine.portable.files import MediumFile
+
+
+class FileLane(Lane):
+    """Requests one at a time on a file of a system's own."""
+
+    def __init__(
+        self,
+        file: MediumFile,
+        feed: Feeding,
+        recorder: Recorder,
+        stop: StopSign | None = None,
+        *,
+        reads: Buffers | None = None,
+        writes: Buffers | None = None,
+    ) -> None:
+        super().__init__(-1, feed, recorder, stop or threading.Event(), reads=reads, writes=writes)
+        self.file = file
+
+    def _turn(self) -> int:
+        """Go on until the loop comes back; raise TargetFailed with the offset."""
+        counted, work, file = self.recorder.counted, self.feed.work, self.file
+        state, room = counted.state, counted.room
+        block, read_to = state[BLOCK], state[loops.READ_TO]
+        while True:
+            if state[PENDING]:
+                state[PENDING] = 0
+                loops.timed(counted, state[NOW] - state[BEGAN])
+                loops.tally(counted, state[NOW], 1)
+            if state[ENDING] or state[NOW] >= state[DEADLINE]:
+                return loops.OVER
+            at = state[AT]
+            if at == len(work.offsets):
+                return loops.DRY
+            offset = work.offsets[at]
+            writes = work.kinds[at] if state[MIXED] else state[WRITES]
+            call, address = (file.write, next_slot(state, work.words)) if writes else (file.read, read_to)
+            began = clock(room)
+            try:
+                moved = call(address, block, offset)
+            except OSError as error:
+                raise TargetFailed.of_request(error, offset, self.recorder.bytes) from error
+            now = clock(room)
+            if moved != block:
+                state[loops.FAILURES], state[loops.FAILED_AT], state[loops.FAILED_WITH] = 1, offset, moved
+                return loops.FAILED
+            state[AT] = at + 1
+            state[BEGAN], state[NOW], state[PENDING] = began, now, 1
+            if now >= state[UNTIL]:
+                return loops.SLICE
+
+
+def next_slot(state: Words, words: Words) -> int:
+    """Move on to the next slot of the write data, its stamps moved on; return its address."""
+    slot = state[SLOT]
+    loops.stamp(state, words, slot)
+    state[SLOT] = 0 if slot + 1 == state[SLOTS] else slot + 1
+    return int(state[WRITE_FROM] + slot * state[BLOCK])

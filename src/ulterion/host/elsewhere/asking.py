@@ -1,0 +1,96 @@
+"""The facts of this machine and of a target on it, where the system is not Linux."""
+
+from __future__ import annotations
+
+import os
+import platform
+import shutil
+import subprocess
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.surveyed import Drive, Survey, Volume, as_target
+from ulterion.host.elsewhere import macos, windows
+from ulterion.model.systems import system, untried
+
+LONGEST = 60.0  # seconds that a program of the system's may take
+
+
+def survey() -> Survey:
+    """Return what the system's programs show; where one fails, what it would have said is missing."""
+    if system() == "macos":
+        found = macos.survey(_said(macos.PROFILE).decode("utf-8", "replace"), _said(macos.REGISTRY))
+    else:
+        found = windows.survey(_said(windows.COMMAND).decode("utf-8", "replace"))
+    return replace(found, bench=_this_machine(found.bench, {}, None), doubts=tuple(filter(None, [untried()])))
+
+
+def _said(command: Sequence[str]) -> bytes:
+    """Return what a program of the system's prints, nothing where it cannot be run or takes too long."""
+    try:
+        done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, timeout=LONGEST, check=False)
+    except (OSError, subprocess.SubprocessError):
+        return b""
+    return done.stdout
+
+
+def bench_facts(versions: dict[str, str], room_temperature: float | None) -> BenchFacts:
+    """Return the facts of this machine."""
+    return _this_machine(survey().bench, versions, room_temperature)
+
+
+def _this_machine(known: BenchFacts, versions: dict[str, str], room_temperature: float | None) -> BenchFacts:
+    return replace(
+        known,
+        host=platform.node() or "unknown",
+        system=f"{'macOS' if system() == 'macos' else 'Windows'} {platform.release()}",
+        cpu=known.cpu or platform.processor() or None,
+        cores=os.cpu_count(),
+        versions=versions,
+        room_temperature=room_temperature,
+    )
+
+
+def target_facts(path: Path) -> TargetFacts:
+    """Return what lies under a folder or a file; what cannot be told stays None."""
+    path = path.resolve()
+    drive, volume = under(survey().drives, str(path))
+    room = shutil.disk_usage(path)
+    return as_target(
+        drive,
+        str(path),
+        "folder" if path.is_dir() else "file",
+        drive.name if drive else None,
+        filesystem=volume.filesystem if volume else None,
+        mount_options=volume.options if volume else None,
+        filesystem_bytes=room.total,
+        free_bytes=room.free,
+    )
+
+
+def device_facts(path: Path) -> TargetFacts:
+    """Return what a raw device is; what cannot be told stays None."""
+    name = path.name.removeprefix("r") if path.name.startswith("rdisk") else path.name
+    drive = next((d for d in survey().drives if d.name.casefold() == name.casefold()), None)
+    return as_target(drive, str(path), "device", drive.name if drive else name)
+
+
+def under(drives: Sequence[Drive], path: str) -> tuple[Drive | None, Volume | None]:
+    """Return the drive and the volume that a path lies on: the one whose place is the longest beginning of it."""
+
+    def shaped(place: str) -> str:
+        return place.replace("\\", "/").rstrip("/").casefold() + "/"
+
+    here = shaped(path)
+    fitting = [
+        (len(shaped(v.mounted)), i, d, v)
+        for i, d in enumerate(drives)
+        for v in d.volumes
+        if v.mounted and here.startswith(shaped(v.mounted))
+    ]
+    if not fitting:
+        return None, None
+    _, _, drive, volume = max(fitting, key=lambda f: f[:2])
+    return drive, volume

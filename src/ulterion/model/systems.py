@@ -1,0 +1,33 @@
+"""Which system this is, and whether its own engine is to be left aside for the one that runs on every system."""
+
+from __future__ import annotations
+
+import os
+import sys
+from typing import Literal
+
+System = Literal["linux", "macos", "windows"]
+ENGINE = "ULTERION_ENGINE"  # in the environment: 'portable' takes the portable engine on Linux too
+PORTABLE = "portable"
+NAMES: dict[System, str] = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
+UNTRIED = "written from the system's public documentation and tried on stand-ins only, never on real hardware"
+
+
+def system() -> System:
+    """Return the system; one that is none of the three is taken for Linux, which says what it lacks."""
+    return "macos" if sys.platform == "darwin" else "windows" if sys.platform == "win32" else "linux"
+
+
+def is_portable() -> bool:
+    """Return whether bytes are moved by the portable engine."""
+    return system() != "linux" or os.environ.get(ENGINE) == PORTABLE
+
+
+def untried() -> str | None:
+    """Return what a reader must know of figures from this system, None on Linux."""
+    here = system()
+    return (
+        None
+        if here == "linux"
+        else f"measuring on {NAMES[here]} is {UNTRIED}: hold its figures against another measurement"
+    )
