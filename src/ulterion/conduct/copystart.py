@@ -23,6 +23,7 @@ from ulterion.host import facts as host
 from ulterion.model.runs.copied import CopyRecord, CopyRun
 from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder
+from ulterion.model.systems import linux_alone
 
 COPYING = ("ext2", "ext3", "ext4", "vfat", "exfat", "ntfs3", "tmpfs")
 """File systems on which the kernel's own copy is one; others may let two files share what they hold instead."""
@@ -66,6 +67,7 @@ def sources_of(request: CopyRequest, identity: str, observer: CopyObserver) -> I
 
 def check_places(request: CopyRequest) -> None:
     """Raise UsageError where a source is not there, the target no folder, or one inside the other."""
+    linux_alone("copying files")
     target = request.target
     if not target.is_dir():
         raise UsageError(f"{target} is no folder; name the folder on the drive that the copy is to go to")

@@ -29,6 +29,7 @@ from ulterion.engine.network.peerlink import PeerLink
 from ulterion.host import chains, network
 from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
+from ulterion.model.systems import linux_alone
 
 WORD = "ULTERION_WORD"  # of the environment: the word a peer shows
 
@@ -65,6 +66,7 @@ class NetworkTarget(RealTime):
 
     def __init__(self, where: str, word: str | None, stall: float) -> None:
         """Connect; raise UsageError that says what is wrong."""
+        linux_alone("measuring a network")
         self.host, self.port = host_and_port(where)
         self._stall = stall
         self.link = PeerLink(self.host, self.port, word_of(word))

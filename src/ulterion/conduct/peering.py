@@ -10,6 +10,7 @@ from ulterion.core.errors import UsageError
 from ulterion.engine.network.frames import PORT, new_word
 from ulterion.engine.network.peer import Happenings, Peer
 from ulterion.host import network
+from ulterion.model.systems import linux_alone
 
 LEAST_WORD = 6  # characters of a word that one chooses oneself
 
@@ -24,6 +25,7 @@ class Serving:
 
     def __init__(self, word: str | None, address: str, port: int, tell: Callable[[str], None]) -> None:
         """Begin to listen; raise UsageError for a word that is too short, or where listening cannot be."""
+        linux_alone("serving as a peer")
         if word is not None and len(word.strip()) < LEAST_WORD:
             raise UsageError(f"the word needs {LEAST_WORD} characters or more; leave --word out to have one drawn")
         self.word = word.strip() if word else new_word()

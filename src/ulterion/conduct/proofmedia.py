@@ -29,6 +29,7 @@ from ulterion.host.activity import pulse_of
 from ulterion.host.loops import is_cached
 from ulterion.model.quantities import moment_text
 from ulterion.model.store import ReviewFolder
+from ulterion.model.systems import linux_alone
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
 
@@ -94,6 +95,7 @@ def medium(request: CapacityRequest, observer: CopyObserver) -> Iterator[Medium]
         with _simulated(request) as found:
             yield found
         return
+    linux_alone("proving a real capacity")
     path = request.place.path
     assert path is not None
     with _device(request, path) if is_device(path) else _room(request, path, observer) as found:

@@ -29,15 +29,16 @@ class Share:
     def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float, *, paused: bool = False) -> Share:
         """Join the recorders of one lane."""
         first, *others = moved.recorders
+        latency, series = first.latency, first.series
         for other in others:
-            first.latency.merge(other.latency)
-            first.series.merge(other.series)
+            latency.merge(other.latency)
+            series.merge(other.series)
         requests = sum(r.requests for r in moved.recorders)
         return cls(
             requests * first.block_bytes,
             requests,
-            first.latency,
-            first.series,
+            latency,
+            series,
             moved.start_ns,
             moved.last_ns,
             flushed_ns,

@@ -70,9 +70,9 @@ def _write_through(path: Path, data: bytes) -> None:
 
 def sync_folder(folder: Path) -> None:
     """Put a folder's entries on the medium; elsewhere than on POSIX a rename is durable by itself."""
-    if os.name != "posix":
+    if not hasattr(os, "O_DIRECTORY"):
         return
-    fd = os.open(folder, os.O_RDONLY | os.O_CLOEXEC)
+    fd = os.open(folder, os.O_RDONLY | getattr(os, "O_CLOEXEC", 0))
     try:
         with contextlib.suppress(OSError):  # some network file systems know no such thing
             os.fsync(fd)

@@ -6,6 +6,8 @@ import os
 import sys
 from typing import Literal
 
+from ulterion.core.errors import UsageError
+
 System = Literal["linux", "macos", "windows"]
 ENGINE = "ULTERION_ENGINE"  # in the environment: 'portable' takes the portable engine on Linux too
 PORTABLE = "portable"
@@ -21,6 +23,14 @@ def system() -> System:
 def is_portable() -> bool:
     """Return whether bytes are moved by the portable engine."""
     return system() != "linux" or os.environ.get(ENGINE) == PORTABLE
+
+
+def linux_alone(what: str) -> None:
+    """Raise UsageError where something is asked for that is there on Linux only."""
+    if system() != "linux":
+        raise UsageError(
+            f"{what} works on Linux only so far; on {NAMES[system()]} there are 'measure' and 'soak' of folders and files"
+        )
 
 
 def untried() -> str | None:

@@ -11,7 +11,7 @@ from ulterion.core.passes import Tick
 from ulterion.engine import loops
 from ulterion.engine.data import Buffers
 from ulterion.engine.lane import Feeding, Recorder, StopSign, drive
-from ulterion.engine.loops import AT, BLOCK, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
+from ulterion.engine.loops import AT, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
 from ulterion.engine.movers import Job, Moved
 from ulterion.engine.offsets import Feed, chunks_of
 from ulterion.engine.portable import kernel32 as w
@@ -86,7 +86,7 @@ class PortLane:
     def _issue(self, slot: int, work: loops.Work) -> None:
         state, request, kernel = self.recorder.state, self._requests[slot], self.file.kernel
         at = state[AT]
-        request.offset = work.offsets[at]
+        request.offset = int(work.offsets[at])
         writes = work.kinds[at] if state[MIXED] else state[WRITES]
         if writes:
             loops.stamp(state, work.words, slot)
@@ -94,7 +94,7 @@ class PortLane:
         state[AT] = at + 1
         request.overlapped.aim(request.offset)
         request.began = time.perf_counter_ns()
-        if not call(self.file.handle, address, state[BLOCK], None, request.overlapped):
+        if not call(self.file.handle, address, self.recorder.block_bytes, None, request.overlapped):
             code = kernel.code
             if code != w.ERROR_IO_PENDING:
                 self._idle.append(slot)

@@ -48,7 +48,7 @@ class FileLane(Lane):
         """Go on until the loop comes back; raise TargetFailed with the offset."""
         counted, work, file = self.recorder.counted, self.feed.work, self.file
         state, room = counted.state, counted.room
-        block, read_to = state[BLOCK], state[loops.READ_TO]
+        block, read_to = int(state[BLOCK]), int(state[loops.READ_TO])
         while True:
             if state[PENDING]:
                 state[PENDING] = 0
@@ -59,7 +59,7 @@ class FileLane(Lane):
             at = state[AT]
             if at == len(work.offsets):
                 return loops.DRY
-            offset = work.offsets[at]
+            offset = int(work.offsets[at])
             writes = work.kinds[at] if state[MIXED] else state[WRITES]
             call, address = (file.write, next_slot(state, work.words)) if writes else (file.read, read_to)
             began = clock(room)

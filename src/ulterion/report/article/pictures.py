@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 import matplotlib as mpl
 
+from ulterion.model.systems import system
 from ulterion.report.article.blocks import Article, Block, Drawing
 from ulterion.report.figures.files import FAMILY, drawn_bytes
 from ulterion.report.figures.ground import DARK, LIGHT, Ground
@@ -29,7 +30,7 @@ def pictures_of(article: Article) -> dict[str, bytes]:
     wanted = drawings(article)
     _waiting[:] = wanted
     workers = min(MOST, os.cpu_count() or 1, len(wanted))
-    if workers < 2:
+    if workers < 2 or system() != "linux" or not hasattr(os, "fork"):  # macOS's libraries do not take a fork well
         return {d.name: _svg(i) for i, d in enumerate(wanted)}
     with multiprocessing.get_context("fork").Pool(workers) as pool:
         return dict(zip([d.name for d in wanted], pool.map(_svg, range(len(wanted)), chunksize=1), strict=True))
