@@ -358,6 +358,8 @@ class OnThisMachine(FolderCase):
             (("measure", "nothing-there"), "does not exist"),
         ):
             self.refused(*words, says=says)
+        with mock.patch.dict(os.environ, {systems.ENGINE: "mine"}):
+            self.refused("measure", ".", says="there is no such engine; write portable")
         self.write("small", "x")
         self.refused("measure", "small", says="too small")
 

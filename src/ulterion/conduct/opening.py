@@ -30,7 +30,7 @@ from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
 from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
-from ulterion.model.systems import is_portable
+from ulterion.model.systems import check_engine, is_portable
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
@@ -91,6 +91,7 @@ def _open(place: Place, access: Access) -> Target:
 
 
 def _open_real(path: Path, access: Access) -> RealTarget:
+    check_engine()
     if is_portable():
         return _open_portable(path, access)
     if is_device(path):

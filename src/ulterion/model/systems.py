@@ -25,6 +25,15 @@ def is_portable() -> bool:
     return system() != "linux" or os.environ.get(ENGINE) == PORTABLE
 
 
+def check_engine() -> None:
+    """Raise UsageError where the environment asks for an engine that is none."""
+    asked = os.environ.get(ENGINE, "")
+    if asked not in ("", PORTABLE):
+        raise UsageError(
+            f"{ENGINE}={asked}: there is no such engine; write {PORTABLE}, or leave it out for this system's own"
+        )
+
+
 def linux_alone(what: str) -> None:
     """Raise UsageError where something is asked for that is there on Linux only."""
     if system() != "linux":

@@ -13,7 +13,7 @@ from pathlib import Path
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.surveyed import Drive, Survey, Volume, as_target
 from ulterion.host.elsewhere import macos, windows
-from ulterion.model.systems import system, untried
+from ulterion.model.systems import NAMES, system, untried
 
 LONGEST = 60.0  # seconds that a program of the system's may take
 
@@ -45,7 +45,7 @@ def _this_machine(known: BenchFacts, versions: dict[str, str], room_temperature:
     return replace(
         known,
         host=platform.node() or "unknown",
-        system=f"{'macOS' if system() == 'macos' else 'Windows'} {platform.release()}",
+        system=f"{NAMES[system()]} {platform.mac_ver()[0] or platform.release()}",
         cpu=known.cpu or platform.processor() or None,
         cores=os.cpu_count(),
         versions=versions,
