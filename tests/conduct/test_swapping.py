@@ -14,6 +14,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.links import find_link
 from ulterion.core.surveyed import Drive, Survey
+from ulterion.host import here
 from ulterion.host.uevents import Uevents
 from ulterion.model.expect import Expect
 from ulterion.model.store import ReviewFolder
@@ -42,8 +43,8 @@ class Waiting(FolderCase):
             return Survey(BenchFacts("h"), left.pop(0) if len(left) > 1 else left[0])
 
         with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
-                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(swapping.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
-                mock.patch.object(swapping.mounts, "disk_of", return_value=disk), mock.patch.object(swapping.stacks, "whole_disk", str):  # fmt: skip
+                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(here.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
+                mock.patch.object(here.mounts, "disk_of", return_value=disk), mock.patch.object(here.stacks, "whole_disk", str):  # fmt: skip
             wait_for(Place(self.opened, self.folder, None, "box"), seconds, said.append)
         return said
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import errno
+import json
 import os
 import re
 import struct
@@ -30,6 +31,7 @@ from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable import macos, targets, windows
 from ulterion.engine.portable.ports import Ports
 from ulterion.engine.portable.threadcrew import ThreadCrew
+from ulterion.host import commands
 from ulterion.model import systems
 
 MIB = 2**20
@@ -351,7 +353,11 @@ class OnThisMachine(FolderCase):
             "--cool",
             "0 s",
         )
-        self.assertEqual(self.json_of(*soak)["state"], "complete")
+        told = self.json_of(*soak, "--probe", "case=echo 31")
+        self.assertEqual(told["state"], "complete")
+        document = json.loads(Path(told["kept_in"]).read_text())
+        self.assertEqual([s["name"] for s in document["soak"]["sensors"]], ["case"])
+        self.assertIn(31.0, document["soak"]["phases"][0]["sensors"]["case"])
         for words, says in (
             (("measure", ".", "--lanes", "2"), "has one lane"),
             (("measure", ".", "--overwrite", "X"), "writes to no raw device"),
@@ -391,6 +397,23 @@ class OnThisMachine(FolderCase):
 
 
 class Elsewhere(FolderCase):
+    def test_a_probe_where_processes_have_no_sessions(self) -> None:
+        """It is run and ended by itself; what hangs, prints without end or cannot be run is said."""
+        killpg = os.killpg
+        del os.killpg
+        try:
+            done = commands.run(["sh", "-c", "echo 31; echo x >&2; exit 3"], 20)
+            self.assertEqual(done, commands.Done(3, "31\n", "x\n"))
+            for words, seconds, says in (
+                (["sleep", "9"], 0.2, "no answer"),
+                (["sh", "-c", "head -c 200000 /dev/zero"], 20, "prints without end"),
+                (["nothing-of-the-kind"], 1, "cannot be run"),
+            ):
+                with self.assertRaisesRegex(commands.CommandError, says):
+                    commands.run(words, seconds)
+        finally:
+            os.killpg = killpg
+
     def test_nothing_of_posix_is_needed(self) -> None:
         """Every module loads, and the demo plays and ends in a page, where Python lacks what Windows lacks: fcntl and the like, fork, /proc, memory flags."""
         code = Path(__file__).with_name("without_posix.py").read_text()

@@ -8,6 +8,7 @@ import select
 import sys
 import time
 from collections.abc import Iterator
+from importlib.util import find_spec
 from typing import TYPE_CHECKING
 
 from ulterion.cli.environment import Environment
@@ -27,7 +28,7 @@ def timed_live(env: Environment, size: str | None, hand: float) -> Timing:
     from ulterion.core.clocked import read_size
     from ulterion.core.errors import Interrupted, UsageError
 
-    if sys.stdin is None or not sys.stdin.isatty() or not env.err.isatty():
+    if sys.stdin is None or not sys.stdin.isatty() or not env.err.isatty() or find_spec("termios") is None:
         raise UsageError(
             "a stopwatch needs a terminal; type the timing instead: ulterion clock --hookup NAME '4.2 GB in 1m12s'"
         )

@@ -7,6 +7,8 @@ import json
 import os
 import select
 import signal
+import threading
+import time
 from collections.abc import Sequence
 from functools import partial
 from types import FrameType
@@ -16,8 +18,9 @@ from ulterion.core.errors import TargetFailed
 from ulterion.engine.children import die_with_parent
 from ulterion.engine.crew import Crew, Seat
 from ulterion.host import commands
-from ulterion.host.sampler import sample
+from ulterion.host.sampler import Watched, sample
 from ulterion.host.sensors import Sensor
+from ulterion.model.systems import is_portable
 
 NEVER = 1e12  # seconds: nobody gives up on a sampler that is silent
 
@@ -31,7 +34,13 @@ class Thermometers:
         self.trouble: dict[str, str] = {}
         self._text = b""
         self._crew: Crew | None = None
-        if sensors:
+        self._near: list[Watched] = []
+        self._over = threading.Event()
+        if is_portable():  # no process can be split off: they are read by threads, and one that hangs is left behind
+            self._near = [Watched(s, interval) for s in sensors]
+            for one in self._near:
+                threading.Thread(target=one.read_on, args=(self._over,), daemon=True).start()
+        elif sensors:
             self._reader, writer = os.pipe()
             self._crew = Crew([partial(_sample, sensors, interval, writer)], NEVER)
             os.close(writer)
@@ -39,6 +48,10 @@ class Thermometers:
 
     def look(self) -> None:
         """Take in what the sensors gave since the last look; never waits."""
+        if self._near:
+            now = time.monotonic()
+            self.values = {w.sensor.name: w.value(now) for w in self._near}
+            self.trouble = {w.sensor.name: w.trouble for w in self._near if w.trouble}
         if self._crew is None:
             return
         with contextlib.suppress(TargetFailed):
@@ -57,6 +70,9 @@ class Thermometers:
 
     def close(self) -> None:
         """Stop reading."""
+        self._over.set()
+        if self._near:
+            commands.end_all()
         if self._crew is not None:
             self._crew.abandon()
             os.close(self._reader)

@@ -11,7 +11,8 @@ from ulterion.conduct.simulated import clock, free_from
 from ulterion.core.errors import UsageError
 from ulterion.core.surveyed import Drive
 from ulterion.core.units import show_duration
-from ulterion.host import machine, mounts, stacks
+from ulterion.host import machine
+from ulterion.host.here import ground_of
 from ulterion.host.uevents import Uevents
 from ulterion.model.review import Hookup
 from ulterion.sim.bench import load_bench
@@ -101,12 +102,11 @@ def _missing(hookup: Hookup, target: Path) -> str | None:
         return f"{target} is not there yet; mount the drive"
     if target.is_block_device():
         return None
-    mount = mounts.mount_of(target.resolve())
-    disk = mounts.disk_of(mount) if mount else None
-    if mine is not None and (disk is None or stacks.whole_disk(disk) != mine.name):
-        where = disk or (mount.filesystem if mount else "no disk that the kernel shows")
+    ground = ground_of(target)
+    if mine is not None and ground.disk != mine.name:
+        where = ground.name or ground.filesystem or "no disk that the system shows"
         return f"{target} is on {where} and not on {mine.name}; mount the drive there"
-    if mine is None and disk is not None and stacks.whole_disk(disk) in stacks.system_disks():
+    if mine is None and ground.system:
         return f"{target} is still on the system disk; mount the drive there"
     return None
 

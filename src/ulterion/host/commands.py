@@ -39,6 +39,8 @@ class Done:
 
 def run(words: Sequence[str], seconds: float) -> Done:
     """Run a command without a shell and without input; raise CommandError when it does not end properly in time."""
+    if not hasattr(os, "killpg"):
+        return _run_alone(words, seconds)
     try:
         process = subprocess.Popen(
             words,
@@ -62,6 +64,20 @@ def run(words: Sequence[str], seconds: float) -> Done:
         process.wait()
         with _lock:
             _running.discard(process.pid)
+
+
+def _run_alone(words: Sequence[str], seconds: float) -> Done:
+    """Run a command where there are no sessions of processes: only itself can be ended, not what it started."""
+    try:
+        done = subprocess.run(words, stdin=subprocess.DEVNULL, capture_output=True, timeout=seconds, check=False)
+    except subprocess.TimeoutExpired as error:
+        raise CommandError(f"gave no answer within {seconds:.0f} s") from error
+    except (OSError, ValueError, subprocess.SubprocessError) as error:
+        raise CommandError(f"cannot be run: {getattr(error, 'strerror', None) or error}") from error
+    if max(len(done.stdout), len(done.stderr)) > MOST_OUTPUT:
+        raise CommandError("prints without end")
+    out, err = (part.decode("utf-8", "replace") for part in (done.stdout, done.stderr))
+    return Done(done.returncode, out, err)
 
 
 def _die_with_parent() -> None:

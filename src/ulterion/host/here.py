@@ -2,12 +2,36 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.host import facts
+from ulterion.host import facts, mounts, stacks
 from ulterion.host.elsewhere import asking
 from ulterion.model.systems import system
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What a folder lies on: the whole disk, what it is called there, its file system, and whether the system lives on that disk."""
+
+    disk: str | None = None
+    name: str | None = None
+    filesystem: str | None = None
+    system: bool = False
+
+
+def ground_of(path: Path) -> Ground:
+    """Return what a folder lies on; what cannot be told is None."""
+    path = path.resolve()
+    if system() != "linux":
+        drive, volume = asking.under(asking.survey().drives, str(path))
+        name = drive.name if drive else None
+        return Ground(name, name, volume.filesystem if volume else None, bool(drive and drive.system))
+    mount = mounts.mount_of(path)
+    name = mounts.disk_of(mount) if mount else None
+    disk = stacks.whole_disk(name) if name else None
+    return Ground(disk, name, mount.filesystem if mount else None, disk is not None and disk in stacks.system_disks())
 
 
 def facts_of(path: Path) -> TargetFacts:

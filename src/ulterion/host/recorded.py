@@ -20,6 +20,7 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.host import cards, gaveup, tree
 from ulterion.model.reading import parse_json, read_bytes
+from ulterion.model.systems import linux_alone
 
 NAME, VERSION = "ulterion-machine", 1
 LARGEST = 65536  # bytes of one file
@@ -167,6 +168,7 @@ def _take(path: Path, root: Path, data: Machine) -> None:
 
 def write_record(path: Path, root: Path = Path("/")) -> int:
     """Write the machine down; return how many files and links.  Raises UsageError; overwrites nothing."""
+    linux_alone("recording a machine")
     data = record(root)
     try:
         with path.open("x", encoding="utf-8") as out:

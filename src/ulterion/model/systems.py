@@ -38,7 +38,7 @@ def linux_alone(what: str) -> None:
     """Raise UsageError where something is asked for that is there on Linux only."""
     if system() != "linux":
         raise UsageError(
-            f"{what} works on Linux only so far; on {NAMES[system()]} there are 'measure' and 'soak' of folders and files"
+            f"{what} works on Linux only so far; on {NAMES[system()]} there are 'survey', and 'measure' and 'soak' of folders and files"
         )
 
 

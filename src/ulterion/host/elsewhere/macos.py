@@ -14,7 +14,7 @@ from dataclasses import replace
 from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import Link, known_link
-from ulterion.core.surveyed import Drive, Survey, Volume
+from ulterion.core.surveyed import Drive, Survey, Tunnel, Volume
 from ulterion.host.elsewhere import shapes
 from ulterion.host.elsewhere.shapes import Entry, entries, entry, number, switch, text, whole
 
@@ -25,6 +25,7 @@ TYPES = (
     "SPCardReaderDataType",
     "SPStorageDataType",
     "SPHardwareDataType",
+    "SPThunderboltDataType",
 )
 PROFILE = ("system_profiler", "-json", "-detailLevel", "full", *TYPES)
 REGISTRY = ("ioreg", "-a", "-l", "-r", "-w", "0", "-c", "IOBlockStorageDevice")
@@ -52,7 +53,21 @@ def survey(profile: str, registry: bytes) -> Survey:
         way, one = known.get(disk.name, ((), {}))
         inside = tuple(v for v in volumes if v.name in disk.inside or _disk_of(v.name) == disk.name)
         found.append(_drive(disk, way, one, inside))
-    return Survey(_bench(said), tuple(sorted(found, key=lambda d: (len(d.name), d.name))))
+    drives = tuple(sorted(found, key=lambda d: (len(d.name), d.name)))
+    return Survey(_bench(said), drives, tunnels=tuple(_tunnels(said)))
+
+
+def _tunnels(said: Entry) -> Iterator[Tunnel]:
+    """Yield what hangs on the Thunderbolt and USB4 ports, with the speed of its link as macOS words it."""
+    for way in shapes.below(said.get("SPThunderboltDataType"), ITEMS):
+        title = text(way[-1].get("device_name_key")) or text(way[-1].get("_name"))
+        if len(way) < 2 or title is None:  # the port itself
+            continue
+        tags = (entry(v) for k, v in way[-1].items() if k.startswith("receptacle_upstream"))
+        speed = next((s for t in tags if (s := text(t.get("current_speed_key"))) is not None), None)
+        yield Tunnel(
+            text(way[-1].get("switch_uid_key")) or title, title, speed.removeprefix("Up to ") if speed else None
+        )
 
 
 class _Disk:
