@@ -44,7 +44,7 @@ class Waiting(FolderCase):
 
         with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
                 mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(here.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
-                mock.patch.object(here.mounts, "disk_of", return_value=disk), mock.patch.object(here.stacks, "whole_disk", str):  # fmt: skip
+                mock.patch.object(here.mounts, "disk_of", return_value=disk), mock.patch.object(here.stacks, "whole_disk", lambda name, *root: str(name)):  # fmt: skip
             wait_for(Place(self.opened, self.folder, None, "box"), seconds, said.append)
         return said
 
