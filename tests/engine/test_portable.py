@@ -15,7 +15,7 @@ import time
 import types
 import unittest
 from collections import deque
-from pathlib import Path
+from pathlib import Path, PurePosixPath, PureWindowsPath
 from unittest import mock
 
 import numpy as np
@@ -100,6 +100,15 @@ class OnWindows(FolderCase):
         self.assertEqual(self.library.of("CreateFileW")[-1][1:3], (w.GENERIC_READ, w.SHARE_READ))
         read_only.close()
         self.assertTrue((self.folder / "theirs").exists())
+
+    def test_names_of_devices(self) -> None:
+        """As the system takes them, and as it calls them."""
+        for given, taken, called in (
+            (PureWindowsPath(r"\\.\PhysicalDrive12"), r"\\.\PhysicalDrive12", "PhysicalDrive12"),
+            (PurePosixPath("/dev/rdisk4"), "/dev/rdisk4", "disk4"),
+            (PurePosixPath("/dev/disk5"), "/dev/disk5", "disk5"),
+        ):
+            self.assertEqual((windows.device_path(given), targets.device_name(given)), (taken, called))
 
     def test_a_device_tells_its_size(self) -> None:
         """By its length, its sectors where a file's are not told; the handle is closed when it does not answer."""
@@ -358,6 +367,11 @@ class OnThisMachine(FolderCase):
         document = json.loads(Path(told["kept_in"]).read_text())
         self.assertEqual([s["name"] for s in document["soak"]["sensors"]], ["case"])
         self.assertIn(31.0, document["soak"]["phases"][0]["sensors"]["case"])
+        (self.folder / "a").mkdir()
+        (self.folder / "b").mkdir()
+        both = ("measure", "a", "--together", "b", "--workload", "sequential read 1 MiB depth 2", "--passes", "2")
+        together = self.json_of(*both, "--seconds", "0.2", "--span", "32 MiB")
+        self.assertTrue(together)
         for words, says in (
             (("measure", ".", "--lanes", "2"), "has one lane"),
             (("measure", ".", "--overwrite", "X"), "writes to no raw device"),

@@ -42,6 +42,9 @@ def manual() -> str:
         ".TP",
         ".B ULTERION_ARCHIVE",
         "where the archive is",
+        ".TP",
+        ".B ULTERION_ENGINE",
+        "'portable': bytes are moved by the engine of other systems, on Linux too",
     ]
     return "\n".join([*lines, ""])
 

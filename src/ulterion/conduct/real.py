@@ -156,7 +156,7 @@ class HostTarget(RealTime):
             jobs += own
             owners += [owner] * len(own)
         asleep = seconds_asleep()
-        outcomes = crew.run_each(jobs, tick, stall, partial(_beats, engines))
+        outcomes = crew.run_each(jobs, tick, stall, partial(_beats, engines), workers=self.engine.workers)
         refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)
         mine = [[o for o, at in zip(outcomes, owners, strict=True) if at == owner] for owner in range(len(engines))]
         return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]

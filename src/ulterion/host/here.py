@@ -41,7 +41,7 @@ def facts_of(path: Path) -> TargetFacts:
 
 def facts_of_device(path: Path, name: str) -> TargetFacts:
     """Return what a raw device is; what cannot be read stays None."""
-    return facts.device_facts(path, name) if system() == "linux" else asking.device_facts(path)
+    return facts.device_facts(path, name) if system() == "linux" else asking.device_facts(path, name)
 
 
 def facts_of_machine(versions: dict[str, str], room_temperature: float | None) -> BenchFacts:

@@ -11,7 +11,7 @@ from ulterion.engine.portable.posix import PosixFile
 
 def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder, without a name where that can be had."""
-    opened = testfile.create(folder)
+    opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
         opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
     )

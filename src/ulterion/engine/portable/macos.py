@@ -38,7 +38,7 @@ class Store(ctypes.Structure):
 
 def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder; its name is removed at once."""
-    opened = testfile.create(folder)
+    opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
         opened.fd, direct=_past_cache(opened.fd), flush=full_flush, set_aside=set_aside, close=opened.close
     )

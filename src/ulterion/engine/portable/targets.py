@@ -8,7 +8,7 @@ import shutil
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import TYPE_CHECKING, TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
@@ -180,7 +180,7 @@ class PortableDevice(PortableTarget):
         except UsageError:
             file.close()
             raise
-        self.stall, self.size, self.device_name = stall, size, path.name
+        self.stall, self.size, self.device_name = stall, size, device_name(path)
 
     def check(self, workload: Workload) -> None:
         """Refuse writes."""
@@ -217,6 +217,12 @@ def _unreadable(path: Path, error: OSError) -> str:
 def _closed_device(path: Path, error: OSError) -> str:
     who = "an administrator" if system() == "windows" else "root"
     return f"{path} cannot be read: {error.strerror}; raw devices take {who}, a folder on the drive does not"
+
+
+def device_name(path: PurePath) -> str:
+    r"""Return what the system calls a raw device: disk4 of /dev/rdisk4, PhysicalDrive1 of \\.\PhysicalDrive1."""
+    last = str(path).rstrip("\\/").replace("\\", "/").rpartition("/")[2]
+    return last.removeprefix("r") if last.startswith("rdisk") else last
 
 
 def is_raw_device(path: Path) -> bool:

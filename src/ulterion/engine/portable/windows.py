@@ -12,7 +12,7 @@ import os
 import secrets
 import threading
 from collections.abc import Callable
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.testfile import PREFIX
@@ -100,7 +100,7 @@ def _opened(kernel: w.Kernel, path: str, access: int, share: int, how: int, flag
 def create(folder: Path, kernel: w.Kernel | None = None) -> WindowsFile:
     """Return a test file of our own in a folder: made new, shared with nobody, deleted by the system when it is closed."""
     kernel = kernel or w.kernel()
-    path = f"{folder}{os.sep}{PREFIX}{os.getpid()}-{secrets.token_hex(4)}"
+    path = str(folder / f"{PREFIX}{os.getpid()}-{secrets.token_hex(4)}")
     access = w.GENERIC_READ | w.GENERIC_WRITE | w.DELETE
     return _with_sector(_opened(kernel, path, access, 0, w.CREATE_NEW, w.DELETE_ON_CLOSE))
 
@@ -111,10 +111,17 @@ def existing(path: Path, kernel: w.Kernel | None = None) -> WindowsFile:
     return _with_sector(_opened(kernel, str(path), w.GENERIC_READ, w.SHARE_READ, w.OPEN_EXISTING, 0))
 
 
+def device_path(path: PurePath) -> str:
+    r"""Return the name of a device as the system takes it: Python takes \\.\PhysicalDrive1 for a share, and puts a backslash behind it."""
+    return str(path).rstrip("\\")
+
+
 def device(path: Path, kernel: w.Kernel | None = None) -> tuple[WindowsFile, int]:
     r"""Return a raw device (\\.\PhysicalDrive1), to be read, which takes an administrator, and its size."""
     kernel = kernel or w.kernel()
-    file = _with_sector(_opened(kernel, str(path), w.GENERIC_READ, w.SHARE_READ | w.SHARE_WRITE, w.OPEN_EXISTING, 0))
+    file = _with_sector(
+        _opened(kernel, device_path(path), w.GENERIC_READ, w.SHARE_READ | w.SHARE_WRITE, w.OPEN_EXISTING, 0)
+    )
     try:
         size = ctypes.c_int64(0)
         _asked(file, w.IOCTL_DISK_GET_LENGTH_INFO, None, size)

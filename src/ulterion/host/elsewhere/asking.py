@@ -6,6 +6,7 @@ import os
 import platform
 import shutil
 import subprocess
+import time
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -16,6 +17,8 @@ from ulterion.host.elsewhere import macos, windows
 from ulterion.model.systems import NAMES, system, untried
 
 LONGEST = 60.0  # seconds that a program of the system's may take
+FRESH = 5.0  # seconds
+_asked: list[tuple[float, Survey]] = []
 
 
 def survey() -> Survey:
@@ -25,6 +28,13 @@ def survey() -> Survey:
     else:
         found = windows.survey(_said(windows.COMMAND).decode("utf-8", "replace"))
     return replace(found, bench=_this_machine(found.bench, {}, None), doubts=tuple(filter(None, [untried()])))
+
+
+def _recent() -> Survey:
+    """Return a survey of the last few seconds: a run asks several times at its beginning, and the programs are slow."""
+    if not _asked or time.monotonic() - _asked[0][0] > FRESH:
+        _asked[:] = [(time.monotonic(), survey())]
+    return _asked[0][1]
 
 
 def _said(command: Sequence[str]) -> bytes:
@@ -38,7 +48,7 @@ def _said(command: Sequence[str]) -> bytes:
 
 def bench_facts(versions: dict[str, str], room_temperature: float | None) -> BenchFacts:
     """Return the facts of this machine."""
-    return _this_machine(survey().bench, versions, room_temperature)
+    return _this_machine(_recent().bench, versions, room_temperature)
 
 
 def _this_machine(known: BenchFacts, versions: dict[str, str], room_temperature: float | None) -> BenchFacts:
@@ -56,7 +66,7 @@ def _this_machine(known: BenchFacts, versions: dict[str, str], room_temperature:
 def target_facts(path: Path) -> TargetFacts:
     """Return what lies under a folder or a file; what cannot be told stays None."""
     path = path.resolve()
-    drive, volume = under(survey().drives, str(path))
+    drive, volume = under(_recent().drives, str(path))
     room = shutil.disk_usage(path)
     return as_target(
         drive,
@@ -70,10 +80,9 @@ def target_facts(path: Path) -> TargetFacts:
     )
 
 
-def device_facts(path: Path) -> TargetFacts:
-    """Return what a raw device is; what cannot be told stays None."""
-    name = path.name.removeprefix("r") if path.name.startswith("rdisk") else path.name
-    drive = next((d for d in survey().drives if d.name.casefold() == name.casefold()), None)
+def device_facts(path: Path, name: str) -> TargetFacts:
+    """Return what a raw device is, by the system's name of it; what cannot be told stays None."""
+    drive = next((d for d in _recent().drives if d.name.casefold() == name.casefold()), None)
     return as_target(drive, str(path), "device", drive.name if drive else name)
 
 
