@@ -44,7 +44,7 @@ def manual() -> str:
         "where the archive is",
         ".TP",
         ".B ULTERION_ENGINE",
-        "'portable': bytes are moved by the engine of other systems, on Linux too",
+        "portable moves bytes by the engine of other systems, on Linux too",
     ]
     return "\n".join([*lines, ""])
 
