@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import sqlite3
 import tempfile
 import threading
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import sqlalchemy as sa
 
@@ -192,6 +194,13 @@ class OnSqlite(OnEither, FolderCase):
         self.assertTrue(ask(engine, parse_question("")))  # nothing was emptied for a folder that is not there
         engine.dispose()
         self.write("no.sqlite", "this is no archive, and long enough to be looked at " * 4)
+        locked = sqlite3.connect(self.place, isolation_level=None)
+        locked.execute("BEGIN IMMEDIATE")
+        with mock.patch.object(schema, "WAIT", 0.1):
+            self.refused(
+                "archive", "add", str(folder), "--archive", self.place, says="cannot be (written|opened): .*locked"
+            )
+        locked.close()
         for words, says in (
             (("find", "--archive", "no.sqlite"), "cannot be opened"),
             (("chart", "x", "--archive", self.place), "say where to"),

@@ -111,6 +111,12 @@ class Together(FolderCase):
             ("box", "write REVIEW:HOOKUP"),
         ):
             self.refused("compare", "--also", also, says=says)
+        twice = ("--also", "last-year:box") * 2
+        for also, says in (
+            (("--against", "direct", *twice), "is there already"),
+            (("--soaks", *twice), "--soaks knows no"),
+        ):
+            self.refused("compare", *also, says=says)
         (all_in_one,) = self.json_of("compare", "--also", "last-year:box", "--against", "direct")["groups"]
         self.assertIn("last-year:box", {r["hookup"] for r in all_in_one["rows"]})
 

@@ -10,8 +10,10 @@ from typing import TypeVar
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import SQLAlchemyError
 
-from ulterion.archive.schema import PARTS, RESULTS, RUNS
+from ulterion.archive.schema import PARTS, RESULTS, RUNS, first_line
+from ulterion.core.errors import UsageError
 from ulterion.core.stats import estimate
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -41,7 +43,19 @@ class Added:
 
 
 def add_review(engine: Engine, folder: ReviewFolder) -> Added:
-    """Put every run of a review into the archive; runs that are no longer in its folder are taken out."""
+    """Put every run of a review into the archive; runs that are no longer in its folder are taken out.
+
+    Raises UsageError where the archive cannot be written; what was put in before stays whole.
+    """
+    try:
+        return _add_review(engine, folder)
+    except SQLAlchemyError as error:
+        raise UsageError(
+            f"the archive cannot be written: {first_line(error)}; free it, or name another with --archive"
+        ) from error
+
+
+def _add_review(engine: Engine, folder: ReviewFolder) -> Added:
     place = str(folder.path.resolve())
     base = hashlib.sha256((folder.path / "review.toml").read_bytes()).hexdigest()
     skims = {_key(place, s.id): s for s in folder.skims()}

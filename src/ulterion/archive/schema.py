@@ -99,7 +99,7 @@ def opened(where: str | Path) -> Engine:
     except ImportError as error:
         raise UsageError("a PostgreSQL archive needs the package psycopg: pip install 'ulterion[postgres]'") from error
     except (SQLAlchemyError, OSError) as error:
-        raise UsageError(f"the archive {where} cannot be opened: {_first_line(error)}") from error
+        raise UsageError(f"the archive {where} cannot be opened: {first_line(error)}") from error
     return engine
 
 
@@ -145,5 +145,6 @@ def _bring_up(engine: Engine) -> None:
             connection.execute(ABOUT.update().values(version=VERSION))
 
 
-def _first_line(error: Exception) -> str:
+def first_line(error: Exception) -> str:
+    """Return what a database says of an error, in a line."""
     return str(getattr(error, "orig", None) or error).strip().split("\n")[0]

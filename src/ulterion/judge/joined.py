@@ -36,6 +36,10 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review
     """Return a review and its runs with another's hookup among them; raise UsageError where it has no measurement, or was nothing known of it."""
     if guest.hookup not in guest.review.hookups:
         raise UsageError(f"review '{guest.called}': {unknown('hookup', guest.hookup, guest.review.hookups)}")
+    if guest.name in review.hookups:
+        raise UsageError(
+            f"'{guest.name}' is there already, of this review or another of that name; name it once, or rename its folder"
+        )
     measured = latest(guest.runs).get(guest.hookup)
     if not measured:
         raise UsageError(f"hookup '{guest.hookup}' of the review '{guest.called}' has no measurement; name another")
