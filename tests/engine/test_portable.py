@@ -153,18 +153,18 @@ class OnWindows(FolderCase):
     def test_several_in_flight_on_a_port(self) -> None:
         """Every request comes home once, aligned, never more in flight than the depth; all data written; the port closed."""
         for late in (True, False):
+            file, self.library.late = self.file(), late
             for words in (
                 "random read 4 KiB depth 8",
                 "sequential write 64 KiB depth 4",
                 "random mixed 50 % writes 4 KiB depth 16",
             ):
-                file, self.library.late = self.file(), late
                 moved = Ports().move(job_of(words, file))
                 (recorder,) = moved.recorders
                 self.assertGreater(recorder.requests, 20)
                 self.assertEqual(int(recorder.latency.counts.sum()), recorder.requests)
                 self.assertEqual((len(self.library.queue), self.library.ended), (0, {}))
-                file.close()
+            file.close()
         self.assertEqual(self.library.alive, set())
 
     def test_a_port_that_brings_a_failure(self) -> None:

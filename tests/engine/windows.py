@@ -129,6 +129,7 @@ class Library:
         return int(not code)
 
     def _CreateIoCompletionPort(self, handle: int, _: None, key: int, threads: int) -> int:
+        assert handle not in self.ports, "a file has one port as long as it is open: Windows refuses a second (87)"
         port = self._new()
         self.ports[handle] = port
         return port

@@ -58,14 +58,12 @@ class PortLane:
 
     def run(self, start_ns: int, deadline_ns: int, tick: Tick | None = None) -> None:
         """Issue requests until the deadline and wait for all; raise TargetFailed with the offset of the first that failed."""
-        kernel = self.file.kernel
-        port = kernel.checked(kernel.CreateIoCompletionPort(self.file.handle, None, 1, 1))
+        port = self.file.port()
         try:
             self.recorder.begin(start_ns, deadline_ns)
             drive(self.recorder, self.feed, lambda: self._turn(port), self.stop, tick)
         finally:
             self._drain(port)
-            kernel.CloseHandle(port)
 
     def _turn(self, port: int) -> int:
         """Go on until it is time for a look round, no offsets are left, or all is done; raise TargetFailed."""

@@ -32,6 +32,7 @@ class WindowsFile:
         self.sector = USUAL_SECTOR
         self._own = threading.local()
         self._events: list[int] = []
+        self._port = 0
         self._lock = threading.Lock()
 
     def read(self, address: int, size: int, offset: int) -> int:
@@ -65,6 +66,13 @@ class WindowsFile:
                 self._events.append(self._own.event)
         return self._own.request, self._own.event
 
+    def port(self) -> int:
+        """Return the completion port that tells the end of this file's requests: one for as long as it is open, which is all that Windows allows."""
+        with self._lock:
+            if not self._port:
+                self._port = self.kernel.checked(self.kernel.CreateIoCompletionPort(self.handle, None, 1, 1))
+            return self._port
+
     def set_aside(self, size: int) -> bool:
         """Give the file its whole size; what is written beyond what was written before is filled with zeros by the system first."""
         kernel = self.kernel
@@ -81,8 +89,9 @@ class WindowsFile:
             return
         with self._lock:
             events, self._events = self._events, []
+            ports, self._port = [self._port] if self._port else [], 0
         self.kernel.CancelIoEx(handle, None)  # of a worker that hangs in one
-        for one in (*events, handle):
+        for one in (*events, handle, *ports):
             self.kernel.CloseHandle(one)
 
 
