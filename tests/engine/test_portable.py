@@ -375,6 +375,7 @@ class OnThisMachine(FolderCase):
         for words, says in (
             (("measure", ".", "--lanes", "2"), "has one lane"),
             (("measure", ".", "--overwrite", "X"), "writes to no raw device"),
+            (("soak", ".", "--files", "1 MiB", "--for", "3 s"), "Linux's own engine only"),
             (("measure", "nothing-there"), "does not exist"),
         ):
             self.refused(*words, says=says)

@@ -129,6 +129,10 @@ class HostTarget(RealTime):
 
     def check_files(self) -> None:
         """Raise UsageError when no files can be made here."""
+        if is_portable():
+            raise UsageError(
+                "--files is there with Linux's own engine only; leave it out for one file that is written over and over"
+            )
         if not self.engine.holds_files:
             raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
 
