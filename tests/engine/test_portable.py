@@ -29,6 +29,7 @@ from ulterion.engine.data import Buffers
 from ulterion.engine.movers import Job, Threads
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable import macos, targets, windows
+from ulterion.engine.portable.patience import in_time
 from ulterion.engine.portable.ports import Ports
 from ulterion.engine.portable.threadcrew import ThreadCrew
 from ulterion.host import commands
@@ -305,6 +306,18 @@ class Crews(unittest.TestCase):
 
         with self.assertRaisesRegex(UsageError, "no"):
             run([refuse], workers=ThreadCrew)
+
+
+class Patience(unittest.TestCase):
+    def test_what_does_not_come_back_is_left_behind(self) -> None:
+        """What comes in time is given, what is raised is raised, and a call that hangs is given up with its name."""
+        self.assertEqual(in_time(lambda: 3, "x", 5), 3)
+        with self.assertRaisesRegex(OSError, "it broke"):
+            in_time(mock.Mock(side_effect=OSError(5, "it broke")), "x", 5)
+        hanging = threading.Event()
+        with self.assertRaisesRegex(TargetFailed, "the drive did not answer within 0 s"):
+            in_time(hanging.wait, "the drive", 0.1)
+        hanging.set()
 
 
 class OnThisMachine(FolderCase):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
 import shutil
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path, PurePath
 from typing import TYPE_CHECKING, TypeVar
 
@@ -16,10 +18,12 @@ from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import crew
+from ulterion.engine.children import GRACE
 from ulterion.engine.folder import fitting_span
 from ulterion.engine.movers import Job, Mover, Positional, Threads
 from ulterion.engine.plainfile import only_reads
 from ulterion.engine.portable.files import MediumFile, ways
+from ulterion.engine.portable.patience import in_time
 from ulterion.engine.portable.threadcrew import ThreadCrew
 from ulterion.engine.target import SMALLEST_SPAN, RealTarget, lay_down
 from ulterion.engine.testfile import unwritable
@@ -45,8 +49,9 @@ class _Held:
         return self.file.direct
 
     def close(self) -> None:
-        """Close it; may be called twice."""
-        self.file.close()
+        """Close it, as long as that takes no longer than a moment; may be called twice."""
+        with contextlib.suppress(TargetFailed, OSError):
+            in_time(self.file.close, "the file", GRACE)
 
 
 class PortableTarget(RealTarget):
@@ -123,7 +128,7 @@ class PortableFolder(PortableTarget):
         room = shutil.disk_usage(folder)
         span = fitting_span(folder, span_bytes, room.free, room.total)
         facts = folder.stat()
-        super().__init__(folder, _opened(ways().create, folder, unwritable), span // 4096 * 4096)
+        super().__init__(folder, _opened(ways().create, folder, unwritable, stall), span // 4096 * 4096)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
     def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
@@ -150,7 +155,7 @@ class PortableFile(PortableTarget):
             raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
         facts = path.stat()
         span = _span_within(path, facts.st_size, span_bytes)
-        super().__init__(path, _opened(ways().existing, path, _unreadable), span)
+        super().__init__(path, _opened(ways().existing, path, _unreadable, stall), span)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
     def check(self, workload: Workload) -> None:
@@ -174,7 +179,7 @@ class PortableDevice(PortableTarget):
     """A raw device, which is read only."""
 
     def __init__(self, path: Path, span_bytes: int | None, stall: float) -> None:
-        file, size = _opened(ways().device, path, _closed_device)
+        file, size = _opened(ways().device, path, _closed_device, stall)
         try:
             super().__init__(path, file, _span_within(path, size, span_bytes))
         except UsageError:
@@ -202,10 +207,10 @@ def _span_within(path: Path, size: int, wanted: int | None) -> int:
     return (wanted or size) // 4096 * 4096
 
 
-def _opened(how: Callable[[Path], Made], path: Path, words: Callable[[Path, OSError], str]) -> Made:
-    """Open by a system's own way; raise UsageError with its words."""
+def _opened(how: Callable[[Path], Made], path: Path, words: Callable[[Path, OSError], str], stall: float) -> Made:
+    """Open by a system's own way; raise UsageError with its words, TargetFailed where it does not answer."""
     try:
-        return how(path)
+        return in_time(partial(how, path), str(path), stall)
     except OSError as error:
         raise UsageError(words(path, error)) from error
 
