@@ -87,7 +87,7 @@ class OnWindows(FolderCase):
         self.assertRegex(str(path), r"\.ulterion-test-\d+-[0-9a-f]{8}$")
         self.assertEqual((access, share, how), (w.GENERIC_READ | w.GENERIC_WRITE | w.DELETE, 0, w.CREATE_NEW))
         self.assertEqual(flags, w.NO_BUFFERING | w.OVERLAPPED_IO | w.DELETE_ON_CLOSE)
-        self.assertEqual((file.direct, file.sector), (True, 4096))
+        self.assertEqual((file.direct, file.sector), (True, 512))
         file.read(Buffers(4096, 1, 1, writes=False).address, 4096, 0)
         file.close()
         file.close()
@@ -116,7 +116,7 @@ class OnWindows(FolderCase):
         path = self.write("disk", "x" * 65536)
         self.library.fails["GetFileInformationByHandleEx"] = deque([w.ERROR_INVALID_PARAMETER])
         file, size = windows.device(path, self.kernel)
-        self.assertEqual((size, file.sector), (65536, 4096))
+        self.assertEqual((size, file.sector), (65536, 512))
         file.close()
         self.library.fails["DeviceIoControl"] = deque([w.ERROR_NOT_READY])
         with self.assertRaises(OSError) as caught:

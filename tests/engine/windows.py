@@ -181,7 +181,8 @@ class Library:
         else:
             assert (what, length, room) == (w.IOCTL_STORAGE_QUERY_PROPERTY, 12, 28)
             assert w.PropertyQuery.from_address(given or 0).PropertyId == w.ACCESS_ALIGNMENT
-            w.AccessAlignment.from_address(taken).BytesPerPhysicalSector = 4096
+            told = w.AccessAlignment.from_address(taken)
+            told.BytesPerLogicalSector, told.BytesPerPhysicalSector = SECTOR, 4096
         return 1
 
     def _FormatMessageW(

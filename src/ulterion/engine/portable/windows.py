@@ -146,12 +146,11 @@ def _with_sector(file: WindowsFile) -> WindowsFile:
     ask = file.kernel.GetFileInformationByHandleEx
     try:
         if ask(file.handle, w.FILE_STORAGE_INFO, ctypes.addressof(info), ctypes.sizeof(info)):
-            sizes = (info.LogicalBytesPerSector, info.PhysicalBytesPerSectorForPerformance)
-            file.sector = max(sizes) or USUAL_SECTOR
+            file.sector = info.LogicalBytesPerSector or USUAL_SECTOR
             return file
         with contextlib.suppress(OSError):
             _asked(file, w.IOCTL_STORAGE_QUERY_PROPERTY, query, told)
-            file.sector = max(told.BytesPerLogicalSector, told.BytesPerPhysicalSector) or USUAL_SECTOR
+            file.sector = told.BytesPerLogicalSector or USUAL_SECTOR
     except BaseException:
         file.close()
         raise
