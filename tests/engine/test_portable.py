@@ -32,6 +32,7 @@ from ulterion.engine.portable import macos, targets, windows
 from ulterion.engine.portable.patience import in_time
 from ulterion.engine.portable.ports import Ports
 from ulterion.engine.portable.threadcrew import ThreadCrew
+from ulterion.engine.portable.turns import on
 from ulterion.host import commands
 from ulterion.model import systems
 
@@ -42,7 +43,7 @@ SPAN = 32 * MIB
 def job_of(words: str, file: object, seconds: float = 0.1, span: int = 4 * MIB) -> Job:
     """Return a short job on a file."""
     workload: Workload = parse_workload(words).settled(seconds, span)
-    return Job(-1, workload, 7, file=file)  # type: ignore[arg-type]
+    return on(Job(-1, workload, 7), file)  # type: ignore[arg-type]
 
 
 class Structures(unittest.TestCase):

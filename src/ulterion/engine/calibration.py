@@ -12,6 +12,7 @@ from ulterion.engine import compiler, loops, uring
 from ulterion.engine.compiler import words_of
 from ulterion.engine.lane import Recorder
 from ulterion.engine.movers import Job, Positional, Threads
+from ulterion.engine.portable.turns import on
 from ulterion.engine.ringlane import RingLane
 from ulterion.model.systems import is_portable, system
 
@@ -87,8 +88,8 @@ def _by_threads() -> OwnCost:
     """Return what the portable engine costs: a turn of one thread, and of many, which wait for each other's turns."""
     nothing = _Nothing()
     try:
-        one = Positional().move(Job(-1, _trial(1), 1, file=nothing))
-        many = Threads().move(Job(-1, _trial(DEPTH), 1, file=nothing))
+        one = Positional().move(on(Job(-1, _trial(1), 1), nothing))
+        many = Threads().move(on(Job(-1, _trial(DEPTH), 1), nothing))
     finally:
         nothing.close()
     per = [(m.last_ns - m.start_ns) / max(1, sum(r.requests for r in m.recorders)) / 1e9 for m in (one, many)]

@@ -21,7 +21,6 @@ from ulterion.engine.data import POOL_BYTES, Buffers
 
 if TYPE_CHECKING:  # the loops bring the compiler, which only a measurement needs
     from ulterion.engine.lane import Intervals, Lane, Recorder, StopSign
-    from ulterion.engine.portable.files import MediumFile
 
 WAIT = 0.1  # seconds between two looks at the workers
 
@@ -39,7 +38,7 @@ class Job:
         gate: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
         tick: told of progress.
         intervals: told of each interval; for soaks.
-        file: what is read and written by calls of its own, in place of `fd` (`ulterion.engine.portable`).
+        file: what is read and written by calls of its own, in place of `fd`, and `make_lane` what makes a loop on it (`ulterion.engine.portable`).
     """
 
     fd: int
@@ -51,7 +50,8 @@ class Job:
     gate: Callable[[], int] = time.perf_counter_ns
     tick: Tick | None = None
     intervals: Intervals | None = None
-    file: MediumFile | None = None
+    file: object = None
+    make_lane: Callable[..., Lane] | None = None
 
     def recorder(self, number: int = 0) -> Recorder:
         """Return the recorder of one of the lane's loops."""
@@ -106,11 +106,8 @@ def _lane(job: Job, index: int, count: int) -> Lane:
     writes = Buffers.pool(block, own, POOL_BYTES // count) if workload.direction != "read" else None
     chunks = chunks_of(workload, own, job.lane * count + index, job.lanes * count)
     feed = Feed(chunks, writes.memory if writes else None, workload.write_share if reads and writes else None, own)
-    if job.file is not None:
-        from ulterion.engine.portable.turns import FileLane
-
-        return FileLane(job.file, feed, job.recorder(index), job.stop, reads=reads, writes=writes)
-    return Lane(job.fd, feed, job.recorder(index), job.stop, reads=reads, writes=writes)
+    make = job.make_lane or functools.partial(Lane, job.fd)
+    return make(feed, job.recorder(index), job.stop, reads=reads, writes=writes)
 
 
 class Positional:

@@ -83,7 +83,9 @@ class PortableTarget(RealTarget):
         intervals: Intervals | None = None,
     ) -> Job:
         """Return one lane's share."""
-        return Job(-1, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals, self.file)
+        from ulterion.engine.portable.turns import on  # the loops, which only a measurement needs
+
+        return on(Job(-1, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals), self.file)
 
     def check(self, workload: Workload) -> None:
         """Refuse requests that are no multiple of a sector: the system would."""

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from dataclasses import replace
+from functools import partial
 
 from ulterion.core.errors import TargetFailed
 from ulterion.engine import loops
@@ -25,7 +27,13 @@ from ulterion.engine.loops import (
     WRITE_FROM,
     WRITES,
 )
+from ulterion.engine.movers import Job
 from ulterion.engine.portable.files import MediumFile
+
+
+def on(job: Job, file: MediumFile) -> Job:
+    """Return a job that is done on a file of a system's own."""
+    return replace(job, file=file, make_lane=partial(FileLane, file))
 
 
 class FileLane(Lane):
