@@ -400,9 +400,9 @@ class OnThisMachine(FolderCase):
 
     def test_what_threads_cost_is_known(self) -> None:
         """A turn of one, and of many that wait for each other: both above zero, and far below a second."""
-        from ulterion.engine.calibration import _by_threads
+        from ulterion.engine.calibration import _threads_cost
 
-        cost = _by_threads()
+        cost = _threads_cost()
         self.assertTrue(0 < cost.one < 1e-3 and cost.deep is not None and 0 < cost.deep < 1e-2, cost)
 
     def test_the_first_error_of_a_thread_is_told(self) -> None:

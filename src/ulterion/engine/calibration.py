@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import os
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from ulterion.core.workload import Workload, parse_workload
@@ -16,7 +17,8 @@ from ulterion.engine.portable.turns import on
 from ulterion.engine.ringlane import RingLane
 from ulterion.model.systems import is_portable, system
 
-SECONDS = 0.04  # of each of the two trials; with the compiled loops loaded, all takes a tenth of a second
+SECONDS = 0.02  # of each trial; with the compiled loops loaded, all takes a tenth of a second
+TRIALS = 3  # of each kind, of which the least counts: whatever else the machine does only ever adds
 BLOCK, SPAN, DEPTH = 4096, 1 << 22, 32
 LOOKS = 2000  # at the clock, to know what one costs
 
@@ -84,23 +86,31 @@ class _Nothing:
         os.close(self._nowhere)
 
 
-def _by_threads() -> OwnCost:
-    """Return what the portable engine costs: a turn of one thread, and of many, which wait for each other's turns."""
+def _by_threads(depth: int) -> float:
+    """Return the time of a turn by threads that do nothing, and wait for each other's turns, seconds."""
     nothing = _Nothing()
     try:
-        one = Positional().move(on(Job(-1, _trial(1), 1), nothing))
-        many = Threads().move(on(Job(-1, _trial(DEPTH), 1), nothing))
+        mover = Positional() if depth == 1 else Threads()
+        moved = mover.move(on(Job(-1, _trial(depth), 1), nothing))
     finally:
         nothing.close()
-    per = [(m.last_ns - m.start_ns) / max(1, sum(r.requests for r in m.recorders)) / 1e9 for m in (one, many)]
+    return (moved.last_ns - moved.start_ns) / max(1, sum(r.requests for r in moved.recorders)) / 1e9
+
+
+def _threads_cost() -> OwnCost:
+    """Return what the portable engine costs."""
+    one = _least(lambda: _by_threads(1))
     # on a completion port one thread has all requests: what many threads cost says nothing of it
-    return OwnCost(per[0], None if system() == "windows" else per[1], compiler.WHY_NOT)
+    many = None if system() == "windows" else _least(lambda: _by_threads(DEPTH))
+    return OwnCost(one, many, compiler.WHY_NOT)
 
 
-def _deep() -> float | None:
+def _least(trial: Callable[[], float]) -> float:
+    return min(trial() for _ in range(TRIALS))
+
+
+def _deep() -> float:
     """Return the time of a request that does nothing, on a ring that is kept full, seconds."""
-    if uring.available() is not None:
-        return None
     lane = RingLane(0, _trial(DEPTH), 1, nothing=True, recorder=Recorder(BLOCK))
     start = time.perf_counter_ns()
     lane.run(start, start + round(SECONDS * 1e9))
@@ -111,7 +121,9 @@ def _deep() -> float | None:
 def own_cost() -> OwnCost:
     """Make the engine ready and return what it costs; once in a process, so that its children inherit what was compiled."""
     if is_portable():
-        return _by_threads()
+        return _threads_cost()
+    ring = uring.available() is None
     _one_at_a_time()  # the first time compiles, or loads what was compiled
-    _deep()
-    return OwnCost(_one_at_a_time(), _deep(), compiler.WHY_NOT)
+    if ring:
+        _deep()
+    return OwnCost(_least(_one_at_a_time), _least(_deep) if ring else None, compiler.WHY_NOT)
