@@ -166,6 +166,11 @@ class FolderCase(unittest.TestCase):
             status = main(list(arguments), Environment(out, err, cwd or self.folder))
         return subprocess.CompletedProcess(arguments, int(status), out.getvalue(), err.getvalue())
 
+    def python(self, code: str) -> subprocess.CompletedProcess[str]:
+        """Run a script in a fresh interpreter, in the test's folder."""
+        return subprocess.run([sys.executable, "-W", "ignore", "-c", code], cwd=self.folder, env=self.environment(), capture_output=True,
+                              text=True, timeout=LONGEST)  # fmt: skip
+
     def json_of(self, *arguments: str, status: int = 0, **settings: Any) -> Any:
         """Run with --json; the standard output must be one answer of a published kind and nothing else."""
         done = self.ulterion(*arguments, "--json", **settings)

@@ -77,6 +77,13 @@ class OnEither:
         self.assertEqual({a.host for a in ask(engine, parse_question("on host bench1"))}, {"bench1"})
         self.assertEqual(ask(engine, parse_question("until 2025-12")), [])
         self.assertEqual(len(ask(engine, parse_question("since 2026-01-01"))), 8)
+        for words, count in (
+            ("write claimed over 1400 MB/s", 2),  # what is written to the box; only that claims a rate of writing
+            ("claims over 2900 MB/s", 8),  # the drive's, which is in every chain
+            ("write claimed at least 2 GB/s", 0),
+            ("test box, read claims over 1 GB/s, over 900 MB/s", 2),
+        ):
+            self.assertEqual(len(ask(engine, parse_question(words))), count, words)
         both = ask(engine, parse_question("large read, direct"))
         self.assertEqual(both, [])  # no product is called so
         found = ask(engine, parse_question("cached read"))
@@ -159,10 +166,16 @@ class OnSqlite(OnEither, FolderCase):
         add_review(engine, review)
         with engine.begin() as connection:
             connection.execute(sa.text("ALTER TABLE runs DROP COLUMN filesystem"))
+            for way in schema.CLAIMS:
+                connection.execute(sa.text(f"ALTER TABLE parts DROP COLUMN claims_{way}"))
             connection.execute(schema.ABOUT.update().values(version=1))
         engine.dispose()
         engine = schema.opened(self.place)
         self.assertEqual(len(ask(engine, parse_question(""))), 4)
+        claimed = parse_question("claims over 2900 MB/s")
+        self.assertEqual(ask(engine, claimed), [])  # what it never knew comes when the review is added again
+        self.assertEqual(add_review(engine, ReviewFolder.open(review.path)), Added(changed=2))
+        self.assertEqual(len(ask(engine, claimed)), 4)
         with engine.begin() as connection:
             connection.execute(schema.ABOUT.update().values(version=99))
         engine.dispose()
@@ -193,6 +206,11 @@ class OnSqlite(OnEither, FolderCase):
         engine = schema.opened(self.place)
         self.assertTrue(ask(engine, parse_question("")))  # nothing was emptied for a folder that is not there
         engine.dispose()
+        with sqlite3.connect(self.place) as broken:
+            broken.execute("DROP TABLE results")
+        self.refused(
+            "archive", "find", "x", "--archive", self.place, says="cannot be read: .*no such table.*archive rebuild"
+        )
         self.write("no.sqlite", "this is no archive, and long enough to be looked at " * 4)
         locked = sqlite3.connect(self.place, isolation_level=None)
         locked.execute("BEGIN IMMEDIATE")

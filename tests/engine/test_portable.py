@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import ctypes
+import dataclasses
 import errno
 import json
 import os
 import re
 import struct
-import subprocess
 import sys
 import threading
 import time
@@ -302,6 +302,15 @@ class Crews(unittest.TestCase):
         self.assertLess(time.monotonic() - begun, 30)
         hanging.set()
 
+        def told(seat: Seat) -> bool:
+            seat.gate()
+            time.sleep(0.5)
+            return seat.paused
+
+        with mock.patch("ulterion.engine.portable.threadcrew.STOOD_STILL", 0.2):
+            self.assertEqual(run([told], lambda seconds, moved: time.sleep(0.3), workers=ThreadCrew), [True])
+            self.assertEqual(run([told], workers=ThreadCrew), [False])
+
         def refuse(seat: Seat) -> None:
             raise UsageError("no")
 
@@ -353,6 +362,30 @@ class OnThisMachine(FolderCase):
         self.assertGreater(len(np.unique(np.frombuffer(buffer.memory, dtype=np.uint8))), 200)
         target.close()
         self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_what_is_read_only(self) -> None:
+        """A raw device, by the way one is opened: its whole size read; never written, and refused where it is too small."""
+        disk, small = self.folder / "disk", self.folder / "small"
+        disk.write_bytes(bytes(20 * MIB))
+        small.write_bytes(bytes(MIB))
+        device = targets.PortableDevice(disk, None, 20.0)
+        self.addCleanup(device.close)
+        self.assertEqual((device.size, device.span_bytes, device.device_name), (20 * MIB, 20 * MIB, "disk"))
+        device.prepare(1)
+        self.assertGreater(
+            device.run_pass(parse_workload("sequential read 1 MiB depth 2").settled(0.1, 20 * MIB), 1).bytes, 0
+        )
+        with self.assertRaisesRegex(UsageError, "which the portable engine only reads"):
+            device.check(parse_workload("sequential write 1 MiB depth 1"))
+        with self.assertRaisesRegex(UsageError, "no multiple of its sector"):
+            device.check(dataclasses.replace(parse_workload("random read 4 KiB depth 1"), block_bytes=700))
+        with self.assertRaisesRegex(UsageError, "too small to test with"):
+            targets.PortableDevice(small, None, 20.0)
+        with self.assertRaisesRegex(UsageError, "use a --span no larger"):
+            targets.PortableDevice(disk, 30 * MIB, 20.0)
+        with self.assertRaisesRegex(UsageError, "raw devices take root, a folder on the drive does not"):
+            targets.PortableDevice(self.folder / "none", None, 20.0)
+        self.assertEqual(disk.read_bytes(), bytes(20 * MIB))
 
     def test_a_run_by_the_command(self) -> None:
         """measure and soak by threads, marked so in the document; what it has not is refused in a sentence."""
@@ -446,14 +479,7 @@ class Elsewhere(FolderCase):
     def test_nothing_of_posix_is_needed(self) -> None:
         """Every module loads, and the demo plays and ends in a page, where Python lacks what Windows lacks: fcntl and the like, fork, /proc, memory flags."""
         code = Path(__file__).with_name("without_posix.py").read_text()
-        done = subprocess.run(
-            [sys.executable, "-W", "ignore", "-c", code],
-            cwd=self.folder,
-            env=self.environment(),
-            capture_output=True,
-            text=True,
-            timeout=170,
-        )
+        done = self.python(code)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertIn("all loaded, the demo played: 14 sections", done.stdout)
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import copy
 import json
+import os
 import plistlib
-import subprocess
-import sys
 import unittest
 from pathlib import Path
 
@@ -189,17 +188,15 @@ print([int(main(words, Environment(sys.stdout, sys.stderr, Path.cwd()))) for wor
 
 
 class ByTheCommand(FolderCase):
+    def test_what_a_program_says(self) -> None:
+        """As it prints it; one that is not there, or fails, says nothing, and ends nothing."""
+        self.assertEqual(asking._said(("sh", "-c", "echo x; exit 3")), b"x\n")
+        self.assertEqual(asking._said(("nothing-of-the-kind",)), b"")
+
     def as_there(self, platform: str, *commands: list[str]) -> tuple[str, str]:
         """Run commands in a process that takes itself for another system, with the recorded texts for its programs'; return both outputs."""
         code = AS_THERE.format(here=str(HERE), platform=platform, commands=commands)
-        done = subprocess.run(
-            [sys.executable, "-W", "ignore", "-c", code],
-            cwd=self.folder,
-            env=self.environment(),
-            capture_output=True,
-            text=True,
-            timeout=100,
-        )
+        done = self.python(code)
         self.assertEqual(done.returncode, 0, done.stderr)
         return done.stdout, done.stderr
 
@@ -241,8 +238,20 @@ class ByTheCommand(FolderCase):
             "0 s",
             "--quiet",
         ]
-        shown, errors = self.as_there("darwin", ["survey"], measure, soak, *refused)
-        self.assertTrue(shown.endswith("[0, 0, 0, 2, 2, 2, 2]\n"), shown[-200:] + errors)
+        (self.folder / "clip.mov").write_bytes(os.urandom(2**24))
+        file = [
+            "measure",
+            "clip.mov",
+            "--workload",
+            "sequential read 1 MiB depth 2",
+            "--passes",
+            "1",
+            "--seconds",
+            "0.1",
+        ]
+        shown, errors = self.as_there("darwin", ["survey"], measure, soak, file, *refused)
+        self.assertTrue(shown.endswith("[0, 0, 0, 0, 2, 2, 2, 2]\n"), shown[-200:] + errors)
+        self.assertIn("macOS reads what it has of clip.mov from memory", " ".join(shown.split()))
         self.assertEqual(errors.count("works on Linux only so far"), 4, errors)
         self.assertIn("measuring on macOS is written from", shown.replace("\n    ", " "))
         for words in (

@@ -10,10 +10,8 @@ from typing import TypeVar
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.exc import SQLAlchemyError
 
-from ulterion.archive.schema import PARTS, RESULTS, RUNS, first_line
-from ulterion.core.errors import UsageError
+from ulterion.archive.schema import PARTS, RESULTS, RUNS, in_words
 from ulterion.core.stats import estimate
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -47,12 +45,8 @@ def add_review(engine: Engine, folder: ReviewFolder) -> Added:
 
     Raises UsageError where the archive cannot be written; what was put in before stays whole.
     """
-    try:
+    with in_words("written"):
         return _add_review(engine, folder)
-    except SQLAlchemyError as error:
-        raise UsageError(
-            f"the archive cannot be written: {first_line(error)}; free it, or name another with --archive"
-        ) from error
 
 
 def _add_review(engine: Engine, folder: ReviewFolder) -> Added:
@@ -161,6 +155,8 @@ def _collect(
                 "name": part.name,
                 "kind": part.kind,
                 "link": part.link.name if part.link else None,
+                "claims_read": part.claims.read,
+                "claims_write": part.claims.write,
             }
         )
     if isinstance(run, MeasureRun) and not run.left_out:

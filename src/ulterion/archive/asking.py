@@ -9,23 +9,25 @@ from dataclasses import dataclass
 import sqlalchemy as sa
 from sqlalchemy.engine import Engine
 
-from ulterion.archive.schema import PARTS, RESULTS, RUNS
+from ulterion.archive.schema import CLAIMS, PARTS, RESULTS, RUNS, in_words
 from ulterion.core.errors import UsageError
 from ulterion.core.links import Link
 from ulterion.core.readers import links_in
 from ulterion.core.units import parse_rate
 
+RATES = ("least", "most", "claimed")
 MOST = 500  # rows of an answer
-FIRST_LOOK, LAST_LOOK = (
-    3,
-    192,
-)  # times as many rows are looked at as are wanted, for the best of each products among them
+FIRST_LOOK, LAST_LOOK = 3, 192  # times as many rows as are wanted are looked at, for the best of each products
 _OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
 _UNDER = re.compile(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_CLAIMED = re.compile(r"\bclaim(?:s|ed|ing)?\s+(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
 _SINCE = re.compile(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
 _UNTIL = re.compile(r"\b(?:until|before|to)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
 _HOST = re.compile(r"\bon\s+host\s+(\S+)", re.IGNORECASE)
-_WAYS = {"read": "read", "reads": "read", "reading": "read", "receive": "read", "write": "write", "writes": "write", "writing": "write", "send": "write"}  # fmt: skip
+_WAYS = {
+    **dict.fromkeys(("read", "reads", "reading", "receive"), "read"),
+    **dict.fromkeys(("write", "writes", "writing", "send"), "write"),
+}
 _MANNERS = {
     "large": "sequential",
     "sequential": "sequential",
@@ -47,6 +49,7 @@ class Question:
         words: each is in a part's name or is its kind, in the singular or the plural.
         way, manner, state: of the result.
         least, most: bytes per second.
+        claimed: bytes per second that a part of the chain claims at least, in the way that is asked for, or in either.
         since, until: begun on or after, and before.
         host: name of the bench.
         best_only: whether of each products and workload the best run alone is wanted.
@@ -59,6 +62,7 @@ class Question:
     state: str | None = None
     least: float | None = None
     most: float | None = None
+    claimed: float | None = None
     since: str | None = None
     until: str | None = None
     host: str | None = None
@@ -93,10 +97,17 @@ def parse_question(text: str) -> Question:
     """Read a question from words; raise UsageError for a rate or a date that is none."""
     found: dict[str, str | float] = {}
     left = text
-    for name, pattern in (("least", _OVER), ("most", _UNDER), ("since", _SINCE), ("until", _UNTIL), ("host", _HOST)):
+    for name, pattern in (
+        ("claimed", _CLAIMED),
+        ("least", _OVER),
+        ("most", _UNDER),
+        ("since", _SINCE),
+        ("until", _UNTIL),
+        ("host", _HOST),
+    ):
         match = pattern.search(left)
         if match is not None:
-            found[name] = parse_rate(match[1].rstrip(",;")) if name in ("least", "most") else match[1].rstrip(",;")
+            found[name] = parse_rate(match[1].rstrip(",;")) if name in RATES else match[1].rstrip(",;")
             left = left[: match.start()] + " " + left[match.end() :]
     for name in ("since", "until"):
         if name in found:
@@ -109,17 +120,14 @@ def parse_question(text: str) -> Question:
     words = [w for w in re.findall(r"[^\s,;]+", left.casefold()) if w not in _FILLERS]
     way, manner, state = (next((t[w] for w in words if w in t), None) for t in (_WAYS, _MANNERS, _STATES))
     rest = tuple(w for w in words if w not in {**_WAYS, **_MANNERS, **_STATES})
-    rates = {n: float(v) for n, v in found.items() if n in ("least", "most")}
-    told = {n: str(v) for n, v in found.items() if n not in rates}
-    days = told.get("since"), told.get("until")
-    return Question(links, rest, way, manner, state, rates.get("least"), rates.get("most"), *days, told.get("host"))
+    least, most, claimed = (float(found[n]) if n in found else None for n in RATES)
+    since, until, host = (str(found[n]) if n in found else None for n in ("since", "until", "host"))
+    return Question(links, rest, way, manner, state, least, most, claimed, since, until, host)
 
 
 def _check_date(text: str) -> None:
     try:
-        datetime.date.fromisoformat(
-            text + "-01-01"[: 10 - len(text)] if len(text) == 4 else text + "-01" if len(text) == 7 else text
-        )
+        datetime.date.fromisoformat(text + "-01-01"[len(text) - 4 :])
     except ValueError as error:
         raise UsageError(f"'{text}' is no date; write 2025, 2025-06 or 2025-06-30") from error
 
@@ -146,6 +154,9 @@ def _conditions(question: Question) -> list[sa.ColumnElement[bool]]:
         told.append(runs.started >= question.since)
     if question.until is not None:
         told.append(runs.started < question.until)
+    if question.claimed is not None:
+        ways = [c for w, c in CLAIMS.items() if question.way in (w, None)]
+        told.append(_has_part(sa.or_(*(c >= question.claimed for c in ways))))
     if question.links:
         names = [k.name for k in question.links]
         told.append(sa.or_(runs.link.in_(names), _has_part(PARTS.c.link.in_(names))))
@@ -191,7 +202,7 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
 
 
 def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
-    with engine.connect().execution_options(reads=True) as connection:
+    with in_words("read"), engine.connect().execution_options(reads=True) as connection:
         return [Answer(*tuple(row)) for row in connection.execute(wanted)]
 
 
@@ -214,7 +225,7 @@ def unlike(answers: list[Answer]) -> list[str]:
 def places_of(engine: Engine, title: str) -> list[str]:
     """Return the folders of the reviews that have a title, or whose folder is called so; upper and lower case are the same."""
     wanted = sa.select(RUNS.c.review, RUNS.c.title).distinct()
-    with engine.connect().execution_options(reads=True) as connection:
+    with in_words("read"), engine.connect().execution_options(reads=True) as connection:
         rows = list(connection.execute(wanted))
     key = title.casefold()
     return sorted(

@@ -6,8 +6,9 @@ version is brought up when it is opened, one of a newer is left alone.
 
 from __future__ import annotations
 
+import contextlib
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import sqlalchemy as sa
@@ -16,7 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from ulterion.core.errors import UsageError
 
-VERSION = 2
+VERSION = 3
 WAIT = 60  # seconds that a writer waits for another (SQLite)
 FILE = "archive.sqlite"
 
@@ -52,6 +53,8 @@ PARTS = sa.Table(
     sa.Column("name", sa.Text, nullable=False, index=True),
     sa.Column("kind", sa.Text, nullable=False),
     sa.Column("link", sa.Text),
+    sa.Column("claims_read", sa.Float),  # bytes per second
+    sa.Column("claims_write", sa.Float),
     sa.Index("parts_by_kind", "kind", "key"),
     sa.Index("parts_by_link", "link", "key"),
 )
@@ -73,12 +76,23 @@ RESULTS = sa.Table(
 )
 
 
+CLAIMS = {"read": PARTS.c.claims_read, "write": PARTS.c.claims_write}
+"""What a part claims, by the way."""
+
+
 def _to_2(connection: Connection) -> None:
     """Version 1 had no file system."""
     connection.execute(sa.text("ALTER TABLE runs ADD COLUMN filesystem TEXT"))
 
 
-MIGRATIONS: dict[int, Callable[[Connection], None]] = {1: _to_2}
+def _to_3(connection: Connection) -> None:
+    """Version 2 had no claims; what is in it is put in anew when its review is added again."""
+    for way in CLAIMS:
+        connection.execute(sa.text(f"ALTER TABLE parts ADD COLUMN claims_{way} FLOAT"))
+    connection.execute(RUNS.update().values(sum=""))
+
+
+MIGRATIONS: dict[int, Callable[[Connection], None]] = {1: _to_2, 2: _to_3}
 """What brings an archive of a version to the next."""
 
 
@@ -106,10 +120,21 @@ def opened(where: str | Path) -> Engine:
 def cleared(where: str | Path) -> None:
     """Take everything out of an archive; raise UsageError."""
     engine = opened(where)
-    with engine.begin() as connection:
+    with in_words("emptied"), engine.begin() as connection:
         for table in (RESULTS, PARTS, RUNS):
             connection.execute(table.delete())
     engine.dispose()
+
+
+@contextlib.contextmanager
+def in_words(done: str) -> Iterator[None]:
+    """Turn what a database says within the block into a UsageError: that the archive cannot be `done`."""
+    try:
+        yield
+    except SQLAlchemyError as error:
+        raise UsageError(
+            f"the archive cannot be {done}: {first_line(error)}; free it, make it anew with 'ulterion archive rebuild', or name another with --archive"
+        ) from error
 
 
 def _settle(connection: sqlite3.Connection, record: object) -> None:

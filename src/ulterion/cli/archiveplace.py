@@ -61,6 +61,3 @@ def add_if_set(arguments: argparse.Namespace, env: Environment) -> None:
         return
     if added != Added(known=added.known) and not getattr(arguments, "json", False):
         env.show([f"in the archive: {added.new} new, {added.changed} changed"])
-
-
-__all__ = ["WHERE", "add_if_set", "opened_archive"]

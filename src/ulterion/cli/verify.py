@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from ulterion.cli import options
 from ulterion.cli.environment import Environment
+from ulterion.cli.report import DEFAULT
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
@@ -35,9 +36,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.verified import agreement_table, verified_lines
 
     given = env.folder / arguments.report
-    path = given / "report.html" if given.is_dir() else given
+    path = given / DEFAULT if given.is_dir() else given
     if given.is_dir() and not path.is_file():
-        raise UsageError(f"{arguments.report} has no report.html; make it with 'ulterion report', or name the page")
+        raise UsageError(f"{arguments.report} has no {DEFAULT}; make it with 'ulterion report', or name the page")
     text, pairs = read_page(path), list["Pair"]()
     with tempfile.TemporaryDirectory(prefix="ulterion-verify-") as scratch:
         checked = _checked(text, path, Path(scratch), env)

@@ -97,7 +97,13 @@ class RealTarget(ABC):
         intervals: Intervals | None = None,
     ) -> Job:
         """Return one lane's share of a pass or a load."""
-        return Job(self._file.fd, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals)
+        return self._placed(
+            Job(self._file.fd, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals)
+        )
+
+    def _placed(self, job: Job) -> Job:
+        """Return a job as it is done here."""
+        return job
 
     def write_at(self, data: memoryview[int], offset: int) -> int:
         """Write at a place; return the bytes written.  Raises OSError."""

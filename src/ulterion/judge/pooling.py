@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import operator
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
 from ulterion.core.comparability import ROOM, START, differences
 from ulterion.core.passstates import SLOW_STATES
+from ulterion.core.remembered import Remembered
 from ulterion.core.suites import is_free
 from ulterion.judge.measured import Measured, run_facts
 from ulterion.model.review import Review
@@ -26,8 +26,7 @@ MOST = {
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 
-_asked: list[tuple[tuple[AnyRun, ...], dict[str, dict[str, Measured]]]] = []  # the last few answers, by the documents
-FEW = 4
+_asked = Remembered[dict[str, dict[str, Measured]]](4)
 
 
 def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
@@ -38,13 +37,7 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     words, or as a sweep, never takes the place of a suite's figure.  Runs that the reviewer lets count for nothing are left out.
     The answer is nobody's to change: who asks again of the same documents gets it again.
     """
-    for documents, found in _asked:
-        if len(documents) == len(runs) and all(map(operator.is_, documents, runs)):
-            return found
-    found = _latest(runs)
-    _asked.append((tuple(runs), found))
-    del _asked[:-FEW]
-    return found
+    return _asked.of(runs, lambda: _latest(runs))
 
 
 def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:

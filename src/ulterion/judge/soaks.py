@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ulterion.core.ceilings import Direction, ceilings_of
 from ulterion.core.comparability import DRIVER, LINK, PASS_LENGTH, ROOM, START, RunFacts, differences
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.remembered import Remembered
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
@@ -55,22 +56,17 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     return Soak(run, trace, findings, label or run.hookup or run.target.model or run.id) if findings else None
 
 
-_known: dict[
-    int, tuple[SoakRun, tuple[Trace, Findings | None]]
-] = {}  # of the last few soaks, by the document in memory
-MOST_KNOWN = 24
+_known = Remembered[tuple[Trace, Findings | None]](24)
 
 
 def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
     """Return a soak's trace and findings; they are asked for again and again, and documents never change."""
-    kept = _known.get(id(run))
-    if kept is not None and kept[0] is run:
-        return kept[1]
-    trace = run.trace()
-    while len(_known) >= MOST_KNOWN:
-        del _known[next(iter(_known))]
-    _known[id(run)] = (run, (trace, analyse(trace, _room(run))))
-    return _known[id(run)][1]
+
+    def make() -> tuple[Trace, Findings | None]:
+        trace = run.trace()
+        return trace, analyse(trace, _room(run))
+
+    return _known.of([run], make)
 
 
 def _room(run: SoakRun) -> float | None:

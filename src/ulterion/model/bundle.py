@@ -80,15 +80,8 @@ def unpacked(data: bytes) -> dict[str, bytes]:
             if strange is not None:
                 raise UsageError(f"the runs in it hold '{strange[:80]}', which no review has")
             return {e.filename: archive.read(e) for e in entries}
-    except (
-        zipfile.BadZipFile,
-        zipfile.LargeZipFile,
-        zlib.error,
-        OSError,
-        ValueError,
-        NotImplementedError,
-        EOFError,
-    ) as error:
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, OSError, ValueError, RuntimeError, EOFError) as error:
+        # RuntimeError: encrypted, or packed in a way that this Python does not know
         raise UsageError(f"the runs in it are damaged: {error}; get it again from where it was published") from error
 
 

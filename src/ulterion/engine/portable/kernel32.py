@@ -30,13 +30,24 @@ ERROR_DISK_FULL, ERROR_SEM_TIMEOUT, WAIT_TIMEOUT, ERROR_NO_SUCH_DEVICE = 112, 12
 ERROR_OPERATION_ABORTED, ERROR_IO_PENDING, ERROR_IO_DEVICE, ERROR_DEVICE_NOT_CONNECTED = 995, 997, 1117, 1167
 ERROR_PRIVILEGE_NOT_HELD = 1314
 NUMBERS = {
-    ERROR_FILE_NOT_FOUND: errno.ENOENT, ERROR_PATH_NOT_FOUND: errno.ENOENT, ERROR_ACCESS_DENIED: errno.EACCES,
-    ERROR_WRITE_PROTECT: errno.EROFS, ERROR_NOT_READY: errno.ENXIO, ERROR_CRC: errno.EIO, ERROR_GEN_FAILURE: errno.EIO,
-    ERROR_SHARING_VIOLATION: errno.EBUSY, ERROR_HANDLE_DISK_FULL: errno.ENOSPC, ERROR_FILE_EXISTS: errno.EEXIST,
-    ERROR_INVALID_PARAMETER: errno.EINVAL, ERROR_DISK_FULL: errno.ENOSPC, ERROR_SEM_TIMEOUT: errno.ETIMEDOUT,
-    ERROR_NO_SUCH_DEVICE: errno.ENODEV, ERROR_IO_DEVICE: errno.EIO, ERROR_DEVICE_NOT_CONNECTED: errno.ENODEV,
+    ERROR_FILE_NOT_FOUND: errno.ENOENT,
+    ERROR_PATH_NOT_FOUND: errno.ENOENT,
+    ERROR_ACCESS_DENIED: errno.EACCES,
+    ERROR_WRITE_PROTECT: errno.EROFS,
+    ERROR_NOT_READY: errno.ENXIO,
+    ERROR_CRC: errno.EIO,
+    ERROR_GEN_FAILURE: errno.EIO,
+    ERROR_SHARING_VIOLATION: errno.EBUSY,
+    ERROR_HANDLE_DISK_FULL: errno.ENOSPC,
+    ERROR_FILE_EXISTS: errno.EEXIST,
+    ERROR_INVALID_PARAMETER: errno.EINVAL,
+    ERROR_DISK_FULL: errno.ENOSPC,
+    ERROR_SEM_TIMEOUT: errno.ETIMEDOUT,
+    ERROR_NO_SUCH_DEVICE: errno.ENODEV,
+    ERROR_IO_DEVICE: errno.EIO,
+    ERROR_DEVICE_NOT_CONNECTED: errno.ENODEV,
     ERROR_PRIVILEGE_NOT_HELD: errno.EPERM,
-}  # fmt: skip
+}
 """What each of its errors is among ours; others are EIO, with the system's own words."""
 
 IOCTL_STORAGE_QUERY_PROPERTY, IOCTL_DISK_GET_LENGTH_INFO = 0x002D1400, 0x0007405C  # winioctl.h
@@ -111,7 +122,10 @@ CALLS: dict[str, tuple[object, tuple[object, ...]]] = {
     "CancelIoEx": (BOOL, (HANDLE, PLACE)),
     "CreateEventW": (HANDLE, (PLACE, BOOL, BOOL, TEXT)),
     "CreateIoCompletionPort": (HANDLE, (HANDLE, HANDLE, ULONG_PTR, DWORD)),
-    "GetQueuedCompletionStatus": (BOOL, (HANDLE, ctypes.POINTER(DWORD), ctypes.POINTER(ULONG_PTR), ctypes.POINTER(PLACE), DWORD)),
+    "GetQueuedCompletionStatus": (
+        BOOL,
+        (HANDLE, ctypes.POINTER(DWORD), ctypes.POINTER(ULONG_PTR), ctypes.POINTER(PLACE), DWORD),
+    ),
     "GetFileInformationByHandleEx": (BOOL, (HANDLE, DWORD, PLACE, DWORD)),
     "FlushFileBuffers": (BOOL, (HANDLE,)),
     "SetFilePointerEx": (BOOL, (HANDLE, ctypes.c_int64, PLACE, DWORD)),
@@ -119,7 +133,7 @@ CALLS: dict[str, tuple[object, tuple[object, ...]]] = {
     "CloseHandle": (BOOL, (HANDLE,)),
     "DeviceIoControl": (BOOL, (HANDLE, DWORD, PLACE, DWORD, PLACE, DWORD, ctypes.POINTER(DWORD), PLACE)),
     "FormatMessageW": (DWORD, (DWORD, PLACE, DWORD, DWORD, ctypes.c_wchar_p, DWORD, PLACE)),
-}  # fmt: skip
+}
 """Each call with what it returns and takes."""
 
 

@@ -18,7 +18,7 @@ class PosixFile:
         direct: bool,
         flush: Callable[[int], None],
         set_aside: Callable[[int, int], bool],
-        close: Callable[[], None] | None = None,
+        close: Callable[[], None],
         sector: int = 512,
     ) -> None:
         self.fd, self.direct, self.sector = fd, direct, sector
@@ -43,12 +43,8 @@ class PosixFile:
     def close(self) -> None:
         """Close it; may be called twice."""
         fd, self.fd = self.fd, -1
-        if fd < 0:
-            return
-        if self._close is not None:
+        if fd >= 0:
             self._close()
-        else:
-            os.close(fd)
 
 
 def _moved(result: int) -> int:

@@ -11,13 +11,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path, PurePath
-from typing import TYPE_CHECKING, TypeVar
+from typing import TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
-from ulterion.engine import crew
 from ulterion.engine.children import GRACE
 from ulterion.engine.folder import fitting_span
 from ulterion.engine.movers import Job, Mover, Positional, Threads
@@ -28,9 +27,6 @@ from ulterion.engine.portable.threadcrew import ThreadCrew
 from ulterion.engine.target import SMALLEST_SPAN, RealTarget, lay_down
 from ulterion.engine.testfile import unwritable
 from ulterion.model.systems import system
-
-if TYPE_CHECKING:
-    from ulterion.engine.lane import Intervals
 
 SWITCH = 0.0005  # seconds that a thread may compute before another gets its turn; the usual 5 ms are longer than most requests
 WHY = "the portable engine: a thread for each request in flight"
@@ -72,20 +68,11 @@ class PortableTarget(RealTarget):
             return Ports()
         return Positional() if depth == 1 else Threads(WHY)
 
-    def job(
-        self,
-        workload: Workload,
-        seed: int,
-        seat: crew.Seat,
-        *,
-        lane: int = 0,
-        lanes: int = 1,
-        intervals: Intervals | None = None,
-    ) -> Job:
-        """Return one lane's share."""
+    def _placed(self, job: Job) -> Job:
+        """Return a job on the system's file."""
         from ulterion.engine.portable.turns import on  # the loops, which only a measurement needs
 
-        return on(Job(-1, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals), self.file)
+        return on(job, self.file)
 
     def check(self, workload: Workload) -> None:
         """Refuse requests that are no multiple of a sector: the system would."""

@@ -47,15 +47,12 @@ class WindowsFile:
         request, event = self._request()
         request.aim(offset, event | 1)
         kernel, moved = self.kernel, w.DWORD(0)
-        if not call(self.handle, address, size, None, request) and kernel.code != w.ERROR_IO_PENDING:
-            if kernel.code == w.ERROR_HANDLE_EOF:
-                return 0
-            raise kernel.error()
-        if not kernel.GetOverlappedResult(self.handle, request, moved, True):
-            if kernel.code == w.ERROR_HANDLE_EOF:
-                return 0
-            raise kernel.error()
-        return int(moved.value)
+        begun = call(self.handle, address, size, None, request) or kernel.code == w.ERROR_IO_PENDING
+        if begun and kernel.GetOverlappedResult(self.handle, request, moved, True):
+            return int(moved.value)
+        if kernel.code == w.ERROR_HANDLE_EOF:
+            return 0
+        raise kernel.error()
 
     def _request(self) -> tuple[w.Overlapped, int]:
         """Return the request of this thread, and its event."""

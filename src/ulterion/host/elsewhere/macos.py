@@ -30,14 +30,25 @@ TYPES = (
 PROFILE = ("system_profiler", "-json", "-detailLevel", "full", *TYPES)
 REGISTRY = ("ioreg", "-a", "-l", "-r", "-w", "0", "-c", "IOBlockStorageDevice")
 SPEEDS = {
-    "low_speed": "USB 1.5 Mb/s", "full_speed": "USB 12 Mb/s", "high_speed": "USB 480 Mb/s", "super_speed": "USB 5 Gb/s",
-    "super_speed_plus": "USB 10 Gb/s", "super_speed_plus_by2": "USB 20 Gb/s",
-}  # fmt: skip
+    "low_speed": "USB 1.5 Mb/s",
+    "full_speed": "USB 12 Mb/s",
+    "high_speed": "USB 480 Mb/s",
+    "super_speed": "USB 5 Gb/s",
+    "super_speed_plus": "USB 10 Gb/s",
+    "super_speed_plus_by2": "USB 20 Gb/s",
+}
 """What `device_speed` says, as links."""
 BUSES = {
-    "USB": "USB", "PCI-Express": "NVMe", "PCI": "NVMe", "Apple Fabric": "NVMe", "SATA": "SATA", "ATA": "ATA", "SAS": "SAS",
-    "Secure Digital": "SD", "Virtual Interface": "virtual",
-}  # fmt: skip
+    "USB": "USB",
+    "PCI-Express": "NVMe",
+    "PCI": "NVMe",
+    "Apple Fabric": "NVMe",
+    "SATA": "SATA",
+    "ATA": "ATA",
+    "SAS": "SAS",
+    "Secure Digital": "SD",
+    "Virtual Interface": "virtual",
+}
 """What `Physical Interconnect` says, as transports."""
 ITEMS, CHILDREN = "_items", "IORegistryEntryChildren"
 PCIE_RATES = {"2.5": "1.0", "5.0": "2.0", "8.0": "3.0", "16.0": "4.0", "32.0": "5.0"}  # GT/s and generation (PCI-SIG)
