@@ -16,6 +16,7 @@ from ulterion.core.readers import links_in
 from ulterion.core.units import parse_rate
 
 RATES = ("least", "most", "claimed")
+FEW = 2000  # runs that are named one by one
 MOST = 500  # rows of an answer
 FIRST_LOOK, LAST_LOOK = 3, 192  # times as many rows as are wanted are looked at, for the best of each products
 _OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
@@ -132,7 +133,7 @@ def _check_date(text: str) -> None:
         raise UsageError(f"'{text}' is no date; write 2025, 2025-06 or 2025-06-30") from error
 
 
-def _conditions(question: Question) -> list[sa.ColumnElement[bool]]:
+def _conditions(engine: Engine, question: Question) -> list[sa.ColumnElement[bool]]:
     runs, results = RUNS.c, RESULTS.c
     told: list[sa.ColumnElement[bool]] = []
     for column, value in (
@@ -156,20 +157,28 @@ def _conditions(question: Question) -> list[sa.ColumnElement[bool]]:
         told.append(runs.started < question.until)
     if question.claimed is not None:
         ways = [c for w, c in CLAIMS.items() if question.way in (w, None)]
-        told.append(_has_part(sa.or_(*(c >= question.claimed for c in ways))))
+        told.append(_among_few(engine, sa.or_(*(c >= question.claimed for c in ways))))
     if question.links:
         names = [k.name for k in question.links]
         told.append(sa.or_(runs.link.in_(names), _has_part(PARTS.c.link.in_(names))))
     for word in question.words:
         kinds = {word, word.removesuffix("s"), word.removesuffix("es")}
         like = sa.func.lower(PARTS.c.name).like(f"%{_escaped(word)}%", escape="\\")
-        told.append(_has_part(sa.or_(PARTS.c.kind.in_(sorted(kinds)), like)))
+        told.append(_among_few(engine, sa.or_(PARTS.c.kind.in_(sorted(kinds)), like)))
     return told
 
 
 def _has_part(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
     """Return whether a run has a part that fits: asked run by run, so that the best results are walked and no list of all runs is made."""
     return sa.exists().where(PARTS.c.key == RUNS.c.key, condition)
+
+
+def _among_few(engine: Engine, condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
+    """Return the same; where few runs have such a part they are looked for first, and no long list of results is walked for them."""
+    few = sa.select(PARTS.c.key).where(condition).distinct().limit(FEW + 1)
+    with in_words("read"), engine.connect().execution_options(reads=True) as connection:
+        keys = list(connection.execute(few).scalars())
+    return RESULTS.c.key.in_(keys) if len(keys) <= FEW else _has_part(condition)
 
 
 def _escaped(word: str) -> str:
@@ -186,7 +195,7 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
     wanted = (
         sa.select(*columns, *figures, RUNS.c.run, RUNS.c.review)
         .join(RUNS, RESULTS.c.key == RUNS.c.key)
-        .where(*_conditions(question))
+        .where(*_conditions(engine, question))
         .order_by(RESULTS.c.rate.desc(), RESULTS.c.key)
     )
     if not question.best_only:

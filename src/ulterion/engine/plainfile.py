@@ -39,6 +39,15 @@ def only_reads(path: Path, workload: Workload) -> None:
         )
 
 
+def span_within(path: Path, size: int, wanted: int | None) -> int:
+    """Return the span for something of a size, in bytes: what is wanted, or all of it; raise UsageError where that cannot be."""
+    if size < SMALLEST_SPAN:
+        raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
+    if wanted is not None and wanted > size:
+        raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
+    return (wanted or size) // 4096 * 4096
+
+
 class FileTarget(RealTarget):
     """A plain file of the reviewer's, which is read and never written."""
 
@@ -47,20 +56,15 @@ class FileTarget(RealTarget):
         opened, _ = holder.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
         facts = os.fstat(opened.fd)
         self.key = (facts.st_dev, facts.st_ino)
-        size = facts.st_size // 4096 * 4096
-        wanted = min(span_bytes or size, size)
         try:
             _refuse_others(path, facts)
-            if size < SMALLEST_SPAN:
-                raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
-            if span_bytes and span_bytes > facts.st_size:
-                raise UsageError(f"{path} holds {show_size(facts.st_size)}; use a --span no larger than that")
+            wanted = span_within(path, facts.st_size, span_bytes)
         except UsageError:
             opened.close()
             raise
         super().__init__(path, opened, wanted)
         self.stall = stall
-        self.holes = facts.st_blocks * 512 < size * 0.95
+        self.holes = facts.st_blocks * 512 < facts.st_size * 0.95
 
     def check(self, workload: Workload) -> None:
         """Refuse writes: the file is the reviewer's."""

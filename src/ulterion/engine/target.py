@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 MIB = 2**20
 DEFAULT_SPAN = 4096 * MIB
 SMALLEST_SPAN = 16 * MIB
-RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 LAY_BLOCK = 4 * MIB
 TRIAL_SEED = 20_011  # of the short trials that find how many lanes are needed
 LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by

@@ -15,16 +15,16 @@ from typing import TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.passes import Laid, PassResult, Tick
-from ulterion.core.units import show_block, show_size
+from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine.children import GRACE
 from ulterion.engine.folder import fitting_span
 from ulterion.engine.movers import Job, Mover, Positional, Threads
-from ulterion.engine.plainfile import only_reads
+from ulterion.engine.plainfile import only_reads, span_within
 from ulterion.engine.portable.files import MediumFile, ways
 from ulterion.engine.portable.patience import in_time
 from ulterion.engine.portable.threadcrew import ThreadCrew
-from ulterion.engine.target import SMALLEST_SPAN, RealTarget, lay_down
+from ulterion.engine.target import RealTarget, lay_down
 from ulterion.engine.testfile import unwritable
 from ulterion.model.systems import system
 
@@ -131,10 +131,6 @@ class PortableFolder(PortableTarget):
         """Lay the whole test file down on the medium."""
         lay_down(self, seed, laid)
 
-    def explained(self, error: TargetFailed) -> Exception:
-        """Return what to raise when laying down failed."""
-        return error
-
 
 class PortableFile(PortableTarget):
     """A plain file of the reviewer's, which is read and never written."""
@@ -143,7 +139,7 @@ class PortableFile(PortableTarget):
         if not path.is_file():
             raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
         facts = path.stat()
-        span = _span_within(path, facts.st_size, span_bytes)
+        span = span_within(path, facts.st_size, span_bytes)
         super().__init__(path, _opened(ways().existing, path, _unreadable, stall), span)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
@@ -170,7 +166,7 @@ class PortableDevice(PortableTarget):
     def __init__(self, path: Path, span_bytes: int | None, stall: float) -> None:
         file, size = _opened(ways().device, path, _closed_device, stall)
         try:
-            super().__init__(path, file, _span_within(path, size, span_bytes))
+            super().__init__(path, file, span_within(path, size, span_bytes))
         except UsageError:
             file.close()
             raise
@@ -186,14 +182,6 @@ class PortableDevice(PortableTarget):
 
     def prepare(self, seed: int, laid: Laid | None = None) -> None:
         """Nothing is laid down."""
-
-
-def _span_within(path: Path, size: int, wanted: int | None) -> int:
-    if size < SMALLEST_SPAN:
-        raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
-    if wanted is not None and wanted > size:
-        raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
-    return (wanted or size) // 4096 * 4096
 
 
 def _opened(how: Callable[[Path], Made], path: Path, words: Callable[[Path, OSError], str], stall: float) -> Made:
