@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import unittest
+from collections.abc import Callable
+from unittest import mock
+
 from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
+from ulterion.cli.signals import stoppable
 from ulterion.conduct.observers import SoakObserver
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import soak
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import UlterionError, UsageError
 from ulterion.core.workload import parse_sweep, parse_workload
 from ulterion.judge.comparisons import compare_review, only_workloads
 from ulterion.judge.soaks import soak_of
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
+from ulterion.report.article.blocks import Article, Drawing
+from ulterion.report.article.pictures import pictures_of
 from ulterion.report.figures.comparison import draw_comparison
 from ulterion.report.figures.ground import DARK, LIGHT, Cast
 from ulterion.report.figures.soaks import draw_soaks
@@ -112,3 +121,32 @@ class Sweeps(FolderCase):
                 figure = draw_run(run, "MB/s", run.seen_link, dark=dark)
                 self.assertIn(f"measured at testbench on 2026-01-01; 3 passes; {words}", figure.get_supxlabel())
                 self.assertEqual(to_hex(figure.axes[0].get_facecolor()), ground.ground)
+
+
+class SideBySide(unittest.TestCase):
+    """Figures drawn by processes of their own, while the caller minds signals in its own way."""
+
+    def drawn(self, draw: Callable[[bool], Figure]) -> dict[str, bytes]:
+        article = Article("Box", (), tuple(Drawing(f"figure-{n}", "", "", draw) for n in range(6)))
+        with stoppable(), mock.patch("os.cpu_count", return_value=2):
+            return pictures_of(article)
+
+    def test_each_process_can_be_ended_and_leaves_ctrl_c_to_its_parent(self) -> None:
+        def heeding(dark: bool) -> Figure:
+            told = [signal.getsignal(n) for n in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)]
+            if os.getpid() == parent or told != [signal.SIG_DFL, signal.SIG_DFL, signal.SIG_IGN]:
+                raise AssertionError(told)
+            return Figure()
+
+        parent = os.getpid()
+        self.assertEqual(len(self.drawn(heeding)), 6)
+
+    def test_a_process_that_is_ended_ends_the_page(self) -> None:
+        """In a sentence: it neither hangs nor leaves a page without the figure."""
+
+        def ended(dark: bool) -> Figure:
+            os.kill(os.getpid(), signal.SIGTERM)
+            return Figure()
+
+        with self.assertRaisesRegex(UlterionError, "a process that drew the figures was ended from outside"):
+            self.drawn(ended)

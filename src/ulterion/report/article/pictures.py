@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import signal
 from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 
 import matplotlib as mpl
 
+from ulterion.core.errors import UlterionError
 from ulterion.model.systems import system
 from ulterion.report.article.blocks import Article, Block, Drawing
 from ulterion.report.figures.files import FAMILY, drawn_bytes
@@ -26,14 +30,24 @@ def drawings(article: Article) -> list[Drawing]:
 
 
 def pictures_of(article: Article) -> dict[str, bytes]:
-    """Return every figure as an SVG by its name."""
+    """Return every figure as an SVG by its name; raise UlterionError when a process that draws is ended from outside."""
     wanted = drawings(article)
     _waiting[:] = wanted
     workers = min(MOST, os.cpu_count() or 1, len(wanted))
     if workers < 2 or system() != "linux" or not hasattr(os, "fork"):  # macOS's libraries do not take a fork well
         return {d.name: _svg(i) for i, d in enumerate(wanted)}
-    with multiprocessing.get_context("fork").Pool(workers) as pool:
-        return dict(zip([d.name for d in wanted], pool.map(_svg, range(len(wanted)), chunksize=1), strict=True))
+    try:
+        with ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), _heed_signals) as pool:
+            return dict(zip([d.name for d in wanted], pool.map(_svg, range(len(wanted))), strict=True))
+    except BrokenProcessPool:
+        raise UlterionError("a process that drew the figures was ended from outside; make the page again") from None
+
+
+def _heed_signals() -> None:
+    """Leave Ctrl-C to the process that waits, and end at once when told to: a fork inherits what the caller does with signals."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_DFL)
 
 
 def _svg(index: int) -> bytes:
