@@ -4,27 +4,32 @@ from __future__ import annotations
 
 import ast
 import contextlib
+import io
 import json
 import signal
 import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
+from unittest import mock
 
 import matplotlib as mpl
 
-from tests.running import LONGEST
+from tests.running import LONGEST, Running
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.api import load_archive
+from ulterion.cli import watching
+from ulterion.cli.environment import Environment
 from ulterion.model.store import ReviewFolder
 
 NOTEBOOK = Path(__file__).parents[2] / "docs/example.ipynb"
 
 
 class Watching(FolderCase):
-    def until(self, holds: Callable[[], bool], what: str) -> None:
+    def until(self, process: Running, holds: Callable[[], bool], what: str) -> None:
         end = time.monotonic() + LONGEST
         while not holds():
+            self.assertIsNone(process.poll(), f"{what}; it ended")
             self.assertLess(time.monotonic(), end, what)
             time.sleep(0.1)
 
@@ -32,18 +37,18 @@ class Watching(FolderCase):
         """Made anew when a run ends and when a remark is written; a review.toml that is wrong for a moment ends nothing; Ctrl-C does."""
         store, page = self.review(), self.folder / "report.html"
         simulate(store, "direct", passes=2)
-        with self.start("report", "--watch") as watching:
-            self.until(page.exists, "no page")
+        with self.start("report", "--watch") as process:
+            self.until(process, page.exists, "no page")
             simulate(store, "box", passes=2)
-            self.until(lambda: page.read_text().count("Test Box") > 3, "the run is not in the page")
+            self.until(process, lambda: page.read_text().count("Test Box") > 3, "the run is not in the page")
             self.write("review.toml", REVIEW.replace("[parts.box]", "[parts.bux]"))
             time.sleep(2.5)
             self.write("review.toml", REVIEW)
             self.write("remarks/intro.md", "It hums, a little.")
-            self.until(lambda: "It hums, a little." in page.read_text(), "the remark is not in the page")
-            watching.send_signal(signal.SIGINT)
-            told = watching.communicate()[1]
-        self.assertEqual(watching.returncode, 0, told)
+            self.until(process, lambda: "It hums, a little." in page.read_text(), "the remark is not in the page")
+            process.send_signal(signal.SIGINT)
+            told = process.communicate()[1]
+        self.assertEqual(process.returncode, 0, told)
         self.assertIn("stopped by hand; the page is as it was made last", told)
         self.assertIn("review.toml", told)
         self.assertEqual(self.ulterion("report", "--watch", "--json").returncode, 2)
@@ -52,14 +57,40 @@ class Watching(FolderCase):
         """`archive add --watch` puts in what ends while it runs."""
         store, place = self.review(), str(self.folder / "all.sqlite")
         simulate(store, "direct", passes=2)
-        with self.start("archive", "add", "--watch", "--archive", place, ".") as watching:
-            self.until(lambda: Path(place).exists() and len(load_archive(place).find()) > 0, "nothing was put in")
+        with self.start("archive", "add", "--watch", "--archive", place, ".") as process:
+            self.until(
+                process, lambda: Path(place).exists() and len(load_archive(place).find()) > 0, "nothing was put in"
+            )
             simulate(store, "box", passes=2)
-            self.until(lambda: "box" in set(load_archive(place).find().hookup), "the run is not in the archive")
-            watching.send_signal(signal.SIGINT)
-            told = watching.communicate()
-        self.assertEqual(watching.returncode, 0, told)
+            self.until(
+                process, lambda: "box" in set(load_archive(place).find().hookup), "the run is not in the archive"
+            )
+            process.send_signal(signal.SIGINT)
+            told = process.communicate()
+        self.assertEqual(process.returncode, 0, told)
         self.refused("archive", "find", "--watch", says="--watch goes with 'archive add' alone")
+
+    def test_what_ends_while_it_works_counts(self) -> None:
+        """A remark written during the first call brings the second, one during the second a third; nothing new brings none."""
+        calls: list[list[Path]] = []
+
+        def again(changed: list[Path]) -> None:
+            calls.append(changed)
+            if len(calls) < 3:
+                self.write("remarks/intro.md", "." * len(calls))
+
+        def looks(seconds: float) -> None:
+            waits.append(seconds)
+            if len(waits) == 5:
+                raise KeyboardInterrupt
+
+        waits: list[float] = []
+        self.review()
+        told = io.StringIO()
+        with mock.patch.object(watching.time, "sleep", looks):
+            watching.watch(Environment(io.StringIO(), told, self.folder), [self.folder], again, "all is well")
+        self.assertEqual(calls, [[self.folder]] * 3)
+        self.assertIn("stopped by hand; all is well", told.getvalue())
 
 
 class Together(FolderCase):

@@ -66,9 +66,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     try:
         if not folders:
             return _find(arguments, env, engine)
-        _add(arguments, env, engine, folders)
         if arguments.watch:
             _watch(arguments, env, engine, folders)
+        else:
+            _add(arguments, env, engine, folders)
         return Status.DONE
     finally:
         engine.dispose()
@@ -104,9 +105,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, fold
 
     def again(changed: list[Path]) -> None:
         _add(arguments, env, engine, [ReviewFolder.open(path, env.tell) for path in changed])
-        env.out.flush()
 
-    env.out.flush()
     watch(env, [folder.path for folder in folders], again, "what came in is in the archive")
 
 

@@ -39,9 +39,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     if arguments.watch and arguments.json:
         raise UsageError("--watch goes on until it is stopped, and --json answers once; leave one out")
-    _make(arguments, env)
     if arguments.watch:
         _watch(arguments, env)
+    else:
+        _make(arguments, env)
     return Status.DONE
 
 

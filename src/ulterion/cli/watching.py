@@ -13,10 +13,15 @@ LOOKS = 2.0  # seconds between two looks at whether anything changed
 
 
 def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]], None], ended: str) -> None:
-    """Call `again` with the folders that changed, as often as any does; return when stopped by hand, having told `ended`."""
+    """Call `again` with all folders, then with those that changed, as often as any does, until stopped by hand; then tell `ended`.
+
+    An error of the first call is the caller's; later ones are told, and the next change is waited for.
+    """
     from ulterion.cli.signals import stoppable
 
-    before = {folder: seen(folder) for folder in folders}
+    before = {folder: seen(folder) for folder in folders}  # looked at first: what ends during the first call counts
+    again(list(folders))
+    env.out.flush()
     env.tell("watching; Ctrl-C ends it")
     try:
         with stoppable():
@@ -28,6 +33,7 @@ def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]
                 if changed:
                     try:
                         again(changed)
+                        env.out.flush()
                     except UlterionError as error:
                         if isinstance(error, Interrupted):
                             raise
