@@ -30,6 +30,7 @@ class Finish(FolderCase):
 
     def test_completion(self) -> None:
         """bash completes commands, options and the values of options; the other shells' scripts know every option too."""
+        self.review()
         script = self.write("ulterion.bash", self.ulterion("completion", "bash").stdout)
         for line, wanted in (
             ("arc", ["archive"]),
@@ -37,11 +38,14 @@ class Finish(FolderCase):
             ("measure --netw", ["--network"]),
             ("estimate rec", ["record"]),
             ("completion f", ["fish"]),
+            ("measure --hookup b", ["box"]),
+            ("compare --dark d", ["direct"]),
+            ("copy --from di", ["direct"]),
         ):
             words = ["ulterion", *line.split()]
             asked = f'COMP_WORDS=({" ".join(words)}); COMP_CWORD={len(words) - 1}; _ulterion; echo "${{COMPREPLY[@]}}"'
             done = subprocess.run(
-                ["bash", "-c", f"source {script}; {asked}"], capture_output=True, text=True, check=True
+                ["bash", "-c", f"source {script}; {asked}"], cwd=self.folder, capture_output=True, text=True, check=True
             )
             self.assertEqual(done.stdout.split(), wanted, line)
         zsh, fish = self.ulterion("completion", "zsh").stdout, self.ulterion("completion", "fish").stdout

@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="PATH",
         help="a folder on the drive, whose free room is proven, or its raw device",
     )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup it is; its target where no path is named")
+    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it is; its target where no path is named")
     parser.add_argument(
         "--quick",
         action="store_true",

@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIMING",
         help="a transfer, such as '4.2 GB in 1m12s'; without any, a stopwatch runs here",
     )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup it was timed on")
+    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it was timed on")
     parser.add_argument(
         "--task",
         default=None,

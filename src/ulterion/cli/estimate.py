@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("what", nargs="?", choices=tuple(WHAT), help=told)
     parser.add_argument("amount", nargs="?", metavar="AMOUNT", help="a size ('128 GB'), a folder, a rate ('400 Mb/s')")
     parser.add_argument(
-        "--hookup", action="append", default=[], metavar="NAME", help="only this one; may be given again"
+        "--hookup", action="append", default=[], metavar="HOOKUP", help="only this one; may be given again"
     )
     parser.add_argument("--from", dest="source", metavar="HOOKUP", help="copy: what is read")
     parser.add_argument("--to", dest="target", metavar="HOOKUP", help="copy: what is written")

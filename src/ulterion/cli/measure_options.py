@@ -30,7 +30,7 @@ def add(parser: argparse.ArgumentParser) -> None:
         help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
         "(default: the hookup's)",
     )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
+    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup of the review that is plugged in now")
     options.add_network(parser)
     options.add_review(parser)
     options.add_hookup_checks(parser)

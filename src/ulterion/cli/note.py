@@ -23,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup it belongs to, when it belongs to no run")
+    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it belongs to, when it belongs to no run")
     change = parser.add_mutually_exclusive_group()
     change.add_argument(
         "--correct",

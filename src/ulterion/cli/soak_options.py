@@ -29,7 +29,7 @@ def add(parser: argparse.ArgumentParser) -> None:
         metavar="TARGET",
         help="a folder on the mounted drive, a large file to read, or a raw device (default: the hookup's)",
     )
-    parser.add_argument("--hookup", metavar="NAME", help="the hookup of the review that is plugged in now")
+    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup of the review that is plugged in now")
     options.add_review(parser)
     options.add_hookup_checks(parser)
     parser.add_argument(
