@@ -23,6 +23,7 @@ from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.api import load_review
 from ulterion.core.errors import UsageError
 from ulterion.model import bundle
+from ulterion.model.runs.header import run_id
 from ulterion.report.article import checking
 from ulterion.report.article.page import CONTRAST, contrast, in_script, markdown, readable
 from ulterion.report.exporting import as_csv, as_html, as_markdown
@@ -264,6 +265,17 @@ class Report(FolderCase):
 
 
 class Safe(unittest.TestCase):
+    @given(
+        st.binary(min_size=3, max_size=3)
+        | st.from_regex(r"[0-9]{1,4}e[0-9]{1,4}", fullmatch=True).filter(lambda t: len(t) == 6).map(bytes.fromhex)
+    )
+    def test_no_id_is_a_number_to_a_spreadsheet(self, drawn: bytes) -> None:
+        made = run_id(drawn)
+        self.assertRegex(made, "^[0-9a-f]{6}$")
+        self.assertEqual(made[1:], drawn.hex()[1:])
+        with self.assertRaises(ValueError):
+            float(made)
+
     @given(st.lists(st.text(max_size=12), min_size=1, max_size=6))
     def test_no_cell_is_a_formula(self, texts: list[str]) -> None:
         """Whatever a cell says: it is one cell when read back, no formula, no tag, no code for a terminal."""

@@ -17,7 +17,7 @@ from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.version import __version__
 from ulterion.model.reading import as_text, read_bytes
 from ulterion.model.runs.clock import ClockRecord, ClockRun, TimingRecord
-from ulterion.model.runs.header import State
+from ulterion.model.runs.header import State, run_id
 from ulterion.model.store import ReviewFolder
 
 TRANSFER = "transfer"  # the task where none is named
@@ -54,7 +54,7 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
     hookup, task, direction = key
     entry, now = review.review.hookup(hookup), datetime.datetime.now(datetime.UTC)
     return ClockRun(
-        id=secrets.token_hex(3),
+        id=run_id(secrets.token_bytes(3)),
         started=now,
         ended=now,
         hookup=hookup,

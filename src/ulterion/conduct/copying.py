@@ -24,7 +24,7 @@ from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
-from ulterion.model.runs.header import State
+from ulterion.model.runs.header import State, run_id
 
 LONGEST_OPENING = 600.0  # seconds that the reviewer's command may take over a file
 BY_KERNEL = "copied by the kernel"
@@ -54,7 +54,7 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
     for folder in dict.fromkeys([request.target, *(request.sources if request.made else ())]):
         for path in sweep(folder):
             observer.remark(f"{path} was left by a run that was ended; it was removed")
-    identity = secrets.token_hex(3)
+    identity = run_id(secrets.token_bytes(3))
     with sources_of(request, identity, observer) as sources:
         count = walk.count(sources)
         check_room(request, count)

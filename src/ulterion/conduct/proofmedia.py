@@ -28,6 +28,7 @@ from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
 from ulterion.host.loops import is_cached
 from ulterion.model.quantities import moment_text
+from ulterion.model.runs.header import run_id
 from ulterion.model.store import ReviewFolder
 from ulterion.model.systems import linux_alone
 from ulterion.sim.bench import load_bench
@@ -81,7 +82,7 @@ class Medium:
     facts: TargetFacts
     bench: BenchFacts
     crew: Callable[[], AbstractContextManager[Does]]
-    identity: str = field(default_factory=lambda: secrets.token_hex(3))
+    identity: str = field(default_factory=lambda: run_id(secrets.token_bytes(3)))
     key: int = field(default_factory=lambda: secrets.randbits(62) | 1)
     began: datetime.datetime = field(default_factory=_now)
     now: Callable[[], datetime.datetime] = _now
@@ -154,7 +155,7 @@ def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Itera
         raise UsageError(
             f"{path} has {show_size(room.f_bavail * room.f_frsize)} free, too little to prove anything; make room"
         )
-    identity = secrets.token_hex(3)
+    identity = run_id(secrets.token_bytes(3))
     own = OwnFolder(path, "proof", identity)
     try:
         pulse = pulse_under(own.path)

@@ -7,6 +7,8 @@ import secrets
 import time
 from collections.abc import Sequence
 
+from ulterion.model.runs.header import run_id
+
 
 class RealTime:
     """The clock of a target that is no simulated one."""
@@ -27,7 +29,7 @@ class RealTime:
 
     def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
         """Return a seed, drawn unless one is given, and an id."""
-        return (seed if seed is not None else secrets.randbits(31)), secrets.token_hex(3)
+        return (seed if seed is not None else secrets.randbits(31)), run_id(secrets.token_bytes(3))
 
     def rest(self, seconds: float) -> None:
         """Let real time pass; signals end it by their handlers."""

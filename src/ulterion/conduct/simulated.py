@@ -19,6 +19,7 @@ from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
 from ulterion.model.review import Bench as BenchWords
+from ulterion.model.runs.header import run_id
 from ulterion.sim.bench import SimBench
 from ulterion.sim.sharing import ways_shared
 from ulterion.sim.target import SimTarget
@@ -105,7 +106,7 @@ class SimulatedTarget:
     def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
         """Return seed and id as they follow from the bench's seed and what was told."""
         digest = hashlib.sha256(f"{self.chain.bench.bench.seed}/{told}".encode()).digest()
-        return (seed if seed is not None else int.from_bytes(digest[:4], "big") >> 1), digest[4:7].hex()
+        return (seed if seed is not None else int.from_bytes(digest[:4], "big") >> 1), run_id(digest[4:7])
 
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return how requests are issued."""

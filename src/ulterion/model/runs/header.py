@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, PrivateAttr
@@ -16,6 +17,7 @@ from ulterion.model.runs.noted import Note, Reading
 NAME = "ulterion-run"
 VERSION = 3
 
+_NUMBERS = re.compile(r"[0-9]+(e[0-9]+)?")
 LEFT_OUT = "does not count"  # how a remark on a run begins that lets it count for nothing
 
 
@@ -55,6 +57,12 @@ class Ground(Written):
 
     span_bytes: Count
     seed: Count
+
+
+def run_id(drawn: bytes) -> str:
+    """Return the id of a run from three drawn bytes: hexadecimal, and nothing that a spreadsheet takes for a number, such as 12e345."""
+    text = drawn.hex()
+    return "abcdef"[int(text[0], 16) % 6] + text[1:] if _NUMBERS.fullmatch(text) else text
 
 
 class CellRecord(Written):
