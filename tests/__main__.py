@@ -43,6 +43,7 @@ def main(wanted: list[str]) -> int:
     waiting, start = wanted or modules(), time.monotonic()
     shared = tempfile.TemporaryDirectory(prefix="ulterion-tests-shared-")
     os.environ[SHARED] = shared.name
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program has it
     count = min(MOST, (os.cpu_count() or 1) + 1, len(waiting))  # one more: some wait more than they compute
     command = [sys.executable, "-m", "tests", "--worker"]
     workers = [

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
 from ulterion.core.stats import ratio
 from ulterion.core.verdicts import Verdict, decide
@@ -20,6 +21,11 @@ NOMINAL = 0.01  # of each look
 
 def decided(rates: Sequence[float], reference: Sequence[float], margin: float) -> Verdict:
     """Return the verdict on passes against those of a reference that may be taken now, 'undecided' as long as none may."""
+    return _decided(tuple(rates), tuple(reference), margin)
+
+
+@lru_cache(maxsize=4096)  # a plan asks for all its cells again after every run
+def _decided(rates: tuple[float, ...], reference: tuple[float, ...], margin: float) -> Verdict:
     if not rates or not reference:
         return "undecided"
     one = ratio(rates, reference, 1 - NOMINAL)

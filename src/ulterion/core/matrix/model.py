@@ -81,7 +81,7 @@ class Fitted:
         row[0] = 1.0
         for term in self.terms:
             if term.factors and all(f in levels for f in term.factors):
-                row[list(term.columns)] = _coded(self.factors, term.factors, levels)
+                (row[list(term.columns)],) = _coded(self.factors, term.factors, [levels])
         return row
 
     def estimable(self, contrast: Floats) -> bool:
@@ -182,21 +182,14 @@ def _with_plainest(
         now = best[1]
 
 
-def _coded(factors: Mapping[str, list[str]], names: Sequence[str], levels: Mapping[str, str]) -> Floats:
-    """Return the sum coding of one factor's level, or the products of several."""
-    parts = []
+def _coded(factors: Mapping[str, list[str]], names: Sequence[str], cells: Sequence[Mapping[str, str]]) -> Floats:
+    """Return the sum coding of one factor's level, or the products of several: a row for each cell."""
+    coded = np.ones((len(cells), 1))
     for name in names:
         known = factors[name]
-        code = np.zeros(len(known) - 1)
-        at = known.index(levels[name])
-        if at < len(code):
-            code[at] = 1.0
-        else:
-            code[:] = -1.0
-        parts.append(code)
-    coded = parts[0]
-    for part in parts[1:]:
-        coded = np.outer(coded, part).ravel()
+        each = np.vstack([np.eye(len(known) - 1), np.full(len(known) - 1, -1.0)])  # the last level is minus all others
+        part = each[[known.index(cell[name]) for cell in cells]]
+        coded = (coded[:, :, None] * part[:, None, :]).reshape(len(cells), -1)
     return coded
 
 
@@ -215,15 +208,16 @@ def _design(
     rows = np.zeros((len(observed), first + len(checks)))
     times = np.array([o.hour for o in observed])
     span = float(np.ptp(times)) or 1.0
+    within = [i for i, o in enumerate(observed) if o.cell is not None]
+    cells = [dict(o.cell) for o in observed if o.cell is not None]
+    rows[within, 0] = 1.0
+    for term in made:
+        rows[within, term.columns[0] : term.columns[-1] + 1] = _coded(factors, term.factors, cells)
     for row, one in zip(rows, observed, strict=True):
         if one.cell is None:
             row[first + checks.index(one.name)] = 1.0
-        else:
-            row[0] = 1.0
-            for term in made:
-                row[list(term.columns)] = _coded(factors, term.factors, dict(one.cell))
-        if drift is not None:
-            row[drift] = (one.hour - times.mean()) / span
+    if drift is not None:
+        rows[:, drift] = (times - times.mean()) / span
     return rows, [*made, *([Term((), (drift,))] if drift is not None else [])]
 
 
