@@ -126,7 +126,7 @@ def sample_of(runs: Runs) -> Sample:
     scatter = _scatter(units)
     if len(runs) > 1:
         scatter = max(scatter, _within(runs, means))
-    return Sample(mean, scatter / len(units), len(units), passes, len(runs), math.sqrt(scatter), _drift(runs))
+    return Sample(mean, scatter / len(units), len(units), passes, len(runs), math.sqrt(scatter), _drift(runs, means))
 
 
 def _timed(values: ByHand) -> Sample:
@@ -165,16 +165,16 @@ def _within(runs: Runs, means: Sequence[float]) -> float:
     return squares / free * math.fsum(1 / len(run) for run in runs) / len(runs)
 
 
-def _drift(runs: Runs) -> float:
+def _drift(runs: Runs, means: Sequence[float]) -> float:
     """Return what the passes of a run rise by from first to last, by one slope for all runs; 0 where it is not sure."""
     steps = [(i - (len(run) - 1) / 2, v) for run in runs for i, v in enumerate(run)]
-    means = [math.fsum(run) / len(run) for run in runs for _ in run]
+    levels = [mean for run, mean in zip(runs, means, strict=True) for _ in run]
     across = math.fsum(step**2 for step, _ in steps)
     free = len(steps) - len(runs) - 1
     if free < 2 or across == 0:
         return 0.0
     slope = math.fsum(step * v for step, v in steps) / across
-    left = math.fsum((v - mean - slope * step) ** 2 for (step, v), mean in zip(steps, means, strict=True))
+    left = math.fsum((v - mean - slope * step) ** 2 for (step, v), mean in zip(steps, levels, strict=True))
     error = math.sqrt(left / free / across)
     sure = slope != 0 and (error == 0 or 2 * float(stdtr(free, -abs(slope) / error)) < DRIFTS_BELOW)
     return slope * (max(len(run) for run in runs) - 1) if sure else 0.0

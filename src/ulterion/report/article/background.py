@@ -52,7 +52,7 @@ def by_files(material: Material) -> Iterator[Section]:
                 Heading(f"{run.copied.task}, {ends} {place}, run {run.id}"),
                 *from_screen(shown[:-1], f"Copy {run.id}"),
             ]
-    for number, (title, runners) in enumerate(races_of(material.review, material.whole), 1):
+    for number, (title, runners) in enumerate(races_of(material.review, material.transfers), 1):
         words = f"{title}: {amount_words(runners)} on one clock"
         told = story(runners)
         draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
@@ -79,7 +79,7 @@ def _race(runners: Sequence[Runner], amount: str, words: str, dark: bool) -> Fig
 def noted(material: Material) -> Iterator[Section]:
     """Yield findings without a figure, under headings: noise, tools, cables, lights, what stood in for what."""
     found: dict[str, list[str]] = {}
-    for run in material.whole:
+    for run in material.every:
         for note in run.standing_notes:
             if not note.text.casefold().startswith(LEFT_OUT_PREFIX):
                 _sort(found, run.hookup, note.text)
@@ -135,7 +135,7 @@ def method(material: Material) -> Iterator[Section]:
 
 def bench(material: Material) -> Iterator[Section]:
     """Yield the benches, versions, warnings and runs that it rests on."""
-    runs = material.whole
+    runs = material.every
     if not runs:
         return
     facts = {

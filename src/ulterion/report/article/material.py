@@ -46,9 +46,14 @@ class Material:
         return to_judge(self.folder)
 
     @cached_property
-    def whole(self) -> list[AnyRun]:
-        """Every run with its series, oldest first."""
-        return self.folder.runs()
+    def every(self) -> list[AnyRun]:
+        """Every run without its series, oldest first."""
+        return self.folder.light(self.folder.skims())
+
+    @cached_property
+    def transfers(self) -> list[AnyRun]:
+        """What was copied or timed by hand, with its course, oldest first."""
+        return self.folder.whole([s for s in self.folder.skims() if s.kind in ("copy", "clock")])
 
     @cached_property
     def groups(self) -> list[Group]:
