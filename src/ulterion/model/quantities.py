@@ -66,4 +66,4 @@ Moment = Annotated[datetime.datetime, BeforeValidator(moment_of), PlainSerialize
 class Written(BaseModel):
     """Base of everything read from a file by hand or by program: fixed once read, unknown keys refused."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False, defer_build=True)
