@@ -28,6 +28,7 @@ QUESTIONS = (
     "drives, read claimed over 3 GB/s, read under 1 GB/s",
     "read claimed over 100 GB/s",  # which nothing does
     "Maker 77, large read",  # one product of nine hundred
+    "maker 77 maker 5 small write",  # two words in a few, two in all
 )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import sqlalchemy as sa
@@ -16,7 +17,7 @@ from ulterion.core.readers import links_in
 from ulterion.core.units import parse_rate
 
 RATES = ("least", "most", "claimed")
-FEW = 2000  # runs that are named one by one
+FEW = 10_000  # runs that are named one by one
 MOST = 500  # rows of an answer
 FIRST_LOOK, LAST_LOOK = 3, 192  # times as many rows as are wanted are looked at, for the best of each products
 _OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
@@ -155,30 +156,52 @@ def _conditions(engine: Engine, question: Question) -> list[sa.ColumnElement[boo
         told.append(runs.started >= question.since)
     if question.until is not None:
         told.append(runs.started < question.until)
-    if question.claimed is not None:
-        ways = [c for w, c in CLAIMS.items() if question.way in (w, None)]
-        told.append(_among_few(engine, sa.or_(*(c >= question.claimed for c in ways))))
     if question.links:
         names = [k.name for k in question.links]
         told.append(sa.or_(runs.link.in_(names), _has_part(PARTS.c.link.in_(names))))
+    return [*told, *_with_parts(engine, question)]
+
+
+def _with_parts(engine: Engine, question: Question) -> Iterator[sa.ColumnElement[bool]]:
+    """Yield what says that a run has a part for each word, and one that claims enough.
+
+    Where few runs have such parts, they are looked for first and named, and no long list of results is walked for them.
+    """
+    few: set[str] | None = None
+    for condition in _wanted_parts(question):
+        keys = _keys(engine, condition)
+        if len(keys) > FEW:
+            yield _has_part(condition)
+        else:
+            few = keys if few is None else few & keys
+    if few is not None:
+        yield RESULTS.c.key.in_(sorted(few))
+
+
+def _wanted_parts(question: Question) -> Iterator[sa.ColumnElement[bool]]:
+    if question.claimed is not None:
+        ways = [c for w, c in CLAIMS.items() if question.way in (w, None)]
+        yield sa.or_(*(c >= question.claimed for c in ways))
     for word in question.words:
         kinds = {word, word.removesuffix("s"), word.removesuffix("es")}
         like = sa.func.lower(PARTS.c.name).like(f"%{_escaped(word)}%", escape="\\")
-        told.append(_among_few(engine, sa.or_(PARTS.c.kind.in_(sorted(kinds)), like)))
-    return told
+        yield sa.or_(PARTS.c.kind.in_(sorted(kinds)), like)
+
+
+def _keys(engine: Engine, condition: sa.ColumnElement[bool]) -> set[str]:
+    """Return the runs that have a part that fits, one more than a few at most."""
+    wanted = sa.select(PARTS.c.key).where(condition).distinct().limit(FEW + 1)
+    with in_words("read"), engine.connect().execution_options(reads=True) as connection:
+        return set(connection.execute(wanted).scalars())
 
 
 def _has_part(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    """Return whether a run has a part that fits: asked run by run, so that the best results are walked and no list of all runs is made."""
-    return sa.exists().where(PARTS.c.key == RUNS.c.key, condition)
+    """Return whether a run has a part that fits, asked run by run: the best results are walked, and no list of all runs is made.
 
-
-def _among_few(engine: Engine, condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    """Return the same; where few runs have such a part they are looked for first, and no long list of results is walked for them."""
-    few = sa.select(PARTS.c.key).where(condition).distinct().limit(FEW + 1)
-    with in_words("read"), engine.connect().execution_options(reads=True) as connection:
-        keys = list(connection.execute(few).scalars())
-    return RESULTS.c.key.in_(keys) if len(keys) <= FEW else _has_part(condition)
+    It is a value and not EXISTS, which PostgreSQL makes a join of, and then sorts everything.
+    """
+    first = sa.select(PARTS.c.place).where(PARTS.c.key == RUNS.c.key, condition).limit(1)
+    return first.scalar_subquery().is_not(None)
 
 
 def _escaped(word: str) -> str:
