@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
+import math
 from dataclasses import replace
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.support import BENCH, REVIEW, FolderCase
@@ -14,13 +15,17 @@ from ulterion.conduct.observers import SoakObserver
 from ulterion.conduct.place import Place
 from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import soak
+from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import parse_workload
+from ulterion.judge.energy import energies
 from ulterion.judge.soaks import Soak, difference, marks_of, soak_of
+from ulterion.judge.works import moving
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import Ground, State
 from ulterion.model.runs.noted import Reading
-from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.runs.soak import Sensor, SoakPhase, SoakPlan, SoakRecord, SoakRun
 from ulterion.report.figures.files import save_figure
 from ulterion.report.figures.ground import DARK, LIGHT
 from ulterion.report.figures.soaks import draw_soaks
@@ -194,3 +199,48 @@ class Live(FolderCase):
         for words in ("load for 10m00s", "60.0 GB", "about 9m00s left", "1000 MB/s", "0 to 1000", "46.0 C", "40 to 46",
                       "case: gave no answer"):  # fmt: skip
             self.assertIn(words, text)
+
+
+class Stalls(FolderCase):
+    """A drive that stands still, at first, in the end or nearly always: every road tells it, and none fails."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.kept = self.review().review
+
+    def stalled(self, moved: list[int], lasted: float) -> SoakRun:
+        phases = [
+            SoakPhase(part=1, name="idle", start=0.0, end=0.5, interval=0.1, sensors={"power": [None, 1.5]}),
+            SoakPhase(part=1, name="load", start=1.0, end=1.0 + lasted, interval=0.1, bytes=moved,
+                        requests=[b // 2**20 for b in moved], p50=[1e-3 if b else None for b in moved],
+                        sensors={"power": [4.5] * len(moved), "drive": [40.0 + n for n in range(len(moved))]}),
+        ]  # fmt: skip
+        record = SoakRecord(plan=SoakPlan(load_seconds=lasted), workload=WRITING, text=WRITING.text, engine="simulated",
+                            phases=phases, sensors=[Sensor(name="power", source="made", unit="W")])  # fmt: skip
+        return SoakRun(
+            id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", hookup="box", chain=["b:usb", "box", "drive"],
+            target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), settings=Ground(span_bytes=2**30, seed=1),
+            cache_bypassed=True, soak=record, state=State(name="complete"),
+        )  # fmt: skip
+
+    @given(st.lists(st.just(0) | st.integers(1, 2**28), min_size=1, max_size=40), st.floats(0.01, 1.0))
+    @example([0, 0, 0, 2**27], 1.0)
+    @example([2**27, 2**27, 2**27, 0, 0, 0, 0, 0, 0, 0, 0, 0], 1.0)
+    def test_nothing_that_stands_still_is_a_fault(self, moved: list[int], share: float) -> None:
+        run = self.stalled(moved, len(moved) * 0.1 * share)
+        one = soak_of(run)
+        said = printed(soak_results(run, one, Path("x"), "MB/s"))
+        self.assertEqual(one is None, "never began" in said)
+        self.assertNotRegex(said, r"\b(nan|inf)\b")
+        if one is None:
+            return
+        self.assertGreater(one.findings.fast, 0)
+        (found,) = energies([run])
+        self.assertAlmostEqual(found.per_gigabyte * one.findings.bytes / 1e9, found.joules)
+        apart = difference(one, one)
+        self.assertEqual(apart.rate, 1.0 if one.findings.last else None)
+        table = " ".join(printed(soaks_table([one, one], [apart], "MB/s")).split())
+        self.assertIn("times the rate" if one.findings.last else "moves nothing any more", table)
+        (row,) = (r for r in moving(self.kept, [run], 1e9, "write") if r.hookup == "box")
+        assert row.work is not None
+        self.assertTrue(0 < row.work.low <= row.work.high < math.inf)

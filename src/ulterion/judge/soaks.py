@@ -110,7 +110,7 @@ class SoakDifference:
         rise: the first's settled rise above the room less the second's; `low`, `high` its 95 % interval; None where
             either did not settle.
         why: why there is none.
-        rate: last rate of the first over that of the second.
+        rate: last rate of the first over that of the second, None where the second moves nothing any more.
         sure: whether both had settled.
         unlike: what else differed, in words.
     """
@@ -121,7 +121,7 @@ class SoakDifference:
     low: float | None
     high: float | None
     why: str
-    rate: float
+    rate: float | None
     sure: bool
     unlike: tuple[str, ...]
 
@@ -145,7 +145,7 @@ def difference(one: Soak, other: Soak) -> SoakDifference:
         low,
         high,
         why,
-        one.findings.last / other.findings.last,
+        one.findings.last / other.findings.last if other.findings.last > 0 else None,
         _settled(one) and _settled(other),
         tuple(unlike(one, other)),
     )

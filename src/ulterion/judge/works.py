@@ -56,7 +56,8 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
     if elsewhere is not None:
         other, fall = elsewhere
         why = f"{STAGES['write cache']}, as the soak of '{other.run.hookup}' found"
-        tail = Piece(math.inf, min(best.estimate.rate, fall.after), why)
+        after = fall.after or _pieces(other)[1].rate  # where it mostly stands still, what it moves between counts
+        tail = Piece(math.inf, min(best.estimate.rate, after), why)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
         return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network

@@ -51,7 +51,8 @@ class Findings:
 
     Attributes:
         seconds, bytes: length of the load and what it moved.
-        rate: mean rate of the load, bytes per second; `fast` the level it began at, `last` the mean of its last minute.
+        rate: mean rate of the load, bytes per second; `fast` the level it began at, once it moved
+            anything, `last` the mean of its last minute.
         falls: why and when the rate fell.
         lowest: what it never fell below.
         steady: the steady end, or None.
@@ -120,7 +121,7 @@ def analyse(trace: Trace, room: float | None = None) -> Findings | None:
         seconds=float(load.seconds.sum()),
         bytes=load.bytes,
         rate=load.bytes / float(load.seconds.sum()),
-        fast=edges[0].rate if edges else load.rate[0],
+        fast=next((e.rate for e in edges if e.rate > 0), load.bytes / float(load.seconds.sum())),
         last=_last_minute(whole),
         falls=tuple(events),
         lowest=lowest(trace.during(phase)),

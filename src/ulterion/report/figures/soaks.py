@@ -127,7 +127,7 @@ def _shade(axes: Axes, soak: Soak, ground: Ground, scale: float, *, named: bool)
         start, end = (max(t - soak.load_start, -_rest_shown(soak)) / scale for t in (phase.start, phase.end))
         if phase.name != AGAIN:
             axes.axvspan(start, end, color=ground.rest, linewidth=0, zorder=0)
-        if named and (phase.end - phase.start) / _longest([soak]) > 0.02:
+        if named and phase.end - phase.start > 0.02 * _longest([soak]):
             axes.text(
                 (start + end) / 2,
                 0.02,

@@ -146,7 +146,7 @@ def moment(at_seconds: float | None) -> str:
 
 def difference_words(one: SoakDifference) -> str:
     """Return how one soak differs from another."""
-    speed = f"it ends at {one.rate:.2f} times the rate"
+    speed = f"{one.second} moves nothing any more" if one.rate is None else f"it ends at {one.rate:.2f} times the rate"
     if one.rise is None or one.low is None or one.high is None:
         return f"{one.first}: {speed}; temperatures cannot be compared: {one.why}"
     least, most = sorted((abs(one.low), abs(one.high)))
