@@ -30,6 +30,12 @@ class Journey(FolderCase):
         self.assertIn("next: ulterion measure --hookup box", first.stdout)
         second = self.ulterion("measure", "--hookup", "box", **inside)
         self.assertIn("next: ulterion compare", second.stdout)
+        (self.folder / "disk").mkdir()
+        loose = self.ulterion("measure", "../disk", "--workload", "random read 4 KiB depth 2", *ONCE, **inside)
+        self.assertIn(
+            "next: with --hookup NAME it is compared with the others; here: direct and box",
+            " ".join(loose.stdout.split()),
+        )
         self.assertRegex(second.stdout, r"flat-out-read +(99\d|10[01]\d) +[01]\.\d %")
         (self.folder / "kit/deep/er").mkdir(parents=True)
         data = self.json_of("compare", cwd=self.folder / "kit/deep/er")

@@ -6,7 +6,7 @@ import math
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from scipy import stats as reference
 
@@ -36,6 +36,23 @@ class Estimate(unittest.TestCase):
         one, other = stats.estimate(rates), stats.estimate([r * unit for r in rates])
         self.assertAlmostEqual(other.rate / one.rate / unit, 1.0, places=9)
         self.assertAlmostEqual((other.margin or 0) - (one.margin or 0), 0.0, delta=1e-6 * (1 + (one.margin or 0)))
+
+    @given(
+        st.lists(st.floats(1e-12, 1e18), min_size=3, max_size=5),
+        st.lists(st.floats(1e-12, 1e18), min_size=3, max_size=5),
+    )
+    @example([1e-12, 1.0, 1e18], [1e18, 1.0, 1e-12])
+    def test_an_interval_that_says_nothing_has_ends(self, a: list[float], b: list[float]) -> None:
+        """However mad the rates: both ends are numbers above nothing, with the rate between."""
+        for found in (stats.estimate(a), stats.estimate(b)):
+            assert found.low is not None and found.high is not None and found.margin is not None
+            self.assertTrue(
+                0 < found.low <= found.rate * (1 + 1e-9) and found.rate <= found.high * (1 + 1e-9) < math.inf
+            )
+            self.assertTrue(0 <= found.margin < math.inf)
+        held = stats.ratio(a, b)
+        assert held.low is not None and held.high is not None
+        self.assertTrue(0 < held.low <= held.high < math.inf)
 
     def test_too_few_passes_give_no_interval_and_say_so(self) -> None:
         """One or two passes have a rate, no interval, and the reason."""

@@ -145,7 +145,11 @@ def _drawn(arguments: argparse.Namespace, env: Environment, finished: Measured) 
 
 
 def _next_step(request: MeasureRequest) -> str:
+    from ulterion.report.words.comparisons import listed
+
     review = request.place.review.review
+    if request.place.hookup is None and review.hookups:
+        return f"next: with --hookup NAME it is compared with the others; here: {listed([*review.hookups])}"
     if request.place.hookup is None:
         return "next: 'ulterion new DIR' starts a review, in which drives and hookups are compared"
     measured = {s.hookup for s in request.place.review.skims() if s.kind in ("measure", "network")}

@@ -23,6 +23,7 @@ from ulterion.core.spreads import exact_p, welch_p
 LEVEL = 0.95  # coverage of every interval shown
 NORMAL = 1.959964  # standard deviations that hold 95 % of a normal distribution
 FEWEST = 3  # passes below which no interval is given: two leave one degree of freedom, an interval of no use
+WIDEST = 300.0  # as a log: what an interval that says nothing ends at; numbers do at e to the 709
 
 
 @dataclass(frozen=True)
@@ -70,13 +71,18 @@ def estimate(rates: Rates) -> Estimate:
     if one.by_hand and one.variance is not None and one.passes < FEWEST:
         half, several = NORMAL * math.sqrt(one.variance), "timings" if one.passes > 1 else "timing"
         why = f"{one.passes} {several} by hand: what varies from one transfer to the next is not in the interval"
-        return Estimate(one.passes, rate, math.exp(one.mean - half), math.exp(one.mean + half), one.spread, why)
+        return Estimate(one.passes, rate, _bound(one.mean - half), _bound(one.mean + half), one.spread, why)
     if one.passes < FEWEST or one.variance is None:
         why = f"{one.passes} pass{'es' if one.passes > 1 else ''}: too few for an interval (at least {FEWEST})"
         return Estimate(one.passes, rate, None, None, one.spread, why, one.runs)
     half = _t_quantile(one.df) * math.sqrt(one.variance) + abs(one.drift) / 2
-    low, high = math.exp(one.mean - half), math.exp(one.mean + half)
+    low, high = _bound(one.mean - half), _bound(one.mean + half)
     return Estimate(one.passes, rate, low, high, one.spread, None, one.runs, one.drift)
+
+
+def _bound(log: float) -> float:
+    """Return an end of an interval of logs as a rate or ratio: above nothing and below all numbers, however little is known."""
+    return math.exp(max(-WIDEST, min(log, WIDEST)))
 
 
 def _t_quantile(df: float, level: float = LEVEL) -> float:
@@ -161,7 +167,7 @@ def ratio(a: Rates, b: Rates, level: float = LEVEL) -> Ratio:
     apart = _apart(left, right, level)
     spreads = [s.spread or 0.0 for s in (left, right) if (s.runs > 1) == by_runs]
     pooled = math.sqrt(sum(s**2 for s in spreads) / len(spreads))
-    return Ratio(value, math.exp(apart.low), math.exp(apart.high), apart.p, pooled, fewest, None, by_runs)
+    return Ratio(value, _bound(apart.low), _bound(apart.high), apart.p, pooled, fewest, None, by_runs)
 
 
 def holm(p_values: Sequence[float]) -> list[float]:
