@@ -48,6 +48,21 @@ class Journey(FolderCase):
         self.assertEqual(self.ulterion("compare", "--fail-on", "slower", **inside).returncode, 4)
         self.assertEqual(self.ulterion("claims", "--fail-on", "missed", **inside).returncode, 0)
 
+    def test_hookups_without_a_workload_in_common(self) -> None:
+        """Each is shown with what it was measured with, and what would make them comparable is said; the page is made."""
+        self.review()
+        for hookup, workload in (("direct", "sequential read 1 MiB depth 4"), ("box", "random read 4 KiB depth 4")):
+            self.assertEqual(self.ulterion("measure", "--hookup", hookup, "--workload", workload).returncode, 0)
+        told = " ".join(self.ulterion("compare", "--long", "--figure", "all.png").stdout.split())
+        self.assertIn(
+            "box: measured with nothing that 'direct' was, so nothing compares; ulterion measure --hookup box", told
+        )
+        rows = self.json_of("compare")["groups"][0]["rows"]
+        self.assertEqual([(r["hookup"], "ratio" in r) for r in rows], [("direct", False), ("box", False)])
+        self.assertEqual(self.ulterion("report").returncode, 0)
+        self.ulterion("measure", "--hookup", "box", "--workload", "sequential read 1 MiB depth 4")
+        self.assertNotIn("nothing compares", self.ulterion("compare").stdout)
+
     def test_tables_fit_80_columns_and_pipes_have_no_colour(self) -> None:
         """No line of any table is longer than 80, cut, or coloured when piped."""
         inside = {"cwd": self.demo()}

@@ -198,8 +198,8 @@ class _Draft:
     def _cells(self) -> list[Measured]:
         """Return what was measured, by workload (in the baseline's order), then by hookup."""
         counts = Counter(t for n in self.names for t in self.measured[n])
-        # what only one of several hookups has done compares with nothing
-        texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1]
+        # what only one of several hookups has done compares with nothing, and is shown only where there is nothing else
+        texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1] or list(counts)
         return [self.measured[n][t] for t in texts for n in self.names if t in self.measured[n]]
 
     def _base(self, cell: Measured) -> Measured | None:

@@ -118,7 +118,7 @@ def _blocks_of(one: RenderableType, caption: str) -> Iterator[Block]:
         yield Items(tuple(visible(s) for s in one.sentences))
     elif isinstance(one, Sheet) and one.columns:
         columns = tuple((visible(h), side) for h, side in one.columns)
-        yield Table(columns, tuple(_row(r) for r in one.rows), caption)
+        yield Table(columns, tuple(_row(r) for r in one.rows), ": ".join(c for c in (caption, one.about) if c))
     elif isinstance(one, Sheet):
         yield from (Prose(visible(line.plain), _mark(line)) for line in one.lines if line.plain.strip())
     elif isinstance(one, Text) and one.plain.strip():

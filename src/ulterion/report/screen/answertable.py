@@ -46,7 +46,7 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
             words = "; ".join(told) or "has not been measured"
             rows.append(Text.assemble((f"{hookup}  ", "name"), (words, "bad" if told else "muted")))
     legend = f"{group.baseline}: {unit}, small ones and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
-    return [table(columns, rows), Text(legend, style="muted")]
+    return [table(columns, rows, "at a glance"), Text(legend, style="muted")]
 
 
 def _question(row: Row) -> str:

@@ -13,10 +13,21 @@ from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
-from ulterion.report.words.comparisons import datagrams, drifts, missing, nearest, once, sources, summaries, waits
+from ulterion.report.words.comparisons import (
+    datagrams,
+    drifts,
+    missing,
+    nearest,
+    once,
+    sources,
+    strangers,
+    summaries,
+    waits,
+)
 from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
+RATES = "rates and verdicts"
 MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
 
 
@@ -67,12 +78,12 @@ def _figures(group: Group, unit: str) -> RenderableType:
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
     if max(map(len, names), default=0) <= LONGEST_NAME:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
-        return table(columns, lines)
+        return table(columns, lines, RATES)
     body: list[Text | list[Text | str]] = []  # long names stand in lines of their own
     for name, begins, line in zip(names, first, cells, strict=True):
         body += [Text(name, style="name")] if begins else []
         body.append(["", *line])
-    return table([("", "left"), *columns[1:]], body)
+    return table([("", "left"), *columns[1:]], body, RATES)
 
 
 def _interval_note(group: Group) -> list[RenderableType]:
@@ -105,7 +116,7 @@ def _small(group: Group) -> list[RenderableType]:
         name = Text(row.workload.name if first else "", style="name")
         waits = [show_duration(w) for w in row.waits or ()]
         lines.append([name, row.hookup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
-    return [Text(""), table(columns, lines)]
+    return [Text(""), table(columns, lines, "how long a request waits")]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:
@@ -144,6 +155,7 @@ def _remarks(
         *bullets("How far the intervals reach", [*once(group), *drifts(group)]),
         *bullets("What else differed from the baseline", differs),
         *bullets("Keep in mind", caveats),
+        *bullets("Without a comparison", strangers(group)),
         *bullets("Without a figure", missing(group, outcomes)),
         *bullets("From runs", sources(group)),
     ]

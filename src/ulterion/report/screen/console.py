@@ -68,7 +68,8 @@ Cells = Sequence[Text | str]
 class Sheet:
     """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied.
 
-    `narrow` are the same lines set closer, for a screen on which they do not fit.  Of a table, `columns` and `rows` are what it was set from.
+    `narrow` are the same lines set closer, for a screen on which they do not fit.  Of a table, `columns` and `rows` are what it was set from, and
+    `about` is what it tells, where another beside it tells something else.
     """
 
     def __init__(
@@ -79,8 +80,9 @@ class Sheet:
         cut: bool = True,
         columns: Sequence[tuple[str, str]] = (),
         rows: Sequence[Cells | Text] = (),
+        about: str = "",
     ) -> None:
-        self.lines, self.narrow, self.columns, self.rows = lines, narrow, columns, rows
+        self.lines, self.narrow, self.columns, self.rows, self.about = lines, narrow, columns, rows, about
         self.overflow: OverflowMethod = "ellipsis" if cut else "ignore"
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
@@ -90,8 +92,8 @@ class Sheet:
             yield line
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text]) -> Sheet:
-    """Return a plain table; each column is (heading, 'left' or 'right').
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text], about: str = "") -> Sheet:
+    """Return a plain table; each column is (heading, 'left' or 'right'), `about` what it tells.
 
     A row that is a single text stands over the whole width, as a heading between rows.
     """
@@ -107,7 +109,7 @@ def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text]) -> S
             line.rstrip()
         return set_
 
-    return Sheet(lines(GAP), narrow=lines(NARROW_GAP), columns=columns, rows=rows)
+    return Sheet(lines(GAP), narrow=lines(NARROW_GAP), columns=columns, rows=rows, about=about)
 
 
 def _text(cell: Text | str) -> Text:

@@ -43,6 +43,20 @@ def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
     return sentences
 
 
+def strangers(group: Group) -> list[str]:
+    """Return the hookups that were measured with nothing that the baseline was, and what to do."""
+    base = next((r for r in group.rows if r.hookup == group.baseline), None)
+    told = []
+    for name in group.caveats if group.baseline else ():
+        if name == group.baseline or any(r.hookup == name and r.comparison for r in group.rows):
+            continue
+        first = next((r for r in group.rows if r.hookup == name), None)
+        hookup, row = (name, base) if base is not None else (group.baseline, first)
+        todo = f"; ulterion measure --hookup {hookup} --workload '{row.workload.text}'" if row is not None else ""
+        told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{todo}")
+    return told
+
+
 def _counted(compared: Sequence[Comparison], margin: float) -> str:
     """Return how many comparisons came out which way, and how far."""
     verdicts = Counter(c.verdict for c in compared)

@@ -76,7 +76,7 @@ def request_words(soak: Soak) -> list[str]:
     middles, tails, worst = (
         [v for p in loads for v in getattr(p, n) if v is not None] for n in ("p50", "p99", "worst")
     )
-    if not requests or not middles or not tails:
+    if not (requests and seconds and middles and tails and worst):
         return []
     return [
         f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
