@@ -85,7 +85,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     review, runs = folder.review, to_judge(folder)
     by_hand = clocked_rows(review, runs, margin, arguments.hookup)
     review, runs = with_guests(arguments.also, env, review, runs)
-    groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand))
+    groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand) and not arguments.figure)
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
