@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import multiprocessing
 import os
 import signal
 import unittest
@@ -11,6 +13,7 @@ from unittest import mock
 from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
+from tests.running import LONGEST
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.cli.signals import stoppable
 from ulterion.conduct.observers import SoakObserver
@@ -140,6 +143,21 @@ class SideBySide(unittest.TestCase):
 
         parent = os.getpid()
         self.assertEqual(len(self.drawn(heeding)), 6)
+
+    def test_where_no_process_can_be_started_one_draws_them_all(self) -> None:
+        real, asked = os.fork, iter(range(9))
+
+        def scarce() -> int:
+            if next(asked):
+                raise BlockingIOError(errno.EAGAIN, "Resource temporarily unavailable")
+            return real()
+
+        with mock.patch("os.fork", scarce):
+            drawn = self.drawn(lambda dark: Figure())
+        self.assertEqual((len(drawn), next(asked)), (6, 2))
+        for child in multiprocessing.active_children():
+            child.join(LONGEST)
+        self.assertEqual(multiprocessing.active_children(), [])
 
     def test_a_process_that_is_ended_ends_the_page(self) -> None:
         """In a sentence: it neither hangs nor leaves a page without the figure."""

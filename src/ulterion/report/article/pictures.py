@@ -34,20 +34,37 @@ def pictures_of(article: Article) -> dict[str, bytes]:
     wanted = drawings(article)
     _waiting[:] = wanted
     workers = min(MOST, os.cpu_count() or 1, len(wanted))
-    if workers < 2 or system() != "linux" or not hasattr(os, "fork"):  # macOS's libraries do not take a fork well
-        return {d.name: _svg(i) for i, d in enumerate(wanted)}
-    try:
-        with ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), _heed_signals) as pool:
-            return dict(zip([d.name for d in wanted], pool.map(_svg, range(len(wanted))), strict=True))
-    except BrokenProcessPool:
-        raise UlterionError("a process that drew the figures was ended from outside; make the page again") from None
+    if workers > 1 and system() == "linux" and hasattr(os, "fork"):  # macOS's libraries do not take a fork well
+        try:
+            return dict(zip([d.name for d in wanted], _side_by_side(len(wanted), workers), strict=True))
+        except BrokenProcessPool:
+            raise UlterionError("a process that drew the figures was ended from outside; make the page again") from None
+        except (OSError, NotImplementedError, ImportError):  # processes, or what they share, are scarce: one is enough
+            for child in multiprocessing.active_children():
+                child.kill()
+    return {d.name: _svg(i) for i, d in enumerate(wanted)}
+
+
+def _side_by_side(count: int, workers: int) -> list[bytes]:
+    with ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), _heed_signals) as pool:
+        # a stop that arrived during a fork would be raised inside the interpreter's own hooks there, and be lost
+        mask = signal.pthread_sigmask(signal.SIG_BLOCK, _stops())
+        try:
+            drawn = pool.map(_svg, range(count))  # the processes are started here
+        finally:
+            signal.pthread_sigmask(signal.SIG_SETMASK, mask)
+        return list(drawn)
+
+
+def _stops() -> list[int]:
+    return [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
 
 
 def _heed_signals() -> None:
     """Leave Ctrl-C to the process that waits, and end at once when told to: a fork inherits what the caller does with signals."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, signal.SIG_DFL)
+    for number in _stops():
+        signal.signal(number, signal.SIG_IGN if number == signal.SIGINT else signal.SIG_DFL)
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, _stops())
 
 
 def _svg(index: int) -> bytes:
