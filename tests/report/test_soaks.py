@@ -116,6 +116,7 @@ class Soaked(FolderCase):
         late = Fall("unexplained", 600.0, None, 9e8, 5e8, 5e11, None, "nothing was read", 1, 5.6)
         self.assertEqual(next_step(late, writing=True), "a longer soak: it lasted only 5.6 s, to the end")
         self.assertIn("nothing else running", next_step(replace(late, until=605.6), writing=True))
+        self.assertIn("resets of the link", next_step(replace(late, until=605.6, after=0.0), writing=True))
         self.assertEqual(next_step(replace(late, cause="write cache"), writing=True), "")
 
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:

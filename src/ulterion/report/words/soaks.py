@@ -12,6 +12,7 @@ from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.judge.soaks import Soak, SoakDifference
 
+STANDS_STILL = 0.01  # of the rate before: heat slows a drive down, and does not stop it
 CAUSES = {
     "write cache": "write cache used up",
     "throttling": "throttled",
@@ -62,6 +63,11 @@ def next_step(fall: Fall, *, writing: bool) -> str:
         return ""
     if fall.until is None and fall.seconds < LASTED:
         return f"a longer soak: it lasted only {show_duration(fall.seconds)}, to the end"
+    if fall.until is not None and fall.after < STANDS_STILL * fall.before:
+        return (
+            "it stood still and went on: look into the system's log for resets of the link at that time, then the same soak with "
+            "another cable and port, and nothing else running"
+        )
     heat = "if it is heat, it falls later or not at all"
     if not writing or fall.until is not None:
         return f"the same soak with a fan on it and nothing else running: {heat}"
