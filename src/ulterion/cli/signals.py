@@ -7,7 +7,6 @@ import signal
 from collections.abc import Iterator
 from types import FrameType
 
-STOPPING = ("SIGINT", "SIGTERM", "SIGHUP")
 BY = {
     "SIGINT": "stopped by hand",
     "SIGTERM": "stopped by the system (SIGTERM)",
@@ -19,10 +18,10 @@ BY = {
 def stoppable() -> Iterator[None]:
     """Within the block the first of these signals raises Interrupted; later ones are ignored while things are saved."""
     from ulterion.core.errors import Interrupted
+    from ulterion.model.systems import STOPPING
 
-    every = [getattr(signal, name) for name in STOPPING if hasattr(signal, name)]
     # what the caller has ignored stays so: nohup, or a job that a script put into the background
-    numbers = [number for number in every if signal.getsignal(number) != signal.SIG_IGN]
+    numbers = [number for number in STOPPING if signal.getsignal(number) != signal.SIG_IGN]
 
     def stop(number: int, frame: FrameType | None) -> None:
         for each in numbers:

@@ -16,9 +16,9 @@ from collections.abc import Callable, Sequence
 from typing import cast
 
 from ulterion.core.errors import TargetFailed, UsageError, WorkerLost
+from ulterion.model.systems import STOPPING
 
 PR_SET_PDEATHSIG = 1  # prctl(2)
-STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)}
 SCARCE = (errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EAGAIN)  # what the system may run short of
 GRACE = 5.0  # seconds that a child gets to end in order
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import sys
 from typing import Literal
 
@@ -13,6 +14,8 @@ ENGINE = "ULTERION_ENGINE"  # in the environment: 'portable' takes the portable 
 PORTABLE = "portable"
 NAMES: dict[System, str] = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
 UNTRIED = "written from the system's public documentation and tried on stand-ins only, never on real hardware"
+STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)}
+"""What asks a program to stop: Ctrl-C, and the signals that end a session or a service."""
 
 
 def system() -> System:

@@ -12,7 +12,7 @@ from concurrent.futures.process import BrokenProcessPool
 import matplotlib as mpl
 
 from ulterion.core.errors import UlterionError
-from ulterion.model.systems import system
+from ulterion.model.systems import STOPPING, system
 from ulterion.report.article.blocks import Article, Block, Drawing
 from ulterion.report.figures.files import FAMILY, drawn_bytes
 from ulterion.report.figures.ground import DARK, LIGHT, Ground
@@ -48,7 +48,7 @@ def pictures_of(article: Article) -> dict[str, bytes]:
 def _side_by_side(count: int, workers: int) -> list[bytes]:
     with ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), _heed_signals) as pool:
         # a stop that arrived during a fork would be raised inside the interpreter's own hooks there, and be lost
-        mask = signal.pthread_sigmask(signal.SIG_BLOCK, _stops())
+        mask = signal.pthread_sigmask(signal.SIG_BLOCK, STOPPING)
         try:
             drawn = pool.map(_svg, range(count))  # the processes are started here
         finally:
@@ -56,15 +56,11 @@ def _side_by_side(count: int, workers: int) -> list[bytes]:
         return list(drawn)
 
 
-def _stops() -> list[int]:
-    return [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
-
-
 def _heed_signals() -> None:
     """Leave Ctrl-C to the process that waits, and end at once when told to: a fork inherits what the caller does with signals."""
-    for number in _stops():
+    for number in STOPPING:
         signal.signal(number, signal.SIG_IGN if number == signal.SIGINT else signal.SIG_DFL)
-    signal.pthread_sigmask(signal.SIG_UNBLOCK, _stops())
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, STOPPING)
 
 
 def _svg(index: int) -> bytes:

@@ -52,8 +52,8 @@ def strangers(group: Group) -> list[str]:
             continue
         first = next((r for r in group.rows if r.hookup == name), None)
         hookup, row = (name, base) if base is not None else (group.baseline, first)
-        todo = f"; ulterion measure --hookup {hookup} --workload '{row.workload.text}'" if row is not None else ""
-        told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{todo}")
+        remedy = f"; ulterion measure --hookup {hookup} --workload '{row.workload.text}'" if row is not None else ""
+        told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{remedy}")
     return told
 
 
