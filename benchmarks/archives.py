@@ -19,7 +19,8 @@ from tests.support import BENCH, PEAK_READ, REVIEW, simulate
 
 from ulterion.archive.adding import add_review
 from ulterion.archive.asking import ask, parse_question
-from ulterion.archive.schema import PARTS, RESULTS, RUNS, opened
+from ulterion.archive.opening import opened
+from ulterion.archive.schema import PARTS, RESULTS, RUNS
 from ulterion.model.store import ReviewFolder
 
 EACH = 10  # results of a run

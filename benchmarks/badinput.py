@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,44 @@ BAD_VALUES: tuple[Any, ...] = (
     None, True, -1, 0, 1e308, -1e308, 10**40, "", "x", [], {}, [[]], [None], {"a": {}}, "\ud800", "\x1b[2J", "9" * 500, [0] * 1000,
     "0001-01-01T00:00:00Z", "9999-12-31T23:59:59+14:00", 2**63, -(2**63), 0.1, "NaN", ["x"] * 3,
 )  # fmt: skip
+
+DEFAULTS = ("units = 'Gb/s'", "archive = 'all.sqlite'", "archive_each_run = true", "colour = false", "review = '.'", "units = 5", "x = 1",
+            "archive = '\\u0000'", "archive = 'postgresql://[x'", "[[[", "units = " + "9" * 5000, "x = " + "[" * 5000, "review = '~nobody/x'",
+            "archive_each_run = 'yes'", "\xff", "units = ''", "review = '/dev/zero'")  # fmt: skip
+"""Lines of a file of personal defaults, good and bad."""
+VARIABLES = (
+    "SOURCE_DATE_EPOCH",
+    "COLUMNS",
+    "LINES",
+    "ULTERION_ARCHIVE",
+    "ULTERION_ENGINE",
+    "TZ",
+    "LANG",
+    "NO_COLOR",
+    "TERM",
+    "TMPDIR",
+)
+"""Variables of the environment that a case may set to anything."""
+
+
+@contextlib.contextmanager
+def surroundings(rng: random.Random, config: Path) -> Iterator[None]:
+    """Within the block there may be personal defaults in a folder, and variables of the environment that nobody would set so."""
+    before = dict(os.environ)
+    (config / "ulterion").mkdir(parents=True, exist_ok=True)
+    told = [rng.choice(DEFAULTS) for _ in range(rng.choice((0, 0, 0, 0, 1, 2)))]
+    (config / "ulterion/config.toml").write_text("\n".join(told), encoding="latin-1")
+    os.environ["XDG_CONFIG_HOME"] = str(config)
+    for _ in range(rng.choice((0, 0, 0, 1, 2))):
+        value = rng.choice((*BAD_TEXTS, "100", "1", "portable", "all.sqlite", "UTC"))
+        with contextlib.suppress(ValueError):
+            os.environ[rng.choice(VARIABLES)] = value[:2000]
+    try:
+        yield
+    finally:
+        os.environ.clear()
+        os.environ.update(before)
+
 
 Spoiler = Callable[[Path, random.Random], str]
 

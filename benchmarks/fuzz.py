@@ -16,6 +16,7 @@ import os
 import random
 import resource
 import shutil
+import sqlite3
 import sys
 import tempfile
 import time
@@ -24,7 +25,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from benchmarks.badinput import BAD_TEXTS, spoil
+from benchmarks.badinput import BAD_TEXTS, spoil, surroundings
+from benchmarks.fuzzwords import FILES, MEASURING, Vocabulary
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import COMMANDS, main
 from ulterion.cli.status import Status
@@ -33,60 +35,35 @@ from ulterion.model.notebook import parse_notebook
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
 
+HOW_MANY = (0, 0, 1, 1, 1, 2, 3)  # words of a command line
+OURS_TO_REPLACE = ("report.html", "all.sqlite", "all.sqlite-wal", "all.sqlite-shm")
 SLOWEST = 20.0  # seconds that any case may take
 STATUSES = {int(s) for s in Status} - {Status.FAULT}
 GROWING = ("readings", "notes", "warnings", "soak", "schema", "state", "ended")
 """What a note, a log or an upgrade may change in a run that is there already."""
 
-OPTIONS: dict[str, dict[str, tuple[str, ...]]] = {
-    "new": {"--title": ()},
-    "survey": {
-        "--brief": ("",), "--for": ("0.05s", "x"), "--learn": ("box", "bx"), "--simulated": ("",), "--json": ("",),
-        "--record": ("m2.json", "no/m.json"), "--replay": ("machine.json", "review.toml"), "--review": (".", "nope"),
-    },
-    "measure": {
-        "--hookup": ("box", "direct"), "--suite": ("flat-out", "flatout"), "--workload": ("random read 4 KiB", "random red"),
-        "--sweep": ("random read 4 KiB to 8 KiB",), "--places": ("2",), "--seconds": ("0.05",), "--span": ("16 MiB", "1 PB"),
-        "--lanes": ("2",), "--seed": ("1",), "--passes": ("1", "2"), "--until-sure": ("1 %",), "--most-passes": ("2",),
-        "--rest": ("0.01s",), "--cool-to": ("45 C",), "--stall": ("5s",), "--overwrite": ("X",), "--lose-contents": ("",),
-        "--figure": ("f.png", "f.doc", "no/f.svg"), "--units": ("Gb/s", "MBps"), "--json": ("",), "--accept": ("",),
-        "--together": ("direct", "box"), "--review": (".",), "--warm-up": ("",), "--wait": ("0.01s",),
-    },
-    "soak": {
-        "--hookup": ("box", "direct"), "--load": ("sequential write 1 MiB", "x"), "--files": ("4 MB", "4 MB to 1 MB"),
-        "--for": ("5 s", "1 s"), "--amount": ("1 GB", "200 %", "0 %"), "--until-steady": ("",), "--idle": ("0", "x"),
-        "--cool": ("0", "1s"), "--again": ("",), "--probe": ("case=echo 38", "case=yes", "a=b=c", "x"), "--sensor": ("x=y",),
-        "--figure": ("s.png",), "--dark": ("",), "--pace": ("1e5", "0"), "--json": ("",), "--resume": ("",),
-        "--interval": ("1s", "0.1s"),
-    },
-    "note": {
-        "--run": ("abcdef",), "--hookup": ("box", "bx"), "--log": ("log.csv", "review.toml"), "--name": ("case",),
-        "--time-column": ("when",), "--value-column": ("value",), "--zone": ("UTC", "Mars"), "--shift": ("-3 s", "x"),
-        "--json": ("",), "--review": (".",),
-    },
-    "compare": {
-        "--soaks": ("",), "--against": ("direct", "box"), "--margin": ("3 %", "300 %"), "--figure": ("c.png", "/dev/full"),
-        "--dark": ("",), "--units": ("MiB/s",), "--fail-on": ("slower",), "--json": ("",), "--review": (".",),
-    },
-    "claims": {"--everywhere": ("",), "--units": ("Gb/s",), "--fail-on": ("missed",), "--json": ("",), "--review": (".",)},
-    "demo": {"--units": ("MB/s",)},
-}  # fmt: skip
-WORDS: dict[str, tuple[str, ...]] = {
-    "new": ("kit", "review.toml", "."), "survey": ("sda", "x"), "measure": ("drive", "sim:bench.toml", "review.toml", "/dev/null"),
-    "soak": ("drive", "review.toml"), "note": ("case 38 C", "not recognised", "case 38 C at 12m", "hum"),
-    "compare": ("box", "direct", "bx"), "claims": ("box", "bx"), "demo": ("review.toml",),
-}  # fmt: skip
-WEIGHTS = {"compare": 10, "claims": 6, "note": 10, "survey": 5, "measure": 6, "soak": 4, "new": 2, "demo": 0.1}
-QUICK = {"measure": ["--passes", "1", "--most-passes", "2", "--seconds", "0.05", "--span", "16 MiB"],
-         "soak": ["--for", "3 s", "--idle", "0", "--span", "16 MiB"]}  # fmt: skip
+PLAN = """
+[plan]
+chain = ["b:usb", "{case}", "drive"]
+target = "sim:bench.toml"
+workloads = ["sequential read 4 MiB depth 4"]
+seconds = "0.1 s"
+passes = 2
+[plan.factors]
+case = ["box", "none"]
+"""
 
 
-def command_line(rng: random.Random) -> list[str]:
+def command_line(rng: random.Random, known: Vocabulary) -> list[str]:
     """Return a command line: a command, some of its words and options, values good and bad."""
-    command = rng.choices(list(WEIGHTS), list(WEIGHTS.values()))[0]
-    words = [command, *(_value(rng, WORDS[command]) for _ in range(rng.choice((0, 0, 1, 1, 1, 2))))]
+    command = rng.choices(list(known.weights), list(known.weights.values()))[0]
+    phrase = rng.choice(known.phrases[command]) if command in known.phrases and rng.random() < 0.8 else ()
+    words = [command, *phrase]
+    if not phrase or rng.random() < 0.2:
+        words += [_value(rng, known.words[command]) for _ in range(rng.choice(HOW_MANY))]
     for option, good in rng.sample(
-        list(OPTIONS[command].items()), min(rng.choice((0, 1, 1, 2, 3, 5)), len(OPTIONS[command]))
+        list(known.options[command].items()),
+        min(rng.choice((0, 0, 1, 2, 3, 5) if phrase else (0, 1, 1, 2, 3, 5)), len(known.options[command])),
     ):
         words.append(option if rng.random() < 0.97 else option[:-1])
         if good != ("",):
@@ -94,7 +71,7 @@ def command_line(rng: random.Random) -> list[str]:
     if rng.random() < 0.03:
         words[0] = rng.choice(BAD_TEXTS)
     # a hostile length would only take time: the last of an option that is given twice counts
-    return words + (QUICK.get(words[0], []) if "--resume" not in words else [])
+    return words + (known.quick.get(words[0], []) if "--resume" not in words else [])
 
 
 def _value(rng: random.Random, good: tuple[str, ...]) -> str:
@@ -127,6 +104,32 @@ def template(folder: Path) -> None:
     (folder / "runs/20260101T000300Z-measure-direct-facade.notes").write_text(
         json.dumps({"note": {"kind": "remark", "text": "hum", "noted": "2026-01-01T00:00:00Z"}}) + "\n"
     )
+
+
+def more_files(folder: Path) -> None:
+    """Add what the commands on files need: files to copy, a copy with its manifest, timings, an archive, somebody else's database, a page."""
+    (folder / "clips/deep").mkdir(parents=True)
+    for number, name in enumerate(("a.mov", "deep/b.mov", "deep/c.txt")):
+        (folder / "clips" / name).write_bytes(random.Random(number).randbytes(30_000 * number + 5))
+    (folder / "clips/link").symlink_to("deep/b.mov")
+    (folder / "target").mkdir()
+    (folder / "odd").mkdir()
+    (folder / "film.gif").write_text("mine")
+    with sqlite3.connect(folder / "theirs.sqlite") as theirs:
+        theirs.execute("CREATE TABLE runs(key TEXT, mine TEXT)")
+        theirs.execute("INSERT INTO runs VALUES ('a', 'b')")
+    theirs.close()
+    with (folder / "review.toml").open("a") as review:
+        review.write(PLAN)
+    (folder / "timings.csv").write_text("timing,hookup\n4.2 GB in 1m12s,box\n4.2 GB in 31s,direct\n")
+    for words in (
+        ["copy", "clips", "target", "--passes", "1", "--no-ends", "--manifest", "sums.txt", "--to", "box"],
+        ["clock", "--hookup", "box", "--task", "clips", "4.2 GB in 1m12s", "still at 30 of 64 GB after 5m"],
+        ["clock", "--hookup", "direct", "--task", "clips", "4.2 GB in 31s"],
+        ["plan", "run"], ["archive", "add", "--archive", "all.sqlite"], ["report"],
+    ):  # fmt: skip
+        status, out, err = run(words, folder)
+        assert status == 0, (words, out, err)
 
 
 def run(words: list[str], folder: Path, encoding: str = "utf-8") -> tuple[int, str, str]:
@@ -165,7 +168,7 @@ def _changed(name: str, data: bytes, after: dict[str, bytes], folder: Path) -> s
     if name == "notes.json":
         noted, grown = (parse_notebook(d, name).notes for d in (data, after.get(name, b"{}")))
         return None if noted == grown[: len(noted)] else "notes are gone"
-    if ending == "png" or ending == "svg":
+    if ending in ("png", "svg") or name in OURS_TO_REPLACE:
         return None
     try:
         was, now = (run_of(parse_json(d, name), name).model_dump(mode="json") for d in (data, after[name]))
@@ -193,17 +196,21 @@ def faults_of(status: int, out: str, err: str, words: list[str]) -> Iterator[str
             yield "standard output is not one JSON document"
 
 
-def one_case(source: Path, folder: Path, seed: int) -> list[str]:
+def one_case(source: Path, folder: Path, seed: int, known: Vocabulary = MEASURING) -> list[str]:
     """Run one case; return what was wrong."""
     rng = random.Random(seed)
-    shutil.copytree(source, folder)
+    shutil.copytree(source, folder, symlinks=True)
+    if known is FILES:
+        os.mkfifo(folder / "odd/pipe")
+        os.mkfifo(folder / "fifo")
     try:
         spoiled = [spoil(folder, rng) for _ in range(rng.choice((0, 1, 1, 1, 2, 4)))]
-        words = command_line(rng)
+        words = command_line(rng, known)
         before, begin = contents(folder), time.monotonic()
         encoding = rng.choice(("utf-8", "utf-8", "ascii", "latin-1"))
         try:
-            status, out, err = run(words, folder, encoding)
+            with surroundings(rng, folder.with_name("config")):
+                status, out, err = run(words, folder, encoding)
         except BaseException as error:
             return [f"case {seed}: {words} {spoiled}: {type(error).__name__}: {error}"]
         wrong = [*faults_of(status, out, err, words), *lost(before, contents(folder), folder)]
@@ -218,7 +225,7 @@ def one_case(source: Path, folder: Path, seed: int) -> list[str]:
         shutil.rmtree(folder)
 
 
-def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print) -> int:
+def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print, known: Vocabulary = MEASURING) -> int:
     """Run many cases; tell what was wrong with each and return how many were."""
     bad = 0
     with tempfile.TemporaryDirectory() as scratch:
@@ -231,8 +238,10 @@ def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print) -> int:
         os.environ |= home
         source = Path(scratch) / "a/b/c/source"  # deep enough that ".." leads nowhere else
         template(source)
+        if known is FILES:
+            more_files(source)
         for number in range(seed, seed + cases):
-            wrong = one_case(source, source.with_name("case"), number)
+            wrong = one_case(source, source.with_name("case"), number, known)
             bad += bool(wrong)
             for line in wrong:
                 tell(line)
@@ -245,10 +254,13 @@ def main_program() -> int:
     parser.add_argument("cases", nargs="?", type=int, default=10_000)
     parser.add_argument("--seed", type=int, default=0)
     parser.add_argument("--only", type=int)
+    parser.add_argument(
+        "--files", action="store_true", help="the commands on files: copy, verify, archive, clock, plan, ..."
+    )
     options = parser.parse_args()
     begin = time.monotonic()
     cases, seed = (1, options.only) if options.only is not None else (options.cases, options.seed)
-    bad = fuzz(cases, seed)
+    bad = fuzz(cases, seed, known=FILES if options.files else MEASURING)
     most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(
         f"{cases} cases over {len(COMMANDS)} commands, {bad} bad; {time.monotonic() - begin:.0f} s, at most {most:.0f} MiB"

@@ -284,7 +284,7 @@ class Archive:
 
 def load_archive(where: str | Path) -> Archive:
     """Open an archive: a file, which is begun where it is not there, or 'postgresql://...'; raise UsageError."""
-    from ulterion.archive.schema import opened
+    from ulterion.archive.opening import opened
 
     return Archive(opened(where))
 

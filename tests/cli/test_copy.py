@@ -311,8 +311,8 @@ class Wrong(CopyCase):
         self.fill(a=10, b=20)
         real = onefile.Copier._open
 
-        def folded(copier: onefile.Copier, path: bytes, mode: int) -> int:
-            return real(copier, path[:-1] + b"a" if path.endswith(b"/b") else path, mode)
+        def folded(copier: onefile.Copier, folder: int, name: bytes, mode: int) -> int:
+            return real(copier, folder, b"a" if name == b"b" else name, mode)
 
         with mock.patch.object(onefile.Copier, "_open", folded):
             done = copying.copy(self.ours(prove=False), CopyObserver())

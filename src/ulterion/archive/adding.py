@@ -11,8 +11,9 @@ from typing import TypeVar
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection, Engine
 
-from ulterion.archive.schema import PARTS, RESULTS, RUNS, in_words
+from ulterion.archive.schema import ABOUT, META, PARTS, RESULTS, RUNS, VERSION, in_words
 from ulterion.core.stats import estimate
+from ulterion.core.text import spoken
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
@@ -49,24 +50,55 @@ def add_review(engine: Engine, folder: ReviewFolder) -> Added:
         return _add_review(engine, folder)
 
 
-def _add_review(engine: Engine, folder: ReviewFolder) -> Added:
-    place = str(folder.path.resolve())
-    base = hashlib.sha256((folder.path / "review.toml").read_bytes()).hexdigest()
-    skims = {_key(place, s.id): s for s in folder.skims()}
+def rebuild(engine: Engine, folders: Sequence[ReviewFolder]) -> list[Added]:
+    """Make the archive anew from review folders, all in one transaction: until it ends, and if it fails, the archive is as it was.
+
+    Raises UsageError where the archive cannot be written.
+    """
+    with in_words("made anew"), engine.begin() as connection:
+        META.drop_all(connection)
+        META.create_all(connection)
+        connection.execute(ABOUT.insert().values(version=VERSION))
+        return [_put_in(connection, folder) for folder in folders]
+
+
+def _put_in(connection: Connection, folder: ReviewFolder) -> Added:
+    place, base = _place_of(folder)
     added = Added()
-    for lot in _lots(list(skims.items()), LOT):
-        added += _add_lot(engine, folder, place, base, lot)
+    for lot in _lots(_keyed(folder, place), LOT):
+        added += _add_lot(connection, folder, place, base, lot)
+    return added
+
+
+def _add_review(engine: Engine, folder: ReviewFolder) -> Added:
+    place, base = _place_of(folder)
+    skims = _keyed(folder, place)
+    added = Added()
+    for lot in _lots(skims, LOT):
+        with engine.begin() as connection:
+            _alone(connection, place)
+            added += _add_lot(connection, folder, place, base, lot)
     with engine.begin() as connection:
         _alone(connection, place)
         there = {k for (k,) in connection.execute(sa.select(RUNS.c.key).where(RUNS.c.review == place))}
-        gone = there - set(skims)
+        gone = there - {key for key, _ in skims}
         for some in _lots(sorted(gone), LOT):
             _take_out(connection, some)
     return added + Added(gone=len(gone))
 
 
+def _place_of(folder: ReviewFolder) -> tuple[str, str]:
+    """Return where a review is, and the SHA-256 of its review.toml."""
+    path = folder.path.resolve()
+    return spoken(str(path)), hashlib.sha256((path / "review.toml").read_bytes()).hexdigest()
+
+
+def _keyed(folder: ReviewFolder, place: str) -> list[tuple[str, Skim]]:
+    return list({_key(place, s.id): s for s in folder.skims()}.items())
+
+
 def _key(place: str, run: str) -> str:
-    return hashlib.sha256(f"{place}\0{run}".encode("utf-8", "surrogateescape")).hexdigest()
+    return hashlib.sha256(f"{place}\0{spoken(run)}".encode()).hexdigest()
 
 
 def _lots(items: Sequence[Item], size: int) -> Iterator[list[Item]]:
@@ -75,34 +107,37 @@ def _lots(items: Sequence[Item], size: int) -> Iterator[list[Item]]:
         yield lot
 
 
-def _add_lot(engine: Engine, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, Skim]]) -> Added:
+def _add_lot(
+    connection: Connection, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, Skim]]
+) -> Added:
     sums = {key: hashlib.sha256(base.encode() + skim.path.read_bytes()).hexdigest() for key, skim in lot}
-    with engine.begin() as connection:
-        _alone(connection, place)
-        found = connection.execute(sa.select(RUNS.c.key, RUNS.c.sum).where(RUNS.c.key.in_(list(sums))))
-        there = {row.key: row.sum for row in found}
-        changed = [k for k in there if there[k] != sums[k]]
-        wanted = [(k, s) for k, s in lot if there.get(k) != sums[k]]
-        _take_out(connection, changed)
-        rows: tuple[list[Values], list[Values], list[Values]] = ([], [], [])
-        runs = folder.light([skim for _, skim in wanted])
-        by_id = {run.id: run for run in runs}
-        for key, skim in wanted:
-            run = by_id.get(skim.id)
-            if run is not None:
-                _collect(rows, folder.review, run, key, sums[key], place, str(skim.path))
-        for table, values in zip((RUNS, PARTS, RESULTS), rows, strict=True):
-            if values:
-                connection.execute(table.insert(), values)
+    found = connection.execute(sa.select(RUNS.c.key, RUNS.c.sum).where(RUNS.c.key.in_(list(sums))))
+    there = {row.key: row.sum for row in found}
+    changed = [k for k in there if there[k] != sums[k]]
+    wanted = [(k, s) for k, s in lot if there.get(k) != sums[k]]
+    _take_out(connection, changed)
+    rows: tuple[list[Values], list[Values], list[Values]] = ([], [], [])
+    runs = folder.light([skim for _, skim in wanted])
+    by_id = {run.id: run for run in runs}
+    for key, skim in wanted:
+        run = by_id.get(skim.id)
+        if run is not None:
+            _collect(rows, folder.review, run, key, sums[key], place, str(skim.path))
+    for table, values in zip((RUNS, PARTS, RESULTS), rows, strict=True):
+        if values:
+            connection.execute(table.insert(), [_storable(row) for row in values])
     return Added(len(wanted) - len(changed), len(changed), len(lot) - len(wanted))
+
+
+def _storable(row: Values) -> Values:
+    """Return a row in which no text holds what a database does not take: halves of surrogate pairs, and NUL."""
+    return {k: spoken(v).replace("\0", "\\x00") if isinstance(v, str) else v for k, v in row.items()}
 
 
 def _alone(connection: Connection, place: str) -> None:
     """Let nobody else put the same review in until this transaction ends; SQLite has one writer anyway."""
     if connection.dialect.name == "postgresql":
-        number = int.from_bytes(
-            hashlib.sha256(place.encode("utf-8", "surrogateescape")).digest()[:8], "big", signed=True
-        )
+        number = int.from_bytes(hashlib.sha256(place.encode()).digest()[:8], "big", signed=True)
         connection.execute(sa.select(sa.func.pg_advisory_xact_lock(number)))
 
 

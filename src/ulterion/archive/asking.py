@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import datetime
+import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Engine
@@ -13,8 +14,8 @@ from sqlalchemy.engine import Engine
 from ulterion.archive.schema import CLAIMS, PARTS, RESULTS, RUNS, in_words
 from ulterion.core.errors import UsageError
 from ulterion.core.links import Link
-from ulterion.core.readers import links_in
-from ulterion.core.units import parse_rate
+from ulterion.core.readers import LONGEST_WORDS, links_in
+from ulterion.core.units import bounded, parse_rate
 
 RATES = ("least", "most", "claimed")
 FEW = 10_000  # runs that are named one by one
@@ -95,10 +96,20 @@ class Answer:
     review: str
 
 
+KINDS: dict[str, tuple[type, ...]] = {
+    "str": (str,),
+    "str | None": (str, type(None)),
+    "int": (int,),
+    "float": (float, int),
+    "float | None": (float, int, type(None)),
+}
+"""What a value of a row may be, by the type that the answer has for it."""
+
+
 def parse_question(text: str) -> Question:
     """Read a question from words; raise UsageError for a rate or a date that is none."""
     found: dict[str, str | float] = {}
-    left = text
+    left = bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", LONGEST_WORDS)
     for name, pattern in (
         ("claimed", _CLAIMED),
         ("least", _OVER),
@@ -235,7 +246,20 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
 
 def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
     with in_words("read"), engine.connect().execution_options(reads=True) as connection:
-        return [Answer(*tuple(row)) for row in connection.execute(wanted)]
+        return [_answer(tuple(row)) for row in connection.execute(wanted)]
+
+
+def _answer(row: tuple[object, ...]) -> Answer:
+    """Return a row of the archive; raise UsageError for values that we never put there."""
+    answer = Answer(*row)  # type: ignore[arg-type]
+    for field in fields(Answer):
+        value, kinds = getattr(answer, field.name), KINDS[str(field.type)]
+        if not isinstance(value, kinds) or (isinstance(value, float) and not 0 <= value < math.inf):
+            raise UsageError(
+                f"the archive is damaged ({field.name} of run {answer.run!r:.20} is {value!r:.20}); "
+                "move it away, and make it anew with 'ulterion archive rebuild'"
+            )
+    return answer
 
 
 def unlike(answers: list[Answer]) -> list[str]:

@@ -1,24 +1,21 @@
-"""The tables of the archive, and the one place that opens it: SQLite in the user's data folder, or a PostgreSQL server.
+"""The tables of the archive, in SQLite in the user's data folder, or on a PostgreSQL server (`opening`).
 
 What is in it can be made anew from the documents at any time.  `VERSION` grows with every change of the tables; an archive of an older
-version is brought up when it is opened, one of a newer is left alone.
+version is brought up when it is opened for writing, one of a newer is left alone.
 """
 
 from __future__ import annotations
 
 import contextlib
-import sqlite3
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
 import sqlalchemy as sa
-from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.engine import Connection
 from sqlalchemy.exc import SQLAlchemyError
 
 from ulterion.core.errors import UsageError
 
 VERSION = 3
-WAIT = 60  # seconds that a writer waits for another (SQLite)
 FILE = "archive.sqlite"
 
 META = sa.MetaData()
@@ -96,34 +93,14 @@ MIGRATIONS: dict[int, Callable[[Connection], None]] = {1: _to_2, 2: _to_3}
 """What brings an archive of a version to the next."""
 
 
-def opened(where: str | Path) -> Engine:
-    """Open the archive in a file, or at a server's address ('postgresql://...'), and make or bring up its tables; raise UsageError."""
-    url = where if isinstance(where, str) and "://" in where else f"sqlite:///{where}"
-    if url.startswith("postgresql://"):
-        url = url.replace("postgresql://", "postgresql+psycopg://", 1)
-    try:
-        if url.startswith("sqlite"):
-            Path(str(where)).parent.mkdir(parents=True, exist_ok=True)
-            engine = sa.create_engine(url, connect_args={"timeout": WAIT})
-            sa.event.listen(engine, "connect", _settle)
-            sa.event.listen(engine, "begin", _begin_at_once)
-        else:
-            engine = sa.create_engine(url, pool_pre_ping=True)
-        _bring_up(engine)
-    except ImportError as error:
-        raise UsageError("a PostgreSQL archive needs the package psycopg: pip install 'ulterion[postgres]'") from error
-    except (SQLAlchemyError, OSError) as error:
-        raise UsageError(f"the archive {where} cannot be opened: {first_line(error)}") from error
-    return engine
-
-
-def cleared(where: str | Path) -> None:
-    """Take everything out of an archive; raise UsageError."""
-    engine = opened(where)
-    with in_words("emptied"), engine.begin() as connection:
-        for table in (RESULTS, PARTS, RUNS):
-            connection.execute(table.delete())
-    engine.dispose()
+def columns_of(version: int) -> dict[str, set[str]]:
+    """Return the names of the columns that each table had in a version."""
+    columns = {name: set(table.columns.keys()) for name, table in META.tables.items()}
+    if version < 3:
+        columns["parts"] -= {f"claims_{way}" for way in CLAIMS}
+    if version < 2:
+        columns["runs"] -= {"filesystem"}
+    return columns
 
 
 @contextlib.contextmanager
@@ -133,41 +110,8 @@ def in_words(done: str) -> Iterator[None]:
         yield
     except SQLAlchemyError as error:
         raise UsageError(
-            f"the archive cannot be {done}: {first_line(error)}; free it, make it anew with 'ulterion archive rebuild', or name another with --archive"
+            f"the archive cannot be {done}: {first_line(error)}; free it, or move it away and make it anew with 'ulterion archive rebuild'"
         ) from error
-
-
-def _settle(connection: sqlite3.Connection, record: object) -> None:
-    """SQLite: readers and one writer at once, every commit on the medium, foreign keys kept; transactions are begun by us."""
-    connection.isolation_level = None
-    for words in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
-        connection.execute(f"PRAGMA {words}")
-
-
-def _begin_at_once(connection: Connection) -> None:
-    """SQLite: a transaction takes the right to write at its beginning, so that two writers wait for each other and never fail."""
-    reads = connection.get_execution_options().get("reads", False)
-    connection.exec_driver_sql("BEGIN" if reads else "BEGIN IMMEDIATE")
-
-
-def _bring_up(engine: Engine) -> None:
-    with engine.begin() as connection:
-        if engine.dialect.name == "postgresql":
-            connection.execute(sa.text("SELECT pg_advisory_xact_lock(7316204)"))  # two that open it first make it once
-        known = sa.inspect(connection).has_table("about")
-        version = connection.execute(sa.select(ABOUT.c.version)).scalar() if known else None
-        if version is None:
-            META.create_all(connection)
-            connection.execute(ABOUT.insert().values(version=VERSION))
-            return
-        if version > VERSION:
-            raise UsageError(
-                f"the archive was made by a newer Ulterion (version {version} of its tables); update to use it"
-            )
-        for step in range(version, VERSION):
-            MIGRATIONS[step](connection)
-        if version < VERSION:
-            connection.execute(ABOUT.update().values(version=VERSION))
 
 
 def first_line(error: Exception) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -61,8 +62,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.watch and (arguments.what != "add" or arguments.json):
         raise UsageError("--watch goes with 'archive add' alone, and without --json: it goes on until it is stopped")
     folders = _folders(arguments, env) if arguments.what in ("add", "rebuild") else []
-    # a rebuild empties only when every folder named is there to fill it again
-    engine = opened_archive(arguments.archive, env, emptied=arguments.what == "rebuild")
+    engine = opened_archive(arguments.archive, env, reads=not folders)
     try:
         if not folders:
             return _find(arguments, env, engine)
@@ -82,20 +82,17 @@ def _folders(arguments: argparse.Namespace, env: Environment) -> list[ReviewFold
 
 
 def _add(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> None:
-    from ulterion.archive.adding import Added, add_review
+    from ulterion.archive.adding import Added, add_review, rebuild
     from ulterion.report.screen.archive import added_words
 
-    total, told = Added(), []
-    for folder in folders:
-        added = add_review(engine, folder)
-        total += added
-        told.append(added_words(added, folder.path.name))
-    if arguments.json:
-        env.show_json(
-            "archived", {"new": total.new, "changed": total.changed, "known": total.known, "gone": total.gone}
-        )
+    if arguments.what == "rebuild":
+        each = rebuild(engine, folders)
     else:
-        env.show(told)
+        each = [add_review(engine, folder) for folder in folders]
+    if arguments.json:
+        env.show_json("archived", asdict(sum(each, Added())))
+    else:
+        env.show([added_words(added, folder.path.name) for added, folder in zip(each, folders, strict=True)])
 
 
 def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, folders: list[ReviewFolder]) -> None:
@@ -110,8 +107,6 @@ def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, fold
 
 
 def _find(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:
-    from dataclasses import asdict, replace
-
     from ulterion.archive.asking import ask, parse_question, unlike
     from ulterion.cli.drawing import Drawn, check_paths, draw
     from ulterion.report.figures.archive import draw_archive

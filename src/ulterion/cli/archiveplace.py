@@ -16,15 +16,16 @@ if TYPE_CHECKING:
 WHERE = "ULTERION_ARCHIVE"
 
 
-def opened_archive(named: str | None, env: Environment, *, emptied: bool = False) -> Engine:
-    """Open the archive named, or that of the environment, or that of the personal data folder; raise UsageError."""
-    from ulterion.archive.schema import cleared, opened
+def opened_archive(named: str | None, env: Environment, *, reads: bool = False) -> Engine:
+    """Open the archive named, or that of the environment, or that of the personal data folder; raise UsageError.
+
+    `reads`: for reading alone; nothing is made where there is none.
+    """
+    from ulterion.archive.opening import opened, opened_to_read
 
     where = named or os.environ.get(WHERE) or _default()
-    place = where if "://" in str(where) else env.folder / where
-    if emptied:
-        cleared(place)
-    return opened(place)
+    place = where if "://" in where else env.folder / where
+    return opened_to_read(place) if reads else opened(place)
 
 
 def _default() -> str:

@@ -51,16 +51,12 @@ def _write_all(arguments: argparse.Namespace, env: Environment, review: object, 
     """Write every table that there is something for, each whole or not at all."""
     from ulterion.api import TABLES, Review
     from ulterion.core.errors import UsageError
-    from ulterion.model.files import write_atomically
+    from ulterion.model.ownfiles import OwnFiles
     from ulterion.report.exporting import FORMS as FORM
 
     assert isinstance(review, Review)
-    folder = env.folder / arguments.to
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise UsageError(f"{folder} cannot hold the tables: {error.strerror}; name another folder") from error
-    written = {}
+    own, written = OwnFiles(env.folder / arguments.to), {}
+    own.check(f"{name}{ending}" for name in arguments.table or TABLES)
     for name in arguments.table or TABLES:
         try:
             frame = review.table(name)
@@ -69,8 +65,7 @@ def _write_all(arguments: argparse.Namespace, env: Environment, review: object, 
                 raise
             env.tell(f"{name}: {error}")
             continue
-        path = folder / f"{name}{ending}"
-        write_atomically(path, FORM[arguments.form][1](frame, name))
+        path = own.write(f"{name}{ending}", FORM[arguments.form][1](frame, name))
         written[str(path)] = len(frame)
     if arguments.json:
         env.show_json("exported", {"files": written})

@@ -50,11 +50,15 @@ def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:
 def _in_the_archive(title: str, env: Environment) -> Path:
     """Return the folder of the one review in the archive that is called so."""
     from ulterion.archive.asking import places_of
+    from ulterion.archive.opening import NoArchiveError
     from ulterion.cli.archiveplace import opened_archive
     from ulterion.cli.personal import personal
 
     archive = personal().get("archive")
-    engine = opened_archive(archive if isinstance(archive, str) else None, env)
+    try:
+        engine = opened_archive(archive if isinstance(archive, str) else None, env, reads=True)
+    except NoArchiveError as error:
+        raise UsageError(f"'{title}' is no review folder, and there is no archive that could know it") from error
     try:
         places = [Path(place) for place in places_of(engine, title)]
     finally:

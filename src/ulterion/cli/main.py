@@ -42,6 +42,7 @@ COMMANDS = {
     "demo": "the full worked example on the simulated bench",
 }
 KEEPING = ("measure", "soak", "copy", "clock", "capacity", "note", "plan")  # commands that keep something in a review
+DIGITS_OF_A_TIME = 10  # seconds since 1970, until the year 2286
 ANSWERING = ("peer", "completion")
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
 
@@ -135,6 +136,7 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
     argv = sys.argv[1:] if argv is None else argv
     env = environment
     gc.set_threshold(MADE_BETWEEN_SWEEPS)
+    _forget_bad_epoch()
     try:
         if before is not None and signal.getsignal(signal.SIGINT) is before:
             signal.signal(signal.SIGINT, signal.default_int_handler)
@@ -154,6 +156,13 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
         from ulterion.cli.endings import end
 
         return end(error, argv, env)
+
+
+def _forget_bad_epoch() -> None:
+    """Leave out a SOURCE_DATE_EPOCH that is no time: nothing here is dated by it, and NumPy fails on it when it is loaded."""
+    told = os.environ.get("SOURCE_DATE_EPOCH", "0")
+    if not (told.isascii() and told.isdigit() and len(told) <= DIGITS_OF_A_TIME):
+        del os.environ["SOURCE_DATE_EPOCH"]
 
 
 def _parsed(argv: list[str]) -> argparse.Namespace | int:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     import argparse
 
 KEYS = ("units", "review", "archive", "archive_each_run", "colour")
+LARGEST = 100_000  # characters of the file
 SWITCHES = ("archive_each_run", "colour")
 
 
@@ -46,10 +47,18 @@ def personal() -> dict[str, object]:
     """Return what the file says, nothing where there is none; raise Refused."""
     try:
         path = config_path()
-        text = path.read_text(encoding="utf-8") if path.is_file() else ""
+        text = _text_of(path) if path.is_file() else ""
     except (OSError, ValueError, RuntimeError) as error:
         raise Refused(f"the personal defaults cannot be read: {error}; mend the file, or move it away") from error
     return _read(text, path) if text else {}
+
+
+def _text_of(path: Path) -> str:
+    with path.open(encoding="utf-8") as source:
+        text = source.read(LARGEST + 1)
+    if len(text) > LARGEST:
+        raise ValueError(f"it is longer than {LARGEST:,} characters")
+    return text
 
 
 def _in_a_review() -> bool:
@@ -62,8 +71,8 @@ def _read(text: str, path: Path) -> dict[str, object]:
 
     try:
         told = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise Refused(f"{path} is no TOML: {error}; mend that place and try again") from error
+    except (ValueError, RecursionError) as error:  # TOMLDecodeError, or a number of thousands of digits
+        raise Refused(f"{path} is no TOML: {str(error)[:200]}; mend that place and try again") from error
     for key, value in told.items():
         if key not in KEYS:
             raise Refused(f"{path}: '{key}' is no personal default; there are {', '.join(KEYS)}")

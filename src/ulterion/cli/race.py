@@ -47,12 +47,14 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.console import bullets
     from ulterion.report.words.races import story
 
-    if arguments.film and arguments.film.suffix != ".gif":
-        raise UsageError(f"{arguments.film} is no .gif; give the film this ending")
     if arguments.speed and not arguments.film:
         raise UsageError("--speed is for a film; add --film FILE.gif")
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
+    if arguments.film:
+        from ulterion.report.figures.files import FILM_ENDINGS, check_figure_path
+
+        check_figure_path(env.folder / arguments.film, FILM_ENDINGS)
     folder = open_review(arguments.review, env.folder, env.tell)
     runners = runners_of(folder.review, folder.runs(), arguments.transfer)
     amount, told = amount_words(runners), story(runners)
@@ -85,9 +87,6 @@ def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner]
             f"the film would last {seconds:.0f} s; make it faster with --speed, to last {LONGEST:.0f} s at most"
         )
     path = env.folder / arguments.film
-    try:
-        film_race(runners, amount, path, speed, dark=arguments.dark)
-    except OSError as error:
-        raise UsageError(f"{path} cannot be written: {error.strerror}; choose another place") from error
+    film_race(runners, amount, path, speed, dark=arguments.dark)
     if not arguments.json:
         env.show([f"film: {arguments.film}, {speed:g} times as fast"])

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from ulterion.judge.agreement import Pair
     from ulterion.report.article.checking import Checked
 
+MEMORY = 2**30  # bytes that making a page anew may take
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
@@ -31,7 +33,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Verify and show; status 4 when anything is different."""
+    from ulterion.cli.signals import stoppable
     from ulterion.core.errors import UsageError
+    from ulterion.engine.bounded import bounded
     from ulterion.report.article.checking import read_page
     from ulterion.report.screen.verified import agreement_table, verified_lines
 
@@ -40,10 +44,15 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if given.is_dir() and not path.is_file():
         raise UsageError(f"{arguments.report} has no {DEFAULT}; make it with 'ulterion report', or name the page")
     text, pairs = read_page(path), list["Pair"]()
-    with tempfile.TemporaryDirectory(prefix="ulterion-verify-") as scratch:
+    with stoppable(), tempfile.TemporaryDirectory(prefix="ulterion-verify-") as scratch:
         checked = _checked(text, path, Path(scratch), env)
         if arguments.beside is not None:
-            pairs = _beside(text, path, env.folder / arguments.beside, Path(scratch), env)
+            other = env.folder / arguments.beside
+            pairs, notices = bounded(
+                lambda: _beside(text, path, other, Path(scratch)), MEMORY, f"comparing with {other}"
+            )
+            for sentence in notices:
+                env.tell(sentence)
     if arguments.json:
         told = {"same": checked.same, "looked_at": list(checked.looked_at), "different": list(checked.different)}
         env.show_json("verified", told, {"beside": [_as_data(p) for p in pairs]} if arguments.beside else {})
@@ -58,18 +67,20 @@ def _checked(text: str, path: Path, scratch: Path, env: Environment) -> Checked:
     from dataclasses import replace
 
     from ulterion.conduct.notebook import outcomes
+    from ulterion.engine.bounded import bounded
     from ulterion.model.review import FILE_NAME
     from ulterion.model.store import ReviewFolder
     from ulterion.report.article.checking import check_folder, check_page
 
-    found = check_page(text, path.name, scratch / "mine", outcomes)
+    found = bounded(lambda: check_page(text, path.name, scratch / "mine", outcomes), MEMORY, f"making {path.name} anew")
     if not (path.parent / FILE_NAME).is_file():
         return found
     beside = check_folder(text, path.name, ReviewFolder.open(path.parent, env.tell))
     return replace(found, looked_at=found.looked_at + beside.looked_at, different=found.different + beside.different)
 
 
-def _beside(text: str, path: Path, other: Path, scratch: Path, env: Environment) -> list[Pair]:
+def _beside(text: str, path: Path, other: Path, scratch: Path) -> tuple[list[Pair], list[str]]:
+    """Return how two reports agree, and what is to be said of the other's folder."""
     from ulterion.judge.agreement import agreements
     from ulterion.judge.pooling import to_judge
     from ulterion.model import bundle
@@ -79,10 +90,10 @@ def _beside(text: str, path: Path, other: Path, scratch: Path, env: Environment)
 
     mine = bundle.laid_out(carried(text, path.name)[0], scratch / "one")
     if other.is_dir() and (other / FILE_NAME).is_file():
-        theirs = ReviewFolder.open(other, env.tell)
+        theirs = ReviewFolder.open(other)
     else:
         theirs = bundle.laid_out(carried(read_page(other), other.name)[0], scratch / "other")
-    return agreements(mine.review, to_judge(mine), theirs.review, to_judge(theirs))
+    return agreements(mine.review, to_judge(mine), theirs.review, to_judge(theirs)), theirs.notices
 
 
 def _as_data(pair: Pair) -> dict[str, str | float | None]:

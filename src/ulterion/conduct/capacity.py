@@ -12,6 +12,7 @@ from ulterion.conduct.proofmedia import DEVICE, QUICK, READ, CapacityRequest, Me
 from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.core.facts import TargetFacts
+from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import Pulse
 from ulterion.engine.copies.crew import Does
@@ -58,6 +59,8 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
     """Prove a capacity and keep the run; a target that fails, or a stop by hand, is a run too.  Raises UsageError before anything is written."""
     with medium(request, observer) as found:
         before = _cut_off(request, found) if request.resume else None
+        if before is not None:
+            _check_same_medium(found, before)
         run = _blank(request, found, before)
         journal = open_journal(request.review, run)
         saved, failure = False, None
@@ -89,6 +92,25 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
         break
     raise UsageError(
         f"no proof of {found.facts.path} was cut off while it could go on; leave --resume out to begin one"
+    )
+
+
+def _check_same_medium(found: Medium, before: CapacityRun) -> None:
+    """Raise UsageError unless the medium holds what the proof that was cut off wrote, and nothing else; nothing is written."""
+    written = before.capacity.written_bytes // UNIT
+    with found.crew() as crew:
+        for _, seen in crew.run(iter([("recognise", (found.what, found.size, before.capacity.key, written))])):
+            if seen.ours and seen.foreign is None:
+                return
+    where = "" if seen.foreign is None else f" (from {show_size(seen.foreign * UNIT)} on)"
+    why = (
+        f"holds other data where the proof that was cut off had written{where}"
+        if seen.foreign is not None
+        else "holds nothing of what the proof that was cut off wrote"
+    )
+    raise UsageError(
+        f"{found.facts.path} {why}: another medium was put in, or it was used since. Nothing was written; "
+        "put the right one in, or leave --resume out to begin anew, which overwrites everything"
     )
 
 

@@ -40,14 +40,14 @@ class Typed:
 def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = None) -> list[tuple[ClockRun, Path]]:
     """Write timings down, a run for each hookup, task and direction; return the runs and where they are.
 
-    Raises UsageError for a hookup that the review does not know; then nothing is written.
+    Raises UsageError for a hookup that the review does not know, or where they cannot be written; then nothing is.
     """
     groups: dict[tuple[str, str, Direction], list[Typed]] = {}
     for one in typed:
         review.review.hookup(one.hookup)
         groups.setdefault((one.hookup, one.task, one.direction), []).append(one)
     runs = [_run(review, key, timings, state or State(name="complete")) for key, timings in groups.items()]
-    return [(run, review.save(run)) for run in runs]
+    return list(zip(runs, review.save_all(runs), strict=True))
 
 
 def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[Typed], state: State) -> ClockRun:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import closing
 from pathlib import Path
+from typing import BinaryIO
 
 from ulterion.conduct.copyrequest import WORKERS, CopyObserver
 from ulterion.core.errors import UsageError
@@ -26,12 +27,25 @@ def check(manifest_file: Path, folder: Path, observer: CopyObserver, stall: floa
         )  # it is whole before anything is read
         start = time.perf_counter()
         out.seek(0)
-        return proof.prove(
+        found = proof.prove(
             crew,
             manifest.read(out, name),
             os.fsencode(folder),
             watch=lambda: observer.tick(time.perf_counter() - start, crew.moved),
         )
+        _tell_added(found, out, name, os.fsencode(folder))
+        return found
+
+
+def _tell_added(found: proof.Proof, out: BinaryIO, name: str, folder: bytes) -> None:
+    """Take down what a folder holds beside what a manifest names."""
+
+    def lines() -> Iterator[manifest.Line]:
+        out.seek(0)
+        return manifest.read(out, name)
+
+    for added in proof.extra(folder, lines):
+        found.tell(os.fsdecode(added), "was added: it is in the folder, and was not in what was copied")
 
 
 def verify(
@@ -62,6 +76,7 @@ def verify(
             proof.all_names(tops),
             lambda: observer.tick(time.perf_counter() - start, crew.moved - first),
         )
+        _tell_added(found, out, "the sums", os.fsencode(folder))
     for name in missed:
         found.tell(name, "the source cannot be read, so nothing is said of the copy")
     return found

@@ -16,17 +16,19 @@ from typing import BinaryIO
 from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
 from ulterion.conduct.copyrest import removed
-from ulterion.conduct.copystart import blank, check_names, check_places, check_room, sources_of
+from ulterion.conduct.copystart import blank, check_names, check_places, check_room, has_room, sources_of
 from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
+from ulterion.model.files import sync_folder
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
 from ulterion.model.runs.header import State, run_id
 
 LONGEST_OPENING = 600.0  # seconds that the reviewer's command may take over a file
+NO_ROOM = "writing was not timed alone: there is no room for that beside the copy that stays"
 BY_KERNEL = "copied by the kernel"
 
 
@@ -158,10 +160,10 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
                 trims=not work.run.target.system_disk,
                 more=number < request.passes or request.ends,
             )
+    if request.keep:  # what was proven gets its place first: whatever fails afterwards undoes nothing
+        _stay(work)
     if request.ends:
         _ends(work, crew)
-    if request.keep:
-        _stay(work)
 
 
 def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
@@ -182,7 +184,7 @@ def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out:
         work.observer.tick(time.perf_counter() - start, crew.moved - first)
 
     found = proof.prove(crew, lines(), folder, proof.all_names(work.sources), watch)
-    for name in proof.extra(folder, lines, done.files):
+    for name in proof.extra(folder, lines):
         found.tell(os.fsdecode(name), "is in the copy, and was not sent")
     if work.request.opener:
         _open_each(work, (line.path for line in lines()), found)
@@ -241,6 +243,10 @@ def _ends(work: _Work, crew: Crew) -> None:
     size, seconds = onepass.read_alone(crew, work.sources, work.observer.tick)
     work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
     work.doing = "writing the target alone"
+    if work.request.keep and not has_room(work.request.target, work.count):
+        work.run = work.run.with_warnings(NO_ROOM)
+        work.observer.remark(NO_ROOM)
+        return
     alone = work.own.path / "alone"
     alone.mkdir()
     work.observer.begin("the target alone, written", work.count.bytes)
@@ -250,14 +256,18 @@ def _ends(work: _Work, crew: Crew) -> None:
 
 def _stay(work: _Work) -> None:
     """Move the last copy to where it is to stay; never in the place of anything."""
-    for path in work.own.files.iterdir():
-        place = work.request.target / path.name
+    work.doing = "giving the copy its name"
+    taken = []
+    for path in sorted(work.own.files.iterdir()):
         try:
-            name_anew(os.fsencode(path), os.fsencode(place))
-        except FileExistsError as error:
-            raise TargetFailed(
-                f"{place} came to be there meanwhile, and nothing is overwritten; the copy was not kept"
-            ) from error
+            name_anew(os.fsencode(path), os.fsencode(work.request.target / path.name))
+        except FileExistsError:
+            taken.append(path.name)
+    sync_folder(work.request.target)
+    if taken:
+        raise TargetFailed(
+            f"{', '.join(taken)} came to be in {work.request.target} meanwhile, and nothing is overwritten; so that was not kept"
+        )
 
 
 def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:

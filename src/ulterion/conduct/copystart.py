@@ -86,11 +86,27 @@ def check_places(request: CopyRequest) -> None:
         raise UsageError("a set is made in one folder; name it before the target")
 
 
+def needed(count: walk.Count) -> int:
+    """Return the bytes that a copy takes, with what its files take beside what is in them."""
+    return count.bytes + count.files * PER_FILE
+
+
+def has_room(folder: Path, count: walk.Count) -> bool:
+    """Return whether so much fits into a folder beside what is to stay free."""
+    free, kept = _free(folder)
+    return needed(count) + kept <= free
+
+
+def _free(folder: Path) -> tuple[int, int]:
+    """Return the bytes that are free in a folder, and those that are to stay free."""
+    room = os.statvfs(folder)
+    return room.f_bavail * room.f_frsize, reserve(room.f_blocks * room.f_frsize)
+
+
 def check_room(request: CopyRequest, count: walk.Count) -> None:
     """Raise UsageError where the target has not the room."""
-    room = os.statvfs(request.target)
-    free, needs = room.f_bavail * room.f_frsize, count.bytes + count.files * PER_FILE
-    kept = reserve(room.f_blocks * room.f_frsize)
+    free, kept = _free(request.target)
+    needs = needed(count)
     if needs + kept > free:
         raise UsageError(
             f"{request.target} has {show_size(free)} free, and the copy takes {show_size(needs)} beside {show_size(kept)} that stay free; "
@@ -126,7 +142,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
         target=target,
         bench=replace(bench, host=review.bench.host or bench.host),
         cache_bypassed=False,
-        warnings=host.cautions(target),
+        warnings=[*host.cautions(target), *_not_kept(count)],
         state=State(name="interrupted", why="in progress"),
         copied=CopyRecord(
             task=request.task or (f"set {made.name}, {show_size(count.bytes)}" if made else _task(request.sources)),
@@ -146,6 +162,20 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             predicted_high=high,
         ),
     )
+
+
+def _not_kept(count: walk.Count) -> list[str]:
+    """Return what a copy does not keep of the originals, in sentences."""
+    told = []
+    if count.more_names:
+        told.append(
+            f"{count.more_names} files have more than one name (hard links); each name was copied as a file of its own"
+        )
+    if count.attributed:
+        told.append(
+            f"{count.attributed} files or folders have extended attributes or access lists (ACLs), which the copy does not keep"
+        )
+    return told
 
 
 def moved_by_kernel(request: CopyRequest, filesystem: str | None) -> bool:

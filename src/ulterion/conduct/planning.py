@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ulterion.conduct.plansteps import PlanObserver, PlanRequest, plan_runs, take
+from ulterion.core.errors import UsageError
 from ulterion.host import facts
+from ulterion.model.files import open_lock
 from ulterion.model.lock import try_lock
 from ulterion.model.planned import Planned, plan_of, planned
 from ulterion.model.store import ReviewFolder
@@ -91,5 +94,11 @@ def host_of(request: PlanRequest) -> str | None:
 def _claimed(review: ReviewFolder, hookup: str) -> Iterator[bool]:
     """Yield whether a hookup is ours alone while this is on: a plan may be run by two machines on one shared folder."""
     path = review.make_runs_folder() / f".plan-{hookup}.lock"
-    with path.open("ab") as out:
-        yield try_lock(out.fileno())
+    try:
+        lock = open_lock(path)
+    except OSError as error:
+        raise UsageError(f"{path} cannot be opened: {error.strerror}; move it away") from error
+    try:
+        yield try_lock(lock)
+    finally:
+        os.close(lock)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from ulterion.core.capacity import Capacity, Tally
-from ulterion.engine.capacity.proof import quick_look
+from ulterion.engine.capacity.proof import Recognised, quick_look
 from ulterion.engine.copies.crew import Job
 from ulterion.sim.proving import SimHand
 from ulterion.sim.target import SimTarget
@@ -46,6 +46,10 @@ class SimCrew:
         """Take the medium up, with so many units on it that an earlier part of the proof wrote."""
         self._hand.memory.write(0, given[3])
         return True
+
+    def _recognise(self, given: tuple[object, int, int, int]) -> Recognised:
+        """The bench knows its parts by their names; another medium cannot be put in the place of one."""
+        return Recognised(given[3], None)
 
     def _scribble(self, given: tuple[int, int]) -> int:
         self._hand.write(*given)

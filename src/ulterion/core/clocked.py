@@ -21,6 +21,7 @@ from ulterion.core.samples import ByHand
 from ulterion.core.units import (
     BINARY,
     DECIMAL,
+    bounded,
     parse_duration,
     parse_rate,
     parse_size,
@@ -114,7 +115,7 @@ def read_timing(text: str, hand: float = HAND) -> Timing:
     '4.2 GB in 1m12s'; '64 GB not finished after 10m'; 'stopped at 30 of 64 GB after 5m' (or without a time); 'still at 30 GB of 64 GB
     after 5m'; '64 GB still at 0 % after 2m'; 'shows 95 MB/s'.
     """
-    words = " ".join(text.split())
+    words = " ".join(bounded(text, "timing", EXAMPLE).split())
     for pattern, read in FORMS:
         match = re.fullmatch(pattern, words, re.IGNORECASE)
         if match is not None:
@@ -126,7 +127,7 @@ def read_timing(text: str, hand: float = HAND) -> Timing:
 
 def read_hand(text: str) -> float:
     """Read how far a hand is off at each end, seconds; '0 s' for times that a device shows itself.  Raises UsageError."""
-    bare = text.strip().removesuffix("s").strip()
+    bare = bounded(text, "time", "0.2 s").removesuffix("s").strip()
     seconds = 0.0 if bare in ("0", "0.0") else parse_duration(text)
     if seconds > MOST_OFF:
         raise UsageError(f"{text} is more than a hand is off by; at most {MOST_OFF:g} s")
@@ -179,7 +180,7 @@ FORMS = (
     (r"(.+?) in (.+)", _done),
     (r"(.+?),? not finished(?: after)? (.+)", _unfinished),
     (r"(stopped|still) at ([\d.]+ ?\w*) of (.+?)(?:,? (?:after|in) (.+))?", _stands),
-    (r"(.+?),? (stopped|still) at ([\d.]+) ?% (?:after|in) (.+)", _percent),
+    (r"(.+?),? (stopped|still) at (\d{1,3}(?:\.\d+)?) ?% (?:after|in) (.+)", _percent),
     (r"(?:it |the device )?shows (.+)", _shown),
 )
 """The ways to write a timing, each with what reads it."""

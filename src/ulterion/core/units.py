@@ -60,7 +60,7 @@ class Money:
 
 
 def _split(text: str, what: str, example: str) -> tuple[float, str]:
-    match = _QUANTITY.fullmatch(_bare(text, what, example))
+    match = _QUANTITY.fullmatch(bounded(text, what, example))
     if match is None:
         raise UnitError(f"'{text}' is not a {what}; write it like '{example}'")
     value = float(match[1])
@@ -69,9 +69,12 @@ def _split(text: str, what: str, example: str) -> tuple[float, str]:
     return value, match[2].strip()
 
 
-def _bare(text: str, what: str, example: str) -> str:
-    """Return a text without spaces around it; raise UnitError for one that is too long to be a quantity."""
-    if len(text) > LONGEST_TEXT:
+def bounded(text: str, what: str, example: str, most: int = LONGEST_TEXT) -> str:
+    """Return a text without spaces around it; raise UnitError for one that is too long to be a quantity, or a few.
+
+    Patterns are only tried on what has passed here: some take minutes on tens of thousands of characters.
+    """
+    if len(text) > most:
         raise UnitError(f"'{text[:20]}...' has {len(text)} characters and is not a {what}; write it like '{example}'")
     return text.strip()
 
@@ -141,7 +144,7 @@ def parse_iops(text: str) -> float:
 
 def parse_duration(text: str) -> float:
     """Read a duration such as '2m30s', '90 s', '1.5 h' or '250ms'; return seconds (above zero)."""
-    rest, total = _bare(text, "duration", "90 s"), 0.0
+    rest, total = bounded(text, "duration", "90 s"), 0.0
     while rest:
         match = _DURATION_PART.match(rest)
         if match is None or match[2] not in _SECONDS:
@@ -161,7 +164,7 @@ def parse_money(text: str) -> Money:
 
 def parse_power(text: str) -> float:
     """Read a power such as '15 W', '900 mW' or '2.6 A at 5 V'; return watts (above zero)."""
-    product = re.fullmatch(r"(\d+(?:\.\d+)?)\s*A\s+at\s+(\d+(?:\.\d+)?)\s*V", _bare(text, "power", "15 W"))
+    product = re.fullmatch(r"(\d+(?:\.\d+)?)\s*A\s+at\s+(\d+(?:\.\d+)?)\s*V", bounded(text, "power", "15 W"))
     if product:
         return _positive(float(product[1]) * float(product[2]), text, "power", 1e5)
     value, unit = _split(text, "power", "15 W")

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model import notebook
+from ulterion.model.reading import LARGEST_RUN, LARGEST_TEXT, read_bytes
 from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
 
@@ -18,39 +19,45 @@ REMARKS = "remarks"
 NAMES = re.compile(
     r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg))"
 )
-MOST_FILES, MOST_BYTES = 20_000, 2**30  # in a bundle that is taken out
+MOST_FILES, MOST_BYTES = 20_000, 2**28  # in a bundle that is taken out
+MOST_TIMES = 100  # as large as its archive; series of numbers come to some ten times
 LARGEST_LOGO, LARGEST_REMARK = 300_000, 200_000  # bytes
 _MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
 
 
 def contents(folder: ReviewFolder) -> dict[str, bytes]:
     """Return the files of a review by their names: review.toml, notes, runs, remarks, logo.  Raises UsageError."""
-    found = {FILE_NAME: _read(folder.path / FILE_NAME)}
-    notes = folder.path / notebook.FILE_NAME
-    if notes.is_file():
-        found["notes.json"] = _read(notes)
+    found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, LARGEST_TEXT)}
+    if (folder.path / notebook.FILE_NAME).is_file():
+        found["notes.json"] = _read(folder.path, notebook.FILE_NAME, LARGEST_TEXT)
     for skim in folder.skims():
-        found[f"runs/{skim.path.name}"] = _read(skim.path)
+        found[f"runs/{skim.path.name}"] = _read(folder.runs_folder, skim.path.name, LARGEST_RUN)
     for path in sorted((folder.path / REMARKS).glob("*.md")):
-        found[f"{REMARKS}/{path.name}"] = _read(path, LARGEST_REMARK)
+        found[f"{REMARKS}/{path.name}"] = _read(folder.path, f"{REMARKS}/{path.name}", LARGEST_REMARK)
     logo = folder.review.report.logo
     if logo is not None:
-        path = folder.path / logo
-        ending = path.suffix.lower()
+        ending = Path(logo).suffix.lower()
         if ending not in (".png", ".jpg", ".jpeg", ".svg"):
             raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG; save it as one of them")
-        found[f"logo{ending}"] = _read(path, LARGEST_LOGO)
+        found[f"logo{ending}"] = _read(folder.path, logo, LARGEST_LOGO)
     return found
 
 
-def _read(path: Path, most: int = MOST_BYTES) -> bytes:
+def _read(folder: Path, name: str, most: int) -> bytes:
+    """Return a file of a folder, which must lie in it; raise UsageError.
+
+    A report is published: a link out of a review from a stranger must not take a reviewer's other files along.
+    """
+    path = folder / name
     try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its permissions") from error
-    if len(data) > most:
-        raise UsageError(f"{path} has {len(data)} bytes; {most} are the most in a report; make it smaller")
-    return data
+        outside = not path.resolve().is_relative_to(folder.resolve())
+    except (OSError, ValueError, RuntimeError) as error:  # a ring of links is a RuntimeError in Python 3.11
+        raise UsageError(f"{path} cannot be read: {error}; put a plain file in its place") from error
+    if outside:
+        raise UsageError(
+            f"{path} leads out of {folder}, and what is there would be published; copy the file into the folder"
+        )
+    return read_bytes(path, most)
 
 
 def sums(files: dict[str, bytes]) -> dict[str, str]:
@@ -74,7 +81,8 @@ def unpacked(data: bytes) -> dict[str, bytes]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             entries = archive.infolist()
-            if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
+            size = sum(e.file_size for e in entries)
+            if len(entries) > MOST_FILES or size > min(MOST_BYTES, MOST_TIMES * len(data) + LARGEST_TEXT):
                 raise UsageError("the runs in it are more than any review has")
             strange = next((e.filename for e in entries if not NAMES.fullmatch(e.filename)), None)
             if strange is not None:

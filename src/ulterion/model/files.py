@@ -109,6 +109,12 @@ def is_alive(pid: int) -> bool:
     return True
 
 
+def open_lock(path: Path) -> int:
+    """Open a file to be locked, made where there is none; never through a link, and a FIFO keeps nobody waiting.  Raises OSError."""
+    flags = os.O_RDWR | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
+    return os.open(path, flags | getattr(os, "O_CLOEXEC", 0), 0o666)
+
+
 @contextlib.contextmanager
 def locked(folder: Path, *, must: bool = True, seconds: float = LOCK_SECONDS) -> Iterator[None]:
     """Hold the folder's lock within the block, so that what is read and written there is one step for others.
@@ -117,8 +123,7 @@ def locked(folder: Path, *, must: bool = True, seconds: float = LOCK_SECONDS) ->
     """
     fd = -1
     try:
-        flags = os.O_RDWR | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
-        fd = os.open(folder / LOCK, flags | getattr(os, "O_CLOEXEC", 0), 0o666)
+        fd = open_lock(folder / LOCK)
         until = time.monotonic() + seconds
         while not try_lock(fd):
             if time.monotonic() > until:

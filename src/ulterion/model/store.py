@@ -8,6 +8,7 @@ that cannot be read blocks no other: it is set aside, and that is told.
 from __future__ import annotations
 
 import contextlib
+import json
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -21,7 +22,7 @@ from ulterion.model.leftnotes import forget_notes, take_notes
 from ulterion.model.lock import unused
 from ulterion.model.notebook import FILE_NAME as NOTES
 from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
-from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
+from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, parse_json, read_bytes
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
@@ -31,7 +32,8 @@ from ulterion.model.starting import started_toml
 Found = TypeVar("Found")
 
 RUNS, ASIDE = "runs", "set-aside"
-_OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal)")
+TOGETHER = ".together"  # ending of a file with documents that are written all or none
+_OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal|together)")
 _OUR_FILES = re.compile(re.escape(NOTES))
 # review.toml is the reviewer's: what is left half-written beside it is left for the reviewer to look at
 
@@ -128,6 +130,44 @@ class ReviewFolder:
             self._skims = _in_order([*(s for s in self._skims if s.path != path), skim(data, path)])
         return path
 
+    def save_all(self, runs: Sequence[AnyRun]) -> list[Path]:
+        """Write several run documents, all of them or none; return their paths.  Raises UsageError.
+
+        All are written into one file first.  What a kill interrupts afterwards, the next command completes from that file.
+        """
+        if len(runs) < 2:
+            return [self.save(run) for run in runs]
+        with locked(self.make_runs_folder()):
+            together = self.runs_folder / f"{run_name(runs[0])}{TOGETHER}"
+            write_atomically(together, json.dumps([run.to_bytes().decode() for run in runs]))
+            saved: list[Path] = []
+            try:
+                for run in runs:
+                    saved.append(self.path_of(run))
+                    self.save(run)
+            except UsageError:
+                for path in (*saved, together):
+                    path.unlink(missing_ok=True)
+                self.look_again()
+                raise
+            together.unlink(missing_ok=True)
+        return saved
+
+    def _complete(self, together: Path) -> None:
+        """Write the documents that were to be written together; raise UsageError, OSError."""
+        with locked(self.runs_folder):
+            try:
+                texts = parse_json(read_bytes(together), together.name)
+            except NoSuchFile:
+                return  # another command was faster
+            if not isinstance(texts, list) or not all(isinstance(t, str) for t in texts):
+                raise UsageError(f"{together.name} does not hold together")
+            for text in texts:
+                run = parse_run(text.encode(), together.name)
+                if not self.path_of(run).exists():
+                    write_atomically(self.path_of(run), run.to_bytes())
+            together.unlink()
+
     def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
         """Write the document of a run whose journal is still there, with the notes left for it; return both."""
         with locked(self.make_runs_folder(), must=False):
@@ -170,6 +210,11 @@ class ReviewFolder:
     def _recover(self) -> None:
         sweep_scratch(self.runs_folder, _OUR_RUN_FILES)
         sweep_scratch(self.path, _OUR_FILES)
+        for together in self._files(TOGETHER):
+            try:
+                self._complete(together)
+            except (OSError, UsageError) as error:
+                self._say(f"{error}; {self._moved_aside(together)}")
         for journal in self._files(SUFFIX):
             with unused(journal) as free:
                 if free:
@@ -189,14 +234,24 @@ class ReviewFolder:
                 write_atomically(document, run.to_bytes())
                 self._say(f"{document.name}: the run was cut off; {run.kept_words} kept")
             elif not document.exists():
-                self._move_aside(journal)
-                self._say(f"{journal.name}: nothing could be recovered; moved to {RUNS}/{ASIDE}")
+                where = self._moved_aside(journal)
+                self._say(f"{journal.name}: nothing could be recovered; {where}")
                 return
             forget_notes(journal)
             journal.unlink()
 
+    def _moved_aside(self, path: Path) -> str:
+        """Move a file aside where that can be; return what became of it, in words."""
+        try:
+            self._move_aside(path)
+        except (OSError, UsageError):
+            return "left out"
+        return f"moved to {RUNS}/{ASIDE}"
+
     def _move_aside(self, path: Path) -> None:
         aside = self.make_runs_folder() / ASIDE
+        if not aside.resolve().is_relative_to(self.path.resolve()):
+            raise UsageError(f"{aside} leads out of {self.path}, where nothing is moved")
         aside.mkdir(exist_ok=True)
         path.rename(aside_name(aside, path.name))
 
@@ -253,11 +308,7 @@ class ReviewFolder:
         return None
 
     def _set_aside(self, path: Path, error: UsageError) -> None:
-        where = f"moved to {RUNS}/{ASIDE}"
-        try:
-            self._move_aside(path)
-        except (OSError, UsageError):
-            where = "left out"
+        where = self._moved_aside(path)
         self._skims = None if self._skims is None else [s for s in self._skims if s.path != path]
         self._say(f"{error}; {where}")
 

@@ -58,6 +58,12 @@ class Pattern:
             for s, w, z in zip(sound.tolist(), whole.tolist(), zeros.tolist(), strict=True)
         ]
 
+    def is_foreign(self, unit: Words, place: int) -> bool:
+        """Return whether what lies at a place was written by somebody else: no unit of this key, damaged or not, and not blank."""
+        blank = bool((unit == unit[0]).all())
+        damaged = int((unit == self.of(np.array([place], dtype=np.uint64))[0]).sum()) >= WORDS // 2
+        return not (blank or damaged or unit[0] == self.key)
+
     def place_in(self, unit: Words) -> int | None:
         """Return the place that one unit bears, None where it is none of ours."""
         if unit[0] != self.key or not (unit == self.of(unit[1:2])[0]).all():

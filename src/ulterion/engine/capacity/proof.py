@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -26,6 +27,7 @@ LEAST_BEGINNING, MOST_BEGINNING = 2**24, 2**32  # bytes
 DRIVEN_OUT = 2**26  # bytes written to drive out what a device keeps in its memory
 
 
+KNOWN_BY, KNOWN_AT_FIRST = 512, 64  # units that are read to know a medium again: all over, and at its beginning
 PIECE = 2**16  # bytes; the least that an error of the medium is laid to
 
 
@@ -152,6 +154,45 @@ class Scribe:
         except TargetFailed as error:
             self._lives_or_raise(error)
             return 0
+
+
+@dataclass(frozen=True)
+class Recognised:
+    """What a look at the places that an earlier part of a proof wrote came to.
+
+    Attributes:
+        ours: places that hold a unit of the proof's key, whole.
+        foreign: the first place that holds somebody else's data, None where none does.
+    """
+
+    ours: int
+    foreign: int | None
+
+
+def recognise(medium: Medium, key: int, written: int) -> Recognised:
+    """Read some of the first `written` units, the beginning and all over; nothing is written.  Raises TargetFailed.
+
+    The key is random and of one proof.  A place of another medium holds no unit of it, and a medium that was used since holds something else
+    where its file system begins.
+    """
+    pattern, buffer = Pattern(key), aligned(UNIT)
+    words: Words = np.frombuffer(buffer, dtype=np.uint64)
+    spread = np.linspace(0, written - 1, min(written, KNOWN_BY)).astype(np.int64).tolist()
+    ours, failed, places = 0, None, sorted({*range(min(written, KNOWN_AT_FIRST)), *spread})
+    for place in places:
+        try:
+            if medium.read(place * UNIT, buffer) < UNIT:
+                continue
+        except TargetFailed as error:
+            failed = error
+            continue
+        if pattern.place_in(words) is not None:
+            ours += 1
+        elif pattern.is_foreign(words, place):
+            return Recognised(ours, place)
+    if failed is not None and not ours:
+        raise failed
+    return Recognised(ours, None)
 
 
 def quick_units(size: int) -> tuple[int, int]:

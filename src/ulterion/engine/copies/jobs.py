@@ -6,6 +6,7 @@ import contextlib
 import ctypes
 import errno
 import os
+import stat
 import time
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -18,8 +19,10 @@ from ulterion.core.capacity import Capacity, Tally
 from ulterion.core.errors import TargetFailed
 from ulterion.engine import children
 from ulterion.engine.capacity.media import DeviceMedium, FilesMedium
-from ulterion.engine.capacity.proof import Scribe, quick_look, repeats
-from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
+from ulterion.engine.capacity.proof import Recognised, Scribe, quick_look, recognise, repeats
+from ulterion.engine.copies.below import Below
+from ulterion.engine.copies.manifest import Line
+from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError, of_target
 from ulterion.engine.copies.trimming import trim
 from ulterion.engine.copies.walk import Entry
 from ulterion.engine.data import aligned, random_words
@@ -37,16 +40,27 @@ class Worker:
         self._copier = Copier(moved)
         self._buffer = aligned(BLOCK)
         self._data: memoryview | None = None
+        self._folders: Below | None = None
 
-    def copy(self, given: tuple[bool, Sequence[tuple[Entry, bytes, bytes]]]) -> list[Done]:
-        """Copy files: (by the kernel, [(entry, folder, name)]).  Raises TargetFailed when the target takes no more."""
-        self._copier.kernel, files = given
+    def _below(self, top: bytes) -> Below:
+        """Return the folders below a top; a folder of that name that was made anew is opened anew.  Raises OSError."""
+        if self._folders is None or not self._folders.is_still(top):
+            if self._folders is not None:
+                self._folders.close()
+                self._folders = None
+            self._folders = Below(top)
+        return self._folders
+
+    def copy(self, given: tuple[bool, bytes, Sequence[Entry]]) -> list[Done]:
+        """Copy files: (by the kernel, the folder that the copy goes to, files).  Raises TargetFailed when the target takes no more."""
+        self._copier.kernel, top, files = given
+        below = self._below(top)
         done: list[Done] = []
-        for entry, folder, name in files:
+        for entry in files:
             start = time.perf_counter()
             summed, why = None, ""
             try:
-                summed = self._copier.copy(entry, folder, name)
+                summed = self._copier.copy(entry, *_place_of(below, entry.name))
             except LeftOutError as error:
                 why = str(error)
             except TargetGoneError as error:
@@ -130,6 +144,11 @@ class Worker:
         self._scribe = Scribe(medium, key, self._moved)
         return not isinstance(medium, FilesMedium) or medium.bypasses()
 
+    def recognise(self, given: tuple[int, int, int, int]) -> Recognised:
+        """Look whether an open device of so many bytes is the one that units of a key were written to; raise TargetFailed."""
+        fd, size, key, written = given
+        return recognise(DeviceMedium(fd, size), key, written)
+
     def scribble(self, given: tuple[int, int]) -> int:
         """Write units in a row; return how many.  Raises TargetFailed."""
         self._scribe.write(*given)
@@ -172,23 +191,30 @@ class Worker:
         """Read an open device of so many bytes for what repeats itself; raise TargetFailed."""
         return repeats(DeviceMedium(*given), 1, self._moved)
 
-    def prove(self, files: Sequence[tuple[bytes, int, int, str]]) -> list[str]:
-        """Read files back past the caches and hold them against (path, size, time, sum); return for each what is wrong, '' for nothing."""
-        return [self._proven(*one) for one in files]
+    def prove(self, given: tuple[bytes, Sequence[Line]]) -> list[str]:
+        """Read files below a folder back past the caches and hold them against their lines; return for each what is wrong, '' for nothing."""
+        top, lines = given
+        below = self._below(top)
+        return [self._proven(below, line) for line in lines]
 
-    def _proven(self, path: bytes, size: int, modified: int, wanted: str) -> str:
+    def _proven(self, below: Below, line: Line) -> str:
+        size = line.size
         try:
-            fd, direct = _opened_past_cache(path)
+            fd, direct = _opened_past_cache(*below.of_file(line.path))
         except OSError as error:
-            return f"cannot be read back: {error.strerror}"
+            return (
+                NO_FOLDER if error.errno in (errno.ELOOP, errno.ENOTDIR) else f"cannot be read back: {error.strerror}"
+            )
+        except _NoFileError:
+            return "is no file any more"
         try:
             facts = os.fstat(fd)
             if facts.st_size != size:
                 return f"is {facts.st_size} bytes long, and was {size}"
             summed = self._summed(fd, size, direct=direct)
-            if summed != wanted:
+            if summed != line.sum:
                 return DIFFERS
-            late = abs(facts.st_mtime_ns - modified)
+            late = abs(facts.st_mtime_ns - line.modified)
             return "" if late <= CLOCK_STEP else "has another time of change"
         except OSError as error:
             return f"cannot be read back: {error.strerror}"
@@ -215,15 +241,35 @@ class Worker:
 
 
 DIFFERS = "differs"
+NO_FOLDER = "lies in what is no folder any more"
 CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems keep (FAT: two seconds)
 
 
-def _opened_past_cache(path: bytes) -> tuple[int, bool]:
-    """Open a file for reading past the caches; where its file system cannot, what the cache holds is dropped first."""
-    how = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+class _NoFileError(Exception):
+    """What is to be read is no file: a FIFO, say, on which opening would wait for ever."""
+
+
+def _place_of(below: Below, path: bytes) -> tuple[int, bytes]:
+    """Return the open folder that a file goes into, and its name there; raise LeftOutError, TargetGoneError."""
+    try:
+        return below.of_file(path)
+    except OSError as error:
+        if error.errno in (errno.ELOOP, errno.ENOTDIR):
+            raise LeftOutError("its folder has the name of something else there") from error
+        raise of_target(error) from error
+
+
+def _opened_past_cache(folder: int, name: bytes) -> tuple[int, bool]:
+    """Open a file of an open folder past the caches; where its file system cannot, what the cache holds is dropped first.
+
+    Raises OSError, and _NoFileError for what is none.
+    """
+    if not stat.S_ISREG(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
+        raise _NoFileError
+    how = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK  # a FIFO that came in between keeps nobody
     with contextlib.suppress(OSError):
-        return os.open(path, how | getattr(os, "O_DIRECT", 0)), True
-    fd = os.open(path, how)
+        return os.open(name, how | getattr(os, "O_DIRECT", 0), dir_fd=folder), True
+    fd = os.open(name, how, dir_fd=folder)
     with contextlib.suppress(OSError):
         os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
     return fd, False
@@ -240,12 +286,14 @@ def _without_direct(fd: int) -> bool:
     return False
 
 
-def first_difference(one: bytes, other: bytes) -> int | None:
-    """Return the first place at which two files differ, None where they do not, or one cannot be read."""
+def first_difference(one: bytes, folder: bytes, path: bytes) -> int | None:
+    """Return the first place at which a file and one at a path below a folder differ, None where they do not, or one cannot be read."""
     buffers = aligned(BLOCK), aligned(BLOCK)
     fds: list[int] = []
     try:
-        fds = [os.open(one, os.O_RDONLY | os.O_CLOEXEC), _opened_past_cache(other)[0]]
+        fds.append(os.open(one, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC))
+        with Below(folder) as below:
+            fds.append(_opened_past_cache(*below.of_file(path))[0])
         place = 0
         while True:
             counts = [os.preadv(fd, [b], place) for fd, b in zip(fds, buffers, strict=True)]
@@ -256,7 +304,7 @@ def first_difference(one: bytes, other: bytes) -> int | None:
             if not counts[0]:
                 return None
             place += counts[0]
-    except OSError:
+    except (OSError, _NoFileError):
         return None
     finally:
         for fd in fds:

@@ -88,6 +88,8 @@ def _path(text: bytes) -> bytes | None:
 def opened(path: Path) -> BinaryIO:
     """Open a manifest for reading; raise UsageError."""
     try:
+        if path.exists() and not path.is_file():
+            raise UsageError(f"{path} is no file; name the manifest that 'ulterion copy ... --manifest FILE' wrote")
         return path.open("rb")
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error

@@ -51,21 +51,20 @@ class Copier:
     def __init__(self, moved: Callable[[int], None], *, kernel: bool = False) -> None:
         self.moved, self.kernel = moved, kernel
 
-    def copy(self, entry: Entry, folder: bytes, name: bytes) -> str:
-        """Copy a file into a folder under a name that must not be there; return its sum.  Raises LeftOutError, or TargetGoneError."""
-        path = b"%b/%b" % (folder, name)
+    def copy(self, entry: Entry, folder: int, name: bytes) -> str:
+        """Copy a file into an open folder under a name that must not be there; return its sum.  Raises LeftOutError, TargetGoneError."""
         try:
             source = os.open(entry.source, READING)
         except OSError as error:
             raise LeftOutError(f"cannot be read: {error.strerror}") from error
         try:
-            out = self._open(path, entry.mode & 0o777)
+            out = self._open(folder, name, entry.mode)
             try:
                 summed = self._moved(source, out, entry)
                 self._finish(source, out, entry)
             except BaseException:
                 with contextlib.suppress(OSError):
-                    os.unlink(path)
+                    os.unlink(name, dir_fd=folder)
                 raise
             finally:
                 os.close(out)
@@ -73,14 +72,14 @@ class Copier:
             os.close(source)
         return summed
 
-    def _open(self, path: bytes, mode: int) -> int:
+    def _open(self, folder: int, name: bytes, mode: int) -> int:
         """Make a file, never in the place of another (file systems may take two names for one)."""
         try:
-            return os.open(path, WRITING, mode | 0o200)
+            return os.open(name, WRITING, mode | 0o200, dir_fd=folder)
         except FileExistsError as error:
             raise LeftOutError("another file of the copy has that name on this file system") from error
         except OSError as error:
-            raise _of_target(error) from error
+            raise of_target(error) from error
 
     def _moved(self, source: int, out: int, entry: Entry) -> str:
         """Move what is in a file; return its sum."""
@@ -131,7 +130,7 @@ class Copier:
         try:
             os.ftruncate(out, size)
         except OSError as error:
-            raise _of_target(error) from error
+            raise of_target(error) from error
 
     def _by_kernel(self, source: int, out: int, start: int, end: int, summed: xxhash.xxh3_128) -> bool:
         """Let the kernel copy a stretch, and sum it beside that; False where the kernel does not, and nothing was moved."""
@@ -141,7 +140,7 @@ class Copier:
             if error.errno in (errno.EXDEV, errno.EINVAL, errno.EOPNOTSUPP, errno.ENOSYS):
                 self.kernel = False  # it will do no better with the next
                 return False
-            raise _of_target(error) from error
+            raise of_target(error) from error
         self.moved(first)
         summing, place, failed = Summing(source, start, end, summed.update), start + first, None
         try:
@@ -155,7 +154,7 @@ class Copier:
         except OSError as error:
             raise LeftOutError(f"cannot be read: {error.strerror}") from error
         if failed is not None:
-            raise _of_target(failed) from failed
+            raise of_target(failed) from failed
         if min(place, start + done) < end:
             raise LeftOutError(SHORTER)
         return True
@@ -166,12 +165,12 @@ class Copier:
         if now.st_size != entry.size or now.st_mtime_ns != entry.modified:
             raise LeftOutError(CHANGED)
         try:
-            if entry.mode != entry.mode & 0o777 | 0o200:  # what it could not be made with
+            if entry.mode != entry.mode | 0o200:  # what it could not be made with
                 with contextlib.suppress(OSError):  # file systems without permissions
                     os.fchmod(out, entry.mode)
             os.utime(out, ns=(entry.modified, entry.modified))
         except OSError as error:
-            raise _of_target(error) from error
+            raise of_target(error) from error
 
 
 def _read(source: int, size: int) -> bytes:
@@ -193,7 +192,7 @@ def _write(out: int, piece: bytes | memoryview, place: int = 0) -> None:
         while done < len(piece):
             done += os.pwrite(out, piece[done:], place + done)
     except OSError as error:
-        raise _of_target(error) from error
+        raise of_target(error) from error
 
 
 def _sum_zeros(summed: xxhash.xxh3_128, count: int) -> None:
@@ -203,7 +202,7 @@ def _sum_zeros(summed: xxhash.xxh3_128, count: int) -> None:
         count -= step
 
 
-def _of_target(error: OSError) -> Exception:
+def of_target(error: OSError) -> Exception:
     """Return what an error on the target's side comes to."""
     text = "the target is full" if error.errno in (errno.ENOSPC, errno.EDQUOT) else error.strerror or str(error)
     if error.errno in TARGET_FAULTS:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import stat
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -11,11 +12,14 @@ from dataclasses import dataclass, field
 from ulterion.core.copied import CLASSES, Classed, class_of
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.copies.batches import Pulse, batches
+from ulterion.engine.copies.below import Below
 from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.copies.manifest import Line, Writer
+from ulterion.engine.copies.onefile import TargetGoneError, of_target
 from ulterion.engine.copies.walk import Entry, walk
 
 MOST_TOLD = 100  # files whose fate is told by name
+FolderTime = tuple[bytes, int]
 
 
 @dataclass
@@ -24,7 +28,8 @@ class PassCopied:
 
     Attributes:
         seconds: with the flush; `flush_seconds` it alone.
-        files, bytes, links, folders: that were copied.
+        files, bytes, links: that were copied.
+        folder_times: (path below the copy, nanoseconds since 1970) of the folders.
         classes: by size of the files: how many, bytes, and the seconds they took their workers.
         intervals: bytes moved in each second.
         left_out: (name, why) of what was not copied, the first hundred; `left_out_count` of all.
@@ -35,11 +40,16 @@ class PassCopied:
     files: int = 0
     bytes: int = 0
     links: int = 0
-    folders: int = 0
+    folder_times: list[FolderTime] = field(default_factory=list)
     classes: dict[str, Classed] = field(default_factory=dict)
     intervals: list[int] = field(default_factory=list)
     left_out: list[tuple[str, str]] = field(default_factory=list)
     left_out_count: int = 0
+
+    @property
+    def folders(self) -> int:
+        """Folders that were copied."""
+        return len(self.folder_times)
 
     def leave_out(self, entry: Entry, why: str) -> None:
         """Take down what was not copied."""
@@ -61,7 +71,7 @@ def copy_all(
     done = PassCopied()
     pulse, start = Pulse(crew, told), time.perf_counter()
     for job, answers in crew.run(_jobs(sources, target, done, kernel=kernel), pulse):
-        for (entry, _, _), (summed, why, seconds) in zip(job[1][1], answers, strict=True):
+        for entry, (summed, why, seconds) in zip(job[1][2], answers, strict=True):
             if summed is None:
                 done.leave_out(entry, why)
                 continue
@@ -69,6 +79,7 @@ def copy_all(
             done.classes.setdefault(class_of(entry.size), Classed()).add(entry.size, seconds)
             if manifest is not None:
                 manifest.add(Line(entry.name, entry.size, entry.modified, summed))
+    _give_times(done, target)
     for _, seconds in crew.run(iter([("flush", target)]), pulse):
         done.flush_seconds = seconds
     done.seconds, done.intervals = time.perf_counter() - start, pulse.end()
@@ -76,39 +87,62 @@ def copy_all(
     return done
 
 
+def _give_times(done: PassCopied, target: bytes) -> None:
+    """Give the folders the times of their originals, now that nothing more comes into them."""
+    with Below(target) as below:
+        for path, modified in reversed(done.folder_times):
+            with contextlib.suppress(OSError):
+                os.utime(below.folder(path), ns=(modified, modified))
+
+
 def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: bool) -> Iterator[Job]:
     """Yield what there is to copy in jobs: a large file alone, small ones together; folders and links are made on the way."""
-    for batch in batches(_placed(sources, target, done), lambda one: one[0].size):
-        yield "copy", (kernel, batch)
+    for batch in batches(_files_of(sources, target, done), lambda one: one.size):
+        yield "copy", (kernel, target, batch)
 
 
-def _placed(sources: Sequence[bytes], target: bytes, done: PassCopied) -> Iterator[tuple[Entry, bytes, bytes]]:
-    """Yield each file with the folder it goes to and its name there; make what is no file."""
-    for entry in walk(sources):
-        parent, _, name = entry.name.rpartition(b"/")
-        folder = b"%b/%b" % (target, parent) if parent else target
-        if entry.kind == "file":
-            yield entry, folder, name
-        else:
-            _make(entry, b"%b/%b" % (folder, name), done)
+def _files_of(sources: Sequence[bytes], target: bytes, done: PassCopied) -> Iterator[Entry]:
+    """Yield each file; make what is no file."""
+    with Below(target) as below:
+        for entry in walk(sources):
+            if entry.kind == "file":
+                yield entry
+            else:
+                _make(entry, below, done)
 
 
-def _make(entry: Entry, path: bytes, done: PassCopied) -> None:
+def _make(entry: Entry, below: Below, done: PassCopied) -> None:
     """Make a folder or a link; take down what is neither."""
     try:
         if entry.kind == "folder":
-            with contextlib.suppress(FileExistsError):  # two names that are one on this file system
-                os.mkdir(path, entry.mode | 0o700)
-            done.folders += 1
+            folder, name = below.of_file(entry.name)
+            _make_folder(folder, name, entry.mode | 0o700)
+            done.folder_times.append((entry.name, entry.modified))
         elif entry.kind == "link":
-            os.symlink(os.readlink(entry.source), path)
+            folder, name = below.of_file(entry.name)
+            os.symlink(os.readlink(entry.source), name, dir_fd=folder)
             done.links += 1
+            with contextlib.suppress(OSError):
+                os.utime(name, ns=(entry.modified, entry.modified), dir_fd=folder, follow_symlinks=False)
         else:
             done.leave_out(entry, entry.why)
     except OSError as error:
-        if entry.kind == "folder":
-            raise TargetFailed(f"{os.fsdecode(entry.name)}: {error.strerror}", code=error.errno) from error
+        failed = of_target(error)
+        if isinstance(failed, TargetGoneError):
+            raise TargetFailed(f"{os.fsdecode(entry.name)}: {failed}", code=failed.number) from error
         done.leave_out(entry, f"cannot be made there: {error.strerror}")
+
+
+def _make_folder(folder: int, name: bytes, mode: int) -> None:
+    """Make a folder with these rights; one that is there already is the same under another name.  Raises OSError."""
+    try:
+        os.mkdir(name, mode, dir_fd=folder)
+    except FileExistsError:
+        if not stat.S_ISDIR(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
+            raise
+        return
+    with contextlib.suppress(OSError):  # file systems without rights; else what this process's mask took away
+        os.chmod(name, mode, dir_fd=folder)
 
 
 def _sized(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[Job]:

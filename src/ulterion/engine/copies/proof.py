@@ -13,6 +13,7 @@ from ulterion.engine.copies.manifest import Line
 from ulterion.engine.copies.walk import walk
 
 MOST_TOLD = 100
+COUNTED = ("file", "other")  # what is looked at for more than was sent; folders and links are in no manifest
 
 
 @dataclass
@@ -40,34 +41,39 @@ def prove(
 ) -> Proof:
     """Read the files of a manifest back from a folder; `source_of` leads to the original, to find where a copy differs from it."""
     proof = Proof()
-    for (_, batch), answers in crew.run(_jobs(lines, folder), watch):
-        for (path, size, _, _), what in zip(batch, answers, strict=True):
-            name = path[len(folder) + 1 :]
+    for (_, (_, batch)), answers in crew.run(_jobs(lines, folder), watch):
+        for line, what in zip(batch, answers, strict=True):
             if not what:
-                proof.files, proof.bytes = proof.files + 1, proof.bytes + size
+                proof.files, proof.bytes = proof.files + 1, proof.bytes + line.size
                 continue
-            proof.tell(os.fsdecode(name), what + (_where(source_of(name), path) if what == jobs.DIFFERS else ""))
+            where = _where(source_of(line.path), folder, line.path) if what == jobs.DIFFERS else ""
+            proof.tell(os.fsdecode(line.path), what + where)
     return proof
 
 
-def _where(source: bytes | None, copy: bytes) -> str:
-    place = jobs.first_difference(source, copy) if source is not None else None
+def _where(source: bytes | None, folder: bytes, path: bytes) -> str:
+    place = jobs.first_difference(source, folder, path) if source is not None else None
     return "" if place is None else f" from byte {place} on"
 
 
 def _jobs(lines: Iterator[Line], folder: bytes) -> Iterator[Job]:
-    named = ((b"%b/%b" % (folder, line.path), line.size, line.modified, line.sum) for line in lines)
-    return (("prove", batch) for batch in batches(named, lambda one: one[1]))
+    return (("prove", (folder, batch)) for batch in batches(lines, lambda line: line.size))
 
 
-def extra(folder: bytes, lines: Callable[[], Iterator[Line]], files: int) -> list[bytes]:
-    """Return the files of a folder that a manifest of `files` does not name, the first hundred; names are only held where the counts differ."""
-    tops = [b"%b/%b" % (folder, name) for name in sorted(os.listdir(folder))]
-    if sum(1 for e in walk(tops) if e.kind == "file") == files:
-        return []
+def extra(folder: bytes, lines: Callable[[], Iterator[Line]]) -> Iterator[bytes]:
+    """Yield the files, pipes, sockets and devices that a manifest does not name, in the folders at the top that it names.
+
+    Names are only held where the counts differ.
+    """
+    named, count = set[bytes](), 0
+    for line in lines():
+        named.add(line.path.partition(b"/")[0])
+        count += 1
+    tops = [b"%b/%b" % (folder, name) for name in sorted(named)]
+    if sum(1 for e in walk(tops, follow=False) if e.kind in COUNTED) == count:
+        return
     known = {line.path for line in lines()}
-    found = (e.name for e in walk(tops) if e.kind == "file" and e.name not in known)
-    return [name for _, name in zip(range(MOST_TOLD), found, strict=False)]
+    yield from (e.name for e in walk(tops, follow=False) if e.kind in COUNTED and e.name not in known)
 
 
 def all_names(sources: Sequence[bytes]) -> Callable[[bytes], bytes | None]:

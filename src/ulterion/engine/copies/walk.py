@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 from ulterion.core.errors import UsageError
 
 BLOCK = 512  # bytes in one of st_blocks (stat(2))
-Kind = Literal["file", "folder", "link", "other"]
+Kind = Literal["file", "folder", "link", "other", "unreadable"]
 
 
 class Entry(NamedTuple):
@@ -20,11 +20,12 @@ class Entry(NamedTuple):
     Attributes:
         source: its path.
         name: its path below the copy's own folder.
-        kind: 'file', 'folder', 'link' (kept as a link), or 'other' (a pipe, a socket, a device: not copied).
+        kind: 'file', 'folder', 'link' (kept as a link), 'other' (a pipe, a socket, a device: not copied), or 'unreadable'.
         size: bytes, of a file.
         modified: nanoseconds since 1970.
         mode: permissions.
         allocated: bytes on the medium; fewer than the size where there are holes.
+        names: how many names a file has (hard links).
         why: why it cannot be read, '' where it can.
     """
 
@@ -35,6 +36,7 @@ class Entry(NamedTuple):
     modified: int = 0
     mode: int = 0o644
     allocated: int = 0
+    names: int = 1
     why: str = ""
 
     @property
@@ -48,10 +50,12 @@ def entry_of(source: bytes, name: bytes) -> Entry:
     try:
         facts = os.lstat(source)
     except OSError as error:
-        return Entry(source, name, "other", why=error.strerror or "it cannot be looked at")
-    mode = facts.st_mode & 0o7777
+        return Entry(source, name, "unreadable", why=error.strerror or "it cannot be looked at")
+    # never more than rights: set-user-id and its like make of a file what its owner decides on
+    mode = facts.st_mode & 0o777
     if stat.S_ISREG(facts.st_mode):
-        return Entry(source, name, "file", facts.st_size, facts.st_mtime_ns, mode, facts.st_blocks * BLOCK)
+        allocated = facts.st_blocks * BLOCK
+        return Entry(source, name, "file", facts.st_size, facts.st_mtime_ns, mode, allocated, facts.st_nlink)
     if stat.S_ISDIR(facts.st_mode):
         return Entry(source, name, "folder", 0, facts.st_mtime_ns, mode)
     if stat.S_ISLNK(facts.st_mode):
@@ -59,12 +63,15 @@ def entry_of(source: bytes, name: bytes) -> Entry:
     return Entry(source, name, "other", why="it is no file, folder or link")
 
 
-def walk(sources: Sequence[bytes]) -> Iterator[Entry]:
-    """Yield everything below the sources, a folder before what is in it; one folder's names at a time are held, and no more."""
+def walk(sources: Sequence[bytes], *, follow: bool = True) -> Iterator[Entry]:
+    """Yield everything below the sources, a folder before what is in it; one folder's names at a time are held, and no more.
+
+    A link that is found is kept as a link; one that is named as a source is followed, unless `follow` is off.
+    """
     for source in sources:
         bare = source.rstrip(b"/") or b"/"
-        # a link that is named is followed, one that is found is kept as a link
-        yield from _below(entry_of(os.path.realpath(bare) if os.path.islink(bare) else bare, os.path.basename(bare)))
+        real = os.path.realpath(bare) if follow and os.path.islink(bare) else bare
+        yield from _below(entry_of(real, os.path.basename(bare)))
 
 
 def _below(top: Entry) -> Iterator[Entry]:
@@ -78,7 +85,7 @@ def _below(top: Entry) -> Iterator[Entry]:
         try:
             names = sorted(os.listdir(source))
         except OSError as error:
-            yield Entry(entry.source, entry.name, "other", why=error.strerror or "it cannot be read")
+            yield Entry(entry.source, entry.name, "unreadable", why=error.strerror or "it cannot be read")
             continue
         yield entry
         for name in names:
@@ -91,7 +98,7 @@ def _below(top: Entry) -> Iterator[Entry]:
 
 @dataclass
 class Count:
-    """How much there is."""
+    """How much there is; `more_names` files with hard links, `attributed` files and folders with extended attributes or access lists."""
 
     files: int = 0
     bytes: int = 0
@@ -99,18 +106,31 @@ class Count:
     links: int = 0
     others: int = 0
     largest: int = 0
+    more_names: int = 0
+    attributed: int = 0
 
     def add(self, entry: Entry) -> None:
         """Count one."""
         if entry.kind == "file":
             self.files, self.bytes = self.files + 1, self.bytes + entry.size
             self.largest = max(self.largest, entry.size)
+            self.more_names += entry.names > 1
         elif entry.kind == "folder":
             self.folders += 1
         elif entry.kind == "link":
             self.links += 1
         else:
             self.others += 1
+        if entry.kind in ("file", "folder"):
+            self.attributed += _has_attributes(entry.source)
+
+
+def _has_attributes(path: bytes) -> bool:
+    """Return whether a file or folder has extended attributes or access lists; labels that the system sets by itself are none."""
+    try:
+        return any(not name.startswith("security.selinux") for name in os.listxattr(path, follow_symlinks=False))
+    except (OSError, AttributeError):  # a file system, or a system, without them
+        return False
 
 
 def count(sources: Sequence[bytes]) -> Count:

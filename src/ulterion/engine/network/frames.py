@@ -45,6 +45,9 @@ def receive_frame(sock: socket.socket, most: int = FRIEND, seconds: float | None
         raise ProtocolError("a frame that is too long")
     try:
         data = json.loads(_exactly(sock, length, until))
+        json.dumps(
+            data, ensure_ascii=False
+        ).encode()  # half of a surrogate pair can be written in JSON, and nowhere else
     except (ValueError, RecursionError) as error:
         raise ProtocolError("a frame that is not JSON") from error
     if not isinstance(data, dict):

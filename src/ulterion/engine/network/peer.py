@@ -6,7 +6,6 @@ neither memory nor threads grow.
 
 from __future__ import annotations
 
-import contextlib
 import socket
 import struct
 import threading
@@ -16,6 +15,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.engine.children import SCARCE
 from ulterion.engine.network.datagrams import socket_for
 from ulterion.engine.network.frames import (
     STRANGER,
@@ -38,6 +38,7 @@ MOST_STRANGERS, MOST_FROM_ONE = (
     64,
     40,
 )  # connections that have not proven anything, at once; from one address (32 streams come at once)
+FOR_SCARCE = 0.2  # seconds to wait where the system gives no more descriptors or memory
 PENALTY = 1.0  # seconds that a wrong word costs
 KEEPALIVE = {
     "TCP_KEEPIDLE": 20,
@@ -85,9 +86,16 @@ class Peer:
         while not self._stopped.is_set() and time.monotonic() < until:
             if once and self.happenings.served and self._session is None:
                 break
-            with contextlib.suppress(TimeoutError, ConnectionError):
+            try:
                 sock, address = self._listener.accept()
-                self._begin(sock, str(address[0]))
+            except (TimeoutError, ConnectionError):
+                continue
+            except OSError as error:
+                if error.errno not in SCARCE:
+                    raise
+                time.sleep(FOR_SCARCE)  # others give back what they hold, or their time is up
+                continue
+            self._begin(sock, str(address[0]))
         self.close()
 
     def stop(self) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import select
 import socket
 import threading
 import time
+from collections.abc import Iterator
 from typing import cast
 
 from ulterion.engine.network.carrying import carry_messages, carry_streams
@@ -14,10 +16,9 @@ from ulterion.engine.network.frames import ProtocolError, nonce, receive_frame, 
 from ulterion.engine.network.passes import Order, Outcome, at_once, to_frame
 from ulterion.engine.network.streams import Meter
 
-TO_CONNECT, EACH = (
-    10.0,
-    1.0,
-)  # seconds that a bench has for the connections of a pass, and for each of them: they come one by one
+TO_CONNECT = 10.0  # seconds that a bench has for the next connection of a pass, or for its greeting
+LOOK = 0.25  # seconds between two looks whether the bench is still there
+GONE = getattr(select, "POLLRDHUP", 0)  # the other end closed, though there may be something to read (poll(2), Linux)
 
 
 class Session:
@@ -33,7 +34,7 @@ class Session:
         self._waited: tuple[str, int] | None = None
         self._changed = threading.Condition()
         self._meter = Meter()
-        self._ended = False
+        self._ended = threading.Event()
         self.bytes = 0
 
     def serve(self) -> None:
@@ -51,14 +52,40 @@ class Session:
 
     def end(self) -> None:
         """End whatever is under way."""
-        self._ended = True
-        self._meter.stop.set()
+        self._break_off()
         with contextlib.suppress(OSError):
             self._control.shutdown(socket.SHUT_RDWR)
         self._control.close()
         with self._changed:
             self._waited = None
             self._close_all()
+
+    def _break_off(self) -> None:
+        """Wake everything that waits for the bench, and let it end."""
+        self._ended.set()
+        self._meter.stop.set()
+        with self._changed:
+            for sock in self._socks.values():
+                with contextlib.suppress(OSError):
+                    sock.shutdown(socket.SHUT_RDWR)
+            self._changed.notify_all()
+
+    @contextlib.contextmanager
+    def _watched(self) -> Iterator[None]:
+        """Within the block, break off as soon as the bench has gone, which its control connection tells."""
+        over = threading.Event()
+
+        def watch() -> None:
+            while not over.is_set():
+                if _has_gone(self._control, LOOK):
+                    self._break_off()
+                    return
+
+        threading.Thread(target=watch, daemon=True).start()
+        try:
+            yield
+        finally:
+            over.set()
 
     def deliver(self, token: str, number: int, sock: socket.socket) -> bool:
         """Take a data connection of the pass that waits for it; return False for any other."""
@@ -78,13 +105,14 @@ class Session:
 
     def _pass(self, order: Order) -> None:
         token, self._meter = nonce(), Meter()
-        if self._ended:
+        if self._ended.is_set():
             self._meter.stop.set()
         with self._changed:
             self._waited = (token.hex(), order.connections)
         send_frame(self._control, {"pass": token.hex()})
         try:
-            outcome = self._datagrams(order, token[:8]) if order.kind == "datagrams" else self._connected(order)
+            with self._watched():
+                outcome = self._datagrams(order, token[:8]) if order.kind == "datagrams" else self._connected(order)
         finally:
             with self._changed:
                 self._waited = None
@@ -94,9 +122,12 @@ class Session:
 
     def _connected(self, order: Order) -> Outcome:
         with self._changed:
-            time_for_all = TO_CONNECT + order.connections * EACH
-            if not self._changed.wait_for(lambda: len(self._socks) == order.connections, time_for_all):
-                raise ProtocolError("the connections of a pass did not come")
+            while len(self._socks) < order.connections:
+                before = len(self._socks)
+                if not self._changed.wait_for(lambda: self._ended.is_set() or len(self._socks) > before, TO_CONNECT):  # noqa: B023
+                    raise ProtocolError("the connections of a pass did not come")
+                if self._ended.is_set():
+                    raise ProtocolError("the bench went away")
             socks = dict(self._socks)
         send_frame(self._control, {"go": True})
         if order.kind == "messages":
@@ -117,7 +148,7 @@ class Session:
         """Return where the bench wants its datagrams: where a greeting with the pass's token came from, from the bench's address."""
         until, mine = time.monotonic() + TO_CONNECT, self._control.getpeername()[0]
         self._udp.settimeout(0.2)
-        while time.monotonic() < until and not self._ended:
+        while time.monotonic() < until and not self._ended.is_set():
             with contextlib.suppress(TimeoutError, ConnectionError):
                 data, where = self._udp.recvfrom(2048)
                 if len(data) >= HEADER.size and where[0] == mine:
@@ -148,6 +179,19 @@ class Session:
         if outcome.problem is not None:
             raise ProtocolError(outcome.problem)
         return outcome
+
+
+def _has_gone(control: socket.socket, seconds: float) -> bool:
+    """Wait so long, and return whether the other end of a connection has closed it."""
+    try:
+        if not GONE:  # not Linux: what was sent before the end hides the end
+            time.sleep(seconds)
+            return False
+        poll = select.poll()
+        poll.register(control, GONE)
+        return bool(poll.poll(seconds * 1000))
+    except (OSError, ValueError):  # it was closed here
+        return True
 
 
 def _drain(udp: socket.socket) -> None:

@@ -16,12 +16,13 @@ import matplotlib as mpl
 from ulterion.core.errors import UsageError
 from ulterion.core.version import __version__
 from ulterion.model import bundle
+from ulterion.model.reading import read_bytes
 from ulterion.model.store import ReviewFolder
 from ulterion.report.article.making import article_of, remarks_of
 from ulterion.report.article.material import Material
 from ulterion.report.article.page import page
 
-LARGEST_PAGE = 400_000_000  # bytes
+LARGEST_PAGE = 100_000_000  # bytes
 MOST_TOLD = 60  # lines that are told to be different
 LONGEST = 110  # characters of a line that is told
 _RUNS = re.compile(r'<script type="text/plain" id="runs">([^<]*)</script>')
@@ -51,12 +52,7 @@ class Checked:
 
 def read_page(path: Path) -> str:
     """Return the text of a page; raise UsageError."""
-    try:
-        if path.stat().st_size > LARGEST_PAGE:
-            raise UsageError(f"{path} is too large to be a report; name the page that 'ulterion report' made")
-        return path.read_bytes().decode("utf-8", "surrogateescape")
-    except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error
+    return read_bytes(path, LARGEST_PAGE).decode("utf-8", "surrogateescape")
 
 
 def carried(text: str, name: str) -> tuple[dict[str, bytes], str]:

@@ -7,11 +7,13 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model.files import write_atomically
+from ulterion.model.ownfiles import OwnFiles
 from ulterion.report.article.blocks import Article
 from ulterion.report.article.page import Made
 from ulterion.report.article.pictures import drawings, png_of
 
 MARK = b'<meta name="generator" content="Ulterion '
+CAPTIONS = "captions.txt"
 HEAD = 4096  # bytes of a page in which its maker stands
 
 
@@ -40,18 +42,14 @@ def write_page(path: Path, html: str) -> None:
 
 def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
     """Write every figure as SVG and PNG, and all captions as a list; return what was written.  Raises UsageError."""
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise UsageError(f"{folder} cannot hold the figures: {error.strerror}; name another folder") from error
+    own, names = OwnFiles(folder), [d.name for d in drawings(article)]
+    own.check([CAPTIONS, *(f"{n}{ending}" for n in names for ending in (".svg", ".png"))])
     written, captions = [], list[str]()
     for drawing in drawings(article):
         for name, data in (
             (f"{drawing.name}.svg", made.pictures[drawing.name]),
             (f"{drawing.name}.png", png_of(drawing)),
         ):
-            write_atomically(folder / name, data)
-            written.append(folder / name)
+            written.append(own.write(name, data))
         captions.append(f"{drawing.name}\t{drawing.caption}\t{drawing.alternative}")
-    write_atomically(folder / "captions.txt", ("\n".join(captions) + "\n").encode())
-    return [*written, folder / "captions.txt"]
+    return [*written, own.write(CAPTIONS, ("\n".join(captions) + "\n").encode())]

@@ -11,7 +11,7 @@ import os
 import re
 import stat
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import matplotlib as mpl
@@ -28,6 +28,7 @@ ENDINGS = (".png", ".svg")
 LONGEST_NAME = 255  # bytes of a file name (Linux, most file systems)
 HEAD = 8192  # bytes of a figure in which its maker stands
 MAKER = "drawn by Ulterion"
+FILM_ENDINGS = (".gif",)
 METADATA = {"png": {"Software": MAKER}, "svg": {"Date": None, "Creator": MAKER}}
 BOXES = "Last Resort"  # a font that has a box for every sign there is
 FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike everywhere
@@ -35,10 +36,10 @@ FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike ev
 mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no formula
 
 
-def check_figure_path(path: Path) -> None:
+def check_figure_path(path: Path, endings: Sequence[str] = ENDINGS) -> None:
     """Raise UsageError when a figure cannot be written under this name; an older figure of ours is replaced."""
-    if path.suffix.lower() not in ENDINGS:
-        raise UsageError(f"{path} is neither .png nor .svg; give the figure one of these endings")
+    if path.suffix.lower() not in endings:
+        raise UsageError(f"{path} cannot be drawn as that; end its name in {' or '.join(endings)}")
     if len(os.fsencode(path.name)) > LONGEST_NAME - 20:  # it is written beside its place first
         raise UsageError(f"{path} has a name of {len(os.fsencode(path.name))} bytes, too long; choose a shorter one")
     try:
@@ -84,6 +85,15 @@ def save_figure(figure: Figure, path: Path) -> list[str]:
         return []
     shown = "".join(sorted(missing)[:10])
     return [f"{path.name}: no font here has the signs {shown}, which are boxes in it; install a font for that script"]
+
+
+def save_film(path: Path, data: bytes) -> None:
+    """Write a film in GIF with our mark in it; raise UsageError, also where a file is there that is not ours."""
+    check_figure_path(path, FILM_ENDINGS)
+    # a comment goes behind the colours of the whole film (GIF89a, 18, 19 and 24)
+    head = 13 + (3 * 2 ** ((data[10] & 7) + 1) if data[10] & 0x80 else 0)
+    mark = MAKER.encode()
+    write_atomically(path, data[:head] + b"\x21\xfe" + bytes([len(mark)]) + mark + b"\0" + data[head:])
 
 
 def drawn_bytes(figure: Figure, form: str) -> bytes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from matplotlib.figure import Figure
 
 from ulterion.core.race import Runner, order
 from ulterion.core.units import show_duration, show_percent
+from ulterion.report.figures.files import save_film
 from ulterion.report.figures.ground import WIDTH, Ground, begin, colour, foot, ground_of, style
 
 PICTURES = 15  # a second of the film
@@ -64,7 +66,7 @@ def _axes(figure: Figure, runners: Sequence[Runner], ground: Ground) -> Axes:
 
 
 def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, *, dark: bool = False) -> None:
-    """Write the race as a GIF, `speed` times as fast as it was; raise OSError."""
+    """Write the race as a GIF, `speed` times as fast as it was; raise UsageError."""
     from matplotlib.animation import FuncAnimation, PillowWriter  # figures alone, as on a page, do without
 
     ground = ground_of(dark=dark)
@@ -98,7 +100,10 @@ def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, 
             text.set_text(f"over, {show_duration(one.end)}" if over else f"{share:.0f} %")
         clock.set_text(f"{moment:.1f} s")
 
-    FuncAnimation(figure, show, frames=pictures, blit=False).save(str(path), writer=PillowWriter(fps=PICTURES))
+    with tempfile.TemporaryDirectory(prefix="ulterion-film-") as scratch:
+        drawn = Path(scratch) / "film.gif"
+        FuncAnimation(figure, show, frames=pictures, blit=False).save(str(drawn), writer=PillowWriter(fps=PICTURES))
+        save_film(path, drawn.read_bytes())
 
 
 def usual_speed(runners: Sequence[Runner]) -> float:
