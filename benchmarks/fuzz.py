@@ -36,7 +36,7 @@ from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
 
 HOW_MANY = (0, 0, 1, 1, 1, 2, 3)  # words of a command line
-OURS_TO_REPLACE = ("report.html", "all.sqlite", "all.sqlite-wal", "all.sqlite-shm")
+OURS_TO_REPLACE = ("report.html", "all.sqlite", "all.sqlite-wal", "all.sqlite-shm", ".bench.toml.left")
 SLOWEST = 20.0  # seconds that any case may take
 STATUSES = {int(s) for s in Status} - {Status.FAULT}
 GROWING = ("readings", "notes", "warnings", "soak", "schema", "state", "ended")

@@ -16,8 +16,8 @@ from unittest import mock
 import sqlalchemy as sa
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
-from ulterion.archive import schema
-from ulterion.archive.adding import Added, add_review
+from ulterion.archive import opening, schema
+from ulterion.archive.adding import Added, add_review, rebuild
 from ulterion.archive.asking import ask, parse_question, unlike
 from ulterion.core.errors import UsageError
 from ulterion.model.store import ReviewFolder
@@ -47,7 +47,7 @@ class OnEither:
     def test_again_changed_and_gone(self: FolderCase) -> None:  # type: ignore[misc]
         """Runs go in once; one that was changed goes in anew; one that is gone is taken out; a rebuild gives the same."""
         (review,) = self.filled()
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         self.assertEqual(add_review(engine, review), Added(new=2))
         self.assertEqual(add_review(engine, review), Added(known=2))
         before = ask(engine, parse_question(""))
@@ -60,13 +60,13 @@ class OnEither:
         self.assertEqual({a.hookup for a in ask(engine, parse_question(""))}, {"direct"})
         engine.dispose()
         schema.cleared(self.place)
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         self.assertEqual(ask(engine, parse_question("")), [])
         engine.dispose()
 
     def test_questions(self: FolderCase) -> None:  # type: ignore[misc]
         """By kind, link, direction, rate, date and host; the best of each products; what is not alike is said."""
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         for review in self.filled(reviews=2):
             add_review(engine, review)
         self.assertEqual(
@@ -98,11 +98,11 @@ class OnEither:
     def test_two_writers_at_once(self: FolderCase) -> None:  # type: ignore[misc]
         """Two reviews, and one of them twice, put in at the same time: nothing fails, nothing is lost or doubled."""
         reviews, faults = self.filled(reviews=2), list[BaseException]()
-        schema.opened(self.place).dispose()
+        opening.opened(self.place).dispose()
 
         def put(review: ReviewFolder) -> None:
             try:
-                engine = schema.opened(self.place)
+                engine = opening.opened(self.place)
                 add_review(engine, ReviewFolder.open(review.path))
                 engine.dispose()
             except BaseException as error:
@@ -114,7 +114,7 @@ class OnEither:
         for thread in threads:
             thread.join()
         self.assertEqual(faults, [])
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         with engine.connect() as connection:
             counts = [
                 connection.execute(sa.select(sa.func.count()).select_from(t)).scalar()
@@ -133,14 +133,14 @@ class OnEither:
                 known = text[text.index('"id": "') + 7 :][:6]
                 other = path.with_name(path.name.replace(known, f"{number:06x}"))
                 other.write_text(text.replace(known, f"{int(known, 16) ^ (number + 1):06x}", 1))
-        schema.opened(self.place).dispose()
+        opening.opened(self.place).dispose()
         with self.start("archive", "add", str(review.path), "--archive", self.place) as adding:
             time.sleep(0.5)
             os.kill(adding.pid, signal.SIGKILL)
             adding.wait()
         done = self.ulterion("archive", "add", str(review.path), "--archive", self.place)
         self.assertEqual(done.returncode, 0, done.stderr)
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         with engine.connect() as connection:
             runs, lonely = (
                 connection.execute(sa.select(sa.func.count()).select_from(schema.RUNS)).scalar(),
@@ -162,7 +162,7 @@ class OnSqlite(OnEither, FolderCase):
     def test_an_older_archive_is_brought_up(self) -> None:
         """One of version 1, without file systems, is brought up and keeps what it has; one of a newer version is left alone."""
         (review,) = self.filled()
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         add_review(engine, review)
         with engine.begin() as connection:
             connection.execute(sa.text("ALTER TABLE runs DROP COLUMN filesystem"))
@@ -170,7 +170,7 @@ class OnSqlite(OnEither, FolderCase):
                 connection.execute(sa.text(f"ALTER TABLE parts DROP COLUMN claims_{way}"))
             connection.execute(schema.ABOUT.update().values(version=1))
         engine.dispose()
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         self.assertEqual(len(ask(engine, parse_question(""))), 4)
         claimed = parse_question("claims over 2900 MB/s")
         self.assertEqual(ask(engine, claimed), [])  # what it never knew comes when the review is added again
@@ -180,7 +180,7 @@ class OnSqlite(OnEither, FolderCase):
             connection.execute(schema.ABOUT.update().values(version=99))
         engine.dispose()
         with self.assertRaisesRegex(UsageError, "newer Ulterion"):
-            schema.opened(self.place)
+            opening.opened(self.place)
 
     def test_as_it_is_typed(self) -> None:
         """add, find, chart by the command; what cannot be is refused in a sentence."""
@@ -203,7 +203,7 @@ class OnSqlite(OnEither, FolderCase):
         again = self.json_of("archive", "rebuild", str(folder), "--archive", self.place)
         self.assertEqual(again["new"], told["new"])
         self.refused("archive", "rebuild", "nowhere", "--archive", self.place, says="nowhere")
-        engine = schema.opened(self.place)
+        engine = opening.opened(self.place)
         self.assertTrue(ask(engine, parse_question("")))  # nothing was emptied for a folder that is not there
         engine.dispose()
         with sqlite3.connect(self.place) as broken:
@@ -214,7 +214,7 @@ class OnSqlite(OnEither, FolderCase):
         self.write("no.sqlite", "this is no archive, and long enough to be looked at " * 4)
         locked = sqlite3.connect(self.place, isolation_level=None)
         locked.execute("BEGIN IMMEDIATE")
-        with mock.patch.object(schema, "WAIT", 0.1):
+        with mock.patch.object(opening, "WAIT", 0.1):
             self.refused(
                 "archive", "add", str(folder), "--archive", self.place, says="cannot be (written|opened): .*locked"
             )

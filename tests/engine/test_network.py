@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import json
 import os
 import resource
@@ -13,6 +14,7 @@ import time
 import unittest
 from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -20,6 +22,7 @@ from hypothesis import strategies as st
 from tests.network import WORD, Relay, serving
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.network import Datagrams, parse_network
+from ulterion.engine.network import session
 from ulterion.engine.network.frames import STRANGER, ProtocolError, receive_frame, send_frame
 from ulterion.engine.network.passes import Order, Outcome, from_frame, to_frame
 from ulterion.engine.network.peer import MOST_FROM_ONE, Peer
@@ -138,6 +141,14 @@ class Strangers(unittest.TestCase):
             self.assertLessEqual(threading.active_count(), threads + MOST_FROM_ONE)
             for sock in silent:
                 sock.close()
+            surrogates = [
+                b'{"role":"stream","nonce":"%b","proof":"0","number":0,"pass":"\\ud800"}' % (b"ab" * 16),
+                b'{"role":"\\udc00"}',
+            ]
+            crashed: list[object] = []
+            hook = mock.patch.object(threading, "excepthook", crashed.append)
+            hook.start()
+            self.addCleanup(hook.stop)
             deep = b"[" * (STRANGER - 10)
             for junk in (
                 os.urandom(300),
@@ -145,6 +156,7 @@ class Strangers(unittest.TestCase):
                 struct.pack(">I", len(deep)) + deep,
                 b"\0\0\0\2{}",
                 b"\0\0\0\3nul",
+                *(struct.pack(">I", len(t)) + t for t in surrogates),
             ):
                 for _ in range(30):
                     with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", peer.port)) as sock:
@@ -154,6 +166,7 @@ class Strangers(unittest.TestCase):
                 udp.sendto(os.urandom(64), ("127.0.0.1", peer.port))
             udp.close()
             self.assertGreater(peer.happenings.refused, 100)
+            self.assertEqual(crashed, [])
             deadline = time.monotonic() + 10
             while True:  # the last of the flood may still be heard out
                 try:
@@ -188,6 +201,65 @@ class Strangers(unittest.TestCase):
                 self._until_free(peer)
             self._passes(peer.port)
             self.assertTrue(any("not served" in t for t in told), told)
+
+    def test_the_seat_is_free_within_a_second(self) -> None:
+        """Whatever a pass waits for: the bench is gone, though its other connections stand; nothing is waited out."""
+        for words in (
+            "receive 2 streams",
+            "send",
+            "messages",
+            "receive datagrams at 5 Mb/s",
+            "send datagrams at 5 Mb/s",
+            "unopened",
+        ):
+            with serving() as (peer, _):
+                link = link_to(peer.port)
+                send_frame(link._control, order("receive" if words == "unopened" else words, 30.0).to_frame())
+                token = bytes.fromhex(receive_frame(link._control)["pass"])
+                if words != "unopened" and "datagrams" not in words:
+                    kept = [link._stream(token, n) for n in range(order(words).connections)]
+                    receive_frame(link._control)
+                    self.assertTrue(kept)
+                time.sleep(0.2)
+                self.assertIsNotNone(peer._session)
+                begin = time.monotonic()
+                link._control.close()
+                self._until_free(peer)
+                self.assertLess(time.monotonic() - begin, 1.5, words)
+
+    def test_streams_that_are_never_opened(self) -> None:
+        """A bench that orders a pass and opens nothing loses its seat, however many streams it ordered."""
+        self.assertEqual(session.TO_CONNECT, 10.0)
+        with serving() as (peer, told), mock.patch.object(session, "TO_CONNECT", 0.3):
+            link = link_to(peer.port)
+            send_frame(link._control, order("receive 32 streams", 1.0).to_frame())
+            begin = time.monotonic()
+            self._until_free(peer)
+            self.assertLess(time.monotonic() - begin, 3)
+            self.assertTrue(any("did not come" in t for t in told), told)
+            link.close()
+
+    def test_no_descriptors_left(self) -> None:
+        """Where the system gives none for a while, that is waited out; then it serves on."""
+        with serving() as (peer, _):
+            real, refused = peer._listener, [0]
+
+            class Scarce:
+                def accept(self) -> Any:
+                    if refused[0] < 3:
+                        refused[0] += 1
+                        raise OSError(errno.EMFILE, os.strerror(errno.EMFILE))
+                    return real.accept()
+
+                def close(self) -> None:
+                    real.close()
+
+            peer._listener = Scarce()  # type: ignore[assignment]
+            with contextlib.suppress(UsageError):
+                link_to(peer.port).close()
+            self._until_free(peer)
+            self._passes(peer.port)
+            self.assertEqual(refused[0], 3)
 
     def _until_free(self, peer: Peer) -> None:
         deadline = time.monotonic() + 20

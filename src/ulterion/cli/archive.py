@@ -15,6 +15,7 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from sqlalchemy.engine import Engine
 
+    from ulterion.archive.asking import Question
     from ulterion.model.store import ReviewFolder
 
 WHAT = {
@@ -53,6 +54,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Do what is asked for."""
+    from ulterion.archive.asking import parse_question
     from ulterion.core.errors import UsageError
 
     if arguments.what == "chart" and arguments.figure is None:
@@ -62,10 +64,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.watch and (arguments.what != "add" or arguments.json):
         raise UsageError("--watch goes with 'archive add' alone, and without --json: it goes on until it is stopped")
     folders = _folders(arguments, env) if arguments.what in ("add", "rebuild") else []
-    engine = opened_archive(arguments.archive, env, reads=not folders)
+    question = None if folders else parse_question(" ".join(arguments.words))
+    engine = opened_archive(arguments.archive, env, reads=question is not None)
     try:
-        if not folders:
-            return _find(arguments, env, engine)
+        if question is not None:
+            return _find(arguments, env, engine, replace(question, best_only=not arguments.every))
         if arguments.watch:
             _watch(arguments, env, engine, folders)
         else:
@@ -106,19 +109,17 @@ def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, fold
     watch(env, [folder.path for folder in folders], again, "what came in is in the archive")
 
 
-def _find(arguments: argparse.Namespace, env: Environment, engine: Engine) -> Status:
-    from ulterion.archive.asking import ask, parse_question, unlike
+def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, question: Question) -> Status:
+    from ulterion.archive.asking import ask, unlike
     from ulterion.cli.drawing import Drawn, check_paths, draw
     from ulterion.report.figures.archive import draw_archive
     from ulterion.report.screen.archive import answers_table
 
-    words = " ".join(arguments.words)
-    question = replace(parse_question(words), best_only=not arguments.every)
     found = ask(engine, question, arguments.most)
     doubts, drawn = unlike(found), Drawn()
     if arguments.figure and found:
         (path,) = check_paths(env.folder / arguments.figure)
-        title = words or "All of the archive"
+        title = " ".join(arguments.words) or "All of the archive"
         drawn = draw([(path, lambda: draw_archive(found, title, arguments.units, doubts, dark=arguments.dark))])
     if arguments.json:
         env.show_json("found", {"answers": [asdict(a) for a in found], "unlike": doubts}, drawn.as_data())

@@ -49,13 +49,15 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.conduct.folders import open_review
     from ulterion.conduct.notebook import outcomes
-    from ulterion.report.article.files import check_page_path, write_page
+    from ulterion.report.article.files import check_figures, check_page_path, write_page
     from ulterion.report.article.making import made_page
 
     folder = open_review(arguments.review, env.folder, env.tell)
     path = env.folder / arguments.page if arguments.page else folder.path / DEFAULT
     check_page_path(path)
     made, article, unplaced = made_page(folder, outcomes(folder), arguments.units)
+    if arguments.figures is not None:
+        check_figures(env.folder / arguments.figures, article)
     write_page(path, made.html)
     for name in unplaced:
         env.tell(

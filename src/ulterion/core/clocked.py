@@ -21,6 +21,7 @@ from ulterion.core.samples import ByHand
 from ulterion.core.units import (
     BINARY,
     DECIMAL,
+    LONGEST,
     bounded,
     parse_duration,
     parse_rate,
@@ -208,7 +209,10 @@ def _time(text: str) -> tuple[float, float]:
     """Return a time and the step of its last digit, seconds: a minute for '10m', a second for '1m12s' and '1:12'."""
     clock = re.fullmatch(r"(?:(\d+):)?(\d+):(\d{2}(?:\.\d+)?)", text)
     if clock is not None:
-        return int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3]), _step(clock[3])
+        seconds = int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3])
+        if seconds > LONGEST:
+            raise UsageError(f"'{text}' is longer than a year; check the number")
+        return seconds, _step(clock[3])
     seconds = parse_duration(text)
     number, unit = re.findall(r"([\d.]+)\s*([a-zµ]+)", text, re.IGNORECASE)[-1]
     return seconds, _step(number) * parse_duration(f"1 {unit}")

@@ -40,10 +40,15 @@ def write_page(path: Path, html: str) -> None:
     write_atomically(path, html.encode("utf-8"))
 
 
+def check_figures(folder: Path, article: Article) -> None:
+    """Raise UsageError where a file that is not ours has the name of a figure, or of the captions."""
+    names = [d.name for d in drawings(article)]
+    OwnFiles(folder).check([CAPTIONS, *(f"{n}{ending}" for n in names for ending in (".svg", ".png"))])
+
+
 def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
     """Write every figure as SVG and PNG, and all captions as a list; return what was written.  Raises UsageError."""
-    own, names = OwnFiles(folder), [d.name for d in drawings(article)]
-    own.check([CAPTIONS, *(f"{n}{ending}" for n in names for ending in (".svg", ".png"))])
+    own = OwnFiles(folder)
     written, captions = [], list[str]()
     for drawing in drawings(article):
         for name, data in (
