@@ -24,6 +24,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from benchmarks.badinput import BAD_TEXTS, spoil, surroundings
 from benchmarks.fuzzwords import FILES, MEASURING, Vocabulary
@@ -31,6 +32,7 @@ from ulterion.cli.environment import Environment
 from ulterion.cli.main import COMMANDS, main
 from ulterion.cli.status import Status
 from ulterion.cli.streams import readable
+from ulterion.conduct import copyrest
 from ulterion.model.notebook import parse_notebook
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
@@ -236,15 +238,18 @@ def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print, known: Vocab
             "COLUMNS": "80",
         }
         os.environ |= home
+        # a machine that is kept busy by others is never quiet enough for the rest between two copies
+        quiet = mock.patch.object(copyrest, "QUIET", 0.02)
         source = Path(scratch) / "a/b/c/source"  # deep enough that ".." leads nowhere else
         template(source)
         if known is FILES:
             more_files(source)
-        for number in range(seed, seed + cases):
-            wrong = one_case(source, source.with_name("case"), number, known)
-            bad += bool(wrong)
-            for line in wrong:
-                tell(line)
+        with quiet:
+            for number in range(seed, seed + cases):
+                wrong = one_case(source, source.with_name("case"), number, known)
+                bad += bool(wrong)
+                for line in wrong:
+                    tell(line)
     return bad
 
 

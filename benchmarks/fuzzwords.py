@@ -82,7 +82,7 @@ _REVIEW = {"--review": (".", "nope", "drive"), "--json": ("",)}
 FILES = Vocabulary(
     {
         "copy": {
-            "--from": ("direct", "bx"), "--to": ("real", "bx"), "--set": ("tree", "shoot"), "--of": ("1 MB", "9 PB"), "--task": ("clips",),
+            "--from": ("direct", "bx"), "--to": ("real", "bx"), "--of": ("1 MB", "9 PB"), "--task": ("clips",),
             "--passes": ("1", "2"), "--at-once": ("1", "3"), "--rest": ("0.01s",), "--keep": ("",), "--manifest": ("m2.txt", "clips", "no/m"),
             "--check": ("sums.txt", "log.csv", "fifo"), "--verify-only": ("",), "--open": ("true", "grep '"), "--no-proof": ("",), "--plain": ("",),
             "--seed": ("3",), "--stall": ("5s",), **_REVIEW,

@@ -58,10 +58,11 @@ class OnEither:
         run.unlink()
         self.assertEqual(add_review(engine, ReviewFolder.open(review.path)), Added(known=1, gone=1))
         self.assertEqual({a.hookup for a in ask(engine, parse_question(""))}, {"direct"})
-        engine.dispose()
-        schema.cleared(self.place)
-        engine = opening.opened(self.place)
+        held = ask(engine, parse_question(""))
+        self.assertEqual(rebuild(engine, []), [])
         self.assertEqual(ask(engine, parse_question("")), [])
+        self.assertEqual(rebuild(engine, [ReviewFolder.open(review.path)]), [Added(new=1)])
+        self.assertEqual(ask(engine, parse_question("")), held)
         engine.dispose()
 
     def test_questions(self: FolderCase) -> None:  # type: ignore[misc]
@@ -169,7 +170,10 @@ class OnSqlite(OnEither, FolderCase):
             for way in schema.CLAIMS:
                 connection.execute(sa.text(f"ALTER TABLE parts DROP COLUMN claims_{way}"))
             connection.execute(schema.ABOUT.update().values(version=1))
+            connection.exec_driver_sql("PRAGMA application_id = 0")  # there was no mark then
         engine.dispose()
+        with self.assertRaisesRegex(UsageError, "older Ulterion"):
+            opening.opened_to_read(self.place)
         engine = opening.opened(self.place)
         self.assertEqual(len(ask(engine, parse_question(""))), 4)
         claimed = parse_question("claims over 2900 MB/s")
@@ -220,7 +224,7 @@ class OnSqlite(OnEither, FolderCase):
             )
         locked.close()
         for words, says in (
-            (("find", "--archive", "no.sqlite"), "cannot be opened"),
+            (("find", "--archive", "no.sqlite"), "is no archive of Ulterion"),
             (("chart", "x", "--archive", self.place), "say where to"),
             (("find", "x", "--figure", "y.png", "--archive", self.place), "draws nothing"),
             (("add", str(self.folder), "--archive", self.place), "review.toml"),
@@ -247,6 +251,32 @@ class OnPostgres(OnEither, FolderCase):
         name = f"t{time.monotonic_ns()}"
         self.server.psql(f"CREATE DATABASE {name};")
         self.place = self.server.get_uri(name)
+
+    def test_nobody_elses_database_is_touched(self) -> None:
+        """One that holds tables of somebody's is refused, for reading and writing, also where they are called as ours are."""
+        for statement in (
+            "CREATE TABLE about(version INTEGER)",
+            "CREATE TABLE runs(key TEXT, mine TEXT)",
+            "CREATE TABLE films(name TEXT)",
+        ):
+            name = f"u{time.monotonic_ns()}"
+            self.server.psql(f"CREATE DATABASE {name};")
+            place = self.server.get_uri(name)
+            engine = sa.create_engine(place.replace("postgresql://", "postgresql+psycopg://"))
+            with engine.begin() as connection:
+                connection.execute(sa.text(statement))
+            for use in (opening.opened, opening.opened_to_read):
+                with self.assertRaisesRegex(UsageError, "is no archive of Ulterion"):
+                    use(place)
+            self.assertEqual(len(sa.inspect(engine).get_table_names()), 1)
+            engine.dispose()
+        with self.assertRaises(opening.NoArchiveError):
+            opening.opened_to_read(self.place)
+        opening.opened(self.place).dispose()
+        engine = opening.opened_to_read(self.place)
+        with self.assertRaisesRegex(sa.exc.SQLAlchemyError, "read-only"), engine.begin() as connection:
+            connection.execute(schema.RUNS.delete())
+        engine.dispose()
 
 
 if __name__ == "__main__":

@@ -419,7 +419,7 @@ class Manifests(FolderCase):
         """Paths of any bytes that stay in their folder; others are refused."""
         out = self.folder / "m"
         with out.open("wb+") as file:
-            writer = manifest.Writer(file)
+            writer = manifest.Writer(file, "a test")
             line = manifest.Line(path, size, modified, "0" * 32)
             writer.add(line)
             writer.end()
@@ -435,7 +435,7 @@ class Manifests(FolderCase):
         """Half a manifest is none; nor is another file, or one whose end does not count right."""
         out = self.folder / "m"
         with out.open("wb+") as file:
-            writer = manifest.Writer(file)
+            writer = manifest.Writer(file, "a test")
             for n in range(3):
                 writer.add(manifest.Line(b"f%d" % n, n, n, f"{n:032x}"))
             writer.end()

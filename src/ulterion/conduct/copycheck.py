@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from ulterion.conduct.copyrequest import WORKERS, CopyObserver
+from ulterion.conduct.copystart import check_manifest
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
@@ -53,30 +54,41 @@ def verify(
 ) -> proof.Proof:
     """Hold a folder against what it is a copy of, file by file; `kept` is where the sums of the sources stay.  Raises UsageError."""
     for path in (*sources, folder):
-        if not path.exists():
-            raise UsageError(f"{path} is not there; name what was copied, and last the folder that holds the copy")
+        if not path.exists() or (path == folder and not path.is_dir()):
+            what = "is no folder" if path.exists() else "is not there"
+            raise UsageError(f"{path} {what}; name what was copied, and last the folder that holds the copy")
+    check_manifest(kept)
     tops = [os.fsencode(p) for p in sources]
-    count = walk.count(tops)
+    out = manifest.scratch_in(Path(tempfile.gettempdir()) if kept is None else kept.parent)
     try:
-        out = kept.open("xb+") if kept is not None else tempfile.TemporaryFile()  # noqa: SIM115 - closed below
-    except OSError as error:
-        raise UsageError(f"{kept} cannot be written: {error.strerror}; choose another name") from error
-    with closing(out), Crew(WORKERS, stall) as crew:
-        writer = manifest.Writer(out)
-        observer.begin("reading the source", count.bytes)
+        found = _held_against(out, tops, os.fsencode(folder), observer, stall)
+        if kept is not None:
+            manifest.keep(out, kept)
+    finally:
+        manifest.close(out)
+    return found
+
+
+def _held_against(
+    out: BinaryIO, tops: Sequence[bytes], folder: bytes, observer: CopyObserver, stall: float
+) -> proof.Proof:
+    """Write the sums of sources, and hold a folder against them."""
+    with Crew(WORKERS, stall) as crew:
+        writer = manifest.Writer(out, "the temporary folder")
+        observer.begin("reading the source", walk.count(tops).bytes)
         missed = onepass.sum_all(crew, tops, writer, observer.tick)
         writer.end()
-        observer.begin("reading the copy", count.bytes)
+        observer.begin("reading the copy", writer.bytes)
         start, first = time.perf_counter(), crew.moved
         out.seek(0)
         found = proof.prove(
             crew,
             manifest.read(out, "the sums"),
-            os.fsencode(folder),
+            folder,
             proof.all_names(tops),
             lambda: observer.tick(time.perf_counter() - start, crew.moved - first),
         )
-        _tell_added(found, out, "the sums", os.fsencode(folder))
+        _tell_added(found, out, "the sums", folder)
     for name in missed:
         found.tell(name, "the source cannot be read, so nothing is said of the copy")
     return found

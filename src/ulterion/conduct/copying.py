@@ -6,10 +6,8 @@ import datetime
 import os
 import secrets
 import subprocess
-import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import closing
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
@@ -18,7 +16,7 @@ from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
 from ulterion.conduct.copyrest import removed
 from ulterion.conduct.copystart import blank, check_names, check_places, check_room, has_room, sources_of
 from ulterion.conduct.keeping import open_journal
-from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
@@ -76,12 +74,9 @@ def _keep(work: _Work) -> CopyDone:
     failure: UlterionError | None = None
     saved, state = False, State(name="complete")
     try:
-        with (
-            closing(_Closing(work)) as closer,
-            Crew(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as crew,
-        ):
+        with Crew(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as crew:
             try:
-                _copies(work, crew, closer)
+                _copies(work, crew)
             except (
                 Interrupted,
                 KeyboardInterrupt,
@@ -98,46 +93,39 @@ def _keep(work: _Work) -> CopyDone:
         work.journal.close(remove=saved or not work.passes)
 
 
-class _Closing:
-    """The files of manifests that are open."""
-
-    def __init__(self, work: _Work) -> None:
-        self._work = work
-        self.open: list[BinaryIO] = []
-
-    def manifest(self, number: int) -> BinaryIO:
-        """Return a new file for the manifest of a copy: the user's own for the last one, else one without a name."""
-        request = self._work.request
-        if request.manifest is not None and number == request.passes:
-            try:
-                out: BinaryIO = request.manifest.open("xb+")
-            except FileExistsError as error:
-                raise UsageError(
-                    f"{request.manifest} is there already, and nothing is overwritten; choose another name"
-                ) from error
-            except OSError as error:
-                raise UsageError(
-                    f"{request.manifest} cannot be written: {error.strerror}; choose another name"
-                ) from error
-        else:
-            out = tempfile.TemporaryFile(dir=request.review.make_runs_folder())  # noqa: SIM115 - closed with the others
-        self.open.append(out)
-        return out
-
-    def close(self) -> None:
-        """Close them."""
-        for out in self.open:
-            out.close()
-
-
-def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
-    request, total, after = work.request, work.count.bytes, ""
+def _copies(work: _Work, crew: Crew) -> None:
+    request, after = work.request, ""
     for number in range(1, request.passes + 1):
-        work.doing = f"copy {number}"
-        onepass.forget(crew, work.sources)
-        work.observer.begin(f"copy {number} of {request.passes}", total)
-        out = closer.manifest(number)
-        writer = manifest.Writer(out)
+        last = number == request.passes
+        record = _one_copy(work, crew, number, last=last).model_copy(update={"after": after})
+        work.journal.copied(record)
+        work.passes.append(record)
+        work.observer.copied(record)
+        if not last or not request.keep:
+            work.doing = f"removing copy {number}"
+            after = removed(
+                work.own,
+                crew,
+                0.0 if last else request.rest,
+                trims=not work.run.target.system_disk,
+                more=not last or request.ends,
+            )
+    if request.keep:  # what was proven gets its place first: whatever fails afterwards undoes nothing
+        _stay(work)
+    if request.ends:
+        _ends(work, crew)
+
+
+def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
+    """Copy everything once and prove it; the sums of the last copy are kept where that is asked for."""
+    request = work.request
+    work.doing = f"copy {number}"
+    onepass.forget(crew, work.sources)
+    work.observer.begin(f"copy {number} of {request.passes}", work.count.bytes)
+    folder = request.review.make_runs_folder()
+    out = manifest.scratch_in(folder)
+    try:
+        writer = manifest.Writer(out, folder)
         done = onepass.copy_all(
             crew,
             work.sources,
@@ -147,23 +135,12 @@ def _copies(work: _Work, crew: Crew, closer: _Closing) -> None:
             told=work.observer.tick,
         )
         writer.end()
-        record = _proven(work, crew, number, done, out).model_copy(update={"after": after})
-        work.journal.copied(record)
-        work.passes.append(record)
-        work.observer.copied(record)
-        if number < request.passes or not request.keep:
-            work.doing = f"removing copy {number}"
-            after = removed(
-                work.own,
-                crew,
-                request.rest if number < request.passes else 0.0,
-                trims=not work.run.target.system_disk,
-                more=number < request.passes or request.ends,
-            )
-    if request.keep:  # what was proven gets its place first: whatever fails afterwards undoes nothing
-        _stay(work)
-    if request.ends:
-        _ends(work, crew)
+        record = _proven(work, crew, number, done, out)
+        if last and request.manifest is not None:
+            manifest.keep(out, request.manifest)
+        return record
+    finally:
+        manifest.close(out)
 
 
 def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:

@@ -76,14 +76,23 @@ def check_places(request: CopyRequest) -> None:
             raise UsageError(f"{source} is not there, so nothing was copied; check its name")
         if target.resolve().is_relative_to(source.resolve()) and not request.made:
             raise UsageError(f"{target} lies in {source}: a copy into itself would never end; choose another folder")
-    if request.manifest is not None and os.path.lexists(request.manifest):
-        raise UsageError(f"{request.manifest} is there already, and nothing is overwritten; choose another name")
+    check_manifest(request.manifest)
     if request.opener and shutil.which(request.opener[0]) is None:
         raise UsageError(
             f"'{request.opener[0]}' is no command that can be run; give --open one that takes a file as its last word"
         )
     if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
         raise UsageError("a set is made in one folder; name it before the target")
+
+
+def check_manifest(path: Path | None) -> None:
+    """Raise UsageError where a manifest cannot be kept under a name."""
+    if path is None:
+        return
+    if os.path.lexists(path):
+        raise UsageError(f"{path} is there already, and nothing is overwritten; choose another name")
+    if not os.access(path.parent, os.W_OK | os.X_OK):
+        raise UsageError(f"{path} cannot be written: {path.parent} is no folder that you may write to; choose another")
 
 
 def needed(count: walk.Count) -> int:

@@ -11,12 +11,18 @@ sum is XXH3 of 128 bits, in the order of its canonical form.
 
 from __future__ import annotations
 
+import contextlib
+import os
 import re
+import shutil
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import BinaryIO, NamedTuple
+from typing import BinaryIO, NamedTuple, cast
 
 from ulterion.core.errors import UsageError
+from ulterion.engine.copies.naming import name_anew
+from ulterion.model.files import scratch_of, sync_folder
 
 HEAD = b"# ulterion manifest 1\n"
 LINE = re.compile(rb"xxh3-128 ([0-9a-f]{32}) (\d{1,19}) (-?\d{1,20}) (.+)\n")
@@ -34,23 +40,70 @@ class Line(NamedTuple):
     sum: str
 
 
-class Writer:
-    """Writes a manifest as files are copied."""
+def scratch_in(folder: Path) -> BinaryIO:
+    """Return a file without a name, for a manifest that grows; raise UsageError."""
+    try:
+        return cast("BinaryIO", tempfile.TemporaryFile(dir=folder))
+    except OSError as error:
+        raise _unwritable(folder, error) from error
 
-    def __init__(self, out: BinaryIO) -> None:
-        self._out, self.files, self.bytes = out, 0, 0
-        out.write(HEAD)
+
+def keep(out: BinaryIO, path: Path) -> None:
+    """Write a finished manifest to a file of its own: whole, and never in the place of another; raise UsageError."""
+    scratch = scratch_of(path)
+    try:
+        with scratch.open("xb") as new:
+            out.seek(0)
+            shutil.copyfileobj(out, new)
+            new.flush()
+            os.fsync(new.fileno())
+        name_anew(os.fsencode(scratch), os.fsencode(path))
+        sync_folder(path.parent)
+    except FileExistsError as error:
+        raise UsageError(f"{path} is there already, and nothing is overwritten; choose another name") from error
+    except OSError as error:
+        raise UsageError(f"{path} cannot be written: {error.strerror}; choose another name") from error
+    finally:
+        with contextlib.suppress(OSError):
+            scratch.unlink()
+
+
+def close(out: BinaryIO) -> None:
+    """Close a manifest without a name; what of it could not be written is lost with it."""
+    with contextlib.suppress(OSError):
+        out.close()
+
+
+def _unwritable(where: object, error: OSError) -> UsageError:
+    return UsageError(f"the sums of the copy cannot be kept in {where}: {error.strerror}; make room there")
+
+
+class Writer:
+    """Writes a manifest as files are copied; everything raises UsageError where it cannot be written."""
+
+    def __init__(self, out: BinaryIO, where: object) -> None:
+        self._out, self._where, self.files, self.bytes = out, where, 0, 0
+        self._write(HEAD)
+
+    def _write(self, text: bytes) -> None:
+        try:
+            self._out.write(text)
+        except OSError as error:
+            raise _unwritable(self._where, error) from error
 
     def add(self, line: Line) -> None:
         """Add a file."""
         path = ODD.sub(lambda m: b"\\x%02x" % m[0][0], line.path)
-        self._out.write(b"xxh3-128 %b %d %d %b\n" % (line.sum.encode(), line.size, line.modified, path))
+        self._write(b"xxh3-128 %b %d %d %b\n" % (line.sum.encode(), line.size, line.modified, path))
         self.files, self.bytes = self.files + 1, self.bytes + line.size
 
     def end(self) -> None:
         """Say that it is whole."""
-        self._out.write(b"# complete: %d files, %d bytes\n" % (self.files, self.bytes))
-        self._out.flush()
+        self._write(b"# complete: %d files, %d bytes\n" % (self.files, self.bytes))
+        try:
+            self._out.flush()
+        except OSError as error:
+            raise _unwritable(self._where, error) from error
 
 
 def read(out: BinaryIO, name: str) -> Iterator[Line]:
