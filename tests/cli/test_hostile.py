@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from benchmarks.fuzz import fuzz
+from benchmarks.fuzzwords import FILES
 
 from tests.support import BENCH, PROGRAM, REVIEW, FolderCase, simulate
 
@@ -28,6 +29,7 @@ class Nonsense(FolderCase):
         with_environment = dict(os.environ)
         try:
             self.assertEqual(fuzz(50, 500_000, wrong.append), 0, wrong)
+            self.assertEqual(fuzz(60, 500_000, wrong.append, FILES), 0, wrong)
         finally:
             os.environ.clear()
             os.environ.update(with_environment)

@@ -33,7 +33,7 @@ from ulterion.engine.capacity.proof import Scribe, recognise
 from ulterion.engine.copies import jobs
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.onepass import copy_all
-from ulterion.model import bundle, store
+from ulterion.model import bundle, together
 from ulterion.model.runs.clock import ClockRun
 
 
@@ -441,7 +441,7 @@ class Whole(FolderCase):
         """Each write of it fails once, and each is killed once: three runs afterwards, or none; and it can be given again."""
         self.review()
         self.write("t.csv", "timing,hookup,task\n1 GB in 20s,box,a\n1 GB in 21s,direct,b\n2 GB in 50s,box,c\n")
-        real = store.write_atomically
+        real = together.write_atomically
         for fatal in (1, 2, 3, 4):
             count = 0
 
@@ -452,13 +452,13 @@ class Whole(FolderCase):
                     raise UsageError(f"{path} cannot be written: No space left on device; nothing was changed")
                 real(path, data)
 
-            with mock.patch.object(store, "write_atomically", failing):
+            with mock.patch.object(together, "write_atomically", failing):
                 self.refused("clock", "--table", "t.csv", says="No space left")
             self.assertEqual((self.kept(), count >= fatal), (0, True))
             self.assertEqual([p.name for p in (self.folder / "runs").iterdir() if p.name != ".lock"], [])
         for fatal in (1, 2, 3, 4):
             script = (
-                "import os\nfrom ulterion.model import store\nfrom ulterion.cli.main import main\n"
+                "import os\nfrom ulterion.model import together as store\nfrom ulterion.cli.main import main\n"
                 f"real, count = store.write_atomically, 0\n"
                 "def dying(path, data):\n    global count\n    count += 1\n    real(path, data)\n"
                 f"    if count == {fatal}: os._exit(9)\n"

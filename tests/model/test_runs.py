@@ -11,7 +11,7 @@ from unittest import mock
 
 from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
-from ulterion.model import files, store
+from ulterion.model import files
 from ulterion.model.journal import Journal, recover
 from ulterion.model.runs.document import State, parse_run, published_schema
 from ulterion.model.store import ReviewFolder, run_name
@@ -190,7 +190,7 @@ class Recovery(FolderCase):
         (self.runs / "20260101T000000Z-measure-x-aaaaaa.journal").write_text("{half")
         opened = ReviewFolder.open(self.folder)
         self.assertIn("nothing could be recovered", opened.notices[0])
-        self.assertEqual(len(list((self.runs / store.ASIDE).iterdir())), 1)
+        self.assertEqual(len(list((self.runs / "set-aside").iterdir())), 1)
 
 
 class Storing(FolderCase):

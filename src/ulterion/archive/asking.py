@@ -246,12 +246,11 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
 
 def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
     with in_words("read"), engine.connect().execution_options(reads=True) as connection:
-        return [_answer(tuple(row)) for row in connection.execute(wanted)]
+        return [_checked(Answer(*tuple(row))) for row in connection.execute(wanted)]
 
 
-def _answer(row: tuple[object, ...]) -> Answer:
+def _checked(answer: Answer) -> Answer:
     """Return a row of the archive; raise UsageError for values that we never put there."""
-    answer = Answer(*row)  # type: ignore[arg-type]
     for field in fields(Answer):
         value, kinds = getattr(answer, field.name), KINDS[str(field.type)]
         if not isinstance(value, kinds) or (isinstance(value, float) and not 0 <= value < math.inf):

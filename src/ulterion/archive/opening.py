@@ -1,4 +1,4 @@
-"""Opening an archive: one of ours, known by its mark, or an empty one.  Any other database is refused before anything in it changes.
+"""Opening an archive: one of ours, known by its mark, or an empty one.  Every other database is refused before anything in it changes.
 
 The mark of an SQLite file is its `application_id`.  On PostgreSQL, and in files that were made before the mark, it is the
 tables `about` and `runs` with exactly our columns.

@@ -141,12 +141,3 @@ def locked(folder: Path, *, must: bool = True, seconds: float = LOCK_SECONDS) ->
     finally:
         if fd >= 0:
             os.close(fd)
-
-
-def aside_name(folder: Path, name: str) -> Path:
-    """Return a path in a folder that does not exist yet: the name, or with a number behind it."""
-    number, path = 1, folder / name
-    while path.exists() or path.is_symlink():
-        number += 1
-        path = folder / f"{name}.{number}"
-    return path

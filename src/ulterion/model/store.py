@@ -8,7 +8,6 @@ that cannot be read blocks no other: it is set aside, and that is told.
 from __future__ import annotations
 
 import contextlib
-import json
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -16,13 +15,15 @@ from pathlib import Path
 from typing import TypeVar
 
 from ulterion.core.errors import UsageError
-from ulterion.model.files import aside_name, locked, sweep_scratch, write_atomically
+from ulterion.model import together
+from ulterion.model.aside import RUNS, moved_aside
+from ulterion.model.files import locked, sweep_scratch, write_atomically
 from ulterion.model.journal import SUFFIX
 from ulterion.model.leftnotes import forget_notes, take_notes
 from ulterion.model.lock import unused
 from ulterion.model.notebook import FILE_NAME as NOTES
 from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
-from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, parse_json, read_bytes
+from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
@@ -31,8 +32,6 @@ from ulterion.model.starting import started_toml
 
 Found = TypeVar("Found")
 
-RUNS, ASIDE = "runs", "set-aside"
-TOGETHER = ".together"  # ending of a file with documents that are written all or none
 _OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal|together)")
 _OUR_FILES = re.compile(re.escape(NOTES))
 # review.toml is the reviewer's: what is left half-written beside it is left for the reviewer to look at
@@ -131,42 +130,12 @@ class ReviewFolder:
         return path
 
     def save_all(self, runs: Sequence[AnyRun]) -> list[Path]:
-        """Write several run documents, all of them or none; return their paths.  Raises UsageError.
-
-        All are written into one file first.  What a kill interrupts afterwards, the next command completes from that file.
-        """
-        if len(runs) < 2:
-            return [self.save(run) for run in runs]
+        """Write several run documents, all of them or none; return their paths.  Raises UsageError."""
         with locked(self.make_runs_folder()):
-            together = self.runs_folder / f"{run_name(runs[0])}{TOGETHER}"
-            write_atomically(together, json.dumps([run.to_bytes().decode() for run in runs]))
-            saved: list[Path] = []
             try:
-                for run in runs:
-                    saved.append(self.path_of(run))
-                    self.save(run)
-            except UsageError:
-                for path in (*saved, together):
-                    path.unlink(missing_ok=True)
+                return together.write(self.runs_folder / run_name(runs[0]), [(self.path_of(r), r) for r in runs])
+            finally:
                 self.look_again()
-                raise
-            together.unlink(missing_ok=True)
-        return saved
-
-    def _complete(self, together: Path) -> None:
-        """Write the documents that were to be written together; raise UsageError, OSError."""
-        with locked(self.runs_folder):
-            try:
-                texts = parse_json(read_bytes(together), together.name)
-            except NoSuchFile:
-                return  # another command was faster
-            if not isinstance(texts, list) or not all(isinstance(t, str) for t in texts):
-                raise UsageError(f"{together.name} does not hold together")
-            for text in texts:
-                run = parse_run(text.encode(), together.name)
-                if not self.path_of(run).exists():
-                    write_atomically(self.path_of(run), run.to_bytes())
-            together.unlink()
 
     def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
         """Write the document of a run whose journal is still there, with the notes left for it; return both."""
@@ -210,11 +179,12 @@ class ReviewFolder:
     def _recover(self) -> None:
         sweep_scratch(self.runs_folder, _OUR_RUN_FILES)
         sweep_scratch(self.path, _OUR_FILES)
-        for together in self._files(TOGETHER):
+        for path in self._files(together.SUFFIX):
             try:
-                self._complete(together)
+                with locked(self.runs_folder):
+                    together.complete(path, self.path_of)
             except (OSError, UsageError) as error:
-                self._say(f"{error}; {self._moved_aside(together)}")
+                self._say(f"{error}; {moved_aside(path, self.path)}")
         for journal in self._files(SUFFIX):
             with unused(journal) as free:
                 if free:
@@ -234,26 +204,11 @@ class ReviewFolder:
                 write_atomically(document, run.to_bytes())
                 self._say(f"{document.name}: the run was cut off; {run.kept_words} kept")
             elif not document.exists():
-                where = self._moved_aside(journal)
+                where = moved_aside(journal, self.path)
                 self._say(f"{journal.name}: nothing could be recovered; {where}")
                 return
             forget_notes(journal)
             journal.unlink()
-
-    def _moved_aside(self, path: Path) -> str:
-        """Move a file aside where that can be; return what became of it, in words."""
-        try:
-            self._move_aside(path)
-        except (OSError, UsageError):
-            return "left out"
-        return f"moved to {RUNS}/{ASIDE}"
-
-    def _move_aside(self, path: Path) -> None:
-        aside = self.make_runs_folder() / ASIDE
-        if not aside.resolve().is_relative_to(self.path.resolve()):
-            raise UsageError(f"{aside} leads out of {self.path}, where nothing is moved")
-        aside.mkdir(exist_ok=True)
-        path.rename(aside_name(aside, path.name))
 
     def skims(self) -> list[Skim]:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
@@ -308,7 +263,7 @@ class ReviewFolder:
         return None
 
     def _set_aside(self, path: Path, error: UsageError) -> None:
-        where = self._moved_aside(path)
+        where = moved_aside(path, self.path)
         self._skims = None if self._skims is None else [s for s in self._skims if s.path != path]
         self._say(f"{error}; {where}")
 

@@ -6,7 +6,6 @@ import contextlib
 import ctypes
 import errno
 import os
-import stat
 import time
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -23,6 +22,7 @@ from ulterion.engine.capacity.proof import Recognised, Scribe, quick_look, recog
 from ulterion.engine.copies.below import Below
 from ulterion.engine.copies.manifest import Line
 from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError, of_target
+from ulterion.engine.copies.readback import fault_of
 from ulterion.engine.copies.trimming import trim
 from ulterion.engine.copies.walk import Entry
 from ulterion.engine.data import aligned, random_words
@@ -195,58 +195,7 @@ class Worker:
         """Read files below a folder back past the caches and hold them against their lines; return for each what is wrong, '' for nothing."""
         top, lines = given
         below = self._below(top)
-        return [self._proven(below, line) for line in lines]
-
-    def _proven(self, below: Below, line: Line) -> str:
-        size = line.size
-        try:
-            fd, direct = _opened_past_cache(*below.of_file(line.path))
-        except OSError as error:
-            return (
-                NO_FOLDER if error.errno in (errno.ELOOP, errno.ENOTDIR) else f"cannot be read back: {error.strerror}"
-            )
-        except _NoFileError:
-            return "is no file any more"
-        try:
-            facts = os.fstat(fd)
-            if facts.st_size != size:
-                return f"is {facts.st_size} bytes long, and was {size}"
-            summed = self._summed(fd, size, direct=direct)
-            if summed != line.sum:
-                return DIFFERS
-            late = abs(facts.st_mtime_ns - line.modified)
-            return "" if late <= CLOCK_STEP else "has another time of change"
-        except OSError as error:
-            return f"cannot be read back: {error.strerror}"
-        finally:
-            os.close(fd)
-
-    def _summed(self, fd: int, size: int, *, direct: bool) -> str:
-        summed, place = xxhash.xxh3_128(), 0
-        while place < size:
-            try:
-                count = os.preadv(fd, [self._buffer], place)
-            except OSError as error:
-                if not direct or error.errno != errno.EINVAL:
-                    raise
-                os.set_blocking(fd, True)
-                direct = _without_direct(fd)
-                continue
-            if not count:
-                break
-            summed.update(self._buffer[:count])
-            place += count
-            self._moved(count)
-        return str(summed.hexdigest())
-
-
-DIFFERS = "differs"
-NO_FOLDER = "lies in what is no folder any more"
-CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems keep (FAT: two seconds)
-
-
-class _NoFileError(Exception):
-    """What is to be read is no file: a FIFO, say, on which opening would wait for ever."""
+        return [fault_of(below, line, self._buffer, self._moved) for line in lines]
 
 
 def _place_of(below: Below, path: bytes) -> tuple[int, bytes]:
@@ -257,58 +206,6 @@ def _place_of(below: Below, path: bytes) -> tuple[int, bytes]:
         if error.errno in (errno.ELOOP, errno.ENOTDIR):
             raise LeftOutError("its folder has the name of something else there") from error
         raise of_target(error) from error
-
-
-def _opened_past_cache(folder: int, name: bytes) -> tuple[int, bool]:
-    """Open a file of an open folder past the caches; where its file system cannot, what the cache holds is dropped first.
-
-    Raises OSError, and _NoFileError for what is none.
-    """
-    if not stat.S_ISREG(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
-        raise _NoFileError
-    how = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK  # a FIFO that came in between keeps nobody
-    with contextlib.suppress(OSError):
-        return os.open(name, how | getattr(os, "O_DIRECT", 0), dir_fd=folder), True
-    fd = os.open(name, how, dir_fd=folder)
-    with contextlib.suppress(OSError):
-        os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
-    return fd, False
-
-
-def _without_direct(fd: int) -> bool:
-    """Go on through the cache, emptied of the file before; return False."""
-    import fcntl
-
-    flags = fcntl.fcntl(fd, fcntl.F_GETFL)
-    fcntl.fcntl(fd, fcntl.F_SETFL, flags & ~getattr(os, "O_DIRECT", 0))
-    with contextlib.suppress(OSError):
-        os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
-    return False
-
-
-def first_difference(one: bytes, folder: bytes, path: bytes) -> int | None:
-    """Return the first place at which a file and one at a path below a folder differ, None where they do not, or one cannot be read."""
-    buffers = aligned(BLOCK), aligned(BLOCK)
-    fds: list[int] = []
-    try:
-        fds.append(os.open(one, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC))
-        with Below(folder) as below:
-            fds.append(_opened_past_cache(*below.of_file(path))[0])
-        place = 0
-        while True:
-            counts = [os.preadv(fd, [b], place) for fd, b in zip(fds, buffers, strict=True)]
-            mine, theirs = (bytes(b[:n]) for b, n in zip(buffers, counts, strict=True))
-            if mine != theirs:
-                short = min(counts)
-                return place + next((i for i in range(short) if mine[i] != theirs[i]), short)
-            if not counts[0]:
-                return None
-            place += counts[0]
-    except (OSError, _NoFileError):
-        return None
-    finally:
-        for fd in fds:
-            os.close(fd)
 
 
 def serve(line: Connection[Any, Any], moved: Callable[[int], None], number: int) -> None:

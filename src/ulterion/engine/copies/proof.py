@@ -6,10 +6,10 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from ulterion.engine.copies import jobs
 from ulterion.engine.copies.batches import batches
 from ulterion.engine.copies.crew import Crew, Job
 from ulterion.engine.copies.manifest import Line
+from ulterion.engine.copies.readback import DIFFERS, first_difference
 from ulterion.engine.copies.walk import walk
 
 MOST_TOLD = 100
@@ -46,13 +46,13 @@ def prove(
             if not what:
                 proof.files, proof.bytes = proof.files + 1, proof.bytes + line.size
                 continue
-            where = _where(source_of(line.path), folder, line.path) if what == jobs.DIFFERS else ""
+            where = _where(source_of(line.path), folder, line.path) if what == DIFFERS else ""
             proof.tell(os.fsdecode(line.path), what + where)
     return proof
 
 
 def _where(source: bytes | None, folder: bytes, path: bytes) -> str:
-    place = jobs.first_difference(source, folder, path) if source is not None else None
+    place = first_difference(source, folder, path) if source is not None else None
     return "" if place is None else f" from byte {place} on"
 
 

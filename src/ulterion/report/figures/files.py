@@ -39,7 +39,8 @@ mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no for
 def check_figure_path(path: Path, endings: Sequence[str] = ENDINGS) -> None:
     """Raise UsageError when a figure cannot be written under this name; an older figure of ours is replaced."""
     if path.suffix.lower() not in endings:
-        raise UsageError(f"{path} cannot be drawn as that; end its name in {' or '.join(endings)}")
+        what = f"neither {' nor '.join(endings)}" if len(endings) > 1 else f"no {endings[0]}"
+        raise UsageError(f"{path} is {what}; let its name end so")
     if len(os.fsencode(path.name)) > LONGEST_NAME - 20:  # it is written beside its place first
         raise UsageError(f"{path} has a name of {len(os.fsencode(path.name))} bytes, too long; choose a shorter one")
     try:
