@@ -89,6 +89,12 @@ class Parser(argparse.ArgumentParser):
         finally:
             self._mixes = False
 
+    def _get_values(self, action: argparse.Action, arg_strings: list[str]) -> Any:
+        """Refuse '--option=--', of which the stock parser makes no value at all."""
+        if action.option_strings and "--" in arg_strings:
+            raise argparse.ArgumentError(action, "'--' is no value")
+        return super()._get_values(action, arg_strings)
+
     def error(self, message: str) -> NoReturn:
         """Raise Refused with what is wrong and where help is."""
         raise Refused(f"{self.prog.removeprefix('ulterion').strip()}: {message}; see '{self.prog} --help'".lstrip(": "))

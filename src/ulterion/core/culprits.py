@@ -180,7 +180,7 @@ def _by_the_other_way(target: Carried, left: Sequence[Element], opposite: Sequen
 
 
 def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:
-    """Return the elements without which the rate stayed the same.
+    """Return the elements without which the rate stayed the same, with the same medium: two media may be alike by chance.
 
     What stood in their place is surely able to more; or it is something else with another link, which would hardly stop at
     that very rate too.
@@ -189,7 +189,7 @@ def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carr
     for other in others:
         new = [e for e in other.chain if e.key not in target.keys]
         gone = [e for e in left if e.key not in other.keys]
-        if not is_alike(other, target):
+        if other.chain[-1].key != target.chain[-1].key or not is_alike(other, target):
             continue
         if not all(_is_clear(e, other, others) for e in new):
             gone = [

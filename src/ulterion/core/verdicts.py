@@ -147,6 +147,7 @@ class ClaimJudgement:
         why: the reason in words where the verdict needs one, else None.
         obstacle: the ceiling that makes the claim not testable here, or None.
         unflushed: the rate without the flush at the end of a pass, where that alone would have met the claim; else None.
+        others: whether the rate is below the claim, and is undecided because other parts may be what limited it.
     """
 
     verdict: ClaimVerdict
@@ -154,6 +155,7 @@ class ClaimJudgement:
     why: str | None = None
     obstacle: Ceiling | None = None
     unflushed: float | None = None
+    others: bool = False
 
 
 def judge_claim(

@@ -37,6 +37,7 @@ class _Case:
     measured: dict[str, Measured]
     direct: tuple[Measured, ...]
     blames: dict[tuple[str, Direction], Blame]
+    small: dict[tuple[str, Direction], Blame]
     everything: dict[str, dict[str, Measured]]
 
     @property
@@ -104,12 +105,13 @@ def judge_claims(
     measured = {n: m for n, m in everything.items() if not hookups or n in hookups}
     rows: list[ClaimRow] = []
     blame = blames(review, everything)  # what clears a part may have been measured on any hookup
+    small = blames(review, everything, "random")
     direct = {name: trusted_direct(review, name, everything) for name in measured}
     for key in [*review.ports, *review.parts]:
         if hookups and not any(key in review.hookups[name].chain for name in hookups):
             continue  # what the hookups that were named do not hold is no answer to the question
         held = [name for name in measured if key in review.hookups[name].chain]
-        cases = [_Case(review, key, name, everything[name], direct[name], blame, everything) for name in held]
+        cases = [_Case(review, key, name, everything[name], direct[name], blame, small, everything) for name in held]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
@@ -149,6 +151,7 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     if best is None:
         return row
     elsewhere = [c for c in case.ceilings(best) if c.owner != case.part]
+    blame = case.blames.get((case.hookup, direction))
     tolerance = case.review.review.tolerance
     judged = judge_claim(row.claimed, best.estimate, elsewhere, tolerance)
     if judged.verdict in ("missed", "undecided") and best.unflushed:
@@ -160,8 +163,8 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         measured=best.estimate.rate,
         run=best.run.id,
         workload=best.workload.name,
-        judgement=_unless_suspect(best, judged),
-        blame=case.blames.get((case.hookup, direction)),
+        judgement=_unless_suspect(best, _unless_others(case.part, judged, blame)),
+        blame=blame,
         estimate=best.estimate,
         older=tuple(run.id for run in best.older),
     )
@@ -170,6 +173,13 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
 def _unless_suspect(measured: Measured, judged: ClaimJudgement) -> ClaimJudgement:
     """A figure that cannot be the drive's decides nothing."""
     return replace(judged, verdict="undecided", why=measured.suspect) if measured.suspect else judged
+
+
+def _unless_others(part: str, judged: ClaimJudgement, blame: Blame | None) -> ClaimJudgement:
+    """A part misses its claim where it is the only suspect that is left; where others are left that is undecided."""
+    if judged.verdict != "missed" or blame is None or {s.key for s in blame.finding.suspects} == {part}:
+        return judged
+    return replace(judged, verdict="undecided", others=True)
 
 
 def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
@@ -181,6 +191,7 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
     ]
     judged = _unless_suspect(best, judge_claim(row.claimed, best.iops, elsewhere, case.review.review.tolerance))
+    blame = case.small.get((case.hookup, direction))
     if judged.verdict == "missed" and not _was_pressed(case, best):
         deeper = f"ulterion measure --hookup {case.hookup} --workload '{replace(best.workload, depth=ENOUGH).text}'"
         judged = replace(
@@ -191,7 +202,8 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         measured=best.iops.rate,
         run=best.run.id,
         workload=best.workload.name,
-        judgement=judged,
+        judgement=_unless_others(case.part, judged, blame),
+        blame=blame,
         estimate=best.iops,
         older=tuple(run.id for run in best.older),
     )

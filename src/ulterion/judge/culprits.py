@@ -45,12 +45,14 @@ class Blame:
     network: bool = False
 
 
-def carried_by(review: Review, measured: dict[str, dict[str, Measured]], direction: Direction) -> dict[str, Carried]:
-    """Return what each measured hookup carried at its best in one direction, by large requests."""
+def carried_by(
+    review: Review, measured: dict[str, dict[str, Measured]], direction: Direction, pattern: str = "sequential"
+) -> dict[str, Carried]:
+    """Return what each measured hookup carried at its best in one direction, by large requests or by small ('random')."""
     every = {}
     for name, cells in measured.items():
         best = best_of(
-            [c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, "sequential"
+            [c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, pattern
         )
         if best is None or name not in review.hookups:
             continue
@@ -73,10 +75,12 @@ def _guessed(cells: list[Measured]) -> Link | None:
     return guess_link(best[0].estimate.rate, best[1].estimate.rate)
 
 
-def blames(review: Review, measured: dict[str, dict[str, Measured]]) -> dict[tuple[str, Direction], Blame]:
-    """Return what held every measured hookup back, in each direction."""
+def blames(
+    review: Review, measured: dict[str, dict[str, Measured]], pattern: str = "sequential"
+) -> dict[tuple[str, Direction], Blame]:
+    """Return what held every measured hookup back, in each direction, by large requests or by small ('random')."""
     every_blame = {}
-    every = {direction: carried_by(review, measured, direction) for direction in DIRECTIONS}
+    every = {direction: carried_by(review, measured, direction, pattern) for direction in DIRECTIONS}
     for direction, other in zip(DIRECTIONS, reversed(DIRECTIONS), strict=True):
         carried = every[direction]
         for name, target in carried.items():

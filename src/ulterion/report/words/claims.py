@@ -55,6 +55,8 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
                 f"the flush at the end of each pass alone keeps it from the claim: {show_rate(judged.unflushed)} without it; longer "
                 "passes (--seconds) pay less for it"
             )
+        elif judged.others and row.blame is not None:
+            parts.append(f"below the claim, but perhaps {held_back(row)}")
         elif judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
             parts += [held_back(row)] if row.blame is not None else []
         if parts:
