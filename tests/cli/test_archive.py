@@ -88,7 +88,7 @@ class OnEither:
         both = ask(engine, parse_question("large read, direct"))
         self.assertEqual(both, [])  # no product is called so
         found = ask(engine, parse_question("cached read"))
-        self.assertTrue(any("hosts: bench0, bench1" in w for w in unlike(found)))
+        self.assertTrue(any("host: bench0, bench1" in w for w in unlike(found)))
         hostile = ask(engine, parse_question("'; drop table runs; -- 100% _"))
         self.assertEqual((hostile, len(ask(engine, parse_question("")))), ([], 8))
         engine.dispose()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 import unittest
 from itertools import permutations
@@ -10,9 +11,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.core.comparability import RunFacts, differences
+from ulterion.core.comparability import EXEMPT, FACTS, RunFacts, differences, unlike
 from ulterion.core.errors import UsageError
-from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import find_link
 from ulterion.core.plausible import impossible
@@ -193,7 +194,34 @@ class Differences(unittest.TestCase):
             "/x", "folder", serial="1", driver="uas", filesystem_bytes=100, free_bytes=90, temperature=30
         )
         changed = TargetFacts(**{**base.__dict__, **target})  # type: ignore[arg-type]
-        return RunFacts(changed, BenchFacts("h", room_temperature=21), "drive", 5, 2**30, True, "1")
+        return RunFacts(changed, BenchFacts("h", room_temperature=21), ("port", "drive"), 5, 2**30, True, "1")
+
+    def test_every_field_is_a_fact_or_exempted(self) -> None:
+        """A field of target or bench that is in no fact has a reason; and a fact that is changed in one of two runs is told."""
+        for kind in (TargetFacts, BenchFacts):
+            names = {f.name for f in dataclasses.fields(kind)}
+            covered = {n for fact in FACTS for n in fact.fields}
+            self.assertEqual(names - covered - set(EXEMPT), set())
+            self.assertEqual(names & covered & set(EXEMPT) - {"model"}, set())
+        end = NetworkEnd("h", driver="a", link="Ethernet 1 Gb/s")
+        values: dict[str, tuple[object, object]] = {
+            "capacity_bytes": (10**9, 2 * 10**9), "logical_block": (512, 4096), "physical_block": (512, 4096), "system_disk": (True, False),
+            "filesystem_bytes": (100, 400), "free_bytes": (90, 10), "temperature": (30.0, 45.0), "cores": (4, 8), "memory_bytes": (2**30, 2**31),
+            "versions": ({"ulterion": "1"}, {"ulterion": "2"}), "room_temperature": (20.0, 30.0), "drivers": ({"uas": "1"}, {"uas": "2"}),
+            "network": (NetworkFacts(end, end), NetworkFacts(end, dataclasses.replace(end, mtu=9000))),
+        }  # fmt: skip
+        for kind, fixed in ((TargetFacts, {"path": "/x", "kind": "folder"}), (BenchFacts, {"host": "h"})):
+            for name in {f.name for f in dataclasses.fields(kind)} - set(EXEMPT):
+                room = {"filesystem_bytes": 100, "free_bytes": 50} if name in ("free_bytes", "filesystem_bytes") else {}
+                runs = []
+                for value in values.get(name, ("one", "two")):
+                    made = kind(**{**fixed, **room, name: value})  # type: ignore[arg-type]
+                    target = made if isinstance(made, TargetFacts) else TargetFacts("/x", "folder")
+                    bench = made if isinstance(made, BenchFacts) else BenchFacts("h")
+                    runs.append(RunFacts(target, bench, ("port", "drive"), engine=bench.versions.get("ulterion")))
+                if name == "uncompiled":  # by what reason is no difference
+                    runs[0] = dataclasses.replace(runs[0], bench=BenchFacts("h"))
+                self.assertEqual((len(differences(*runs)), len(unlike(runs))), (1, 1), name)
 
     def test_each_circumstance_is_named_with_both_values(self) -> None:
         """A difference names both sides; equal, unknown or slight ones are not named."""

@@ -12,9 +12,13 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Engine
 
 from ulterion.archive.schema import CLAIMS, PARTS, RESULTS, RUNS, in_words
+from ulterion.core import comparability
+from ulterion.core.comparability import MOST_NAMED, RunFacts
 from ulterion.core.errors import UsageError
+from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.links import Link
 from ulterion.core.readers import LONGEST_WORDS, links_in
+from ulterion.core.text import spoken
 from ulterion.core.units import bounded, parse_rate
 
 RATES = ("least", "most", "claimed")
@@ -109,7 +113,7 @@ KINDS: dict[str, tuple[type, ...]] = {
 def parse_question(text: str) -> Question:
     """Read a question from words; raise UsageError for a rate or a date that is none."""
     found: dict[str, str | float] = {}
-    left = bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", LONGEST_WORDS)
+    left = spoken(bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", LONGEST_WORDS))
     for name, pattern in (
         ("claimed", _CLAIMED),
         ("least", _OVER),
@@ -263,18 +267,18 @@ def _checked(answer: Answer) -> Answer:
 
 def unlike(answers: list[Answer]) -> list[str]:
     """Return what differs between the runs behind several answers besides the products: what makes a comparison doubtful."""
-    told = []
-    for name, word in (
-        ("host", "hosts"),
-        ("filesystem", "file systems"),
-        ("driver", "drivers"),
-        ("version", "versions of Ulterion"),
-        ("text", "workloads"),
-    ):
-        values = sorted({str(v) for a in answers if (v := getattr(a, name)) is not None})
-        if len(values) > 1:
-            told.append(f"different {word}: {', '.join(values[:6])}{', ...' if len(values) > 6 else ''}")
-    return told
+    runs = [
+        RunFacts(
+            TargetFacts(path="", kind="", driver=a.driver, filesystem=a.filesystem),
+            BenchFacts(a.host),
+            engine=a.version,
+        )
+        for a in answers
+    ]
+    workloads = sorted({a.text for a in answers})
+    more = ", ..." if len(workloads) > MOST_NAMED else ""
+    told = [f"workload: {', '.join(workloads[:MOST_NAMED])}{more}"] if len(workloads) > 1 else []
+    return [*comparability.unlike(runs), *told]
 
 
 def places_of(engine: Engine, title: str) -> list[str]:

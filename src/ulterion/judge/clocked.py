@@ -133,9 +133,7 @@ def _differs(one: CopyRun | None, other: CopyRun | None) -> tuple[str, ...]:
 
 
 def _facts(run: CopyRun) -> RunFacts:
-    medium = run.chain[-1] if run.chain else None
-    engine = run.bench.versions.get("ulterion", "?")
-    return RunFacts(run.target, run.bench, medium, 0.0, 0, cache_bypassed=False, engine=engine)
+    return RunFacts(run.target, run.bench, tuple(run.chain), engine=run.bench.versions.get("ulterion"))
 
 
 def _units(copies: Sequence[CopyRun]) -> tuple[tuple[float, ...], ...]:

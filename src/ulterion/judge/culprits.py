@@ -51,9 +51,7 @@ def carried_by(
     """Return what each measured hookup carried at its best in one direction, by large requests or by small ('random')."""
     every = {}
     for name, cells in measured.items():
-        best = best_of(
-            [c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, pattern
-        )
+        best = best_of([c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, pattern)
         if best is None or name not in review.hookups:
             continue
         chain = chain_elements(review, best.run, ())

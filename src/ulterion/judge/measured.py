@@ -105,7 +105,7 @@ def run_facts(measured: Measured) -> RunFacts:
     return RunFacts(
         target=run.target,
         bench=run.bench,
-        medium=run.chain[-1] if run.chain else None,
+        chain=tuple(run.chain),
         seconds=measured.workload.seconds or run.settings.seconds,
         span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
         cache_bypassed=run.cache_bypassed,

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.ceilings import Direction, ceilings_of
-from ulterion.core.comparability import DRIVER, LINK, PASS_LENGTH, ROOM, START, RunFacts, differences
+from ulterion.core.comparability import DRIVER, LINK, ROOM, START, RunFacts, differences
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.remembered import Remembered
 from ulterion.core.soak.findings import Findings, analyse
@@ -212,7 +212,7 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
         sentences.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
-    return sentences + differences(_facts(a), _facts(b), leaving_out=(PASS_LENGTH, START, ROOM, LINK, DRIVER))
+    return sentences + differences(_facts(a), _facts(b), leaving_out=(START, ROOM, LINK, DRIVER))
 
 
 def _came_to_rest(soak: Soak) -> bool:
@@ -226,9 +226,8 @@ def _facts(run: SoakRun) -> RunFacts:
     return RunFacts(
         run.target,
         run.bench,
-        run.chain[-1] if run.chain else None,
-        run.soak.plan.load_seconds or 0.0,
-        run.settings.span_bytes,
-        run.cache_bypassed,
-        run.bench.versions.get("ulterion", "?"),
+        tuple(run.chain),
+        span_bytes=run.settings.span_bytes,
+        cache_bypassed=run.cache_bypassed,
+        engine=run.bench.versions.get("ulterion"),
     )

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.comparability import FULLER, WARMER
+from ulterion.core import comparability
+from ulterion.core.comparability import DRIVER, LINK, PORT, RunFacts
 from ulterion.model.planned import runs_of_plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 
 NOT_ALIKE = "not alike"  # how the warning of a run begins, that its conditions could not be had
+LEVELS = (DRIVER, LINK, PORT, "host", "system", "transport", "target")  # what a plan's own levels change
 
 
 def unlike(review: Review, runs: Sequence[AnyRun]) -> list[str]:
@@ -22,34 +24,10 @@ def unlike(review: Review, runs: Sequence[AnyRun]) -> list[str]:
     told = []
     for medium, mine in media.items():
         name = review.label(medium)
-        told += [f"{name}: {words}" for words in _spans(mine) + _kinds(mine)]
+        told += [f"{name}: {words}" for words in comparability.unlike([_facts(r) for r in mine], LEVELS)]
         told += [f"{r.hookup}: {w.partition(': ')[2]}" for r in mine for w in r.warnings if w.startswith(NOT_ALIKE)]
     return told
 
 
-def _spans(runs: Sequence[MeasureRun]) -> list[str]:
-    told = []
-    for what, values, limit, scale, unit in (
-        ("the drive's temperature at the start", [r.target.temperature for r in runs], WARMER, 1.0, "C"),
-        ("the room", [r.bench.room_temperature for r in runs], WARMER, 1.0, "C"),
-        ("how full it was", [r.target.fill for r in runs], FULLER, 100.0, "%"),
-    ):
-        known = [v for v in values if v is not None]
-        if known and max(known) - min(known) > limit:
-            told.append(f"{what} went from {min(known) * scale:.0f} to {max(known) * scale:.0f} {unit}")
-    return told
-
-
-def _kinds(runs: Sequence[MeasureRun]) -> list[str]:
-    told = []
-    for what, values in (
-        ("the file system", {r.target.filesystem for r in runs}),
-        ("the mount options", {r.target.mount_options for r in runs}),
-        ("the version of Ulterion", {r.bench.versions.get("ulterion") for r in runs}),
-        ("the system", {(r.bench.host, r.bench.system) for r in runs}),
-    ):
-        known = {v if isinstance(v, str) else " ".join(str(p) for p in v if p) for v in values if v}
-        hosts = {r.bench.host for r in runs}
-        if len(known) > (len(hosts) if what == "the system" else 1):
-            told.append(f"{what} was not always the same: {', '.join(sorted(known))}")
-    return told
+def _facts(run: MeasureRun) -> RunFacts:
+    return RunFacts(run.target, run.bench, tuple(run.chain), engine=run.bench.versions.get("ulterion"))
