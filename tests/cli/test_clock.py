@@ -57,7 +57,7 @@ class Clock(FolderCase):
         self.refused("compare", "--figure", "all.png", says="no measured hookup yet")  # transfers are drawn by race
         self.assertIn("a day's clips, written", text)
         self.assertLessEqual(max(map(len, text.splitlines())), 80)
-        self.ulterion("note", "--run", rows["box"]["runs"][0], "does not count: wrong cable")
+        self.ulterion("note", "--exclude", rows["box"]["runs"][0], "wrong cable")
         self.assertNotIn("box", {r["hookup"] for r in self.json_of("compare")["clocked"]})
 
     def test_a_bound_is_held_against_what_was_measured(self) -> None:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.support import BENCH, PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.conversions import converted
 from ulterion.core.errors import UsageError
-from ulterion.core.powering import Load, budget, cable_loss
+from ulterion.core.powering import Cable, Load, budget
 from ulterion.core.work import OWN, End, Piece, parts_of, recording, work
 
 CACHED = End(
@@ -86,11 +86,28 @@ class Examples(unittest.TestCase):
         spinning = Load("disk", 3.0, 6.0, "its label")
         found = budget(10.0, [spinning, spinning])
         self.assertEqual((found.left, found.left_one_by_one, found.left_at_peaks, found.starts), (4.0, 1.0, -2.0, 2))
-        # 2 m of 28 AWG: 0.321 mm, 2 x 2 m x 1.724e-8 / 8.10e-8 m2 = 0.851 ohm; 0.9 A lose 0.69 W
-        self.assertAlmostEqual(cable_loss(4.5, 2.0, 28), 0.69, delta=0.01)
+
+    @given(st.floats(0.05, 5), st.integers(18, 32), st.floats(0.1, 30), st.sampled_from([5.0, 12.0]))
+    def test_power_through_a_cable(self, metres: float, gauge: int, watts: float, volts: float) -> None:
+        """What is lost and what arrives are what the supply gives; more than V^2 / 4 R cannot come through."""
+        cable = Cable.of(metres, gauge, volts)
+        far, lost = cable.far_volts(watts), cable.lost(watts)
+        self.assertEqual(far is None, watts > cable.most)
+        if far is not None and lost is not None:
+            amperes = watts / far
+            self.assertAlmostEqual(far + amperes * cable.ohms, volts, delta=1e-6 * volts)
+            self.assertAlmostEqual(lost, amperes**2 * cable.ohms, delta=1e-6 * watts)
+            self.assertAlmostEqual(cable.passes(volts * amperes), watts, delta=1e-6 * watts)
+
+    def test_a_long_thin_cable(self) -> None:
+        """2 m of 28 AWG: 0.321 mm, 2 x 2 m x 1.724e-8 / 8.10e-8 m2 = 0.851 ohm.  4.5 W at its end take 1.11 A and leave 4.05 V there; 3 m pass 4.9 W."""
+        self.assertAlmostEqual(Cable.of(2.0, 28).ohms, 0.851, delta=0.002)
         self.assertAlmostEqual(
-            cable_loss(4.5, 2.0, 22) / cable_loss(4.5, 2.0, 28), 0.249, delta=0.003
-        )  # six gauge numbers: a quarter
+            Cable.of(2.0, 22).ohms / Cable.of(2.0, 28).ohms, 0.249, delta=0.003
+        )  # six numbers: a quarter
+        self.assertAlmostEqual(Cable.of(2.0, 28).far_volts(4.5) or 0, 4.05, delta=0.01)
+        self.assertAlmostEqual(Cable.of(3.0, 28).most, 4.9, delta=0.05)
+        self.assertIsNone(Cable.of(3.0, 28).far_volts(8.6))
 
     def test_units(self) -> None:
         """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""

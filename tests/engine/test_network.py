@@ -20,9 +20,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.network import WORD, Relay, serving
-from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.network import Datagrams, parse_network
+from ulterion.conduct.networkpass import check_pass, datagrams_pass, streams_pass
+from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
+from ulterion.core.links import find_link
+from ulterion.core.network import Datagrams, NetworkCounts, parse_network
 from ulterion.engine.network import session
+from ulterion.engine.network.datagrams import Arrived
 from ulterion.engine.network.frames import STRANGER, ProtocolError, receive_frame, send_frame
 from ulterion.engine.network.passes import Order, Outcome, from_frame, to_frame
 from ulterion.engine.network.peer import MOST_FROM_ONE, Peer
@@ -299,3 +302,40 @@ class Frames(unittest.TestCase):
         """Two of 100 MB/s, one of which stood still for its last second: 100 MB + 200 MB in 2 s are 150 MB/s, not 200."""
         count, seconds = joined([Counted(200_000_000, 5, 1.0, 3.0), Counted(100_000_000 - 7, 7, 1.0001, 2.0)])
         self.assertAlmostEqual(count / seconds, 150e6, delta=10)
+
+
+class Results(unittest.TestCase):
+    """What both ends counted, and whether that can be a result."""
+
+    def test_a_pass_that_cannot_be_is_none(self) -> None:
+        """Far shorter than asked, or above a link that was negotiated: of streams and datagrams, whichever end counted."""
+        asked = order("receive", 1.0)
+        gigabit = find_link("Ethernet 1 Gb/s")
+        for moved, seconds, says in (
+            (6_641_000, 0.00145, "were counted"),
+            (4_580_000_000, 1.0, "more than Ethernet 1 Gb/s"),
+            (117_000_000, 1.0, None),
+        ):
+            one = Counted(moved, 5, 1.0, 1.0 + seconds, arrivals=100)
+            for mine, theirs in ((Outcome({0: one}, {}), Outcome({}, {})), (Outcome({}, {}), Outcome({0: one}, {}))):
+                made = streams_pass(asked, mine, theirs, NetworkCounts(), 0.0)
+                if says is None:
+                    self.assertEqual(check_pass(asked, made, [gigabit]), made)
+                    continue
+                with self.assertRaisesRegex(PassSpoiled, says) as raised:
+                    check_pass(asked, made, [gigabit])
+                self.assertTrue(raised.exception.of_target)
+        paced = order("receive datagrams 1000 B at 8 Mb/s", 1.0)
+        arrived = Arrived(20_000, 0.02, [], Datagrams(1000, 20, 0, 0, 0, None))
+        mine = Outcome({}, {}, arrived, 1000, 1.0)
+        with self.assertRaisesRegex(PassSpoiled, "were counted"):
+            check_pass(paced, datagrams_pass(paced, mine, Outcome({}, {}), NetworkCounts(), 0.0), [])
+        both = order("both ways", 1.0)
+        two = streams_pass(
+            both,
+            Outcome({0: Counted(110_000_000, 0, 1.0, 2.0)}, {}),
+            Outcome({1: Counted(110_000_000, 0, 1.0, 2.0)}, {}),
+            NetworkCounts(),
+            0.0,
+        )
+        self.assertEqual(check_pass(both, two, [gigabit]), two)

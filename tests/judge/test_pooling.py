@@ -73,13 +73,13 @@ class Pooled(FolderCase):
     def test_a_run_that_does_not_count(self) -> None:
         """Noted so it is left out and named, until the note is taken back; the runs before it count again meanwhile."""
         runs = self.runs("direct", "box", "box")
-        self.ulterion("note", "--run", runs[2].id, "does not count: the wrong cable")
+        self.ulterion("note", "--exclude", runs[2].id, "the wrong cable")
         answer = self.json_of("compare", "--json")["groups"][0]
         self.assertEqual({r["run"] for r in answer["rows"] if r["hookup"] == "box"}, {runs[1].id})
-        self.assertEqual(answer["left_out"], {"box": [f"{runs[2].id} does not count: the wrong cable"]})
-        self.assertIn("left out", self.ulterion("compare").stdout)
+        self.assertEqual(answer["left_out"], {"box": [f"{runs[2].id}: the wrong cable"]})
+        self.assertIn("box, excluded: ", self.ulterion("compare").stdout)
         soaks = [self.json_of("soak", "--hookup", "box", "--for", "2m", "--idle", "0") for _ in range(2)]
-        self.ulterion("note", "--run", str(soaks[1]["run"]), "does not count: a fan was on")
+        self.ulterion("note", "--exclude", str(soaks[1]["run"]), "a fan was on")
         shown = self.json_of("compare", "--soaks", "box", "--json")
         self.assertEqual(shown["soaks"][0]["run"], soaks[0]["run"])
         self.ulterion("note", "--take-back", "1")

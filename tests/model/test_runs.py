@@ -61,6 +61,16 @@ class Document(unittest.TestCase):
         else:
             self.assertEqual(new, old, place)
 
+    def test_version_3_excluded_by_a_remark(self) -> None:
+        """The remark that was documented excludes its run; one that only begins so does not, and is kept as it was."""
+        text = (HERE / "run-v3-capacity.json").read_text()
+        run = parse_run(text, "old")
+        self.assertEqual(run.left_out, "wrong cable")
+        self.assertEqual([n.kind for n in run.notes], ["remark", "excluded"])
+        free = parse_run(text.replace("Does not count: wrong", "Does not count wrong"), "old")
+        self.assertIsNone(free.left_out)
+        self.assertEqual(parse_run(run.to_bytes(), "new"), run)
+
     def test_the_published_schema_is_the_models(self) -> None:
         """docs/run.schema.json is generated from the model; a stale one fails here."""
         published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
@@ -76,7 +86,7 @@ class Document(unittest.TestCase):
             text[: len(text) // 2]: "not whole",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
-            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 4}}): "newer Ulterion",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 5}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
             json.dumps(whole | {"id": "zz"}): "does not hold together: id",
         }
@@ -200,7 +210,7 @@ class Storing(FolderCase):
         kept = simulate(folder, "box", passes=3)
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
-        (folder.runs_folder / "b.json").write_text(text.replace('"version": 3', '"version": 7', 1))
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 4', '"version": 7', 1))
         folder = self.opened()
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")

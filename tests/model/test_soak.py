@@ -10,7 +10,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.support import FolderCase
+from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import Row
@@ -164,6 +164,36 @@ def _whole(line: bytes) -> bool:
     except ValueError:
         return False
     return True
+
+
+class Words(FolderCase):
+    def test_a_reading_is_kept_as_one_or_refused(self) -> None:
+        """Degrees of no scale are asked about; a moment of nought, and idle, are kept; a reading goes to the newest soak."""
+        self.review()
+        simulate(self.opened(), "box", passes=1)
+        self.assertEqual(self.ulterion("soak", "--hookup", "box", "--for", "60 s", "--idle", "0").returncode, 0)
+        simulate(self.opened(), "box", passes=1)  # the newest by the clock, and no soak
+        self.refused("note", "case 38 degrees", says="degrees of which scale")
+        for words in ("case 38 degrees C at 30s", "case 29 C at 0m", "case 28 C idle", "skin 100 fahrenheit"):
+            self.assertEqual(self.ulterion("note", words).returncode, 0, words)
+        noted = self.json_of("note")["runs"]
+        self.assertEqual([n["kind"] for n in noted], ["soak"] * 4)
+        self.assertEqual([n["at_seconds"] for n in noted], [30.0, 0.0, 0.0, None])
+        self.assertEqual([n["what"] for n in noted], ["case 38 C", "case 29 C", "case 28 C", "skin 37.78 C"])
+
+    def test_a_run_is_excluded_by_name(self) -> None:
+        """Never by how a remark begins; taken back it counts again."""
+        self.review()
+        run = simulate(self.opened(), "box", passes=3).run.id
+        self.ulterion("note", "--run", run, "does not count the flush at the end")
+        self.assertIsNone(self.opened().runs()[0].left_out)
+        self.refused("note", "--run", run, "does not count: wrong cable", says="--exclude")
+        self.refused("note", "--exclude", run, says="say why")
+        self.assertEqual(self.json_of("note", "--exclude", run, "wrong cable")["what"], "excluded: wrong cable")
+        self.assertEqual(self.opened().runs()[0].left_out, "wrong cable")
+        self.refused("note", "--exclude", run, "again", says="is excluded already")
+        self.ulterion("note", "--take-back", "2")
+        self.assertIsNone(self.opened().runs()[0].left_out)
 
 
 class Notebooks(FolderCase):

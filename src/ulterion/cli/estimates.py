@@ -187,7 +187,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """What a supply leaves for what hangs on it."""
     from ulterion.core.errors import UsageError
-    from ulterion.core.powering import budget, cable_loss
+    from ulterion.core.powering import Cable, budget
     from ulterion.judge.powers import load_of, supply_of
     from ulterion.report.screen.works import budget_table
     from ulterion.report.workdata import power_as_data
@@ -196,11 +196,10 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
         raise UsageError("nothing hangs on it: name each part with --part NAME")
     supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
     loads = [load_of(folder.review, runs, name) for name in arguments.part]
-    lost = 0.0
-    if arguments.cable is not None:
-        lost = cable_loss(sum(one.draws for one in loads), *_cable(arguments.cable))
-    found = budget(supply.gives - lost, loads)
-    return answer(arguments, env, "power", power_as_data(supply, lost, found), [*budget_table(supply, lost, found), ""])
+    cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
+    found = budget(supply.gives if cable is None else cable.passes(supply.gives), loads)
+    shown = [*budget_table(supply, cable, found), ""]
+    return answer(arguments, env, "power", power_as_data(supply, cable, found), shown)
 
 
 def _cable(text: str) -> tuple[float, int]:

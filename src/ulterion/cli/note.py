@@ -37,6 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="NUMBER",
         help="let a note count no more; it stays in the document, marked",
     )
+    change.add_argument(
+        "--exclude", metavar="RUN", help="let a run count no more, the words say why; --take-back lets it count again"
+    )
     log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
     log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
     log.add_argument("--name", metavar="NAME", help="what it measured: case, room, power, ...")
@@ -80,10 +83,14 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> dict[str, object] | None:
     """Note, correct or take back what was asked for; return what and where, None when nothing was."""
     from ulterion.conduct.notebook import correct, take_back
-    from ulterion.conduct.notes import attach_log, note_words
+    from ulterion.conduct.notes import attach_log, exclude, note_words
     from ulterion.core.errors import UsageError
 
     words = " ".join(arguments.words)
+    if arguments.exclude is not None:
+        if arguments.log or arguments.hookup or arguments.run:
+            raise UsageError("--exclude names the run; leave --log, --hookup and --run out")
+        return exclude(folder, arguments.exclude, words)
     if arguments.correct is not None or arguments.take_back is not None:
         if arguments.log or arguments.hookup or arguments.run:
             raise UsageError(

@@ -8,14 +8,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from ulterion.conduct.benches import Bench, LoadSettings
-from ulterion.conduct.networkpass import datagrams_pass, streams_pass
+from ulterion.conduct.networkpass import check_pass, datagrams_pass, streams_pass
 from ulterion.conduct.place import NET
 from ulterion.conduct.realtime import RealTime
 from ulterion.conduct.targets import Target
 from ulterion.core.chain import ceilings, faults
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
-from ulterion.core.links import known_link
+from ulterion.core.links import Link, known_link
 from ulterion.core.network import NetworkCounts
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.version import __version__
@@ -153,7 +153,7 @@ class NetworkTarget(RealTime):
         """Nothing is laid down."""
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
-        """Run one pass; raise TargetFailed."""
+        """Run one pass; raise TargetFailed, and PassSpoiled for one that cannot be."""
         order, here = Order.of(workload, self._stall), self._here.adapter
         before, machine, own = network.counted(here) if here else None, network.machine_seconds(), time.process_time()
         mine, theirs = self.link.run(order, tick)
@@ -167,9 +167,13 @@ class NetworkTarget(RealTime):
             errors=after[0] - before[0] if before and after else None,
             drops=after[1] - before[1] if before and after else None,
         )
-        if order.kind == "datagrams":
-            return datagrams_pass(order, mine, theirs, counts, spent)
-        return streams_pass(order, mine, theirs, counts, spent)
+        make = datagrams_pass if order.kind == "datagrams" else streams_pass
+        return check_pass(order, make(order, mine, theirs, counts, spent), self._links())
+
+    def _links(self) -> list[Link]:
+        """Return the links that both ends negotiated, as far as they are known, hardware, and on the way."""
+        ends = () if self.link.is_own else (self._here, _end_of(self.link.facts))
+        return [link for e in ends if not e.made_up and (link := known_link(e.link)) is not None]
 
     def run_with(
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float

@@ -2,17 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
-from ulterion.core.errors import TargetFailed
+from ulterion.core.errors import PassSpoiled, TargetFailed
 from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.links import Link
 from ulterion.core.network import Datagrams, NetworkCounts
 from ulterion.core.passes import PassResult
-from ulterion.core.units import show_bit_rate
+from ulterion.core.plausible import ROUNDING
+from ulterion.core.units import show_bit_rate, show_duration
 from ulterion.engine.network.passes import Order, Outcome, merged_series
 from ulterion.engine.network.streams import INTERVAL, joined
 
+SHORT = 0.5  # share of the time asked for; a pass over which less was counted is no result
 LEAST_PACE = 0.97  # share of the rate asked for that datagrams must have been sent at
+
+
+def check_pass(order: Order, result: PassResult, links: Sequence[Link]) -> PassResult:
+    """Return a pass that may be a result; raise PassSpoiled for one far shorter than asked, or above a link that was negotiated."""
+    if result.seconds < SHORT * order.window.seconds:
+        asked = show_duration(order.window.seconds)
+        raise PassSpoiled(f"{show_duration(result.seconds)} of {asked} were counted", of_target=True)
+    each_way = result.rate / (2 if order.direction == "both" else 1)
+    for link in links:
+        if each_way > link.payload * ROUNDING:
+            raise PassSpoiled(f"{show_bit_rate(each_way)} were counted, more than {link.name} carries", of_target=True)
+    return result
 
 
 def streams_pass(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCounts, spent: float) -> PassResult:

@@ -22,10 +22,18 @@ from ulterion.model.store import ReviewFolder
 
 LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
 _AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
+_IDLE = re.compile(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
+_EXCLUDES = re.compile(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
 
 
 def split_moment(text: str) -> tuple[str, float | None]:
-    """Take 'at 12m' off the end of a note; return the rest and the seconds, None where there is no moment."""
+    """Take 'at 12m', 'at 0m' or 'idle' off the end of a note; return the rest and the seconds, None where there is no moment.
+
+    Idle is the moment before the load: 0 seconds from its beginning.
+    """
+    idle = _IDLE.fullmatch(text.strip())
+    if idle is not None:
+        return idle[1], 0.0
     match = _AT.fullmatch(text.strip())
     if match is None:
         return text, None
@@ -48,12 +56,16 @@ def note_words(
     not be the one that is meant.  A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
     the beginning of the run.  Raises UsageError.
     """
+    if _EXCLUDES.fullmatch(text.strip()):
+        raise UsageError(
+            f"to exclude a run, name it and say why: ulterion note --exclude {run_id or 'RUN'} 'wrong cable'"
+        )
     words, moment = split_moment(text)
     if hookup is not None:
-        if run_id is not None or moment is not None:
+        if run_id is not None or moment:
             raise UsageError("a note on a hookup has no run and no moment; leave --hookup out to note it on its run")
         folder.review.hookup(hookup)
-        return _on_hookup(folder, hookup, parse_note(words))
+        return _on_hookup(folder, hookup, parse_note(text))
     left = _on_live_run(folder, words, moment, run_id)
     if left is not None:
         return left
@@ -65,7 +77,8 @@ def note_words(
         kept.append(record)
         return run.with_record(record)
 
-    chosen = find_run(folder, run_id)
+    of_soak = isinstance(parse_note(words), Reading) and any(s.kind == "soak" for s in folder.skims())
+    chosen = find_run(folder, run_id, soaks=run_id is None and of_soak)
     doubt = None if run_id is not None else doubtful(folder, chosen, words)
     if doubt is not None and not ask(f"{doubt}. Note it there?"):
         raise UsageError(
@@ -73,6 +86,21 @@ def note_words(
         )
     run = folder.change(chosen, noted_on)
     return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+
+
+def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
+    """Let a run count no more, saying why; what it measured stays in its document.  Raises UsageError."""
+    why = " ".join(why.split())
+    if not why:
+        raise UsageError(f"say why the run is excluded: ulterion note --exclude {run_id} 'wrong cable'")
+
+    def excluded(run: AnyRun) -> AnyRun:
+        if run.left_out is not None:
+            raise UsageError(f"the run {run.id} is excluded already: {run.left_out}")
+        return run.with_record(Note(kind="excluded", text=why, noted=now_utc()))
+
+    run = folder.change(find_run(folder, run_id), excluded)
+    return {"what": f"excluded: {why}", "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
 
 
 def doubtful(folder: ReviewFolder, chosen: Skim, words: str) -> str | None:

@@ -40,6 +40,11 @@ _QUANTITY = rf"{_VALUE}\s*(?:°?[CF]|mW|W|[kMG]i?B/s|[MG]b/s)"
 _READING = re.compile(rf"([A-Za-z][\w .-]*?)\s*[=:]?\s+({_QUANTITY})(?:[\s,;]+(.*))?")
 _REVERSED = re.compile(rf"({_QUANTITY})\s+([A-Za-z]\w*)()")
 _BARE = re.compile(rf"({'|'.join(WARM_THINGS)})\s*[=:]?\s+({_VALUE})()", re.IGNORECASE)
+_DEGREES = re.compile(
+    rf"({_VALUE})\s*(?:degrees?\s+|deg\.?\s*)?(celsius|centigrade|fahrenheit)\b|({_VALUE})\s*(?:degrees?|deg\.?)\s*([CF])\b",
+    re.IGNORECASE,
+)
+_UNCLEAR = re.compile(rf"(?:{'|'.join(WARM_THINGS)})\s*[=:]?\s*{_VALUE}\s*(?:degrees?|deg\.?|°)(?:\s|$)", re.IGNORECASE)
 
 
 def now_utc() -> datetime.datetime:
@@ -56,16 +61,25 @@ def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:
     text = " ".join(text.split())
     if not text:
         raise UsageError("nothing to note; write a reading like 'case 38 C', an outcome, or a remark")
+    text = _DEGREES.sub(_in_letters, text)
     match = _READING.fullmatch(text)
     parts = (match[1], match[2], match[3]) if match is not None else _other_order(text)
     if parts is not None:
         value, unit = _quantity(parts[1])
         return Reading(what=parts[0].strip(), value=value, unit=unit, at_seconds=at_seconds, remark=parts[2] or "")
+    if _UNCLEAR.match(text):
+        raise UsageError(f"'{text}': degrees of which scale? write 'case 38 C' or 'case 100 F'")
     told = text.casefold()
     for written, known in ALIKE.items():
         told = told.replace(written, known)
     kind = next((o for o in OUTCOMES if told.startswith(o)), None)
     return Note(kind="outcome" if kind else "remark", text=text, at_seconds=at_seconds, noted=now_utc())
+
+
+def _in_letters(match: re.Match[str]) -> str:
+    """Return a temperature whose scale is written out as '38 C' or '100 F'."""
+    value, scale = match[1] or match[3], (match[2] or match[4])[0].upper()
+    return f"{value} {scale}"
 
 
 def _other_order(text: str) -> tuple[str, str, str] | None:

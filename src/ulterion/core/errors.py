@@ -52,7 +52,15 @@ class WorkerLost(Interrupted):
 
 
 class PassSpoiled(UlterionError):  # noqa: N818 - it names what happened
-    """A pass is no result, though nothing failed: machine or program stood still while it ran."""
+    """A pass is no result, though nothing failed: machine or program stood still while it ran, or it cannot have been.
+
+    Attributes:
+        of_target: whether it is the target that spoils passes, so that one that goes on doing so has failed.
+    """
+
+    def __init__(self, message: str, *, of_target: bool = False) -> None:
+        super().__init__(message)
+        self.of_target = of_target
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 VOLTS = 5.0
+LEAST_VOLTS = 4.4  # at a device behind a powered hub or a port of its own (USB 2.0, 7.2.2, figure 7-47)
 COPPER = 1.724e-8  # ohm metre at 20 C, annealed copper (IEC 60028)
 PORTS = {
     "USB 480 Mb/s": (2.5, "USB 2.0, 7.2.1: five unit loads of 100 mA"),
@@ -65,12 +66,46 @@ def budget(gives: float, loads: Sequence[Load]) -> Budget:
     return Budget(gives, tuple(loads), left, peaks, min(worst, left), starts)
 
 
-def cable_loss(watts: float, metres: float, gauge: int, volts: float = VOLTS) -> float:
-    """Return the watts that a cable loses, both ways of its copper, when so many are drawn at its far end.
+@dataclass(frozen=True)
+class Cable:
+    """A cable that a supply's power goes through.
 
-    The diameter of a gauge number is 0.127 mm x 92^((36 - n) / 39) (ASTM B258).
+    Attributes:
+        volts: of the supply.
+        ohms: of its copper, there and back.
     """
-    diameter = 0.127e-3 * 92.0 ** ((36 - gauge) / 39)
-    ohms = 2 * metres * COPPER / (math.pi * (diameter / 2) ** 2)
-    amperes = watts / volts
-    return float(amperes * amperes * ohms)
+
+    volts: float
+    ohms: float
+
+    @classmethod
+    def of(cls, metres: float, gauge: int, volts: float = VOLTS) -> Cable:
+        """Return a cable of a length and a gauge number (AWG).
+
+        The diameter of a gauge number is 0.127 mm x 92^((36 - n) / 39) (ASTM B258).
+        """
+        diameter = 0.127e-3 * 92.0 ** ((36 - gauge) / 39)
+        return cls(volts, 2 * metres * COPPER / (math.pi * (diameter / 2) ** 2))
+
+    @property
+    def most(self) -> float:
+        """The most that comes through, W, at half the volts; more cannot, whatever the supply gives."""
+        return self.volts**2 / (4 * self.ohms)
+
+    def passes(self, gives: float) -> float:
+        """Return what is there for the loads, W, where the supply gives so many watts at its end."""
+        amperes = min(gives / self.volts, self.volts / (2 * self.ohms))
+        return (self.volts - amperes * self.ohms) * amperes
+
+    def far_volts(self, watts: float) -> float | None:
+        """Return the volts at the far end where so many watts are drawn there; None where they cannot come through.
+
+        What is drawn is the product of current and volts there: (V - I R) I = P, of whose two answers the smaller current holds.
+        """
+        root = self.volts**2 - 4 * self.ohms * watts
+        return None if root < 0 else (self.volts + math.sqrt(root)) / 2
+
+    def lost(self, watts: float) -> float | None:
+        """Return the watts lost in it where so many are drawn at the far end; None where they cannot come through."""
+        far = self.far_volts(watts)
+        return None if far is None else (self.volts - far) * watts / far

@@ -164,9 +164,10 @@ def parse_money(text: str) -> Money:
 
 def parse_power(text: str) -> float:
     """Read a power such as '15 W', '900 mW' or '2.6 A at 5 V'; return watts (above zero)."""
-    product = re.fullmatch(r"(\d+(?:\.\d+)?)\s*A\s+at\s+(\d+(?:\.\d+)?)\s*V", bounded(text, "power", "15 W"))
+    product = re.fullmatch(r"(\d+(?:\.\d+)?)\s*(m?A)\s+at\s+(\d+(?:\.\d+)?)\s*V", bounded(text, "power", "15 W"))
     if product:
-        return _positive(float(product[1]) * float(product[2]), text, "power", 1e5)
+        amperes = float(product[1]) * (1e-3 if product[2] == "mA" else 1.0)
+        return _positive(amperes * float(product[3]), text, "power", 1e5)
     value, unit = _split(text, "power", "15 W")
     if unit not in ("W", "mW"):
         raise UnitError(f"'{text}' is not a power; write it like '15 W' or '2.6 A at 5 V'")

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from ulterion.core.errors import Interrupted, PassSpoiled
+from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
 from ulterion.core.looking import sure_within
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.passstates import PassState, shape_of, states_of
@@ -178,14 +178,15 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
 def run_pass(
     target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, number: int
 ) -> PassResult:
-    """Run a pass, again where it was spoiled; raise Interrupted when that happens too often."""
+    """Run a pass, again where it was spoiled; when that happens too often raise Interrupted, or TargetFailed where the target does it."""
     for _ in range(MOST_SPOILED):
         try:
             return target.run_pass(workload, seed, observer.tick)
         except PassSpoiled as error:
-            why = str(error)
-            observer.spoiled(index, workload, number, why)
-    raise Interrupted(f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({why})")
+            spoiled = error
+            observer.spoiled(index, workload, number, str(error))
+    sentence = f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({spoiled})"
+    raise TargetFailed(sentence) if spoiled.of_target else Interrupted(sentence)
 
 
 def _note(progress: _Progress, index: int, why: str | None, observer: Observer) -> None:

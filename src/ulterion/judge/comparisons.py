@@ -160,7 +160,7 @@ def _ids(measured: Measured) -> tuple[str, ...]:
 
 
 def _left_out(runs: Sequence[AnyRun], hookup: str) -> list[str]:
-    return [f"{r.id} {r.left_out}" for r in runs if r.hookup == hookup and isinstance(r, MeasureRun) and r.left_out]
+    return [f"{r.id}: {r.left_out}" for r in runs if r.hookup == hookup and isinstance(r, MeasureRun) and r.left_out]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.powering import PORTS, Load
+from ulterion.core.powering import PORTS, VOLTS, Load
 from ulterion.judge.energy import power_logged
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -16,11 +16,12 @@ POWER = "power"
 
 @dataclass(frozen=True)
 class Supply:
-    """What gives power: W, and where that is known from."""
+    """What gives power: W, at how many volts, and where that is known from."""
 
     name: str
     gives: float
     source: str
+    volts: float = VOLTS
 
 
 def supply_of(review: Review, name: str) -> Supply:
@@ -38,7 +39,12 @@ def supply_of(review: Review, name: str) -> Supply:
     if told is None:
         raise UsageError(f'nothing says what {part.name} supplies; add power = {{ supplies = "15 W" }} to parts.{name}')
     own = part.power.draws or 0.0
-    return Supply(part.name, told - own, "its label" + (f", less {own:g} W that it draws itself" if own else ""))
+    return Supply(
+        part.name,
+        told - own,
+        "its label" + (f", less {own:g} W that it draws itself" if own else ""),
+        part.power.volts or VOLTS,
+    )
 
 
 def load_of(review: Review, runs: Sequence[AnyRun], name: str) -> Load:

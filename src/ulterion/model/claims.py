@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import datetime
+import re
 from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import Field, ValidationError, model_validator
 
 from ulterion.core.errors import unknown
+from ulterion.core.units import LONGEST_TEXT
 from ulterion.model.quantities import Iops, KnownLink, Power, Rate, Size, Temperature, Written
+
+_AT_VOLTS = re.compile(r"\bat\s+(\d{1,3}(?:\.\d+)?)\s*V\s*$")
 
 
 class Claims(Written):
@@ -93,3 +97,14 @@ class PowerFacts(Written):
     draws: Power | None = Field(None, description="at work")
     peak: Power | None = Field(None, description="at its peak: spinning up, writing hardest")
     supplies: Power | None = Field(None, description="a hub's or charger's, to all that hangs on it")
+    volts: float | None = Field(
+        None, gt=0, le=400, description="at which it supplies; 5 unless it is said here, or with a current"
+    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _volts_of_a_current(cls, data: object) -> object:
+        """A supply of '2 A at 12 V' says its volts."""
+        told = data.get("supplies") if isinstance(data, dict) and "volts" not in data else None
+        match = _AT_VOLTS.search(told) if isinstance(told, str) and len(told) <= LONGEST_TEXT else None
+        return {**data, "volts": float(match[1])} if match is not None and isinstance(data, dict) else data

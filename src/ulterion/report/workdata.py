@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from typing_extensions import TypedDict
 
 from ulterion.core.conversions import Told
-from ulterion.core.powering import Budget
+from ulterion.core.powering import Budget, Cable
 from ulterion.judge.powers import Supply
 from ulterion.judge.recordings import Recorded
 from ulterion.judge.value import Value
@@ -99,12 +100,14 @@ class LoadData(TypedDict):
 
 
 class PowerData(TypedDict):
-    """`ulterion estimate power`: W; `lost` in the cable."""
+    """`ulterion estimate power`: W; `lost` in the cable, `far_volts` at its far end; None where what is drawn cannot come through."""
 
     supply: str
     gives: float
     source: str
-    lost: float
+    volts: float
+    lost: float | None
+    far_volts: float | None
     loads: list[LoadData]
     left: float
     left_at_peaks: float
@@ -166,13 +169,16 @@ def units_as_data(kind: str, told: Told, links: Told) -> UnitsData:
     return {"kind": kind, "quantities": dict(told), "links": dict(links)}
 
 
-def power_as_data(supply: Supply, lost: float, found: Budget) -> PowerData:
+def power_as_data(supply: Supply, cable: Cable | None, found: Budget) -> PowerData:
     """Return a budget of power."""
+    drawn = math.fsum(p.draws for p in found.loads)
     return {
         "supply": supply.name,
         "gives": supply.gives,
         "source": supply.source,
-        "lost": lost,
+        "volts": supply.volts,
+        "lost": 0.0 if cable is None else cable.lost(drawn),
+        "far_volts": supply.volts if cable is None else cable.far_volts(drawn),
         "loads": [{"name": p.name, "draws": p.draws, "peak": p.peak, "source": p.source} for p in found.loads],
         "left": found.left,
         "left_at_peaks": found.left_at_peaks,

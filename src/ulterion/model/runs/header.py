@@ -15,17 +15,16 @@ from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.noted import Note, Reading
 
 NAME = "ulterion-run"
-VERSION = 3
+VERSION = 4
 
 _NUMBERS = re.compile(r"[0-9]+(e[0-9]+)?")
-LEFT_OUT = "does not count"  # how a remark on a run begins that lets it count for nothing
 
 
 class Schema(Written):
     """Which format this is."""
 
     name: Literal["ulterion-run"] = "ulterion-run"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
 
 
 def _counted_facts(facts: TargetFacts) -> TargetFacts:
@@ -115,8 +114,8 @@ class Header(Written):
 
     @property
     def left_out(self) -> str | None:
-        """Why the reviewer lets the run count for nothing, in the words noted; None where it counts."""
-        told = [n.text for n in self.standing_notes if n.text.casefold().startswith(LEFT_OUT)]
+        """Why the reviewer excluded the run, in the words noted; None where it counts."""
+        told = [n.text for n in self.standing_notes if n.kind == "excluded"]
         return told[-1] if told else None
 
     def with_record(self, record: Reading | Note) -> Self:

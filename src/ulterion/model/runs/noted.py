@@ -23,9 +23,9 @@ class Reading(Written):
 
 
 class Note(Written):
-    """An outcome that is not a number, or a remark, on a run or a moment of it."""
+    """An outcome that is not a number, a remark, or why a run is excluded; on a run or a moment of it."""
 
-    kind: Literal["outcome", "remark"]
+    kind: Literal["outcome", "remark", "excluded"] = Field(description="excluded: the run does not count, and why")
     text: Spoken = Field(min_length=1)
     at_seconds: float | None = Field(None, description="since the run began")
     noted: Moment = Field(description="when it was written down, UTC")

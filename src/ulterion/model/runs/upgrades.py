@@ -2,6 +2,7 @@
 
 Versions, newest first.  Every version loads for ever.
 
+    4   2026  a note of its own kind excludes a run; before, a remark that said so did
     3   2026  a header and a union by kind: a soak has no suite, workloads, passes or seconds of its own
     2   2026  soaks (`soak`), readings with their moment and hand, outcomes and remarks (`notes`)
     1   2026  the first
@@ -9,6 +10,7 @@ Versions, newest first.  Every version loads for ever.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -32,7 +34,26 @@ def _to_three(data: Raw) -> Raw:
     return {k: v for k, v in data.items() if k not in ("suite", "workloads")} | {"settings": settings}
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three}
+_EXCLUDES = re.compile(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE | re.DOTALL)
+
+
+def _to_four(data: Raw) -> Raw:
+    """A remark that was, as a whole, 'does not count' or 'does not count: WHY' excluded the run."""
+    notes = data.get("notes")
+    if not isinstance(notes, list):
+        return data
+    return data | {"notes": [_excluding(n) for n in notes]}
+
+
+def _excluding(note: object) -> object:
+    text = note.get("text") if isinstance(note, dict) and note.get("kind") == "remark" else None
+    match = _EXCLUDES.fullmatch(text) if isinstance(text, str) else None
+    if match is None or not isinstance(note, dict):
+        return note
+    return note | {"kind": "excluded", "text": (match[1] or "").strip() or "no reason was noted"}
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four}
 
 
 def upgraded(data: Raw) -> Raw:

@@ -35,7 +35,6 @@ HEADINGS = {
 }
 """How a remark begins ('noise: hums under load') that stands under a heading of its own."""
 OTHERS = "Remarks"
-LEFT_OUT_PREFIX = "does not count"
 
 
 def by_files(material: Material) -> Iterator[Section]:
@@ -81,7 +80,7 @@ def noted(material: Material) -> Iterator[Section]:
     found: dict[str, list[str]] = {}
     for run in material.every:
         for note in run.standing_notes:
-            if not note.text.casefold().startswith(LEFT_OUT_PREFIX):
+            if note.kind != "excluded":
                 _sort(found, run.hookup, note.text)
     for one in material.folder.notebook().notes:
         if one.note is not None and one.note.taken_back is None:
@@ -148,9 +147,9 @@ def bench(material: Material) -> Iterator[Section]:
     warnings = list(dict.fromkeys(f"{r.hookup or r.id}: {w}" for r in runs for w in r.warnings))
     if warnings:
         blocks += [Heading("Warnings"), Items(tuple(warnings))]
-    left = [f"{r.id} ({r.hookup or r.target.path}) {r.left_out}" for r in runs if r.left_out]
+    left = [f"{r.id} ({r.hookup or r.target.path}): {r.left_out}" for r in runs if r.left_out]
     if left:
-        blocks += [Heading("Runs that do not count"), Items(tuple(left))]
+        blocks += [Heading("Excluded runs"), Items(tuple(left))]
     rows = tuple(
         (Cell(r.id), Cell(r.kind), Cell(r.hookup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
         for r in runs

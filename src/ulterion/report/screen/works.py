@@ -8,7 +8,7 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.conversions import Told
-from ulterion.core.powering import Budget
+from ulterion.core.powering import VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, significant
 from ulterion.judge.powers import Supply
 from ulterion.judge.recordings import Recorded
@@ -72,14 +72,14 @@ def units_table(kind: str, text: str, told: Told, links: Told) -> list[Renderabl
     return lines
 
 
-def budget_table(supply: Supply, lost: float, found: Budget) -> list[RenderableType]:
+def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[RenderableType]:
     """Return a budget of power."""
     columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("by", "left"))
     body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
-    told = f"{supply.name} gives {supply.gives:.1f} W ({supply.source})"
-    told += f"; {lost:.2f} W are lost in the cable that all of it goes through" if lost else ""
+    at = f" at {supply.volts:g} V" if supply.volts != VOLTS else ""
+    told = f"{supply.name} gives {supply.gives:.1f} W{at} ({supply.source})"
     lines: list[RenderableType] = [Text(told, style="head"), Text(""), table(columns, body), Text("")]
-    return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found))]
+    return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found, supply.volts, cable))]
 
 
 def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[RenderableType]:

@@ -152,5 +152,5 @@ def sources(group: Group) -> list[str]:
             listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
         ]
         phrases.append(f"{hookup} {'; '.join(parts)}")
-    left_out = [f"{hookup} left out: {'; '.join(told)}" for hookup, told in group.left_out.items()]
+    left_out = [f"{hookup}, excluded: {'; '.join(told)}" for hookup, told in group.left_out.items()]
     return [*([", ".join(phrases)] if phrases else []), *left_out]

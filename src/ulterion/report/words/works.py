@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
-from ulterion.core.powering import VOLTS, Budget
+from ulterion.core.powering import LEAST_VOLTS, VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.work import Recording, Work
 from ulterion.judge.works import Row
@@ -49,14 +50,26 @@ def recording_words(one: Recording | None, unit: str) -> str:
     return f"too slow: stops {when} ({show_rate(one.lowest, unit)})"
 
 
-def budget_words(found: Budget) -> list[tuple[str, str]]:
+def cable_words(cable: Cable, watts: float, supply_volts: float) -> list[tuple[str, str]]:
+    """Return what a cable does to the power that goes through it, each sentence with its style."""
+    far, lost = cable.far_volts(watts), cable.lost(watts)
+    if far is None or lost is None:
+        return [(f"the cable passes {cable.most:.1f} W at most, and {watts:.1f} W are drawn: it cannot work", "bad")]
+    told = [(f"{far:.2f} V reach the far end of the cable; {lost:.2f} W are lost in it", "")]
+    if supply_volts == VOLTS and far < LEAST_VOLTS:
+        told.append((f"USB devices need {LEAST_VOLTS:g} V: a shorter or thicker cable is needed", "bad"))
+    return told
+
+
+def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple[str, str]]:
     """Return what a budget of power comes to, each sentence with its style."""
-    amperes = found.left / VOLTS
-    told = [
-        (f"{found.left:.2f} W ({amperes:.2f} A at 5 V) are left with all at work", "good")
+    amperes = found.left / volts
+    told = [] if cable is None else cable_words(cable, math.fsum(p.draws for p in found.loads), volts)
+    told.append(
+        (f"{found.left:.2f} W ({amperes:.2f} A at {volts:g} V) are left with all at work", "good")
         if found.left >= 0
-        else (f"{-found.left:.2f} W ({-amperes:.2f} A at 5 V) too little with all at work", "bad")
-    ]
+        else (f"{-found.left:.2f} W ({-amperes:.2f} A at {volts:g} V) too little with all at work", "bad")
+    )
     total = len(found.loads)
     if found.starts < total:
         name = found.loads[found.starts].name
