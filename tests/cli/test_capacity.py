@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+import re
 import signal
 import time
 import unittest
@@ -135,6 +136,77 @@ class Fakes(unittest.TestCase):
             with self.assertRaises(TargetFailed):
                 getattr(scribe, name)(*told)
 
+    def test_reads_that_fail_once_are_no_bad_areas(self) -> None:
+        """They are told; what fails again and again is a bad area, beside them."""
+
+        class Hesitant(Memory):
+            failing: dict[int, int] = {100: 1, 1500: 2, 3000: 99}
+
+            def read(self, place: int, into: memoryview) -> int:
+                for unit in range(place // UNIT, (place + len(into)) // UNIT):
+                    if self.failing.get(unit, 0) > 0:
+                        self.failing[unit] -= 1
+                        raise TargetFailed("Input/output error")
+                return super().read(place, into)
+
+        found = self.prove(Hesitant(6000, 6000, "honest"), 5)
+        self.assertEqual((found.finding, found.lost), ("bad areas", 16 * UNIT))
+        self.assertIn("reading failed 2 times, and worked when it was repeated", found.words)
+
+    def test_mirrored_and_crossed_memories_do_not_wrap(self) -> None:
+        """An address line that does nothing, or two that are one: no modulus explains it, so none is named; what came back sound is."""
+
+        class Crossed(Memory):
+            way = "mirrored"
+
+            def _at(self, unit: int) -> int:
+                if self.way == "mirrored":
+                    return unit & ~(1 << 7)  # line 7 does nothing
+                return unit & ~0b11 | 0b11 * bool(unit & 0b11)  # two lines touch
+
+        for way in ("mirrored", "touching"):
+            memory = Crossed(4096, 4096, "crossed")
+            memory.way = way
+            found = self.prove(memory, 9)
+            self.assertEqual(found.finding, "bad areas", way)
+            self.assertIn("mirrored or crossed", found.words)
+            self.assertEqual(
+                found.real, sum(memory.held[memory._at(u)][8:16] == u.to_bytes(8, "little") for u in range(4096)) * UNIT
+            )
+
+    def test_the_quick_look_says_what_it_cannot_see(self) -> None:
+        """A fake that keeps its last writes in a buffer passes when the buffer is larger than is said, and no smaller one does."""
+
+        class Buffered(Memory):
+            room = 0
+
+            def __init__(self, units: int, real: int, room: int) -> None:
+                super().__init__(units, real, "swallows")
+                self.room, self.last = room, dict[int, bytes]()
+
+            def write(self, place: int, data: memoryview) -> None:
+                super().write(place, data)
+                for index in range(len(data) // UNIT):
+                    self.last.pop(place // UNIT + index, None)
+                    self.last[place // UNIT + index] = bytes(data[index * UNIT : (index + 1) * UNIT])
+                while len(self.last) > self.room:
+                    self.last.pop(next(iter(self.last)))
+
+            def read(self, place: int, into: memoryview) -> int:
+                super().read(place, into)
+                for index in range(len(into) // UNIT):
+                    kept = self.last.get(place // UNIT + index)
+                    if kept is not None:
+                        into[index * UNIT : (index + 1) * UNIT] = kept
+                return len(into)
+
+        said = self.look(Memory(6000, 6000, "honest"), 3)
+        match = re.search(r"keeps back more than (\d+) KiB", said.words)
+        assert match is not None
+        limit = int(match[1]) * 1024 // UNIT
+        for room, finding in ((limit // 2, "swallows"), (limit - 1, "swallows"), (limit * 20, "whole")):
+            self.assertEqual(self.look(Buffered(6000, 2000, room), 4).finding, finding, room)
+
     def test_what_an_earlier_proof_left_is_no_proof(self) -> None:
         """The units of another key are not ours, even in their own place."""
         memory = Memory(200, 200, "honest")
@@ -211,6 +283,8 @@ class Rooms(FolderCase):
         self.assertEqual(row["verdict"], "stated, not proved")
         self.assertIn("of it were free, and are proved", row["why"])
         for changes, verdict in (({"sound_bytes": 10**9, "way": "whole device", "real_bytes": 10**9}, "met"),
+                                 ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "way": "whole device", "real_bytes": 10**9 - 4096}, "met"),
+                                 ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "way": "whole device", "real_bytes": 9 * 10**8}, "missed"),
                                  ({"finding": "wraps", "real_bytes": 10**8, "words": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
             run = done.run.model_copy(update={"capacity": done.run.capacity.model_copy(update=changes)})
             store.save(run)

@@ -148,7 +148,7 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
         return _Looked()
     one = before.capacity
     kinds = {kind: getattr(one, f"{kind}_bytes") // UNIT for kind in KINDS}
-    tally = Tally(one.sound_bytes // UNIT, **kinds, distance=one.distance_bytes // UNIT)
+    tally = Tally(one.sound_bytes // UNIT, **kinds, repeated=one.repeated_reads, distance=one.distance_bytes // UNIT)
     tally.stretches = [(s.first // UNIT, s.bytes // UNIT, s.kind) for s in one.stretches]
     return _Looked(
         tally,
@@ -248,6 +248,7 @@ def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
         "sound_bytes": tally.sound * UNIT,
         "wrong_bytes": tally.wrong * UNIT,
         **{f"{kind}_bytes": getattr(tally, kind) * UNIT for kind in KINDS},
+        "repeated_reads": tally.repeated,
         "distance_bytes": tally.distance * UNIT,
         "stretches": [Stretch(first=f * UNIT, bytes=c * UNIT, kind=k) for f, c, k in tally.stretches[:MOST_TOLD]],
         "write_seconds": looked.write_seconds,

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from ulterion.core.units import show_percent, show_size_both
+from ulterion.core.units import show_block, show_percent, show_size_both
 
 UNIT = 4096  # bytes
 MOST_STRETCHES = 1000  # of places that were wrong
@@ -30,6 +30,7 @@ class Tally:
         sound: units.
         elsewhere: units that held what was written for another place; `nothing` those that held zeros; `damaged` others;
             `unreadable` those that the medium gave an error for.
+        repeated: reads that failed at first, and gave everything when they were repeated.
         distance: the greatest common divisor of the distances to where they were written, 0 for none.
         stretches: (first, count, kind) of units that were wrong, side by side, the first thousand.
     """
@@ -39,6 +40,7 @@ class Tally:
     nothing: int = 0
     damaged: int = 0
     unreadable: int = 0
+    repeated: int = 0
     distance: int = 0
     stretches: list[tuple[int, int, Fault]] = field(default_factory=list)
 
@@ -60,6 +62,7 @@ class Tally:
     def merge(self, other: Tally) -> None:
         """Take in what was read further on."""
         self.sound += other.sound
+        self.repeated += other.repeated
         for first, count, kind in other.stretches:
             self.add_wrong(first, count, kind, [other.distance] if kind == "elsewhere" else [])
         for kind in KINDS:  # what the other told no stretches of
@@ -96,6 +99,14 @@ class Capacity:
 
 def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capacity:
     """Return what reading everything back says, of `units` that were written on a memory of `claimed` bytes."""
+    found = _proven(tally, claimed, units, where)
+    if not tally.repeated:
+        return found
+    times = "once" if tally.repeated == 1 else f"{tally.repeated} times"
+    return replace(found, words=f"{found.words}; reading failed {times}, and worked when it was repeated")
+
+
+def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
     if tally.wrong == 0:
         left = claimed - units * UNIT
         rest = f"; {show_size_both(left)} were not looked at" if left >= UNIT else ""
@@ -106,8 +117,8 @@ def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capa
             f"{show_size_both(units * UNIT)} were written and read back as they were: the capacity is really there{rest}",
         )
     real = tally.sound * UNIT
-    if tally.elsewhere > tally.wrong / 2 and tally.distance:
-        size = min(real, tally.distance * UNIT)
+    if tally.elsewhere > tally.wrong / 2 and tally.distance >= tally.sound:
+        size = min(real, tally.distance * UNIT)  # bad areas leave fewer sound than there are
         return Capacity(
             "wraps",
             size,
@@ -119,6 +130,14 @@ def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capa
             "swallows", real, claimed, f"{where} holds {show_size_both(real)}: what is written beyond it is lost"
         )
     lost = tally.wrong * UNIT
+    if tally.elsewhere > tally.wrong / 2:
+        return Capacity(
+            "bad areas",
+            real,
+            claimed,
+            f"{show_size_both(real)} came back as they were written; {show_size_both(tally.elsewhere * UNIT)} held what was written for other places, "
+            "at no one distance: places of its memory are mirrored or crossed",
+        )
     return Capacity(
         "bad areas",
         real,
@@ -133,11 +152,13 @@ def _all_at_the_end(tally: Tally, units: int) -> bool:
     return tally.wrong >= 0.98 * (units - first) and units - first > 0
 
 
-def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_from: int | None) -> Capacity:
+def looked(
+    tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_from: int | None, driven: int = 0
+) -> Capacity:
     """Return what a quick look says: a beginning of `filled` units written whole, single units over the rest.
 
     `wraps_at` is the size at which a unit of the rest came to lie in the beginning, `lost_from` the first place from which on all units of
-    the rest were lost; both in units.
+    the rest were lost; `driven` how many were written after those; all in units.
     """
     if wraps_at is not None:
         size = wraps_at * UNIT
@@ -164,9 +185,13 @@ def looked(tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_f
         )
     part = filled * UNIT / claimed
     rest = f"the first {show_percent(part)} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
-    return Capacity(
-        "whole", None, claimed, f"no wrap-round of any size and no end before {show_size_both(claimed)}; {rest}"
+    kept = (
+        f"unless it keeps back more than {show_block(driven * UNIT)} of what was written last"
+        if driven
+        else "unless it keeps back what was written last"
     )
+    words = f"no wrap-round of any size and no end before {show_size_both(claimed)}, {kept}; {rest}"
+    return Capacity("whole", None, claimed, words)
 
 
 ENOUGH, ALIKE = 8, 0.9  # units that hold something, from which on, and share of them that are alike, a repeat is told

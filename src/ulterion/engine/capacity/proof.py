@@ -28,6 +28,7 @@ DRIVEN_OUT = 2**26  # bytes written to drive out what a device keeps in its memo
 
 
 KNOWN_BY, KNOWN_AT_FIRST = 512, 64  # units that are read to know a medium again: all over, and at its beginning
+TRIES = 2  # more readings of a piece that failed
 PIECE = 2**16  # bytes; the least that an error of the medium is laid to
 
 
@@ -110,17 +111,33 @@ class Scribe:
             read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
         except TargetFailed as error:
             self._lives_or_raise(error)
+            before, again = tally.unreadable, tally.repeated
             if step * UNIT <= PIECE:
-                tally.add_wrong(start, step, "unreadable")
-                return
-            half = step // 2
-            self._check_block(start, half, tally)
-            self._check_block(start + half, step - half, tally)
+                self._check_again(start, step, tally)
+            else:
+                half = step // 2
+                self._check_block(start, half, tally)
+                self._check_block(start + half, step - half, tally)
+            tally.repeated += tally.unreadable == before and tally.repeated == again
             return
         self._well = start
         self.pattern.judge(self._words[:read], start, tally)
         if read < step:
             tally.add_wrong(start + read, step - read, "damaged")
+
+    def _check_again(self, start: int, step: int, tally: Tally) -> None:
+        """Count the least piece, of which reading failed: it is a bad area where it fails again."""
+        for _ in range(TRIES):
+            try:
+                read = self.medium.read(start * UNIT, self._memory[: step * UNIT]) // UNIT
+            except TargetFailed as error:
+                self._lives_or_raise(error)
+                continue
+            self.pattern.judge(self._words[:read], start, tally)
+            if read < step:
+                tally.add_wrong(start + read, step - read, "damaged")
+            return
+        tally.add_wrong(start, step, "unreadable")
 
     def one(self, place: int) -> int | None:
         """Return which place's unit lies at a place, None where it is none of ours, or cannot be read."""
@@ -229,7 +246,7 @@ def quick_look(scribe: Hand) -> Capacity:
     for place in lost:
         tally.add_wrong(place, 1, "nothing")
     lost_from = lost[0] if lost and not [k for k in kept if k > lost[0]] else None
-    return looked(tally, scribe.size, beginning, wraps_at, lost_from)
+    return looked(tally, scribe.size, beginning, wraps_at, lost_from, driven)
 
 
 PLACES = 48  # that are compared at each distance

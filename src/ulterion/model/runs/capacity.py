@@ -37,6 +37,7 @@ class CapacityRecord(Written):
     nothing_bytes: Count = Field(0, description="of those: zeros")
     damaged_bytes: Count = Field(0, description="of those: something else")
     unreadable_bytes: Count = Field(0, description="of those: the medium gave an error")
+    repeated_reads: Count = Field(0, description="that failed at first, and gave everything when they were repeated")
     distance_bytes: Count = Field(0, description="greatest common divisor of the distances to where they were written")
     stretches: list[Stretch] = []
     write_seconds: Seconds | None = None
