@@ -70,7 +70,7 @@ class Clock(FolderCase):
             (row,) = (r for r in self.json_of("compare")["clocked"] if r["task"] == task)
             self.assertEqual((row["rate"], row["verdict"], row["against_measured"]), (None, verdict, True), task)
         shown = self.ulterion("compare").stdout
-        self.assertRegex(shown, r"card, written +by hand +box +< 107 +measured +slower")
+        self.assertRegex(shown, r"card, written +by hand +box +< 113 +measured +slower")
 
     def test_a_table_of_timings(self) -> None:
         """Columns fill in for what is given; a fault names its line, and nothing of the table is kept."""

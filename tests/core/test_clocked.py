@@ -32,8 +32,8 @@ class Typed(unittest.TestCase):
     def test_what_did_not_end_is_a_bound_and_never_a_figure(self) -> None:
         """By the whole, by what was over as the device showed it, by a per cent; without a time it is neither."""
         cases = {
-            "64 GB not finished after 10m": 64e9 / 600, "stopped at 30 of 64 GB after 5m": 31e9 / 300, "still at 12.4 GB of 64 GB after 1m30s": 12.5e9 / 90,
-            "64 GB still at 0 % after 2m": 0.64e9 / 120, "stopped at 30 of 64 GB": None,
+            "64 GB not finished after 10m": 64.5e9 / 570, "stopped at 30 of 64 GB after 5m": 31e9 / 270, "still at 12.4 GB of 64 GB after 1m30s": 12.5e9 / 89.5,
+            "64 GB still at 0 % after 2m00s": 0.64e9 / 119.5, "stopped at 30 of 64 GB": None,
         }  # fmt: skip
         for text, bound in cases.items():
             one = read_timing(text)
@@ -85,6 +85,18 @@ class Sure(unittest.TestCase):
         self.assertNotIn(compare(timed, measured).verdict, ("faster", "slower", "a little slower"))
         self.assertEqual(compare(rates_of([read_timing("4.20 GB in 24.1s")] * 3), measured).verdict, "slower")
         self.assertIsNone(ratio(rates_of([read_timing("4.20 GB in 24.1s")]), measured).low)
+
+    def test_a_shown_rate_is_not_averaged_with_timings(self) -> None:
+        """Where a hand timed, its timings alone are the figures; else what the device showed is."""
+        timed, shown = read_timing("4.2 GB in 1m12s"), read_timing("shows 109 MB/s")
+        self.assertEqual(rates_of([timed, shown]), rates_of([timed]))
+        self.assertEqual(tuple(rates_of([shown])), (109e6,))
+
+    def test_what_a_hand_repeats_stays(self) -> None:
+        """A hundred timings of a hand are no surer than its habit: the interval stays wider than one end is off by."""
+        one = estimate(rates_of([read_timing("1 GB in 20.0s")] * 100))
+        assert one.low is not None and one.high is not None
+        self.assertGreater(math.log(one.high / one.low), 2 * 1.9 * 0.2 / 20)
 
     def test_the_least_bound_counts(self) -> None:
         """Of several that did not end."""

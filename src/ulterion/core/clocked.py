@@ -2,8 +2,9 @@
 
 A hand is late, or early, by `HAND` at each end (a standard deviation; the usual time of a simple reaction is 0.2 s: R. D. Luce, Response
 Times, 1986).  What was typed was rounded to its last digit, and lies anywhere within half of it: a standard deviation of the
-step over the root of 12.  Both go into the log of the rate.  Several timings make the hand's part smaller, and not that of rounding: the size
-is the same in all, and a clock may cut off what it does not show, each time.
+step over the root of 12.  Both go into the log of the rate.  Several timings make the hand's part smaller, but not that of rounding: the size
+is the same in all, and a clock may cut off what it does not show, each time.  Nor do they make smaller what a hand does every time: who starts
+late once does so again, by a quarter more than one end is off by.
 
 A transfer that did not end gives no rate, but a bound: it was slower than what it would have taken to be further.
 """
@@ -32,6 +33,7 @@ from ulterion.core.units import (
 )
 
 HAND = 0.2  # seconds at each end
+HABIT = 1.25  # times the error of one end, that the same hand repeats
 MOST_OFF = 60.0  # seconds
 SHORTEST = 5  # times what hand and clock are off by: a shorter transfer is no figure
 EXAMPLE = "4.2 GB in 1m12s"
@@ -75,16 +77,23 @@ class Timing:
 
     @property
     def bound(self) -> float | None:
-        """What it was slower than, bytes per second, of one that did not end."""
+        """What it was slower than, bytes per second, of one that did not end: the most that may have been moved in the shortest such time."""
         if self.end not in ("stopped", "going on") or not self.seconds:
             return None
-        reached = self.size if self.moved is None else min(self.size, self.moved + self.moved_step)
-        return reached / self.seconds
+        whole = self.size + self.size_step / 2
+        reached = whole if self.moved is None else min(whole, self.moved + self.moved_step)
+        shortest = self.seconds - self.seconds_step / 2
+        return reached / shortest if shortest > 0 else None
 
     @property
     def hand_error(self) -> float:
         """Standard deviation of the log of its time that the hand explains."""
         return math.sqrt(2) * self.hand / self.seconds if self.seconds and self.end != "shown" else 0.0
+
+    @property
+    def habit(self) -> float:
+        """Standard deviation of the log of its time that the same hand repeats every time."""
+        return HABIT * self.hand / self.seconds if self.seconds and self.end != "shown" else 0.0
 
     @property
     def rounding(self) -> float:
@@ -219,12 +228,16 @@ def _time(text: str) -> tuple[float, float]:
 
 
 def rates_of(timings: Sequence[Timing]) -> ByHand:
-    """Return the figures of timings with what is known of their errors; empty where none is a figure."""
-    done = [t for t in timings if t.figure is not None]
+    """Return the figures of timings with what is known of their errors; empty where none is a figure.
+
+    A rate that a device shows is another measurement than a timing: where a hand timed, that alone counts.
+    """
+    figures = [t for t in timings if t.figure is not None]
+    done = [t for t in figures if t.end == "done"] or figures
     if not done:
         return ByHand.of((), 0.0, 0.0)
     error = math.sqrt(sum(t.hand_error**2 for t in done) / len(done))
-    shared = math.sqrt(sum(t.rounding**2 for t in done) / len(done))
+    shared = math.sqrt(sum(t.rounding**2 + t.habit**2 for t in done) / len(done))
     return ByHand.of([t.figure or 0.0 for t in done], error, shared)
 
 
