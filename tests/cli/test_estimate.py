@@ -191,7 +191,7 @@ class OnTheDemo(FolderCase):
         review = REVIEW.replace('kind = "enclosure"', f'kind = "enclosure"\nfaster = [{claims}]')
         review += '[parts.other]\nname = "Old Box"\nkind = "enclosure"\n[hookups.old]\nchain = ["b:usb", "other", "drive"]\ntarget = "sim:bench.toml"\n'
         store = self.review(
-            review, BENCH + '[parts.other]\nlink = "USB 5 Gb/s"\nread = "450 MB/s"\nwrite = "440 MB/s"\n'
+            review, BENCH + '[parts.other]\nlink = "USB 10 Gb/s"\nread = "450 MB/s"\nwrite = "900 MB/s"\n'
         )
         self.assertEqual([r["verdict"] for r in self.json_of("claims")["rivals"]], ["not measured"] * 3)
         for hookup in ("box", "old"):
@@ -203,6 +203,13 @@ class OnTheDemo(FolderCase):
         self.assertAlmostEqual(two["ratio"], 1000 / 450, delta=0.03)
         self.assertEqual((more["verdict"], more["true_on"], mixed["verdict"]), ("missed", [], "not measured"))
         self.assertIn("2.4 x Old Box, read", self.ulterion("claims").stdout)
+        # without a word of what it is about it stands for all: large transfers 2.2 times, small requests alike
+        self.write("review.toml", review.replace(', workload = "read"', ""))
+        two, more, _ = self.json_of("claims")["rivals"]
+        self.assertEqual((two["verdict"], more["verdict"]), ("partly", "missed"))
+        self.assertEqual(
+            (two["nearest"], two["true_on"]), ("sequential read 4 MiB depth 4", ["sequential read 4 MiB depth 4"])
+        )
         self.write("review.toml", review.replace('than = "other"', 'than = "othr"'))
         self.refused("claims", says="unknown part 'othr'; did you mean 'other'")
 

@@ -17,6 +17,7 @@ from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.settling import Course, doubts, is_settled, settle, time_above
 from ulterion.core.soak.steady import lowest, rounds_of, steady_end, steady_round, window
 from ulterion.core.soak.trace import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
+from ulterion.report.words.soaks import class_words
 
 MB = 1e6
 
@@ -233,6 +234,19 @@ class SteadyState(unittest.TestCase):
         assert low is not None
         self.assertEqual((low.speed_class, low.stalls, low.longest_stall), (None, 2, 3.0))
         self.assertIsNone(lowest(trace([1.0, 1.0])))
+
+    def test_a_class_has_one_answer_with_its_third_word(self) -> None:
+        """Kept, below, or too coarse to tell; and where requests in flight make up for the lowest second, that is said."""
+        for rates, block, depth, words in (
+            ([70.0] * 20, 1.0, 1, "kept V60 throughout"),
+            ([5.0] * 20, 1.0, 1, "below V6 at times"),
+            ([6.0, 6.0, 4.65, 7.4] * 5, 4.0, 1, "kept V6 throughout, allowing for requests in flight"),
+            ([12.0, 0.0] * 10, 2.0, 8, "its requests are too coarse to tell whether it kept V6"),
+        ):
+            at = np.arange(float(len(rates)))
+            low = lowest(Trace(at, np.ones(at.size), np.array(rates) * MB, block=block * MB, depth=depth))
+            assert low is not None
+            self.assertEqual(class_words(low).partition(";")[0], words)
 
 
 def course(at: np.ndarray, temperature: np.ndarray) -> Course:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.facts import TargetFacts
+from ulterion.core.links import known_link
 from ulterion.core.stats import Estimate
 from ulterion.judge.measured import Measured
 from ulterion.judge.pooling import latest
@@ -65,9 +66,12 @@ def _row(
         if fitting:
             top = max(fitting, key=lambda m: m.estimate.rate)
             best[way] = (top.estimate, top.hookup)
-    links = [m.run.target.link for m in mine if m.run.target.link is not None]
+    seen = [link for m in mine if (link := known_link(m.run.target.link)) is not None]
+    fastest = max(seen, key=lambda link: link.payload, default=None)
     told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
-    return PortRow(host, port, links[-1] if links else None, told, tuple(shares), best, len({m.hookup for m in mine}))
+    return PortRow(
+        host, port, fastest.name if fastest else None, told, tuple(shares), best, len({m.hookup for m in mine})
+    )
 
 
 def _controller(targets: Sequence[TargetFacts]) -> tuple[str, str | None] | None:

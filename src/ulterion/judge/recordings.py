@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak.classes import SPEED_CLASSES, speed_class
+from ulterion.core.soak.classes import SPEED_CLASSES, speed_classes
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_rate
 from ulterion.core.work import Recording, Work, recording, work
@@ -70,7 +70,7 @@ def _recorded(
     lowest = soak.findings.lowest if soak is not None else None
     told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
     load = soak.trace.phase(LOAD) if soak is not None else None
-    kept = speed_class(soak.trace.during(load)) if soak is not None and load is not None else None
+    kept = speed_classes(soak.trace.during(load))[0] if soak is not None and load is not None else None
     part = review.parts.get(review.hookups[hookup].medium)
     holds = part.claims.capacity if part is not None else None
     back = end_of(review, runs, hookup, "read")

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ulterion.core.stats import Ratio, ratio
-from ulterion.core.verdicts import ClaimVerdict
 from ulterion.judge.measured import Measured
 from ulterion.judge.pooling import latest
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
+
+RivalVerdict = Literal["met", "partly", "missed", "undecided", "not measured"]
 
 
 @dataclass(frozen=True)
@@ -19,8 +21,9 @@ class RivalRow:
 
     Attributes:
         part, than, times: the claim; `workload` what it is about in the maker's words, or None.
-        verdict: met where some workload surely is that many times as fast (less the tolerance), missed where none can be.
-        best: the workload that comes nearest, with its ratio; None where nothing was measured of both.
+        verdict: met where every workload that it is about surely is that many times as fast (less the tolerance), missed where none can be,
+            partly where some surely are and others surely are not.
+        best: of the large transfers, where there are some, the one that comes nearest, with its ratio; None where nothing was measured of both.
         hookups: the two it was measured on.
         true_on: workloads on which the ratio itself reaches it.
         why: for one that is undecided, or not measured.
@@ -30,7 +33,7 @@ class RivalRow:
     than: str
     times: float
     workload: str | None
-    verdict: ClaimVerdict
+    verdict: RivalVerdict
     best: tuple[str, Ratio] | None
     hookups: tuple[str, str] | None
     true_on: tuple[str, ...]
@@ -66,18 +69,28 @@ def _row(
         why = f"no workload of '{workload}' was measured on both"
         return RivalRow(part, than, times, workload, "not measured", None, pair, (), 0, why)
     needed = times * (1 - review.review.tolerance)
-    best = max(ratios, key=lambda r: r[1].value)
+    large = [(text, r) for text, r in ratios if one[text].workload.is_large]
+    best = max(large or ratios, key=lambda r: r[1].value)
     true_on = tuple(text for text, r in ratios if r.value >= needed)
     verdict = _verdict([r for _, r in ratios], needed)
-    straddles = best[1].why or "the interval straddles it; more passes on both sides would tell"
-    why_open = straddles if verdict == "undecided" else None
+    why_open = _why_open([r for _, r in ratios], needed) if verdict == "undecided" else None
     return RivalRow(part, than, times, workload, verdict, best, pair, true_on, len(ratios), why_open)
 
 
-def _verdict(ratios: Sequence[Ratio], needed: float) -> ClaimVerdict:
-    if any(r.low is not None and r.low >= needed for r in ratios):
+def _verdict(ratios: Sequence[Ratio], needed: float) -> RivalVerdict:
+    reached = sum(r.low is not None and r.low >= needed for r in ratios)
+    short = sum(r.high is not None and r.high < needed for r in ratios)
+    if reached == len(ratios):
         return "met"
-    return "missed" if all(r.high is not None and r.high < needed for r in ratios) else "undecided"
+    if short == len(ratios):
+        return "missed"
+    return "partly" if reached and short else "undecided"
+
+
+def _why_open(ratios: Sequence[Ratio], needed: float) -> str:
+    """Return why nothing can be said: what is known of a ratio that decides neither way."""
+    open_ = [r for r in ratios if r.low is None or r.high is None or r.low < needed <= r.high]
+    return next((r.why for r in open_ if r.why), "the interval straddles it; more passes on both sides would tell")
 
 
 def _pair(review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str) -> tuple[str, str] | None:

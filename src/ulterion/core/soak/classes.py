@@ -42,6 +42,9 @@ def _possible(counted: Floats, needed: Floats, in_flight: float) -> bool:
     return True
 
 
-def speed_class(trace: Trace) -> int | None:
-    """Return the highest video speed class whose rate every row kept, or None."""
-    return max((c for c in SPEED_CLASSES if never_below(trace, c * 1e6)), default=None)
+def speed_classes(trace: Trace) -> tuple[int | None, int | None]:
+    """Return the highest video speed class whose rate every row kept, and the highest above it of which that cannot be told; or None."""
+    told = {c: never_below(trace, c * 1e6) for c in SPEED_CLASSES}
+    kept = max((c for c, answer in told.items() if answer), default=None)
+    unclear = max((c for c, answer in told.items() if answer is None and c > (kept or 0)), default=None)
+    return kept, unclear

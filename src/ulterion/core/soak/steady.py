@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ulterion.core.soak.classes import speed_class, whole_rows
+from ulterion.core.soak.classes import speed_classes, whole_rows
 from ulterion.core.soak.trace import Floats, Trace, longest_true
 
 ROUNDS = 5
@@ -101,7 +101,8 @@ class Lowest:
     Attributes:
         by_row: lowest rate of a row (a second, unless rows are longer) by the requests that ended in it, and `row_seconds` the length of a row.
         by_minute: lowest mean of any 60 seconds; None for a shorter load.
-        speed_class: highest video speed class whose rate every row kept, or None.
+        speed_class: highest video speed class whose rate every row kept, or None; `unclear_class` the highest above it of which requests are
+            too coarse to tell, or None.
         stalls: stretches in which as good as nothing was moved or a request took a second or longer.
         longest_stall: seconds.
     """
@@ -112,6 +113,7 @@ class Lowest:
     speed_class: int | None
     stalls: int
     longest_stall: float
+    unclear_class: int | None = None
 
 
 def lowest(trace: Trace) -> Lowest | None:
@@ -131,4 +133,6 @@ def lowest(trace: Trace) -> Lowest | None:
     if trace.worst is not None:
         stalled = stalled | (np.nan_to_num(trace.worst[whole]) >= STALL_LATENCY)
     starts = stalled & ~np.concatenate([[False], stalled[:-1]])
-    return Lowest(least, length, by_minute, speed_class(trace), int(starts.sum()), longest_true(stalled, seconds))
+    kept, unclear = speed_classes(trace)
+    longest = longest_true(stalled, seconds)
+    return Lowest(least, length, by_minute, kept, int(starts.sum()), longest, unclear)

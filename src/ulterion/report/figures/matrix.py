@@ -85,7 +85,11 @@ def draw_grid(
     axes.set_yticks(range(len(values)), [words.named(review, v) for v in plan.factors[rows]])
     axes.tick_params(length=0)
     axes.spines["bottom"].set_visible(False)
-    foot(figure, [*foot_words, "columns: " + ", ".join(ordered), "darker is faster, on logs"], ground)
+    foot(
+        figure,
+        [*foot_words, "columns: " + ", ".join(ordered), f"{'lighter' if dark else 'darker'} is faster, on a log scale"],
+        ground,
+    )
     return figure
 
 

@@ -35,6 +35,7 @@ VERDICT_STYLE = {
     "undecided": "open",
     "met": "good",
     "missed": "bad",
+    "partly": "open",
     "not testable here": "open",
     "stated, not proved": "open",
     "not measured": "muted",

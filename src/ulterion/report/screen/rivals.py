@@ -17,7 +17,13 @@ def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableTyp
     """Return what became of claims to be so many times as fast as another; nothing without any."""
     if not rows:
         return []
-    columns = (("product", "left"), ("claimed", "left"), ("at best", "right"), ("verdict", "left"), ("true on", "left"))
+    columns = (
+        ("product", "left"),
+        ("claimed", "left"),
+        ("large transfers", "right"),
+        ("verdict", "left"),
+        ("true on", "left"),
+    )
     body: list[Cells | Text] = []
     for r in rows:
         about = f", {r.workload}" if r.workload else ""
@@ -34,5 +40,6 @@ def _words(row: RivalRow) -> str:
         return row.why
     pair = f"'{row.hookups[0]}' against '{row.hookups[1]}'" if row.hookups else ""
     if row.true_on:
-        return f"{pair}: true for {', '.join(row.true_on)}"
+        nearest = f"{row.best[0]} {show_ratio(row.best[1].value)}; " if row.best else ""
+        return f"{pair}: {nearest}true for {', '.join(row.true_on)}"
     return f"{pair}: nearest is {row.best[0]}" if row.best else ""

@@ -7,7 +7,7 @@ from statistics import median
 from ulterion.core.soak.drops import LASTED
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, TemperatureFinding
-from ulterion.core.soak.steady import ROUND_SECONDS
+from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.judge.soaks import Soak, SoakDifference
@@ -104,6 +104,17 @@ def counter_words(soak: Soak) -> str:
     return f"by the drive: {', '.join(words)}" if words else ""
 
 
+def class_words(low: Lowest) -> str:
+    """Return which video speed class a load kept, which it did not, or which cannot be told."""
+    kept, unclear = low.speed_class, low.unclear_class
+    coarse = f"its requests are too coarse to tell whether it kept V{unclear}" if unclear else ""
+    if not kept:
+        return coarse or "below V6 at times"
+    # what is counted in a second is what ended in it; requests in flight can make up for it
+    flight = ", allowing for requests in flight" if low.by_row < kept * 1e6 else ""
+    return f"kept V{kept} throughout{flight}{f'; {coarse}' if coarse else ''}"
+
+
 def lowest_words(soak: Soak, unit: str) -> list[str]:
     """Return the lowest second and minute, the speed class kept, and stalls."""
     low, record = soak.findings.lowest, soak.run.soak
@@ -113,7 +124,7 @@ def lowest_words(soak: Soak, unit: str) -> list[str]:
     minute = f", {show_rate(low.by_minute, unit)} in any minute" if low.by_minute is not None else ""
     speed = ""
     if record.workload.direction == "write" and record.workload.pattern == "sequential" and record.files is None:
-        speed = f"; kept V{low.speed_class} all the time" if low.speed_class else "; below V6 at times"
+        speed = f"; {class_words(low)}"
     words = [f"{show_rate(low.by_row, unit)} in any {span}{minute}{speed}"]
     if low.stalls:
         plural = "s" if low.stalls > 1 else ""
