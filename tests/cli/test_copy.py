@@ -11,6 +11,7 @@ import signal
 import time
 import unittest
 from dataclasses import replace
+from itertools import accumulate
 from pathlib import Path
 from unittest import mock
 
@@ -24,7 +25,10 @@ from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
 from ulterion.core.copied import Cost, class_of, cost_of, slow_end
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onefile, sets
-from ulterion.model.runs.copied import CopyRun
+from ulterion.engine.copies.batches import Pulse
+from ulterion.engine.copies.onepass import Meters
+from ulterion.host.activity import meter_of
+from ulterion.model.runs.copied import CopyPass, CopyRun
 
 ODD = [
     b"new\nline",
@@ -202,6 +206,85 @@ class Whole(CopyCase):
         self.assertEqual([*self.source.iterdir(), *self.target.iterdir()], [])
         self.refused("copy", "--set", "tree", "--of", "9000 TB", "source", "target", says="has not the room|too large")
         self.refused("copy", "--of", "2 MB", "source", "target", says="add --set")
+
+
+class Arrived(CopyCase):
+    """What is on the medium, and not what went into memory."""
+
+    @given(st.floats(5e6, 80e6), st.floats(100e6, 900e6), st.floats(50e6, 3e9), st.floats(0, 3e8))
+    @settings(max_examples=40, deadline=None)
+    def test_progress_is_what_reached_the_device(
+        self, device: float, program: float, size: float, memory: float
+    ) -> None:
+        """A program fills memory at once while a slow device empties it: what is told never runs ahead of the device, nor behind by a second of it."""
+
+        class Crew:
+            """Writes into memory until that is full, then as fast as the device; the device works all the while, at something else before."""
+
+            at = 0.0
+            before = 1e9
+
+            @property
+            def moved(self) -> int:
+                return int(min(size, self.at * program, memory + self.at * device))
+
+            @property
+            def written(self) -> int:
+                return int(self.before + min(size, self.at * device))
+
+            def now(self) -> float:
+                return self.at
+
+        crew, told = Crew(), list[tuple[float, int]]()
+        pulse = Pulse(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
+        copying_ends = max(size / program, (size - memory) / device)
+        end = max(copying_ends, size / device)
+        for step in range(1, 200):
+            crew.at = end * step / 199
+            pulse()
+            self.assertLessEqual(told[-1][1], min(size, crew.at * device) + 1)
+        self.assertAlmostEqual(told[-1][1], size, delta=2)
+        moved = [min(size, (s + 1) * program, memory + (s + 1) * device) for s in range(int(copying_ends))]
+        series = [round(b - a) for a, b in zip([0.0, *moved], moved, strict=False)]
+        facts = {
+            "number": 1,
+            "seconds": max(end, 0.1),
+            "flush_seconds": max(0.0, end - copying_ends),
+            "files": 1,
+            "bytes": int(size),
+        }
+        old = CopyPass.model_validate({**facts, "moved": series})
+        kept = CopyPass.model_validate({**facts, "moved": series, "arrived": pulse.arrived})
+        for number, (known, guessed, into_memory) in enumerate(
+            zip(kept.progress, old.progress, accumulate(series), strict=False), 1
+        ):
+            self.assertLessEqual(known, number * device + end / 199 * device + 2)
+            self.assertLessEqual(guessed, into_memory + 2)
+        if old.progress:
+            self.assertLessEqual(old.progress[-1], size * (1 - old.flush_seconds / old.seconds) + 2)
+
+    def test_a_copy_from_memory_is_no_result(self) -> None:
+        """The source's device was hardly asked for what was copied: that is told, and no rate is made of it."""
+        self.fill(a=3_000_000, b=500_000)
+        counted = [0]
+        for read, results in (
+            (lambda: counted[0], 0),
+            (lambda: counted.__setitem__(0, counted[0] + 3_600_000) or counted[0], 1),
+        ):
+            with mock.patch.object(copying, "meters_of", lambda *_, read=read: Meters(read, None)):
+                done = copying.copy(self.ours(), CopyObserver())
+            (one,) = done.run.copied.passes
+            self.assertEqual((len(done.run.rates), one.from_memory), (results, not results))
+            self.assertEqual("came from the system's memory" in " ".join(done.run.warnings), not results)
+
+    def test_what_was_just_written_is_read_from_the_source(self) -> None:
+        """Not flushed when the copy begins: it is flushed first, dropped, and read, as the disk's own counter says."""
+        (self.source / "big").write_bytes(random.Random(5).randbytes(24_000_000))
+        done = copying.copy(self.ours(plain=True), CopyObserver())
+        (one,) = done.run.copied.passes
+        self.assertEqual(one.from_memory_bytes is None, meter_of(self.source) is None)
+        self.assertFalse(one.from_memory, one)
+        self.assertEqual(len(done.run.rates), 1)
 
 
 class Wrong(CopyCase):

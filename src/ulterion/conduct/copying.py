@@ -11,12 +11,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
-from ulterion.conduct.copyplaces import OwnFolder, pulse_under, sweep
+from ulterion.conduct.copyplaces import OwnFolder, meters_of, pulse_under, sweep
 from ulterion.conduct.copyrequest import CopyDone, CopyObserver, CopyRequest
 from ulterion.conduct.copyrest import removed
 from ulterion.conduct.copystart import blank, check_names, check_places, check_room, has_room, sources_of
 from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
@@ -133,9 +134,18 @@ def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
             kernel=work.run.copied.way == BY_KERNEL,
             manifest=writer,
             told=work.observer.tick,
+            meters=meters_of(work.sources, work.own.path),
         )
         writer.end()
         record = _proven(work, crew, number, done, out)
+        if record.from_memory:
+            size = show_size(record.from_memory_bytes or 0)
+            sentence = (
+                f"copy {number}: {size} of {show_size(record.bytes)} came from the system's memory and not from the source, so it is no result; "
+                "close what uses the files, or copy others"
+            )
+            work.run = work.run.with_warnings(sentence)
+            work.observer.remark(sentence)
         if last and request.manifest is not None:
             manifest.keep(out, request.manifest)
         return record
@@ -207,6 +217,8 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
         classes=[ClassRecord(name=n, files=c.files, bytes=c.bytes, seconds=c.seconds) for n, c in done.classes.items()],
         interval=batches.INTERVAL,
         moved=done.intervals,
+        arrived=done.arrived,
+        from_memory_bytes=None if done.read is None else max(0, done.stored - done.read),
         left_out=[Remark(name=n, what=w) for n, w in done.left_out],
         left_out_count=done.left_out_count,
     )

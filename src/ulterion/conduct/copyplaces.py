@@ -6,11 +6,13 @@ import contextlib
 import os
 import re
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.host.activity import pulse_of
+from ulterion.engine.copies.onepass import Meters
+from ulterion.host import mounts
+from ulterion.host.activity import meter_of, pulse_of
 from ulterion.model.lock import try_lock
 
 OURS = re.compile(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
@@ -55,6 +57,23 @@ def pulse_under(folder: Path) -> Callable[[], object] | None:
         return pulse_of(fd)
     finally:
         os.close(fd)
+
+
+READ_AS_STORED = ("ext2", "ext3", "ext4", "xfs", "vfat", "exfat", "ntfs3", "ufs", "hfsplus", "iso9660", "udf")
+"""File systems that read from their disk what a file holds, neither compressed nor from somewhere else."""
+
+
+def meters_of(sources: Sequence[bytes], target: Path) -> Meters:
+    """Return what the devices at both ends of a copy count; of the source only where it reads what a file holds."""
+    written = meter_of(target)
+    first = Path(os.fsdecode(sources[0]))
+    lie_on = [mounts.mount_of(Path(os.fsdecode(s))) for s in sources]
+    stored = all(m is not None and m.filesystem in READ_AS_STORED for m in lie_on)
+    one_device = len({Path(os.fsdecode(s)).stat().st_dev for s in sources}) == 1
+    read = meter_of(first) if stored and one_device else None
+    return Meters(
+        None if read is None else (lambda: read().read), None if written is None else (lambda: written().written)
+    )
 
 
 def sweep(parent: Path) -> list[Path]:

@@ -79,7 +79,7 @@ def _points(run: AnyRun) -> Points | None:
     """Return when how many bytes of a run were over, the whole, and whether it ended; None where that was not kept."""
     if isinstance(run, CopyRun) and run.copied.passes:
         one = run.copied.passes[-1]
-        return _series(one.moved, one.interval, one.seconds, float(one.bytes))
+        return _course(one.progress, one.interval, one.seconds, float(one.bytes))
     if isinstance(run, SoakRun):
         loads = [p for p in run.soak.phases if p.name == "load" and p.bytes]
         return (
@@ -99,7 +99,13 @@ def _points(run: AnyRun) -> Points | None:
 def _series(moved: Sequence[int], interval: float, seconds: float, total: float) -> Points | None:
     if not total or not moved:
         return None
-    sums = [min(total, float(s)) for s in accumulate(moved)]
+    return _course([min(total, float(s)) for s in accumulate(moved)], interval, seconds, total)
+
+
+def _course(sums: Sequence[float], interval: float, seconds: float, total: float) -> Points | None:
+    """Return the course of a transfer by what was over at the end of each interval."""
+    if not total or not sums:
+        return None
     moments = [min(seconds, (i + 1) * interval) for i in range(len(sums))]
     inside = [(m, s) for m, s in zip(moments, sums, strict=True) if m < seconds]
     points = [(0.0, 0.0), *inside, (seconds, total)]

@@ -27,20 +27,38 @@ def batches(items: Iterable[Item], size_of: Callable[[Item], int]) -> Iterator[l
 
 
 class Pulse:
-    """Bytes that a crew moved in each second from now on, and whoever is told of them; called again and again."""
+    """Bytes that a crew moved in each second from now on, and whoever is told of them; called again and again.
 
-    def __init__(self, crew: Does, told: Callable[[float, int], None]) -> None:
-        self._crew, self._told = crew, told
-        self._start, self._first, self._last = crew.now(), crew.moved, 0
+    What was written into the system's memory has not arrived.  Where a device counts what it writes (`written`, bytes so far), the
+    lesser of both is told, and kept in `arrived`, which is empty without.
+    """
+
+    def __init__(
+        self, crew: Does, told: Callable[[float, int], None], written: Callable[[], int] | None = None
+    ) -> None:
+        self._crew, self._told, self._written = crew, told, written
+        self._start, self._first, self._last, self._last_arrived = crew.now(), crew.moved, 0, 0
+        self._first_written = written() if written is not None else 0
         self.intervals: list[int] = []
+        self.arrived: list[int] = []
 
     def __call__(self) -> None:
         """Look how far it is."""
-        now, moved = self.seconds, self.moved
+        now, moved, there = self.seconds, self.moved, self.there
         while now >= (len(self.intervals) + 1) * INTERVAL:
             self.intervals.append(moved - self._last)
             self._last = moved
-        self._told(now, moved)
+            if self._written is not None:
+                self.arrived.append(max(0, there - self._last_arrived))
+                self._last_arrived = max(there, self._last_arrived)
+        self._told(now, there)
+
+    @property
+    def there(self) -> int:
+        """Bytes that have arrived since it began, as far as that is known; else those that were moved."""
+        if self._written is None:
+            return self.moved
+        return min(self.moved, max(0, self._written() - self._first_written))
 
     @property
     def seconds(self) -> float:

@@ -22,16 +22,29 @@ MOST_TOLD = 100  # files whose fate is told by name
 FolderTime = tuple[bytes, int]
 
 
+@dataclass(frozen=True)
+class Meters:
+    """What the devices at both ends count: bytes that the source's has read, and the target's has written, so far; None for neither."""
+
+    read: Callable[[], int] | None = None
+    written: Callable[[], int] | None = None
+
+
+NO_METERS = Meters()
+
+
 @dataclass
 class PassCopied:
     """What one copy came to.
 
     Attributes:
         seconds: with the flush; `flush_seconds` it alone.
-        files, bytes, links: that were copied.
+        files, bytes, links: that were copied; `stored` the bytes that their files take on the medium, holes left out.
         folder_times: (path below the copy, nanoseconds since 1970) of the folders.
         classes: by size of the files: how many, bytes, and the seconds they took their workers.
         intervals: bytes moved in each second.
+        arrived: bytes that reached the device in each second, by its own counter; empty where it has none.
+        read: bytes that the source's device read, None where it has no counter.
         left_out: (name, why) of what was not copied, the first hundred; `left_out_count` of all.
     """
 
@@ -39,10 +52,13 @@ class PassCopied:
     flush_seconds: float = 0.0
     files: int = 0
     bytes: int = 0
+    stored: int = 0
     links: int = 0
     folder_times: list[FolderTime] = field(default_factory=list)
     classes: dict[str, Classed] = field(default_factory=dict)
     intervals: list[int] = field(default_factory=list)
+    arrived: list[int] = field(default_factory=list)
+    read: int | None = None
     left_out: list[tuple[str, str]] = field(default_factory=list)
     left_out_count: int = 0
 
@@ -66,23 +82,27 @@ def copy_all(
     kernel: bool = False,
     manifest: Writer | None = None,
     told: Callable[[float, int], None] = lambda seconds, moved: None,
+    meters: Meters = NO_METERS,
 ) -> PassCopied:
     """Copy everything below the sources into a folder that is there and empty; raise TargetFailed when it takes no more."""
     done = PassCopied()
-    pulse, start = Pulse(crew, told), time.perf_counter()
+    before = meters.read() if meters.read is not None else 0
+    pulse, start = Pulse(crew, told, meters.written), time.perf_counter()
     for job, answers in crew.run(_jobs(sources, target, done, kernel=kernel), pulse):
         for entry, (summed, why, seconds) in zip(job[1][2], answers, strict=True):
             if summed is None:
                 done.leave_out(entry, why)
                 continue
             done.files, done.bytes = done.files + 1, done.bytes + entry.size
+            done.stored += min(entry.size, entry.allocated)
             done.classes.setdefault(class_of(entry.size), Classed()).add(entry.size, seconds)
             if manifest is not None:
                 manifest.add(Line(entry.name, entry.size, entry.modified, summed))
     _give_times(done, target)
     for _, seconds in crew.run(iter([("flush", target)]), pulse):
         done.flush_seconds = seconds
-    done.seconds, done.intervals = time.perf_counter() - start, pulse.end()
+    done.seconds, done.intervals, done.arrived = time.perf_counter() - start, pulse.end(), pulse.arrived
+    done.read = meters.read() - before if meters.read is not None else None
     done.classes = {name: done.classes[name] for name in CLASSES if name in done.classes}
     return done
 
@@ -154,7 +174,11 @@ def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
 
 
 def forget(crew: Crew, sources: Sequence[bytes]) -> None:
-    """Drop what the system's cache holds of the sources."""
+    """Drop what the system's cache holds of the sources; what was just written there goes to the medium first, or it would stay."""
+    for folder in dict.fromkeys(s if os.path.isdir(s) else os.path.dirname(s.rstrip(b"/")) or b"." for s in sources):
+        with contextlib.suppress(TargetFailed):
+            for _ in crew.run(iter([("flush", folder)])):
+                pass
     jobs = (("forget", [path for path, _ in batch]) for _, batch in _sized(_files(sources), ""))
     for _ in crew.run(jobs):
         pass

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import accumulate
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -10,6 +11,7 @@ from ulterion.core.facts import TargetFacts
 from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
 
+FROM_MEMORY = 0.1  # of what was copied, from which on a pass is no result
 Took = Annotated[float, Field(gt=0, le=LONGEST)]
 
 
@@ -43,6 +45,13 @@ class CopyPass(Written):
     classes: list[ClassRecord] = []
     interval: float = Field(1.0, gt=0, le=LONGEST)
     moved: list[Count] = Field([], description="bytes of each interval")
+    arrived: list[Count] = Field(
+        [], description="bytes that the target's device wrote in each interval, by its own counter"
+    )
+    from_memory_bytes: Count | None = Field(
+        None,
+        description="bytes that the source's device was not asked for: the system had them in memory; None: not known",
+    )
     left_out: list[Remark] = Field([], description="what was not copied, the first hundred")
     left_out_count: Count = 0
     proven_files: Count | None = Field(
@@ -63,6 +72,23 @@ class CopyPass(Written):
     def rate(self) -> float:
         """Bytes per second, flush included."""
         return self.bytes / self.seconds
+
+    @property
+    def from_memory(self) -> bool:
+        """Whether so much came from memory that it tells nothing of the source."""
+        return self.from_memory_bytes is not None and self.from_memory_bytes > FROM_MEMORY * self.bytes
+
+    @property
+    def progress(self) -> list[float]:
+        """Bytes that had arrived by the end of each interval, as far as that is known.
+
+        By the device's own counter; for runs without one the part that the flush brought, by its share of the time, is taken to
+        have been missing before it.
+        """
+        if self.arrived:
+            return [min(float(self.bytes), float(s)) for s in accumulate(self.arrived)]
+        share = max(0.0, 1 - self.flush_seconds / self.seconds)
+        return [min(float(self.bytes), s) * share for s in accumulate(self.moved)]
 
 
 class EndAlone(Written):
@@ -108,9 +134,11 @@ class CopyRun(Header):
 
     @property
     def rates(self) -> tuple[float, ...]:
-        """Bytes per second of each pass in which every file was copied and nothing arrived wrong."""
+        """Bytes per second of each pass in which every file was copied, nothing arrived wrong, and the source was really read."""
         return tuple(
-            p.rate for p in self.copied.passes if p.bytes and p.files == self.copied.files and not p.wrong_count
+            p.rate
+            for p in self.copied.passes
+            if p.bytes and p.files == self.copied.files and not p.wrong_count and not p.from_memory
         )
 
     @property
