@@ -13,6 +13,7 @@ from ulterion.core.conversions import converted
 from ulterion.core.errors import UsageError
 from ulterion.core.powering import Cable, Load, budget
 from ulterion.core.work import OWN, End, Piece, parts_of, recording, work
+from ulterion.core.workload import parse_workload
 
 CACHED = End(
     "pod",
@@ -181,6 +182,45 @@ class OnTheDemo(FolderCase):
         for arguments, says in ((("b:usb",), "nothing hangs on it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
                                 (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable")):  # fmt: skip
             self.refused("estimate", "power", *arguments, says=says)
+
+    def test_what_is_proven_beats_what_is_stated(self) -> None:
+        """A card of 16 GB that says 256: 200 GB do not fit it, a GB of it costs sixteen times as much, and a recording takes sixteen of it."""
+        folder = self.demo()
+        fits = {r["hookup"]: r for r in self.json_of("estimate", "read", "20 GB", cwd=folder)["works"]}
+        self.assertIsNone(fits["crumble"]["seconds"])
+        self.assertIn("does not fit: Crumble Chip 256 GB holds 16.0 GB, as a proof found", fits["crumble"]["why"])
+        self.assertIsNotNone(fits["duo"]["seconds"])
+        costs = {v["part"]: v for v in self.json_of("estimate", "value", "10 GB", cwd=folder)["values"]}
+        self.assertAlmostEqual(costs["crumble"]["per_size"], 11 / 16, delta=0.01)
+        need = self.json_of("estimate", "value", "20 GB", "--least", "10 MB/s", cwd=folder)
+        self.assertNotIn("crumble", need["cheapest"])
+        takes = {
+            h["hookup"]: h["media"]
+            for h in self.json_of("estimate", "record", "60 MB/s", "--length", "1h", cwd=folder)["hookups"]
+        }
+        self.assertEqual((takes["crumble"], takes["duo"]), (14, 2))
+        # one medium as both ends is read and written by turns; in two places it cannot be
+        (same,) = self.json_of("estimate", "copy", "100 GB", "--from", "pod", "--to", "pod", cwd=folder)["works"]
+        (away,) = self.json_of("estimate", "copy", "100 GB", "--from", "pod", "--to", "slip", cwd=folder)["works"]
+        read, write = (
+            next(
+                r["seconds"]
+                for r in self.json_of("estimate", way, "100 GB", cwd=folder)["works"]
+                if r["hookup"] == "pod"
+            )
+            for way in ("read", "write")
+        )
+        self.assertAlmostEqual(same["seconds"], read + write, delta=0.03 * same["seconds"])
+        self.assertIn("cannot be in both at once", away["why"])
+
+    def test_a_cache_that_a_measurement_used_up(self) -> None:
+        """Its size and the rate after it are in the time of a long write, without any soak."""
+        bench = BENCH.replace('write = "2000 MB/s"', 'write = "2000 MB/s"\ncache = "20 GB"\nafter_cache = "300 MB/s"')
+        store = self.review(bench=bench)
+        simulate(store, "direct", [parse_workload("sequential write 1 MiB depth 4")], passes=8, seconds=2.5)
+        (row,) = (r for r in self.json_of("estimate", "write", "100 GB")["works"] if r["hookup"] == "direct")
+        true = 20e9 / 2e9 + 80e9 / 300e6
+        self.assertAlmostEqual(row["seconds"] / true, 1, delta=0.12)
 
     def test_times_faster_than_a_rival(self) -> None:
         """Met, missed and true nowhere, by workload, between hookups of the same medium; an unknown rival is refused by name."""

@@ -68,6 +68,21 @@ class End:
 
 
 OWN = "its own rate"
+BY_TURNS = "one medium is read and written by turns"
+
+
+def by_turns(source: End, target: End) -> End:
+    """Return one medium as both ends of a copy: each byte is read, then written, so that 1 / rate = 1 / read + 1 / write."""
+    reading = (source.tail or Piece(math.inf, source.rate, OWN)).rate
+
+    def both(rate: float) -> float:
+        return 1 / (1 / reading + 1 / rate)
+
+    pieces = tuple(replace(p, rate=both(p.rate), why=BY_TURNS if p.why == OWN else p.why) for p in target.pieces)
+    last = target.tail or Piece(math.inf, target.rate, OWN)
+    tail = replace(last, rate=both(last.rate), why=BY_TURNS if last.why == OWN else last.why)
+    error = math.hypot(source.error, target.error)
+    return End(target.name, both(target.rate), error, pieces, tail, target.long)
 
 
 @dataclass(frozen=True)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from ulterion.core.units import show_size_both
+from ulterion.core.units import show_size, show_size_both
 from ulterion.core.verdicts import ClaimJudgement
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.model.review import Review
@@ -14,6 +14,36 @@ from ulterion.model.runs.document import AnyRun
 
 CAPACITY = "capacity"
 UNPROVEN = ("stopped", "suspected", "unproven")  # findings that decide nothing
+
+
+@dataclass(frozen=True)
+class Holds:
+    """What a medium holds: bytes, and whether a proof found that, or it is only stated."""
+
+    bytes: float
+    proven: bool
+
+    @property
+    def words(self) -> str:
+        """How much, and how that is known."""
+        return f"holds {show_size(self.bytes)}{', as a proof found' if self.proven else ''}"
+
+
+def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
+    """Return what a medium holds, by the newest proof of it, else by its claim or what it states; None where nothing says that."""
+    proofs = [
+        r
+        for r in sorted(runs, key=lambda r: r.started)
+        if isinstance(r, CapacityRun) and r.chain[-1:] == [medium] and not r.left_out
+    ]
+    found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
+    if found and proofs[-1].capacity.way != "free room":
+        return Holds(float(found[-1]), proven=True)
+    part = review.parts.get(medium)
+    if part is not None and part.claims.capacity:
+        return Holds(float(part.claims.capacity), proven=False)
+    stated = [r.target.capacity_bytes for r in runs if r.chain[-1:] == [medium] and r.target.capacity_bytes]
+    return Holds(float(stated[-1]), proven=False) if stated else None
 
 
 def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:

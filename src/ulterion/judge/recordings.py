@@ -12,6 +12,7 @@ from ulterion.core.soak.classes import SPEED_CLASSES, speed_classes
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_rate
 from ulterion.core.work import Recording, Work, recording, work
+from ulterion.judge.proofs import holds
 from ulterion.judge.works import end_of, soak_on
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -71,13 +72,12 @@ def _recorded(
     told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
     load = soak.trace.phase(LOAD) if soak is not None else None
     kept = speed_classes(soak.trace.during(load))[0] if soak is not None and load is not None else None
-    part = review.parts.get(review.hookups[hookup].medium)
-    holds = part.claims.capacity if part is not None else None
+    room = holds(review, runs, review.hookups[hookup].medium)
     back = end_of(review, runs, hookup, "read")
     return Recorded(
         hookup,
         told,
         kept,
-        None if size is None or not holds else math.ceil(size / holds),
+        None if size is None or room is None else math.ceil(size / room.bytes),
         None if size is None or back is None else work(size, [back[0]]),
     )

@@ -13,6 +13,7 @@ from ulterion.core.work import work
 from ulterion.judge.culprits import DIRECTIONS
 from ulterion.judge.measured import Measured
 from ulterion.judge.pooling import latest
+from ulterion.judge.proofs import holds
 from ulterion.judge.works import end_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -26,7 +27,7 @@ class Value:
         part: its name in the review; `hookup` the one on which it did best.
         price: as the review has it.
         rate: bytes per second there, for as many bytes as were asked for; None where it was not measured.
-        per_rate: price of a MB/s; `per_size` of a GB of what it states, None where it states none.
+        per_rate: price of a MB/s; `per_size` of a GB of what it holds, proven or else stated, None where nothing says that.
         meets: whether it meets the need, None without one.
         seen: when it was to be had for that price, or None.
     """
@@ -80,7 +81,8 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
             if key in hookup.chain and (r := _rate(review, runs, figures.get(h, {}), h, size, mix))
         ]
         rate, hookup = max(rates, default=(None, None), key=lambda one: one[0] or 0.0)
-        capacity = part.claims.capacity
+        room = holds(review, runs, key)
+        fits = room is None or room.bytes >= size
         found.append(
             Value(
                 key,
@@ -88,8 +90,8 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
                 part.price,
                 rate,
                 None if rate is None else part.price.amount / (rate / 1e6),
-                None if capacity is None else part.price.amount / (capacity / 1e9),
-                None if least is None else rate is not None and rate >= least,
+                None if room is None else part.price.amount / (room.bytes / 1e9),
+                None if least is None else rate is not None and rate >= least and fits,
                 part.price_date,
             )
         )

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
-from ulterion.core.work import OWN, End, Piece, Work, work
+from ulterion.core.work import OWN, End, Piece, Work, by_turns, work
 from ulterion.judge.measured import Measured, best_of
 from ulterion.judge.pooling import latest
+from ulterion.judge.proofs import holds
 from ulterion.judge.soaks import Soak, soak_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -60,9 +61,31 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
         tail = Piece(math.inf, min(best.estimate.rate, after), why)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
         return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
+    measured = _cache_measured(best) if way == "write" else None
+    if measured is not None:
+        return replace(measured, name=hookup), ids
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network
     plain = plain or best.workload.is_network
     return End(hookup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
+
+
+def _cache_measured(best: Measured) -> End | None:
+    """Return an end whose write cache the passes of a measurement used up: so many bytes at the fast rate, then the slow one; None where none did."""
+    run = best.run
+    shown = [u for r in run.workloads if (u := r.used_up) is not None]
+    if not shown:
+        return None
+    known = min(shown, key=lambda u: u.since)
+    written = {
+        early: sum(
+            p.bytes * r.workload.writes for r in run.workloads for p in r.counted if not early or p.number < known.since
+        )
+        for early in (True, False)
+    }
+    cache = written[True] + (run.before.laid_bytes if run.before is not None else 0)
+    after = Piece(math.inf, known.slow, f"{STAGES['write cache']}, as its passes showed")
+    pieces = (Piece(max(cache, 1.0), best.estimate.rate, OWN),)
+    return End(best.hookup, best.estimate.rate, _error(best), pieces, after, max(written[False], cache))
 
 
 def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], hookup: str) -> tuple[Soak, Fall] | None:
@@ -131,6 +154,10 @@ def moving(
             rows.append(Row(name, None, why=f"not measured; ulterion measure --hookup {name}"))
             continue
         end, ids = found
+        room = holds(review, runs, review.hookup(name).medium)
+        if room is not None and room.bytes < size:
+            rows.append(Row(name, None, why=f"does not fit: {review.label(review.hookup(name).medium)} {room.words}"))
+            continue
         rows.append(Row(name, work(size, [end]), size / end.rate, ids))
     return sorted(rows, key=lambda r: math.inf if r.work is None else r.work.seconds)
 
@@ -152,11 +179,35 @@ def between(
     missing = next((n for n, end in ends if end is None), None)
     if missing is not None:
         return Row(name, None, why=f"'{missing}' was not measured; ulterion measure --hookup {missing}")
+    impossible = _impossible(review, runs, size, source, target)
+    if impossible is not None:
+        return Row(name, None, why=impossible)
     known = [end for _, end in ends if end is not None]
     back = end_of(review, runs, target, "read") if check else None
     if check and back is None:
         return Row(name, None, why=f"reading from '{target}' was not measured; ulterion measure --hookup {target}")
     ids = tuple(dict.fromkeys(i for _, some in known for i in some))
     both = [end for end, _ in known]
+    if source == target:
+        both = [by_turns(*both)]
     told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
     return Row(name, told, size / min(e.rate for e in both), ids)
+
+
+def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str, target: str) -> str | None:
+    """Return why a copy between two hookups cannot be, or None: no room, one medium in two places, two plugs in one port."""
+    one, other = review.hookup(source), review.hookup(target)
+    copies = 2 if source == target else 1
+    for name, times in ((source, copies), (target, copies)):
+        medium = review.hookup(name).medium
+        room = holds(review, runs, medium)
+        if room is not None and room.bytes < size * times:
+            twice = " and the copy is to lie beside it" if times > 1 else ""
+            return f"does not fit: {review.label(medium)} {room.words}{twice}"
+    if source == target:
+        return None
+    if one.medium == other.medium:
+        return f"{review.label(one.medium)} cannot be in both at once; copy to another medium, or within one of them"
+    if one.chain[:1] == other.chain[:1] and one.chain[1:2] != other.chain[1:2]:
+        return f"both hang on {one.chain[0]}, which takes one plug; put one on another port, or both on a hub"
+    return None
