@@ -87,6 +87,7 @@ class Causes(unittest.TestCase):
             ("counters at zero, ever", warming + held, 90.0, Counters(throttled_seconds=0), "unexplained", "have ever moved"),
             ("grew warmer at the new rate", warming + [warming[-1] + t / 60 for t in range(600)], None, Counters(), "write cache", "warmer afterwards"),
             ("cooled, not back", warming + cooling, None, Counters(), "write cache", "did not come back"),
+            ("counters moved though cool", cool, None, Counters(throttlings=1, throttled_seconds=833.0), "throttling", "counters show throttling"),
             ("nothing known", warming + held, None, Counters(), "unexplained", "its limit is not known, and no counters"),
         ]  # fmt: skip
         for name, temperatures, limit, counters, cause, words in cases:
@@ -95,6 +96,16 @@ class Causes(unittest.TestCase):
                 self.assertEqual(found.cause, cause)
                 self.assertIn(words, found.evidence)
         self.assertEqual(self.only(trace(rates)).cause, "unexplained")
+
+    def test_counters_belong_to_the_warmest_fall(self) -> None:
+        """A cache that was used up while cold, and heat later on: the counters moved by the heat, and the cache stays one."""
+        rates = noisy([(1000, 200), (600, 400)])
+        temperatures = [45.0] * 200 + [45 + t * 0.0875 for t in range(400)]
+        for _ in range(3):
+            rates += noisy([(200, 60), (600, 60)])
+            temperatures += [80 - t / 10 for t in range(60)] + [74 + t / 10 for t in range(60)]
+        found = falls(trace(rates, temperatures, counters=Counters(throttlings=3, throttled_seconds=180.0)))
+        self.assertEqual([f.cause for f in found], ["write cache", "throttling"], found)
 
     def test_throttling_that_comes_and_goes_is_one_event(self) -> None:
         """Three dips at 80 C that end once it has cooled: throttling, three times, with the time in it."""

@@ -9,7 +9,8 @@ swapping the two sides swaps `faster` and `slower` and nothing else:
     slower, a little slower    the same on the lower side
     undecided        otherwise
 
-An accusation so takes a difference that is itself beyond the margin: noise widens the interval, and makes none.
+An accusation so takes a difference that is itself beyond the margin.  Noise can still carry a smaller one there: how often is measured, and
+stands in docs/methods.md.
 
 With several comparisons at once the interval is as much wider as Holm's correction asks, and all but `same` need his
 adjusted p-value below 5 % as well.

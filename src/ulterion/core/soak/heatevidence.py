@@ -88,7 +88,7 @@ def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], 
         return None  # the drive's sensor does not know how hot what it sits behind is, and a drive that does less cools
     if drop.for_good and _cooled_away(temperature, drop, now):
         return f"the drive cooled from {now:.0f} C by more than {COOLED_AWAY:.0f} C and the rate did not come back"
-    if now < cool_below(load.limit):
+    if now < cool_below(load.limit) and not _counted_here(load, temperature, drops):
         return f"at {now:.0f} C, where no drive throttles"
     before = temperature[: drop.first]
     if np.isfinite(before).any() and float(np.nanmax(before)) > now + WARMER_BEFORE and drop.for_good:
@@ -98,6 +98,12 @@ def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], 
         if above > ABOVE_FOR and not any(d.first < drop.first for d in drops):
             return f"at {now:.0f} C, and it had been above its limit for {above:.0f} s without falling"
     return None
+
+
+def _counted_here(load: Trace, temperature: Floats, drops: list[Drop]) -> bool:
+    """Return whether the drive counted throttling that no warmer fall of the load explains: what it says of itself comes first."""
+    warmth = [just_before(load, temperature, float(load.at[d.first])) for d in drops]
+    return bool(load.counters.throttled) and not any(t is not None and t >= cool_below(load.limit) for t in warmth)
 
 
 def _cycle(load: Trace, temperature: Floats, drops: list[Drop]) -> str | None:
