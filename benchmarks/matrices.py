@@ -101,7 +101,7 @@ def count(truth: Truth, runs: list[Observed], told: Counter[str]) -> None:
             told["effects held"] += one.low <= truth.effect(one) <= one.high
     true = {frozenset(f for f, _ in pair) for pair in truth.pairs}
     seen = {frozenset(t.factors) for t in found.together}
-    lost = {frozenset(u) for u in found.untested}
+    lost = {frozenset(u.factors) for u in found.untested}
     told["pairs"] += len(true - lost)
     told["pairs found"] += len(true & seen)
     told["matrices"] += 1

@@ -19,6 +19,7 @@ from ulterion.core.matrix.effects import effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, changes_between, expand, shuffled
 from ulterion.core.matrix.ranks import ranks_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.report.words.plan import cautions
 
 FACTORS = {"card": ["a", "b", "c"], "port": ["left", "right"], "driver": ["old", "new"]}
 
@@ -72,6 +73,18 @@ def observed(levels: dict[str, float], cells: list[Cell], noise: float = 0.002, 
 
 
 class Effects(unittest.TestCase):
+    def test_what_lacks_is_named(self) -> None:
+        """Of a pair that cannot be told: cells that were not measured, or, with all of them there, repetition."""
+        cells = expand({"port": ["left", "right"], "driver": ["old", "new"]})
+        for measured, missing, words in (
+            (cells, False, "measure some cells again"),
+            (cells[:3], True, "some of their cells were not measured"),
+        ):
+            found = effects_of([o for o in observed({"right": -0.1}, measured) if o.cell is not None])
+            assert found is not None
+            self.assertEqual([(u.factors, u.missing) for u in found.untested], [(("port", "driver"), missing)])
+            self.assertIn(words, " ".join(cautions(found)))
+
     def test_random_matrices(self) -> None:
         """Intervals of effects and ranks hold, pairs and drifts are found, and few that are not there."""
         told: Counter[str] = Counter()

@@ -119,7 +119,7 @@ def effects_as_data(found: Sequence[tuple[Ground, Effects]]) -> EffectsData:
                     {"factors": list(t.factors), "p": t.p, "effects": [_effect(one) for one in t.effects]}
                     for t in e.together
                 ],
-                "not_looked_at": [list(pair) for pair in e.untested],
+                "not_looked_at": [list(pair.factors) for pair in e.untested],
                 "drift": None if e.drift is None else list(e.drift),
                 "drifts": e.drifts,
                 "between_runs": e.between,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import fdtrc, stdtrit
 
-from ulterion.core.matrix.model import Fitted, fit, levels_of
+from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
 from ulterion.core.matrix.weights import Floats, Observed
 
 LEVEL = 0.95
@@ -50,13 +50,24 @@ class Together:
 
 
 @dataclass(frozen=True)
+class Untested:
+    """Two factors of which it cannot be told whether they do something only together; `missing` where cells of them were not measured.
+
+    Where all were, none of them was repeated often enough.
+    """
+
+    factors: tuple[str, str]
+    missing: bool
+
+
+@dataclass(frozen=True)
 class Effects:
     """What a matrix shows of one workload.
 
     Attributes:
         effects: of every factor, each level against its first.
         together: pairs that count.
-        untested: pairs of factors that could not be looked at, for want of cells.
+        untested: pairs of factors that could not be looked at, for want of cells, or of repetitions.
         drift: what rates changed by from the first run to the last, as a ratio with its interval; None where it could not be told.
         drifts: whether it counts (p below 0.05).
         between: what varies from run to run, as a standard deviation of the log.
@@ -66,7 +77,7 @@ class Effects:
 
     effects: tuple[Effect, ...]
     together: tuple[Together, ...]
-    untested: tuple[tuple[str, str], ...]
+    untested: tuple[Untested, ...]
     drift: tuple[float, float, float] | None
     drifts: bool
     between: float
@@ -144,15 +155,13 @@ def confounded(observed: Sequence[Observed], factor: str, level: str, against: s
     return f"what else changed with it ({others}) changed in a way that leaves no comparison of {level} with {against}"
 
 
-def _pairs(
-    observed: Sequence[Observed], model: Fitted, varied: Sequence[str]
-) -> tuple[list[Together], list[tuple[str, str]]]:
+def _pairs(observed: Sequence[Observed], model: Fitted, varied: Sequence[str]) -> tuple[list[Together], list[Untested]]:
     """Return the pairs of factors that count, and those that could not be looked at."""
     tested, untested = [], []
     for one, other in itertools.combinations(varied, 2):
         p = _p_of(model, one, other)
         if p is None:
-            untested.append((one, other))
+            untested.append(Untested((one, other), not is_whole(observed, levels_of(observed), (one, other))))
         else:
             tested.append((p, one, other))
     counted = []

@@ -116,18 +116,18 @@ def fit(observed: Sequence[Observed], pairs: Pairs = "all") -> Fitted:
     found = [
         p
         for p in itertools.combinations(varied, 2)
-        if pairs == "all" or (pairs == "whole" and _whole(observed, factors, p))
+        if pairs == "all" or (pairs == "whole" and is_whole(observed, factors, p))
     ]
     tried = _Tried.of(observed, factors, [*mains, *found], hours=hours)
     if found and tried.left < SPARE:
         tried = _with_plainest(observed, factors, _Tried.of(observed, factors, mains, hours=hours), found, hours=hours)
     elif found:
-        threes = [t for t in itertools.combinations(varied, 3) if _whole(observed, factors, t)]
+        threes = [t for t in itertools.combinations(varied, 3) if is_whole(observed, factors, t)]
         tried = _with_plainest(observed, factors, tried, threes, hours=hours)
     return _solved(observed, factors, tried)
 
 
-def _whole(observed: Sequence[Observed], factors: Mapping[str, list[str]], names: Sequence[str]) -> bool:
+def is_whole(observed: Sequence[Observed], factors: Mapping[str, list[str]], names: Sequence[str]) -> bool:
     """Return whether every combination of levels of some factors was measured."""
     seen = {tuple(dict(o.cell)[n] for n in names) for o in observed if o.cell is not None}
     return len(seen) == math.prod(len(factors[n]) for n in names)

@@ -111,10 +111,13 @@ def cautions(found: Effects) -> list[str]:
         told.append(
             "what varies from one plugging-in to the next could not be told: intervals rest on the passes alone, and may be too narrow"
         )
-    told += [
-        f"whether {a} and {b} do something only together was not looked at: cells are missing"
-        for a, b in found.untested
-    ]
+    for missing, why in (
+        (True, "some of their cells were not measured"),
+        (False, "measure some cells again, plugged in again"),
+    ):
+        pairs = [" and ".join(u.factors) for u in found.untested if u.missing == missing]
+        if pairs:
+            told.append(f"whether {', or '.join(pairs)}, do something only together cannot be told: {why}")
     return told
 
 
