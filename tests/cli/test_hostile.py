@@ -34,6 +34,16 @@ class Nonsense(FolderCase):
             os.environ.clear()
             os.environ.update(with_environment)
 
+    def test_two_dashes_are_no_value(self) -> None:
+        """Of an option that takes one; nothing is measured by default instead."""
+        for words in (
+            ("compare", "--margin=--"),
+            ("measure", "drive", "--seed=--"),
+            ("measure", "drive", "--passes=--"),
+            ("soak", "drive", "--wait=--"),
+        ):
+            self.refused(*words, says="'--' is no value")
+
     def test_one_bad_file_blocks_no_other(self) -> None:
         """Whatever lies among the runs, the good one is compared, and each bad one is told once, with where it went."""
         folder = self.review()

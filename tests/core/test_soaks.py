@@ -300,6 +300,15 @@ class Heat(unittest.TestCase):
         self.assertTrue(found.low <= 71.5 <= found.high, found)
         self.assertAlmostEqual(found.end, 71.5, delta=1.0)
 
+    def test_a_slow_part_may_hide_in_a_short_load(self) -> None:
+        """Six minutes show the fast part of a rise alone: the interval reaches as far as a slow one, which no fit can see, may go."""
+        at = np.arange(400.0)
+        seen = 30 + 20 * (1 - np.exp(-at / 60)) + 12 * (1 - np.exp(-at / 6000))
+        found = settle(course(at, seen))
+        assert found is not None
+        self.assertLess(found.end, 56)
+        self.assertGreaterEqual(found.high, 62)
+
     def test_settled_is_two_minutes_without_movement(self) -> None:
         """A drift of 0.1 C a minute is settled, one of 1 C is not, one coarse step is no movement."""
         at = np.arange(300.0)

@@ -11,6 +11,13 @@ from ulterion.core import units
 from ulterion.core.errors import UnitError
 
 
+class Power(unittest.TestCase):
+    def test_currents_at_a_voltage(self) -> None:
+        """Amperes and milliamperes, at any voltage."""
+        for text, watts in (("2.6 A at 5 V", 13.0), ("470 mA at 12 V", 5.64), ("900 mW", 0.9), ("15 W", 15.0)):
+            self.assertAlmostEqual(units.parse_power(text), watts)
+
+
 class Parse(unittest.TestCase):
     def test_reads_what_people_write(self) -> None:
         """Every quantity comes back in base units."""

@@ -24,6 +24,7 @@ from ulterion.engine.plainfile import FileTarget, open_target
 from ulterion.engine.target import MIB
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
+MIXED = parse_workload("random mixed 30 % writes 16 KiB depth 4")
 
 
 class TestFile(FolderCase):
@@ -140,13 +141,13 @@ class RealPass(FolderCase):
         self.assertGreaterEqual(facts.st_blocks * 512, 16 * MIB)
         laid = Path(f"/proc/self/fd/{target.fd}").read_bytes()
         self.assertEqual(len({laid[i : i + 4096] for i in range(0, 16 * MIB, 4096)}), 4096)  # no hole, no repetition
-        for workload in (READ, WRITE):
+        for workload in (READ, WRITE, MIXED):
             one = target.run_pass(workload.settled(0.3, target.span_bytes), 5)
             self.assertEqual(one.bytes, one.requests * workload.block_bytes)
             self.assertEqual(one.bytes, sum(one.interval_bytes))
             self.assertEqual(one.requests, one.latency.total)
             self.assertGreaterEqual(one.seconds, 0.3)
-            self.assertEqual(one.flush_seconds is None, workload is READ)
+            self.assertEqual(one.flush_seconds is None, workload is READ)  # mixed passes end on the medium, too
             self.assertGreaterEqual(one.seconds * workload.depth * 1.001, one.latency.mean * one.requests)
         target.close()
         self.assertEqual(list(self.folder.iterdir()), [])

@@ -5,13 +5,19 @@ from __future__ import annotations
 import random
 import unittest
 from collections import Counter
+from pathlib import Path
 
-from benchmarks.blame import judged, play, run_of, world
+from benchmarks.accused import honest, with_claims
+from benchmarks.blame import World, judged, play, run_of, world
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion import load_review
 from ulterion.core.workload import parse_workload
+from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
+from ulterion.judge.culprits import blames
+from ulterion.judge.pooling import latest
+from ulterion.model.review import parse_review
 from ulterion.model.store import ReviewFolder
 from ulterion.report.figures.comparison import draw_comparison
 from ulterion.report.figures.ground import Cast
@@ -34,6 +40,83 @@ class Reviews(unittest.TestCase):
         self.assertLessEqual(tally["wrong"] / total, 0.03, tally)
         self.assertGreaterEqual(tally["right"] / total, 0.5, tally)
         self.assertGreaterEqual(ended["settled"] / sum(ended.values()), 0.8, ended)
+
+
+class Accused(unittest.TestCase):
+    def test_no_honest_part_misses_its_claim(self) -> None:
+        """Sixty random reviews, half of them with nothing connected directly: what is short of its claim may be named, what keeps it never."""
+        tally = Counter[tuple[bool, str]]()
+        for number in range(60):
+            rng = random.Random(700_000 + number)
+            w = world(rng)
+            if number % 2:
+                w.chains = {n: c for n, c in w.chains.items() if n not in w.direct}
+                w.direct = set()
+            if not w.chains:
+                continue
+            runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
+            text, claims = with_claims(w, rng)
+            for row in judge_claims(parse_review(text, Path("review.toml")), runs):
+                if row.claim == "read" and row.part in claims:
+                    tally[honest(w, row.part, claims[row.part]), row.judgement.verdict] += 1
+        self.assertEqual(tally[True, "missed"], 0, tally)
+        self.assertGreater(tally[False, "missed"], 10)
+        self.assertGreater(tally[True, "met"], 20)
+
+    def test_a_card_and_its_reader_are_both_suspects(self) -> None:
+        """A card that reads 296 and claims 280 is measured at 262 in a reader: undecided, with the swap that tells; and then it is met."""
+        parts = (
+            '[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.old]\nname = "Old reader"\nkind = "reader"\nlink = "USB 5 Gb/s"\n'
+            '[parts.new]\nname = "New reader"\nkind = "reader"\nlink = "USB 5 Gb/s"\n'
+            '[parts.card]\nname = "Card"\nkind = "card"\n[parts.card.claims]\nread = "280 MB/s"\n'
+            '[hookups.one]\nchain = ["usb", "old", "card"]\n[hookups.two]\nchain = ["usb", "new", "card"]\n'
+        )
+        w = World(
+            random.Random(3),
+            {"old": 262e6, "new": 400e6, "card": 296e6},
+            kinds={},
+            chains={"one": ["usb", "old", "card"], "two": ["usb", "new", "card"]},
+        )
+        runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
+        review = parse_review("schema = 1\n" + parts, Path("review.toml"))
+        (first,) = (r for r in judge_claims(review, runs[:1]) if r.part == "card")
+        self.assertEqual((first.judgement.verdict, first.judgement.others), ("undecided", True))
+        assert first.blame is not None and first.blame.next is not None
+        self.assertEqual(first.blame.next.hookup, "two")
+        (both,) = (r for r in judge_claims(review, runs) if r.part == "card")
+        self.assertEqual((both.judgement.verdict, both.hookup), ("met", "two"))
+
+    def test_likeness_with_another_medium_clears_nothing(self) -> None:
+        """An enclosure on one bench and a bare drive on another that happen to give the same: no part is cleared by that."""
+        w = World(
+            random.Random(4),
+            {"box": 2980e6, "one": 6000e6, "other": 2985e6},
+            chains={"through": ["usb", "box", "one"], "bare": ["m2", "other"]},
+        )
+        text = (
+            'schema = 1\n[ports.usb]\nlink = "USB4 40 Gb/s"\n[ports.m2]\nlink = "PCIe 4.0 x4"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
+            '[parts.one]\nname = "One"\nkind = "drive"\n[parts.other]\nname = "Other"\nkind = "drive"\n'
+            '[hookups.through]\nchain = ["usb", "box", "one"]\n[hookups.bare]\nchain = ["m2", "other"]\ndirect = true\n'
+        )
+        runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
+        blame = blames(parse_review(text, Path("review.toml")), latest(runs))["through", "read"]
+        self.assertLessEqual({"box", "one"}, {s.key for s in blame.finding.suspects})
+
+    def test_a_slow_state_accuses_nobody(self) -> None:
+        """A drive that was throttled, or whose cache was used up, has carried what it did in another state: it clears and blames nothing."""
+        w = World(random.Random(5), {"box": 900e6, "drive": 2000e6}, chains={"through": ["usb", "box", "drive"]})
+        text = (
+            'schema = 1\n[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
+            '[parts.drive]\nname = "Drive"\nkind = "drive"\n[hookups.through]\nchain = ["usb", "box", "drive"]\n'
+        )
+        (run,) = (run_of(w, name, chain, 1) for name, chain in w.chains.items())
+        review = parse_review(text, Path("review.toml"))
+        self.assertTrue(blames(review, latest([run])))
+        slow = [
+            r.model_copy(update={"passes": [p.model_copy(update={"state": "throttled"}) for p in r.passes]})
+            for r in run.workloads
+        ]
+        self.assertEqual(blames(review, latest([run.model_copy(update={"workloads": slow})])), {})
 
 
 class Told(FolderCase):

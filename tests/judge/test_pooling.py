@@ -54,6 +54,33 @@ class Pooled(FolderCase):
         many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.hookup == "box"]
         self.assertEqual(len(latest(many)["box"][box.workload.text].documents), MOST_POOLED)
 
+    def test_other_circumstances_are_not_pooled(self) -> None:
+        """Firmware, power, governor, processor or system of one of two runs: the newest counts alone, and nothing narrows its interval."""
+        runs = self.runs("box", "box")
+        text = next(iter(latest(runs)["box"]))
+        self.assertEqual(len(latest(runs)["box"][text].documents), 2)
+        both = [
+            r.model_copy(
+                update={
+                    "target": replace(r.target, firmware="1.0"),
+                    "bench": replace(r.bench, power="mains", governor="performance", cpu="A", system="Linux 6.1"),
+                }
+            )
+            for r in runs
+        ]
+        self.assertEqual(len(latest(both)["box"][text].documents), 2)
+        for name, value in (
+            ("firmware", "1.1"),
+            ("power", "battery"),
+            ("governor", "powersave"),
+            ("cpu", "B"),
+            ("system", "Linux 6.2"),
+        ):
+            part = "target" if name == "firmware" else "bench"
+            other = both[0].model_copy(update={part: replace(getattr(both[0], part), **{name: value})})
+            found = latest([other, both[1]])["box"][text]
+            self.assertEqual([d.id for d in found.documents], [both[1].id], name)
+
     def test_one_plugging_in_is_said_to_be_one(self) -> None:
         """A single run, and several on one connection, are told with what to do; runs on one connection are one value among others."""
         runs = self.runs("direct", "box", "box", "box")
