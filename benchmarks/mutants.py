@@ -1,0 +1,187 @@
+"""Faults put into the code, a line each, that tests must notice: python -m benchmarks.mutants [--only N ...] [--jobs N].
+
+Each entry changes one line in a copy of the project and runs the test modules that must fail then.  Printed are those that live:
+a test is missing there.  First every module is run without a change; what fails by itself proves nothing.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+TOP = Path(__file__).parents[1]
+LONGEST = 300.0  # seconds that the tests of a mutant may take; one that hangs is noticed
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """A line that is changed, and the test modules of which one must fail.
+
+    Attributes:
+        path: of the module, below src/ulterion.
+        line: a piece of it that stands there once; `instead` what is put in its place.
+        tests: modules below tests.
+    """
+
+    path: str
+    line: str
+    instead: str
+    tests: tuple[str, ...]
+
+
+def _(path: str, line: str, instead: str, *tests: str) -> Mutant:
+    return Mutant(path, line, instead, tests)
+
+
+MUTANTS = (
+    # verdicts, statistics, claims
+    _("core/verdicts.py", "if -band < low and high < band:", "if -band < low or high < band:", "core.test_verdicts"),
+    _("core/verdicts.py", "if abs(centre) < band:", "if abs(centre) < 0:", "core.test_verdicts"),
+    _("core/verdicts.py", ">= band / 2 else", ">= band else", "core.test_verdicts"),
+    _("core/verdicts.py", "if measured.high < needed:", "if measured.rate < needed:", "core.test_verdicts"),
+    _("core/stats.py", "+ abs(one.drift) / 2", "", "core.test_stats"),
+    _("core/stats.py", "error = math.sqrt(va + vb)", "error = math.sqrt(max(va, vb))", "core.test_stats", "core.test_verdicts"),
+    _("core/histogram.py", "math.ceil(q / 100 * total - 1e-9)", "math.floor(q / 100 * total)", "core.test_measures"),
+    _("core/histogram.py", "bucket + 0.5", "bucket + 1.5", "core.test_measures"),
+    _("core/comparability.py", '    Fact("system", lambda r: r.bench.system, ("system",)),\n', "", "core.test_measures"),
+    _("core/comparability.py", '    Fact("Ulterion version", lambda r: r.engine, ("versions",)),\n', "", "core.test_measures"),
+    _("core/comparability.py", "return one != other", "return False", "core.test_measures", "judge.test_pooling"),
+    _("core/comparability.py", '("firmware",), "chain")', '("firmware",), "nothing")', "judge.test_pooling", "core.test_measures"),
+    _("core/culprits.py", "other.chain[-1].key != target.chain[-1].key or not", "not", "judge.test_culprits"),
+    _("core/culprits.py", "link.practical_low * SPARE", "link.practical_high", "core.test_culprits", "judge.test_culprits"),
+    _("core/culprits.py", "return compared.low > 1.0 and compared.value > MORE", "return True", "core.test_culprits"),
+    _("judge/culprits.py", "and c.state not in SLOW_STATES", "", "judge.test_culprits"),
+    _("judge/claims.py", "{s.key for s in blame.finding.suspects} == {part}", "part in {s.key for s in blame.finding.suspects}", "judge.test_culprits"),
+    _("judge/pooling.py", "same_chain and not differences", "same_chain or not differences", "judge.test_pooling"),
+    _("judge/rivals.py", "if reached == len(ratios):", "if reached:", "cli.test_estimate"),
+    # capacity, by hand, power, estimates
+    _("core/capacity.py", "tally.distance >= tally.sound", "tally.distance", "cli.test_capacity"),
+    _("engine/capacity/proof.py", "elif pattern.is_foreign(words, place):", "elif False:", "cli.test_others"),
+    _("engine/capacity/proof.py", "TRIES = 2", "TRIES = 0", "cli.test_capacity"),
+    _("engine/capacity/proof.py", "wraps_at, lost_from, driven)", "wraps_at, lost_from, 10 * driven)", "cli.test_capacity"),
+    _("conduct/capacity.py", "if seen.ours and seen.foreign is None:", "if seen.foreign is None:", "cli.test_others"),
+    _("judge/proofs.py", 'if one.finding == "bad areas" and one.sound_bytes >= enough:', "if False:", "cli.test_capacity"),
+    _("judge/proofs.py", "if found and proofs[-1]", "if not found and proofs[-1]", "cli.test_estimate"),
+    _("judge/works.py", "if room is not None and room.bytes < size:", "if False:", "cli.test_estimate"),
+    _("judge/works.py", "after = Piece(math.inf, known.slow,", "after = Piece(math.inf, known.fast,", "cli.test_estimate"),
+    _("judge/value.py", ">= least and fits", ">= least", "cli.test_estimate"),
+    _("core/work.py", "return 1 / (1 / reading + 1 / rate)", "return min(reading, rate)", "cli.test_estimate"),
+    _("core/powering.py", "self.volts**2 / (4 * self.ohms)", "self.volts**2 / (2 * self.ohms)", "cli.test_estimate"),
+    _("core/units.py", '1e-3 if product[2] == "mA" else 1.0', "1.0", "core.test_units"),
+    _("core/clocked.py", '[t for t in figures if t.end == "done"] or figures', "figures", "core.test_clocked"),
+    _("core/clocked.py", "self.seconds - self.seconds_step / 2", "self.seconds", "core.test_clocked"),
+    _("core/clocked.py", "t.rounding**2 + t.habit**2", "t.rounding**2", "core.test_clocked"),
+    # soaks
+    _("core/soak/classes.py", "trace.block * trace.depth)", "trace.block)", "core.test_soaks"),
+    _("core/soak/heatevidence.py", " and not _counted_here(load, temperature, drops)", "", "core.test_soaks"),
+    _("core/soak/heatevidence.py", "return bool(load.counters.throttled) and not any(", "return bool(load.counters.throttled) or not any(", "core.test_soaks"),
+    _("core/soak/settling.py", "max(ends) + half + hidden,", "max(ends) + half,", "core.test_soaks"),
+    _("core/soak/falls.py", "elif heat is False and drop.for_good and load.writes > 0:", "elif drop.for_good and load.writes > 0:", "core.test_soaks"),
+    _("report/words/soaks.py", 'coarse or "below V6 at times"', '"below V6 at times"', "core.test_soaks"),
+    # moving bytes
+    _("engine/target.py", 'if workload.direction != "read":', 'if workload.direction == "write":', "engine.test_target"),
+    _("conduct/keeping.py", "        self._journal.add(index, record)\n", "        self._observer.end(index, workload, number, result)\n        self._journal.add(index, record)\n", "conduct.test_keeping"),
+    _("engine/copies/walk.py", "facts.st_mode & 0o777", "facts.st_mode & 0o7777", "cli.test_others"),
+    _("engine/copies/below.py", ' | getattr(os, "O_NOFOLLOW", 0) | ', " | ", "cli.test_others"),
+    _("engine/copies/onepass.py", "    _give_times(done, target)\n", "", "cli.test_others"),
+    _("engine/copies/onepass.py", 'with contextlib.suppress(TargetFailed):\n            for _ in crew.run(iter([("flush", folder)])):', 'with contextlib.suppress(TargetFailed):\n            for _ in ():', "cli.test_copy"),
+    _("engine/copies/readback.py", "if not stat.S_ISREG(", "if stat.S_ISLNK(", "cli.test_others"),
+    _("engine/copies/batches.py", "return min(self.moved, max(0, self._written() - self._first_written))", "return self.moved", "cli.test_copy"),
+    _("model/runs/copied.py", "share = max(0.0, 1 - self.flush_seconds / self.seconds)", "share = 1.0", "cli.test_copy"),
+    _("model/runs/copied.py", " and not p.from_memory", "", "cli.test_copy"),
+    _("conduct/copying.py", "if work.request.keep and not has_room(work.request.target, work.count):", "if False:", "cli.test_others"),
+    # networks
+    _("engine/network/session.py", "return bool(poll.poll(seconds * 1000))", "return bool(poll.poll(seconds * 1000)) and False", "engine.test_network"),
+    _("engine/network/frames.py", "            data, ensure_ascii=False\n", "            data\n", "engine.test_network"),
+    _("engine/network/peer.py", "if error.errno not in SCARCE:", "if True:", "engine.test_network"),
+    _("conduct/networkpass.py", "if result.seconds < SHORT * order.window.seconds:", "if False:", "engine.test_network"),
+    _("conduct/networkpass.py", "if each_way > link.payload * ROUNDING:", "if False:", "engine.test_network"),
+    # what is written, and whose it is
+    _("archive/opening.py", "if strange or odd or missing:", "if missing:", "cli.test_others"),
+    _("archive/opening.py", "    if reads and not there:", "    if False:", "cli.test_others"),
+    _("archive/asking.py", "if not isinstance(value, kinds) or", "if False or", "cli.test_others"),
+    _("model/ownfiles.py", " or _sum(read_bytes(path)) not in self._sums.get(name, [])", "", "cli.test_others"),
+    _("model/bundle.py", "outside = not path.resolve().is_relative_to(folder.resolve())", "outside = False", "cli.test_others"),
+    _("model/bundle.py", "min(MOST_BYTES, MOST_TIMES * len(data) + LARGEST_TEXT)", "8 * MOST_BYTES", "cli.test_others"),
+    _("model/aside.py", "if not folder.resolve().is_relative_to(review.resolve()):", "if False:", "cli.test_others"),
+    _("model/together.py", "for path in (*(p for p, _ in documents), first):", "for path in (first,):", "cli.test_others"),
+    _("model/together.py", "if not path_of(run).exists():", "if path_of(run).exists():", "cli.test_others"),
+    _("model/runs/header.py", 'n.kind == "excluded"', 'n.kind != "outcome"', "model.test_soak", "model.test_runs"),
+    _("model/runs/upgrades.py", "_EXCLUDES.fullmatch(text)", "_EXCLUDES.match(text)", "model.test_runs"),
+    _("conduct/notes.py", "soaks=run_id is None and of_soak", "soaks=False", "model.test_soak"),
+    _("conduct/notes.py", "return idle[1], 0.0", "return text, None", "model.test_soak"),
+    _("conduct/noting.py", "if _UNCLEAR.match(text):", "if False:", "model.test_soak"),
+    _("cli/main.py", 'if action.option_strings and "--" in arg_strings:', "if False:", "cli.test_hostile"),
+)  # fmt: skip
+
+
+def copied(where: Path) -> Path:
+    """Copy the project; return where it is."""
+    for name in ("src", "tests", "benchmarks", "docs", "README.md", "pyproject.toml"):
+        source = TOP / name
+        if source.is_dir():
+            shutil.copytree(source, where / name, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
+        else:
+            shutil.copy(source, where / name)
+    return where
+
+
+def passes(where: Path, tests: tuple[str, ...]) -> bool:
+    """Return whether test modules pass in a copy of the project."""
+    environment = {**os.environ, "PYTHONPATH": f"{where / 'src'}{os.pathsep}{where}", "PYTHONDONTWRITEBYTECODE": "1"}
+    words = [sys.executable, "-W", "ignore", "-m", "unittest", "-f", *(f"tests.{name}" for name in tests)]
+    try:
+        done = subprocess.run(words, cwd=where, env=environment, capture_output=True, timeout=LONGEST, check=False)
+    except subprocess.TimeoutExpired:
+        return False
+    return done.returncode == 0
+
+
+def lives(mutant: Mutant) -> bool:
+    """Return whether no test notices a mutant."""
+    with tempfile.TemporaryDirectory(prefix="ulterion-mutant-") as scratch:
+        where = copied(Path(scratch))
+        path = where / "src/ulterion" / mutant.path
+        text = path.read_text(encoding="utf-8")
+        if text.count(mutant.line) != 1:
+            raise SystemExit(
+                f"{mutant.path} has '{mutant.line.strip()}' {text.count(mutant.line)} times; mend the table"
+            )
+        path.write_text(text.replace(mutant.line, mutant.instead), encoding="utf-8")
+        return passes(where, mutant.tests)
+
+
+def main() -> int:
+    """Try all mutants and print those that live."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--only", type=int, nargs="+", metavar="N", help="by their place in the table, from 1")
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    options = parser.parse_args()
+    chosen = [(n, m) for n, m in enumerate(MUTANTS, 1) if options.only is None or n in options.only]
+    modules = sorted({t for _, m in chosen for t in m.tests})
+    with tempfile.TemporaryDirectory(prefix="ulterion-mutant-") as scratch:
+        where = copied(Path(scratch))
+        broken = [name for name in modules if not passes(where, (name,))]
+    if broken:
+        print(f"fail without any change: {', '.join(broken)}")
+        return 1
+    with ThreadPoolExecutor(options.jobs) as pool:
+        found = list(pool.map(lambda pair: lives(pair[1]), chosen))
+    living = [(n, m) for (n, m), alive in zip(chosen, found, strict=True) if alive]
+    for number, mutant in living:
+        print(
+            f"{number} lives: {mutant.path}: '{mutant.line.strip()}' made '{mutant.instead.strip()}' ({', '.join(mutant.tests)})"
+        )
+    print(f"{len(chosen)} mutants, {len(living)} live")
+    return 1 if living else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
