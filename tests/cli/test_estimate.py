@@ -199,6 +199,12 @@ class OnTheDemo(FolderCase):
             for h in self.json_of("estimate", "record", "60 MB/s", "--length", "1h", cwd=folder)["hookups"]
         }
         self.assertEqual((takes["crumble"], takes["duo"]), (14, 2))
+        (hub,) = (
+            r for r in self.json_of("estimate", "write", "200 GB", cwd=folder)["works"] if r["hookup"] == "hub-pod"
+        )
+        self.assertEqual(
+            [p["why"] for p in hub["parts"]], ["hub-pod: its own rate"]
+        )  # which is below what the drive's used-up cache leaves
         # one medium as both ends is read and written by turns; in two places it cannot be
         (same,) = self.json_of("estimate", "copy", "100 GB", "--from", "pod", "--to", "pod", cwd=folder)["works"]
         (away,) = self.json_of("estimate", "copy", "100 GB", "--from", "pod", "--to", "slip", cwd=folder)["works"]

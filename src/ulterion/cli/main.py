@@ -89,7 +89,7 @@ class Parser(argparse.ArgumentParser):
         finally:
             self._mixes = False
 
-    def _get_values(self, action: argparse.Action, arg_strings: list[str]) -> Any:
+    def _get_values(self, action: argparse.Action, arg_strings: list[str]) -> object:
         """Refuse '--option=--', of which the stock parser makes no value at all."""
         if action.option_strings and "--" in arg_strings:
             raise argparse.ArgumentError(action, "'--' is no value")

@@ -58,7 +58,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
         other, fall = elsewhere
         why = f"{STAGES['write cache']}, as the soak of '{other.run.hookup}' found"
         after = fall.after or _pieces(other)[1].rate  # where it mostly stands still, what it moves between counts
-        tail = Piece(math.inf, min(best.estimate.rate, after), why)
+        tail = Piece(math.inf, min(best.estimate.rate, after), why if after < best.estimate.rate else OWN)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
         return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
     measured = _cache_measured(best) if way == "write" else None
