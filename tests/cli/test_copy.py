@@ -488,7 +488,7 @@ class Numbers(unittest.TestCase):
     def test_the_slow_end_is_named_only_where_it_shows(self) -> None:
         """By each end alone."""
         for (copied, source, target), end in (((400e6, 412e6, 931e6), "source"), ((90e6, 900e6, 95e6), "target"), ((300e6, 700e6, 720e6), "neither"),
-                                              ((650e6, 700e6, 720e6), "both")):  # fmt: skip
+                                              ((650e6, 700e6, 720e6), "both"), ((800e6, 900e6, 95e6), "neither")):  # fmt: skip
             self.assertEqual(slow_end(copied, source, target)[0], end)
         self.assertEqual(slow_end(60e6, 152e6, 97e6, one_drive="sdb")[0], "one drive")
         self.assertEqual(slow_end(20e6, 152e6, 97e6, one_drive="sdb")[0], "neither")

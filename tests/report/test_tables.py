@@ -92,3 +92,25 @@ class WithoutFigure(FolderCase):
         self.assertIn("5 passes, none of one state", text)
         self.assertIn("5 of 5 passes were slow for a while and count for nothing: a write cache that fills again", text)
         self.assertEqual(self.ulterion("compare").returncode, 0)
+
+
+class Places(FolderCase):
+    def test_how_little_of_the_medium_is_covered_is_said(self) -> None:
+        """A small span of a large disk says nothing of the rest; all of it needs no word."""
+        self.review(bench=BENCH.replace('capacity = "1 TB"', 'capacity = "64 GB"'))
+        words = (
+            "measure",
+            "--hookup",
+            "direct",
+            "--workload",
+            "sequential read 1 MiB depth 2",
+            "--places",
+            "2",
+            "--passes",
+            "3",
+            "--seconds",
+            "0.2",
+        )
+        for span, said in (("4 GB", True), ("60 GB", False)):
+            shown = " ".join(self.ulterion(*words, "--span", span).stdout.split())
+            self.assertEqual("these places cover 4.00 GB of 64.0 GB, 6.25 % of the medium" in shown, said, shown)

@@ -58,6 +58,12 @@ def slow_end(copied: float, source: float, target: float, *, one_drive: str | No
         )
     if copied < min(source, target) / FAR:
         return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
+    if copied > PLAINLY * min(source, target):
+        slow = "source" if source < target else "target"
+        return (
+            "neither",
+            f"{told}: faster than the {slow} alone, so neither end is known by it; something changed between, or a cache helped",
+        )
     if source < target / PLAINLY:
         return "source", f"{told}: this copy tells you about the source"
     if target < source / PLAINLY:

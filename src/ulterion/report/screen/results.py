@@ -8,7 +8,7 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.stats import estimate
-from ulterion.core.units import show_duration, show_iops, show_rate
+from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, table
@@ -24,6 +24,17 @@ def preview(run: MeasureRun | SoakRun) -> list[RenderableType]:
     return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
 
 
+def _covered(run: MeasureRun) -> list[RenderableType]:
+    """Return how little of the medium places cover, where that is little: they say nothing of the rest."""
+    whole = run.target.capacity_bytes
+    ends = [r.workload.origin_bytes + (r.workload.span_bytes or 0) for r in run.workloads]
+    if not (run.at_places and whole and ends) or max(ends) >= COVERED * whole:
+        return []
+    share = show_percent(max(ends) / whole)
+    words = f"these places cover {show_size(max(ends))} of {show_size(whole)}, {share} of the medium: a disk is slower further in, which this does not show"
+    return [Text(words, style="warning")]
+
+
 def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     """Return the table of a run and where it is kept."""
     if run.target.network is not None or any(r.workload.is_network for r in run.workloads):
@@ -31,7 +42,13 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     if run.is_sweep or run.at_places:
         points = points_of(run)
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
-        return [*tables, *_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+        return [
+            *tables,
+            *_covered(run),
+            *_remarks(run),
+            Text(""),
+            Sheet([Text(f"kept in {path}", style="muted")], cut=False),
+        ]
     records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
@@ -72,6 +89,7 @@ def _without_figure(run: MeasureRun) -> list[WorkloadRecord]:
     return [r for r in run.workloads if r.counted and not r.figures]
 
 
+COVERED = 0.5  # of the medium, below which places are said to cover little of it
 RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
 LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
 
