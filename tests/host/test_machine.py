@@ -44,6 +44,18 @@ NONSENSE = ("", "\x00\x01\x02", "-1", "9" * 400, "ünïcödé", "0x", "12 34", "
 
 
 class Recorded(unittest.TestCase):
+    def test_a_dead_drive_is_no_empty_reader_and_flash_chips_are_no_drive(self) -> None:
+        """A drive that cannot be taken out and shows no size has no capacity shown; what the kernel makes of bare flash is left out."""
+        with replayed(MACHINE) as (root, _):
+            (root / "sys/block/mtdblock0").mkdir(parents=True)
+            (root / "sys/block/mtdblock0/size").write_text("1024\n")
+            for name in ("nvme0n1", "sdb"):
+                (root / f"sys/block/{name}/size").write_text("0\n")
+            found = machine.survey(root=root)
+        self.assertNotIn("mtdblock0", [d.name for d in found.drives])
+        self.assertRegex(shown(found), r"nvme0n1 .*no capacity shown")
+        self.assertRegex(shown(found), r"sdb .*no medium")
+
     def test_every_drive_with_its_link_driver_serial_and_port(self) -> None:
         """Seven drives on five buses, as the kernel of that machine showed them."""
         with replayed(MACHINE) as (root, _):

@@ -12,7 +12,7 @@ from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts
 from ulterion.model.systems import system as this_system
 
-NOT_DRIVES = ("loop", "ram", "zram", "dm-", "md", "nbd", "sr", "fd")
+NOT_DRIVES = ("loop", "ram", "zram", "dm-", "md", "nbd", "sr", "fd", "mtdblock")
 
 
 def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:

@@ -13,7 +13,7 @@ from ulterion.core.chain import Step
 from ulterion.core.surveyed import Change, Drive, Survey
 from ulterion.core.units import show_size, show_size_both
 from ulterion.report.screen.console import bullets
-from ulterion.report.words.survey import adapter_words, details, first, in_use, step_words, volume_words
+from ulterion.report.words.survey import adapter_words, details, first, in_use, no_size, step_words, volume_words
 
 INDENT = 3
 LABEL = 6  # characters of what stands before a detail of a drive
@@ -82,7 +82,7 @@ def _row(depth: int, head: str, words: str, style: str) -> RenderableType:
 
 
 def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
-    size = show_size_both(drive.size) if drive.size else "no medium"
+    size = show_size_both(drive.size) if drive.size else no_size(drive)
     words = ", ".join(
         w
         for w in (
@@ -111,7 +111,7 @@ def change_line(change: Change) -> RenderableType:
     drive = change.drive
     words = change.words
     if change.what == "came":
-        size = show_size(drive.size) if drive.size else "no medium"
+        size = show_size(drive.size) if drive.size else no_size(drive)
         words = ", ".join(
             w
             for w in (

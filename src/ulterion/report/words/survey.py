@@ -30,6 +30,11 @@ def adapter_words(adapter: Adapter) -> str:
     return ", ".join(w for w in (kind, adapter.driver, adapter.link, half, state.get(adapter.state or "")) if w)
 
 
+def no_size(drive: Drive) -> str:
+    """Return what a size of nothing means: a reader without a card, or a drive that shows none, as a dead one does."""
+    return "no capacity shown" if drive.removable is False else "no medium"
+
+
 def details(drive: Drive) -> list[tuple[str, str]]:
     """Return the details of a drive, each with its heading."""
     blocks = [b for b in (drive.logical_block, drive.physical_block) if b]
