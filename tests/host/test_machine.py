@@ -51,6 +51,7 @@ class Recorded(unittest.TestCase):
             (root / "sys/block/mtdblock0/size").write_text("1024\n")
             for name in ("nvme0n1", "sdb"):
                 (root / f"sys/block/{name}/size").write_text("0\n")
+            (root / "sys/block/sdb/removable").write_text("1\n")
             found = machine.survey(root=root)
         self.assertNotIn("mtdblock0", [d.name for d in found.drives])
         self.assertRegex(shown(found), r"nvme0n1 .*no capacity shown")
