@@ -54,7 +54,7 @@ MUTANTS = (
     _("core/comparability.py", '    Fact("Ulterion version", lambda r: r.engine, ("versions",)),\n', "", "core.test_measures"),
     _("core/comparability.py", "return one != other", "return False", "core.test_measures", "judge.test_pooling"),
     _("core/comparability.py", '("firmware",), "chain")', '("firmware",), "nothing")', "judge.test_pooling", "core.test_measures"),
-    _("core/culprits.py", "other.chain[-1].key != target.chain[-1].key or not", "not", "judge.test_culprits"),
+    _("core/culprits.py", "other.chain[-1].key != target.chain[-1].key or not", "not", "core.test_culprits"),
     _("core/culprits.py", "link.practical_low * SPARE", "link.practical_high", "core.test_culprits", "judge.test_culprits"),
     _("core/culprits.py", "return compared.low > 1.0 and compared.value > MORE", "return True", "core.test_culprits"),
     _("judge/culprits.py", "and c.state not in SLOW_STATES", "", "judge.test_culprits"),

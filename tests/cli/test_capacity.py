@@ -22,7 +22,7 @@ from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.core.capacity import UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.capacity import media, proof
-from ulterion.engine.capacity.proof import Scribe, quick_look
+from ulterion.engine.capacity.proof import PIECE, Scribe, quick_look
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.sim.memory import Memory as SimMemory
 
@@ -145,7 +145,7 @@ class Fakes(unittest.TestCase):
             def read(self, place: int, into: memoryview) -> int:
                 for unit in range(place // UNIT, (place + len(into)) // UNIT):
                     if self.failing.get(unit, 0) > 0:
-                        self.failing[unit] -= 1
+                        self.failing[unit] -= len(into) <= PIECE  # halves of a block are no second try
                         raise TargetFailed("Input/output error")
                 return super().read(place, into)
 
@@ -200,10 +200,22 @@ class Fakes(unittest.TestCase):
                         into[index * UNIT : (index + 1) * UNIT] = kept
                 return len(into)
 
-        said = self.look(Memory(6000, 6000, "honest"), 3)
+        class Written(Memory):
+            def __init__(self) -> None:
+                super().__init__(6000, 6000, "honest")
+                self.lengths: list[int] = []
+
+            def write(self, place: int, data: memoryview) -> None:
+                super().write(place, data)
+                self.lengths.append(len(data) // UNIT)
+
+        written = Written()
+        said = self.look(written, 3)
         match = re.search(r"keeps back more than (\d+) KiB", said.words)
         assert match is not None
         limit = int(match[1]) * 1024 // UNIT
+        samples = [at for at, units in enumerate(written.lengths) if units == 1]
+        self.assertEqual(limit, sum(written.lengths[samples[-1] + 1 :]), "what came after the last sample")
         for room, finding in ((limit // 2, "swallows"), (limit - 1, "swallows"), (limit * 20, "whole")):
             self.assertEqual(self.look(Buffered(6000, 2000, room), 4).finding, finding, room)
 

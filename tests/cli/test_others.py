@@ -22,6 +22,7 @@ from unittest import mock
 from tests.cli.test_copy import CopyCase
 from tests.support import REVIEW, FolderCase, simulate
 from ulterion.archive import opening
+from ulterion.archive.schema import VERSION, columns_of
 from ulterion.conduct import capacity, copying, proofmedia
 from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.permits import Overwrite
@@ -35,6 +36,11 @@ from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.onepass import copy_all
 from ulterion.model import bundle, together
 from ulterion.model.runs.clock import ClockRun
+
+
+def ours() -> list[str]:
+    """Return statements that make an archive's tables, by their names and columns alone."""
+    return [f"CREATE TABLE {name}({', '.join(sorted(columns))})" for name, columns in columns_of(VERSION).items()]
 
 
 def state_of(folder: Path) -> dict[str, bytes]:
@@ -60,6 +66,8 @@ class Databases(FolderCase):
             "about.sqlite": self.theirs("about.sqlite", "CREATE TABLE about(version INTEGER)", "INSERT INTO about VALUES (3)"),
             "other.sqlite": self.theirs("other.sqlite", "CREATE TABLE browsed(url)"),
             "marked.sqlite": self.theirs("marked.sqlite", "CREATE TABLE about(version INTEGER)", "PRAGMA application_id = 5"),
+            "more.sqlite": self.theirs("more.sqlite", *ours(), "CREATE TABLE mine(x)"),
+            "wider.sqlite": self.theirs("wider.sqlite", *ours(), "ALTER TABLE results ADD COLUMN mine"),
             "text.sqlite": b"dear diary, " * 400,
         }  # fmt: skip
         self.write("text.sqlite", before["text.sqlite"].decode())

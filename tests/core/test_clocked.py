@@ -94,7 +94,7 @@ class Sure(unittest.TestCase):
 
     def test_what_a_hand_repeats_stays(self) -> None:
         """A hundred timings of a hand are no surer than its habit: the interval stays wider than one end is off by."""
-        one = estimate(rates_of([read_timing("1 GB in 20.0s")] * 100))
+        one = estimate(rates_of([read_timing("1.000 GB in 20.0s")] * 100))
         assert one.low is not None and one.high is not None
         self.assertGreater(math.log(one.high / one.low), 2 * 1.9 * 0.2 / 20)
 

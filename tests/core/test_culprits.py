@@ -67,6 +67,13 @@ class Cases(unittest.TestCase):
         self.assertEqual(found(one, two, direct), (["port"], "link"))
         self.assertEqual(found(one, carried("two", 300, PORT, OTHER, DRIVE), direct), (["port", "box"], None))
 
+    def test_another_medium_at_the_same_rate_clears_nothing(self) -> None:
+        """Even where that medium and its slot have carried more elsewhere: two media may be alike by chance."""
+        usb, second = Element("usb", "usb", FORTY, only_link=True), Element("second", "Second")
+        bare = carried("bare", 2985, SLOT, second)
+        fast = carried("fast", 6000, SLOT, second, direct=True)
+        self.assertIn("box", found(carried("box", 2980, usb, BOX, DRIVE), bare, fast)[0])
+
     def test_what_is_removed_without_a_change_is_cleared(self) -> None:
         """The same rate without the hub; and where everything carried more elsewhere, no part is blamed."""
         with_hub, without = carried("hub", 300, PORT, HUB, BOX, DRIVE), carried("without", 301, PORT, BOX, DRIVE)

@@ -118,6 +118,20 @@ class Causes(unittest.TestCase):
         self.assertAlmostEqual(found.at, 200, delta=2)
         self.assertAlmostEqual(found.seconds, 180, delta=8)
 
+    @settings(max_examples=40, deadline=None)
+    @given(st.floats(0.2, 0.6), st.integers(2, 8), st.integers(20, 60), st.booleans())
+    def test_a_fall_in_small_steps_is_a_fall(self, depth: float, steps: int, length: int, back: bool) -> None:
+        """However small the steps, the sum of them is told with the rate it began at, and never more time than there was."""
+        down = [(1000 * (1 - depth * (step + 1) / steps), length) for step in range(steps)]
+        rates = noisy([(1000, 150), *down, *([(1000, 150)] if back else [])])
+        found = falls(trace(rates))
+        self.assertTrue(found, "a fall that nobody told")
+        self.assertAlmostEqual(found[0].before, 1000 * MB, delta=60 * MB)
+        self.assertLessEqual(sum(f.seconds for f in found), len(rates) - 140)
+        if back:
+            self.assertAlmostEqual(min(f.after for f in found), 1000 * (1 - depth) * MB, delta=60 * MB)
+            self.assertIsNotNone(found[-1].until)
+
     def test_what_came_last_and_has_not_lasted_is_not_known(self) -> None:
         """Two seconds at the end are no write cache; nor is the ninth spell of throttling that is still going on."""
         (short,) = falls(trace([500.0] * 898 + [200.0] * 2, [45.0] * 900))

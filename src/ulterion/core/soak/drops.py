@@ -58,17 +58,26 @@ def find_drops(load: Trace, steady: list[Level]) -> list[Drop]:
 
 
 def _dips(steady: list[Level]) -> list[Drop]:
-    """Return the falls after which a level near the one before came back; one may last to the end."""
+    """Return the falls below a level after which one near it came back; one may last to the end.
+
+    A fall in small steps is held against the level that it began at, not against the step before.
+    """
     drops, index = [], 0
-    while index + 1 < len(steady):
-        fast, last = steady[index].rate, index + 1
-        while last < len(steady) and steady[last].rate < FOR_GOOD * fast:
-            last += 1
-        if last > index + 1:
-            lowest = min(level.rate for level in steady[index + 1 : last])
-            drops.append(Drop(steady[index + 1].first, steady[last - 1].last, fast, lowest, False))
-        index = last
+    for at, level in enumerate(steady):
+        if at < index or level.rate >= steady[index].rate:
+            index = max(at, index)
+        elif level.rate < FOR_GOOD * steady[index].rate:
+            drop, index = _dip(steady, index, at)
+            drops.append(drop)
     return drops
+
+
+def _dip(steady: list[Level], fast: int, first: int) -> tuple[Drop, int]:
+    """Return the fall below a level that begins at another, and the index of the level that ended it."""
+    near = FOR_GOOD * steady[fast].rate
+    end = next((i for i in range(first, len(steady)) if steady[i].rate >= near), len(steady))
+    lowest = min(level.rate for level in steady[first:end])
+    return Drop(steady[first].first, steady[end - 1].last, steady[fast].rate, lowest, False), end
 
 
 def _last_fast(load: Trace, steady: list[Level]) -> int | None:

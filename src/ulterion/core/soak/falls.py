@@ -136,17 +136,18 @@ def _merged(every: list[Fall]) -> list[Fall]:
         if before is None:
             kept[kind] = fall
             continue
+        to_the_end = before.until is None  # its seconds count all that comes after it
         kept[kind] = Fall(
             fall.cause,
             before.at,
-            fall.until,
+            None if to_the_end else fall.until,
             max(before.before, fall.before),
             min(before.after, fall.after),
             before.written,
             before.temperature,
             before.evidence,
             before.times + 1,
-            before.seconds + fall.seconds,
+            before.seconds + (0.0 if to_the_end else fall.seconds),
             before.heat if before.heat == fall.heat else None,
         )
     return sorted(kept.values(), key=lambda f: f.at)

@@ -2,7 +2,9 @@
 
 Rates vary in proportion, so levels are means of logarithms.  A stretch is split where the standardised difference of
 the means on both sides is greatest, if that difference is beyond the noise and large enough to matter; then both
-halves are looked at again (A. J. Scott and M. Knott, Biometrics 30 (1974), 507-512).  The noise is estimated from the
+halves are looked at again (A. J. Scott and M. Knott, Biometrics 30 (1974), 507-512).  A short stretch in the midst of a long one moves
+neither mean by much, so where no split is found, a stretch unlike all the rest is looked for (A. B. Olshen et al., Biostatistics 5
+(2004), 557-572).  The noise is estimated from the
 differences of neighbours, by their median, so that the changes themselves do not enter it.
 """
 
@@ -19,6 +21,10 @@ from ulterion.core.soak.trace import Floats
 SMALLEST_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
 BEYOND = 5.0  # standard errors that two levels must differ by; among thousands of places chance reaches four
 LEAST_NOISE = 0.003  # of the logs; quantised or simulated rates may show none at all
+STRETCH_BEYOND = 7.0  # the same of a stretch, whose two ends give chance many more places
+STRETCH_STEP = 0.1  # change of the rate from which on a stretch counts: rates that wander have many small ones
+STRETCH_ROWS = 10  # that it must last
+BLOCKS = 300  # that a series is averaged down to where a stretch is looked for
 FLOOR = 1e-3  # share of the median rate that a stalled row counts as: the log of nothing has no place here
 
 
@@ -72,10 +78,31 @@ def _cuts(logs: Floats, noise: float) -> list[int]:
     while waiting:
         first, last = waiting.pop()
         cut = _best_cut(logs[first:last], noise)
-        if cut is not None:
-            cuts.append(first + cut)
-            waiting += [(first, first + cut), (first + cut, last)]
+        inner = [cut] if cut is not None else _stretch(logs[first:last], noise)
+        found = [first + c for c in inner if 0 < c < last - first]
+        if found:
+            cuts += found
+            waiting += itertools.pairwise([first, *found, last])
     return cuts
+
+
+def _stretch(logs: Floats, noise: float) -> list[int]:
+    """Return the two ends of the stretch whose mean differs most from that of all the rest, or nothing when not enough."""
+    block = max(1, logs.size // BLOCKS)
+    n = logs.size // block
+    if n < 3 or logs.size <= STRETCH_ROWS:
+        return []
+    sums = np.concatenate([[0.0], np.cumsum(logs[: n * block].reshape(n, block).sum(axis=1))])
+    first, last = np.triu_indices(n + 1, 1)
+    within = (last - first < n) & ((last - first) * block >= STRETCH_ROWS)
+    first, last = first[within], last[within]
+    rows = (last - first) * block
+    inside = sums[last] - sums[first]
+    steps = np.abs(inside / rows - (sums[-1] - inside) / (n * block - rows))
+    scores = steps / np.sqrt(1 / rows + 1 / (n * block - rows))
+    scores[steps <= math.log1p(STRETCH_STEP)] = 0.0
+    best = int(np.argmax(scores))
+    return [int(first[best]) * block, int(last[best]) * block] if scores[best] > STRETCH_BEYOND * noise else []
 
 
 def _best_cut(logs: Floats, noise: float) -> int | None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from rich.console import RenderableType
 from rich.text import Text
 
-from ulterion.core.stats import estimate
+from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
@@ -52,19 +52,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
-    rows: list[list[Text | str]] = []
-    for record, one, rate in zip(records, estimates, rates, strict=True):
-        latency = record.latency
-        rows.append(
-            [
-                Text(record.workload.name, style="name"),
-                rate,
-                show_margin(one),
-                show_iops(one.rate / record.workload.block_bytes),
-                show_duration(latency.percentile(50)),
-                show_duration(latency.percentile(99)),
-            ]
-        )
+    rows = [_row(*each) for each in zip(records, estimates, rates, strict=True)]
     rows += [[Text(r.workload.name, style="name"), *["–"] * 5] for r in _without_figure(run)]
     columns = [
         ("workload", "left"),
@@ -81,6 +69,19 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         *_remarks(run),
         Text(""),
         Sheet([Text(f"kept in {path}", style="muted")], cut=False),
+    ]
+
+
+def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
+    """Return the row of a workload, its rate as it is shown."""
+    latency = record.latency
+    return [
+        Text(record.workload.name, style="name"),
+        rate,
+        show_margin(one),
+        show_iops(one.rate / record.workload.block_bytes),
+        show_duration(latency.percentile(50)),
+        show_duration(latency.percentile(99)),
     ]
 
 
