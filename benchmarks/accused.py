@@ -31,15 +31,11 @@ def honest(w: World, key: str, claim: float) -> bool:
     return min(w.limits[key], w.gives.get(key, float("inf"))) >= 0.98 * claim
 
 
-def main() -> None:
-    """Make reviews, judge, count."""
-    parser = argparse.ArgumentParser()
-    parser.add_argument("reviews", nargs="?", type=int, default=300)
-    parser.add_argument("--seed", type=int, default=1)
-    options = parser.parse_args()
+def tally_of(reviews: int, seed: int) -> Counter[tuple[bool, str]]:
+    """Judge random reviews; return how often an honest part (True) and one that falls short (False) got each verdict."""
     tally = Counter[tuple[bool, str]]()
-    for number in range(options.reviews):
-        rng = random.Random(options.seed * 90_001 + number)
+    for number in range(reviews):
+        rng = random.Random(seed * 90_001 + number)
         w = world(rng)
         if rng.random() < 0.5:
             w.chains = {n: c for n, c in w.chains.items() if n not in w.direct}
@@ -51,6 +47,16 @@ def main() -> None:
         for row in judge_claims(parse_review(text, Path("review.toml")), runs):
             if row.claim == "read" and row.part in claims:
                 tally[honest(w, row.part, claims[row.part]), row.judgement.verdict] += 1
+    return tally
+
+
+def main() -> None:
+    """Print how often each verdict was given."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("reviews", nargs="?", type=int, default=300)
+    parser.add_argument("--seed", type=int, default=1)
+    options = parser.parse_args()
+    tally = tally_of(options.reviews, options.seed)
     for true in (True, False):
         verdicts = {v: n for (is_true, v), n in tally.items() if is_true == true}
         total = sum(verdicts.values())

@@ -173,13 +173,13 @@ def main() -> int:
         print(f"fail without any change: {', '.join(broken)}")
         return 1
     with ThreadPoolExecutor(options.jobs) as pool:
-        found = list(pool.map(lambda pair: lives(pair[1]), chosen))
-    living = [(n, m) for (n, m), alive in zip(chosen, found, strict=True) if alive]
-    for number, mutant in living:
-        print(
-            f"{number} lives: {mutant.path}: '{mutant.line.strip()}' made '{mutant.instead.strip()}' ({', '.join(mutant.tests)})"
-        )
-    print(f"{len(chosen)} mutants, {len(living)} live")
+        living = 0
+        for (number, mutant), alive in zip(chosen, pool.map(lambda pair: lives(pair[1]), chosen), strict=True):
+            if alive:
+                living += 1
+                change = f"'{mutant.line.strip()}' made '{mutant.instead.strip()}'"
+                print(f"{number} lives: {mutant.path}: {change} ({', '.join(mutant.tests)})", flush=True)
+    print(f"{len(chosen)} mutants, {living} live")
     return 1 if living else 0
 
 

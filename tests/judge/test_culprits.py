@@ -7,7 +7,7 @@ import unittest
 from collections import Counter
 from pathlib import Path
 
-from benchmarks.accused import honest, with_claims
+from benchmarks.accused import tally_of
 from benchmarks.blame import World, judged, play, run_of, world
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
@@ -45,20 +45,7 @@ class Reviews(unittest.TestCase):
 class Accused(unittest.TestCase):
     def test_no_honest_part_misses_its_claim(self) -> None:
         """Sixty random reviews, half of them with nothing connected directly: what is short of its claim may be named, what keeps it never."""
-        tally = Counter[tuple[bool, str]]()
-        for number in range(60):
-            rng = random.Random(700_000 + number)
-            w = world(rng)
-            if number % 2:
-                w.chains = {n: c for n, c in w.chains.items() if n not in w.direct}
-                w.direct = set()
-            if not w.chains:
-                continue
-            runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-            text, claims = with_claims(w, rng)
-            for row in judge_claims(parse_review(text, Path("review.toml")), runs):
-                if row.claim == "read" and row.part in claims:
-                    tally[honest(w, row.part, claims[row.part]), row.judgement.verdict] += 1
+        tally = tally_of(60, seed=8)
         self.assertEqual(tally[True, "missed"], 0, tally)
         self.assertGreater(tally[False, "missed"], 10)
         self.assertGreater(tally[True, "met"], 20)
