@@ -7,7 +7,6 @@ import errno
 import io
 import json
 import os
-import re
 import shutil
 import sqlite3
 import stat
@@ -129,7 +128,7 @@ class OwnNames(FolderCase):
         for words, name, mine in (
             (("export", "--to", "out"), "out/results.csv", "my own"),
             (("report", "page.html", "--figures", "out"), "out/captions.txt", "my own"),
-            (("race", "direct", "box", "--film", "out/f.gif", "--speed", "20"), "out/f.gif", "GIF89a mine"),
+            (("race", "direct", "box", "--film", "out/f.gif", "--speed", "500"), "out/f.gif", "GIF89a mine"),
         ):
             path = folder / name
             path.parent.mkdir(exist_ok=True)
@@ -416,12 +415,12 @@ class Strangers(FolderCase):
         )
 
     def test_a_page_that_swells(self) -> None:
-        """A small page whose archive holds a gigabyte, or documents that fill the memory: refused in little memory and time."""
+        """A small page whose archive holds 400 MiB, or documents that fill the memory: refused in little memory and time."""
         data = io.BytesIO()
         with zipfile.ZipFile(data, "w", zipfile.ZIP_DEFLATED) as bomb:
             bomb.writestr("review.toml", "schema = 1\n")
             with bomb.open("runs/20260101T000000Z-measure-box-aaaaaa.json", "w", force_zip64=True) as out:
-                for _ in range(1024):
+                for _ in range(400):
                     out.write(bytes(2**20))
         self.assertLess(len(data.getvalue()), 2 * 2**20)
         page = '<script type="text/plain" id="runs">' + base64.b64encode(data.getvalue()).decode() + "</script>"
@@ -502,8 +501,8 @@ class Words(FolderCase):
         (self.folder / "config/ulterion/config.toml").unlink()
         simulate(self.opened(), "direct", passes=3)
         simulate(self.opened(), "box", passes=3)
-        for epoch in ("x", "-1", "9" * 400):
+        for epoch, words in (("x", ("compare",)), ("9" * 400, ("compare", "--figure", "c.png"))):
             with mock.patch.dict(os.environ, {"SOURCE_DATE_EPOCH": epoch}):
-                done = self.installed("compare", "--figure", "c.png")
+                done = self.installed(*words)
             self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertNotRegex(done.stderr, re.compile("fault|Traceback"))
+            self.assertNotRegex(done.stderr, "fault|Traceback")
