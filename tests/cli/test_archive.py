@@ -224,7 +224,7 @@ class OnSqlite(OnEither, FolderCase):
             )
         locked.close()
         for words, says in (
-            (("find", "--archive", "no.sqlite"), "is no archive of Ulterion"),
+            (("find", "--archive", "no.sqlite"), "is not an Ulterion archive"),
             (("chart", "x", "--archive", self.place), "say where to"),
             (("find", "x", "--figure", "y.png", "--archive", self.place), "draws nothing"),
             (("add", str(self.folder), "--archive", self.place), "review.toml"),
@@ -266,7 +266,7 @@ class OnPostgres(OnEither, FolderCase):
             with engine.begin() as connection:
                 connection.execute(sa.text(statement))
             for use in (opening.opened, opening.opened_to_read):
-                with self.assertRaisesRegex(UsageError, "is no archive of Ulterion"):
+                with self.assertRaisesRegex(UsageError, "is not an Ulterion archive"):
                     use(place)
             self.assertEqual(len(sa.inspect(engine).get_table_names()), 1)
             engine.dispose()

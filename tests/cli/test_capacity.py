@@ -151,7 +151,7 @@ class Fakes(unittest.TestCase):
 
         found = self.prove(Hesitant(6000, 6000, "honest"), 5)
         self.assertEqual((found.finding, found.lost), ("bad areas", 16 * UNIT))
-        self.assertIn("reading failed 2 times, and worked when it was repeated", found.words)
+        self.assertIn("2 reads failed at first and worked when retried", found.words)
 
     def test_mirrored_and_crossed_memories_do_not_wrap(self) -> None:
         """An address line that does nothing, or two that are one: no modulus explains it, so none is named; what came back sound is."""
@@ -211,7 +211,7 @@ class Fakes(unittest.TestCase):
 
         written = Written()
         said = self.look(written, 3)
-        match = re.search(r"keeps back more than (\d+) KiB", said.words)
+        match = re.search(r"buffers more than (\d+) KiB", said.words)
         assert match is not None
         limit = int(match[1]) * 1024 // UNIT
         samples = [at for at, units in enumerate(written.lengths) if units == 1]

@@ -275,7 +275,7 @@ class Arrived(CopyCase):
                 done = copying.copy(self.ours(), CopyObserver())
             (one,) = done.run.copied.passes
             self.assertEqual((len(done.run.rates), one.from_memory), (results, not results))
-            self.assertEqual("came from the system's memory" in " ".join(done.run.warnings), not results)
+            self.assertEqual("came from memory instead of the source" in " ".join(done.run.warnings), not results)
 
     def test_what_was_just_written_is_read_from_the_source(self) -> None:
         """Not flushed when the copy begins: it is flushed first, dropped, and read, as the disk's own counter says."""

@@ -42,7 +42,7 @@ class Nonsense(FolderCase):
             ("measure", "drive", "--passes=--"),
             ("soak", "drive", "--wait=--"),
         ):
-            self.refused(*words, says="'--' is no value")
+            self.refused(*words, says="'--' is not a value")
 
     def test_one_bad_file_blocks_no_other(self) -> None:
         """Whatever lies among the runs, the good one is compared, and each bad one is told once, with where it went."""

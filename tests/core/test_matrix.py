@@ -77,8 +77,8 @@ class Effects(unittest.TestCase):
         """Of a pair that cannot be told: cells that were not measured, or, with all of them there, repetition."""
         cells = expand({"port": ["left", "right"], "driver": ["old", "new"]})
         for measured, missing, words in (
-            (cells, False, "measure some cells again"),
-            (cells[:3], True, "some of their cells were not measured"),
+            (cells, False, "measure some combinations again"),
+            (cells[:3], True, "not every combination was measured"),
         ):
             found = effects_of([o for o in observed({"right": -0.1}, measured) if o.cell is not None])
             assert found is not None

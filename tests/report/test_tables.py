@@ -113,4 +113,4 @@ class Places(FolderCase):
         )
         for span, said in (("4 GB", True), ("60 GB", False)):
             shown = " ".join(self.ulterion(*words, "--span", span).stdout.split())
-            self.assertEqual("these places cover 4.00 GB of 64.0 GB, 6.25 % of the medium" in shown, said, shown)
+            self.assertEqual("only 6.25 % of the medium was covered (4.00 GB of 64.0 GB)" in shown, said, shown)

@@ -6,7 +6,8 @@ import datetime
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
+from typing import get_type_hints
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Engine
@@ -100,14 +101,7 @@ class Answer:
     review: str
 
 
-KINDS: dict[str, tuple[type, ...]] = {
-    "str": (str,),
-    "str | None": (str, type(None)),
-    "int": (int,),
-    "float": (float, int),
-    "float | None": (float, int, type(None)),
-}
-"""What a value of a row may be, by the type that the answer has for it."""
+KINDS = get_type_hints(Answer)
 
 
 def parse_question(text: str) -> Question:
@@ -255,12 +249,15 @@ def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
 
 def _checked(answer: Answer) -> Answer:
     """Return a row of the archive; raise UsageError for values that we never put there."""
-    for field in fields(Answer):
-        value, kinds = getattr(answer, field.name), KINDS[str(field.type)]
-        if not isinstance(value, kinds) or (isinstance(value, float) and not 0 <= value < math.inf):
+    for name, kind in KINDS.items():
+        value = getattr(answer, name)
+        is_number = isinstance(value, float | int) and isinstance(
+            0.0, kind
+        )  # databases hand whole floats back as integers
+        if not (is_number or isinstance(value, kind)) or (isinstance(value, float) and not 0 <= value < math.inf):
             raise UsageError(
-                f"the archive is damaged ({field.name} of run {answer.run!r:.20} is {value!r:.20}); "
-                "move it away, and make it anew with 'ulterion archive rebuild'"
+                f"the archive is damaged ({name} of run {answer.run!r:.20} is {value!r:.20}); "
+                "move it away, then build it again with 'ulterion archive rebuild'"
             )
     return answer
 

@@ -56,7 +56,7 @@ def _opened(where: str | Path, *, reads: bool) -> Engine:
         raise
     except (SQLAlchemyError, sqlite3.Error, OSError, ValueError) as error:
         raise UsageError(
-            f"the archive {where} cannot be opened: {first_line(error)}; check its place, or name another with --archive"
+            f"the archive {where} cannot be opened: {first_line(error)}; check the path, or choose another with --archive"
         ) from error
 
 
@@ -135,12 +135,12 @@ def _looked_at(path: Path) -> bool:
     except FileNotFoundError:
         return False
     if not stat.S_ISREG(facts.st_mode):
-        raise _foreign(path, "it is no plain file")
+        raise _foreign(path, "it is not a regular file")
     if not facts.st_size:
         return False
     with path.open("rb") as file:
         if file.read(len(HEADER)) != HEADER:
-            raise _foreign(path, "it is no database")
+            raise _foreign(path, "it is not a database")
     how = "mode=ro" if _has_log(path) else "mode=ro&immutable=1"
     connection = sqlite3.connect(_uri(path, how), uri=True, timeout=WAIT)
     try:
@@ -156,7 +156,7 @@ def _looked_at(path: Path) -> bool:
 
 def _foreign(where: object, why: str) -> UsageError:
     return UsageError(
-        f"{where} is no archive of Ulterion: {why}; nothing was changed. Name another place with --archive"
+        f"{where} is not an Ulterion archive: {why}; nothing was changed. Choose another place with --archive"
     )
 
 
@@ -170,7 +170,7 @@ def _check_tables(tables: Mapping[str, Collection[str]], where: object) -> None:
     missing = [t.name for t in (ABOUT, RUNS) if t.name not in tables]
     if strange or odd or missing:
         names = ", ".join([*strange, *odd][:MOST_TOLD]) or "other tables"
-        raise _foreign(where, f"the database holds somebody else's data ({names})")
+        raise _foreign(where, f"the database holds another program's data ({names})")
 
 
 def _tables_of(connection: Connection) -> dict[str, list[str]]:
@@ -207,11 +207,11 @@ def _checked(version: object, where: object) -> int:
     """Return the version of an archive's tables; raise UsageError for a newer one, or one that is damaged."""
     if not isinstance(version, int) or version < 1:
         raise UsageError(
-            f"the archive {where} is damaged (its version is {version!r:.20}); move it away, and make it anew with 'ulterion archive rebuild'"
+            f"the archive {where} is damaged (its version is {version!r:.20}); move it away, then build it again with 'ulterion archive rebuild'"
         )
     if version > VERSION:
         raise UsageError(
-            f"the archive was made by a newer Ulterion (version {version} of its tables); update to use it"
+            f"the archive was made by a newer Ulterion (version {version} of its tables); update Ulterion to use it"
         )
     return version
 

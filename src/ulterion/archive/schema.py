@@ -110,7 +110,7 @@ def in_words(done: str) -> Iterator[None]:
         yield
     except SQLAlchemyError as error:
         raise UsageError(
-            f"the archive cannot be {done}: {first_line(error)}; free it, or move it away and make it anew with 'ulterion archive rebuild'"
+            f"the archive cannot be {done}: {first_line(error)}; free it, or move it away and build it again with 'ulterion archive rebuild'"
         ) from error
 
 

@@ -58,7 +58,7 @@ def _in_the_archive(title: str, env: Environment) -> Path:
     try:
         engine = opened_archive(archive if isinstance(archive, str) else None, env, reads=True)
     except NoArchiveError as error:
-        raise UsageError(f"'{title}' is no review folder, and there is no archive that could know it") from error
+        raise UsageError(f"'{title}' is not a review folder, and there is no archive to look it up in") from error
     try:
         places = [Path(place) for place in places_of(engine, title)]
     finally:

@@ -92,7 +92,7 @@ class Parser(argparse.ArgumentParser):
     def _get_values(self, action: argparse.Action, arg_strings: list[str]) -> object:
         """Refuse '--option=--', of which the stock parser makes no value at all."""
         if action.option_strings and "--" in arg_strings:
-            raise argparse.ArgumentError(action, "'--' is no value")
+            raise argparse.ArgumentError(action, "'--' is not a value")
         return super()._get_values(action, arg_strings)
 
     def error(self, message: str) -> NoReturn:

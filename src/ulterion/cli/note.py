@@ -38,7 +38,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="let a note count no more; it stays in the document, marked",
     )
     change.add_argument(
-        "--exclude", metavar="RUN", help="let a run count no more, the words say why; --take-back lets it count again"
+        "--exclude",
+        metavar="RUN",
+        help="exclude a run from every result; the words give the reason, --take-back undoes it",
     )
     log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
     log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
@@ -89,7 +91,7 @@ def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     words = " ".join(arguments.words)
     if arguments.exclude is not None:
         if arguments.log or arguments.hookup or arguments.run:
-            raise UsageError("--exclude names the run; leave --log, --hookup and --run out")
+            raise UsageError("--exclude already names the run; leave out --log, --hookup and --run")
         return exclude(folder, arguments.exclude, words)
     if arguments.correct is not None or arguments.take_back is not None:
         if arguments.log or arguments.hookup or arguments.run:

@@ -104,13 +104,13 @@ def _check_same_medium(found: Medium, before: CapacityRun) -> None:
                 return
     where = "" if seen.foreign is None else f" (from {show_size(seen.foreign * UNIT)} on)"
     why = (
-        f"holds other data where the proof that was cut off had written{where}"
+        f"holds other data where the interrupted proof had written{where}"
         if seen.foreign is not None
-        else "holds nothing of what the proof that was cut off wrote"
+        else "holds none of the data of the interrupted proof"
     )
     raise UsageError(
-        f"{found.facts.path} {why}: another medium was put in, or it was used since. Nothing was written; "
-        "put the right one in, or leave --resume out to begin anew, which overwrites everything"
+        f"{found.facts.path} {why}: it may be another medium, or was used since. Nothing was written; "
+        "insert the right medium, or run without --resume to start over, which overwrites everything"
     )
 
 

@@ -46,7 +46,7 @@ def _tell_added(found: proof.Proof, out: BinaryIO, name: str, folder: bytes) -> 
         return manifest.read(out, name)
 
     for added in proof.extra(folder, lines):
-        found.tell(os.fsdecode(added), "was added: it is in the folder, and was not in what was copied")
+        found.tell(os.fsdecode(added), "was added later: it is not in the original")
 
 
 def verify(
@@ -55,8 +55,8 @@ def verify(
     """Hold a folder against what it is a copy of, file by file; `kept` is where the sums of the sources stay.  Raises UsageError."""
     for path in (*sources, folder):
         if not path.exists() or (path == folder and not path.is_dir()):
-            what = "is no folder" if path.exists() else "is not there"
-            raise UsageError(f"{path} {what}; name what was copied, and last the folder that holds the copy")
+            what = "is not a folder" if path.exists() else "does not exist"
+            raise UsageError(f"{path} {what}; give the originals first, and last the folder that holds the copy")
     check_manifest(kept)
     tops = [os.fsencode(p) for p in sources]
     out = manifest.scratch_in(Path(tempfile.gettempdir()) if kept is None else kept.parent)

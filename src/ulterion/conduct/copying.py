@@ -27,7 +27,7 @@ from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone,
 from ulterion.model.runs.header import State, run_id
 
 LONGEST_OPENING = 600.0  # seconds that the reviewer's command may take over a file
-NO_ROOM = "writing was not timed alone: there is no room for that beside the copy that stays"
+NO_ROOM = "writing alone was not timed: there is no room beside the copy that was kept"
 BY_KERNEL = "copied by the kernel"
 
 
@@ -141,8 +141,8 @@ def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
         if record.from_memory:
             size = show_size(record.from_memory_bytes or 0)
             sentence = (
-                f"copy {number}: {size} of {show_size(record.bytes)} came from the system's memory and not from the source, so it is no result; "
-                "close what uses the files, or copy others"
+                f"copy {number}: {size} of {show_size(record.bytes)} came from memory instead of the source, so it is not a result; "
+                "close programs that use these files, or copy other files"
             )
             work.run = work.run.with_warnings(sentence)
             work.observer.remark(sentence)
@@ -255,7 +255,7 @@ def _stay(work: _Work) -> None:
     sync_folder(work.request.target)
     if taken:
         raise TargetFailed(
-            f"{', '.join(taken)} came to be in {work.request.target} meanwhile, and nothing is overwritten; so that was not kept"
+            f"{', '.join(taken)} appeared in {work.request.target} during the copy; nothing was overwritten, so the copy was not kept there"
         )
 
 

@@ -92,7 +92,7 @@ def check_manifest(path: Path | None) -> None:
     if os.path.lexists(path):
         raise UsageError(f"{path} is there already, and nothing is overwritten; choose another name")
     if not os.access(path.parent, os.W_OK | os.X_OK):
-        raise UsageError(f"{path} cannot be written: {path.parent} is no folder that you may write to; choose another")
+        raise UsageError(f"{path} cannot be written: you may not write to {path.parent}; choose another folder")
 
 
 def needed(count: walk.Count) -> int:
@@ -177,12 +177,10 @@ def _not_kept(count: walk.Count) -> list[str]:
     """Return what a copy does not keep of the originals, in sentences."""
     told = []
     if count.more_names:
-        told.append(
-            f"{count.more_names} files have more than one name (hard links); each name was copied as a file of its own"
-        )
+        told.append(f"{count.more_names} hard-linked names were copied as separate files")
     if count.attributed:
         told.append(
-            f"{count.attributed} files or folders have extended attributes or access lists (ACLs), which the copy does not keep"
+            f"the extended attributes or access lists (ACLs) of {count.attributed} files and folders are not copied"
         )
     return told
 

@@ -68,7 +68,7 @@ def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:
         value, unit = _quantity(parts[1])
         return Reading(what=parts[0].strip(), value=value, unit=unit, at_seconds=at_seconds, remark=parts[2] or "")
     if _UNCLEAR.match(text):
-        raise UsageError(f"'{text}': degrees of which scale? write 'case 38 C' or 'case 100 F'")
+        raise UsageError(f"'{text}': Celsius or Fahrenheit? Write 'case 38 C' or 'case 100 F'")
     told = text.casefold()
     for written, known in ALIKE.items():
         told = told.replace(written, known)

@@ -102,8 +102,8 @@ def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capa
     found = _proven(tally, claimed, units, where)
     if not tally.repeated:
         return found
-    times = "once" if tally.repeated == 1 else f"{tally.repeated} times"
-    return replace(found, words=f"{found.words}; reading failed {times}, and worked when it was repeated")
+    reads = "1 read" if tally.repeated == 1 else f"{tally.repeated} reads"
+    return replace(found, words=f"{found.words}; {reads} failed at first and worked when retried")
 
 
 def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
@@ -135,8 +135,8 @@ def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
             "bad areas",
             real,
             claimed,
-            f"{show_size_both(real)} came back as they were written; {show_size_both(tally.elsewhere * UNIT)} held what was written for other places, "
-            "at no one distance: places of its memory are mirrored or crossed",
+            f"{show_size_both(real)} came back intact; {show_size_both(tally.elsewhere * UNIT)} returned what was written to other places, "
+            "at no fixed distance: memory addresses are mirrored or crossed",
         )
     return Capacity(
         "bad areas",
@@ -186,9 +186,9 @@ def looked(
     part = filled * UNIT / claimed
     rest = f"the first {show_percent(part)} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
     kept = (
-        f"unless it keeps back more than {show_block(driven * UNIT)} of what was written last"
+        f"unless it buffers more than {show_block(driven * UNIT)} of the last writes"
         if driven
-        else "unless it keeps back what was written last"
+        else "unless it buffers the last writes"
     )
     words = f"no wrap-round of any size and no end before {show_size_both(claimed)}, {kept}; {rest}"
     return Capacity("whole", None, claimed, words)

@@ -62,7 +62,7 @@ def slow_end(copied: float, source: float, target: float, *, one_drive: str | No
         slow = "source" if source < target else "target"
         return (
             "neither",
-            f"{told}: faster than the {slow} alone, so neither end is known by it; something changed between, or a cache helped",
+            f"{told}: faster than the {slow} alone, so it says nothing about either end; something changed in between, or a cache helped",
         )
     if source < target / PLAINLY:
         return "source", f"{told}: this copy tells you about the source"

@@ -202,12 +202,12 @@ def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str
         medium = review.hookup(name).medium
         room = holds(review, runs, medium)
         if room is not None and room.bytes < size * times:
-            twice = " and the copy is to lie beside it" if times > 1 else ""
+            twice = " and the copy needs the same again" if times > 1 else ""
             return f"does not fit: {review.label(medium)} {room.words}{twice}"
     if source == target:
         return None
     if one.medium == other.medium:
         return f"{review.label(one.medium)} cannot be in both at once; copy to another medium, or within one of them"
     if one.chain[:1] == other.chain[:1] and one.chain[1:2] != other.chain[1:2]:
-        return f"both hang on {one.chain[0]}, which takes one plug; put one on another port, or both on a hub"
+        return f"both are plugged into {one.chain[0]}, which takes one plug; move one to another port, or put both on a hub"
     return None

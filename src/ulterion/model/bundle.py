@@ -55,7 +55,7 @@ def _read(folder: Path, name: str, most: int) -> bytes:
         raise UsageError(f"{path} cannot be read: {error}; put a plain file in its place") from error
     if outside:
         raise UsageError(
-            f"{path} leads out of {folder}, and what is there would be published; copy the file into the folder"
+            f"{path} points outside {folder}, and its contents would be published; copy the file into the folder"
         )
     return read_bytes(path, most)
 

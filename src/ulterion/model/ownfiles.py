@@ -43,10 +43,10 @@ class OwnFiles:
             except FileNotFoundError:
                 continue
             except OSError as error:
-                raise UsageError(f"{path} cannot be looked at: {error.strerror}; name another folder") from error
+                raise UsageError(f"{path} cannot be read: {error.strerror}; name another folder") from error
             if not stat.S_ISREG(facts.st_mode) or _sum(read_bytes(path)) not in self._sums.get(name, []):
                 raise UsageError(
-                    f"{path} was not written by this program, or was changed since, so it is left as it is; "
+                    f"{path} was not written by Ulterion, or was changed since, so it is left as it is; "
                     "move it away, or name another folder"
                 )
 
@@ -67,12 +67,12 @@ def _sum(data: bytes) -> str:
 def _read(path: Path) -> dict[str, list[str]]:
     """Return the sums of a list by the names of the files; raise UsageError for one that is not ours."""
     if path.is_symlink():
-        raise UsageError(f"{path} is a link, and no list of this program; move it away, or name another folder")
+        raise UsageError(f"{path} is a link, not a list written by Ulterion; move it away, or name another folder")
     try:
         kept = parse_json(read_bytes(path, LARGEST_RUN), str(path))
     except NoSuchFile:
         return {}
     files = kept.get("files") if isinstance(kept, dict) and kept.get("ulterion-files") == VERSION else None
     if not isinstance(files, dict) or not all(isinstance(s, list) for s in files.values()):
-        raise UsageError(f"{path} is no list of this program; move it away, or name another folder")
+        raise UsageError(f"{path} is not a list written by Ulterion; move it away, or name another folder")
     return {name: [str(s) for s in sums] for name, sums in files.items()}

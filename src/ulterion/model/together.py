@@ -42,7 +42,7 @@ def complete(first: Path, path_of: Callable[[AnyRun], Path]) -> None:
     except NoSuchFile:
         return  # another command was faster
     if not isinstance(texts, list) or not all(isinstance(t, str) for t in texts):
-        raise UsageError(f"{first.name} does not hold together")
+        raise UsageError(f"{first.name} is damaged")
     for text in texts:
         run = parse_run(text.encode(), first.name)
         if not path_of(run).exists():

@@ -204,7 +204,7 @@ def _place_of(below: Below, path: bytes) -> tuple[int, bytes]:
         return below.of_file(path)
     except OSError as error:
         if error.errno in (errno.ELOOP, errno.ENOTDIR):
-            raise LeftOutError("its folder has the name of something else there") from error
+            raise LeftOutError("the copy has something else under its folder's name") from error
         raise of_target(error) from error
 
 

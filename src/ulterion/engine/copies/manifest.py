@@ -75,7 +75,7 @@ def close(out: BinaryIO) -> None:
 
 
 def _unwritable(where: object, error: OSError) -> UsageError:
-    return UsageError(f"the sums of the copy cannot be kept in {where}: {error.strerror}; make room there")
+    return UsageError(f"the copy's checksums cannot be kept in {where}: {error.strerror}; make room there")
 
 
 class Writer:
@@ -142,7 +142,7 @@ def opened(path: Path) -> BinaryIO:
     """Open a manifest for reading; raise UsageError."""
     try:
         if path.exists() and not path.is_file():
-            raise UsageError(f"{path} is no file; name the manifest that 'ulterion copy ... --manifest FILE' wrote")
+            raise UsageError(f"{path} is not a file; name the manifest that 'ulterion copy ... --manifest FILE' wrote")
         return path.open("rb")
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror}; check its name and permissions") from error

@@ -16,7 +16,7 @@ from ulterion.engine.data import aligned
 
 BLOCK = 2**20
 DIFFERS = "differs"
-NO_FOLDER = "lies in what is no folder any more"
+NO_FOLDER = "lies in something that is no longer a folder"
 CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems keep (FAT: two seconds)
 
 
@@ -31,14 +31,14 @@ def fault_of(below: Below, line: Line, buffer: memoryview, moved: Callable[[int]
     except OSError as error:
         return NO_FOLDER if error.errno in (errno.ELOOP, errno.ENOTDIR) else f"cannot be read back: {error.strerror}"
     except NoFileError:
-        return "is no file any more"
+        return "is no longer a file"
     try:
         facts = os.fstat(fd)
         if facts.st_size != line.size:
             return f"is {facts.st_size} bytes long, and was {line.size}"
         if _summed(fd, line.size, buffer, moved, direct=direct) != line.sum:
             return DIFFERS
-        return "" if abs(facts.st_mtime_ns - line.modified) <= CLOCK_STEP else "has another time of change"
+        return "" if abs(facts.st_mtime_ns - line.modified) <= CLOCK_STEP else "has a different modification time"
     except OSError as error:
         return f"cannot be read back: {error.strerror}"
     finally:

@@ -125,7 +125,7 @@ class Session:
             while len(self._socks) < order.connections:
                 before = len(self._socks)
                 if not self._changed.wait_for(lambda: self._ended.is_set() or len(self._socks) > before, TO_CONNECT):  # noqa: B023
-                    raise ProtocolError("the connections of a pass did not come")
+                    raise ProtocolError("the connections of a pass were never opened")
                 if self._ended.is_set():
                     raise ProtocolError("the bench went away")
             socks = dict(self._socks)

@@ -50,7 +50,7 @@ def _excluding(note: object) -> object:
     match = _EXCLUDES.fullmatch(text) if isinstance(text, str) else None
     if match is None or not isinstance(note, dict):
         return note
-    return note | {"kind": "excluded", "text": (match[1] or "").strip() or "no reason was noted"}
+    return note | {"kind": "excluded", "text": (match[1] or "").strip() or "no reason given"}
 
 
 STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four}

@@ -31,7 +31,7 @@ def _covered(run: MeasureRun) -> list[RenderableType]:
     if not (run.at_places and whole and ends) or max(ends) >= COVERED * whole:
         return []
     share = show_percent(max(ends) / whole)
-    words = f"these places cover {show_size(max(ends))} of {show_size(whole)}, {share} of the medium: a disk is slower further in, which this does not show"
+    words = f"only {share} of the medium was covered ({show_size(max(ends))} of {show_size(whole)}); a disk is slower further in"
     return [Text(words, style="warning")]
 
 
@@ -42,13 +42,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     if run.is_sweep or run.at_places:
         points = points_of(run)
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
-        return [
-            *tables,
-            *_covered(run),
-            *_remarks(run),
-            Text(""),
-            Sheet([Text(f"kept in {path}", style="muted")], cut=False),
-        ]
+        return [*tables, *_covered(run), *_end(run, path)]
     records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
@@ -63,13 +57,12 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         ("99 %", "right"),
     ]
     shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
-    return [
-        *shown,
-        *_meaning(run, records),
-        *_remarks(run),
-        Text(""),
-        Sheet([Text(f"kept in {path}", style="muted")], cut=False),
-    ]
+    return [*shown, *_meaning(run, records), *_end(run, path)]
+
+
+def _end(run: MeasureRun, path: Path) -> list[RenderableType]:
+    """Return the remarks on a run, and where it is kept."""
+    return [*_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
 
 
 def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:

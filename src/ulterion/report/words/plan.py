@@ -112,12 +112,12 @@ def cautions(found: Effects) -> list[str]:
             "what varies from one plugging-in to the next could not be told: intervals rest on the passes alone, and may be too narrow"
         )
     for missing, why in (
-        (True, "some of their cells were not measured"),
-        (False, "measure some cells again, plugged in again"),
+        (True, "not every combination was measured"),
+        (False, "measure some combinations again, after plugging in again"),
     ):
         pairs = [" and ".join(u.factors) for u in found.untested if u.missing == missing]
         if pairs:
-            told.append(f"whether {', or '.join(pairs)}, do something only together cannot be told: {why}")
+            told.append(f"interactions not tested: {'; '.join(pairs)} ({why})")
     return told
 
 

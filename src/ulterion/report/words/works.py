@@ -54,8 +54,8 @@ def cable_words(cable: Cable, watts: float, supply_volts: float) -> list[tuple[s
     """Return what a cable does to the power that goes through it, each sentence with its style."""
     far, lost = cable.far_volts(watts), cable.lost(watts)
     if far is None or lost is None:
-        return [(f"the cable passes {cable.most:.1f} W at most, and {watts:.1f} W are drawn: it cannot work", "bad")]
-    told = [(f"{far:.2f} V reach the far end of the cable; {lost:.2f} W are lost in it", "")]
+        return [(f"the cable carries {cable.most:.1f} W at most and {watts:.1f} W are drawn: this cannot work", "bad")]
+    told = [(f"{far:.2f} V at the far end of the cable; {lost:.2f} W lost in it", "")]
     if supply_volts == VOLTS and far < LEAST_VOLTS:
         told.append((f"USB devices need {LEAST_VOLTS:g} V: a shorter or thicker cable is needed", "bad"))
     return told
@@ -66,9 +66,9 @@ def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple
     amperes = found.left / volts
     told = [] if cable is None else cable_words(cable, math.fsum(p.draws for p in found.loads), volts)
     told.append(
-        (f"{found.left:.2f} W ({amperes:.2f} A at {volts:g} V) are left with all at work", "good")
+        (f"{found.left:.2f} W ({amperes:.2f} A at {volts:g} V) to spare with everything at work", "good")
         if found.left >= 0
-        else (f"{-found.left:.2f} W ({-amperes:.2f} A at {volts:g} V) too little with all at work", "bad")
+        else (f"{-found.left:.2f} W ({-amperes:.2f} A at {volts:g} V) short with everything at work", "bad")
     )
     total = len(found.loads)
     if found.starts < total:
