@@ -173,7 +173,7 @@ class Words(FolderCase):
         simulate(self.opened(), "box", passes=1)
         self.assertEqual(self.ulterion("soak", "--hookup", "box", "--for", "60 s", "--idle", "0").returncode, 0)
         simulate(self.opened(), "box", passes=1)  # the newest by the clock, and no soak
-        self.refused("note", "case 38 degrees", says="degrees of which scale")
+        self.refused("note", "case 38 degrees", says="Celsius or Fahrenheit")
         for words in ("case 38 degrees C at 30s", "case 29 C at 0m", "case 28 C idle", "skin 100 fahrenheit"):
             self.assertEqual(self.ulterion("note", words).returncode, 0, words)
         noted = self.json_of("note")["runs"]
