@@ -181,11 +181,17 @@ class Tree:
             self.files(folder, rx_speed=f"{speed} Gb/s", rx_lanes=lanes, generation=generation, device_name="Cask")
             self.link(f"sys/bus/thunderbolt/devices/{name}", folder)
 
-    def tunnelled(self, port: str, depth: int = 1, *, removable: bool = True, number: int = 0, bus: int = 1) -> str:
-        """Make an NVMe drive behind so many devices of a tunnel, each a switch of two sides."""
+    def tunnelled(
+        self, port: str, depth: int = 1, *, removable: bool = True, own: str = "2.5 x4", inside: int = 0
+    ) -> str:
+        """Make so many devices of a tunnel, each a switch of two sides; return the last side.
+
+        `own` is what the last side states; the box at the end has so many switches of its own lanes inside.
+        """
         path, told = self.pci(f"{PCI}/{port}", BRIDGE, "2.5 x4"), {"removable": "removable"} if removable else {}
         for step in range(2 * depth):
-            path = self.pci(f"{path}/0000:{bus + step:02x}:00.0", BRIDGE, "2.5 x4", **told)
-        drive = self.pci(f"{path}/0000:{bus + 2 * depth:02x}:00.0", DRIVE, "16.0 x4", "2.5 x4", **told)
-        self.nvme(drive, number)
-        return f"{PCI}/{port}"
+            last = step == 2 * depth - 1 and not inside
+            path = self.pci(f"{path}/0000:{1 + step:02x}:00.0", BRIDGE, own if last else "2.5 x4", **told)
+        for step in range(2 * inside):
+            path = self.pci(f"{path}/0000:{1 + 2 * depth + step:02x}:00.0", BRIDGE, "8.0 x4", **told)
+        return path

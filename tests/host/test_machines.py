@@ -4,18 +4,25 @@ from __future__ import annotations
 
 import json
 import random
+import shutil
+import time
 import unittest
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
+from unittest.mock import patch
 
 from tests.host.machines import AHCI, BRIDGE, DRIVE, PCI, SAS, XHCI, Tree
 from tests.host.test_collection import SS, UAS, USB2, bos, plus
 from tests.support import FolderCase
+from ulterion.conduct.expected import unexpected
 from ulterion.conduct.survey import alike, find_drive
 from ulterion.core.errors import UsageError
-from ulterion.core.surveyed import Drive, Survey
-from ulterion.host import machine
+from ulterion.core.surveyed import Drive, Survey, as_target
+from ulterion.host import linkwatch, machine
+from ulterion.host.drive import drive_of
 from ulterion.host.recorded import record, replayed
+from ulterion.model.expect import Expect
 from ulterion.report.screen.survey import survey_lines
 from ulterion.report.words.survey import first
 
@@ -196,23 +203,50 @@ def path(number: int, runs: str = G4, state: str = "live") -> Callable[[Tree], s
     return build
 
 
+SLOW_CABLE = "the tunnel to Cask runs at USB4 20 Gb/s: try a cable made for USB4 40 Gb/s"
 NHI, NHI2 = f"{PCI}/0000:00:0d.2", f"{PCI}/0000:00:0d.3"
 
 
 def tunnels(depth: int, *devices: tuple[str, str, str, str], removable: bool = True, other: tuple[str, str, str, str] | None = None,
-            suppliers: bool = True) -> Callable[[Tree], object]:  # fmt: skip
-    """A drive so deep in the tunnels of a controller, perhaps with another controller beside it."""
+            suppliers: bool = True, runs: str = "2.5 x4", then: Callable[[Tree, str], object] | None = None, **more: object
+            ) -> Callable[[Tree], object]:  # fmt: skip
+    """A drive so deep in the tunnels of a controller, perhaps with another controller beside it; or what `then` makes at the end of them."""
 
     def build(t: Tree) -> None:
         t.pci(NHI, "0x0c0340")
         t.tunnel(NHI, *devices)
-        port = t.tunnelled("0000:00:07.0", depth, removable=removable)
+        end = t.tunnelled("0000:00:07.0", depth, removable=removable, **more)  # type: ignore[arg-type]
+        if then is not None:
+            then(t, f"{end}/0000:20:00.0")
+        else:
+            told = {"removable": "removable"} if removable else {}
+            t.nvme(t.pci(f"{end}/0000:20:00.0", DRIVE, "16.0 x4", runs, **told))
         if suppliers:
-            t.link(f"{port}/supplier:pci:0000:00:0d.2", f"sys/devices/virtual/devlink/{depth}")
+            t.link(f"{PCI}/0000:00:07.0/supplier:pci:0000:00:0d.2", f"sys/devices/virtual/devlink/{depth}")
             t.file(f"sys/devices/virtual/devlink/{depth}/status", "available")
         if other:
             t.pci(NHI2, "0x0c0340")
             t.tunnel(NHI2, other)
+
+    return build
+
+
+def in_dock(kind: str, link: str = "8.0 x1") -> Callable[[Tree, str], object]:
+    """A controller in a dock, of the kind, with its own lanes, and a drive on it."""
+
+    def build(t: Tree, top: str) -> None:
+        t.pci(top, kind, link, removable="removable")
+        if kind == XHCI:
+            t.storage(
+                t.usb(
+                    f"{t.bus(top, 2, '10000')}/2-1", "10000", bos_descriptors=bos(USB2, SS, plus(10)), descriptors=UAS
+                ),
+                "sda",
+            )
+        elif kind == AHCI:
+            t.ata(t.driver(top, "ahci"), 1, "6.0", disk="sda")
+        else:
+            t.card(t.driver(top, "sdhci-pci"), "SD", ios=(6, 2), caps="0x000f0007", grade="3")
 
     return build
 
@@ -285,8 +319,8 @@ MACHINES = [
     Known("Fibre Channel", scsi(f"{PCI}/0000:00:03.0/host3/rport-3:0-1"), {"sda": Truth("Fibre Channel")}),
     # tunnels
     Known("one tunnel", tunnels(1, ("0-1", "20.0", "2", "4")), {"nvme0n1": Truth("NVMe", "USB4 40 Gb/s")}),
-    Known("a slower one behind a dock", tunnels(2, ("0-1", "20.0", "2", "4"), ("0-301", "10.0", "2", "4")), {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s")}),
-    Known("a dock on a slow cable", tunnels(2, ("0-1", "10.0", "2", "4"), ("0-301", "20.0", "2", "4")), {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s")}),
+    Known("a slower one behind a dock", tunnels(2, ("0-1", "20.0", "2", "4"), ("0-301", "10.0", "2", "4")), {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s", held=[SLOW_CABLE])}),
+    Known("a dock on a slow cable", tunnels(2, ("0-1", "10.0", "2", "4"), ("0-301", "20.0", "2", "4")), {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s", held=[SLOW_CABLE])}),
     Known("in the dock itself", tunnels(1, ("0-1", "20.0", "2", "3"), ("0-301", "10.0", "2", "3")), {"nvme0n1": Truth("NVMe", "Thunderbolt 3")}),
     Known("two that differ on one controller", tunnels(1, ("0-1", "20.0", "2", "4"), ("0-3", "10.0", "2", "4")), {"nvme0n1": Truth("NVMe")}),
     Known("the other controller's is another's", tunnels(1, ("0-1", "20.0", "2", "4"), other=("1-1", "10.0", "2", "4")),
@@ -294,6 +328,34 @@ MACHINES = [
     Known("two controllers, not told apart", tunnels(1, ("0-1", "20.0", "2", "4"), other=("1-1", "10.0", "2", "4"), suppliers=False),
           {"nvme0n1": Truth("NVMe")}),
     Known("a tunnel of an old kernel", tunnels(1, ("0-1", "20.0", "2", "3"), removable=False, suppliers=False), {"nvme0n1": Truth("NVMe", "Thunderbolt 3")}),
+    # tunnels with what states its own lanes behind them
+    Known("a box whose drive states its own lanes", tunnels(1, ("0-1", "20.0", "2", "3"), runs="8.0 x4"), {"nvme0n1": Truth("NVMe", "Thunderbolt 3")}),
+    Known("a drive faster than any tunnel", tunnels(1, ("0-1", "20.0", "2", "3"), runs="16.0 x4", own="16.0 x4"),
+          {"nvme0n1": Truth("NVMe", "Thunderbolt 3", held=["0000:20:00.0 runs at PCIe 4.0 x4 through a tunnel (Cask)"])}),
+    Known("its bridge states lanes too", tunnels(1, ("0-1", "20.0", "2", "3"), runs="8.0 x4", own="8.0 x4"),
+          {"nvme0n1": Truth("NVMe", "Thunderbolt 3", held=["its slot can do PCIe 3.0 x4"])}),
+    Known("a turned plug inside the box", tunnels(1, ("0-1", "20.0", "2", "3"), runs="8.0 x2", own="8.0 x4"),
+          {"nvme0n1": Truth("NVMe", "Thunderbolt 3", ["0000:20:00.0 linked at PCIe 3.0 x2; it and its slot can do PCIe 3.0 x4"],
+                            held=["its slot can do PCIe 3.0 x4"])}),
+    Known("a long cable", tunnels(1, ("0-1", "10.0", "2", "3"), runs="8.0 x4"),
+          {"nvme0n1": Truth("NVMe", "Thunderbolt 3 at 20 Gb/s", held=["Cask runs at Thunderbolt 3 at 20 Gb/s: try a cable made for Thunderbolt 3"])}),
+    Known("one lane", tunnels(1, ("0-1", "20.0", "1", "4"), runs="8.0 x4"),
+          {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s (1 x 20)", held=["Cask runs at USB4 20 Gb/s (1 x 20)"])}),
+    Known("a switch inside the box is no box", tunnels(1, ("0-1", "20.0", "2", "4"), ("0-301", "10.0", "2", "4"), runs="8.0 x4", inside=1),
+          {"nvme0n1": Truth("NVMe", "USB4 40 Gb/s", held=["its slot can do PCIe 3.0 x4"])}),
+    Known("a box behind a dock", tunnels(2, ("0-1", "20.0", "2", "4"), ("0-301", "10.0", "2", "4"), runs="8.0 x4"),
+          {"nvme0n1": Truth("NVMe", "USB4 20 Gb/s", held=[SLOW_CABLE])}),
+    Known("own lanes on an old kernel", tunnels(1, ("0-1", "20.0", "2", "3"), runs="8.0 x4", removable=False, suppliers=False),
+          {"nvme0n1": Truth("NVMe", "Thunderbolt 3")}),
+    Known("a stick in a dock", tunnels(1, ("0-1", "20.0", "2", "4"), then=in_dock(XHCI)), {"sda": Truth("USB", "USB 10 Gb/s", held=["PCIe 3.0 x1"])}),
+    Known("a disk in a dock on one lane", tunnels(1, ("0-1", "10.0", "1", "4"), then=in_dock(XHCI, "8.0 x4")),
+          {"sda": Truth("USB", "USB 10 Gb/s", held=["USB4 10 Gb/s: try a cable", "through a tunnel (0-1) that runs at USB4 10 Gb/s"])}),
+    Known("a SATA bay in a dock", tunnels(1, ("0-1", "20.0", "2", "4"), then=in_dock(AHCI)), {"sda": Truth("SATA", "SATA 6 Gb/s")}),
+    Known("a card in a dock", tunnels(1, ("0-1", "10.0", "2", "4"), then=in_dock("0x080501", "2.5 x1")), {"mmcblk0": Truth("SD", "SD UHS-I SDR104", held=[SLOW_CABLE])}),
+    # links at rest
+    Known("at rest", nvme(G4, G4, "2.5 x4"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x4", held=["may be at rest to save power"])}),
+    Known("fewer lanes are no rest", nvme(G4, G4, "2.5 x2"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x2", ["the wrong slot, or badly seated"])}),
+    Known("a slow slot is no rest", nvme("2.5 x4", G4, "2.5 x4"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x4", held=["its slot can do PCIe 1.0 x4"])}),
     # SATA
     Known("a host that says it can do 6", sata("6.0", most="<unknown>", allowed="<unknown>", caps="c734ff05"), {"sda": Truth("SATA", "SATA 6 Gb/s")}),
     Known("held below what the host says", sata("3.0", most="<unknown>", allowed="<unknown>", caps="c734ff05"),
@@ -445,6 +507,46 @@ class Alike(FolderCase):
         told = first(found.drives, found.adapters, found.refused)
         self.assertIn("0000:01:00.0: an NVMe drive without a driver", told[0])
         self.assertEqual([t[:4] for t in told], ["0000", "sda:", "sda:"])
+
+
+class AtRest(FolderCase):
+    """A link at rest is looked at again while data moves, before anything is accused or refused."""
+
+    def linked(self, awake: str) -> Callable[[Path], bool]:
+        """Make a machine whose drive's link rests; return what stands for reading it: its link runs at `awake` meanwhile."""
+        nvme(G4, G4, "2.5 x4")(Tree(self.folder))
+        speed = self.folder / f"{PCI}/0000:00:01.0/0000:01:00.0/current_link_speed"
+
+        def read(_: Path) -> bool:
+            resting = speed.read_text()
+            speed.write_text(f"{awake} GT/s PCIe")
+            time.sleep(3 * linkwatch.LOOK_EVERY)
+            speed.write_text(resting)
+            return True
+
+        return read
+
+    def test_a_survey_wakes_it_where_the_drive_may_be_read(self) -> None:
+        """Awake at full speed it is no fault; as slow under load it is the slot; not readable, it may be at rest."""
+        for awake, link, fault in (("16.0", "PCIe 4.0 x4", ()), ("2.5", "PCIe 1.0 x4", ("the wrong slot",))):
+            with self.subTest(awake), patch.object(linkwatch, "_read_for_a_moment", self.linked(awake)):
+                (drive,) = machine.survey(root=self.folder).drives
+                self.assertEqual((drive.link, len(drive.faults), drive.ceilings), (link, len(fault), ()))
+                for words, sentence in zip(fault, drive.faults, strict=True):
+                    self.assertIn(words, sentence)
+            shutil.rmtree(self.folder / "sys")
+
+    def test_a_run_refuses_nothing_and_records_the_link_under_load(self) -> None:
+        """What a hookup expects of the link is asked of it under load."""
+        for awake, kept, unlike in (("16.0", "PCIe 4.0 x4", 0), ("8.0", "PCIe 3.0 x4", 1)):
+            read, expect = self.linked(awake), Expect(link="PCIe 4.0 x4")
+            facts = as_target(drive_of("nvme0n1", self.folder), "/x", "device", "nvme0n1")
+            self.assertEqual((facts.link, unexpected(expect, facts)), ("PCIe 1.0 x4", []))
+            with linkwatch.watched(facts, self.folder) as linked:
+                read(self.folder)
+            known = linked.known()
+            self.assertEqual((known.link, len(unexpected(expect, known)), len(known.faults)), (kept, unlike, unlike))
+            shutil.rmtree(self.folder / "sys")
 
 
 if __name__ == "__main__":

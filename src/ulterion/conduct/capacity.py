@@ -16,6 +16,7 @@ from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import Pulse
 from ulterion.engine.copies.crew import Does
+from ulterion.host.linkwatch import watched
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
 
@@ -66,11 +67,12 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
         saved, failure = False, None
         looked, state = _taken_up(before), State(name="complete")
         try:
-            with found.crew() as crew:
+            with found.crew() as crew, watched(run.target) as linked:
                 try:
                     _look(crew, found, run.capacity.key, looked, observer, lambda: journal.proof(_record(run, looked)))
                 except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
                     failure, state = _failure(error, looked)
+            run = run.model_copy(update={"target": linked.known()})
             done, path = request.review.finish(_filled(run, found, looked, state), journal.path)
             saved = True
             assert isinstance(done, CapacityRun)

@@ -21,6 +21,7 @@ from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
+from ulterion.host.linkwatch import LinkedFacts, watched
 from ulterion.model.files import sync_folder
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
@@ -42,6 +43,7 @@ class _Work:
     run: CopyRun
     journal: Journal
     own: OwnFolder
+    linked: tuple[LinkedFacts, LinkedFacts]
     passes: list[CopyPass] = field(default_factory=list)
     doing: str = "the first copy"
 
@@ -65,7 +67,8 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
         own = OwnFolder(request.target, "copy", identity)
         try:
             journal = open_journal(request.review, run)
-            return _keep(_Work(request, observer, sources, count, run, journal, own))
+            with watched(run.target) as target, watched(run.copied.source or run.target) as source:
+                return _keep(_Work(request, observer, sources, count, run, journal, own, (source, target)))
         finally:
             own.remove()
 
@@ -85,7 +88,9 @@ def _keep(work: _Work) -> CopyDone:
             ) as error:  # a target that is gone fails in whatever is done next
                 failure, state = _failure(error, work)
         ended = datetime.datetime.now(datetime.UTC)
-        run = work.run.with_copied(passes=work.passes).model_copy(update={"state": state, "ended": ended})
+        source, target = (linked.known() for linked in work.linked)
+        run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
+        run = run.model_copy(update={"state": state, "ended": ended, "target": target})
         done, path = work.request.review.finish(run, work.journal.path)
         saved = True
         assert isinstance(done, CopyRun)

@@ -15,7 +15,9 @@ def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:
         sentences.append(f"it is another drive: serial {facts.serial or 'not shown'}, expected {expect.serial}")
     elif expect.serial is None and facts.system_disk:
         sentences.append("it is the system disk, and the hookup names no serial")
-    if expect.link is not None and facts.link is not None and is_lower(known_link(facts.link), expect.link):
+    resting = any(s.may_rest for s in facts.steps)
+    linked = known_link(facts.link) if not resting else None
+    if expect.link is not None and is_lower(linked, expect.link):
         sentences.append(f"it is linked at {facts.link}, expected {expect.link.name} or more")
     if expect.driver is not None and facts.driver is not None and facts.driver != expect.driver:
         sentences.append(f"its driver is {facts.driver}, expected {expect.driver}")

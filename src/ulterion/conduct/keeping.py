@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from ulterion.conduct import remarks
 from ulterion.conduct.bystanders import Bystanders
+from ulterion.conduct.opening import Opened
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
 from ulterion.core.fill import Fill
@@ -115,10 +116,10 @@ class Recorder(runner.Observer):
         return done.model_copy(update={"workloads": records, "before": self.before})
 
 
-def finished(run: MeasureRun, target: Target, bystanders: Bystanders) -> MeasureRun:
+def finished(run: MeasureRun, opening: Opened, bystanders: Bystanders) -> MeasureRun:
     """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
-    run = run.with_warnings(*bystanders.warnings(run.target))
-    return _marked(run.model_copy(update={"ended": moment_of(run, target)}).with_states())
+    run = opening.with_links_under_load(run).with_warnings(*bystanders.warnings(run.target))
+    return _marked(run.model_copy(update={"ended": moment_of(run, opening.target)}).with_states())
 
 
 def moment_of(run: AnyRun, target: Target) -> datetime.datetime:

@@ -46,7 +46,7 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
             failure, state = failure_of(error, recorder.doing, run, opening.target)
             if isinstance(failure, Interrupted):
                 state = state.model_copy(update={"unfinished_bytes": recorder.unfinished or None})
-        done, path = review.finish(finished(recorder.document(run, state), opening.target, bystanders), journal.path)
+        done, path = review.finish(finished(recorder.document(run, state), opening, bystanders), journal.path)
         saved = True
         assert isinstance(done, MeasureRun)
         return Measured(done, path, failure)

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
-from ulterion.conduct.expected import check_expected
+from ulterion.conduct.expected import check_expected, unexpected
 from ulterion.conduct.freshness import before
 from ulterion.conduct.network import NetworkTarget
 from ulterion.conduct.observers import Observer, SoakObserver
@@ -26,6 +26,8 @@ from ulterion.engine.device import is_device
 from ulterion.engine.plainfile import open_target
 from ulterion.engine.target import RealTarget
 from ulterion.host.activity import pulse_of
+from ulterion.host.linkwatch import LinkedFacts, watched
+from ulterion.model.expect import Expect
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
 from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
@@ -34,6 +36,7 @@ from ulterion.model.systems import check_engine, is_portable
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
+Run = TypeVar("Run", MeasureRun, SoakRun)
 UNKNOWN = Before(recent_bytes=0)
 IN_PROGRESS = State(name="interrupted", why="in progress")
 
@@ -47,6 +50,19 @@ class Opened:
     facts: TargetFacts
     seed: int
     header: dict[str, Any]
+    linked: LinkedFacts
+    expect: tuple[Expect, ...] = ()
+
+    def with_links_under_load(self, run: Run) -> Run:
+        """Return a run with the links of its target as they were while data moved, and what of them is not as expected."""
+        was: TargetFacts = self.facts
+        facts: TargetFacts = self.linked.known()
+        if facts == was or run.target != was:
+            return run
+        gone = {*was.faults, *was.ceilings} - {*facts.faults, *facts.ceilings}
+        unlike = [f"under load not as the hookup expects: {u}" for e in self.expect for u in unexpected(e, facts)]
+        kept = run.model_copy(update={"target": facts, "warnings": [w for w in run.warnings if w not in gone]})
+        return kept.with_warnings(*facts.faults, *facts.ceilings, *unlike)
 
 
 @contextmanager
@@ -60,8 +76,9 @@ def opened(
         for workload in settled:
             target.check(workload)
         target.make_ready(observer.preparing)
-        opening = _opened(target, place, access, settled)
-        yield opening
+        facts = target.facts()
+        with watched(facts) as linked:
+            yield _opened(target, place, access, settled, linked)
     finally:
         target.close()
 
@@ -115,9 +132,9 @@ def _open_portable(path: Path, access: Access) -> RealTarget:
     return open_portable(path, access.span_bytes, access.stall)
 
 
-def _opened(target: Target, place: Place, access: Access, workloads: list[Workload]) -> Opened:
+def _opened(target: Target, place: Place, access: Access, workloads: list[Workload], linked: LinkedFacts) -> Opened:
     started = target.started(place.simulated_ends if place.simulated else [])
-    facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
+    facts, bench = linked.first, target.bench_facts(place.review.review.bench)
     seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{moment_text(started)}")
     header = {
         "id": identity,
@@ -130,7 +147,12 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
         "warnings": [*_expected(place, access, facts), *target.cautions(facts, bench)],
         "state": IN_PROGRESS,
     }
-    return Opened(target, workloads, facts, seed, header)
+    return Opened(target, workloads, facts, seed, header, linked, tuple(_expectations(place, access)))
+
+
+def _expectations(place: Place, access: Access) -> list[Expect]:
+    own = [place.entry.expect] if place.entry is not None and place.entry.expect is not None else []
+    return [*own, *access.expect]
 
 
 def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
@@ -139,9 +161,11 @@ def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
         raise UsageError(
             f"hookup '{place.hookup}' was not unplugged since its last cell; unplug it, and plug it in again"
         )
-    own = [place.entry.expect] if place.entry is not None and place.entry.expect is not None else []
-    expected = [*own, *access.expect]
-    return [w for one in expected for w in check_expected(place.hookup or "", one, facts, accept=access.accept)]
+    return [
+        w
+        for one in _expectations(place, access)
+        for w in check_expected(place.hookup or "", one, facts, accept=access.accept)
+    ]
 
 
 def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:

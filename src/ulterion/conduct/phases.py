@@ -19,8 +19,8 @@ from ulterion.conduct.ends import (
 from ulterion.conduct.keeping import failure_of, moment_of, open_journal
 from ulterion.conduct.noting import parse_note
 from ulterion.conduct.observers import Soaked, SoakObserver
+from ulterion.conduct.opening import Opened
 from ulterion.conduct.requests import SoakRequest
-from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UsageError
 from ulterion.core.soak.findings import events
 from ulterion.core.soak.trace import AGAIN, COOL, IDLE, LOAD, Row
@@ -42,14 +42,14 @@ class Soaking:
     def __init__(
         self,
         request: SoakRequest,
-        target: Target,
+        opening: Opened,
         bench: Bench,
         run: SoakRun,
-        workload: Workload,
         observer: SoakObserver,
     ) -> None:
-        self.request, self.target, self.bench, self.run = request, target, bench, run
-        self.workload, self.observer, self.record = workload, observer, run.soak
+        self.request, self.opening, self.bench, self.run = request, opening, bench, run
+        self.target, self.workload = opening.target, opening.workloads[0]
+        self.observer, self.record = observer, run.soak
         self.part = max((p.part for p in self.record.phases), default=0) + 1
         self.offset = self._offset()
         self.phases: list[SoakPhase] = []
@@ -91,7 +91,7 @@ class Soaking:
         # a drive that failed may be silent, and asking it could hang
         after = {} if state.name == "failed" else self.target.counters()
         run = self._with(self.phases, after, state)
-        run = run.model_copy(update={"ended": moment_of(run, self.target)})
+        run = self.opening.with_links_under_load(run.model_copy(update={"ended": moment_of(run, self.target)}))
         noted: list[Reading | Note] = [*self.readings, *self.notes]
         for record in noted:
             run = run.with_record(record)

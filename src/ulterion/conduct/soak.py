@@ -35,7 +35,7 @@ def soak(request: SoakRequest, observer: SoakObserver) -> Soaked:
         try:
             run = _with_bench(run, opening, bench)
             observer.opened(run)
-            return Soaking(request, opening.target, bench, run, opening.workloads[0], observer).keep()
+            return Soaking(request, opening, bench, run, observer).keep()
         finally:
             bench.close()
 

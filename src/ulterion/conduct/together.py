@@ -186,7 +186,7 @@ def _finish(
             state = State(name="failed", why=str(seat.failure), offset=seat.failure.offset)
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
-        done = finished(seat.recorder.document(seat.run, state), seat.found.target, bystanders)
+        done = finished(seat.recorder.document(seat.run, state), seat.found, bystanders)
         paths.append(request.place.review.finish(done, seat.journal.path)[1])
         seat.journal.close(remove=True)
     failures = [s.failure for s in seats if s.failure is not None]

@@ -7,17 +7,20 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from ulterion.core.links import Link, find_link, is_lower, lower
+from ulterion.core.seenlinks import pcie_parts
 from ulterion.core.units import show_rate
 
 MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands
 SLOW = find_link("USB 480 Mb/s")  # a drive linked at this or below is slower than any drive of today
 
 ENDS = ("bridge", "slot")  # roles whose link is a drive's own
-CARRIERS = ("controller", "switch")
+BEFORE_A_CONTROLLER = ("switch", "tunnel")
+CARRIERS = ("controller", "switch", "tunnel")
 MULTIPLIER = "SATA port multiplier"
 SHARED = {
     MULTIPLIER: ("port multiplier", "give it a port of its own")
 }  # what else stands between port and drive as a hub does
+REST = 1.0  # generation of PCIe that links fall back to at rest
 ENOUGH = 0.99  # of a drive's link is enough for it
 DEVICES = ("bridge", "drive")  # roles of what is plugged in: a bridge, or a drive that is one itself
 
@@ -27,7 +30,7 @@ class Step:
     """One thing on the way from the host to a drive.
 
     Attributes:
-        role: 'switch', 'controller', 'root hub', 'hub', 'bridge', 'slot' or 'drive'.
+        role: 'tunnel', 'switch', 'controller', 'root hub', 'hub', 'bridge', 'slot' or 'drive'.
         name: the kernel's name: a PCI address, '2-1', 'nvme0', 'ata1', 'mmc0'.
         title: vendor and product, or None.
         driver: kernel driver, or None.
@@ -38,6 +41,7 @@ class Step:
         alone: the best that it says it can do by itself, or None.
         queues: of a device that takes one command at a time, whether it says it could queue them; None where that is not shown.
         lowered: the link that the kernel holds it down to after errors, or None; `lowerings` how often it went down, as far as it counts.
+        loaded: whether its link was looked at while data moved.
         may_do_more: whether what it says of itself is what faster devices say on a slow cable.
     """
 
@@ -57,6 +61,15 @@ class Step:
     may_do_more: bool = False
     lowered: Link | None = None
     lowerings: int = 0
+    loaded: bool = False
+
+    @property
+    def may_rest(self) -> bool:
+        """Whether a PCIe link at its lowest speed with all lanes may only be saving power: it was not looked at while data moved."""
+        now, most = (pcie_parts(k) for k in (self.link, self.capable))
+        if self.loaded or self.role != "controller" or now is None or most is None:
+            return False
+        return now[0] == REST and most[0] > REST and now[1] == most[1]
 
 
 Priced = list[tuple[str, float]]
@@ -98,6 +111,8 @@ def _needs(steps: Sequence[Step], place: int) -> Link | None:
 
 def _link_faults(step: Step, needs: Link | None) -> Priced:
     """Return what runs below what both of its ends say they can do; where one does not say, nothing is accused."""
+    if step.may_rest:
+        return []
     if not is_lower(step.link, step.capable):
         return _lowered(step)
     could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
@@ -143,6 +158,10 @@ def _ceilings(steps: Sequence[Step]) -> Priced:
     for place, step in enumerate(steps):
         if step.role == "controller":
             found += _slot_ceilings(step, steps[:place], _needs(steps, place))
+        if _is_slow_tunnel(step):
+            words = f"the tunnel to {step.title or step.name} runs at {step.link}: try a cable made for {step.alone}, or turn the plug"
+            needs = _needs(steps, place)
+            found.append((words, _gap(step.link, step.alone if needs is None else lower(step.alone, needs))))
         if step.role in DEVICES:
             found += _usb_ceilings(step, steps[:place])
         if step.role == "slot" and is_lower(step.port_capable, step.alone):
@@ -154,26 +173,34 @@ def _ceilings(steps: Sequence[Step]) -> Priced:
     return found
 
 
+def _is_slow_tunnel(step: Step) -> bool:
+    return step.role == "tunnel" and is_lower(step.link, step.alone)
+
+
 def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Priced:
     """Return what holds a controller: its slot, a switch before it; of one that only carries a drive, what holds that drive."""
     if needs is not None:
         return _carrier_ceilings([*before, step], needs)
     found: Priced = []
+    if step.may_rest:
+        words = f"{step.name} shows {step.link}, the lowest speed on all lanes; it can do {step.capable}"
+        found.append(
+            (f"{words}. The link may be at rest to save power: a measurement shows which speed it has under load", 0.0)
+        )
     if is_lower(step.capable, step.alone):
         words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
         found.append((words, _gap(step.capable, step.alone)))
-    narrow = next((s for s in before if s.role == "switch" and _narrower(s.link, step.link)), None)
-    if narrow is not None:
-        words = f"{step.name} runs at {step.link} behind a switch ({narrow.name}) that runs at {narrow.link}"
+    narrow = next((s for s in before if s.role in BEFORE_A_CONTROLLER and _narrower(s.link, step.link)), None)
+    if narrow is not None and not _is_slow_tunnel(narrow):
+        what = "through a tunnel" if narrow.role == "tunnel" else "behind a switch"
+        words = f"{step.name} runs at {step.link} {what} ({narrow.title or narrow.name}) that runs at {narrow.link}"
         found.append((words, _gap(narrow.link, step.link)))
     return found
 
 
 def _narrower(link: Link | None, than: Link | None) -> bool:
-    """Return whether a switch's link carries less than the one behind it; than a tunnel's only where it is less than any tunnel gives."""
-    if link is None or than is None or than.name.startswith("PCIe"):
-        return is_lower(link, than)
-    return link.practical_high < than.practical_low
+    """Return whether one link carries less than another in practice: by what each gives at most, as kinds of link differ."""
+    return link is not None and than is not None and link.practical_high < than.practical_high * ENOUGH
 
 
 def _carrier_ceilings(way: Sequence[Step], needs: Link) -> Priced:

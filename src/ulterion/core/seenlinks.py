@@ -25,6 +25,12 @@ def pcie_link(gigatransfers: float, lanes: int) -> Link | None:
     return None
 
 
+def pcie_parts(link: Link | None) -> tuple[float, int] | None:
+    """Return generation and lanes of a PCIe link, None for any other."""
+    parts = re.fullmatch(r"PCIe ([\d.]+) x(\d+)", link.name) if link is not None else None
+    return (float(parts[1]), int(parts[2])) if parts else None
+
+
 def both_can(one: Link | None, other: Link | None) -> Link | None:
     """Return the best that two ends can do together, None where it is not known of both: what is missing accuses nobody.
 
@@ -32,11 +38,10 @@ def both_can(one: Link | None, other: Link | None) -> Link | None:
     """
     if one is None or other is None:
         return None
-    parts = [re.fullmatch(r"PCIe ([\d.]+) x(\d+)", k.name) for k in (one, other)]
-    if parts[0] is None or parts[1] is None:
+    parts = [p for p in map(pcie_parts, (one, other)) if p is not None]
+    if len(parts) < 2:
         return lower(one, other)
-    speed = min((p[1] for p in parts if p is not None), key=float)
-    return known_link(f"PCIe {speed} x{min(int(p[2]) for p in parts if p is not None)}")
+    return known_link(f"PCIe {min(p[0] for p in parts)} x{min(p[1] for p in parts)}")
 
 
 def guess_link(read: float, write: float) -> Link | None:

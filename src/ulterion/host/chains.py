@@ -30,11 +30,24 @@ def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:
 
 
 def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
-    """A PCI device: the controller of a drive, or a switch on the way to it; other bridges are left out."""
+    """A PCI device: the controller of a drive, or a switch on the way to it, and the tunnel before it; other bridges are left out."""
     if not pcie.ADDRESS.fullmatch(folder.name):
         return []
+    return [*_tunnel(folder, device, root), *_pci_device(folder, root)]
+
+
+def _tunnel(folder: Path, device: Path, root: Path) -> list[Step]:
+    """The tunnel to a device, where this folder is the first beyond it."""
+    deepest = next(p for p in (device, *device.parents) if pcie.ADDRESS.fullmatch(p.name))
+    end = tunnels.end_of(deepest, root) if tunnels.entrance(deepest, root) == folder else None
+    return [Step("tunnel", end.name, end.title, None, end.link, alone=end.possible)] if end else []
+
+
+def _pci_device(folder: Path, root: Path) -> list[Step]:
+    tunnelled = tunnels.entrance(folder, root) is not None
+    running = pcie.link_of(folder, "current") if not tunnelled or tunnels.states_own_link(folder) else None
     if (tree.text(folder / "class") or "").startswith(pcie.BRIDGE):
-        up = pcie.link_of(folder, "current") if pcie.is_upstream(folder) and not tunnels.carries(folder, root) else None
+        up = running if pcie.is_upstream(folder) else None
         return [Step("switch", folder.name, None, None, up)] if up else []
     # volume management in the processor: it holds PCI buses of their own, and has no link itself
     if any(folder.glob("pci*:*")):
@@ -42,13 +55,9 @@ def _pci(folder: Path, device: Path, root: Path) -> list[Step]:
     ids = [(tree.text(folder / n) or "").removeprefix("0x") for n in ("vendor", "device")]
     title = name_of("pci", *ids, root) if all(ids) else None
     driver = tree.name_of_link(folder / "driver")
-    if tunnels.carries(folder, root):
-        return [Step("controller", folder.name, title, driver, tunnels.link_to(folder, root))]
-    running, alone, above = (
-        pcie.link_of(folder, "current"),
-        pcie.link_of(folder, "max"),
-        pcie.link_of(folder.parent, "max"),
-    )
+    alone, above = pcie.link_of(folder, "max"), pcie.link_of(folder.parent, "max")
+    if tunnelled and not tunnels.states_own_link(folder.parent):
+        above = None  # a port in a tunnel does not say what it can do
     return [Step("controller", folder.name, title, driver, running, both_can(alone, above), above, alone=alone)]
 
 

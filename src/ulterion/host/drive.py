@@ -9,20 +9,38 @@ from pathlib import Path
 
 from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.surveyed import Drive, Volume
-from ulterion.host import chains, drives, gaveup, inuse, mounts, nvmepaths, ports, safety, sensors, stacks, tree
+from ulterion.host import (
+    chains,
+    drives,
+    gaveup,
+    inuse,
+    linkwatch,
+    mounts,
+    nvmepaths,
+    ports,
+    safety,
+    sensors,
+    stacks,
+    tree,
+)
 
 LIVE = Path("/")
 
 
-def drive_of(name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Collection[str] | None = None) -> Drive:
+def drive_of(
+    name: str, root: Path = LIVE, *, ask_usb: bool = False, system: Collection[str] | None = None, wake: bool = False
+) -> Drive:
     """Return what is known of one disk, by its kernel name.
 
-    `ask_usb` as for `survey`; `system` are the disks of the running system, where they are known already.
+    `ask_usb` as for `survey`; `system` are the disks of the running system, where they are known already; `wake` reads a little of a
+    drive whose link may be at rest.
     """
     block = root / "sys/block" / name
     connection = drives.connection(name, root)
     ask = root == LIVE and (ask_usb or connection.transport != "USB")
     steps = chains.steps_of(nvmepaths.place_of(name, root), root)
+    if wake:
+        steps = linkwatch.steps_under_load(name, steps, root)
     paths = nvmepaths.controllers(block.resolve())
     ways = [steps, *(chains.steps_of(c, root) for c in paths[1:])]
     rotational, ro, removable = (tree.number(block / n) for n in ("queue/rotational", "ro", "removable"))
@@ -70,15 +88,19 @@ def _told(name: str, ways: Sequence[Sequence[Step]], root: Path) -> tuple[Told, 
 
 
 def _link(shown: str | None, ways: Sequence[Sequence[Step]]) -> str | None:
-    """Return a drive's link: what the nearest bus shows, or its slot; None where several ways to it differ."""
+    """Return a drive's link: what the nearest bus shows, or its slot; None where several ways to it differ.
+
+    A link that was looked at under load counts as it was then.
+    """
     own = [
-        next((s.link for s in reversed(way) if s.role in ("controller", "slot") and s.link is not None), None)
+        next((s for s in reversed(way) if s.role in ("controller", "slot") and s.link is not None), None)
         for way in ways
     ]
     if len(ways) > 1:
-        return shown if len(set(own)) == 1 else None
-    slot = next((s.link for s in ways[0] if s.role == "slot"), None)
-    return shown or (slot.name if slot else None)
+        return shown if len({s.link if s else None for s in own}) == 1 else None
+    if own[0] is not None and own[0].link is not None and (own[0].role == "slot" or own[0].loaded):
+        return shown if shown and own[0].role == "slot" else own[0].link.name
+    return shown
 
 
 def _temperature(name: str, root: Path, ask: bool) -> tuple[float | None, str]:

@@ -66,7 +66,8 @@ def _nvme(folder: Path, place: Path, root: Path) -> Connection | None:
     way, pci = nvmepaths.transport(folder), folder.parent.parent
     if way != "pcie":
         return Connection(f"NVMe over {way.upper()}", None, f"nvme-{way}")
-    link = tunnels.link_to(pci, root) if tunnels.carries(pci, root) else pcie.link_of(pci, "current")
+    tunnel = tunnels.end_of(pci, root)
+    link = tunnel.link if tunnel else pcie.link_of(pci, "current")
     return Connection("NVMe", link.name if link else None, tree.name_of_link(pci / "driver"))
 
 

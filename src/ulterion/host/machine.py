@@ -26,7 +26,7 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
 
         return asking.survey()
     system = stacks.system_disks(root)
-    drives = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system) for p in _disks(root))
+    drives = tuple(drive_of(p.name, root, ask_usb=ask_usb, system=system, wake=True) for p in _disks(root))
     would = []
     if not _is_root():
         without = [d.name for d in drives if d.temperature is None and d.transport in ("NVMe", "SATA", "USB")]

@@ -22,6 +22,7 @@ from ulterion.model.runs.passes import PassRecord
 
 LABELS = {
     "controller": "the host's controller",
+    "tunnel": "the tunnel to {}",
     "switch": "the switch {}",
     "hub": "the hub {}",
 }  # of what lies between, by role
@@ -182,13 +183,15 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
 
 
 def _host_elements(run: AnyRun) -> list[Element]:
-    """Return what lies between the processor and the port, as it was seen: the controller's own link, and hubs."""
-    elements = []
-    for step in run.target.steps:
+    """Return what lies between the processor and the port, as it was seen: tunnels, the controller's own link, and hubs."""
+    elements, steps = [], run.target.steps
+    for place, step in enumerate(steps):
         link = step.link
         known = step.name in run.chain  # the simulated bench names its parts as the review does
         if link is not None and not known and step.role in LABELS and link.name != run.target.link:
             label, only = LABELS[step.role].format(step.title or step.name), step.role != "hub"
+            if step.role == "controller" and any(s.role == "tunnel" for s in steps[:place]):
+                label = "the link inside the box"
             elements.append(Element(key=f"{step.role} {step.name}", label=label, link=link, only_link=only))
     return elements
 
