@@ -162,7 +162,7 @@ CASES: list[tuple[str, Built, list[str], list[str], str | None]] = [
     ("a USB 2.0 stick", Built(buses=FAST, usb=[Usb("1-1", "480", "2.00", disk="sda", driver="usb-storage", descriptors=b"")]), [],
      ["45.1 MB/s at most"], "USB 480 Mb/s"),
     ("5 Gb/s by its own descriptors", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(USB2, SS), disk="sda")]), [], [], "USB 5 Gb/s"),
-    ("5 Gb/s that says nothing", Built(buses=FAST, usb=[Usb("2-1", "5000", disk="sda")]), [], [], "USB 5 Gb/s"),
+    ("5 Gb/s that says nothing", Built(buses=FAST, usb=[Usb("2-1", "5000", disk="sda")]), [], ["this kernel does not show what the box can"], "USB 5 Gb/s"),
     ("10 Gb/s at 5", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS, plus(10)), disk="sda")]), ["can do USB 10 Gb/s"], [], "USB 5 Gb/s"),
     ("two lanes at their best", Built(buses={"2": "20000"}, usb=[Usb("2-1", "20000", bos=bos(SS, plus(10, 2)), lanes="2", disk="sda")]), [], [],
      "USB 20 Gb/s"),
@@ -313,6 +313,26 @@ class Collection(FolderCase):
                                  "radio network, not connected"])  # fmt: skip
         (told,) = first([], adapters)
         self.assertIn("eth0: linked at Ethernet 1 Gb/s, on a bus of USB 480 Mb/s: 45.1 MB/s at most", told)
+
+    def test_a_slow_network_adapter_has_its_cause(self) -> None:
+        """An adapter of 2.5 Gb/s at USB 480, in a port of 10: a fault by its descriptors, a question by its version alone."""
+        for said, words in (
+            (bos(USB2, SS), "device and port can do USB 5 Gb/s: cable, port or a turned plug"),
+            (b"", "try another cable"),
+        ):
+            root = self.folder / str(len(said))
+            Built(buses=FAST, usb=[Usb("1-1", "480", "2.10", bos=said)]).write(root)
+            twin(root, "1-1", "2-1")
+            folder = root / "sys/devices/pci0000:00/0000:00:14.0/usb1/1-1/net/eth0"
+            folder.mkdir(parents=True)
+            for file, text in (("speed", "2500"), ("operstate", "up"), ("flags", "0x1003")):
+                (folder / file).write_text(f"{text}\n")
+            (folder / "device").symlink_to(folder.parents[1])
+            (root / "sys/class/net").mkdir(parents=True)
+            (root / "sys/class/net/eth0").symlink_to(folder)
+            told = first([], machine.survey(root=root).adapters)
+            self.assertIn(words, told[0])
+            self.assertIn("on a bus of USB 480 Mb/s: 45.1 MB/s at most", told[-1])
 
     def test_a_fast_device_on_the_slow_half_of_its_socket(self) -> None:
         """By its descriptors a fault; by its version alone a question; where the socket has no fast half, nothing but the rate."""

@@ -14,6 +14,7 @@ from unittest.mock import patch
 
 from tests.host.machines import AHCI, BRIDGE, DRIVE, PCI, SAS, XHCI, Tree
 from tests.host.test_collection import SS, UAS, USB2, bos, plus
+from tests.host.test_machine import shown
 from tests.support import FolderCase
 from ulterion.conduct.expected import unexpected
 from ulterion.conduct.survey import alike, find_drive
@@ -22,6 +23,7 @@ from ulterion.core.surveyed import Drive, Survey, as_target
 from ulterion.host import linkwatch, machine
 from ulterion.host.drive import drive_of
 from ulterion.host.recorded import record, replayed
+from ulterion.host.usb import QUIRKS
 from ulterion.model.expect import Expect
 from ulterion.report.screen.survey import survey_lines
 from ulterion.report.words.survey import first
@@ -383,6 +385,8 @@ MACHINES = [
     Known("FireWire", scsi(f"{PCI}/0000:00:04.0/fw1/fw1.0/host3"), {"sda": Truth("FireWire")}),
     # cards
     Known("UHS-I at its best", card(ios=(6, 2), caps="0x000f0007", grade="3"), {"mmcblk0": Truth("SD", "SD UHS-I SDR104")}),
+    Known("UHS-II at its best", card(ios=(16, 2), caps="0x000f0007", grade="3"), {"mmcblk0": Truth("SD", "SD UHS-II HD312")}),
+    Known("UHS-II in its lower range", card(ios=(13, 2), caps="0x000f0007", grade="3"), {"mmcblk0": Truth("SD", "SD UHS-II FD78")}),
     Known("UHS-I in high speed", card(ios=(2, 2), caps="0x000f0007", grade="3"), {"mmcblk0": Truth("SD", "SD high speed", ["card and slot can do SD UHS-I SDR50"])}),
     Known("SDR25 is timing 4", card(ios=(4, 2), caps="0x000f0007", grade="1"), {"mmcblk0": Truth("SD", "SD UHS-I SDR25", ["SD UHS-I SDR50"])}),
     Known("UHS-I in a slot without", card(ios=(2, 2), caps="0x00000007", grade="3"), {"mmcblk0": Truth("SD", "SD high speed", held=["its slot can do SD high speed"])}),
@@ -402,6 +406,13 @@ MACHINES = [
     Known("two bays", dock, {"sda": Truth("USB", "USB 10 Gb/s", port="0000:00:14.0 port 4"), "sdb": Truth("USB", "USB 10 Gb/s", port="0000:00:14.0 port 4 unit 2")}),
     Known("10 Gb/s on a card of one lane", in_slot("5.0 x1", usb("10000", top=IN_SLOT, kind=("5.0 x1", "5.0 x1"))), {"sda": Truth("USB", "USB 10 Gb/s", held=[CARRIER])}),
     Known("5 Gb/s on such a card", in_slot("5.0 x1", usb("5000", said=SLOW_PAIR, top=IN_SLOT, kind=("5.0 x1", "5.0 x1"))), {"sda": Truth("USB", "USB 5 Gb/s")}),
+    Known("a box of 10 at 5, the kernel silent", usb("5000", said=b""),
+          {"sda": Truth("USB", "USB 5 Gb/s", held=["its port can do USB 10 Gb/s, and this kernel does not show what the box can"])}),
+    Known("a box of USB 3.0", usb("5000", said=b"", version="3.00"), {"sda": Truth("USB", "USB 5 Gb/s")}),
+    Known("kept from queueing on request", both(usb("5000", said=SLOW_PAIR, driver="usb-storage"), lambda t: t.file(QUIRKS, "0f0f:2:u,f0f:1:t,0f0f:0001:u")),
+          {"sda": Truth("USB", "USB 5 Gb/s", ["usb-storage.quirks=0f0f:0001:u asks for that"])}),
+    Known("kept from queueing, not told why", usb("5000", said=SLOW_PAIR, driver="usb-storage"),
+          {"sda": Truth("USB", "USB 5 Gb/s", ["the driver's own list of devices may say so"])}),
     Known("10 Gb/s in a port of 20", usb("10000", bus="20000"), {"sda": STICK}),
     Known("for want of power", unconfigured("80"), refused=["it asks for 896 mA and its port gives 150 mA"]),
     Known("left unconfigured for other reasons", unconfigured("e0"), refused=["left unconfigured: unplug"]),
@@ -507,6 +518,27 @@ class Alike(FolderCase):
         told = first(found.drives, found.adapters, found.refused)
         self.assertIn("0000:01:00.0: an NVMe drive without a driver", told[0])
         self.assertEqual([t[:4] for t in told], ["0000", "sda:", "sda:"])
+
+    def test_two_units_share_a_cable(self) -> None:
+        """The two bays of a dock are told to share."""
+        found = self.surveyed(dock)
+        self.assertIn(
+            "sda and sdb share one cable (USB 10 Gb/s): 1100 MB/s at most for all of them", first(found.drives)
+        )
+
+    def test_slots_of_a_reader_have_their_own_names(self) -> None:
+        """Slots of one name share a line."""
+
+        def build(t: Tree) -> None:
+            device = t.usb(f"{t.bus(t.pci(f'{PCI}/0000:00:14.0', XHCI), 2, '10000')}/2-3", "5000")
+            for unit, (disk, name) in enumerate((("sda", "SD"), ("sdb", "CF"), ("sdc", "CF"))):
+                folder = t.files(
+                    f"{device}/2-3:1.0/host0/target0:0:0/0:0:0:{unit}", state="running", model=f"Duo {name}"
+                )
+                t.disk(f"{folder}/block/{disk}", disk, device="../..", size="0", removable="1")
+
+        lines = shown(self.surveyed(build))
+        self.assertRegex(lines, r"sda +Duo SD, empty slot\n *sdb, sdc +Duo CF, empty slots")
 
 
 class AtRest(FolderCase):

@@ -119,6 +119,21 @@ class Stacks(FolderCase):
         self.assertIn("on /media/card", volumes["sdc1"])
         self.same_when_played_again()
 
+    def test_a_live_system_on_an_image(self) -> None:
+        """Its root is laid over an image that a loop device shows; the stick that holds the image is the system's."""
+        for disk in ("sda", "sdb"):
+            self.device(disk)
+            self.device(f"{disk}1", on=disk)
+        self.device("loop0", loop__backing_file="/run/medium/live/filesystem.squashfs")
+        number = {
+            n: (self.folder / "sys/class/block" / n / "dev").read_text().strip() for n in ("sda1", "sdb1", "loop0")
+        }
+        self.mounted("0:30 / / rw - overlay overlay rw,lowerdir=/run/rootfs,upperdir=/run/overlay/rw,workdir=/run/overlay/work",
+                     f"{number['loop0']} / /run/rootfs ro - squashfs /dev/loop0 ro", "0:31 / /run rw - tmpfs tmpfs rw",
+                     f"{number['sdb1']} / /run/medium ro - iso9660 /dev/sdb1 ro", f"{number['sda1']} / /mnt rw - ext4 /dev/sda1 rw")  # fmt: skip
+        self.assertEqual(system_disks(self.folder), {"sdb"})
+        self.same_when_played_again()
+
     def test_a_replay_asks_the_reader_nothing(self) -> None:
         """Processor, cores and system are those of the machine that was written down, or unknown."""
         self.write(

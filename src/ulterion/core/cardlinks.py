@@ -26,6 +26,8 @@ CARDS: tuple[tuple[str, float, str, *tuple[str, ...]], ...] = (
 """Name, MB/s, source, other names."""
 
 CODED_CARDS: tuple[tuple[str, float, str, *tuple[str, ...]], ...] = (
+    ("SD UHS-II FD78", 0.78, "SD UHS-II Addendum: full duplex, range A"),
+    ("SD UHS-II HD156", 1.56, "SD UHS-II Addendum: half duplex, two lanes, range A"),
     ("SD UHS-II FD156", 1.56, "SD UHS-II Addendum: full duplex"),
     ("SD UHS-II HD312", 3.12, "SD UHS-II Addendum: half duplex, two lanes", "SD UHS-II", "UHS-II"),
     ("SD UHS-III FD312", 3.12, f"{_PLS} 6.0: full duplex"),

@@ -40,6 +40,8 @@ class Step:
         asks, gives: power the device asks for, and what the port gives at most, W; None where not shown.
         alone: the best that it says it can do by itself, or None.
         queues: of a device that takes one command at a time, whether it says it could queue them; None where that is not shown.
+        queueless: why it takes one command at a time though it could queue them, where that is shown.
+        hidden: whether the kernel does not show what the device says it can do.
         lowered: the link that the kernel holds it down to after errors, or None; `lowerings` how often it went down, as far as it counts.
         loaded: whether its link was looked at while data moved.
         may_do_more: whether what it says of itself is what faster devices say on a slow cable.
@@ -59,6 +61,8 @@ class Step:
     alone: Link | None = None
     queues: bool | None = None
     may_do_more: bool = False
+    queueless: str | None = None
+    hidden: bool = False
     lowered: Link | None = None
     lowerings: int = 0
     loaded: bool = False
@@ -100,7 +104,8 @@ def _faults(steps: Sequence[Step]) -> Priced:
             found.append((f"{power}: use a port or a hub with more power", 0.0))
         if step.queues:
             one = f"{step.name} could queue commands (UAS) and is driven by usb-storage, one at a time"
-            found.append((f"{one}: look for a quirk of the driver", 0.0))
+            why = step.queueless or "the driver's own list of devices may say so (the kernel log names it)"
+            found.append((f"{one}: {why}", 0.0))
     return found
 
 
@@ -225,10 +230,27 @@ def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:
         return [(f"{words}: {instead}", _gap(hub.link, lower(port, step.alone)))]
     if is_lower(port, step.alone):
         return [(f"it could do {step.alone}; its port can do {port}", _gap(port, step.alone))]
-    if step.may_do_more and is_lower(link, port):
-        words = f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {port}"
-        return [(f"{words}: try another cable, or turn the plug", _gap(link, port))]
+    question = _cable_question(step)
+    if question:
+        return question
     slow = link is not None and link.name.startswith("USB") and link.payload <= SLOW.payload
     if link is not None and slow and not is_lower(link, step.capable):
         return [(f"linked at {link}: {show_rate(link.practical_high)} at most in practice", 0.0)]
     return []
+
+
+def _cable_question(step: Step) -> Priced:
+    """Return that another cable may do more, where a device does not say, or the kernel does not show, what it can do."""
+    link, port = step.link, step.port_capable
+    if step.may_do_more and is_lower(link, port):
+        words = f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {port}"
+        return [(f"{words}: try another cable, or turn the plug", _gap(link, port))]
+    if step.hidden and link is not None and port is not None and MODERN.line_bits <= link.line_bits < port.line_bits:
+        words = f"linked at {link}; its port can do {port}, and this kernel does not show what the box can"
+        return [(f"{words}: try another cable, turn the plug, or ask its maker", 0.0)]
+    return []
+
+
+def cable_questions(steps: Sequence[Step]) -> list[str]:
+    """Return where on a chain another cable may do more, one sentence each."""
+    return [sentence for step in steps if step.role in DEVICES for sentence, _ in _cable_question(step)]

@@ -135,6 +135,7 @@ class Adapter:
         steps: the chain when it sits on a bus.
         radio: whether it is one without a cable.
         half: whether it sends and receives in turns only (half duplex).
+        faults: what is wrong with its chain, or may be, in words.
     """
 
     name: str
@@ -144,6 +145,7 @@ class Adapter:
     steps: tuple[Step, ...] = ()
     radio: bool = False
     half: bool = False
+    faults: tuple[str, ...] = ()
 
     @property
     def held(self) -> str | None:

@@ -29,6 +29,8 @@ TIMINGS = {
     "8": "eMMC DDR52",
     "9": "eMMC HS200",
     "10": "eMMC HS400",
+    "13": "SD UHS-II FD78",
+    "14": "SD UHS-II HD156",
     "15": "SD UHS-II FD156",
     "16": "SD UHS-II HD312",
 }
@@ -65,6 +67,7 @@ def slot_step(slot: Path, root: Path) -> Step | None:
     running, port = _running(debug, memory=memory), _slot_can(debug, memory=memory)
     alone = _card_can(card, debug, memory=memory) if card is not None else None
     alone = higher(alone, running) if alone is not None else None
+    port = higher(port, running) if port is not None else None  # `caps` has no bit for UHS-II
     return Step("slot", slot.name, "card slot", None, running, both_can(alone, port), port, alone=alone)
 
 

@@ -79,7 +79,6 @@ def _usb(folder: Path, device: Path, root: Path) -> list[Step]:
         return [Step("hub", folder.name, title, None, _hub_carries(folder), capable, port, *power, alone=alone)]
     driver = drives.usb_driver(folder)
     queues = usb.could_queue(folder) if driver == "usb-storage" else None
-    more = usb.may_do_more(folder)
     return [
         Step(
             "bridge",
@@ -92,7 +91,9 @@ def _usb(folder: Path, device: Path, root: Path) -> list[Step]:
             *power,
             alone=alone,
             queues=queues,
-            may_do_more=more,
+            queueless=usb.kept_from_queueing(folder, root) if queues else None,
+            may_do_more=usb.may_do_more(folder),
+            hidden=driver == "uas" and alone is None and usb.hides_capabilities(folder),
         )
     ]
 

@@ -38,15 +38,13 @@ def drive_of(
     block = root / "sys/block" / name
     connection = drives.connection(name, root)
     ask = root == LIVE and (ask_usb or connection.transport != "USB")
-    steps = chains.steps_of(nvmepaths.place_of(name, root), root)
-    if wake:
-        steps = linkwatch.steps_under_load(name, steps, root)
+    steps = _steps(name, root, wake=wake)
     paths = nvmepaths.controllers(block.resolve())
     ways = [steps, *(chains.steps_of(c, root) for c in paths[1:])]
     rotational, ro, removable = (tree.number(block / n) for n in ("queue/rotational", "ro", "removable"))
     depth = tree.number(block / "device/queue_depth") or tree.number(block / "queue/nr_requests")
     temperature, why = _temperature(name, root, ask)
-    empty = removable != 0 and tree.number(block / "size") == 0  # a reader without a card is no fault
+    empty = removable != 0 and tree.number(block / "size") in (0, None)  # a reader without a card is no fault
     found, held = ((), ()) if empty else _told(name, ways, root)
     return Drive(
         name=name,
@@ -76,6 +74,11 @@ def drive_of(
         paths=tuple(nvmepaths.told(p) for p in paths) if len(paths) > 1 else (),
         empty=empty,
     )
+
+
+def _steps(name: str, root: Path, *, wake: bool) -> tuple[Step, ...]:
+    steps = chains.steps_of(nvmepaths.place_of(name, root), root)
+    return linkwatch.steps_under_load(name, steps, root) if wake else steps
 
 
 Told = tuple[str, ...]

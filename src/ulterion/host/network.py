@@ -9,6 +9,7 @@ import socket
 import struct
 from pathlib import Path
 
+from ulterion.core.chain import cable_questions, faults
 from ulterion.core.facts import NetworkEnd
 from ulterion.core.network import ethernet
 from ulterion.core.surveyed import Adapter
@@ -35,14 +36,16 @@ def adapter(folder: Path, root: Path = LIVE) -> Adapter:
     """Return what a folder below /sys/class/net shows."""
     link = ethernet(tree.number(folder / "speed"))
     device = folder / "device"
+    steps = chains.steps_of(device, root) if device.exists() else ()
     return Adapter(
         folder.name,
         link.name if link else None,
         tree.name_of_link(device / "driver"),
         _state(folder),
-        chains.steps_of(device, root) if device.exists() else (),
+        steps,
         _is_radio(folder),
         tree.text(folder / "duplex") == "half",
+        (*faults(steps), *cable_questions(steps)),
     )
 
 

@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.host import cards, gaveup, tree
+from ulterion.host import cards, gaveup, tree, usb
 from ulterion.model.reading import parse_json, read_bytes
 from ulterion.model.systems import linux_alone
 
@@ -37,6 +37,7 @@ FOLDERS_ALONG = (
     "holders",
     "slaves",
     "dm",
+    "loop",
     "md",
     "scsi_host",
     "sas_phy",
@@ -96,6 +97,7 @@ def record(root: Path = Path("/")) -> Machine:
     for name in ("sys_vendor", "product_name"):
         _take(root / "sys/class/dmi/id" / name, root, data)
     _take_tree(root / "sys/devices/system/cpu/cpu0/cpufreq", root, data)
+    _take(root / usb.QUIRKS, root, data)
     for name in ("ios", "caps", "caps2", "mmc*/ext_csd"):
         for told in sorted(root.glob(f"{cards.DEBUG}/mmc*/{name}")):
             _take(told, root, data)

@@ -28,16 +28,27 @@ def whole_disk(name: str, root: Path = LIVE) -> str:
     return partition.parents[1].name if partition is not None else name
 
 
-def disks_under(name: str, root: Path = LIVE) -> set[str]:
-    """Return the whole disks that a block device rests on in the end, itself where it rests on none."""
+def disks_under(name: str, root: Path = LIVE, *, through_files: bool = False) -> set[str]:
+    """Return the whole disks that a block device rests on in the end, itself where it rests on none.
+
+    With `through_files`, a loop device on a file rests on the disk that holds the file: so a live system finds its stick.
+    """
     disk = whole_disk(name, root)
     slaves = [s.name for s in (root / "sys/block" / disk / "slaves").glob("*")]
     if disk.startswith("loop"):
         path = tree.text(root / "sys/block" / disk / "loop/backing_file")
         below = loops.backing_of(disk, path, root).device if path else None
         slaves += [n] if below and (n := name_of(below, root)) else []
-    disks = set().union(*(disks_under(s, root) for s in slaves if s != disk))
+        slaves += _holding(path, root) if path and through_files and not slaves else []
+    disks = set().union(*(disks_under(s, root, through_files=through_files) for s in slaves if s != disk))
     return disks or {disk}
+
+
+def _holding(path: str, root: Path) -> list[str]:
+    """Return the block device of the file system that holds a file, by the mount that its path lies in."""
+    mount = mounts.mount_of(Path(path), root)
+    device = mounts.device_of(mount, root) if mount is not None else None
+    return [device] if device is not None else []
 
 
 def system_disks(root: Path = LIVE) -> set[str]:
@@ -70,4 +81,4 @@ def _rests_on(mount: mounts.Mount, root: Path) -> set[str]:
     names = {first}
     for entry in (root / "sys/fs/btrfs").glob(f"*/devices/{first}"):
         names |= {p.name for p in entry.parent.iterdir()}
-    return set().union(*(disks_under(n, root) for n in names))
+    return set().union(*(disks_under(n, root, through_files=True) for n in names))

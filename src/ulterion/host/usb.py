@@ -20,6 +20,7 @@ GIVES = {"USB 12 Mb/s": 0.5, "USB 480 Mb/s": 0.5, "USB 10 Gb/s (2 x 5)": 1.5, "U
 """Amperes of a port (USB 2.0, 7.2.1; USB 3.2, 11.4.5: 1.5 over two lanes); 0.9 on others."""
 UNIT, FAST_UNIT = 0.1, 0.15  # amperes that a hub without a supply gives each port (USB 2.0, 7.2.1.1; USB 3.2, 11.4.1)
 SLOW = find_link("USB 480 Mb/s")
+QUIRKS = "sys/module/usb_storage/parameters/quirks"
 SELF_POWERED = 0x40
 CONFIGURATION = 0x02
 CAPABILITY, INTERFACE = 0x10, 0x04  # descriptor types (table 9-5)
@@ -34,9 +35,29 @@ def capable(folder: Path) -> Link | None:
     if said is not None:
         return said
     version = _version(folder)
+    if version == 3.0:  # the release that knows nothing above 5 Gb/s
+        return find_link("USB 5 Gb/s")
     if version is None or version > 2.0:
         return None
     return find_link("USB 12 Mb/s" if version < 2.0 else "USB 480 Mb/s")
+
+
+def hides_capabilities(folder: Path) -> bool:
+    """Return whether the kernel does not hand on what a device says it can do (`bos_descriptors`; older ones do not)."""
+    return not _bytes(folder / "bos_descriptors")
+
+
+def kept_from_queueing(folder: Path, root: Path) -> str | None:
+    """Return why a device that could queue commands is driven without, where the kernel shows it.
+
+    `usb-storage.quirks` holds what the administrator asked for: identity and letters, u for no UAS (kernel-parameters.txt).
+    """
+    ids = [(tree.text(folder / n) or "").lower() for n in ("idVendor", "idProduct")]
+    for entry in (tree.text(root / QUIRKS) or "").split(","):
+        maker, product, letters = [*entry.strip().lower().split(":"), "", "", ""][:3]
+        if [maker.zfill(4), product.zfill(4)] == ids and "u" in letters:
+            return f"the kernel's option usb-storage.quirks={entry.strip()} asks for that"
+    return None
 
 
 def may_do_more(folder: Path) -> bool:

@@ -36,8 +36,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         lines += _branch(steps, shown)
         shown, depth, alike = steps, len(_trunk(steps)), list(group)
         if empty:
-            names, words = ", ".join(d.name for d in alike), "empty slot" if len(alike) == 1 else "empty slots"
-            lines.append(_row(depth, names, ", ".join(w for w in (alike[0].model, words) if w), "name"))
+            lines += _empty(alike, depth)
         else:
             lines += [line for drive in alike for line in _drive(drive, depth, brief)]
     for adapter in survey.adapters:
@@ -51,6 +50,16 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
     if not survey.drives:
         lines.append(Text("No drive is seen."))
     return [*lines, *bullets("Root would add", survey.root_would_add), *bullets("Keep in mind", survey.doubts)]
+
+
+def _empty(slots: Sequence[Drive], depth: int) -> list[RenderableType]:
+    """Return the lines of slots without a medium: slots of one name share a line."""
+    lines = []
+    for model, group in itertools.groupby(slots, key=lambda d: d.model):
+        names = [d.name for d in group]
+        words = "empty slot" if len(names) == 1 else "empty slots"
+        lines.append(_row(depth, ", ".join(names), ", ".join(w for w in (model, words) if w), "name"))
+    return lines
 
 
 def _trunk(steps: Sequence[Step]) -> list[Step]:

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from ulterion.core.chain import Step, prices
 from ulterion.core.surveyed import Adapter, Drive, Refused, Volume
 from ulterion.core.units import show_rate, show_size
+from ulterion.report.words.comparisons import listed
 
 INDENT = 3
 HALF = "half duplex: it sends and receives in turns"
@@ -84,7 +85,20 @@ def first(
         cost = f"; up to {show_rate(-price)} less" if price else ""
         lines.append(f"{', '.join(name for *_, name in alike)}: {sentence}{cost}")
     halves = [f"{a.name}: {HALF}, as two ends make it that do not agree" for a in adapters if a.half]
-    return [*map(_no_drive, without_drive), *halves, *lines, *(f"{a.name}: {a.held}" for a in adapters if a.held)]
+    lines += [f"{a.name}: {sentence}" for a in adapters for sentence in (*a.faults, *filter(None, [a.held]))]
+    return [*map(_no_drive, without_drive), *halves, *lines, *shared_cables(drives)]
+
+
+def shared_cables(drives: Sequence[Drive]) -> list[str]:
+    """Return a sentence for each bridge with several drives behind it: they share its cable."""
+    bridges = [(s, d.name) for d in drives for s in d.steps if s.role == "bridge" and not d.empty]
+    lines = []
+    for (name, link), group in itertools.groupby(bridges, key=lambda pair: (pair[0].name, pair[0].link)):
+        names = [drive for _, drive in group]
+        if len(names) > 1:
+            most = f": {show_rate(link.practical_high)} at most for all of them" if link else ""
+            lines.append(f"{listed(names)} share one cable ({link.name if link else name}){most}")
+    return lines
 
 
 def _no_drive(one: Refused) -> str:
