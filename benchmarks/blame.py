@@ -20,7 +20,7 @@ from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import find_link
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import SUITES
-from ulterion.judge.culprits import ANOTHER, Blame, blames
+from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.pooling import latest
 from ulterion.model.review import Review, parse_review
 from ulterion.model.runs.header import State
@@ -178,7 +178,7 @@ def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Blame]:
 
 def fetched(w: World, what: str, step: int, rate: float, chain: Sequence[str]) -> str:
     """Return a part or port that was not there before and does more than a rate (bytes per second), as was asked for."""
-    key, kind = f"fetched{step}", what.removeprefix(ANOTHER)
+    key, kind = f"fetched{step}", what.removeprefix("another ")
     w.kinds[key] = kind
     inside = kind == "drive" or (kind == "port" and w.links[chain[1]].startswith("PCIe"))
     w.links[key] = "PCIe 5.0 x4" if inside else "USB4 40 Gb/s"
@@ -200,7 +200,7 @@ def play(w: World, runs: list[MeasureRun], hookup: str, direction: str, blame: B
             return "nothing to propose" if step == 1 else "no further proposal"
         name = blame.next.hookup or f"next{step}"
         trial.chains[name] = [
-            fetched(trial, k, step, blame.finding.rate, blame.next.chain) if k.startswith(ANOTHER) else k
+            fetched(trial, k, step, blame.finding.rate, blame.next.chain) if k == blame.next.fetch else k
             for k in blame.next.chain
         ]
         runs.append(run_of(trial, name, trial.chains[name], len(runs) + 1))

@@ -32,7 +32,7 @@ class Examples(unittest.TestCase):
         told = work(200e9, [CACHED])
         self.assertAlmostEqual(told.seconds, 84 + 72 + 200)
         self.assertEqual([(p.bytes, p.seconds) for p in told.parts], [(84e9, 84), (36e9, 72), (80e9, 200)])
-        self.assertEqual((told.beyond, told.decides.why), (80e9, "pod: heat"))
+        self.assertEqual((told.beyond, told.decides.why), (80e9, "heat"))
         self.assertTrue(told.low < told.seconds < told.high)
         self.assertEqual(work(100e9, [CACHED]).beyond, 0)
 
@@ -41,7 +41,9 @@ class Examples(unittest.TestCase):
         told = work(100e9, [READER, CACHED], files=10, per_file=2.0, check=End("pod", 1e9, 0.01))
         self.assertAlmostEqual(told.seconds, 400 + 20 + 100)
         self.assertEqual(work(1e9, [READER, End("new", 1e9, 0.01)]).beyond, 1e9)  # of the one end nothing long is known
-        self.assertEqual((told.files, told.check, [p.why for p in told.parts]), (20, 100, ["card: its own rate"]))
+        self.assertEqual(
+            (told.files, told.check, [(p.end, p.why) for p in told.parts]), (20, 100, [("card", "its own rate")])
+        )
 
     @given(
         st.lists(st.tuples(st.floats(1e9, 1e11), st.floats(1e7, 3e9)), max_size=6), st.floats(1e7, 3e9), st.floats(1e7, 3e9), st.floats(1e8, 1e12)
@@ -203,7 +205,7 @@ class OnTheDemo(FolderCase):
             r for r in self.json_of("estimate", "write", "200 GB", cwd=folder)["works"] if r["hookup"] == "hub-pod"
         )
         self.assertEqual(
-            [p["why"] for p in hub["parts"]], ["hub-pod: its own rate"]
+            [(p["end"], p["why"]) for p in hub["parts"]], [("hub-pod", "its own rate")]
         )  # which is below what the drive's used-up cache leaves
         # one medium as both ends is read and written by turns; in two places it cannot be
         (same,) = self.json_of("estimate", "copy", "100 GB", "--from", "pod", "--to", "pod", cwd=folder)["works"]

@@ -60,8 +60,8 @@ class Ports(FolderCase):
         bench = replace(run.bench, versions={"ulterion": "0.0"})
         runs = [
             run.model_copy(update={"target": cool}),
-            run.model_copy(update={"id": "cccc10", "target": warm, "bench": bench}).with_warnings(
-                "not alike: the drive was still at 41 C"
+            run.model_copy(
+                update={"id": "cccc10", "target": warm, "bench": bench, "unequal": ["the drive was still at 41 C"]}
             ),
         ]
         told = " ".join(unlike(self.store.review, runs))

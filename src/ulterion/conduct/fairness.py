@@ -33,7 +33,7 @@ def settled(run: MeasureRun, target: Target, extras: Extras, tell: Callable[[str
     told = _words(waited, extras)
     if waited.fill is not None:
         before = before.model_copy(update={"cache_used": int(waited.fill.used)})
-    return run.with_warnings(*told).model_copy(update={"before": before})
+    return run.with_warnings(*told).model_copy(update={"before": before, "unequal": told})
 
 
 def _wait(target: Target, fill: Fill | None, extras: Extras, tell: Callable[[str], None]) -> _Waited:
@@ -56,8 +56,8 @@ def _words(waited: _Waited, extras: Extras) -> list[str]:
     told = []
     if not waited.cool:
         told.append(
-            f"not alike: the drive was still at {waited.warm:.0f} C after {show_duration(waited.seconds)}, and began its first cell at {extras.start_at:.0f} C"
+            f"the drive was still at {waited.warm:.0f} C after {show_duration(waited.seconds)}, and began its first cell at {extras.start_at:.0f} C"
         )
     if not waited.fresh:
-        told.append(f"not alike: its write cache was not empty after {show_duration(waited.seconds)}")
+        told.append(f"its write cache was not empty after {show_duration(waited.seconds)}")
     return told

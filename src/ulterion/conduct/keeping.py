@@ -136,9 +136,12 @@ def failure_of(error: BaseException, doing: str, run: AnyRun, target: Target) ->
         after = f", after {show_size(error.moved)}" if error.moved else ""
         why = f"{where}{error} (during {doing}{after})"
         told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
-        return told, State(name="failed", why=why, offset=error.offset, unfinished_bytes=error.moved or None)
-    why = f"{str(error) or 'stopped by hand'} during {doing}"
-    return Interrupted(why), State(name="interrupted", why=why)
+        return told, State(
+            name="failed", why=why, cause=f"{where}{error}", offset=error.offset, unfinished_bytes=error.moved or None
+        )
+    cause = str(error) or "stopped by hand"
+    why = f"{cause} during {doing}"
+    return Interrupted(why), State(name="interrupted", why=why, cause=cause)
 
 
 def _marked(run: MeasureRun) -> MeasureRun:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, TypeVar
@@ -60,9 +60,12 @@ class Opened:
         if facts == was or run.target != was:
             return run
         gone = {*was.faults, *was.ceilings} - {*facts.faults, *facts.ceilings}
-        unlike = [f"under load not as the hookup expects: {u}" for e in self.expect for u in unexpected(e, facts)]
-        kept = run.model_copy(update={"target": facts, "warnings": [w for w in run.warnings if w not in gone]})
-        return kept.with_warnings(*facts.faults, *facts.ceilings, *unlike)
+        unlike: list[str] = [
+            f"under load not as the hookup expects: {u}" for e in self.expect for u in unexpected(e, facts)
+        ]
+        still = [w for w in run.warnings if w not in gone]
+        changed = {"target": facts, "warnings": still, "unexpected": [*run.unexpected, *unlike]}
+        return run.model_copy(update=changed).with_warnings(*facts.faults, *facts.ceilings, *unlike)
 
 
 @contextmanager
@@ -76,9 +79,8 @@ def opened(
         for workload in settled:
             target.check(workload)
         target.make_ready(observer.preparing)
-        facts = target.facts()
-        with watched(facts) as linked:
-            yield _opened(target, place, access, settled, linked)
+        with ExitStack() as stack:
+            yield _opened(target, place, access, settled, stack)
     finally:
         target.close()
 
@@ -132,10 +134,11 @@ def _open_portable(path: Path, access: Access) -> RealTarget:
     return open_portable(path, access.span_bytes, access.stall)
 
 
-def _opened(target: Target, place: Place, access: Access, workloads: list[Workload], linked: LinkedFacts) -> Opened:
+def _opened(target: Target, place: Place, access: Access, workloads: list[Workload], stack: ExitStack) -> Opened:
     started = target.started(place.simulated_ends if place.simulated else [])
-    facts, bench = linked.first, target.bench_facts(place.review.review.bench)
+    facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
     seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{moment_text(started)}")
+    unlike = _expected(place, access, facts)
     header = {
         "id": identity,
         "started": started,
@@ -144,9 +147,11 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
         "target": facts,
         "bench": bench,
         "cache_bypassed": target.cache_bypassed,
-        "warnings": [*_expected(place, access, facts), *target.cautions(facts, bench)],
+        "warnings": [*unlike, *target.cautions(facts, bench)],
+        "unexpected": unlike,
         "state": IN_PROGRESS,
     }
+    linked = stack.enter_context(watched(facts))
     return Opened(target, workloads, facts, seed, header, linked, tuple(_expectations(place, access)))
 
 

@@ -87,11 +87,12 @@ def by_turns(source: End, target: End) -> End:
 
 @dataclass(frozen=True)
 class Part:
-    """A stretch of the work at one pace: bytes, seconds, and what sets it."""
+    """A stretch of the work at one pace: bytes, seconds, the name of the end that sets the pace, and why."""
 
     bytes: float
     seconds: float
     rate: float
+    end: str
     why: str
 
 
@@ -127,13 +128,12 @@ def parts_of(size: float, ends: Sequence[End]) -> list[Part]:
         known = [(*end.at(moved), end.name) for end in ends]
         rate, why, _, name = min(known)
         step = min(size - moved, *(left for _, _, left, _ in known))
-        told = f"{name}: {why}"
-        if parts and parts[-1].why == told:
+        if parts and (parts[-1].end, parts[-1].why) == (name, why):
             last = parts.pop()
             size_now, seconds = last.bytes + step, last.seconds + step / rate
-            parts.append(Part(size_now, seconds, size_now / seconds, told))
+            parts.append(Part(size_now, seconds, size_now / seconds, name, why))
         else:
-            parts.append(Part(step, step / rate, rate, told))
+            parts.append(Part(step, step / rate, rate, name, why))
         moved += step
     return parts
 

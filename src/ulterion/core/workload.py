@@ -135,6 +135,11 @@ class Workload:
             self, seconds=seconds, origin_bytes=origin, span_bytes=span_bytes // places // ALIGNMENT * ALIGNMENT
         )
 
+    @property
+    def anywhere(self) -> Workload:
+        """The same workload without its place on the medium."""
+        return replace(self, place=None)
+
     def at_places(self, count: int) -> list[Workload]:
         """Return the workload at each of `count` equal places of the medium."""
         return [replace(self, name=f"{self.name}@{k}", place=(k, count)) for k in range(1, count + 1)]

@@ -99,10 +99,10 @@ def watched(facts: TargetFacts, root: Path = LIVE) -> Iterator[LinkedFacts]:
 
 
 class LinkedFacts:
-    """The facts of a target: the `first` ones, and those with its links as they are under load, once the run is over."""
+    """The facts of a target, with its links as they are under load once the run is over."""
 
-    def __init__(self, first: TargetFacts, watch: LinkWatch | None) -> None:
-        self.first, self._facts, self._watch = first, first, watch
+    def __init__(self, facts: TargetFacts, watch: LinkWatch | None) -> None:
+        self._facts, self._watch = facts, watch
 
     def known(self) -> TargetFacts:
         """Stop watching, and return the facts."""

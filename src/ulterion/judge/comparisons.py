@@ -22,6 +22,7 @@ from ulterion.judge.pooling import latest, once_connected
 from ulterion.judge.waits import AddedWait, added_wait
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun
 
 
@@ -92,7 +93,7 @@ class Group:
     missing: tuple[str, ...]
     blames: dict[tuple[str, Direction], Blame]
     waits: tuple[AddedWait, ...] = ()
-    failed: dict[str, str] = field(default_factory=dict)
+    failed: dict[str, State] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
     hosts: tuple[str, ...] = ()
     moments: tuple[datetime.datetime, ...] = ()
@@ -146,9 +147,11 @@ def compare_review(
     return [
         replace(
             g,
-            failed={n: f"{ended[n].name}: {ended[n].why}" for n in g.missing if n in ended and ended[n].why},
+            failed={n: ended[n] for n in g.missing if n in ended and ended[n].why},
             left_out={
-                n: told for n in [*dict.fromkeys(r.hookup for r in g.rows), *g.missing] if (told := _left_out(runs, n))
+                n: told
+                for n in dict.fromkeys([*(r.hookup for r in g.rows), *g.missing])
+                if (told := _left_out(runs, n))
             },
         )
         for g in groups
@@ -257,11 +260,8 @@ class _Draft:
                     or [k for k in chain if k != gone[0]] != self.review.hookups[base].chain
                 ):
                     continue
-                cells = [
-                    (self.measured[name][t], self.measured[base][t])
-                    for t in self.measured[name]
-                    if t in self.measured[base]
-                ]
+                mine, theirs = self.measured[name], self.measured[base]
+                cells = [(mine[t], theirs[t]) for t in mine if t in theirs]
                 judged = compare_family([(a.rates, b.rates) for a, b in cells], margin)
                 by_name = {a.workload.name: c for (a, _), c in zip(cells, judged, strict=True)}
                 if by_name and name in self.shown:

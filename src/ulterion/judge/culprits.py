@@ -14,7 +14,6 @@ from ulterion.judge.measured import Measured, best_of, chain_elements
 from ulterion.model.review import Review
 
 DIRECTIONS: tuple[Direction, ...] = ("read", "write")
-ANOTHER = "another "  # before the kind of a part that the review does not have
 TAKEN_BY = {
     "USB": ("USB", "USB4", "Thunderbolt"),
     "USB4": ("USB4", "Thunderbolt"),
@@ -30,10 +29,12 @@ class NextMeasurement:
 
     Attributes:
         chain: what to connect, the port first; `hookup` its name where the review has it already.
+        fetch: what of it the review does not have, as 'another card', or None.
     """
 
     chain: tuple[str, ...]
     hookup: str | None
+    fetch: str | None = None
 
 
 @dataclass(frozen=True)
@@ -108,18 +109,19 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
             continue
         hookup = next((n for n, h in review.hookups.items() if tuple(h.chain) == tuple(chain)), None)
         new = [k for k in chain if k not in mine]
+        fetch = next((k for k in new if k not in review.parts and k not in review.ports), None)
         if any(_is_known(k, carried) and not _carried_more(k, target, carried) for k in new):
             continue  # what was never faster elsewhere tells nothing here
         score = (
             float(hookup is not None),
             float(all(_carried_more(k, target, carried) for k in new)),
             float(out == (likely,) or {*suspects} - {*out} == {likely}),
-            float(not any(k.startswith(ANOTHER) for k in new)),
+            float(fetch is None),
             -float(len(new)),
             -abs(len(out) - len(suspects) / 2),
         )
         if best is None or score > best[0]:
-            best = (score, NextMeasurement(tuple(chain), hookup))
+            best = (score, NextMeasurement(tuple(chain), hookup, fetch))
     return best[1] if best else None
 
 
@@ -145,7 +147,7 @@ def _possible(review: Review, mine: list[str], suspects: list[str]) -> Iterator[
             continue
         if key in review.parts and at < len(mine) - 1 and review.parts[key].kind in BETWEEN:
             yield [k for k in mine if k != key]
-        for other in [*_like(review, key), f"{ANOTHER}{review.parts[key].kind if key in review.parts else 'port'}"]:
+        for other in [*_like(review, key), f"another {review.parts[key].kind if key in review.parts else 'port'}"]:
             if other not in mine:
                 yield [other if k == key else k for k in mine]
 

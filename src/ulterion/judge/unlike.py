@@ -11,7 +11,6 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 
-NOT_ALIKE = "not alike"  # how the warning of a run begins, that its conditions could not be had
 LEVELS = (DRIVER, LINK, PORT, "host", "system", "transport", "target")  # what a plan's own levels change
 
 
@@ -25,7 +24,7 @@ def unlike(review: Review, runs: Sequence[AnyRun]) -> list[str]:
     for medium, mine in media.items():
         name = review.label(medium)
         told += [f"{name}: {words}" for words in comparability.unlike([_facts(r) for r in mine], LEVELS)]
-        told += [f"{r.hookup}: {w.partition(': ')[2]}" for r in mine for w in r.warnings if w.startswith(NOT_ALIKE)]
+        told += [f"{r.hookup}: {words}" for r in mine for words in r.unequal]
     return told
 
 

@@ -18,6 +18,7 @@ class AddedWait:
         workload: name of the workload.
         seconds: added, with its 95 % interval `low` to `high` (Welch's, on the passes' times for a request); below zero: saved.
         parts: what is in the chain of the one and not of the other.
+        messages: whether they are messages over a network.
     """
 
     hookup: str
@@ -29,6 +30,7 @@ class AddedWait:
     low: float
     high: float
     parts: tuple[str, ...]
+    messages: bool = False
 
     @property
     def is_sure(self) -> bool:
@@ -45,5 +47,14 @@ def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
     added = difference(mine, theirs)
     parts = tuple(k for k in cell.run.chain if k not in base.run.chain)
     return AddedWait(
-        cell.hookup, cell.run.id, base.hookup, base.run.id, work.name, added.value, added.low, added.high, parts
+        hookup=cell.hookup,
+        run=cell.run.id,
+        base=base.hookup,
+        base_run=base.run.id,
+        workload=work.name,
+        seconds=added.value,
+        low=added.low,
+        high=added.high,
+        parts=parts,
+        messages=work.pattern == "messages",
     )

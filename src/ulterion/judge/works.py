@@ -29,17 +29,23 @@ class Row:
     """A piece of work on a hookup.
 
     Attributes:
-        hookup: which, or both of a transfer between two.
+        target: the hookup; `source` the one that a transfer between two comes from, else None.
         work: how long it takes, None where nothing was measured for it; then `why`.
         naive: seconds by the best rate alone.
         runs: ids of the runs it rests on.
     """
 
-    hookup: str
+    target: str
     work: Work | None
     naive: float | None = None
     runs: tuple[str, ...] = ()
     why: str | None = None
+    source: str | None = None
+
+    @property
+    def hookup(self) -> str:
+        """What the row is called: its hookup, or both."""
+        return self.target if self.source is None else f"{self.source} to {self.target}"
 
 
 def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
@@ -174,24 +180,30 @@ def between(
     check: bool = False,
 ) -> Row:
     """Return how long a copy from one hookup to another takes, each file at its own cost, and all read back where it is checked."""
-    name = f"{source} to {target}"
     ends = [(source, end_of(review, runs, source, "read")), (target, end_of(review, runs, target, "write"))]
     missing = next((n for n, end in ends if end is None), None)
     if missing is not None:
-        return Row(name, None, why=f"'{missing}' was not measured; ulterion measure --hookup {missing}")
+        return Row(
+            target, None, source=source, why=f"'{missing}' was not measured; ulterion measure --hookup {missing}"
+        )
     impossible = _impossible(review, runs, size, source, target)
     if impossible is not None:
-        return Row(name, None, why=impossible)
+        return Row(target, None, source=source, why=impossible)
     known = [end for _, end in ends if end is not None]
     back = end_of(review, runs, target, "read") if check else None
     if check and back is None:
-        return Row(name, None, why=f"reading from '{target}' was not measured; ulterion measure --hookup {target}")
+        return Row(
+            target,
+            None,
+            source=source,
+            why=f"reading from '{target}' was not measured; ulterion measure --hookup {target}",
+        )
     ids = tuple(dict.fromkeys(i for _, some in known for i in some))
     both = [end for end, _ in known]
     if source == target:
         both = [by_turns(*both)]
     told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
-    return Row(name, told, size / min(e.rate for e in both), ids)
+    return Row(target, told, size / min(e.rate for e in both), ids, source=source)
 
 
 def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str, target: str) -> str | None:

@@ -48,7 +48,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "differs": g.differs,
                 "caveats": g.caveats,
                 "not_measured": list(g.missing),
-                "failed": g.failed,
+                "failed": {n: state.words for n, state in g.failed.items()},
                 "one_connection": list(g.once),
                 "left_out": g.left_out,
                 "nearest": [

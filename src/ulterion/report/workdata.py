@@ -21,6 +21,7 @@ class PartData(TypedDict):
     bytes: float
     seconds: float
     rate: float
+    end: str
     why: str
 
 
@@ -135,7 +136,9 @@ def _work(row: Row) -> WorkData:
         "low": one.low if one else None,
         "high": one.high if one else None,
         "naive": row.naive,
-        "parts": [{"bytes": p.bytes, "seconds": p.seconds, "rate": p.rate, "why": p.why} for p in one.parts]
+        "parts": [
+            {"bytes": p.bytes, "seconds": p.seconds, "rate": p.rate, "end": p.end, "why": p.why} for p in one.parts
+        ]
         if one
         else [],
         "files_seconds": one.files if one else None,

@@ -41,8 +41,19 @@ class State(Written):
 
     name: Literal["complete", "interrupted", "failed"]
     why: Spoken = ""
+    cause: Spoken | None = Field(None, description="the same without what was being done")
     offset: Count | None = Field(None, description="byte offset of the request that failed")
     unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
+
+    @property
+    def words(self) -> str:
+        """How it ended, and why."""
+        return f"{self.name}: {self.why}"
+
+    @property
+    def short(self) -> str:
+        """How it ended, and why, without what was being done."""
+        return f"{self.name}: {self.cause or self.why}"
 
     def sentence(self, what: str) -> list[str]:
         """Return in words how a run or soak ended early; nothing when it is complete."""
@@ -88,6 +99,10 @@ class Header(Written):
     readings: list[Reading] = []
     notes: list[Note] = []
     warnings: list[Spoken] = []
+    unexpected: list[Spoken] = Field([], description="of the warnings those on what is not as its hookup expects")
+    unequal: list[Spoken] = Field(
+        [], description="of the warnings those on conditions that other cells of the plan had"
+    )
     cell: CellRecord | None = None
     state: State
     _light: bool = PrivateAttr(False)

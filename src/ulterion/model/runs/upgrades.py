@@ -2,7 +2,7 @@
 
 Versions, newest first.  Every version loads for ever.
 
-    4   2026  a note of its own kind excludes a run; before, a remark that said so did
+    4   2026  a note of its own kind excludes a run; before, a remark that said so did.  What was unexpected or unequal has fields
     3   2026  a header and a union by kind: a soak has no suite, workloads, passes or seconds of its own
     2   2026  soaks (`soak`), readings with their moment and hand, outcomes and remarks (`notes`)
     1   2026  the first
@@ -34,15 +34,20 @@ def _to_three(data: Raw) -> Raw:
     return {k: v for k, v in data.items() if k not in ("suite", "workloads")} | {"settings": settings}
 
 
+_UNEQUAL, _UNEXPECTED = "not alike: ", "not as the hookup expects, and accepted: "
 _EXCLUDES = re.compile(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE | re.DOTALL)
 
 
 def _to_four(data: Raw) -> Raw:
-    """A remark that was, as a whole, 'does not count' or 'does not count: WHY' excluded the run."""
-    notes = data.get("notes")
-    if not isinstance(notes, list):
-        return data
-    return data | {"notes": [_excluding(n) for n in notes]}
+    """A remark that was, as a whole, 'does not count' or 'does not count: WHY' excluded the run; two kinds of warnings had a beginning."""
+    notes, warnings = data.get("notes"), data.get("warnings")
+    if isinstance(notes, list):
+        data = data | {"notes": [_excluding(n) for n in notes]}
+    if isinstance(warnings, list):
+        told = [w for w in warnings if isinstance(w, str)]
+        unequal = [w.removeprefix(_UNEQUAL) for w in told if w.startswith(_UNEQUAL)]
+        data = data | {"unequal": unequal, "unexpected": [w for w in told if w.startswith(_UNEXPECTED)]}
+    return data
 
 
 def _excluding(note: object) -> object:

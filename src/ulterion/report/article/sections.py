@@ -69,7 +69,9 @@ def tested(material: Material) -> Iterator[Section]:
         for r in material.claims
         if r.judgement.verdict in ("not tested", "not measured")
     ]
-    untold += [f"{n}: {g.failed.get(n, 'not measured')}" for g in material.groups for n in g.missing]
+    untold += [
+        f"{n}: {g.failed[n].words if n in g.failed else 'not measured'}" for g in material.groups for n in g.missing
+    ]
     if untold:
         blocks += [Heading("What was not"), Items(tuple(untold))]
     if blocks:

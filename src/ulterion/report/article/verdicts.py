@@ -8,7 +8,7 @@ from ulterion.core.units import show_duration
 from ulterion.core.verdicts import ClaimVerdict
 from ulterion.report.article.material import Material
 from ulterion.report.words.claims import heading
-from ulterion.report.words.comparisons import listed, summaries
+from ulterion.report.words.comparisons import listed, summary_parts
 
 JUDGED: tuple[ClaimVerdict, ...] = ("met", "missed", "undecided")
 
@@ -52,10 +52,9 @@ def _against_direct(material: Material, key: str) -> list[str]:
         through = {
             n for n in dict.fromkeys(r.hookup for r in group.rows) if key in material.review.hookups[n].chain[1:-1]
         }
-        for sentence in summaries(group, material.review.review.margin):
-            hookup, _, words = sentence.partition(": ")
+        for hookup, parts in summary_parts(group, material.review.review.margin).items():
             if hookup in through:
-                told.append(f"'{hookup}' against '{group.baseline}' {words.replace('; ', ', ')}")
+                told.append(f"'{hookup}' against '{group.baseline}' {', '.join(parts)}")
     return told
 
 

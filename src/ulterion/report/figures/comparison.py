@@ -57,7 +57,7 @@ def _once(group: Group, hookups: Sequence[str]) -> str:
 
 def _held(group: Group, hookups: Sequence[str], cast: Cast) -> str:
     """Return a line for each hookup on what held it back."""
-    lines = [(cast.name(h), culprit_names(group.blames, h).removeprefix("; ")) for h in hookups if h != group.baseline]
+    lines = [(cast.name(h), culprit_names(group.blames, h)) for h in hookups if h != group.baseline]
     return "".join(f"\n{name}: {words}" for name, words in lines if words)
 
 

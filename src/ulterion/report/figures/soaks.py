@@ -96,8 +96,7 @@ def _title(shown: Sequence[_Shown]) -> str:
     record = first.run.soak
     subject = first.run.target.model or shown[0].name
     if len(shown) == 1:
-        word = "," if shown[0].name.startswith("direct") else " in"
-        where = f"{word} {shown[0].name}" if first.run.target.model else ""
+        where = f", {shown[0].name}" if first.run.target.model else ""
         return f"{subject}{where}: {record.text}, {show_size(first.findings.bytes)}"
     media = {one.soak.run.target.model or one.name for one in shown}
     return f"{subject if len(media) == 1 else 'Soaks'}: {record.text}, {len(shown)} soaks"

@@ -67,9 +67,9 @@ def draw_places(points: Sequence[Point], title: str, unit: str, ground: Ground) 
     """Return rate against the place on the medium, a line for each workload, with 95 % intervals."""
     figure = begin(title, 5.4, ground)
     axes, scale = figure.add_subplot(1, 1, 1), RATE_UNITS[unit]
-    names = list(dict.fromkeys(p.workload.name.rpartition("@")[0] for p in points))
+    names = list(dict.fromkeys(p.workload.anywhere.text for p in points))
     for number, name in enumerate(names):
-        mine = [p for p in points if p.workload.name.rpartition("@")[0] == name]
+        mine = [p for p in points if p.workload.anywhere.text == name]
         middle = [(p.workload.origin_bytes + (p.workload.span_bytes or 0) / 2) / 1e9 for p in mine]
         rates = [p.found.rate / scale for p in mine]
         error = [

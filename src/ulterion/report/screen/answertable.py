@@ -7,19 +7,15 @@ from collections.abc import Mapping, Sequence
 from rich.console import RenderableType
 from rich.text import Text
 
+from ulterion.core.suites import BUSY, CROWDED, FLAT_OUT, PLAIN, SCATTERED
 from ulterion.core.units import show_iops, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.console import table, verdict
 from ulterion.report.words.columns import show_change
 
-QUESTIONS = {
-    "flat-out": "large",
-    "plain": "plain copy",
-    "scattered": "single small",
-    "crowded": "crowd",
-    "busy": "mixed",
-}
-"""Workloads of the suites, without their direction, and the question each answers in a word."""
+QUESTIONS = {"large": FLAT_OUT, "plain copy": PLAIN, "single small": SCATTERED, "crowd": CROWDED, "mixed": BUSY}
+"""The question that workloads of the suites answer, in a word."""
+OF_NAME = {w.name: question for question, workloads in QUESTIONS.items() for w in workloads}
 DIRECTIONS = {"read": "reading", "write": "writing"}
 
 
@@ -31,7 +27,7 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
     asked = [q for q in QUESTIONS if any(_question(r) == q and r.comparison for r in group.rows)]
     if not asked or group.baseline is None:
         return []
-    columns = [("", "left"), ("", "left"), *((QUESTIONS[q], "right") for q in asked)]
+    columns = [("", "left"), ("", "left"), *((q, "right") for q in asked)]
     rows: list[list[Text | str] | Text] = []
     named: set[str] = set()
     for hookup in [*dict.fromkeys(r.hookup for r in group.rows), *group.missing]:
@@ -40,8 +36,8 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
             if any(cells):
                 rows.append([Text("" if hookup in named else hookup, style="name"), word, *cells])
                 named.add(hookup)
-        failed = group.failed.get(hookup, "").partition(" (during ")[0]  # the rest stands below the table
-        told = [*outcomes.get(hookup, ()), *([failed] if failed else [])]
+        failed = group.failed.get(hookup)
+        told = [*outcomes.get(hookup, ()), *([failed.short] if failed else [])]  # the rest stands below the table
         if told or hookup in group.missing:
             words = "; ".join(told) or "has not been measured"
             rows.append(Text.assemble((f"{hookup}  ", "name"), (words, "bad" if told else "muted")))
@@ -49,14 +45,13 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
     return [table(columns, rows, "at a glance"), Text(legend, style="muted")]
 
 
-def _question(row: Row) -> str:
-    name = row.workload.name
-    return name.removesuffix("-read").removesuffix("-write")
+def _question(row: Row) -> str | None:
+    return OF_NAME.get(row.workload.name)
 
 
 def _cell(group: Group, hookup: str, question: str, direction: str, unit: str) -> Text | str:
     """Return a figure of the baseline, or what became of a comparison; mixed work stands in the first line of a hookup."""
-    wanted = "mixed" if question == "busy" and direction == "read" else direction
+    wanted = "mixed" if question == "mixed" and direction == "read" else direction
     row = next(
         (r for r in group.rows if (r.hookup, _question(r), r.workload.direction) == (hookup, question, wanted)), None
     )

@@ -33,7 +33,8 @@ def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> l
     lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
     known = [r for r in rows if r.work is not None]
     lines += bullets(
-        "What decides it", [f"{r.hookup}: {words.decides(r.work, unit, r.hookup)}" for r in known if r.work]
+        "What decides it",
+        [f"{r.hookup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
     )
     return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from ulterion.core.units import show_iops, show_rate, show_size, show_temperature
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.report.words.comparisons import listed
-from ulterion.report.words.culprits import blame_words
+from ulterion.report.words.culprits import blame_words, evidence
 
 
 def shown(row: ClaimRow, value: float | None, name: str | None, unit: str) -> str:
@@ -69,7 +69,7 @@ def held_back(row: ClaimRow) -> str:
     assert row.blame is not None
     culprit = row.blame.finding.culprit
     if culprit is not None and culprit.key == row.part:
-        return f"it is the limit itself; {blame_words(row.blame).partition(': ')[2]}"
+        return f"it is the limit itself; {evidence(row.blame.finding, culprit)}"
     return f"held back by {blame_words(row.blame)}"
 
 

@@ -17,19 +17,24 @@ ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slo
 
 
 def summaries(group: Group, margin: float) -> list[str]:
-    """Return one sentence for each hookup compared: how many workloads came out which way."""
-    return [
-        f"{name}: {_counted([r.comparison for r in group.rows if r.hookup == name and r.comparison], margin)}"
-        f"{culprit_names(group.blames, name)}"
-        for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison)
-    ]
+    """Return one sentence for each hookup compared: how many workloads came out which way, and what held it back."""
+    return [f"{name}: {'; '.join(parts)}" for name, parts in summary_parts(group, margin).items()]
+
+
+def summary_parts(group: Group, margin: float) -> dict[str, list[str]]:
+    """Return the parts of each compared hookup's summary, by its name."""
+    parts = {}
+    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
+        counted = _counted([r.comparison for r in group.rows if r.hookup == name and r.comparison], margin)
+        parts[name] = [*counted, *filter(None, [culprit_names(group.blames, name)])]
+    return parts
 
 
 def nearest(group: Group, margin: float, labels: Mapping[str, str]) -> list[str]:
     """Return what each part costs by itself: a hookup against the one without it."""
     return [
         f"{one.hookup} against {one.base}, without {labels.get(one.without, one.without)}: "
-        f"{_counted(list(one.comparisons.values()), margin)}"
+        f"{'; '.join(_counted(list(one.comparisons.values()), margin))}"
         for one in group.nearest
     ]
 
@@ -38,7 +43,7 @@ def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
     """Return what is to do for hookups without a figure, and what became of them so far."""
     sentences = []
     for name in group.missing:
-        told = "; ".join([*outcomes.get(name, ()), *([group.failed[name]] if name in group.failed else [])])
+        told = "; ".join([*outcomes.get(name, ()), *([group.failed[name].words] if name in group.failed else [])])
         sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --hookup {name}")
     return sentences
 
@@ -57,13 +62,12 @@ def strangers(group: Group) -> list[str]:
     return told
 
 
-def _counted(compared: Sequence[Comparison], margin: float) -> str:
-    """Return how many comparisons came out which way, and how far."""
+def _counted(compared: Sequence[Comparison], margin: float) -> list[str]:
+    """Return how many comparisons came out which way, and how far, a phrase for each way."""
     verdicts = Counter(c.verdict for c in compared)
     if verdicts["same"] == len(compared):
-        return f"no measurable loss beyond {margin * 100:g} % in any of {len(compared)} workloads"
-    parts = [f"{v} in {verdicts[v]} of {len(compared)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
-    return "; ".join(parts)
+        return [f"no measurable loss beyond {margin * 100:g} % in any of {len(compared)} workloads"]
+    return [f"{v} in {verdicts[v]} of {len(compared)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
 
 
 def _reach(compared: Sequence[Comparison], word: str) -> str:
@@ -98,7 +102,7 @@ def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
         low, high = sorted((abs(one.low), abs(one.high)))
         verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
         sentences.append(
-            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.workload.startswith('messages') else 'request'} "
+            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.messages else 'request'} "
             f"({show_duration(low)} to {show_duration(high)})"
         )
     return sentences

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from ulterion.core.ceilings import Direction
 from ulterion.core.culprits import Finding, Suspect
 from ulterion.core.units import show_rate
-from ulterion.judge.culprits import ANOTHER, DIRECTIONS, Blame, NextMeasurement
+from ulterion.judge.culprits import DIRECTIONS, Blame, NextMeasurement
 
 DOING: dict[tuple[Direction, bool], tuple[str, str]] = {
     ("read", False): ("read", "reading"),
@@ -23,7 +23,7 @@ def blame_words(blame: Blame) -> str:
     finding = blame.finding
     culprit = finding.culprit
     if culprit is not None:
-        return f"{culprit.label}: {_evidence(finding, culprit)}"
+        return f"{culprit.label}: {evidence(finding, culprit)}"
     if not finding.suspects:
         return "no part by itself: each carried more elsewhere; the pair, a cable, or what else differed"
     names = [s.label + (f" ({s.link.name})" if s.link else "") for s in finding.suspects]
@@ -31,7 +31,8 @@ def blame_words(blame: Blame) -> str:
     return f"{listed}; {next_words(blame.next)}" if blame.next else f"{listed}: nothing measured tells them apart"
 
 
-def _evidence(finding: Finding, culprit: Suspect) -> str:
+def evidence(finding: Finding, culprit: Suspect) -> str:
+    """Return what shows that a part is what held the hookup back."""
     carried = f"{finding.other} carried {show_rate(finding.other_rate)}" if finding.other_rate is not None else ""
     link = ""
     if culprit.link is not None:
@@ -65,8 +66,7 @@ def next_words(following: NextMeasurement) -> str:
     if following.hookup is not None:
         return f"to tell: ulterion measure --hookup {following.hookup}"
     chain = ", ".join(f'"{key}"' for key in following.chain)
-    fetch = [k for k in following.chain if k.startswith(ANOTHER)]
-    needs = f" (with {fetch[0]} that does more)" if fetch else ""
+    needs = f" (with {following.fetch} that does more)" if following.fetch else ""
     return f"to tell, add a hookup with chain = [{chain}]{needs}, then: ulterion measure --hookup NAME"
 
 
@@ -92,10 +92,8 @@ def culprit_names(blames: Mapping[tuple[str, Direction], Blame], hookup: str) ->
     if not said:
         return ""
     if len(set(said.values())) == 1:
-        return f"; held back by {next(iter(said.values()))}"
-    return "; held back " + ", ".join(
-        f"{DOING[d, blames[hookup, d].network][1]} by {names}" for d, names in said.items()
-    )
+        return f"held back by {next(iter(said.values()))}"
+    return "held back " + ", ".join(f"{DOING[d, blames[hookup, d].network][1]} by {names}" for d, names in said.items())
 
 
 def held_words(blame: Blame | None) -> str:

@@ -12,13 +12,13 @@ from ulterion.judge.works import Row
 from ulterion.model.review import Review
 
 
-def decides(one: Work, unit: str, hookup: str) -> str:
-    """Return in a sentence what decides how long it takes; the end is named where there are two."""
+def decides(one: Work, unit: str, *, name_end: bool) -> str:
+    """Return in a sentence what decides how long it takes; with `name_end` the end of the transfer is named, as there are two."""
     part = one.decides
     longest = max((one.files, "the files' own cost"), (one.check, "the check afterwards"))
     if longest[0] > part.seconds:
         return f"{longest[1]} takes {show_duration(longest[0])} of the {show_duration(one.seconds)}"
-    why = part.why.removeprefix(f"{hookup}: ")
+    why = f"{part.end}: {part.why}" if name_end else part.why
     if len(one.parts) == 1 and not one.files and not one.check:
         return f"{why} from beginning to end, {show_rate(part.rate, unit)}"
     which = "the last" if part is one.parts[-1] and len(one.parts) > 1 else "the first" if part is one.parts[0] else ""
@@ -34,7 +34,7 @@ def cautions(review: Review, rows: Sequence[Row]) -> list[str]:
             told.append(f"{row.hookup}: {row.why}")
         elif row.work.beyond > 0:
             told.append(
-                f"{row.hookup}: {show_size(row.work.beyond)} of it are more than was ever run in one go; a write cache or heat that comes later is not in it: ulterion soak --hookup {row.hookup.rpartition(' to ')[2]}"
+                f"{row.hookup}: {show_size(row.work.beyond)} of it are more than was ever run in one go; a write cache or heat that comes later is not in it: ulterion soak --hookup {row.target}"
             )
     return told
 
