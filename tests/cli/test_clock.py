@@ -72,6 +72,22 @@ class Clock(FolderCase):
         shown = self.ulterion("compare").stdout
         self.assertRegex(shown, r"card, written +by hand +box +< 113 +measured +slower")
 
+    def test_a_rate_above_its_link_is_doubtful_and_decides_nothing(self) -> None:
+        """What a cache took in is marked where it is typed and where it is compared; one within rounding is not."""
+        link, over = self.store.review.narrowest_link("box"), 40
+        assert link is not None
+        for hookup, size in (("direct", link.payload * 10), ("box", link.payload * over)):
+            texts = [f"{size / 1e9:.3f} GB in {s} s" for s in (20, 20.2, 19.9)]
+            (kept,) = self.json_of("clock", "--hookup", hookup, *texts)["kept"]
+            self.assertEqual([link.name in w for w in kept["warnings"]], [True] if hookup == "box" else [])
+        row = next(r for r in self.json_of("compare")["clocked"] if r["hookup"] == "box")
+        self.assertEqual(row["verdict"], "undecided")
+        self.assertIn(f"is more than {link.name} can carry", row["suspect"])
+        self.assertEqual(self.ulterion("compare", "--fail-on", "slower").returncode, 0)
+        self.json_of("clock", "--hookup", "box", "--task", "fits", f"{link.payload * 10.1 / 1e9:.3f} GB in 10 s")
+        rows = {r["task"]: r["suspect"] for r in self.json_of("compare")["clocked"] if r["hookup"] == "box"}
+        self.assertIsNone(rows["fits"])
+
     def test_a_table_of_timings(self) -> None:
         """Columns fill in for what is given; a fault names its line, and nothing of the table is kept."""
         self.write(

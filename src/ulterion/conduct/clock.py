@@ -11,9 +11,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.ceilings import Direction
-from ulterion.core.clocked import HAND, Timing, read_hand, read_timing
+from ulterion.core.clocked import HAND, Timing, rates_of, read_hand, read_timing
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.plausible import BUFFERED, above_link
+from ulterion.core.stats import estimate
 from ulterion.core.version import __version__
 from ulterion.model.reading import as_text, read_bytes
 from ulterion.model.runs.clock import ClockRecord, ClockRun, TimingRecord
@@ -52,6 +54,8 @@ def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = Non
 
 def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[Typed], state: State) -> ClockRun:
     hookup, task, direction = key
+    rates = rates_of([t.timing for t in typed])
+    above = above_link(estimate(rates).rate, review.review.narrowest_link(hookup)) if rates else None
     entry, now = review.review.hookup(hookup), datetime.datetime.now(datetime.UTC)
     return ClockRun(
         id=run_id(secrets.token_bytes(3)),
@@ -62,6 +66,7 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
         target=TargetFacts(path=entry.target or BY_HAND, kind=BY_HAND),
         bench=BenchFacts(BY_HAND, versions={"ulterion": __version__}),
         cache_bypassed=False,
+        warnings=[f"{above}: {BUFFERED}"] if above is not None else [],
         state=state,
         clock=ClockRecord(task=task, direction=direction, timings=[TimingRecord.of(t.text, t.timing) for t in typed]),
     )

@@ -9,6 +9,7 @@ from ulterion.core.units import show_block, show_rate
 from ulterion.core.workload import Workload
 
 SUNK = 0.85  # of the first pass: a last one below it was held back by something that the first was not
+BUFFERED = "the end was still in a cache, or size or time are wrong"
 ROUNDING = 1.02  # a rate above this share of what the link carries is impossible, not rounding
 
 
@@ -19,15 +20,20 @@ def impossible(
 
     `link` is the link that was seen, `memory_bytes` the host's memory.
     """
-    if link is not None and rate > link.payload * ROUNDING:
-        return (
-            f"{show_rate(rate)} is more than {link.name} can carry ({show_rate(link.payload)}): "
-            f"a cache answered, or the link is not what it seems"
-        )
+    told = above_link(rate, link)
+    if told is not None:
+        return f"{told}: a cache answered, or the link is not what it seems"
     reads = workload.direction != "write"
     if reads and not cache_bypassed and (workload.span_bytes or 0) < (memory_bytes or 0):
         return f"the system's cache was not bypassed and {show_block(workload.span_bytes or 0)} fits into memory"
     return None
+
+
+def above_link(rate: float, link: Link | None) -> str | None:
+    """Return that a rate (bytes per second) is more than its link can carry, in words, or None where it is not."""
+    if link is None or rate <= link.payload * ROUNDING:
+        return None
+    return f"{show_rate(rate)} is more than {link.name} can carry ({show_rate(link.payload)})"
 
 
 def sinking(rates: Sequence[float]) -> bool:

@@ -9,6 +9,7 @@ from ulterion.core.ceilings import Direction
 from ulterion.core.clocked import Timing, bound_of, rates_of
 from ulterion.core.comparability import DRIVER, LINK, RunFacts, differences
 from ulterion.core.facts import NETWORK_FILESYSTEMS
+from ulterion.core.plausible import BUFFERED, above_link
 from ulterion.core.samples import Rates
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_percent
@@ -39,6 +40,7 @@ class ClockRow:
         why: for one that is undecided, or stands on a bound, the reason.
         runs: ids of the runs it rests on.
         differs: of copies, what else differed from those it is held against, in words.
+        suspect: why its rate cannot be that of the transfer, or None.
     """
 
     medium: str | None
@@ -58,6 +60,7 @@ class ClockRow:
     why: str | None = None
     runs: tuple[str, ...] = ()
     differs: tuple[str, ...] = ()
+    suspect: str | None = None
 
 
 @dataclass(frozen=True)
@@ -169,10 +172,20 @@ def _family(
             source=cell.source,
             network=cell.network,
             differs=_differs(cell.newest, base.newest if base else None),
+            suspect=_suspect(review, cell.hookup, rates),
         )
         comparison = next(judged) if base is not None and rates else None
-        rows.append(_judged(row, base, comparison, margin))
+        doubt = row.suspect or (_suspect(review, base.hookup, base.rates) if base is not None else None)
+        judged_row = _judged(row, base, comparison, margin)
+        doubtful = doubt is not None and judged_row.verdict is not None
+        rows.append(replace(judged_row, verdict="undecided", why=doubt) if doubtful else judged_row)
     return sorted(rows, key=lambda r: (r.task, r.direction, r.hookup != direct))
+
+
+def _suspect(review: Review, hookup: str, rates: Rates) -> str | None:
+    """Return why figures cannot be those of transfers on a hookup, or None: its links carry less."""
+    told = above_link(estimate(rates).rate, review.narrowest_link(hookup)) if rates else None
+    return f"{hookup}: {told}; {BUFFERED}" if told is not None else None
 
 
 def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequence[AnyRun]) -> _Base | None:

@@ -13,6 +13,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.links import Link, lower
 from ulterion.core.matrix.grid import words
 from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
@@ -115,6 +116,14 @@ class Review(Written):
         if name not in self.hookups:
             raise UsageError(unknown("hookup", name, self.hookups))
         return self.hookups[name]
+
+    def narrowest_link(self, name: str) -> Link | None:
+        """Return the link on a hookup's way that carries least, as its ports and parts state theirs, or None where none does."""
+        link: Link | None = None
+        for key in self.hookup(name).chain:
+            part = self.ports.get(key) or self.parts.get(key)
+            link = lower(link, part.link if part is not None else None)
+        return link
 
     def direct_for(self, medium: str) -> str | None:
         """Return the name of the direct hookup for a medium, or None."""

@@ -26,6 +26,7 @@ class ClockedRun(TypedDict):
     high: float | None
     slower_than: float | None
     why: str | None
+    warnings: list[str]
     kept_in: str
 
 
@@ -57,6 +58,7 @@ class ClockedRow(TypedDict):
     ratio_high: float | None
     verdict: str | None
     why: str | None
+    suspect: str | None
     runs: list[str]
     differs: list[str]
 
@@ -80,6 +82,7 @@ def _run(run: ClockRun, path: Path) -> ClockedRun:
         "high": one.high if one else None,
         "slower_than": bound_of(run.timings),
         "why": one.why if one else None,
+        "warnings": run.warnings,
         "kept_in": str(path),
     }
 
@@ -111,6 +114,7 @@ def _row(row: ClockRow) -> ClockedRow:
         "ratio_high": ratio.high if ratio else None,
         "verdict": row.verdict,
         "why": row.why,
+        "suspect": row.suspect,
         "runs": list(row.runs),
         "differs": list(row.differs),
     }

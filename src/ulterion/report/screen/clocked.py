@@ -79,5 +79,6 @@ def kept_lines(kept: Sequence[tuple[ClockRun, Path]], unit: str) -> list[Rendera
             lines += [Padding(Text(one.why, style="muted"), (0, 0, 0, 3))] if one.why else []
         elif bound is not None:
             lines.append(Text(f"   a bound, and no figure: slower than {show_rate(bound, unit)}"))
+        lines += [Text(f"   doubtful: {warning}", style="warning") for warning in run.warnings]
         lines.append(Text(f"   kept in {path}", style="muted"))
     return lines
