@@ -301,10 +301,11 @@ class Heat(unittest.TestCase):
                 self.assertAlmostEqual(found.time, 400 * math.log(29.5), delta=120)
 
     def test_a_short_look_says_so(self) -> None:
-        """Two minutes give no fit; a quarter of the slow time constant gives one that is not sure."""
+        """Two minutes, and a rise that has not slowed down, give no end; half of the slow time constant gives one that is not sure."""
         curve = 71.5 - 41.5 * np.exp(-self.at / 1200)
         self.assertIsNone(settle(course(self.at[:100], curve[:100])))
-        found = settle(course(self.at[:300], np.round(curve[:300])))
+        self.assertIsNone(settle(course(self.at[:200], np.round(curve[:200]))))
+        found = settle(course(self.at[:700], np.round(curve[:700])))
         assert found is not None
         self.assertFalse(found.sure)
         gappy = curve.copy()
@@ -313,6 +314,22 @@ class Heat(unittest.TestCase):
         assert found is not None
         self.assertTrue(found.low <= 71.5 <= found.high, found)
         self.assertAlmostEqual(found.end, 71.5, delta=1.0)
+
+    def test_a_sensor_on_another_body(self) -> None:
+        """Two lags in a row, without noise: no end while the rise gathers speed, and one that holds afterwards."""
+        at, quick, slow = np.arange(3600.0), 300.0, 700.0
+        curve = 57.0 - 30.0 * (slow * np.exp(-at / slow) - quick * np.exp(-at / quick)) / (slow - quick)
+        for seconds in (500, 1200, 2400, 3600):
+            found = settle(course(at[:seconds], curve[:seconds]))
+            with self.subTest(seconds):
+                if seconds < 900:
+                    self.assertIsNone(found)
+                else:
+                    assert found is not None
+                    self.assertTrue(found.low <= 57.0 <= found.high, found)
+                    self.assertLess(found.high - found.low, 25)
+        assert found is not None
+        self.assertTrue(found.sure)
 
     def test_a_slow_part_may_hide_in_a_short_load(self) -> None:
         """Six minutes show the fast part of a rise alone: the interval reaches as far as a slow one, which no fit can see, may go."""

@@ -22,7 +22,7 @@ SLOW = (700.0, 2000.0)  # seconds: a heavy case, and the slowest that drives are
 LEFT = tuple(np.concatenate([[0.0], np.geomspace(0.25, 16.0, 13)]))  # degrees that are tried
 POINTS = 150  # that the rest is averaged down to
 WORSE, ROUGH, LEAST = 1.1, 0.12, 0.03  # of the best sum of squares; of the sensor's resolution, or degrees besides
-COARSE = 2.0  # resolutions within which a coarse sensor can tell rest
+COARSE = 1.2  # resolutions within which a coarse sensor can tell rest
 
 
 def left_to_settle(at: Floats, temperature: Floats) -> float | None:
@@ -50,7 +50,7 @@ def stands_still(at: Floats, temperature: Floats) -> bool:
 
 
 def is_at_rest(at: Floats, temperature: Floats) -> bool:
-    """Return whether a temperature stands still, and what may be left is within a degree, or two steps of a coarse sensor."""
+    """Return whether a temperature stands still, and what may be left is within a degree, or little more than a step of a coarse sensor."""
     known = temperature[np.isfinite(temperature)]
     if not stands_still(at, temperature):
         return False

@@ -4,10 +4,11 @@ Heat follows from what a drive does in every second: each body it passes through
 of its own (Newton's law of cooling), so a temperature is a sum of the load and of the rate, each seen through such lags,
     T(t) = T(0) + sum over lags k of  a_k (load on, lagged by k) + b_k (rate, lagged by k),        a_k, b_k >= 0,
 fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, 1974, chapter
-23, for weights that cannot be negative).  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
-that, and is known least: the fit is made for many slowest lags (`REACH`, `HEAVIEST`), and every one that fits about as well as the best
+23, for weights that cannot be negative).  A sensor on another body than the one that is heated sees this behind further lags in a row (`WAYS`), so that
+it moves late, and slowly at first.  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
+that, and is known least: the fit is made for many slowest lags (up to `REACH`, `HEAVIEST`) and every way, and each one that fits about as well as the best
 (`WORSE`, `ROUGH`, `LEAST`) has its end in the interval.  How much worse still counts, `DOUBT` and `SHORT` follow from no formula: they were set
-so that the interval holds the truth in 95 % of random drives, and benchmarks/rough.py and benchmarks/soaks.py count how often it does.
+so that the interval holds the truth in 95 % of random drives, and benchmarks/bodies.py, rough.py and soaks.py count how often it does.
 """
 
 from __future__ import annotations
@@ -21,12 +22,16 @@ from scipy.optimize import nnls
 
 from ulterion.core.soak.trace import Floats
 
+SLOWED = 0.8  # of the fastest quarter's rise: above it the last quarter's says that the rise has hardly slowed down
+GATHERED = 0.1  # degrees in a quarter of the load, below which nothing counts as a rise
 SHORTEST_FIT = 120.0  # seconds of load; below it no end can be told
 FIT_POINTS = 500  # rows that a fit looks at; longer stretches are averaged down to it
-FASTEST, LAGS = 5.0, 12  # seconds of the least lag, and how many there are up to the slowest
+FASTEST, STEPS = 5.0, 45  # seconds of the least lag, and how many there are up to the slowest that is tried,
+STRIDE = 3  # of which a fit has every third
+WAYS = ((), (10.0,), (30.0,), (90.0,), (270.0,), (800.0,), (30.0, 30.0), (90.0, 90.0), (270.0, 270.0))
+"""Seconds of the lags in a row between what is heated and the sensor: on another body it moves late, and slowly at first."""
 REACH = 2.5  # the slowest lag that is tried, in lengths of the load,
 HEAVIEST = 2400.0  # or in seconds, whichever is more
-SLOWEST = 36  # how many are tried up to it
 WORSE = 1.25  # sums of squares, in those of the best fit, up to which another is as good
 ROUGH = 0.12  # of the resolution, that the root of the mean square may be greater besides,
 LEAST = 0.03  # degrees, or by this where that is more: no body is exactly a sum of lags
@@ -102,35 +107,34 @@ class Course:
 
 
 def settle(course: Course) -> Settling | None:
-    """Fit where a temperature settles if the load goes on as in its last minute; None when it is too short, or hardly read."""
+    """Fit where a temperature settles if the load goes on as in its last minute; None when it is too short, hardly read, or still gathers speed."""
     load = course.at >= course.load_start
     seconds = float(load.sum()) * course.length
     known = np.isfinite(course.temperature)
     last = course.at >= course.at[-1] + course.length - LAST_SECONDS
     if seconds < SHORTEST_FIT or (known & load).sum() < 20 or not (known & last).any():
         return None
-    fits = [
-        _fit(course, load, last, float(tau))
-        for tau in np.geomspace(4 * FASTEST, max(REACH * seconds, HEAVIEST), SLOWEST)
-    ]
+    if _still_gathers(course.temperature[load], course.begin):
+        return None
+    fits = _fits(course, load, last, max(REACH * seconds, HEAVIEST))
     resolution = resolution_of(course.temperature[known])
     best = min(fits, key=lambda fit: fit.squares)
     now = float(np.nanmean(course.temperature[last]))
-    allowed = WORSE * best.squares + max(ROUGH * resolution, LEAST) ** 2 * best.residuals.size
+    allowed = WORSE * best.squares + max(ROUGH * resolution, LEAST) ** 2 * best.rows
     ends = [fit.end for fit in fits if fit.squares <= allowed]
     end = float(np.median(ends))  # those that fit as well are as good: the middle one, not the luckiest
-    scatter = math.sqrt(best.squares / best.residuals.size)
+    scatter = math.sqrt(best.squares / best.rows)
     half = max(scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now), LEAST_HALF)
     hidden = SHORT * max(0.0, now - course.begin) * max(0.0, 1 - seconds / LONG)
-    away = np.flatnonzero((np.abs(best.curve - end) > NEAR_END) & load)
+    away = np.flatnonzero((np.abs(_curve(course, load, last, best) - end) > NEAR_END) & load)
     time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)
     return Settling(
         end,
         min(ends) - half,
         max(ends) + half + hidden,
         time if time < seconds else None,
-        best.fast,
-        best.slow,
+        float(best.used[0]),
+        float(best.used[-1]),
         now,
         seconds,
     )
@@ -138,33 +142,75 @@ def settle(course: Course) -> Settling | None:
 
 @dataclass(frozen=True)
 class _Fit:
-    """The best sum for a slowest lag."""
+    """The best sum for a slowest lag and a way to the sensor.
+
+    Attributes:
+        squares: left over, of so many `rows`.
+        end: where it ends, C.
+        taus, weights: its lags, seconds, and the weights of load and rate behind each, a pair a row.
+        way: the lags in a row before them.
+    """
 
     squares: float
+    rows: int
     end: float
-    fast: float
-    slow: float
-    residuals: Floats
-    curve: Floats
+    taus: Floats
+    weights: Floats
+    way: tuple[float, ...]
+
+    @property
+    def used(self) -> Floats:
+        """The lags that count, the fastest first."""
+        lags = self.weights.sum(axis=1)
+        used = self.taus[lags > 0.02 * max(float(lags.max()), 1e-9)]
+        return used if used.size else np.array([FASTEST])
 
 
-def _fit(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) -> _Fit:
-    """Fit the weights of all lags up to the slowest."""
+def _still_gathers(temperature: Floats, begin: float) -> bool:
+    """Return whether the rise has hardly slowed down yet: then no end can be told. Quarters of the load are compared by their means."""
+    means = [float(np.nanmean(q)) if np.isfinite(q).any() else math.nan for q in np.array_split(temperature, 4)]
+    first, *rises = np.diff([begin, *means])
+    known = temperature[np.isfinite(temperature)]
+    least = GATHERED + resolution_of(known) / 4
+    return bool(rises[-1] > max(least, SLOWED * max(first, *rises[:-1])))
+
+
+def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) -> list[_Fit]:
+    """Return the best sum for every slowest lag and every way to the sensor."""
+    taus = np.geomspace(FASTEST, slowest, STEPS)
+    kept = np.isfinite(course.temperature) & load
+    fits = []
+    for way in WAYS:
+        columns = _columns(course, load, last, taus, way)
+        seen, values = _averaged(columns[kept], course.temperature[kept] - course.begin)
+        # every fit has a part of the same columns: a triangle of them gives the same squares with fewer rows
+        triangle = np.linalg.qr(np.column_stack([seen, values]), mode="r")
+        first = int(np.searchsorted(taus, 4 * FASTEST))
+        fits += [_fit(triangle, values.size, taus, at, way, course.begin) for at in range(first, taus.size)]
+    return fits
+
+
+def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[float, ...], begin: float) -> _Fit:
+    """Fit the weights of lags up to the slowest."""
+    chosen = np.arange(slowest, -1, -STRIDE)[::-1]
+    columns = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()
+    weights, rest = nnls(triangle[:, columns], triangle[:, -1])
+    return _Fit(rest**2, rows, begin + float(weights.sum()), taus[chosen], weights.reshape(-1, 2), way)
+
+
+def _columns(course: Course, load: np.ndarray, last: np.ndarray, taus: Floats, way: tuple[float, ...]) -> Floats:
+    """Return load and rate (1 at the last minute's) as seen behind each lag, two columns a lag."""
     on = load.astype(np.float64)
     final = max(float(np.mean(course.rate[last])), 1.0)
-    taus = np.geomspace(FASTEST, slowest, LAGS)
     causes = np.column_stack([on, course.rate * on / final])
-    columns = np.hstack([_lagged(causes, tau, course.length) for tau in taus])
-    begin = course.begin
-    kept = np.isfinite(course.temperature) & load
-    seen, values = _averaged(columns[kept], course.temperature[kept] - begin)
-    weights, _ = nnls(seen, values)
-    residuals = values - seen @ weights
-    lags = weights.reshape(LAGS, 2).sum(axis=1)
-    used = taus[lags > 0.02 * max(float(lags.max()), 1e-9)]
-    fast, slow = (float(used[0]), float(used[-1])) if used.size else (FASTEST, FASTEST)
-    curve = np.asarray(columns @ weights) + begin
-    return _Fit(float(residuals @ residuals), begin + float(lags.sum()), fast, slow, residuals, curve)
+    for lag in way:
+        causes = _lagged(causes, lag, course.length)
+    return np.hstack([_lagged(causes, float(tau), course.length) for tau in taus])
+
+
+def _curve(course: Course, load: np.ndarray, last: np.ndarray, fit: _Fit) -> Floats:
+    """Return the temperature by a fit in every row."""
+    return np.asarray(_columns(course, load, last, fit.taus, fit.way) @ fit.weights.ravel()) + course.begin
 
 
 def _lagged(causes: Floats, tau: float, length: float) -> Floats:
