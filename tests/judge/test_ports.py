@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.chain import Step
+from ulterion.core.links import find_link
 from ulterion.judge.ports import ports
 from ulterion.judge.unlike import unlike
 from ulterion.model.runs.measure import MeasureRun
@@ -47,6 +48,30 @@ class Ports(FolderCase):
         apart = {(r.host, r.port): r.shares for r in ports(self.store.review, [made[0], made[3]])}
         self.assertEqual(set(apart.values()), {()})
         self.assertAlmostEqual(rows["desk", "b:usb"].best["read"][0].rate / 1e9, 1.0, delta=0.02)
+
+    def test_the_link_carries_what_was_measured(self) -> None:
+        """Never above what the port can do, nor below what was carried: then it is the port's own, or not told."""
+        self.store = self.review(REVIEW)
+        run = self.measured("direct")
+        rate = run.workloads[0].passes[0].rate
+        for seen, told in (
+            ("PCIe 3.0 x4", "PCIe 3.0 x4"),
+            ("PCIe 3.0 x1", "PCIe 4.0 x4"),
+            ("PCIe 5.0 x4", "PCIe 4.0 x4"),
+            (None, "PCIe 4.0 x4"),
+        ):
+            (row,) = ports(self.store.review, [run.model_copy(update={"target": replace(run.target, link=seen)})])
+            self.assertEqual(row.link, told, (seen, rate))
+        narrow = self.store.review.model_copy(
+            update={
+                "ports": {
+                    k: p.model_copy(update={"link": find_link("USB 480 Mb/s")})
+                    for k, p in self.store.review.ports.items()
+                }
+            }
+        )
+        (row,) = ports(narrow, [run])
+        self.assertIsNone(row.link)
 
     def test_what_was_not_alike(self) -> None:
         """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""

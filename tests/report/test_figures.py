@@ -95,6 +95,15 @@ class Comparisons(FolderCase):
         self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
         self.assertIn("measured at testbench on 2026-01-01; a value every 1 s", texts(figure))
 
+    def test_hookups_of_several_media_differ_in_name_and_colour(self) -> None:
+        """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""
+        other = '[parts.twin]\nname = "Test Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n[hookups.twin]\nchain = ["b:fast", "twin"]\ntarget = "sim:bench.toml"\n'
+        review = self.review(REVIEW + other).review
+        cast = Cast.among(review, ["direct", "twin", "box"])
+        for told in (cast.name, lambda h: cast.place(h, 9)):
+            self.assertEqual(len({told(h) for h in ("direct", "twin", "box")}), 3)
+        self.assertEqual(Cast.among(review, ["direct", "box"]).name("box"), "Test Box")
+
     def test_one_workload_alone(self) -> None:
         """Only its rows are left, with the verdicts that the whole has; an unknown one is refused with the near name."""
         folder = self.boxes(1)

@@ -155,7 +155,8 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         from ulterion.report.words.culprits import held_words
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        cast, held = Cast.of(folder.review), held_words(blame)
+        cast = Cast.among(folder.review, [s.run.hookup or "" for s in soaks])
+        held = held_words(blame)
         return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
     if arguments.json:

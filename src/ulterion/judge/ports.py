@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.facts import TargetFacts
-from ulterion.core.links import known_link
+from ulterion.core.links import Link, known_link, lower
+from ulterion.core.plausible import above_link
 from ulterion.core.stats import Estimate
 from ulterion.judge.measured import Measured
 from ulterion.judge.pooling import latest
@@ -20,7 +21,7 @@ class PortRow:
     """A port of a host.
 
     Attributes:
-        host, port: which; `link` as it ran at its best.
+        host, port: which; `link` as it ran at its best, None where none that was seen or stated carries what was measured.
         controller: what the host shows behind it, with its driver, or None.
         shares: the other ports of the host that were seen behind the same controller.
         best: by direction of large transfers the most that was carried, and by which hookup.
@@ -46,7 +47,7 @@ def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
     behind = {key: _controller([m.run.target for m in mine]) for key, mine in by_port.items()}
     order = list(review.ports)
     return [
-        _row(key, mine, behind)
+        _row(review, key, mine, behind)
         for key, mine in sorted(
             by_port.items(), key=lambda p: (p[0][0], order.index(p[0][1]) if p[0][1] in order else -1)
         )
@@ -54,7 +55,10 @@ def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
 
 
 def _row(
-    key: tuple[str, str], mine: Sequence[Measured], behind: dict[tuple[str, str], tuple[str, str | None] | None]
+    review: Review,
+    key: tuple[str, str],
+    mine: Sequence[Measured],
+    behind: dict[tuple[str, str], tuple[str, str | None] | None],
 ) -> PortRow:
     host, port = key
     found = behind[key]
@@ -66,12 +70,18 @@ def _row(
         if fitting:
             top = max(fitting, key=lambda m: m.estimate.rate)
             best[way] = (top.estimate, top.hookup)
-    seen = [link for m in mine if (link := known_link(m.run.target.link)) is not None]
-    fastest = max(seen, key=lambda link: link.payload, default=None)
+    link = _link(review, port, mine, max((e.rate for e, _ in best.values()), default=0.0))
     told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
-    return PortRow(
-        host, port, fastest.name if fastest else None, told, tuple(shares), best, len({m.hookup for m in mine})
-    )
+    return PortRow(host, port, link.name if link else None, told, tuple(shares), best, len({m.hookup for m in mine}))
+
+
+def _link(review: Review, port: str, mine: Sequence[Measured], rate: float) -> Link | None:
+    """Return a port's link at its best, as it was seen and no more than the port can do; None where that does not carry what was measured."""
+    seen = [link for m in mine if (link := known_link(m.run.target.link)) is not None]
+    stated = review.ports[port].link if port in review.ports else None
+    fastest = max(seen, key=lambda link: link.payload, default=None)
+    fitting = [k for k in (lower(fastest, stated), stated) if above_link(rate, k) is None]
+    return next(iter(fitting), None)
 
 
 def _controller(targets: Sequence[TargetFacts]) -> tuple[str, str | None] | None:

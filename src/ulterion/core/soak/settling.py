@@ -184,7 +184,7 @@ def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) ->
         columns = _columns(course, load, last, taus, way)
         seen, values = _averaged(columns[kept], course.temperature[kept] - course.begin)
         # every fit has a part of the same columns: a triangle of them gives the same squares with fewer rows
-        triangle = np.linalg.qr(np.column_stack([seen, values]), mode="r")
+        triangle = np.asarray(np.linalg.qr(np.column_stack([seen, values]), mode="r"))
         first = int(np.searchsorted(taus, 4 * FASTEST))
         fits += [_fit(triangle, values.size, taus, at, way, course.begin) for at in range(first, taus.size)]
     return fits

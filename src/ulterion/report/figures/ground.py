@@ -64,6 +64,17 @@ class Cast:
         places = {name: place for names in media.values() for place, name in enumerate(names)}
         return cls({name: review.hookup_label(name) for name in review.hookups}, places)
 
+    @classmethod
+    def among(cls, review: Review, hookups: Sequence[str]) -> Cast:
+        """Return the cast of a figure of these hookups: where they have several media, each name has its medium, and each its own colour."""
+        known = [h for h in dict.fromkeys(hookups) if h in review.hookups]
+        if len({review.hookups[h].medium for h in known}) < 2:
+            return cls.of(review)
+        names = {h: f"{review.hookup_label(h)}, {review.label(review.hookups[h].medium)}" for h in known}
+        every = list(names.values())
+        names = {h: name if every.count(name) == 1 else f"{name} ({h})" for h, name in names.items()}
+        return cls(names, {h: place for place, h in enumerate(known)})
+
     def name(self, hookup: str) -> str:
         """Return what readers know a hookup as."""
         return self.names.get(hookup, hookup)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from textwrap import fill
 
 from matplotlib.figure import Figure
 
@@ -12,12 +13,13 @@ from ulterion.model.review import Review
 from ulterion.report.figures.ground import Cast, begin, colour, foot, ground_of, style
 
 ROW, HEAD = 0.5, 1.6  # inches
+LONGEST_NAME = 28  # characters of a line
 
 
 def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = False) -> Figure:
     """Return bars of time with their intervals, each stretch at one pace by itself, the quickest above."""
-    ground, cast = ground_of(dark=dark), Cast.of(review)
-    known = [(r, r.work) for r in rows if r.work is not None]
+    ground, known = ground_of(dark=dark), [(r, r.work) for r in rows if r.work is not None]
+    cast = Cast.among(review, [r.hookup for r, _ in known])
     figure = begin(title, HEAD + ROW * len(known), ground)
     axes = figure.add_subplot(1, 1, 1)
     style(axes, ground, bare=True)
@@ -45,10 +47,7 @@ def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = 
             color=ground.ink,
             fontsize=10,
         )
-    media = [review.label(review.hookups[r.hookup].medium) for r, _ in known]
-    axes.set_yticks(
-        range(len(known)), [f"{cast.name(r.hookup)}\n{m}" for (r, _), m in zip(known, media, strict=True)], fontsize=9
-    )
+    axes.set_yticks(range(len(known)), [fill(cast.name(r.hookup), LONGEST_NAME) for r, _ in known], fontsize=9)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)

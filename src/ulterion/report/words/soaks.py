@@ -104,15 +104,17 @@ def counter_words(soak: Soak) -> str:
     return f"by the drive: {', '.join(words)}" if words else ""
 
 
-def class_words(low: Lowest) -> str:
-    """Return which video speed class a load kept, which it did not, or which cannot be told."""
+def class_words(low: Lowest, *, throttled: bool = False) -> str:
+    """Return which video speed class a load kept, throttled by heat or not, which it did not, or which cannot be told."""
     kept, unclear = low.speed_class, low.unclear_class
     coarse = f"its requests are too coarse to tell whether it kept V{unclear}" if unclear else ""
     if not kept:
         return coarse or "below V6 at times"
     # what is counted in a second is what ended in it; requests in flight can make up for it
     flight = ", allowing for requests in flight" if low.by_row < kept * 1e6 else ""
-    return f"kept V{kept} throughout{flight}{f'; {coarse}' if coarse else ''}"
+    return (
+        f"kept V{kept} {'even while throttled' if throttled else 'throughout'}{flight}{f'; {coarse}' if coarse else ''}"
+    )
 
 
 def lowest_words(soak: Soak, unit: str) -> list[str]:
@@ -124,7 +126,7 @@ def lowest_words(soak: Soak, unit: str) -> list[str]:
     minute = f", {show_rate(low.by_minute, unit)} in any minute" if low.by_minute is not None else ""
     speed = ""
     if record.workload.direction == "write" and record.workload.pattern == "sequential" and record.files is None:
-        speed = f"; {class_words(low)}"
+        speed = f"; {class_words(low, throttled=soak.findings.fall('throttling') is not None)}"
     words = [f"{show_rate(low.by_row, unit)} in any {span}{minute}{speed}"]
     if low.stalls:
         plural = "s" if low.stalls > 1 else ""
