@@ -8,8 +8,11 @@ from dataclasses import replace
 from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.chain import Step
 from ulterion.core.links import find_link
+from ulterion.judge.matrix import grounds
+from ulterion.judge.pooling import latest
 from ulterion.judge.ports import ports
 from ulterion.judge.unlike import unlike
+from ulterion.model.planned import cells_of
 from ulterion.model.runs.measure import MeasureRun
 
 PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nworkloads = ["sequential read 4 MiB depth 4"]\n[plan.factors]\nport = ["b:usb", "b:fast"]\n'
@@ -72,6 +75,20 @@ class Ports(FolderCase):
         )
         (row,) = ports(narrow, [run])
         self.assertIsNone(row.link)
+
+    def test_a_cell_has_the_figure_that_a_comparison_has(self) -> None:
+        """Two runs of a cell with other firmware are not pooled in either; alike, they are in both."""
+        self.store = self.review(REVIEW + PLAN)
+        names = [n for n, h in self.store.review.hookups.items() if h.levels]
+        one, other = (self.measured(n).model_copy(update={"suite": "plan"}) for n in names[:2])
+        again = self.measured(names[0]).model_copy(update={"suite": "plan"})
+        one = one.model_copy(update={"target": replace(one.target, firmware="1.0")})
+        for firmware in ("1.0", "2.0"):
+            last = again.model_copy(update={"target": replace(again.target, firmware=firmware)})
+            (ground,) = grounds(self.store.review, [one, other, last])
+            compared = latest([one, other, last])[names[0]][ground.text].estimate
+            cell = next(c for c, h in cells_of(self.store.review).items() if h == names[0])
+            self.assertEqual(ground.figures[cell], compared)
 
     def test_what_was_not_alike(self) -> None:
         """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""

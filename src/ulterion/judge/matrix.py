@@ -11,8 +11,9 @@ from ulterion.core.matrix.effects import Effects, effects_of
 from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.matrix.weights import Observed
-from ulterion.core.stats import Estimate, estimate
+from ulterion.core.stats import Estimate
 from ulterion.core.workload import Workload
+from ulterion.judge.pooling import latest
 from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -26,7 +27,7 @@ class Ground:
     Attributes:
         workload, text: which.
         observed: a run of a cell, or of a check, each.
-        figures: of each cell that was measured.
+        figures: of each cell that was measured, as a comparison has them.
     """
 
     workload: Workload
@@ -39,6 +40,7 @@ def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) 
     """Return every workload of a plan that was measured in two cells or more; raise UsageError for a name that none has."""
     mine = runs_of_plan(review, runs)
     of = {hookup: cell for cell, hookup in cells_of(review).items()}
+    measured = latest(runs)
     workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
     named = {w.name for w in workloads.values()} | set(workloads)
     for name in wanted:
@@ -51,7 +53,7 @@ def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) 
         observed = _observed(mine, text, of)
         cells = {o.cell for o in observed if o.cell is not None}
         if len(cells) > 1:
-            figures = {c: estimate(_runs_in(observed, c)) for c in of.values() if c in cells}
+            figures = {c: m.estimate for h, c in of.items() if c in cells and (m := measured.get(h, {}).get(text))}
             found.append(Ground(workload, text, tuple(observed), figures))
     return found
 
@@ -66,10 +68,6 @@ def _observed(runs: Sequence[MeasureRun], text: str, of: dict[str, Cell]) -> lis
             logs = tuple(math.log(r) for r in rates)
             observed.append(Observed(of.get(run.hookup), run.hookup, logs, hour))
     return observed
-
-
-def _runs_in(observed: Sequence[Observed], cell: Cell) -> tuple[tuple[float, ...], ...]:
-    return tuple(tuple(math.exp(v) for v in o.logs) for o in observed if o.cell == cell)
 
 
 def effects(ground: Ground) -> Effects | None:
