@@ -33,7 +33,7 @@ from ulterion.report.screen.console import console
 from ulterion.report.screen.runningline import STEPS, RunningLine
 from ulterion.report.screen.soaklive import SoakDisplay
 from ulterion.report.screen.soaks import findings_lines, soak_results, soaks_table
-from ulterion.report.words.soaks import next_step
+from ulterion.report.words.soaks import event_words, next_step
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 HOT = """
@@ -118,6 +118,15 @@ class Soaked(FolderCase):
         self.assertIn("nothing else running", next_step(replace(late, until=605.6), writing=True))
         self.assertIn("resets of the link", next_step(replace(late, until=605.6, after=0.0), writing=True))
         self.assertEqual(next_step(replace(late, cause="write cache"), writing=True), "")
+
+    def test_a_small_fall_is_not_called_none(self) -> None:
+        """A tenth less for a while is no fall, and the rate is not said to have held; an even one is."""
+        found = self.soak("direct", load_seconds=900.0)
+        findings = replace(found.findings, falls=())
+        held = replace(findings, fast=1e9, last=1e9, lowest=replace(findings.lowest, by_minute=0.99e9))
+        lower = replace(held, lowest=replace(held.lowest, by_minute=0.9e9))
+        for told, words in ((held, "the rate held from beginning to end"), (lower, "no fall of 15 % or more lasted")):
+            self.assertEqual(event_words(replace(found, findings=told), "MB/s"), [f"none: {words}"])
 
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:
         """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""

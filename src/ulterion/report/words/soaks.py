@@ -5,6 +5,7 @@ from __future__ import annotations
 from statistics import median
 
 from ulterion.core.soak.drops import LASTED
+from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
@@ -47,7 +48,12 @@ def event_words(soak: Soak, unit: str) -> list[str]:
     """Return what happened to the rate, each event with its evidence."""
     findings = soak.findings
     if not findings.falls:
-        return ["none: the rate never fell for long"]
+        kept = (
+            "the rate held from beginning to end"
+            if findings.held
+            else f"no fall of {(1 - FOR_GOOD) * 100:.0f} % or more lasted"
+        )
+        return [f"none: {kept}"]
     words = []
     for fall in findings.falls:
         told = "what is known" if fall.cause == "unexplained" else "because"
