@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from statistics import median
 
-from ulterion.core.soak.drops import LASTED
-from ulterion.core.soak.drops import FOR_GOOD
+from ulterion.core.soak.drops import FOR_GOOD, LASTED
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
