@@ -119,6 +119,18 @@ MUTANTS = (
     _("conduct/notes.py", "return idle[1], 0.0", "return text, None", "model.test_soak"),
     _("conduct/noting.py", "if _UNCLEAR.match(text):", "if False:", "model.test_soak"),
     _("cli/main.py", 'if action.option_strings and "--" in arg_strings:', "if False:", "cli.test_hostile"),
+    # links, tunnels and what is at rest; timings; temperatures on other bodies; ports
+    _("host/tunnels.py", "for p in way[::2])", "for p in way)", "host.test_machines"),
+    _("core/chain.py", "if self.loaded or self.role", "if self.role", "host.test_machines"),
+    _("conduct/expected.py", "if not resting else None", "", "host.test_machines"),
+    _("host/cards.py", "port = higher(port, running) if port is not None else None", "port = port", "host.test_machines"),
+    _("host/stacks.py", "if path and through_files and not slaves", "if path and not through_files", "host.test_stacks"),
+    _("core/plausible.py", "rate <= link.payload * ROUNDING", "rate > 0", "cli.test_clock"),
+    _("judge/clocked.py", 'verdict="undecided", why=doubt', "why=doubt", "cli.test_clock"),
+    _("core/soak/settling.py", "for way in WAYS:", "for way in WAYS[:1]:", "core.test_soaks"),
+    _("core/soak/settling.py", "if _still_gathers(", "if not seconds and _still_gathers(", "core.test_soaks"),
+    _("judge/ports.py", "(lower(fastest, stated), stated)", "(fastest, stated)", "judge.test_ports"),
+    _("judge/matrix.py", "measured = latest(runs)", "measured = latest(mine[:1])", "judge.test_ports"),
 )  # fmt: skip
 
 
