@@ -16,6 +16,7 @@ from pathlib import Path
 
 SHARED = "ULTERION_TESTS_SHARED"  # in the environment: a folder that all processes of the tests share
 TOP = Path(__file__).parents[1]
+SLOWEST = 12  # modules that are named at the end
 MOST = 4  # processes; more would disturb what is timed
 
 
@@ -53,9 +54,11 @@ def main(wanted: list[str]) -> int:
     ready = selectors.DefaultSelector()
     total = skipped = failed = 0
     at: dict[int, str] = {}
+    since: dict[int, float] = {}
+    took: dict[str, float] = {}
     for worker in workers:
         ready.register(worker.stdout, selectors.EVENT_READ, worker)  # type: ignore[arg-type]
-        at[worker.pid] = _give(worker, waiting)
+        at[worker.pid], since[worker.pid] = _give(worker, waiting), time.monotonic()
     while ready.get_map():
         for key, _ in ready.select():
             worker = key.data
@@ -72,9 +75,12 @@ def main(wanted: list[str]) -> int:
                 failed += 1
                 print(bytes.fromhex(text).decode())
             print("." * int(run), end="", flush=True)
-            at[worker.pid] = _give(worker, waiting)
+            took[at[worker.pid]] = time.monotonic() - since[worker.pid]
+            at[worker.pid], since[worker.pid] = _give(worker, waiting), time.monotonic()
     shared.cleanup()
     print(f"\nRan {total} tests in {time.monotonic() - start:.0f} s by {count} processes, {skipped} skipped")
+    slowest = sorted(took, key=lambda name: -took[name])[:SLOWEST]
+    print("longest: " + ", ".join(f"{name.removeprefix('tests.')} {took[name]:.0f} s" for name in slowest))
     print("OK" if not failed else f"FAILED ({failed} modules)")
     return 1 if failed else 0
 

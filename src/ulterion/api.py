@@ -73,7 +73,7 @@ class Review:
                 "started": pd.Timestamp(run.started),
                 "kind": run.kind,
                 "hookup": run.hookup,
-                "workload": record.workload.name,
+                "workload": record.workload.title,
                 "text": record.text,
                 "pass": one.number,
                 "bytes": one.bytes,
@@ -96,7 +96,7 @@ class Review:
         rows = [
             {
                 "hookup": hookup,
-                "workload": cell.workload.name,
+                "workload": cell.workload.title,
                 "text": text,
                 "run": cell.run.id,
                 "started": pd.Timestamp(cell.run.started),
@@ -152,7 +152,7 @@ class Review:
                 "medium": group.medium,
                 "hookup": row.hookup,
                 "run": row.run,
-                "workload": row.workload.name,
+                "workload": row.workload.title,
                 "MB_per_s": row.estimate.rate / 1e6,
                 "ratio": row.comparison.ratio.value if row.comparison else None,
                 "ratio_low": row.comparison.ratio.low if row.comparison else None,
@@ -200,7 +200,7 @@ class Review:
         for ground in grounds(self.folder.review, self.runs):
             found = effects(ground)
             for one in [*found.effects, *(e for t in found.together for e in t.effects)] if found else []:
-                rows.append({"workload": ground.workload.name, "text": ground.text, **asdict(one)})
+                rows.append({"workload": ground.workload.title, "text": ground.text, **asdict(one)})
         return pd.DataFrame(rows)
 
     def ranks(self, factor: str | None = None) -> pd.DataFrame:
@@ -209,7 +209,7 @@ class Review:
         for ground in grounds(self.folder.review, self.runs):
             found = ranks(self.folder.review, ground, factor, self.folder.review.review.margin)
             for place in found.places if found else ():
-                rows.append({"workload": ground.workload.name, "text": ground.text, **asdict(place)})
+                rows.append({"workload": ground.workload.title, "text": ground.text, **asdict(place)})
         return pd.DataFrame(rows)
 
     def soaks(self) -> pd.DataFrame:

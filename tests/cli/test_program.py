@@ -311,8 +311,9 @@ class Terminal(FolderCase):
 class Demo(FolderCase):
     def test_finds_the_truth_and_can_be_repeated(self) -> None:
         """The Slip misses, the Pod meets, of card and reader neither is accused alone; a second demo gets its own name."""
-        first, second = self.ulterion("demo", "--no-report"), self.ulterion("demo", "--no-report")
-        self.assertEqual((first.returncode, second.returncode), (0, 0), first.stderr)
+        self.demo()
+        second = self.ulterion("demo", "--no-report")
+        self.assertEqual(second.returncode, 0, second.stderr)
         for name in ("ulterion-demo", "ulterion-demo-2"):
             self.assertTrue((self.folder / name / "review.toml").exists())
         claims = self.json_of("claims", cwd=self.folder / "ulterion-demo")["claims"]
@@ -332,4 +333,4 @@ class Demo(FolderCase):
             for n in ("ulterion-demo", "ulterion-demo-2")
         ]
         self.assertEqual(runs[0], runs[1])
-        self.assertIn("ulterion measure FOLDER", first.stdout)
+        self.assertIn("ulterion measure FOLDER", second.stdout)

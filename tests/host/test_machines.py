@@ -552,7 +552,7 @@ class AtRest(FolderCase):
         def read(_: Path) -> bool:
             resting = speed.read_text()
             speed.write_text(f"{awake} GT/s PCIe")
-            time.sleep(3 * linkwatch.LOOK_EVERY)
+            time.sleep(0.5)
             speed.write_text(resting)
             return True
 
@@ -560,6 +560,7 @@ class AtRest(FolderCase):
 
     def test_a_survey_wakes_it_where_the_drive_may_be_read(self) -> None:
         """Awake at full speed it is no fault; as slow under load it is the slot; not readable, it may be at rest."""
+        self.enterContext(patch.object(linkwatch, "LOOK_EVERY", 0.02))
         for awake, link, fault in (("16.0", "PCIe 4.0 x4", ()), ("2.5", "PCIe 1.0 x4", ("the wrong slot",))):
             with self.subTest(awake), patch.object(linkwatch, "_read_for_a_moment", self.linked(awake)):
                 (drive,) = machine.survey(root=self.folder).drives
@@ -570,6 +571,7 @@ class AtRest(FolderCase):
 
     def test_a_run_refuses_nothing_and_records_the_link_under_load(self) -> None:
         """What a hookup expects of the link is asked of it under load."""
+        self.enterContext(patch.object(linkwatch, "LOOK_EVERY", 0.02))
         for awake, kept, unlike in (("16.0", "PCIe 4.0 x4", 0), ("8.0", "PCIe 3.0 x4", 1)):
             read, expect = self.linked(awake), Expect(link="PCIe 4.0 x4")
             facts = as_target(drive_of("nvme0n1", self.folder), "/x", "device", "nvme0n1")

@@ -204,7 +204,7 @@ def _results(run: MeasureRun, key: str) -> Iterator[Values]:
             found = estimate(run.rates_of(figure))
             yield {
                 "key": key,
-                "workload": figure.workload.name,
+                "workload": figure.workload.title,
                 "text": figure.text,
                 "way": figure.workload.way,
                 "manner": figure.workload.manner,

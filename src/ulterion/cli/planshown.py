@@ -89,7 +89,7 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     def maker(one: Ground) -> Callable[[], Figure]:
         return lambda: draw_grid(review, one, rows, columns, arguments.units, _foot(folder), dark=arguments.dark)
 
-    drawn = _figures(arguments, env, [(g.workload.name, maker(g)) for g in found])
+    drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
     lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
     others = _others(arguments, env, folder, [g.text for g in found])
     told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]

@@ -12,14 +12,13 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from ulterion.core.passes import PassResult
 from ulterion.core.soak.levels import levels
+from ulterion.core.workload import PassState
 
-PassState = Literal["cached", "after the cache", "throttled", "mixed"]
 AFTER: PassState = "after the cache"
 THROTTLED: PassState = "throttled"
 SLOW_STATES = (AFTER, THROTTLED)  # figures of these have a row of their own, and are compared with their like alone

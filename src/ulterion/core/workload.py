@@ -13,6 +13,8 @@ from typing import Any, ClassVar, Literal
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_bit_rate, show_block
 
+PassState = Literal["cached", "after the cache", "throttled", "mixed"]
+"""What a drive was in during a pass, where two states can be told apart (core/passstates)."""
 Direction = Literal["read", "write", "mixed", "send", "receive", "both"]
 Pattern = Literal["sequential", "random", "streams", "messages", "datagrams"]
 WAYS = {"receive": "read", "send": "write"}  # of the network, beside those of a drive
@@ -58,6 +60,7 @@ class Workload:
         place: (k, n) when it covers the k-th of n equal places of the medium, else None.
         company: number of targets it ran on at once, itself included; 1 when alone.
         pace: bytes per second at which datagrams are sent, else None.
+        state: of the drive, where results of that state alone are meant.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -75,6 +78,12 @@ class Workload:
     place: tuple[int, int] | None = None
     company: int = 1
     pace: float | None = None
+    state: PassState | None = None
+
+    @property
+    def title(self) -> str:
+        """Its name, with the drive's state where it has one."""
+        return self.name if self.state is None else f"{self.name}, {self.state}"
 
     @property
     def text(self) -> str:

@@ -10,8 +10,8 @@ from typing import Protocol
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
 from ulterion.core.looking import sure_within
 from ulterion.core.passes import Laid, PassResult, Tick
-from ulterion.core.passstates import PassState, shape_of, states_of
-from ulterion.core.workload import Workload
+from ulterion.core.passstates import shape_of, states_of
+from ulterion.core.workload import PassState, Workload
 
 MOST_SPOILED = 5  # times that a pass is tried
 WARM_UP = 0  # number of the pass that is kept but not counted

@@ -102,14 +102,14 @@ class Group:
 
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
-        rows = tuple(r for r in self.rows if r.workload.name in workloads or r.workload.text in workloads)
-        waits = tuple(w for w in self.waits if w.workload in {r.workload.name for r in rows})
+        rows = tuple(r for r in self.rows if r.workload.title in workloads or r.workload.text in workloads)
+        waits = tuple(w for w in self.waits if w.workload in {r.workload.title for r in rows})
         return replace(self, rows=rows, waits=waits)
 
 
 def only_workloads(groups: Sequence[Group], workloads: Sequence[str]) -> list[Group]:
     """Return the groups that have any of these workloads, with their rows alone; raise UsageError for one that none has."""
-    known = list(dict.fromkeys(r.workload.name for g in groups for r in g.rows))
+    known = list(dict.fromkeys(r.workload.title for g in groups for r in g.rows))
     texts = {r.workload.text for g in groups for r in g.rows}
     for wanted in workloads:
         if wanted not in known and wanted not in texts:
@@ -263,7 +263,7 @@ class _Draft:
                 mine, theirs = self.measured[name], self.measured[base]
                 cells = [(mine[t], theirs[t]) for t in mine if t in theirs]
                 judged = compare_family([(a.rates, b.rates) for a, b in cells], margin)
-                by_name = {a.workload.name: c for (a, _), c in zip(cells, judged, strict=True)}
+                by_name = {a.workload.title: c for (a, _), c in zip(cells, judged, strict=True)}
                 if by_name and name in self.shown:
                     found.append(Nearest(name, base, gone[0], by_name))
         return tuple(found)

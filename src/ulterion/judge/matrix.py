@@ -42,13 +42,13 @@ def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) 
     of = {hookup: cell for cell, hookup in cells_of(review).items()}
     measured = latest(runs)
     workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
-    named = {w.name for w in workloads.values()} | set(workloads)
+    named = {w.title for w in workloads.values()} | set(workloads)
     for name in wanted:
         if name not in named:
-            raise UsageError(unknown("workload", name, sorted(w.name for w in workloads.values())))
+            raise UsageError(unknown("workload", name, sorted(w.title for w in workloads.values())))
     found = []
     for text, workload in workloads.items():
-        if wanted and workload.name not in wanted and text not in wanted:
+        if wanted and workload.title not in wanted and text not in wanted:
             continue
         observed = _observed(mine, text, of)
         cells = {o.cell for o in observed if o.cell is not None}

@@ -11,10 +11,9 @@ from ulterion.core.comparability import RunFacts
 from ulterion.core.culprits import BARE
 from ulterion.core.links import Link, known_link
 from ulterion.core.network import Datagrams
-from ulterion.core.passstates import PassState
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.verdicts import compare_family
-from ulterion.core.workload import Workload
+from ulterion.core.workload import PassState, Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord

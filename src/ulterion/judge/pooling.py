@@ -50,8 +50,8 @@ def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
         by_the_way = is_free(run.suite)
         of_hookup = (free if by_the_way else suites).setdefault(run.hookup, {})
         for record in _with_passes(run):
-            for text in [record.text, *(f"{record.text}, {state}" for state in SLOW_STATES)]:
-                of_hookup.pop(text, None)  # the order of the newest run counts
+            for state in (None, *SLOW_STATES):
+                of_hookup.pop(record.key_in(state), None)  # the order of the newest run counts
             for figure in record.figures:
                 one = Measured.of(run.hookup, figure, run, record.suspect)
                 every.setdefault((run.hookup, by_the_way, figure.text), []).append(one)

@@ -63,7 +63,7 @@ def _row(
         (text, ratio(one[text].rates, other[text].rates))
         for text in one
         if text in other
-        and (workload is None or workload in (text, one[text].workload.name, one[text].workload.direction))
+        and (workload is None or workload in (text, one[text].workload.title, one[text].workload.direction))
     ]
     if not ratios:
         why = f"no workload of '{workload}' was measured on both"

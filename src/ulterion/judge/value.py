@@ -68,7 +68,7 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
     a workload; `least` (bytes per second) is the need.  Raises UsageError for a workload that no run has.
     """
     found, figures = [], latest(runs)
-    known = {m.workload.name for cells in figures.values() for m in cells.values()}
+    known = {m.workload.title for cells in figures.values() for m in cells.values()}
     strange = next((n for n in mix if n not in DIRECTIONS and n not in known), None)
     if strange is not None:
         raise UsageError(unknown("workload", strange, [*DIRECTIONS, *sorted(known)]))
@@ -120,7 +120,7 @@ def _rate(
             found = end_of(review, runs, hookup, "read" if name == "read" else "write")
             took = None if found is None else work(size * share, [found[0]]).seconds
         else:
-            measured = next((m for m in cells.values() if m.workload.name == name), None)
+            measured = next((m for m in cells.values() if m.workload.title == name), None)
             took = None if measured is None else size * share / measured.estimate.rate
         if took is None:
             return None

@@ -51,7 +51,7 @@ def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
         run=cell.run.id,
         base=base.hookup,
         base_run=base.run.id,
-        workload=work.name,
+        workload=work.title,
         seconds=added.value,
         low=added.low,
         high=added.high,

@@ -92,7 +92,7 @@ def _row_as_data(row: Row) -> answers.RowData:
         "hookup": row.hookup,
         "run": row.run,
         "runs": list(row.runs),
-        "workload": row.workload.name,
+        "workload": row.workload.title,
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
         "iops": row.estimate.rate / row.workload.block_bytes,
@@ -174,7 +174,7 @@ def measured_as_data(measured: Measured) -> answers.Measurement:
         "state": measured.run.state.name,
         "estimates": [
             {
-                "workload": r.workload.name,
+                "workload": r.workload.title,
                 "text": r.text,
                 "run": measured.run.id,
                 **estimate_as_data(estimate(measured.run.rates_of(r))),

@@ -111,7 +111,7 @@ def effects_as_data(found: Sequence[tuple[Ground, Effects]]) -> EffectsData:
     return {
         "workloads": [
             {
-                "workload": g.workload.name,
+                "workload": g.workload.title,
                 "text": g.text,
                 "runs": e.runs,
                 "effects": [_effect(one) for one in e.effects],
@@ -135,7 +135,7 @@ def ranks_as_data(found: Sequence[tuple[Ground, Ranks]]) -> RanksData:
     return {
         "workloads": [
             {
-                "workload": g.workload.name,
+                "workload": g.workload.title,
                 "text": g.text,
                 "factor": r.factor,
                 "places": [

@@ -194,7 +194,7 @@ def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridD
                 "hookup": o.hookup,
                 "chain": list(o.chain),
                 "host": o.host,
-                "workload": o.workload.name,
+                "workload": o.workload.title,
                 "text": o.text,
                 "rate": o.figure.rate,
                 "low": o.figure.low,
@@ -204,7 +204,7 @@ def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridD
         ],
         "workloads": [
             {
-                "workload": g.workload.name,
+                "workload": g.workload.title,
                 "text": g.text,
                 "cells": [
                     {

@@ -14,10 +14,10 @@ from pydantic import AfterValidator, Field
 from ulterion.core.fill import Fill
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.network import Datagrams
-from ulterion.core.passstates import AFTER, SLOW_STATES, PassState, UsedUp, lonely_states, states_of
+from ulterion.core.passstates import AFTER, SLOW_STATES, UsedUp, lonely_states, states_of
 from ulterion.core.samples import Looked
 from ulterion.core.suites import SWEEP
-from ulterion.core.workload import Workload
+from ulterion.core.workload import PassState, Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Ground, Header, State
 from ulterion.model.runs.passes import PassRecord
@@ -65,11 +65,15 @@ class WorkloadRecord(Written):
         by_state = [(state, [p for p in self.counted if p.state == state]) for state in order]
         return [self._of_state(state, passes) for state, passes in by_state if passes]
 
+    def key_in(self, state: PassState | None) -> str:
+        """Return what its results in a state of the drive are known by: its words, and the state where that is a slow one."""
+        return f"{self.text}, {state}" if state in SLOW_STATES else self.text
+
     def _of_state(self, state: PassState | None, passes: list[PassRecord]) -> WorkloadRecord:
         if state not in SLOW_STATES:
             return self.model_copy(update={"passes": passes})
-        workload = replace(self.workload, name=f"{self.workload.name}, {state}")
-        return self.model_copy(update={"passes": passes, "text": f"{self.text}, {state}", "workload": workload})
+        workload = replace(self.workload, state=state)
+        return self.model_copy(update={"passes": passes, "text": self.key_in(state), "workload": workload})
 
     @property
     def used_up(self) -> UsedUp | None:

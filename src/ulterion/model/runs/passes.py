@@ -10,8 +10,9 @@ from pydantic import Field
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.network import NetworkCounts
 from ulterion.core.passes import PassResult
-from ulterion.core.passstates import PassShape, PassState, shape_of
+from ulterion.core.passstates import PassShape, shape_of
 from ulterion.core.warmth import Warmth
+from ulterion.core.workload import PassState
 from ulterion.model.quantities import MOST, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}

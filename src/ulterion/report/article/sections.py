@@ -145,7 +145,7 @@ def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
     scale = RATE_UNITS[unit]
     rows = tuple(
         (
-            r.workload.name,
+            r.workload.title,
             r.hookup,
             r.estimate.rate / scale,
             None if r.estimate.low is None else r.estimate.low / scale,
@@ -238,11 +238,11 @@ def planned(material: Material) -> Iterator[Section]:
     words = "What each factor does, with 95 % intervals"
     blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, material))]
     for ground, effect in found:
-        blocks += from_screen(effects_table(review, ground, effect), f"Effects on {ground.workload.name}")
+        blocks += from_screen(effects_table(review, ground, effect), f"Effects on {ground.workload.title}")
     for ground in material.grounds:
         placed = ranks(review, ground, None, margin)
         if placed is not None:
-            blocks += from_screen(ranks_table(review, ground, placed), f"Ranks by {ground.workload.name}")
+            blocks += from_screen(ranks_table(review, ground, placed), f"Ranks by {ground.workload.title}")
     yield Section("plan", "The matrix", tuple(blocks))
 
 

@@ -87,7 +87,7 @@ def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str, c
         axes.text(high[place] + most * 0.015, place, text, va="center", fontsize=10.5, color=ground.ink)
     style(axes, ground, bare=True)
     axes.set_title(
-        f"{rows[0].workload.name}  ({rows[0].workload.text})", fontsize=11, loc="left", color=ground.ink, y=1.0
+        f"{rows[0].workload.title}  ({rows[0].workload.text})", fontsize=11, loc="left", color=ground.ink, y=1.0
     )
     names = [_in_lines(cast.name(r.hookup), 2 if len(hookups) <= MANY else 1) for r in rows]
     axes.set_yticks(range(len(rows)), names, fontsize=10)

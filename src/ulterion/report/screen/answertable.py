@@ -46,7 +46,7 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
 
 
 def _question(row: Row) -> str | None:
-    return OF_NAME.get(row.workload.name)
+    return OF_NAME.get(row.workload.title)
 
 
 def _cell(group: Group, hookup: str, question: str, direction: str, unit: str) -> Text | str:

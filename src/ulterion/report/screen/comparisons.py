@@ -74,7 +74,7 @@ def _figures(group: Group, unit: str) -> RenderableType:
         [row.hookup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
         for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
     ]
-    names = [row.workload.name for row in group.rows]
+    names = [row.workload.title for row in group.rows]
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
     if max(map(len, names), default=0) <= LONGEST_NAME:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
@@ -113,7 +113,7 @@ def _small(group: Group) -> list[RenderableType]:
     lines: list[list[Text | str]] = []
     for at, row in enumerate(rows):
         first = at == 0 or rows[at - 1].workload.text != row.workload.text
-        name = Text(row.workload.name if first else "", style="name")
+        name = Text(row.workload.title if first else "", style="name")
         waits = [show_duration(w) for w in row.waits or ()]
         lines.append([name, row.hookup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
     return [Text(""), table(columns, lines, "how long a request waits")]
@@ -139,7 +139,7 @@ def _remarks(
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
-        f"{r.workload.name} on {r.hookup}: {r.comparison.why}"
+        f"{r.workload.title} on {r.hookup}: {r.comparison.why}"
         for r in group.rows
         if r.comparison and r.comparison.verdict == "undecided"
     ]

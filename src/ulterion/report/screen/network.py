@@ -32,7 +32,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
         shown = ("", "") if is_trip else (rate, bit)
         rows.append(
             [
-                Text(record.workload.name, style="name"),
+                Text(record.workload.title, style="name"),
                 *shown,
                 show_margin(one),
                 *_trips(record),
@@ -43,7 +43,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
     heads = ("workload", unit, "Mb/s", "±", "trip", "99 %", "lost", "CPU")
     columns = [(h, "right" if i else "left") for i, h in enumerate(heads)]
     lines = [
-        f"{r.workload.name}: {r.text}, {len(r.counted)} passes of {show_duration(r.workload.seconds or 0)}"
+        f"{r.workload.title}: {r.text}, {len(r.counted)} passes of {show_duration(r.workload.seconds or 0)}"
         + (f"; {r.ended}" if r.ended else "")
         for r in records
     ]
@@ -61,7 +61,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
 
 def _notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     counts = record.datagrams
-    told = [words.datagram_words(record.workload.name, counts)] if counts is not None else []
+    told = [words.datagram_words(record.workload.title, counts)] if counts is not None else []
     return [*told, *words.stream_notes(run, record)]
 
 

@@ -140,7 +140,7 @@ class Display(Announcer):
         )
         shown = self._rate if running else show_rate(estimate(rates).rate, self._unit) if rates else ""
         spread = "" if running or not rates else show_margin(estimate(rates))
-        name = Text(run.workloads[index].workload.name, style="name" if running or rates else "muted")
+        name = Text(run.workloads[index].workload.title, style="name" if running or rates else "muted")
         return [name, Text(step), Text(shown, justify="right"), Text(spread, justify="right")]
 
     def laying(self, done: int, total: int) -> None:

@@ -47,7 +47,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
     estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
     rows = [_row(*each) for each in zip(records, estimates, rates, strict=True)]
-    rows += [[Text(r.workload.name, style="name"), *["–"] * 5] for r in _without_figure(run)]
+    rows += [[Text(r.workload.title, style="name"), *["–"] * 5] for r in _without_figure(run)]
     columns = [
         ("workload", "left"),
         (unit, "right"),
@@ -69,7 +69,7 @@ def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
     """Return the row of a workload, its rate as it is shown."""
     latency = record.latency
     return [
-        Text(record.workload.name, style="name"),
+        Text(record.workload.title, style="name"),
         rate,
         show_margin(one),
         show_iops(one.rate / record.workload.block_bytes),
@@ -94,13 +94,13 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableT
     for record in records:
         flush = sum(p.flush_seconds or 0.0 for p in record.counted) / sum(p.seconds for p in record.counted)
         tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
-        name = "" if record.workload.name == record.text else f"{record.workload.name}: "
+        name = "" if record.workload.title == record.text else f"{record.workload.title}: "
         passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
         sure = f"; {record.ended}" if record.ended else ""
         lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
-    lines += [f"{r.workload.name}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
+    lines += [f"{r.workload.title}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
     notes = [LEGEND] if records else []
-    restless = [r.workload.name for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
+    restless = [r.workload.title for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
     if restless:
         which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
         notes.append(f"{which}: passes differ widely; was something else using machine or drive?")

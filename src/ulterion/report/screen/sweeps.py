@@ -56,7 +56,7 @@ def place_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
     rates = align_points([show_rate(p.found.rate, unit, with_unit=False) for p in points])
     rows: list[Cells] = [
         [
-            Text(p.workload.name, style="name"),
+            Text(p.workload.title, style="name"),
             show_size(p.workload.origin_bytes),
             show_size(p.workload.origin_bytes + (p.workload.span_bytes or 0)),
             rate,

@@ -115,7 +115,9 @@ def datagrams(group: Group) -> list[str]:
     most = max((lost_share(d)[2] for _, d in whole), default=0.0)
     names = list(dict.fromkeys(r.hookup for r, _ in whole))
     lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
-    return lines + [f"{r.hookup}: {datagram_words(r.workload.name, d)}" for r, d in told if d.lost or d.late or d.twice]
+    return lines + [
+        f"{r.hookup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice
+    ]
 
 
 def once(group: Group) -> list[str]:
@@ -131,7 +133,7 @@ def once(group: Group) -> list[str]:
 def drifts(group: Group) -> list[str]:
     """Return the figures whose passes rise or sink one after the other."""
     return [
-        f"{row.workload.name} on {row.hookup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
+        f"{row.workload.title} on {row.hookup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
         f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % from first to last, which its interval counts in"
         for row in group.rows
         if row.estimate.drift
@@ -151,7 +153,7 @@ def sources(group: Group) -> list[str]:
         runs: dict[tuple[str, ...], list[str]] = {}
         for row in group.rows:
             if row.hookup == hookup:
-                runs.setdefault(row.runs, []).append(row.workload.name)
+                runs.setdefault(row.runs, []).append(row.workload.title)
         parts = [
             listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
         ]

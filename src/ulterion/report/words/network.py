@@ -53,7 +53,7 @@ def _percent(share: float) -> str:
 def stream_notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     """Return what else is worth knowing of the streams of a workload: both directions apart, segments sent again, faults."""
     passes = [p for p in record.counted if p.network is not None]
-    name, words = record.workload.name, []
+    name, words = record.workload.title, []
     seconds = sum(p.seconds for p in passes)
     if record.workload.pattern == "streams" and record.workload.direction == "both" and seconds:
         ways = [sum(getattr(p.network, f"{w}_bytes") for p in passes) / seconds * 8 / 1e6 for w in ("received", "sent")]
