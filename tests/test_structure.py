@@ -113,9 +113,9 @@ class Layers(unittest.TestCase):
             self.assertFalse(calls & {"print", "open", "input"}, path)
 
     def test_modules_and_functions_stay_short(self) -> None:
-        """No module is longer than 300 lines, no function's body than 40, its docstring left out."""
+        """No module is longer than 400 lines, no function's body than 40, its docstring left out."""
         for path in PACKAGE.rglob("*.py"):
-            self.assertLessEqual(len(path.read_text().splitlines()), 300, path)
+            self.assertLessEqual(len(path.read_text().splitlines()), 400, path)
             for node in ast.walk(ast.parse(path.read_text())):
                 if isinstance(node, ast.FunctionDef):
                     body = node.body[1:] if ast.get_docstring(node) else node.body

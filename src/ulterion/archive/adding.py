@@ -122,7 +122,7 @@ def _add_lot(
     for key, skim in wanted:
         run = by_id.get(skim.id)
         if run is not None:
-            _collect(rows, folder.review, run, key, sums[key], place, str(skim.path))
+            _collect(rows, folder.review, run, key=key, known=sums[key], place=place, path=str(skim.path))
     for table, values in zip((RUNS, PARTS, RESULTS), rows, strict=True):
         if values:
             connection.execute(table.insert(), [_storable(row) for row in values])

@@ -133,7 +133,19 @@ def parse_question(text: str) -> Question:
     rest = tuple(w for w in words if w not in {**_WAYS, **_MANNERS, **_STATES})
     least, most, claimed = (float(found[n]) if n in found else None for n in RATES)
     since, until, host = (str(found[n]) if n in found else None for n in ("since", "until", "host"))
-    return Question(links, rest, way, manner, state, least, most, claimed, since, until, host)
+    return Question(
+        links=links,
+        words=rest,
+        way=way,
+        manner=manner,
+        state=state,
+        least=least,
+        most=most,
+        claimed=claimed,
+        since=since,
+        until=until,
+        host=host,
+    )
 
 
 def _check_date(text: str) -> None:

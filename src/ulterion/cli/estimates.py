@@ -112,7 +112,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
     lines = [*works_table(folder.review, rows, title, arguments.units), ""]
-    return answer(arguments, env, "works", works_as_data(rows, size, title), lines, drawn)
+    return answer(arguments, env, "works", data=works_as_data(rows, size, title), lines=lines, drawn=drawn)
 
 
 def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -177,7 +177,9 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     _known(arguments, folder)
     stream = stream_of(arguments.amount)
     size = None if arguments.length is None else stream * arguments.length
-    found = recordings(folder.review, to_judge(folder), stream, arguments.buffer, size, arguments.hookup)
+    found = recordings(
+        folder.review, to_judge(folder), stream, buffer=arguments.buffer, size=size, hookups=arguments.hookup
+    )
     title = f"a recording of {arguments.amount}, {show_rate(stream)}"
     title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
     lines = [*recordings_table(found, title, arguments.units), ""]

@@ -110,5 +110,7 @@ def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
             raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
         columns = (arguments.time_column, arguments.value_column)
         log = env.folder / arguments.log
-        return attach_log(folder, arguments.run, log, arguments.name, columns, arguments.zone, arguments.shift)
+        return attach_log(
+            folder, arguments.run, log, name=arguments.name, columns=columns, zone=arguments.zone, shift=arguments.shift
+        )
     return note_words(folder, words, arguments.run, arguments.hookup, env.confirm) if words else None

@@ -143,7 +143,14 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.report.plandata import plan_as_data
     from ulterion.report.screen.plan import after
 
-    request = PlanRequest(folder, arguments.host, arguments.seconds, arguments.visits, arguments.wait, arguments.steps)
+    request = PlanRequest(
+        review=folder,
+        host=arguments.host,
+        seconds=arguments.seconds,
+        visits=arguments.visits,
+        wait=arguments.wait,
+        steps=arguments.steps,
+    )
     shown = PlanScreen(env, arguments.units, quiet=arguments.json)
     with stoppable(), closing(shown):
         done = run_plan(request, shown)

@@ -87,13 +87,15 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
             raise UsageError(unknown("factor", name, factors))
 
     def maker(one: Ground) -> Callable[[], Figure]:
-        return lambda: draw_grid(review, one, rows, columns, arguments.units, _foot(folder), dark=arguments.dark)
+        return lambda: draw_grid(
+            review, one, rows, columns=columns, unit=arguments.units, foot_words=_foot(folder), dark=arguments.dark
+        )
 
     drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
     lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
     others = _others(arguments, env, folder, [g.text for g in found])
     told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
-    return _finish(arguments, env, drawn, "grid", grid_as_data(found, others), told)
+    return _finish(arguments, env, drawn, kind="grid", data=grid_as_data(found, others), lines=told)
 
 
 def _others(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]) -> list[Other]:
@@ -121,7 +123,12 @@ def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     if not rows:
         raise UsageError("no hookup was measured yet; begin with: ulterion measure --hookup NAME")
     return _finish(
-        arguments, env, Drawn(), "ports", ports_as_data(rows), ports_table(folder.review, rows, arguments.units)
+        arguments,
+        env,
+        Drawn(),
+        kind="ports",
+        data=ports_as_data(rows),
+        lines=ports_table(folder.review, rows, arguments.units),
     )
 
 
@@ -149,9 +156,9 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
         arguments,
         env,
         drawn,
-        "effects",
-        effects_as_data(found),
-        [*lines, "", next_words(review, now, [e for _, e in found])],
+        kind="effects",
+        data=effects_as_data(found),
+        lines=[*lines, "", next_words(review, now, [e for _, e in found])],
     )
 
 
@@ -177,7 +184,9 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     lines = [line for g, r in found for line in ranks_table(review, g, r)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     lines += bullets("In short", short_words(review, [(g.workload, r) for g, r in found]))
-    return _finish(arguments, env, drawn, "ranks", ranks_as_data(found), [*lines, "", next_words(review, now, [])])
+    return _finish(
+        arguments, env, drawn, kind="ranks", data=ranks_as_data(found), lines=[*lines, "", next_words(review, now, [])]
+    )
 
 
 def show_functions(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -191,4 +200,11 @@ def show_functions(arguments: argparse.Namespace, env: Environment, folder: Revi
     if plan is None or not plan.functions:
         raise UsageError('the plan asks nothing of works or not; add functions = ["starts the computer"] to [plan]')
     rows = functions(folder.review, _runs(folder))
-    return _finish(arguments, env, Drawn(), "functions", functions_as_data(rows), functions_table(folder.review, rows))
+    return _finish(
+        arguments,
+        env,
+        Drawn(),
+        kind="functions",
+        data=functions_as_data(rows),
+        lines=functions_table(folder.review, rows),
+    )

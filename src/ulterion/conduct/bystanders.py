@@ -22,7 +22,12 @@ class Bystanders:
             return []
         disk = whole_disk(target.device) if target.device else None
         return busyness(
-            self._before, activity(), time.monotonic() - self._begun, _own_cpu() - self._own, disk, os.cpu_count() or 1
+            self._before,
+            activity(),
+            time.monotonic() - self._begun,
+            own_cpu=_own_cpu() - self._own,
+            own_disk=disk,
+            cores=os.cpu_count() or 1,
         )
 
 

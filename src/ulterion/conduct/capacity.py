@@ -69,7 +69,14 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
         try:
             with found.crew() as crew, watched(run.target) as linked:
                 try:
-                    _look(crew, found, run.capacity.key, looked, observer, lambda: journal.proof(_record(run, looked)))
+                    _look(
+                        crew,
+                        found,
+                        run.capacity.key,
+                        looked=looked,
+                        observer=observer,
+                        keep=lambda: journal.proof(_record(run, looked)),
+                    )
                 except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
                     failure, state = _failure(error, looked)
             run = run.model_copy(update={"target": linked.known()})
@@ -153,13 +160,13 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
     tally = Tally(one.sound_bytes // UNIT, **kinds, repeated=one.repeated_reads, distance=one.distance_bytes // UNIT)
     tally.stretches = [(s.first // UNIT, s.bytes // UNIT, s.kind) for s in one.stretches]
     return _Looked(
-        tally,
-        one.written_bytes // UNIT,
-        one.read_bytes // UNIT,
-        list(one.wrote),
-        list(one.read),
-        one.write_seconds,
-        one.read_seconds,
+        tally=tally,
+        written=one.written_bytes // UNIT,
+        checked=one.read_bytes // UNIT,
+        wrote=list(one.wrote),
+        read=list(one.read),
+        write_seconds=one.write_seconds,
+        read_seconds=one.read_seconds,
     )
 
 

@@ -93,7 +93,7 @@ def read_table(path: Path, hookup: str | None, task: str, direction: Direction, 
     typed = []
     try:
         for row in rows:
-            typed.append(_row(row, hookup, task, direction, hand, f"{path}, line {rows.line_num}"))
+            typed.append(_row(row, hookup, task, direction=direction, hand=hand, where=f"{path}, line {rows.line_num}"))
     except csv.Error as error:
         raise UsageError(f"{path}, line {rows.line_num}: {error}") from error
     if not typed:

@@ -68,7 +68,18 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
         try:
             journal = open_journal(request.review, run)
             with watched(run.target) as target, watched(run.copied.source or run.target) as source:
-                return _keep(_Work(request, observer, sources, count, run, journal, own, (source, target)))
+                return _keep(
+                    _Work(
+                        request=request,
+                        observer=observer,
+                        sources=sources,
+                        count=count,
+                        run=run,
+                        journal=journal,
+                        own=own,
+                        linked=(source, target),
+                    )
+                )
         finally:
             own.remove()
 

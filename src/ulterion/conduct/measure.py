@@ -32,7 +32,12 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
     rest = Rest(extras.rest, extras.cool_to, opening.target.temperature, opening.target.rest, observer.resting)
     rest.check()
     schedule = runner.Schedule(
-        opening.workloads, request.passes, opening.seed, extras.warm_up, extras.until or extras.sure, rest
+        workloads=opening.workloads,
+        passes=request.passes,
+        seed=opening.seed,
+        warm_up=extras.warm_up,
+        sure=extras.until or extras.sure,
+        rest=rest,
     )
     journal = open_journal(review, run)
     recorder, bystanders = Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), Bystanders()

@@ -47,7 +47,16 @@ def entries(folder: ReviewFolder) -> list[Entry]:
     """Return everything noted, numbered from 1: on hookups, then on runs by time; what was taken back has its number too."""
     found: list[Entry] = []
     for index, one in enumerate(folder.notebook().notes):
-        found.append(Entry(len(found) + 1, one.record, one.hookup, None, index, moment_text(one.noted)))
+        found.append(
+            Entry(
+                number=len(found) + 1,
+                record=one.record,
+                hookup=one.hookup,
+                run=None,
+                index=index,
+                noted=moment_text(one.noted),
+            )
+        )
     for run in noted_runs(folder):
         placed: list[tuple[int, Record]] = [*enumerate(run.readings), *enumerate(run.notes)]
         for index, record in placed:

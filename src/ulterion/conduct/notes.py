@@ -205,7 +205,9 @@ def attach_log(
     """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
     log = read_log(path, columns, zone)
     told: dict[str, object] = {}
-    folder.change(find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name, shift, told))
+    folder.change(
+        find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name=name, shift=shift, told=told)
+    )
     return told
 
 

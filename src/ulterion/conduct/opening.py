@@ -96,7 +96,14 @@ def _open(place: Place, access: Access) -> Target:
         bench = load_bench(place.bench_file).set_to(place.levels)
         span = access.span_bytes or DEFAULT_SPAN
         return SimulatedTarget(
-            SimTarget(bench, place.chain, place.hookup, place.where, span, access.lanes or 1),
+            SimTarget(
+                bench=bench,
+                names=place.chain,
+                hookup=place.hookup,
+                path=place.where,
+                span_bytes=span,
+                lanes=access.lanes or 1,
+            ),
             place.bench_file,
             access.waited,
         )
@@ -152,7 +159,15 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
         "state": IN_PROGRESS,
     }
     linked = stack.enter_context(watched(facts))
-    return Opened(target, workloads, facts, seed, header, linked, tuple(_expectations(place, access)))
+    return Opened(
+        target=target,
+        workloads=workloads,
+        facts=facts,
+        seed=seed,
+        header=header,
+        linked=linked,
+        expect=tuple(_expectations(place, access)),
+    )
 
 
 def _expectations(place: Place, access: Access) -> list[Expect]:

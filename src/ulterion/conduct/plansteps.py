@@ -230,7 +230,15 @@ def _measure_request(
         longest=plan.longest_rest,
     )
     passes = plan.passes if step.cell is not None else max(plan.passes, CHECK_PASSES)
-    return MeasureRequest(place, suite_of(plan), workloads, passes, seconds, access, extras)
+    return MeasureRequest(
+        place=place,
+        suite=suite_of(plan),
+        workloads=workloads,
+        passes=passes,
+        seconds=seconds,
+        access=access,
+        extras=extras,
+    )
 
 
 def _first_temperature(runs: Sequence[MeasureRun], place: Place) -> float | None:

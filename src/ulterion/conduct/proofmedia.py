@@ -122,12 +122,12 @@ def _device(request: CapacityRequest, path: Path) -> Iterator[Medium]:
         way = READ if request.overwrite.serial is None else QUICK if request.quick else DEVICE
         pulse = pulse_of(target.fd)
         yield Medium(
-            target.fd,
-            target.size // UNIT * UNIT,
-            way,
-            facts,
-            _bench(request.review),
-            lambda: Crew(1, request.stall, pulse),
+            what=target.fd,
+            size=target.size // UNIT * UNIT,
+            way=way,
+            facts=facts,
+            bench=_bench(request.review),
+            crew=lambda: Crew(1, request.stall, pulse),
             warnings=(*host.cautions(facts), *_cached(facts)),
         )
     finally:
@@ -160,13 +160,13 @@ def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Itera
     try:
         pulse = pulse_under(own.path)
         yield Medium(
-            os.fsencode(own.files),
-            size,
-            ROOM,
-            facts,
-            _bench(request.review),
-            lambda: Crew(1, request.stall, pulse),
-            identity,
+            what=os.fsencode(own.files),
+            size=size,
+            way=ROOM,
+            facts=facts,
+            bench=_bench(request.review),
+            crew=lambda: Crew(1, request.stall, pulse),
+            identity=identity,
             warnings=(*host.cautions(facts), *_cached(facts)),
         )
     finally:
@@ -211,16 +211,16 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
         began = target.started(place.simulated_ends)
         key, identity = target.seed_and_id(None, f"capacity/{place.hookup}/{moment_text(began)}")
         yield Medium(
-            0,
-            capacity // UNIT * UNIT,
-            QUICK if request.quick else DEVICE,
-            target.facts(),
-            target.bench_facts(request.review.review.bench),
-            lambda: SimCrew(chain),
-            identity,
-            key | 1,
-            began,
-            lambda: began + datetime.timedelta(seconds=chain.elapsed),
+            what=0,
+            size=capacity // UNIT * UNIT,
+            way=QUICK if request.quick else DEVICE,
+            facts=target.facts(),
+            bench=target.bench_facts(request.review.review.bench),
+            crew=lambda: SimCrew(chain),
+            identity=identity,
+            key=key | 1,
+            began=began,
+            now=lambda: began + datetime.timedelta(seconds=chain.elapsed),
         )
     finally:
         target.close()

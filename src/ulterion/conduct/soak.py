@@ -55,7 +55,14 @@ def _span(request: SoakRequest) -> int | None:
 
 def _load_settings(request: SoakRequest, run: SoakRun, opening: Opened) -> LoadSettings:
     since = opening.target.seconds_since(run.started) if request.previous is None else 0.0
-    return LoadSettings(request.plan.interval, run.settings.seed, request.files, request.sensors, since, request.pace)
+    return LoadSettings(
+        interval=request.plan.interval,
+        seed=run.settings.seed,
+        files=request.files,
+        sensors=request.sensors,
+        since=since,
+        pace=request.pace,
+    )
 
 
 def _with_bench(run: SoakRun, opening: Opened, bench: Bench) -> SoakRun:

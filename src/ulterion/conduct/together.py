@@ -97,7 +97,12 @@ def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observe
     run = blank_measure(opening, request)
     journal = open_journal(request.place.review, run)
     return _Seat(
-        name, opening, run, journal, Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), observer
+        name=name,
+        found=opening,
+        run=run,
+        journal=journal,
+        recorder=Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN),
+        observer=observer,
     )
 
 

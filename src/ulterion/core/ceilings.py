@@ -65,7 +65,14 @@ class Ceiling:
 
 def _of_link(element: Element, link: Link, words: str) -> Ceiling:
     span = f"{show_rate(link.practical_low, with_unit=False)} to {show_rate(link.practical_high)} in practice"
-    return Ceiling(element.key, "link", f"{words} ({span})", link.practical_low, link.practical_high, link.source)
+    return Ceiling(
+        owner=element.key,
+        kind="link",
+        text=f"{words} ({span})",
+        low=link.practical_low,
+        high=link.practical_high,
+        source=link.source,
+    )
 
 
 def _of_upstream(element: Element) -> Ceiling | None:
@@ -81,7 +88,9 @@ def _of_part(element: Element, direction: Direction) -> Ceiling | None:
         if direction in rates:
             rate = rates[direction]
             text = f"what {element.label} {words}, {show_rate(rate)}"
-            return Ceiling(element.key, "part", text, rate * NEAR, rate, f"what it {words}")
+            return Ceiling(
+                owner=element.key, kind="part", text=text, low=rate * NEAR, high=rate, source=f"what it {words}"
+            )
     return None
 
 

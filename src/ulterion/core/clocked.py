@@ -171,13 +171,23 @@ def _stands(match: re.Match[str]) -> Timing:
     moved, moved_step = read_size(match[2], size_unit(match[3]))
     seconds, tick = _time(match[4]) if match[4] else (None, 0.0)
     end: End = "stopped" if match[1].casefold() == "stopped" else "going on"
-    return Timing(end, size, step, seconds, tick, moved, moved_step)
+    return Timing(
+        end=end, size=size, size_step=step, seconds=seconds, seconds_step=tick, moved=moved, moved_step=moved_step
+    )
 
 
 def _percent(match: re.Match[str]) -> Timing:
     (size, step), (seconds, tick) = read_size(match[1]), _time(match[4])
     end: End = "stopped" if match[2].casefold() == "stopped" else "going on"
-    return Timing(end, size, step, seconds, tick, size * float(match[3]) / 100, size * _step(match[3]) / 100)
+    return Timing(
+        end=end,
+        size=size,
+        size_step=step,
+        seconds=seconds,
+        seconds_step=tick,
+        moved=size * float(match[3]) / 100,
+        moved_step=size * _step(match[3]) / 100,
+    )
 
 
 def _shown(match: re.Match[str]) -> Timing:

@@ -131,7 +131,15 @@ def cost_of(copies: Sequence[tuple[int, int, float]]) -> Cost | None:
     rate = 1 / per_byte if per_byte > 0 else math.inf
     means = size / files
     least, most = float(means.min()), float(means.max())
-    return Cost(float(per_file), float(rate), spread, own + USUAL_DF, len(folders), least, most)
+    return Cost(
+        per_file=float(per_file),
+        rate=float(rate),
+        spread=spread,
+        df=own + USUAL_DF,
+        copies=len(folders),
+        least=least,
+        most=most,
+    )
 
 
 def _folders(copies: Sequence[tuple[int, int, float]]) -> list[tuple[int, int, float]]:

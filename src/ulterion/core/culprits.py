@@ -169,7 +169,14 @@ def _by_carrying(element: Element, target: Carried, others: Sequence[Carried]) -
     if not where:
         return None
     best = max(where, key=lambda o: o.estimate.rate)
-    return Cleared(element.key, element.label, "carried more", best.hookup, best.run, best.estimate.rate)
+    return Cleared(
+        key=element.key,
+        label=element.label,
+        why="carried more",
+        hookup=best.hookup,
+        run=best.run,
+        rate=best.estimate.rate,
+    )
 
 
 def _by_the_other_way(target: Carried, left: Sequence[Element], opposite: Sequence[Carried]) -> list[Cleared]:
@@ -197,7 +204,17 @@ def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carr
                 for e in gone
                 if is_alike(other, target, CLOSE) and not _could_stop_alike(e, new, target.estimate.rate)
             ]
-        same += [Cleared(e.key, e.label, "no difference", other.hookup, other.run, other.estimate.rate) for e in gone]
+        same += [
+            Cleared(
+                key=e.key,
+                label=e.label,
+                why="no difference",
+                hookup=other.hookup,
+                run=other.run,
+                rate=other.estimate.rate,
+            )
+            for e in gone
+        ]
     return same
 
 

@@ -75,12 +75,12 @@ class Datagrams:
         """Return what became of both."""
         known = [d.jitter for d in (self, other) if d.jitter is not None]
         return Datagrams(
-            self.sent + other.sent,
-            self.received + other.received,
-            self.late + other.late,
-            self.twice + other.twice,
-            self.overrun + other.overrun,
-            max(known, default=None),
+            sent=self.sent + other.sent,
+            received=self.received + other.received,
+            late=self.late + other.late,
+            twice=self.twice + other.twice,
+            overrun=self.overrun + other.overrun,
+            jitter=max(known, default=None),
         )
 
 

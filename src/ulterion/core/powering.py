@@ -63,7 +63,9 @@ def budget(gives: float, loads: Sequence[Load]) -> Budget:
             starts = number
     left = gives - math.fsum(one.draws for one in loads)
     peaks = gives - math.fsum(one.peak for one in loads)
-    return Budget(gives, tuple(loads), left, peaks, min(worst, left), starts)
+    return Budget(
+        gives=gives, loads=tuple(loads), left=left, left_at_peaks=peaks, left_one_by_one=min(worst, left), starts=starts
+    )
 
 
 @dataclass(frozen=True)

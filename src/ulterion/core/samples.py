@@ -122,11 +122,19 @@ def sample_of(runs: Runs) -> Sample:
     units = runs[0] if len(runs) == 1 else means
     mean = math.fsum(units) / len(units)
     if len(units) == 1:
-        return Sample(mean, None, 1, passes, len(runs), None, 0.0)
+        return Sample(mean=mean, variance=None, units=1, passes=passes, runs=len(runs), spread=None, drift=0.0)
     scatter = _scatter(units)
     if len(runs) > 1:
         scatter = max(scatter, _within(runs, means))
-    return Sample(mean, scatter / len(units), len(units), passes, len(runs), math.sqrt(scatter), _drift(runs, means))
+    return Sample(
+        mean=mean,
+        variance=scatter / len(units),
+        units=len(units),
+        passes=passes,
+        runs=len(runs),
+        spread=math.sqrt(scatter),
+        drift=_drift(runs, means),
+    )
 
 
 def _timed(values: ByHand) -> Sample:
@@ -142,7 +150,17 @@ def _timed(values: ByHand) -> Sample:
     df = min(KNOWN, round(scatter**2 / (left**2 / (count - 1)))) if left else KNOWN
     variance = scatter / count + values.shared**2
     mean = math.fsum(values) / count
-    return Sample(mean, variance, count, count, 1, math.sqrt(scatter), 0.0, by_hand=True, known_df=max(df, count - 1))
+    return Sample(
+        mean=mean,
+        variance=variance,
+        units=count,
+        passes=count,
+        runs=1,
+        spread=math.sqrt(scatter),
+        drift=0.0,
+        by_hand=True,
+        known_df=max(df, count - 1),
+    )
 
 
 def _scatter(values: Sequence[float]) -> float:

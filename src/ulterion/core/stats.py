@@ -71,13 +71,22 @@ def estimate(rates: Rates) -> Estimate:
     if one.by_hand and one.variance is not None and one.passes < FEWEST:
         half, several = NORMAL * math.sqrt(one.variance), "timings" if one.passes > 1 else "timing"
         why = f"{one.passes} {several} by hand: what varies from one transfer to the next is not in the interval"
-        return Estimate(one.passes, rate, _bound(one.mean - half), _bound(one.mean + half), one.spread, why)
+        return Estimate(
+            passes=one.passes,
+            rate=rate,
+            low=_bound(one.mean - half),
+            high=_bound(one.mean + half),
+            spread=one.spread,
+            why=why,
+        )
     if one.passes < FEWEST or one.variance is None:
         why = f"{one.passes} pass{'es' if one.passes > 1 else ''}: too few for an interval (at least {FEWEST})"
-        return Estimate(one.passes, rate, None, None, one.spread, why, one.runs)
+        return Estimate(passes=one.passes, rate=rate, low=None, high=None, spread=one.spread, why=why, runs=one.runs)
     half = _t_quantile(one.df) * math.sqrt(one.variance) + abs(one.drift) / 2
     low, high = _bound(one.mean - half), _bound(one.mean + half)
-    return Estimate(one.passes, rate, low, high, one.spread, None, one.runs, one.drift)
+    return Estimate(
+        passes=one.passes, rate=rate, low=low, high=high, spread=one.spread, why=None, runs=one.runs, drift=one.drift
+    )
 
 
 def _bound(log: float) -> float:
@@ -163,11 +172,22 @@ def ratio(a: Rates, b: Rates, level: float = LEVEL) -> Ratio:
     fewest = min(left.runs, right.runs) if by_runs else min(left.units, right.units)
     if min(left.passes, right.passes) < FEWEST:
         why = f"needs at least {FEWEST} passes on both sides"
-        return Ratio(value, None, None, None, None, min(left.passes, right.passes), why)
+        return Ratio(
+            value=value, low=None, high=None, p=None, spread=None, units=min(left.passes, right.passes), why=why
+        )
     apart = _apart(left, right, level)
     spreads = [s.spread or 0.0 for s in (left, right) if (s.runs > 1) == by_runs]
     pooled = math.sqrt(sum(s**2 for s in spreads) / len(spreads))
-    return Ratio(value, _bound(apart.low), _bound(apart.high), apart.p, pooled, fewest, None, by_runs)
+    return Ratio(
+        value=value,
+        low=_bound(apart.low),
+        high=_bound(apart.high),
+        p=apart.p,
+        spread=pooled,
+        units=fewest,
+        why=None,
+        by_runs=by_runs,
+    )
 
 
 def holm(p_values: Sequence[float]) -> list[float]:

@@ -82,7 +82,7 @@ def by_turns(source: End, target: End) -> End:
     last = target.tail or Piece(math.inf, target.rate, OWN)
     tail = replace(last, rate=both(last.rate), why=BY_TURNS if last.why == OWN else last.why)
     error = math.hypot(source.error, target.error)
-    return End(target.name, both(target.rate), error, pieces, tail, target.long)
+    return End(name=target.name, rate=both(target.rate), error=error, pieces=pieces, tail=tail, long=target.long)
 
 
 @dataclass(frozen=True)
@@ -149,7 +149,15 @@ def work(
     drawn = _drawn(size, ends, check, extra, np.random.default_rng(seed))
     low, high = np.quantile(drawn, [(1 - LEVEL) / 2, (1 + LEVEL) / 2])
     beyond = max(0.0, size - min(e.long or 0.0 for e in ends))
-    return Work(middle, float(min(low, middle)), float(max(high, middle)), tuple(parts), extra, again, beyond)
+    return Work(
+        seconds=middle,
+        low=float(min(low, middle)),
+        high=float(max(high, middle)),
+        parts=tuple(parts),
+        files=extra,
+        check=again,
+        beyond=beyond,
+    )
 
 
 def _drawn(size: float, ends: Sequence[End], check: End | None, extra: float, rng: np.random.Generator) -> Floats:

@@ -138,7 +138,7 @@ def _work(
 ) -> LoadEnd:
     """Do the load in this process until told to stop."""
     if files is not None:
-        return _cycle(target, workload, seed, intervals, files, seat)
+        return _cycle(target, workload, seed, intervals=intervals, files=files, seat=seat)
     moved = target.mover(workload.depth).move(target.job(workload, seed, seat, intervals=intervals))
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
 

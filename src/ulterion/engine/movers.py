@@ -198,7 +198,15 @@ class Rings:
         """Run the workload from this thread."""
         from ulterion.engine.ringlane import RingLane
 
-        lane = RingLane(job.fd, job.workload, job.seed, job.lane, job.lanes, job.stop, job.recorder())
+        lane = RingLane(
+            fd=job.fd,
+            workload=job.workload,
+            seed=job.seed,
+            lane=job.lane,
+            lanes=job.lanes,
+            stop=job.stop,
+            recorder=job.recorder(),
+        )
         start = job.gate()
         lane.run(start, job.deadline(start), job.tick)
         return Moved([lane.recorder], start)

@@ -114,7 +114,7 @@ class RingLane:
         recorder.begin(start_ns, deadline_ns)
         try:
             self._prime()
-            why = drive(recorder, self.feed, self._turn, self.stop, tick, self._gives_up)
+            why = drive(recorder, self.feed, self._turn, stop=self.stop, tick=tick, give_up=self._gives_up)
         finally:
             if state[loops.IN_FLIGHT]:
                 KEPT.append((self.data, self.written))

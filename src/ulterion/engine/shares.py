@@ -35,15 +35,15 @@ class Share:
             series.merge(other.series)
         requests = sum(r.requests for r in moved.recorders)
         return cls(
-            requests * first.block_bytes,
-            requests,
-            latency,
-            series,
-            moved.start_ns,
-            moved.last_ns,
-            flushed_ns,
-            cpu_seconds,
-            paused,
+            bytes=requests * first.block_bytes,
+            requests=requests,
+            latency=latency,
+            series=series,
+            start_ns=moved.start_ns,
+            last_ns=moved.last_ns,
+            flushed_ns=flushed_ns,
+            cpu_seconds=cpu_seconds,
+            paused=paused,
         )
 
 

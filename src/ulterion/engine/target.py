@@ -97,7 +97,17 @@ class RealTarget(ABC):
     ) -> Job:
         """Return one lane's share of a pass or a load."""
         return self._placed(
-            Job(self._file.fd, workload, seed, lane, lanes, seat.stop, seat.gate, seat.report, intervals)
+            Job(
+                fd=self._file.fd,
+                workload=workload,
+                seed=seed,
+                lane=lane,
+                lanes=lanes,
+                stop=seat.stop,
+                gate=seat.gate,
+                tick=seat.report,
+                intervals=intervals,
+            )
         )
 
     def _placed(self, job: Job) -> Job:

@@ -125,7 +125,7 @@ class Ring:
             sq_map = mmap.mmap(self.fd, sq_bytes, flags, access, offset=OFFSET_SQ)
             cq_map = mmap.mmap(self.fd, cq_bytes, flags, access, offset=OFFSET_CQ)
         sqes = mmap.mmap(self.fd, sq_entries * SQE_BYTES, flags, access, offset=OFFSET_SQES)
-        self._describe(sq_map, cq_map, sqes, sq, cq, sq_entries, cq_entries)
+        self._describe(sq_map, cq_map, sqes, sq=sq, cq=cq, sq_entries=sq_entries, cq_entries=cq_entries)
 
     def _describe(
         self,

@@ -132,13 +132,13 @@ def _volumes(name: str, root: Path) -> list[Volume]:
         sectors = tree.number(folder / "size")
         volumes.append(
             Volume(
-                part,
-                sectors * drives.SECTOR if sectors else None,
-                mount.filesystem if mount else None,
-                mount.point if mount else None,
-                mount.telling_options if mount else None,
-                _free(mount.point, root) if mount else None,
-                part_of,
+                name=part,
+                size=sectors * drives.SECTOR if sectors else None,
+                filesystem=mount.filesystem if mount else None,
+                mounted=mount.point if mount else None,
+                options=mount.telling_options if mount else None,
+                free=_free(mount.point, root) if mount else None,
+                part_of=part_of,
             )
         )
     return volumes

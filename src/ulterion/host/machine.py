@@ -35,13 +35,13 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
         if any(s.role == "slot" and s.link is None for d in drives for s in d.steps):
             would.append("the bus mode of card slots")
     return Survey(
-        bench_facts({}, None, root),
-        drives,
-        tuple(network.adapters(root)),
-        tuple(tunnels.shown(root)),
-        tuple(would),
-        tuple(gaveup.refused(root)),
-        tuple(cards.empty_slots(root)),
+        bench=bench_facts({}, None, root),
+        drives=drives,
+        adapters=tuple(network.adapters(root)),
+        tunnels=tuple(tunnels.shown(root)),
+        root_would_add=tuple(would),
+        refused=tuple(gaveup.refused(root)),
+        empty_slots=tuple(cards.empty_slots(root)),
     )
 
 

@@ -60,7 +60,16 @@ def parse_mounts(text: str) -> list[Mount]:
         if not dash or len(before) < 6 or len(after) < 3:
             continue
         options = (*before[5].split(","), *after[2].split(","))
-        mounts.append(Mount(unescape(before[4]), unescape(after[1]), after[0], options, before[2], unescape(before[3])))
+        mounts.append(
+            Mount(
+                point=unescape(before[4]),
+                source=unescape(after[1]),
+                filesystem=after[0],
+                options=options,
+                number=before[2],
+                top=unescape(before[3]),
+            )
+        )
     return mounts
 
 

@@ -38,14 +38,14 @@ def adapter(folder: Path, root: Path = LIVE) -> Adapter:
     device = folder / "device"
     steps = chains.steps_of(device, root) if device.exists() else ()
     return Adapter(
-        folder.name,
-        link.name if link else None,
-        tree.name_of_link(device / "driver"),
-        _state(folder),
-        steps,
-        _is_radio(folder),
-        tree.text(folder / "duplex") == "half",
-        (*faults(steps), *cable_questions(steps)),
+        name=folder.name,
+        link=link.name if link else None,
+        driver=tree.name_of_link(device / "driver"),
+        state=_state(folder),
+        steps=steps,
+        radio=_is_radio(folder),
+        half=tree.text(folder / "duplex") == "half",
+        faults=(*faults(steps), *cable_questions(steps)),
     )
 
 

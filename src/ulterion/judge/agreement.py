@@ -48,7 +48,15 @@ def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs
             if far is not None:
                 compared = ratio(far.rates, cell.rates)
                 found.append(
-                    Pair(hookup, partner, text, cell.estimate, far.estimate, compared, _agreement(compared, margin))
+                    Pair(
+                        hookup=hookup,
+                        other=partner,
+                        workload=text,
+                        mine=cell.estimate,
+                        theirs=far.estimate,
+                        ratio=compared,
+                        agreement=_agreement(compared, margin),
+                    )
                 )
     return found
 

@@ -38,7 +38,15 @@ def beside(review: Review, other: Review, runs: Sequence[AnyRun], texts: Sequenc
         if not ours & {part.casefold() for part in chain}:
             continue
         found += [
-            Other(other.review.title, name, chain, one.run.bench.host or "", one.workload, text, one.estimate)
+            Other(
+                title=other.review.title,
+                hookup=name,
+                chain=chain,
+                host=one.run.bench.host or "",
+                workload=one.workload,
+                text=text,
+                figure=one.estimate,
+            )
             for text, one in figures.items()
             if text in texts
         ]

@@ -64,7 +64,14 @@ class _Case:
             if best is not None:
                 most = best.estimate.high or best.estimate.rate
                 text = f"what {culprit.label} gave at most on {hookup}, {show_rate(best.estimate.rate)}"
-                yield Ceiling(culprit.key, "part", text, best.estimate.low or most, most, "what held that hookup back")
+                yield Ceiling(
+                    owner=culprit.key,
+                    kind="part",
+                    text=text,
+                    low=best.estimate.low or most,
+                    high=most,
+                    source="what held that hookup back",
+                )
 
 
 @dataclass(frozen=True)
@@ -111,7 +118,19 @@ def judge_claims(
         if hookups and not any(key in review.hookups[name].chain for name in hookups):
             continue  # what the hookups that were named do not hold is no answer to the question
         held = [name for name in measured if key in review.hookups[name].chain]
-        cases = [_Case(review, key, name, everything[name], direct[name], blame, small, everything) for name in held]
+        cases = [
+            _Case(
+                review=review,
+                part=key,
+                hookup=name,
+                measured=everything[name],
+                direct=direct[name],
+                blames=blame,
+                small=small,
+                everything=everything,
+            )
+            for name in held
+        ]
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
@@ -124,7 +143,15 @@ def _claims_of(review: Review, key: str) -> list[_Claim]:
     claims = review.parts[key].claims if key in review.parts else review.ports[key].claims
 
     def blank(name: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
-        return ClaimRow(key, review.label(key), name, unit, claimed, NOT_MEASURED, called)
+        return ClaimRow(
+            part=key,
+            label=review.label(key),
+            claim=name,
+            unit=unit,
+            claimed=claimed,
+            judgement=NOT_MEASURED,
+            claimed_name=called,
+        )
 
     rows = []
     directions: tuple[Direction, ...] = ("read", "write")

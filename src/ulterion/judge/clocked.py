@@ -116,7 +116,17 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
         for (task, way, hookup), mine in timed.items()
     ]
     return by_hand + [
-        _Cell(hookup, task, way, (), tuple(r.id for r in mine), _units(mine), source, network, mine[-1])
+        _Cell(
+            hookup=hookup,
+            task=task,
+            direction=way,
+            timings=(),
+            runs=tuple(r.id for r in mine),
+            copies=_units(mine),
+            source=source,
+            network=network,
+            newest=mine[-1],
+        )
         for (task, way, hookup, source, network), mine in copied.items()
     ]
 
@@ -160,13 +170,13 @@ def _family(
     rows = []
     for cell, rates, base in zip(cells, figures, bases, strict=True):
         row = ClockRow(
-            medium,
-            cell.hookup,
-            cell.task,
-            cell.direction,
-            estimate(rates) if rates else None,
-            bound_of(cell.timings),
-            tuple(t.words() for t in cell.timings),
+            medium=medium,
+            hookup=cell.hookup,
+            task=cell.task,
+            direction=cell.direction,
+            estimate=estimate(rates) if rates else None,
+            bound=bound_of(cell.timings),
+            words=tuple(t.words() for t in cell.timings),
             runs=cell.runs,
             copied=bool(cell.copies),
             source=cell.source,

@@ -139,7 +139,10 @@ def compare_review(
         raise UsageError("no measured hookup yet; run 'ulterion measure --hookup NAME' for the direct one and another")
     if against is not None and against not in measured:
         raise UsageError(f"hookup '{against}' has no measurement yet; run 'ulterion measure --hookup {against}'")
-    drafts = [_Draft(review, measured, medium, against, hookups, own or review) for medium in _media(review, against)]
+    drafts = [
+        _Draft(review=review, measured=measured, medium=medium, against=against, wanted=hookups, own=own or review)
+        for medium in _media(review, against)
+    ]
     blame = blames(own or review, measured)
     limit = review.review.margin if margin is None else margin
     groups = [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
@@ -228,14 +231,14 @@ class _Draft:
             rows.append(Row(cell.hookup, cell.run.id, *figures, _ids(cell), cell.datagrams))
         once = once_connected(self.own, self.measured)
         return Group(
-            self.medium,
-            self.baseline,
-            tuple(r for r in rows if r.hookup in self.shown),
-            {n: d for n, d in self._differs().items() if n in self.shown},
-            {n: self._caveats(n) for n in self.names if n in self.shown},
-            self.missing,
-            {(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
-            tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
+            medium=self.medium,
+            baseline=self.baseline,
+            rows=tuple(r for r in rows if r.hookup in self.shown),
+            differs={n: d for n, d in self._differs().items() if n in self.shown},
+            caveats={n: self._caveats(n) for n in self.names if n in self.shown},
+            missing=self.missing,
+            blames={(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
+            waits=tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
             nearest=self._nearest(margin),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),

@@ -63,7 +63,9 @@ def carried_by(
             device = chain[-2] if len(chain) > 2 else chain[-1]
             chain = [replace(e, seen=guessed) if e is device and guessed is not None else e for e in chain]
         direct = review.hookups[name].direct
-        every[name] = Carried(name, best.run.id, tuple(chain), best.rates, best.estimate, direct)
+        every[name] = Carried(
+            hookup=name, run=best.run.id, chain=tuple(chain), rates=best.rates, estimate=best.estimate, direct=direct
+        )
     return every
 
 

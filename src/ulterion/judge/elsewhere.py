@@ -75,7 +75,7 @@ def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | 
     """Return every chain of the review on a port of a link, the quickest at reading first, what does not fit last."""
     chains = list(dict.fromkeys(tuple(h.chain[1:]) for h in review.hookups.values() if h.chain[0] in review.ports))
     ends = {(n, w): e for n in review.hookups for w in DIRECTIONS if (e := end_of(review, runs, n, w)) is not None}
-    found = [_suggestion(review, runs, ends, link, size, parts) for parts in chains]
+    found = [_suggestion(review, runs, ends, link=link, size=size, parts=parts) for parts in chains]
     return sorted(found, key=lambda s: -max((w.low for w in s.ways.values()), default=0.0))
 
 

@@ -42,7 +42,9 @@ def enduring_rows(
     soaks = [s for s in newest_soaks if s is not None]
     rows: list[ClaimRow] = []
     if claims.speed_class is not None:
-        blank = _blank(review, key, "speed class", "class", _class_rate(claims.speed_class), claims.speed_class)
+        blank = _blank(
+            review, key, "speed class", unit="class", claimed=_class_rate(claims.speed_class), called=claims.speed_class
+        )
         rows += _chosen(blank, [_judge_class(review, s, blank) for s in soaks], everywhere)
     if claims.temperature is not None:
         blank = _blank(review, key, "temperature", "C", claims.temperature)
@@ -57,7 +59,15 @@ def _class_rate(name: str) -> float:
 
 def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
     judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --hookup NAME")
-    return ClaimRow(key, review.label(key), claim, unit, claimed, judged, called)
+    return ClaimRow(
+        part=key,
+        label=review.label(key),
+        claim=claim,
+        unit=unit,
+        claimed=claimed,
+        judgement=judged,
+        claimed_name=called,
+    )
 
 
 def _chosen(blank: ClaimRow, rows: list[ClaimRow], everywhere: bool) -> list[ClaimRow]:

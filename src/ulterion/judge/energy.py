@@ -75,14 +75,14 @@ def _energy(run: SoakRun) -> Energy | None:
     if loaded is None or joules is None or not float((loaded.rate * loaded.seconds).sum()):
         return None
     return Energy(
-        run.hookup or run.target.model or run.id,
-        run.id,
-        "read" if run.soak.workload.direction == "read" else "write",
-        joules,
-        float(np.nanmax(loaded.sensors[POWER])),
-        None if rest is None else _mean(trace.during(rest)),
-        float((loaded.rate * loaded.seconds).sum()),
-        float(loaded.seconds.sum()),
+        hookup=run.hookup or run.target.model or run.id,
+        run=run.id,
+        direction="read" if run.soak.workload.direction == "read" else "write",
+        joules=joules,
+        peak=float(np.nanmax(loaded.sensors[POWER])),
+        idle=None if rest is None else _mean(trace.during(rest)),
+        moved=float((loaded.rate * loaded.seconds).sum()),
+        seconds=float(loaded.seconds.sum()),
     )
 
 

@@ -63,17 +63,17 @@ class Measured:
         """Return one figure of a run's record."""
         passes = figure.passes
         return cls(
-            hookup,
-            figure.workload,
-            figure.text,
-            (run.rates_of(figure),),
-            run,
-            suspect,
-            passes[0].lanes,
-            passes[0].state,
-            (tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
-            _waits(passes),
-            figure.datagrams,
+            hookup=hookup,
+            workload=figure.workload,
+            text=figure.text,
+            rates=(run.rates_of(figure),),
+            run=run,
+            suspect=suspect,
+            lanes=passes[0].lanes,
+            state=passes[0].state,
+            unflushed=(tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
+            waits=_waits(passes),
+            datagrams=figure.datagrams,
         )
 
     @property

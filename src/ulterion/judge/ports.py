@@ -72,7 +72,15 @@ def _row(
             best[way] = (top.estimate, top.hookup)
     link = _link(review, port, mine, max((e.rate for e, _ in best.values()), default=0.0))
     told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
-    return PortRow(host, port, link.name if link else None, told, tuple(shares), best, len({m.hookup for m in mine}))
+    return PortRow(
+        host=host,
+        port=port,
+        link=link.name if link else None,
+        controller=told,
+        shares=tuple(shares),
+        best=best,
+        hookups=len({m.hookup for m in mine}),
+    )
 
 
 def _link(review: Review, port: str, mine: Sequence[Measured], rate: float) -> Link | None:

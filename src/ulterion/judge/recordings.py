@@ -56,7 +56,9 @@ def recordings(
     hookups: Sequence[str] = (),
 ) -> list[Recorded]:
     """Return for each hookup whether it takes a stream (bytes per second), and what `size` bytes of it fill."""
-    return [_recorded(review, runs, name, stream, buffer, size) for name in hookups or _media(review)]
+    return [
+        _recorded(review, runs, name, stream=stream, buffer=buffer, size=size) for name in hookups or _media(review)
+    ]
 
 
 def _media(review: Review) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.stats import Ratio, ratio
@@ -45,7 +45,7 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
     """Return every such claim of a review, judged on hookups that hold the same medium, in the same port where there are such."""
     figures = latest(runs)
     return [
-        _row(review, figures, key, claim.than, claim.times, claim.workload)
+        _row(review, figures, key, than=claim.than, times=claim.times, workload=claim.workload)
         for key, part in review.parts.items()
         for claim in part.faster
     ]
@@ -54,11 +54,22 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
 def _row(
     review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str, times: float, workload: str | None
 ) -> RivalRow:
-    pair = _pair(review, figures, part, than)
-    if pair is None:
+    row = RivalRow(
+        part=part,
+        than=than,
+        times=times,
+        workload=workload,
+        verdict="not measured",
+        best=None,
+        hookups=_pair(review, figures, part, than),
+        true_on=(),
+        compared=0,
+        why=None,
+    )
+    if row.hookups is None:
         why = f"no hookup of {review.label(part)} and none of {review.label(than)} were measured with the same medium"
-        return RivalRow(part, than, times, workload, "not measured", None, None, (), 0, why)
-    one, other = (figures[h] for h in pair)
+        return replace(row, why=why)
+    one, other = (figures[h] for h in row.hookups)
     ratios = [
         (text, ratio(one[text].rates, other[text].rates))
         for text in one
@@ -66,15 +77,14 @@ def _row(
         and (workload is None or workload in (text, one[text].workload.title, one[text].workload.direction))
     ]
     if not ratios:
-        why = f"no workload of '{workload}' was measured on both"
-        return RivalRow(part, than, times, workload, "not measured", None, pair, (), 0, why)
+        return replace(row, why=f"no workload of '{workload}' was measured on both")
     needed = times * (1 - review.review.tolerance)
     large = [(text, r) for text, r in ratios if one[text].workload.is_large]
-    best = max(large or ratios, key=lambda r: r[1].value)
     true_on = tuple(text for text, r in ratios if r.value >= needed)
     verdict = _verdict([r for _, r in ratios], needed)
     why_open = _why_open([r for _, r in ratios], needed) if verdict == "undecided" else None
-    return RivalRow(part, than, times, workload, verdict, best, pair, true_on, len(ratios), why_open)
+    best = max(large or ratios, key=lambda r: r[1].value)
+    return replace(row, verdict=verdict, best=best, true_on=true_on, compared=len(ratios), why=why_open)
 
 
 def _verdict(ratios: Sequence[Ratio], needed: float) -> RivalVerdict:

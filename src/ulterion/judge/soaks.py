@@ -139,15 +139,15 @@ def difference(one: Soak, other: Soak) -> SoakDifference:
         low = rise - math.hypot(a[0] - a[1], b[2] - b[0])
         high = rise + math.hypot(a[2] - a[0], b[0] - b[1])
     return SoakDifference(
-        one.label,
-        other.label,
-        rise,
-        low,
-        high,
-        why,
-        one.findings.last / other.findings.last if other.findings.last > 0 else None,
-        _settled(one) and _settled(other),
-        tuple(unlike(one, other)),
+        first=one.label,
+        second=other.label,
+        rise=rise,
+        low=low,
+        high=high,
+        why=why,
+        rate=one.findings.last / other.findings.last if other.findings.last > 0 else None,
+        sure=_settled(one) and _settled(other),
+        unlike=tuple(unlike(one, other)),
     )
 
 

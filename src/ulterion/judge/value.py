@@ -78,21 +78,21 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
         rates = [
             (r, h)
             for h, hookup in review.hookups.items()
-            if key in hookup.chain and (r := _rate(review, runs, figures.get(h, {}), h, size, mix))
+            if key in hookup.chain and (r := _rate(review, runs, figures.get(h, {}), hookup=h, size=size, mix=mix))
         ]
         rate, hookup = max(rates, default=(None, None), key=lambda one: one[0] or 0.0)
         room = holds(review, runs, key)
         fits = room is None or room.bytes >= size
         found.append(
             Value(
-                key,
-                hookup,
-                part.price,
-                rate,
-                None if rate is None else part.price.amount / (rate / 1e6),
-                None if room is None else part.price.amount / (room.bytes / 1e9),
-                None if least is None else rate is not None and rate >= least and fits,
-                part.price_date,
+                part=key,
+                hookup=hookup,
+                price=part.price,
+                rate=rate,
+                per_rate=None if rate is None else part.price.amount / (rate / 1e6),
+                per_size=None if room is None else part.price.amount / (room.bytes / 1e9),
+                meets=None if least is None else rate is not None and rate >= least and fits,
+                seen=part.price_date,
             )
         )
     return sorted(

@@ -57,7 +57,9 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
     ids = tuple(dict.fromkeys([*([r.id for r in best.documents] if best else []), *([soak.run.id] if soak else [])]))
     pieces, tail = _pieces(soak) if soak is not None else ((), None)
     if soak is not None:
-        return End(hookup, soak.findings.fast, USUAL, pieces, tail, soak.findings.bytes), ids
+        return End(
+            name=hookup, rate=soak.findings.fast, error=USUAL, pieces=pieces, tail=tail, long=soak.findings.bytes
+        ), ids
     assert best is not None
     elsewhere = _cache_elsewhere(review, runs, hookup) if way == "write" else None
     if elsewhere is not None:
@@ -66,7 +68,14 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
         after = fall.after or _pieces(other)[1].rate  # where it mostly stands still, what it moves between counts
         tail = Piece(math.inf, min(best.estimate.rate, after), why if after < best.estimate.rate else OWN)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
-        return End(hookup, best.estimate.rate, _error(best), pieces, tail, other.findings.bytes), (*ids, other.run.id)
+        return End(
+            name=hookup,
+            rate=best.estimate.rate,
+            error=_error(best),
+            pieces=pieces,
+            tail=tail,
+            long=other.findings.bytes,
+        ), (*ids, other.run.id)
     measured = _cache_measured(best) if way == "write" else None
     if measured is not None:
         return replace(measured, name=hookup), ids
@@ -91,7 +100,14 @@ def _cache_measured(best: Measured) -> End | None:
     cache = written[True] + (run.before.laid_bytes if run.before is not None else 0)
     after = Piece(math.inf, known.slow, f"{STAGES['write cache']}, as its passes showed")
     pieces = (Piece(max(cache, 1.0), best.estimate.rate, OWN),)
-    return End(best.hookup, best.estimate.rate, _error(best), pieces, after, max(written[False], cache))
+    return End(
+        name=best.hookup,
+        rate=best.estimate.rate,
+        error=_error(best),
+        pieces=pieces,
+        tail=after,
+        long=max(written[False], cache),
+    )
 
 
 def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], hookup: str) -> tuple[Soak, Fall] | None:

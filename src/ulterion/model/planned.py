@@ -149,7 +149,8 @@ def planned(
         by_hookup.setdefault(run.hookup or "", []).append(run)
     soaked = {r.hookup for r in runs if isinstance(r, SoakRun) and r.state.name == "complete" and not r.left_out}
     cells = tuple(
-        _cell(review, plan, cell, hookup, by_hookup, soaked, margin, host) for cell, hookup in cells_of(review).items()
+        _cell(review, plan, cell, hookup=hookup, runs=by_hookup, soaked=soaked, margin=margin, host=host)
+        for cell, hookup in cells_of(review).items()
     )
     checks = tuple(
         Check(d, n, by_hookup[d][n - 1].id if len(by_hookup.get(d, [])) >= n else None)
@@ -162,7 +163,15 @@ def planned(
     changes = sum(len(changes_between(a, b)) for a, b in itertools.pairwise(due))
     step = _next(plan, cells, checks, visits, leaving)
     each = median(took) if took else None
-    return Planned(cells, checks, each, sum(took), None if each is None else each * left, changes, step)
+    return Planned(
+        cells=cells,
+        checks=checks,
+        seconds_each=each,
+        seconds_done=sum(took),
+        seconds_left=None if each is None else each * left,
+        changes=changes,
+        next=step,
+    )
 
 
 def _seconds(run: MeasureRun) -> float:
@@ -187,7 +196,9 @@ def _cell(
     direct = review.direct_for(review.hookups[hookup].medium)
     verdicts = _verdicts(mine, runs.get(direct, []), margin) if direct is not None else None
     why = _doubts(mine, where)
-    return PlannedCell(cell, hookup, "doubtful" if why else "done", why, ids, verdicts, where)
+    return PlannedCell(
+        cell=cell, hookup=hookup, state="doubtful" if why else "done", why=why, runs=ids, verdicts=verdicts, host=where
+    )
 
 
 def rates_by_text(runs: Sequence[MeasureRun]) -> dict[str, list[float]]:

@@ -107,17 +107,17 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
     simulated = target.get("kind") == "simulated"
     suite = head.get("suite")
     return Skim(
-        path,
-        str(words["id"]),
-        str(words["kind"]),
-        hookup,
-        started,
-        ended,
-        simulated,
-        where,
-        texts,
-        noted,
-        suite if isinstance(suite, str) else None,
+        path=path,
+        id=str(words["id"]),
+        kind=str(words["kind"]),
+        hookup=hookup,
+        started=started,
+        ended=ended,
+        simulated=simulated,
+        target=where,
+        texts=texts,
+        noted=noted,
+        suite=suite if isinstance(suite, str) else None,
     )
 
 

@@ -87,9 +87,30 @@ def shown_network(host: str, names: Sequence[str], chain: Sequence[SimPart]) -> 
     """Return both ends as a real bench would show them."""
     name, part, link = adapter_of(names, chain)
     rate, far = (k.name if k else None for k in (link, chain[-1].link))
-    here = NetworkEnd(host, None, name, part.driver, rate, "full", 1500, radio=False, made_up=False)
+    here = NetworkEnd(
+        host=host,
+        address=None,
+        adapter=name,
+        driver=part.driver,
+        link=rate,
+        duplex="full",
+        mtu=1500,
+        radio=False,
+        made_up=False,
+    )
     return NetworkFacts(
-        here, NetworkEnd(names[-1], None, None, chain[-1].driver, far, "full", 1500, radio=False, made_up=False)
+        here,
+        NetworkEnd(
+            host=names[-1],
+            address=None,
+            adapter=None,
+            driver=chain[-1].driver,
+            link=far,
+            duplex="full",
+            mtu=1500,
+            radio=False,
+            made_up=False,
+        ),
     )
 
 

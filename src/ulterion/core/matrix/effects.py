@@ -102,14 +102,14 @@ def effects_of(observed: Sequence[Observed]) -> Effects | None:
     together, untested = _pairs(observed, model, varied)
     drift, drifts = _drift(model)
     return Effects(
-        tuple(effects),
-        tuple(together),
-        tuple(untested),
-        drift,
-        drifts,
-        model.between,
-        model.passes_alone,
-        len(observed),
+        effects=tuple(effects),
+        together=tuple(together),
+        untested=tuple(untested),
+        drift=drift,
+        drifts=drifts,
+        between=model.between,
+        passes_alone=model.passes_alone,
+        runs=len(observed),
     )
 
 
@@ -119,8 +119,17 @@ def _effect(observed: Sequence[Observed], models: Sequence[Fitted], factor: str,
     for one in models:
         contrast = one.row({factor: level}) - one.row({factor: against})
         if one.estimable(contrast):
-            return _told(one, contrast, factor, level, against, cells)
-    return Effect(factor, level, against, None, None, None, cells, confounded(observed, factor, level, against))
+            return _told(one, contrast, factor, level=level, against=against, cells=cells)
+    return Effect(
+        factor=factor,
+        level=level,
+        against=against,
+        ratio=None,
+        low=None,
+        high=None,
+        cells=cells,
+        why=confounded(observed, factor, level, against),
+    )
 
 
 def _told(
@@ -135,7 +144,17 @@ def _told(
     value, error = model.value(contrast)
     half = float(stdtrit(model.df, 0.5 + LEVEL / 2)) * error
     low, high = math.exp(value - half), math.exp(value + half)
-    return Effect(factor, level, against, math.exp(value), low, high, cells, None, where)
+    return Effect(
+        factor=factor,
+        level=level,
+        against=against,
+        ratio=math.exp(value),
+        low=low,
+        high=high,
+        cells=cells,
+        why=None,
+        where=where,
+    )
 
 
 def confounded(observed: Sequence[Observed], factor: str, level: str, against: str) -> str:
@@ -197,7 +216,9 @@ def _by_level(observed: Sequence[Observed], model: Fitted, one: str, other: str)
         contrast = model.row({factor: level, where: place}) - model.row({factor: levels[0], where: place})
         cells = len(_cells_with(observed, {where: (place,), factor: (level, levels[0])}))
         if model.estimable(contrast):
-            found.append(_told(model, contrast, factor, level, levels[0], cells, (where, place)))
+            found.append(
+                _told(model, contrast, factor, level=level, against=levels[0], cells=cells, where=(where, place))
+            )
     return tuple(found)
 
 

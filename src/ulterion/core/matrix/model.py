@@ -230,7 +230,17 @@ def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: 
     df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
     scale = 1.0 if alone else (squares + SCALE_DF) / (left + SCALE_DF)
     hour = None if alone else _hour(means, within, between, tried)
-    return Fitted(factors, tried.terms, beta, bread * scale, df, math.sqrt(between), alone, hour, design)
+    return Fitted(
+        factors=factors,
+        terms=tried.terms,
+        beta=beta,
+        covariance=bread * scale,
+        df=df,
+        between=math.sqrt(between),
+        passes_alone=alone,
+        hour=hour,
+        design=design,
+    )
 
 
 def _hour(means: Floats, within: Floats, between: float, tried: _Tried) -> tuple[float, float, int] | None:

@@ -128,7 +128,16 @@ def _places(
         cells = len({o.cell for o in observed if o.cell is not None and dict(o.cell)[factor] == level})
         low, high = math.exp(means[i] - reach[i]), math.exp(means[i] + reach[i])
         places.append(
-            Place(level, 1 + int(better), len(levels) - int(worse), math.exp(means[i]), low, high, tied, cells)
+            Place(
+                level=level,
+                best=1 + int(better),
+                worst=len(levels) - int(worse),
+                ratio=math.exp(means[i]),
+                low=low,
+                high=high,
+                tied=tied,
+                cells=cells,
+            )
         )
     return tuple(sorted(places, key=lambda p: -p.ratio))
 
@@ -160,7 +169,17 @@ def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> l
     rows = np.zeros((len(matched), len(cells)))
     for row, (_, _, one, other) in zip(rows, matched, strict=True):
         row[cells[one]], row[cells[other]] = 1.0, -1.0
-    beside = Fitted({}, [], means, np.diag(variance), df, 0.0, False, None, np.eye(len(cells)))
+    beside = Fitted(
+        factors={},
+        terms=[],
+        beta=means,
+        covariance=np.diag(variance),
+        df=df,
+        between=0.0,
+        passes_alone=False,
+        hour=None,
+        design=np.eye(len(cells)),
+    )
     values, half = _bands(beside, rows)
     turned: dict[tuple[str, str], list[Cell]] = {}
     for (above, below, cell, _), value, reach in zip(matched, values, half, strict=True):

@@ -63,7 +63,18 @@ def falls(load: Trace) -> list[Fall]:
 def _of_zones(load: Trace, disk: Zones) -> Fall:
     again = f", {disk.rounds:.1f} times over" if disk.rounds >= ROUNDS else " of a disk"
     words = f"the rate follows the place on the medium{again}"
-    return Fall("zones", float(load.at[0]), None, disk.first, disk.last, 0.0, None, words, 1, float(load.seconds.sum()))
+    return Fall(
+        cause="zones",
+        at=float(load.at[0]),
+        until=None,
+        before=disk.first,
+        after=disk.last,
+        written=0.0,
+        temperature=None,
+        evidence=words,
+        times=1,
+        seconds=float(load.seconds.sum()),
+    )
 
 
 def _causes(load: Trace) -> list[Fall]:
@@ -95,7 +106,18 @@ def _as_fall(load: Trace, drop: Drop, cause: Cause, evidence: str) -> Fall:
     until = None if drop.for_good or drop.last >= load.at.size else float(load.at[drop.last])
     end = float(load.at[last] + load.seconds[last])
     warm = load.sensor(DRIVE)
-    return Fall(cause, at, until, drop.before, drop.after, written, just_before(load, warm, at), evidence, 1, end - at)
+    return Fall(
+        cause=cause,
+        at=at,
+        until=until,
+        before=drop.before,
+        after=drop.after,
+        written=written,
+        temperature=just_before(load, warm, at),
+        evidence=evidence,
+        times=1,
+        seconds=end - at,
+    )
 
 
 def _moment(load: Trace, drop: Drop) -> tuple[float, float]:
@@ -138,16 +160,16 @@ def _merged(every: list[Fall]) -> list[Fall]:
             continue
         to_the_end = before.until is None  # its seconds count all that comes after it
         kept[kind] = Fall(
-            fall.cause,
-            before.at,
-            None if to_the_end else fall.until,
-            max(before.before, fall.before),
-            min(before.after, fall.after),
-            before.written,
-            before.temperature,
-            before.evidence,
-            before.times + 1,
-            before.seconds + (0.0 if to_the_end else fall.seconds),
-            before.heat if before.heat == fall.heat else None,
+            cause=fall.cause,
+            at=before.at,
+            until=None if to_the_end else fall.until,
+            before=max(before.before, fall.before),
+            after=min(before.after, fall.after),
+            written=before.written,
+            temperature=before.temperature,
+            evidence=before.evidence,
+            times=before.times + 1,
+            seconds=before.seconds + (0.0 if to_the_end else fall.seconds),
+            heat=before.heat if before.heat == fall.heat else None,
         )
     return sorted(kept.values(), key=lambda f: f.at)

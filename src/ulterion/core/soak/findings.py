@@ -186,13 +186,13 @@ def _temperature_finding(name: str, trace: Trace, load: Trace, phase: Phase, eve
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
     return TemperatureFinding(
-        name,
-        value_at(trace.at, values, phase.start),
-        float(values[where]),
-        float(trace.at[where]),
-        settling,
-        why,
-        above,
+        sensor=name,
+        start=value_at(trace.at, values, phase.start),
+        peak=float(values[where]),
+        peak_at=float(trace.at[where]),
+        settling=settling,
+        why=why,
+        above_limit=above,
     )
 
 

@@ -82,7 +82,7 @@ def just_before(load: Trace, temperature: Floats | None, at: float) -> float | N
 def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float) -> str | None:
     """Return what speaks against heat, in words, or None."""
     by = ROSE_BRIDGED if load.bridged else ROSE
-    if drop.for_good and _rose(load, temperature, drop, drops, now, by):
+    if drop.for_good and _rose(load, temperature, drop, drops=drops, now=now, by=by):
         return f"at {now:.0f} C, and it grew more than {by:.0f} C warmer afterwards at the same rate"
     if load.bridged:
         return None  # the drive's sensor does not know how hot what it sits behind is, and a drive that does less cools

@@ -129,14 +129,14 @@ def settle(course: Course) -> Settling | None:
     away = np.flatnonzero((np.abs(_curve(course, load, last, best) - end) > NEAR_END) & load)
     time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)
     return Settling(
-        end,
-        min(ends) - half,
-        max(ends) + half + hidden,
-        time if time < seconds else None,
-        float(best.used[0]),
-        float(best.used[-1]),
-        now,
-        seconds,
+        end=end,
+        low=min(ends) - half,
+        high=max(ends) + half + hidden,
+        time=time if time < seconds else None,
+        fast=float(best.used[0]),
+        slow=float(best.used[-1]),
+        now=now,
+        seen=seconds,
     )
 
 
@@ -186,7 +186,9 @@ def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) ->
         # every fit has a part of the same columns: a triangle of them gives the same squares with fewer rows
         triangle = np.asarray(np.linalg.qr(np.column_stack([seen, values]), mode="r"))
         first = int(np.searchsorted(taus, 4 * FASTEST))
-        fits += [_fit(triangle, values.size, taus, at, way, course.begin) for at in range(first, taus.size)]
+        fits += [
+            _fit(triangle, values.size, taus, slowest=at, way=way, begin=course.begin) for at in range(first, taus.size)
+        ]
     return fits
 
 
@@ -195,7 +197,14 @@ def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[flo
     chosen = np.arange(slowest, -1, -STRIDE)[::-1]
     columns = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()
     weights, rest = nnls(triangle[:, columns], triangle[:, -1])
-    return _Fit(rest**2, rows, begin + float(weights.sum()), taus[chosen], weights.reshape(-1, 2), way)
+    return _Fit(
+        squares=rest**2,
+        rows=rows,
+        end=begin + float(weights.sum()),
+        taus=taus[chosen],
+        weights=weights.reshape(-1, 2),
+        way=way,
+    )
 
 
 def _columns(course: Course, load: np.ndarray, last: np.ndarray, taus: Floats, way: tuple[float, ...]) -> Floats:

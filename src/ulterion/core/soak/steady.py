@@ -135,4 +135,12 @@ def lowest(trace: Trace) -> Lowest | None:
     starts = stalled & ~np.concatenate([[False], stalled[:-1]])
     kept, unclear = speed_classes(trace)
     longest = longest_true(stalled, seconds)
-    return Lowest(least, length, by_minute, kept, int(starts.sum()), longest, unclear)
+    return Lowest(
+        by_row=least,
+        row_seconds=length,
+        by_minute=by_minute,
+        speed_class=kept,
+        stalls=int(starts.sum()),
+        longest_stall=longest,
+        unclear_class=unclear,
+    )

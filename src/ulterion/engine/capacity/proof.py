@@ -246,7 +246,7 @@ def quick_look(scribe: Hand) -> Capacity:
     for place in lost:
         tally.add_wrong(place, 1, "nothing")
     lost_from = lost[0] if lost and not [k for k in kept if k > lost[0]] else None
-    return looked(tally, scribe.size, beginning, wraps_at, lost_from, driven)
+    return looked(tally, scribe.size, beginning, wraps_at=wraps_at, lost_from=lost_from, driven=driven)
 
 
 PLACES = 48  # that are compared at each distance

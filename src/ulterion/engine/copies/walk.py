@@ -55,11 +55,20 @@ def entry_of(source: bytes, name: bytes) -> Entry:
     mode = facts.st_mode & 0o777
     if stat.S_ISREG(facts.st_mode):
         allocated = facts.st_blocks * BLOCK
-        return Entry(source, name, "file", facts.st_size, facts.st_mtime_ns, mode, allocated, facts.st_nlink)
+        return Entry(
+            source=source,
+            name=name,
+            kind="file",
+            size=facts.st_size,
+            modified=facts.st_mtime_ns,
+            mode=mode,
+            allocated=allocated,
+            names=facts.st_nlink,
+        )
     if stat.S_ISDIR(facts.st_mode):
-        return Entry(source, name, "folder", 0, facts.st_mtime_ns, mode)
+        return Entry(source=source, name=name, kind="folder", size=0, modified=facts.st_mtime_ns, mode=mode)
     if stat.S_ISLNK(facts.st_mode):
-        return Entry(source, name, "link", 0, facts.st_mtime_ns, mode)
+        return Entry(source=source, name=name, kind="link", size=0, modified=facts.st_mtime_ns, mode=mode)
     return Entry(source, name, "other", why="it is no file, folder or link")
 
 

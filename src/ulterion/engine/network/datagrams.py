@@ -166,7 +166,14 @@ class Receiver:
             max(tally.count - 1, 0) * size,
             tally.last - tally.first,
             tally.series,
-            Datagrams(self._sent or 0, tally.count, tally.late, tally.twice, drops, jitter),
+            Datagrams(
+                sent=self._sent or 0,
+                received=tally.count,
+                late=tally.late,
+                twice=tally.twice,
+                overrun=drops,
+                jitter=jitter,
+            ),
         )
 
     def _is_over(self, now: float) -> bool:

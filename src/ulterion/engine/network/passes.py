@@ -48,7 +48,14 @@ class Order:
         ramp = RAMP if workload.pattern == "streams" else 0.0
         window = Window(workload.seconds or 1.0, ramp, min(stall, LONGEST_STALL))
         kind: Kind = workload.pattern if workload.pattern in ("messages", "datagrams") else "streams"
-        return cls(kind, workload.direction, workload.block_bytes, workload.depth, window, workload.pace)
+        return cls(
+            kind=kind,
+            direction=workload.direction,
+            block=workload.block_bytes,
+            streams=workload.depth,
+            window=window,
+            pace=workload.pace,
+        )
 
     def to_frame(self) -> Frame:
         """Return it as it is sent."""
@@ -72,7 +79,14 @@ class Order:
         pace = number_of(frame, "pace", 1e11, 1.0) if kind == "datagrams" else None
         if pace is not None and (direction == "both" or expected(pace, seconds.seconds, block) > MOST_DATAGRAMS):
             raise ProtocolError("an order for more datagrams than are counted")
-        return cls(kind, direction, block, int(number_of(frame, "streams", MOST_STREAMS, 1)), seconds, pace)
+        return cls(
+            kind=kind,
+            direction=direction,
+            block=block,
+            streams=int(number_of(frame, "streams", MOST_STREAMS, 1)),
+            window=seconds,
+            pace=pace,
+        )
 
     @property
     def connections(self) -> int:

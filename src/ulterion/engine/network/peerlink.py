@@ -155,7 +155,9 @@ class PeerLink:
         outcome, pace = Outcome({}, {}), order.pace or 1.0
 
         def give() -> None:
-            sent = send_paced(udp, self._peer, token, order.block, pace, order.window.seconds, meter)
+            sent = send_paced(
+                udp, self._peer, token, size=order.block, pace=pace, seconds=order.window.seconds, meter=meter
+            )
             outcome.datagrams_sent, outcome.sending_seconds, outcome.problem = sent.sent, sent.seconds, sent.problem
 
         at_once([give], watch)

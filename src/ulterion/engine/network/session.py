@@ -141,8 +141,17 @@ class Session:
         where = self._greeted(token)
         send_frame(self._control, {"go": True})
         assert order.pace is not None
-        sent = send_paced(self._udp, where, token, order.block, order.pace, order.window.seconds, self._meter)
-        return Outcome({}, {}, None, sent.sent, sent.seconds, sent.problem)
+        sent = send_paced(
+            self._udp, where, token, size=order.block, pace=order.pace, seconds=order.window.seconds, meter=self._meter
+        )
+        return Outcome(
+            counted={},
+            sent={},
+            arrived=None,
+            datagrams_sent=sent.sent,
+            sending_seconds=sent.seconds,
+            problem=sent.problem,
+        )
 
     def _greeted(self, token: bytes) -> Where:
         """Return where the bench wants its datagrams: where a greeting with the pass's token came from, from the bench's address."""

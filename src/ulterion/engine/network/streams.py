@@ -108,7 +108,7 @@ def receive(sock: socket.socket, window: Window, meter: Meter, number: int) -> C
     counted, room = Counted(series=[0] * max(round(window.seconds / INTERVAL), 1)), memoryview(bytearray(RECEIVE))
     patient(sock, window.stall)
     try:
-        _take_in(sock, window, meter, number, counted, room)
+        _take_in(sock, window, meter, number=number, counted=counted, room=room)
     except (TimeoutError, BlockingIOError):
         counted.problem = f"no byte came for {window.stall:g} s"
     except OSError as error:

@@ -108,13 +108,13 @@ def create(folder: Path, kernel: w.Kernel | None = None) -> WindowsFile:
     kernel = kernel or w.kernel()
     path = str(folder / f"{PREFIX}{os.getpid()}-{secrets.token_hex(4)}")
     access = w.GENERIC_READ | w.GENERIC_WRITE | w.DELETE
-    return _with_sector(_opened(kernel, path, access, 0, w.CREATE_NEW, w.DELETE_ON_CLOSE))
+    return _with_sector(_opened(kernel, path, access, share=0, how=w.CREATE_NEW, flags=w.DELETE_ON_CLOSE))
 
 
 def existing(path: Path, kernel: w.Kernel | None = None) -> WindowsFile:
     """Return a file, to be read."""
     kernel = kernel or w.kernel()
-    return _with_sector(_opened(kernel, str(path), w.GENERIC_READ, w.SHARE_READ, w.OPEN_EXISTING, 0))
+    return _with_sector(_opened(kernel, str(path), w.GENERIC_READ, share=w.SHARE_READ, how=w.OPEN_EXISTING, flags=0))
 
 
 def device_path(path: PurePath) -> str:
@@ -126,7 +126,9 @@ def device(path: Path, kernel: w.Kernel | None = None) -> tuple[WindowsFile, int
     r"""Return a raw device (\\.\PhysicalDrive1), to be read, which takes an administrator, and its size."""
     kernel = kernel or w.kernel()
     file = _with_sector(
-        _opened(kernel, device_path(path), w.GENERIC_READ, w.SHARE_READ | w.SHARE_WRITE, w.OPEN_EXISTING, 0)
+        _opened(
+            kernel, device_path(path), w.GENERIC_READ, share=w.SHARE_READ | w.SHARE_WRITE, how=w.OPEN_EXISTING, flags=0
+        )
     )
     try:
         size = ctypes.c_int64(0)

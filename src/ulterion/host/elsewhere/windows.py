@@ -78,7 +78,9 @@ def survey(said_text: str) -> Survey:
         index = whole(one.get("Index"))
         if index is not None:
             mine = tuple(v for at, v in volumes if at == index)
-            found.append(_drive(index, one, physical.get(index, {}), disks.get(index, {}), said, mine))
+            found.append(
+                _drive(index, one, physical.get(index, {}), disk=disks.get(index, {}), said=said, volumes=mine)
+            )
     return Survey(_bench(said), tuple(sorted(found, key=lambda d: (len(d.name), d.name))))
 
 

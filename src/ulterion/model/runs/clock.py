@@ -63,17 +63,17 @@ class TimingRecord(Written):
     def timing(self) -> Timing:
         """The timing as it is judged."""
         return Timing(
-            self.end,
-            self.size_bytes,
-            self.size_step,
-            self.seconds,
-            self.seconds_step,
-            self.moved_bytes,
-            self.moved_step,
-            self.rate,
-            self.rate_step,
-            self.hand,
-            tuple((at, float(moved)) for at, moved in self.laps),
+            end=self.end,
+            size=self.size_bytes,
+            size_step=self.size_step,
+            seconds=self.seconds,
+            seconds_step=self.seconds_step,
+            moved=self.moved_bytes,
+            moved_step=self.moved_step,
+            rate=self.rate,
+            rate_step=self.rate_step,
+            hand=self.hand,
+            laps=tuple((at, float(moved)) for at, moved in self.laps),
         )
 
 

@@ -36,7 +36,7 @@ def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bo
     figure = begin(f"{label}: {unit} by hookup{times}", height, ground)
     for place, text in enumerate(workloads, 1):
         axes = figure.add_subplot(lines, columns, place)
-        _panel(axes, [r for r in group.rows if r.workload.text == text], hookups, unit, cast, ground)
+        _panel(axes, [r for r in group.rows if r.workload.text == text], hookups, unit=unit, cast=cast, ground=ground)
     passes = sorted({r.estimate.passes for r in group.rows})
     few = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
     held = _held(group, hookups, cast) if len(hookups) <= MANY else ""

@@ -30,11 +30,11 @@ class Ground:
     lines: tuple[str, ...]
 
 
-LIGHT = Ground("#ffffff", "#1b1b1b", "#77777a", "#e6e6e2", "#f1f1ed",
-               ("#1f4e79", "#c8553d", "#3f8f6b", "#a67c00", "#6d4a8a", "#3d3d3d",
+LIGHT = Ground(ground="#ffffff", ink="#1b1b1b", quiet="#77777a", grid="#e6e6e2", rest="#f1f1ed",
+               lines=("#1f4e79", "#c8553d", "#3f8f6b", "#a67c00", "#6d4a8a", "#3d3d3d",
                 "#4f8a8b", "#a23b72", "#9c6644", "#5f7fbf", "#8ab17d", "#b5838d"))  # fmt: skip
-DARK = Ground("#16181b", "#ececea", "#9a9a9e", "#2c2f33", "#1e2125",
-              ("#7fb2e5", "#f08a6b", "#7fd1a8", "#e3c05a", "#c3a0e0", "#d0d0d0",
+DARK = Ground(ground="#16181b", ink="#ececea", quiet="#9a9a9e", grid="#2c2f33", rest="#1e2125",
+              lines=("#7fb2e5", "#f08a6b", "#7fd1a8", "#e3c05a", "#c3a0e0", "#d0d0d0",
                "#7cc6c7", "#e58bbd", "#cfa27f", "#a9bdf0", "#b9dbab", "#e0b8c0"))  # fmt: skip
 
 

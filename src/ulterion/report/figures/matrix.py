@@ -80,7 +80,7 @@ def draw_grid(
     style(axes, ground, bare=True)
     tints = LinearSegmentedColormap.from_list("tints", [ground.rest, colour(ground, 0)])
     axes.imshow(np.log(values), cmap=tints, aspect="auto")
-    _numbers(axes, found, values, tints, ground, unit)
+    _numbers(axes, found, values, tints=tints, ground=ground, unit=unit)
     axes.set_xticks(range(len(heads)), ["\n".join(words.named(review, v) for _, v in h) for h in heads], fontsize=9)
     axes.set_yticks(range(len(values)), [words.named(review, v) for v in plan.factors[rows]])
     axes.tick_params(length=0)
