@@ -162,6 +162,19 @@ class Documents(unittest.TestCase):
         for name in re.findall(r"^ *ulterion ([a-z]+)", guide, re.MULTILINE):
             self.assertIn(name, COMMANDS)
 
+    def test_calls_name_what_is_more_than_five_arguments(self) -> None:
+        """Of our own functions and classes; the kernel's calls, and tables and groups of others' making, take what they take."""
+        kernel = ("engine/uring.py", "engine/loops.py", "engine/compiledcalls.py")
+        trees = {path: ast.parse(path.read_text()) for path in PACKAGE.rglob("*.py")}
+        ours = {n.name for t in trees.values() for n in ast.walk(t) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+        for path, tree in trees.items():
+            for node in ast.walk(tree):
+                if isinstance(node, ast.Call) and len(node.args) > 5 and not str(path).endswith(kernel):
+                    called = ast.unparse(node.func).rpartition(".")[2]
+                    self.assertTrue(
+                        called not in ours or called in ("Group", "Table"), f"{path}:{node.lineno} {called}"
+                    )
+
     def test_every_link_of_the_table_is_documented(self) -> None:
         """docs/methods.md carries the table of links as the program has it."""
         from ulterion.core.links import LINKS

@@ -115,7 +115,14 @@ class RealBench:
         if workload is None:
             return _Resting(self)
         self._seed += 1
-        load = Load(self.target, workload, self._seed, self.interval, self._files, seconds)
+        load = Load(
+            target=self.target,
+            workload=workload,
+            seed=self._seed,
+            interval=self.interval,
+            files=self._files,
+            seconds=seconds,
+        )
         try:
             while not load.begun:  # buffers are made first, which takes a moment
                 load.look()

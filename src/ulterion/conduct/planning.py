@@ -79,7 +79,12 @@ def look(request: PlanRequest, leaving: set[str] | None = None) -> Planned:
     """Return how far the plan is, by the runs as they are on the disk now."""
     review = request.review
     return planned(
-        review.review, plan_runs(review), review.review.review.margin, host_of(request), request.visits, leaving or ()
+        review.review,
+        plan_runs(review),
+        review.review.review.margin,
+        host=host_of(request),
+        visits=request.visits,
+        leaving=leaving or (),
     )
 
 

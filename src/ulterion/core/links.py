@@ -81,7 +81,17 @@ class Link:
 
 def _in_document(name: str) -> Link:
     nothing = math.nan
-    return known_link(name) or Link(name, nothing, "none", nothing, nothing, nothing, "", "not in the table")
+    unknown_link = Link(
+        name=name,
+        line_bits=nothing,
+        code="none",
+        payload=nothing,
+        practical_low=nothing,
+        practical_high=nothing,
+        practical_from="",
+        source="not in the table",
+    )
+    return known_link(name) or unknown_link
 
 
 def _link(
@@ -97,7 +107,17 @@ def _link(
     """Build a link; `practical` is in MB/s, `payload` (bytes/s) stands where the standard gives it outright."""
     bits = gigabits * 1e9
     most = bits * CODES[code] / 8 if payload is None else payload
-    return Link(name, bits, code, most, practical[0] * 1e6, practical[1] * 1e6, why, source, aliases)
+    return Link(
+        name=name,
+        line_bits=bits,
+        code=code,
+        payload=most,
+        practical_low=practical[0] * 1e6,
+        practical_high=practical[1] * 1e6,
+        practical_from=why,
+        source=source,
+        aliases=aliases,
+    )
 
 
 _FRAMED = "1024-byte packets with headers, CRC and link commands; lower end: bulk-only transport, one command at a time"
@@ -107,56 +127,66 @@ _MICROFRAME = "11 bulk packets in a microframe; lower end: 6"
 
 USB = (
     _link("USB 12 Mb/s", 0.012, "none", (0.8, 1.2), "16 to 19 bulk packets in a frame; lower end: 13",
-          "USB 2.0, table 5-9: at most 19 bulk packets of 64 B in a 1 ms frame",
-          ("USB 1.1", "USB full speed"), 19 * 64 * 1000.0),
+          source="USB 2.0, table 5-9: at most 19 bulk packets of 64 B in a 1 ms frame",
+          aliases=("USB 1.1", "USB full speed"), payload=19 * 64 * 1000.0),
     _link("USB 480 Mb/s", 0.48, "none", (24, 45.056), _MICROFRAME,
-          "USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 us microframe",
-          ("USB 2.0", "USB 2", "USB high speed"), 13 * 512 * 8000.0),
-    _link("USB 5 Gb/s", 5, "8b/10b", (350, 465), _FRAMED, "USB 3.2, Gen 1x1",
-          ("USB 3.0", "USB 3.1 Gen 1", "USB 3.2 Gen 1", "USB 3.2 Gen 1x1")),
-    _link("USB 10 Gb/s", 10, "128b/132b", (900, 1100), _FRAMED, "USB 3.2, Gen 2x1",
-          ("USB 3.1 Gen 2", "USB 3.2 Gen 2", "USB 3.2 Gen 2x1")),
-    _link("USB 10 Gb/s (2 x 5)", 10, "8b/10b", (720, 930), _FRAMED, "USB 3.2, Gen 1x2", ("USB 3.2 Gen 1x2",)),
-    _link("USB 20 Gb/s", 20, "128b/132b", (1800, 2200), _FRAMED, "USB 3.2, Gen 2x2", ("USB 3.2 Gen 2x2",)),
-    _link("USB4 10 Gb/s", 10, "64b/66b", (700, 1050), _TUNNEL, "USB4, Gen 2x1: one lane"),
-    _link("USB4 20 Gb/s (1 x 20)", 20, "128b/132b", (1500, 2100), _TUNNEL, "USB4, Gen 3x1: one lane"),
-    _link("USB4 20 Gb/s", 20, "64b/66b", (1500, 2100), _TUNNEL, "USB4, Gen 2x2", ("USB4 Gen 2x2",)),
-    _link("USB4 40 Gb/s", 40, "128b/132b", (2600, _TUNNEL_40), _TUNNEL, "USB4, Gen 3x2", ("USB4", "USB4 Gen 3x2")),
+          source="USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 us microframe",
+          aliases=("USB 2.0", "USB 2", "USB high speed"), payload=13 * 512 * 8000.0),
+    _link("USB 5 Gb/s", 5, "8b/10b", (350, 465), _FRAMED, source="USB 3.2, Gen 1x1",
+          aliases=("USB 3.0", "USB 3.1 Gen 1", "USB 3.2 Gen 1", "USB 3.2 Gen 1x1")),
+    _link("USB 10 Gb/s", 10, "128b/132b", (900, 1100), _FRAMED, source="USB 3.2, Gen 2x1",
+          aliases=("USB 3.1 Gen 2", "USB 3.2 Gen 2", "USB 3.2 Gen 2x1")),
+    _link("USB 10 Gb/s (2 x 5)", 10, "8b/10b", (720, 930), _FRAMED, source="USB 3.2, Gen 1x2", aliases=("USB 3.2 Gen 1x2",)),
+    _link("USB 20 Gb/s", 20, "128b/132b", (1800, 2200), _FRAMED, source="USB 3.2, Gen 2x2", aliases=("USB 3.2 Gen 2x2",)),
+    _link("USB4 10 Gb/s", 10, "64b/66b", (700, 1050), _TUNNEL, source="USB4, Gen 2x1: one lane"),
+    _link("USB4 20 Gb/s (1 x 20)", 20, "128b/132b", (1500, 2100), _TUNNEL, source="USB4, Gen 3x1: one lane"),
+    _link("USB4 20 Gb/s", 20, "64b/66b", (1500, 2100), _TUNNEL, source="USB4, Gen 2x2", aliases=("USB4 Gen 2x2",)),
+    _link("USB4 40 Gb/s", 40, "128b/132b", (2600, _TUNNEL_40), _TUNNEL, source="USB4, Gen 3x2", aliases=("USB4", "USB4 Gen 3x2")),
     _link("USB4 80 Gb/s", 80, "counted before coding", (6000, 7300), "as PCIe 4.0 x4, the widest tunnel in use",
-          "USB4 Version 2.0, Gen 4x2 (PAM3, 11 bits in 7 trits)", ("USB4 v2", "USB4 2.0")),
+          source="USB4 Version 2.0, Gen 4x2 (PAM3, 11 bits in 7 trits)", aliases=("USB4 v2", "USB4 2.0")),
 )  # fmt: skip
 
 THUNDERBOLT = (
     _link("Thunderbolt 1", 10, "counted before coding", (700, 1000), "tunnelled PCIe 2.0 x4 on one channel",
-          "Thunderbolt: 10 Gb/s a channel", ("Thunderbolt",)),
+          source="Thunderbolt: 10 Gb/s a channel", aliases=("Thunderbolt",)),
     _link("Thunderbolt 2", 20, "counted before coding", (1200, 1550), "tunnelled PCIe 2.0 x4",
-          "Thunderbolt 2: two channels joined to 20 Gb/s"),
-    _link("Thunderbolt 3 at 10 Gb/s", 10, "counted before coding", (700, 1050), _TUNNEL, "Thunderbolt 3: one lane of 10 Gb/s"),
+          source="Thunderbolt 2: two channels joined to 20 Gb/s"),
+    _link("Thunderbolt 3 at 10 Gb/s", 10, "counted before coding", (700, 1050), _TUNNEL, source="Thunderbolt 3: one lane of 10 Gb/s"),
     _link("Thunderbolt 3 at 20 Gb/s", 20, "counted before coding", (1200, 2100), _TUNNEL,
-          "Thunderbolt 3: 2 x 10 Gb/s, as a long passive cable gives"),
-    _link("Thunderbolt 3 at 20 Gb/s (1 x 20)", 20, "counted before coding", (1200, 2100), _TUNNEL, "Thunderbolt 3: one lane"),
+          source="Thunderbolt 3: 2 x 10 Gb/s, as a long passive cable gives"),
+    _link("Thunderbolt 3 at 20 Gb/s (1 x 20)", 20, "counted before coding", (1200, 2100), _TUNNEL, source="Thunderbolt 3: one lane"),
     _link("Thunderbolt 3", 40, "counted before coding", (2200, _TUNNEL_40),
-          _TUNNEL + " at 22 Gb/s of the link", "Thunderbolt 3: 2 x 20 Gb/s of data (20.625 on the line)"),
+          _TUNNEL + " at 22 Gb/s of the link", source="Thunderbolt 3: 2 x 20 Gb/s of data (20.625 on the line)"),
     _link("Thunderbolt 4", 40, "128b/132b", (2600, _TUNNEL_40), _TUNNEL,
-          "Thunderbolt 4: 2 x 20 Gb/s; PCIe 32 Gb/s or more"),
+          source="Thunderbolt 4: 2 x 20 Gb/s; PCIe 32 Gb/s or more"),
     _link("Thunderbolt 5", 80, "counted before coding", (6000, 7300), "tunnelled PCIe 4.0 x4",
-          "Thunderbolt 5: 2 x 40 Gb/s each way; PCIe 64 Gb/s"),
+          source="Thunderbolt 5: 2 x 40 Gb/s each way; PCIe 64 Gb/s"),
 )  # fmt: skip
 
 ATA_MODES = ("PATA", "Ultra DMA", "UDMA")  # other ways to write the parallel links
 _FIS = "8 KiB data frames with headers, primitives and handshakes"
 SATA = (
-    _link("SATA 1.5 Gb/s", 1.5, "8b/10b", (120, 142), _FIS, "Serial ATA, Gen1", ("SATA I", "SATA 1")),
-    _link("SATA 3 Gb/s", 3, "8b/10b", (240, 285), _FIS, "Serial ATA, Gen2", ("SATA II", "SATA 2")),
-    _link("SATA 6 Gb/s", 6, "8b/10b", (480, 565), _FIS, "Serial ATA, Gen3", ("SATA III", "SATA 3", "SATA")),
+    _link("SATA 1.5 Gb/s", 1.5, "8b/10b", (120, 142), _FIS, source="Serial ATA, Gen1", aliases=("SATA I", "SATA 1")),
+    _link("SATA 3 Gb/s", 3, "8b/10b", (240, 285), _FIS, source="Serial ATA, Gen2", aliases=("SATA II", "SATA 2")),
+    _link(
+        "SATA 6 Gb/s", 6, "8b/10b", (480, 565), _FIS, source="Serial ATA, Gen3", aliases=("SATA III", "SATA 3", "SATA")
+    ),
 )
 
 _SSP = "frames of 1 KiB with headers, CRC and acknowledgements"
 SAS = (
-    _link("SAS 3 Gb/s", 3, "8b/10b", (240, 285), _SSP, "Serial Attached SCSI 1.1"),
-    _link("SAS 6 Gb/s", 6, "8b/10b", (480, 575), _SSP, "Serial Attached SCSI 2"),
-    _link("SAS 12 Gb/s", 12, "8b/10b", (960, 1150), _SSP, "Serial Attached SCSI 3", ("SAS",)),
-    _link("SAS 22.5 Gb/s", 22.5, "128b/150b", (1850, 2300), _SSP, "Serial Attached SCSI 4", ("SAS 24 Gb/s",)),
+    _link("SAS 3 Gb/s", 3, "8b/10b", (240, 285), _SSP, source="Serial Attached SCSI 1.1"),
+    _link("SAS 6 Gb/s", 6, "8b/10b", (480, 575), _SSP, source="Serial Attached SCSI 2"),
+    _link("SAS 12 Gb/s", 12, "8b/10b", (960, 1150), _SSP, source="Serial Attached SCSI 3", aliases=("SAS",)),
+    _link(
+        "SAS 22.5 Gb/s",
+        22.5,
+        "128b/150b",
+        (1850, 2300),
+        _SSP,
+        source="Serial Attached SCSI 4",
+        aliases=("SAS 24 Gb/s",),
+    ),
 )
 
 
@@ -165,7 +195,13 @@ def _parallel_ata() -> tuple[Link, ...]:
     rates = {33: 33.3, 66: 66.7, 100: 100.0, 133: 133.3}
     return tuple(
         _link(
-            f"ATA-{n}", mb * 8 / 1000, "none", (mb * 0.75, mb * 0.92), why, source, tuple(f"{k} {n}" for k in ATA_MODES)
+            f"ATA-{n}",
+            mb * 8 / 1000,
+            "none",
+            (mb * 0.75, mb * 0.92),
+            why,
+            source=source,
+            aliases=tuple(f"{k} {n}" for k in ATA_MODES),
         )
         for n, mb in rates.items()
     )
@@ -185,7 +221,9 @@ def _pcie() -> tuple[Link, ...]:
             source = f"PCI Express {generation}: {transfers:g} GT/s a lane"
             short = tuple(f"PCIe {word}{generation[0]} x{lanes}" for word in ("", "Gen "))
             span = (most * 0.80, most * 0.95)
-            links.append(_link(f"PCIe {generation} x{lanes}", transfers * lanes, code, span, why, source, short))
+            links.append(
+                _link(f"PCIe {generation} x{lanes}", transfers * lanes, code, span, why, source=source, aliases=short)
+            )
     return tuple(links)
 
 
@@ -195,11 +233,11 @@ def _cards() -> tuple[Link, ...]:
     rows = []
     for name, megabytes, source, *aliases in CARDS:
         span = (megabytes * 0.75, megabytes * 0.96)
-        rows.append(_link(name, megabytes * 8 / 1000, "none", span, why, source, tuple(aliases)))
+        rows.append(_link(name, megabytes * 8 / 1000, "none", span, why, source=source, aliases=tuple(aliases)))
     for name, gigabits, source, *aliases in (*CODED_CARDS, *UFS):
         most = gigabits * 1000 * CODES["8b/10b"] / 8
         span = (most * 0.75, most * 0.96)
-        rows.append(_link(name, gigabits, "8b/10b", span, packets, source, tuple(aliases)))
+        rows.append(_link(name, gigabits, "8b/10b", span, packets, source=source, aliases=tuple(aliases)))
     return tuple(rows)
 
 
@@ -240,9 +278,9 @@ def _ethernet() -> tuple[Link, ...]:
                 "counted before coding",
                 (usual * 0.90, most),
                 why,
-                source,
-                (short,),
-                most * 1e6,
+                source=source,
+                aliases=(short,),
+                payload=most * 1e6,
             )
         )
     return tuple(links)

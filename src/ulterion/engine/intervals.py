@@ -97,10 +97,10 @@ class Intervals:
         latencies.counts = np.sum([slot[COLUMNS:] for slot in slots], axis=0)
         latencies.least_ns, latencies.greatest_ns = 0.0, worst_ns
         return Row(
-            seconds,
-            requests * self.block_bytes,
-            requests,
-            latencies.percentile(50),
-            latencies.percentile(99),
-            worst_ns / 1e9,
+            seconds=seconds,
+            bytes=requests * self.block_bytes,
+            requests=requests,
+            p50=latencies.percentile(50),
+            p99=latencies.percentile(99),
+            worst=worst_ns / 1e9,
         )

@@ -166,7 +166,9 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
                 schedule.rest()
             first = False
             observer.begin(index, workload, number)
-            result = run_pass(target, workload, pass_seed(schedule.seed, index, number), observer, index, number)
+            result = run_pass(
+                target, workload, pass_seed(schedule.seed, index, number), observer, index=index, number=number
+            )
             observer.end(index, workload, number, result)
             if number != WARM_UP:
                 progress[index].results.append(result)

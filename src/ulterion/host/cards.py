@@ -68,7 +68,16 @@ def slot_step(slot: Path, root: Path) -> Step | None:
     alone = _card_can(card, debug, memory=memory) if card is not None else None
     alone = higher(alone, running) if alone is not None else None
     port = higher(port, running) if port is not None else None  # `caps` has no bit for UHS-II
-    return Step("slot", slot.name, "card slot", None, running, both_can(alone, port), port, alone=alone)
+    return Step(
+        role="slot",
+        name=slot.name,
+        title="card slot",
+        driver=None,
+        link=running,
+        capable=both_can(alone, port),
+        port_capable=port,
+        alone=alone,
+    )
 
 
 def card_step(card: Path) -> Step | None:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.chain import Step
@@ -58,7 +59,18 @@ def _pci_device(folder: Path, root: Path) -> list[Step]:
     alone, above = pcie.link_of(folder, "max"), pcie.link_of(folder.parent, "max")
     if tunnelled and not tunnels.states_own_link(folder.parent):
         above = None  # a port in a tunnel does not say what it can do
-    return [Step("controller", folder.name, title, driver, running, both_can(alone, above), above, alone=alone)]
+    return [
+        Step(
+            role="controller",
+            name=folder.name,
+            title=title,
+            driver=driver,
+            link=running,
+            capable=both_can(alone, above),
+            port_capable=above,
+            alone=alone,
+        )
+    ]
 
 
 def _usb(folder: Path, device: Path, root: Path) -> list[Step]:
@@ -74,28 +86,35 @@ def _usb(folder: Path, device: Path, root: Path) -> list[Step]:
     capable = both_can(alone, port)
     if BEHIND.fullmatch(folder.parent.name):  # a device with devices below it is a hub, whatever it says
         capable = both_can(capable, _hub_carries(folder.parent))
-    power = usb.power(folder, link)
-    if _is_hub(folder):
-        return [Step("hub", folder.name, title, None, _hub_carries(folder), capable, port, *power, alone=alone)]
+    asks, gives = usb.power(folder, link)
+    step = Step(
+        role="hub",
+        name=folder.name,
+        title=title,
+        link=_hub_carries(folder),
+        capable=capable,
+        port_capable=port,
+        asks=asks,
+        gives=gives,
+        alone=alone,
+    )
+    return [step if _is_hub(folder) else _bridge(step, folder, link, root)]
+
+
+def _bridge(step: Step, folder: Path, link: Link | None, root: Path) -> Step:
+    """Return a USB device's step as that of a bridge or stick: its own link, its driver, and what it says of queueing."""
     driver = drives.usb_driver(folder)
     queues = usb.could_queue(folder) if driver == "usb-storage" else None
-    return [
-        Step(
-            "bridge",
-            folder.name,
-            title,
-            driver,
-            link,
-            capable,
-            port,
-            *power,
-            alone=alone,
-            queues=queues,
-            queueless=usb.kept_from_queueing(folder, root) if queues else None,
-            may_do_more=usb.may_do_more(folder),
-            hidden=driver == "uas" and alone is None and usb.hides_capabilities(folder),
-        )
-    ]
+    return replace(
+        step,
+        role="bridge",
+        driver=driver,
+        link=link,
+        queues=queues,
+        queueless=usb.kept_from_queueing(folder, root) if queues else None,
+        may_do_more=usb.may_do_more(folder),
+        hidden=driver == "uas" and step.alone is None and usb.hides_capabilities(folder),
+    )
 
 
 def _is_hub(folder: Path) -> bool:

@@ -35,7 +35,15 @@ def steps(port: Path, device: Path) -> list[Step]:
     driver = tree.name_of_link(port.parent / "driver")
     if not behind.exists():
         return [_step(port, host, driver)]
-    multiplier = Step("hub", port.name, MULTIPLIER, driver, running(host), None, _host(port, host))
+    multiplier = Step(
+        role="hub",
+        name=port.name,
+        title=MULTIPLIER,
+        driver=driver,
+        link=running(host),
+        capable=None,
+        port_capable=_host(port, host),
+    )
     return [multiplier, _step(port, behind, driver, name=f"{port.name}.{channel}", before=multiplier.link)]
 
 
@@ -43,13 +51,13 @@ def _step(port: Path, link: Path, driver: str | None, *, name: str | None = None
     host, runs, allowed = _host(port, link), running(link), _rate(link, "sata_spd_limit")
     most, alone = host or allowed, _identified(link)
     return Step(
-        "bridge",
-        name or port.name,
-        "SATA port",
-        driver,
-        runs or _parallel(link, driver),
-        lower(both_can(alone, most), before) if most and alone else None,
-        most,
+        role="bridge",
+        name=name or port.name,
+        title="SATA port",
+        driver=driver,
+        link=runs or _parallel(link, driver),
+        capable=lower(both_can(alone, most), before) if most and alone else None,
+        port_capable=most,
         alone=alone,
         lowered=allowed if is_lower(allowed, most) else None,
         lowerings=tree.number(_device(link) / "spdn_cnt") or 0,

@@ -79,13 +79,13 @@ def sas_step(folder: Path) -> Step | None:
     expander = folder.name.startswith("expander")
     port = _port_capable(folder)
     return Step(
-        "hub" if expander else "bridge",
-        folder.name,
-        "SAS expander" if expander else "SAS port",
-        None,
-        sas_link(folder),
-        None,
-        port,
+        role="hub" if expander else "bridge",
+        name=folder.name,
+        title="SAS expander" if expander else "SAS port",
+        driver=None,
+        link=sas_link(folder),
+        capable=None,
+        port_capable=port,
     )
 
 

@@ -50,7 +50,18 @@ def shown_drive(name: str, names: Sequence[str], chain: Sequence[SimPart], tempe
         port = chain[0].link if part is device and _alike(chain[0].link, part.link) else None
         alone = part.link if port is not None else None
         capable = both_can(alone, port)
-        steps.append(Step(role, key, part.model, part.driver, runs, capable, port, alone=alone))
+        steps.append(
+            Step(
+                role=role,
+                name=key,
+                title=part.model,
+                driver=part.driver,
+                link=runs,
+                capable=capable,
+                port_capable=port,
+                alone=alone,
+            )
+        )
     medium = chain[-1]
     return Drive(
         name=name,

@@ -233,13 +233,13 @@ class SimTarget:
         middle = workload.depth * seconds / requests * math.exp(-(spread**2) / 2)
         worst = middle * math.exp(spread * math.sqrt(2 * math.log(requests + 1)))
         return Row(
-            seconds,
-            requests * workload.block_bytes,
-            requests,
-            middle,
-            middle * math.exp(2.326 * spread),
-            worst,
-            sensors,
+            seconds=seconds,
+            bytes=requests * workload.block_bytes,
+            requests=requests,
+            p50=middle,
+            p99=middle * math.exp(2.326 * spread),
+            worst=worst,
+            sensors=sensors,
         )
 
     def counters(self) -> dict[str, float]:

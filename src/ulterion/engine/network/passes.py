@@ -187,9 +187,15 @@ def _read_counted(data: Frame) -> Counted:
     if data["extremes"]:
         pairs = [(int(b), int(n)) for b, n in data["gaps"] if 0 <= int(b) < BUCKETS]
         gaps = LatencyHistogram.from_pairs(pairs, *(float(e) for e in data["extremes"]))
-    series = [int(b) for b in data["series"]]
-    times = float(data["first"]), float(data["last"])
-    return Counted(int(data["bytes"]), int(data["opening"]), *times, int(data["arrivals"]), gaps, series)
+    return Counted(
+        bytes=int(data["bytes"]),
+        opening=int(data["opening"]),
+        first=float(data["first"]),
+        last=float(data["last"]),
+        arrivals=int(data["arrivals"]),
+        gaps=gaps,
+        series=[int(b) for b in data["series"]],
+    )
 
 
 def _read_arrived(data: Frame) -> Arrived:

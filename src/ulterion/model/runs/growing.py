@@ -79,13 +79,13 @@ def join_rows(rows: Sequence[Row]) -> Row:
         known = [v for r in rows if (v := r.sensors.get(name)) is not None]
         sensors[name] = sum(known) / len(known) if known else None
     return Row(
-        sum(r.seconds for r in rows),
-        sum(r.bytes for r in rows),
-        requests,
-        sum(p * n for p, n in middles) / sum(n for _, n in middles) if middles else None,
-        max((r.p99 for r in rows if r.p99 is not None), default=None),
-        max((r.worst for r in rows if r.worst is not None), default=None),
-        sensors,
+        seconds=sum(r.seconds for r in rows),
+        bytes=sum(r.bytes for r in rows),
+        requests=requests,
+        p50=sum(p * n for p, n in middles) / sum(n for _, n in middles) if middles else None,
+        p99=max((r.p99 for r in rows if r.p99 is not None), default=None),
+        worst=max((r.worst for r in rows if r.worst is not None), default=None),
+        sensors=sensors,
     )
 
 
@@ -127,7 +127,15 @@ class Recovery:
 def _row(line: Sequence[Any]) -> Row:
     """Return a row whose values can be written down; raise ValueError or TypeError."""
     seconds, moved, requests, p50, p99, worst, sensors = line
-    row = Row(float(seconds), int(moved), int(requests), p50, p99, worst, dict(sensors))
+    row = Row(
+        seconds=float(seconds),
+        bytes=int(moved),
+        requests=int(requests),
+        p50=p50,
+        p99=p99,
+        worst=worst,
+        sensors=dict(sensors),
+    )
     for value in (row.seconds, p50, p99, worst, *row.sensors.values()):
         if value is not None and not abs(value) < LONGEST:
             raise ValueError("no number")

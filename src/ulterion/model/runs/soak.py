@@ -79,13 +79,13 @@ class SoakPhase(Written):
             values = {name: _at(v, index) for name, v in self.sensors.items()}
             rows.append(
                 Row(
-                    length,
-                    int(_at(self.bytes, index) or 0),
-                    int(_at(self.requests, index) or 0),
-                    _at(self.p50, index),
-                    _at(self.p99, index),
-                    _at(self.worst, index),
-                    values,
+                    seconds=length,
+                    bytes=int(_at(self.bytes, index) or 0),
+                    requests=int(_at(self.requests, index) or 0),
+                    p50=_at(self.p50, index),
+                    p99=_at(self.p99, index),
+                    worst=_at(self.worst, index),
+                    sensors=values,
                 )
             )
             starts.append(begin)
