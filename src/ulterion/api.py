@@ -292,6 +292,6 @@ def load_archive(where: str | Path) -> Archive:
 def load_review(folder: str | Path) -> Review:
     """Open the review in a folder; raise UsageError when there is none or its review.toml is wrong.
 
-    What was recovered after a crash, or set aside because it cannot be read, is told as a warning.
+    Warns of runs that were recovered after a crash, and of files that could not be read and were set aside.
     """
     return Review(ReviewFolder.open(Path(folder), lambda sentence: warnings.warn(sentence, stacklevel=4)))

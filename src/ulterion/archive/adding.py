@@ -1,4 +1,4 @@
-"""Runs put into the archive: again is harmless, what was changed is put in anew, and each lot goes in whole or not at all."""
+"""Adding runs to the archive. Adding a run twice does no harm, a changed run replaces the old one, and each batch is one transaction."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ Values = dict[str, object]
 
 @dataclass(frozen=True)
 class Added:
-    """What was put in: runs that are new, that were changed, that were there already, and that are gone from the folder."""
+    """Number of runs that were new, had changed, were unchanged, and have gone from the folder."""
 
     new: int = 0
     changed: int = 0

@@ -50,7 +50,7 @@ _FILLERS = {"and", "with", "of", "in", "the", "a", "all", "on"}
 
 @dataclass(frozen=True)
 class Question:
-    """What is looked for; everything that is not None must hold.
+    """A search: every field that is not None must match.
 
     Attributes:
         links: any part of the chain, or the run's own link, has one of these.

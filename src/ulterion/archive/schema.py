@@ -78,12 +78,12 @@ CLAIMS = {"read": PARTS.c.claims_read, "write": PARTS.c.claims_write}
 
 
 def _to_2(connection: Connection) -> None:
-    """Version 1 had no file system."""
+    """Add the file system, which version 1 did not store."""
     connection.execute(sa.text("ALTER TABLE runs ADD COLUMN filesystem TEXT"))
 
 
 def _to_3(connection: Connection) -> None:
-    """Version 2 had no claims; what is in it is put in anew when its review is added again."""
+    """Add the claims, which version 2 did not store; clearing the checksums makes the next add fill them in."""
     for way in CLAIMS:
         connection.execute(sa.text(f"ALTER TABLE parts ADD COLUMN claims_{way} FLOAT"))
     connection.execute(RUNS.update().values(sum=""))

@@ -37,9 +37,9 @@ def _default() -> str:
 
 
 def add_if_set(arguments: argparse.Namespace, env: Environment) -> None:
-    """Put the review that a command kept something in into the archive, where the personal defaults say so.
+    """Add the review to the archive after a command saved a run, if the personal defaults ask for it.
 
-    The run is kept already: what goes wrong here is told and ends nothing.
+    The run is already saved, so an error here is only a warning.
     """
     from ulterion.cli.personal import personal
 
