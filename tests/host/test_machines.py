@@ -580,6 +580,8 @@ class AtRest(FolderCase):
                 read(self.folder)
             known = linked.known()
             self.assertEqual((known.link, len(unexpected(expect, known)), len(known.faults)), (kept, unlike, unlike))
+            warnings = linkwatch.warnings_under_load(["first", *facts.ceilings], facts, known)
+            self.assertEqual(warnings, ["first", *known.faults, *known.ceilings])
             shutil.rmtree(self.folder / "sys")
 
 

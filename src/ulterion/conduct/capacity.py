@@ -16,7 +16,7 @@ from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import Pulse
 from ulterion.engine.copies.crew import Does
-from ulterion.host.linkwatch import watched
+from ulterion.host.linkwatch import warnings_under_load, watched
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
 
@@ -79,7 +79,8 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
                     )
                 except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
                     failure, state = _failure(error, looked)
-            run = run.model_copy(update={"target": linked.known()})
+            warnings = warnings_under_load(run.warnings, run.target, linked.known())
+            run = run.model_copy(update={"target": linked.known(), "warnings": warnings})
             done, path = request.review.finish(_filled(run, found, looked, state), journal.path)
             saved = True
             assert isinstance(done, CapacityRun)

@@ -21,7 +21,7 @@ from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.crew import Crew
 from ulterion.engine.copies.naming import name_anew
-from ulterion.host.linkwatch import LinkedFacts, watched
+from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.files import sync_folder
 from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
@@ -101,7 +101,8 @@ def _keep(work: _Work) -> CopyDone:
         ended = datetime.datetime.now(datetime.UTC)
         source, target = (linked.known() for linked in work.linked)
         run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
-        run = run.model_copy(update={"state": state, "ended": ended, "target": target})
+        warnings = warnings_under_load(run.warnings, run.target, target)
+        run = run.model_copy(update={"state": state, "ended": ended, "target": target, "warnings": warnings})
         done, path = work.request.review.finish(run, work.journal.path)
         saved = True
         assert isinstance(done, CopyRun)

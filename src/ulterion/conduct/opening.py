@@ -26,7 +26,7 @@ from ulterion.engine.device import is_device
 from ulterion.engine.plainfile import open_target
 from ulterion.engine.target import RealTarget
 from ulterion.host.activity import pulse_of
-from ulterion.host.linkwatch import LinkedFacts, watched
+from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import Ground, State
@@ -59,13 +59,12 @@ class Opened:
         facts: TargetFacts = self.linked.known()
         if facts == was or run.target != was:
             return run
-        gone = {*was.faults, *was.ceilings} - {*facts.faults, *facts.ceilings}
         unlike: list[str] = [
             f"under load not as the hookup expects: {u}" for e in self.expect for u in unexpected(e, facts)
         ]
-        still = [w for w in run.warnings if w not in gone]
-        changed = {"target": facts, "warnings": still, "unexpected": [*run.unexpected, *unlike]}
-        return run.model_copy(update=changed).with_warnings(*facts.faults, *facts.ceilings, *unlike)
+        warnings = warnings_under_load(run.warnings, was, facts)
+        changed = {"target": facts, "warnings": warnings, "unexpected": [*run.unexpected, *unlike]}
+        return run.model_copy(update=changed).with_warnings(*unlike)
 
 
 @contextmanager

@@ -20,9 +20,9 @@ def impossible(
 
     `link` is the link that was seen, `memory_bytes` the host's memory.
     """
-    told = above_link(rate, link)
-    if told is not None:
-        return f"{told}: a cache answered, or the link is not what it seems"
+    too_fast = above_link(rate, link)
+    if too_fast is not None:
+        return f"{too_fast}: a cache answered, or the link is not what it seems"
     reads = workload.direction != "write"
     if reads and not cache_bypassed and (workload.span_bytes or 0) < (memory_bytes or 0):
         return f"the system's cache was not bypassed and {show_block(workload.span_bytes or 0)} fits into memory"

@@ -112,6 +112,13 @@ class LinkedFacts:
         return self._facts
 
 
+def warnings_under_load(warnings: Sequence[str], before: TargetFacts, after: TargetFacts) -> list[str]:
+    """Return a run's warnings with what the links show under load in place of what they showed at rest."""
+    gone = {*before.faults, *before.ceilings} - {*after.faults, *after.ceilings}
+    kept = [w for w in warnings if w not in gone]
+    return kept if before == after else list(dict.fromkeys([*kept, *after.faults, *after.ceilings]))
+
+
 def with_steps(facts: TargetFacts, steps: tuple[Step, ...]) -> TargetFacts:
     """Return the facts of a target whose links were looked at again."""
     told = {s for look in (faults, ceilings) for s in look(facts.steps)}

@@ -194,8 +194,8 @@ def _family(
 
 def _suspect(review: Review, hookup: str, rates: Rates) -> str | None:
     """Return why figures cannot be those of transfers on a hookup, or None: its links carry less."""
-    told = above_link(estimate(rates).rate, review.narrowest_link(hookup)) if rates else None
-    return f"{hookup}: {told}; {BUFFERED}" if told is not None else None
+    too_fast = above_link(estimate(rates).rate, review.narrowest_link(hookup)) if rates else None
+    return f"{hookup}: {too_fast}; {BUFFERED}" if too_fast is not None else None
 
 
 def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequence[AnyRun]) -> _Base | None:
