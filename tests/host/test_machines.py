@@ -481,9 +481,9 @@ class Machines(FolderCase):
                 )
 
     def test_what_is_missing_or_mad_accuses_nobody(self) -> None:
-        """Each attribute gone: no fault that was not there; each mad: still a survey, and it can be shown."""
+        """Half of the machines, each with attributes gone: no fault that was not there; with mad ones: still a survey, and it can be shown."""
         rng = random.Random(16)
-        for number, known in enumerate(MACHINES):
+        for number, known in rng.sample(list(enumerate(MACHINES)), 50):
             whole = {d.name: d for d in self.built(number).drives}
             top = self.folder / str(number)
             attributes = sorted(p for p in top.rglob("*") if p.is_file() and not p.is_symlink())
