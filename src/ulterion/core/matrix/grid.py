@@ -19,11 +19,6 @@ MOST_STARTS = 8  # cells that an order is tried to begin with
 MOST_TURNS = 400  # improvements of an order that are looked for
 
 
-def level_of(cell: Cell, factor: str) -> str:
-    """Return a cell's level of a factor; raise KeyError."""
-    return dict(cell)[factor]
-
-
 def words(cell: Cell) -> str:
     """Return a cell in words."""
     return ", ".join(f"{factor} {level}" for factor, level in cell)

@@ -71,10 +71,6 @@ class Fitted:
     hour: tuple[float, float, int] | None
     design: Floats = field(repr=False)
 
-    def has(self, *factors: str) -> bool:
-        """Return whether a factor, or pair, is in it."""
-        return any(set(t.factors) == set(factors) for t in self.terms)
-
     def row(self, levels: Mapping[str, str]) -> Floats:
         """Return the row of a combination of levels; a factor that is not named stands at its mean."""
         row = np.zeros(self.design.shape[1])

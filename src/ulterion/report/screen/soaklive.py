@@ -110,7 +110,6 @@ class SoakDisplay(SoakAnnouncer):
         self._warm: dict[str, RunningLine] = {}
         self._phase = ("", "")
         self._done = (0.0, 0)
-        self._elapsed = 0.0
         self._events: list[str] = []
         self._said: list[str] = []
         self._trouble: dict[str, str] = {}
@@ -139,7 +138,6 @@ class SoakDisplay(SoakAnnouncer):
     def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
         """Take an interval into the running lines."""
         self._done = (seconds, moved)
-        self._elapsed += row.seconds
         self._rate.add(row.bytes / row.seconds if name in (LOAD, AGAIN) else 0.0)
         for sensor, value in row.sensors.items():
             self._warm.setdefault(sensor, RunningLine()).add(value)
