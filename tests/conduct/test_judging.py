@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import ulterion
 from tests.support import BENCH, PEAK_READ, REVIEW, FolderCase, simulate
+from ulterion.core.chain import Step
 from ulterion.core.errors import UsageError
+from ulterion.core.links import find_link
 from ulterion.core.workload import parse_workload
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
@@ -163,6 +167,21 @@ class Claiming(FolderCase):
         self.assertRegex(
             row.judgement.why or "", "the same port linked Test Box at USB 10 Gb/s or more: look at the cable"
         )
+
+    def test_a_box_that_says_it_can_do_the_link_is_not_accused(self) -> None:
+        """A tunnel or bridge below its claim that could do more: cable and port are suspects too; one that says no more has missed."""
+        review = REVIEW.replace("[parts.box.claims]\n", '[parts.box.claims]\nlink = "USB4 40 Gb/s"\n').replace(
+            '[ports."b:usb"]\nlink = "USB 10 Gb/s"', '[ports."b:usb"]\nlink = "USB4 40 Gb/s"'
+        )
+        store = self.review(review)
+        run = simulate(store, "box", [PEAK_READ], passes=3).run
+        fast, slow = find_link("USB4 40 Gb/s"), find_link("USB4 20 Gb/s")
+        for alone, verdict in ((fast, "undecided"), (slow, "missed"), (None, "missed")):
+            step = Step("tunnel", "0-1", "Box", link=slow, alone=alone)
+            target = replace(run.target, steps=(step,), link=slow.name)
+            rows = judge_claims(store.review, [run.model_copy(update={"target": target})])
+            (row,) = (r for r in rows if (r.part, r.claim) == ("box", "link"))
+            self.assertEqual(row.judgement.verdict, verdict, alone)
 
     def test_iops_and_capacity(self) -> None:
         """Claims in IOPS are held against random workloads, capacity against what the drive states."""

@@ -8,7 +8,7 @@ from functools import partial
 
 from ulterion.core.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.facts import NetworkFacts
-from ulterion.core.links import Link, known_link
+from ulterion.core.links import Link, is_lower, known_link
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
@@ -269,6 +269,10 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     if port is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
         return replace(row, judgement=ClaimJudgement("not testable here", share, why))
+    able = _able_step(case.run, claimed) if device_of(case.run) == case.part else None
+    if able is not None:
+        why = f"it says that it can do {able}: measure it with another cable, made for {claimed.name}, and on another port"
+        return replace(row, judgement=ClaimJudgement("undecided", share, why))
     other = _linked_faster(case, claimed)
     why = (
         f"the same port linked {other} at {claimed.name} or more: look at the cable before you blame the product"
@@ -276,6 +280,15 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         else "look at cable and port before you blame the product"
     )
     return replace(row, judgement=ClaimJudgement("missed", share, why))
+
+
+def _able_step(run: MeasureRun, claimed: Link) -> Link | None:
+    """Return what the device that the host talked to says it can do, where that is the claimed link or better: then cable or port may hold it."""
+    for step in run.target.steps:
+        can = step.alone is not None and not is_lower(step.alone, claimed)
+        if step.role in ("bridge", "tunnel") and is_lower(step.link, claimed) and can:
+            return step.alone
+    return None
 
 
 def _judge_negotiated(claimed: Link, share: float, network: NetworkFacts | None) -> ClaimJudgement:
