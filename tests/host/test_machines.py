@@ -356,6 +356,8 @@ MACHINES = [
     Known("a card in a dock", tunnels(1, ("0-1", "10.0", "2", "4"), then=in_dock("0x080501", "2.5 x1")), {"mmcblk0": Truth("SD", "SD UHS-I SDR104", held=[SLOW_CABLE])}),
     # links at rest
     Known("at rest", nvme(G4, G4, "2.5 x4"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x4", held=["may be at rest to save power"])}),
+    Known("at rest in a socket outside", lambda t: t.nvme(t.pci(t.pci(f"{PCI}/0000:00:01.0", BRIDGE, G4) + "/0000:01:00.0", DRIVE, G4, "2.5 x4", removable="removable")),
+          {"nvme0n1": Truth("NVMe", "PCIe 1.0 x4", held=["may be at rest to save power"])}),
     Known("fewer lanes are no rest", nvme(G4, G4, "2.5 x2"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x2", ["the wrong slot, or badly seated"])}),
     Known("a slow slot is no rest", nvme("2.5 x4", G4, "2.5 x4"), {"nvme0n1": Truth("NVMe", "PCIe 1.0 x4", held=["its slot can do PCIe 1.0 x4"])}),
     # SATA

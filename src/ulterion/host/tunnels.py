@@ -79,7 +79,9 @@ def entrance(pci: Path, root: Path) -> Path | None:
     else:
         pairs = itertools.pairwise(way)
         first = next((p for port, p in pairs if _states_tunnel(port) and devices(root)), None)
-    return first if first is not None and _states_tunnel(first, is_end=first == pci) else None
+    if first is None or not _can_no_more(first.parent):
+        return None  # a socket for PCIe itself, on the outside of a machine, has a port that can do more
+    return first if _states_tunnel(first, is_end=first == pci) else None
 
 
 def end_of(pci: Path, root: Path) -> TunnelEnd | None:
@@ -107,8 +109,12 @@ def states_own_link(pci: Path) -> bool:
 
 def _states_tunnel(folder: Path, *, is_end: bool = False) -> bool:
     """Return whether a link runs at what tunnels state and can do no more; a drive at their end (`is_end`) may be able to."""
-    most = BY_DESIGN if is_end else tree.text(folder / "max_link_speed") or BY_DESIGN
-    return not states_own_link(folder) and most.startswith(BY_DESIGN)
+    return not states_own_link(folder) and (is_end or _can_no_more(folder))
+
+
+def _can_no_more(folder: Path) -> bool:
+    """Return whether a device states that it can do no more than what tunnels state, or does not say."""
+    return (tree.text(folder / "max_link_speed") or BY_DESIGN).startswith(BY_DESIGN)
 
 
 def _depth(first: Path, pci: Path) -> int:
