@@ -94,7 +94,7 @@ MUTANTS = (
     _("engine/copies/onepass.py", 'with contextlib.suppress(TargetFailed):\n            for _ in crew.run(iter([("flush", folder)])):', 'with contextlib.suppress(TargetFailed):\n            for _ in ():', "cli.test_copy"),
     _("engine/copies/readback.py", "if not stat.S_ISREG(", "if stat.S_ISLNK(", "cli.test_others"),
     _("engine/copies/batches.py", "return min(self.moved, max(0, self._written() - self._first_written))", "return self.moved", "cli.test_copy"),
-    _("model/runs/copied.py", "share = max(0.0, 1 - self.flush_seconds / self.seconds)", "share = 1.0", "cli.test_copy"),
+    _("model/runs/copied.py", "self.bytes), s, number * pace)", "self.bytes), s)", "cli.test_copy"),
     _("model/runs/copied.py", " and not p.from_memory", "", "cli.test_copy"),
     _("conduct/copying.py", "if work.request.keep and not has_room(work.request.target, work.count):", "if False:", "cli.test_others"),
     # networks

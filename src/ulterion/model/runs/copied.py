@@ -82,15 +82,14 @@ class CopyPass(Written):
     def progress(self) -> list[float]:
         """Bytes that had arrived by the end of each interval, as far as that is known.
 
-        By the device's own counter. For runs without one the part that the flush brought, by its share of the time, is taken to
-        have been missing before it, and no more to have arrived than at an even pace: memory takes in the beginning at once.
+        By the device's own counter. For runs without one no more is taken to have arrived than at an even pace over the whole time,
+        the flush included: memory takes in the beginning at once.
         """
         if self.arrived:
             return [min(float(self.bytes), float(s)) for s in accumulate(self.arrived)]
-        share = max(0.0, 1 - self.flush_seconds / self.seconds)
         pace = self.bytes * self.interval / self.seconds
         sums = enumerate(accumulate(self.moved), 1)
-        return [min(float(self.bytes) * share, s * share, number * pace) for number, s in sums]
+        return [min(float(self.bytes), s, number * pace) for number, s in sums]
 
 
 class EndAlone(Written):
