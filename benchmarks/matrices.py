@@ -1,10 +1,11 @@
 """Random matrices of which all is known: do the intervals of effects and of ranks hold, are pairs and drifts found?
 
-    python -m benchmarks.matrices [NUMBER] [--seed N]
+    python -m benchmarks.matrices [NUMBER] [--seed N] [--uneven]
 
 Two to four factors of two to four levels, a tenth to a quarter of the cells missing in every other matrix, levels apart by 20 %, a third of the pairs of factors
 doing something only together (15 %), 0 to 1 % from run to run, 0.3 to 2 % from pass to pass with one pass in ten twice as noisy, 3 or 5 passes, few-changes
 or random order, one or two direct hookups three times each, and a drift of 5 % over the day, up or down, in two of three.
+With --uneven one level of one factor varies five times as much from run to run, as a loose socket does.
 """
 
 from __future__ import annotations
@@ -68,7 +69,10 @@ def made(rng: random.Random) -> Truth:
     return Truth(factors, levels, pairs, rng.choice([0.0, -0.05, 0.05]))
 
 
-def runs_of(truth: Truth, rng: random.Random) -> list[Observed]:
+UNEVEN = 5.0  # times as much
+
+
+def runs_of(truth: Truth, rng: random.Random, *, uneven: bool = False) -> list[Observed]:
     """Return what is measured of it in a day."""
     holes = rng.choice([0, 0, 0.1, 0.25])
     cells: list[Cell | None] = [c for c in expand(truth.factors) if rng.random() >= holes]
@@ -81,8 +85,12 @@ def runs_of(truth: Truth, rng: random.Random) -> list[Observed]:
     for part in (kept[:half], kept[half:], []):
         order += [(c, None) for c in checks] + [("cell", c) for c in part]
     runs = []
+    loose = (
+        [(f, level) for f, levels in truth.factors.items() for level in levels][rng.randrange(4)] if uneven else None
+    )
     for at, (name, cell) in enumerate(order):
-        mean = (1.0 if cell is None else truth.of(cell)) + truth.drift * at / (len(order) - 1) + rng.gauss(0, between)
+        varies = between * (UNEVEN if cell is not None and loose in cell else 1.0)
+        mean = (1.0 if cell is None else truth.of(cell)) + truth.drift * at / (len(order) - 1) + rng.gauss(0, varies)
         count = rng.choice([3, 5])
         logs = tuple(mean + rng.gauss(0, within * (1 if rng.random() < 0.9 else 2)) for _ in range(count))
         runs.append(Observed(cell, name, logs, at / 4))
@@ -120,12 +128,13 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("number", nargs="?", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--uneven", action="store_true")
     asked = parser.parse_args()
     told: Counter[str] = Counter()
     for number in range(asked.number):
         rng = random.Random(asked.seed * 100_000 + number)
         truth = made(rng)
-        count(truth, runs_of(truth, rng), told)
+        count(truth, runs_of(truth, rng, uneven=asked.uneven), told)
     for part, whole in (("effects held", "effects"), ("refused", "effects"), ("pairs found", "pairs"), ("with a false pair", "matrices"),
                         ("drift told", "drifting"), ("drift told falsely", "steady"), ("ranks held", "ranked")):  # fmt: skip
         print(f"{part}: {told[part]} of {told[whole]} ({100 * told[part] / max(told[whole], 1):.1f} %)")
