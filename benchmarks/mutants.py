@@ -128,7 +128,7 @@ MUTANTS = (
     _("core/plausible.py", "rate <= link.payload * ROUNDING", "rate > 0", "cli.test_clock"),
     _("judge/clocked.py", 'verdict="undecided", why=doubt', "why=doubt", "cli.test_clock"),
     _("core/soak/settling.py", "for way in WAYS:", "for way in WAYS[:1]:", "core.test_soaks"),
-    _("core/soak/settling.py", "if _still_gathers(", "if not seconds and _still_gathers(", "core.test_soaks"),
+    _("core/soak/settling.py", "if _hardly_slowed(", "if not seconds and _hardly_slowed(", "core.test_soaks"),
     _("judge/ports.py", "(lower(fastest, stated), stated)", "(fastest, stated)", "judge.test_ports"),
     _("judge/matrix.py", "measured = latest(runs)", "measured = latest(mine[:1])", "judge.test_ports"),
 )  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import random
 import shutil
 import time
@@ -10,13 +11,14 @@ import unittest
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 from tests.host.machines import AHCI, BRIDGE, DRIVE, PCI, SAS, XHCI, Tree
 from tests.host.test_collection import SS, UAS, USB2, bos, plus
 from tests.host.test_machine import shown
-from tests.support import FolderCase
+from tests.support import FolderCase, simulate
 from ulterion.conduct.expected import unexpected
+from ulterion.conduct.opening import Opened
 from ulterion.conduct.survey import alike, find_drive
 from ulterion.core.errors import UsageError
 from ulterion.core.surveyed import Drive, Survey, as_target
@@ -524,9 +526,7 @@ class Alike(FolderCase):
     def test_two_units_share_a_cable(self) -> None:
         """The two bays of a dock are told to share."""
         found = self.surveyed(dock)
-        self.assertIn(
-            "sda and sdb share one cable (USB 10 Gb/s): 1100 MB/s at most for all of them", first(found.drives)
-        )
+        self.assertIn("sda and sdb share one cable (USB 10 Gb/s): 1100 MB/s at most between them", first(found.drives))
 
     def test_slots_of_a_reader_have_their_own_names(self) -> None:
         """Slots of one name share a line."""
@@ -570,6 +570,32 @@ class AtRest(FolderCase):
                 for words, sentence in zip(fault, drive.faults, strict=True):
                     self.assertIn(words, sentence)
             shutil.rmtree(self.folder / "sys")
+
+    def test_the_read_that_wakes_a_drive(self) -> None:
+        """A device is read for a moment, a small one too; one that is not there, or may not be read, is not."""
+        self.enterContext(patch.object(linkwatch, "READ_FOR", 0.02))
+        self.enterContext(patch.object(os, "O_DIRECT", 0))  # where the tests' folder is in memory
+        for size in (4096, 8 * linkwatch.READ_BYTES):
+            (self.folder / "disk").write_bytes(bytes(size))
+            self.assertTrue(linkwatch._read_for_a_moment(self.folder / "disk"))
+        self.assertFalse(linkwatch._read_for_a_moment(self.folder / "gone"))
+        self.assertFalse(linkwatch._read_for_a_moment(self.folder))
+
+    def test_a_runs_document_has_the_link_under_load(self) -> None:
+        """Target, warnings and what is unexpected are those of the link under load; what it showed at rest is gone."""
+        read, expect = self.linked("8.0"), Expect(link="PCIe 4.0 x4")
+        facts = as_target(drive_of("nvme0n1", self.folder), "/x", "device", "nvme0n1")
+        run = simulate(self.review(), "direct", passes=1).run
+        run = run.model_copy(update={"target": facts, "warnings": list(facts.ceilings)})
+        self.enterContext(patch.object(linkwatch, "LOOK_EVERY", 0.02))
+        with linkwatch.watched(facts, self.folder) as linked:
+            read(self.folder)
+            opening = Opened(Mock(), [], facts, seed=1, header={}, linked=linked, expect=(expect,))
+            kept = opening.with_links_under_load(run)
+        self.assertEqual(kept.target.link, "PCIe 3.0 x4")
+        self.assertFalse(set(facts.ceilings) & set(kept.warnings))
+        self.assertEqual(len(kept.unexpected), 1)
+        self.assertIn(kept.unexpected[0], kept.warnings)
 
     def test_a_run_refuses_nothing_and_records_the_link_under_load(self) -> None:
         """What a hookup expects of the link is asked of it under load."""

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 EPILOG = (
     "Ways to write a timing: '4.2 GB in 1m12s', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m', "
-    "'64 GB still at 0 % after 2m', 'shows 95 MB/s'.  What is typed is taken to be rounded to its last digit."
+    "'64 GB still at 0 % after 2m', 'shows 95 MB/s'.  Numbers are taken as rounded to their last digit."
 )
 
 
@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--task",
         default=None,
         metavar="WORDS",
-        help="what was transferred, by which timings are matched (default: transfer)",
+        help="name of the task; timings of the same task are compared (default: transfer)",
     )
     parser.add_argument("--read", action="store_true", help="it was read from the medium (default: written to it)")
     parser.add_argument(

@@ -60,7 +60,9 @@ def _add_ends(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy that")
     parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="bytes of the set in all")
     parser.add_argument(
-        "--task", metavar="WORDS", help="what is copied, by which copies are matched (default: its name)"
+        "--task",
+        metavar="WORDS",
+        help="name of the task; copies of the same task are compared (default: the source's name)",
     )
 
 
@@ -86,7 +88,7 @@ def _add_passes(parser: argparse.ArgumentParser) -> None:
 
 
 def _add_proof(parser: argparse.ArgumentParser) -> None:
-    """Add the options on what is kept, and what else is done with a copy."""
+    """Add the options for keeping and checking the copies."""
     parser.add_argument(
         "--keep", action="store_true", help="let the last copy stay; without it all of them are removed"
     )

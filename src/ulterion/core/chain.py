@@ -189,9 +189,7 @@ def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Pr
     found: Priced = []
     if step.may_rest:
         words = f"{step.name} shows {step.link}, the lowest speed on all lanes; it can do {step.capable}"
-        found.append(
-            (f"{words}. The link may be at rest to save power: a measurement shows which speed it has under load", 0.0)
-        )
+        found.append((f"{words}. It may be at rest to save power; a measurement will show its speed under load", 0.0))
     if is_lower(step.capable, step.alone):
         words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
         found.append((words, _gap(step.capable, step.alone)))
@@ -240,17 +238,17 @@ def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:
 
 
 def _cable_question(step: Step) -> Priced:
-    """Return that another cable may do more, where a device does not say, or the kernel does not show, what it can do."""
+    """Suggest another cable where the device's own limit is unknown."""
     link, port = step.link, step.port_capable
     if step.may_do_more and is_lower(link, port):
         words = f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {port}"
         return [(f"{words}: try another cable, or turn the plug", _gap(link, port))]
     if step.hidden and link is not None and port is not None and MODERN.line_bits <= link.line_bits < port.line_bits:
-        words = f"linked at {link}; its port can do {port}, and this kernel does not show what the box can"
+        words = f"linked at {link}; its port can do {port}, and this kernel does not show what the box can do"
         return [(f"{words}: try another cable, turn the plug, or ask its maker", 0.0)]
     return []
 
 
 def cable_questions(steps: Sequence[Step]) -> list[str]:
-    """Return where on a chain another cable may do more, one sentence each."""
+    """Return the places where a better cable may help, one sentence each."""
     return [sentence for step in steps if step.role in DEVICES for sentence, _ in _cable_question(step)]

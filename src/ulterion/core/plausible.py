@@ -9,7 +9,7 @@ from ulterion.core.units import show_block, show_rate
 from ulterion.core.workload import Workload
 
 SUNK = 0.85  # of the first pass: a last one below it was held back by something that the first was not
-BUFFERED = "the end was still in a cache, or size or time are wrong"
+BUFFERED = "part of it was still in a cache, or the size or the time is wrong"
 ROUNDING = 1.02  # a rate above this share of what the link carries is impossible, not rounding
 
 

@@ -1,7 +1,7 @@
 """The link of a drive while data moves: a link at rest, to save power, shows its lowest speed until then.
 
-A link that may be at rest (core/chain) is looked at again and again while a run moves data; the fastest that was seen counts.
-A survey moves a little data itself, where it may read the drive.
+While a run moves data, a link that may be at rest (core/chain) is polled, and its fastest speed counts.
+A survey reads a little from the drive itself, if it is allowed to.
 """
 
 from __future__ import annotations
@@ -67,7 +67,7 @@ def steps_under_load(disk: str, steps: tuple[Step, ...], root: Path = LIVE) -> t
 
 
 def _read_for_a_moment(device: Path) -> bool:
-    """Read here and there past the cache; return whether that was allowed."""
+    """Read scattered blocks past the cache; return whether the device could be read."""
     try:
         fd = os.open(device, os.O_RDONLY | os.O_DIRECT)
     except OSError:
@@ -121,7 +121,7 @@ def warnings_under_load(warnings: Sequence[str], before: TargetFacts, after: Tar
 
 def with_steps(facts: TargetFacts, steps: tuple[Step, ...]) -> TargetFacts:
     """Return the facts of a target whose links were looked at again."""
-    told = {s for look in (faults, ceilings) for s in look(facts.steps)}
+    old = {s for look in (faults, ceilings) for s in look(facts.steps)}
     controller = next((s for s in reversed(steps) if s.role == "controller"), None)
     was = next((s for s in facts.steps if controller is not None and s.name == controller.name), None)
     same = was is not None and was.link is not None and was.link.name == facts.link
@@ -129,6 +129,6 @@ def with_steps(facts: TargetFacts, steps: tuple[Step, ...]) -> TargetFacts:
         facts,
         steps=steps,
         link=controller.link.name if same and controller is not None and controller.link is not None else facts.link,
-        faults=(*(f for f in facts.faults if f not in told), *faults(steps)),
-        ceilings=(*(c for c in facts.ceilings if c not in told), *ceilings(steps)),
+        faults=(*(f for f in facts.faults if f not in old), *faults(steps)),
+        ceilings=(*(c for c in facts.ceilings if c not in old), *ceilings(steps)),
     )

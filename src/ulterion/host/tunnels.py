@@ -77,8 +77,8 @@ def entrance(pci: Path, root: Path) -> Path | None:
     if any(removable):
         first = next((p for p, said in zip(way, removable, strict=True) if said == "removable"), None)
     else:
-        pairs = itertools.pairwise(way)
-        first = next((p for port, p in pairs if _states_tunnel(port) and devices(root)), None)
+        pairs = itertools.pairwise(way) if devices(root) else ()
+        first = next((p for port, p in pairs if _states_tunnel(port)), None)
     if first is None or not _can_no_more(first.parent):
         return None  # a socket for PCIe itself, on the outside of a machine, has a port that can do more
     return first if _states_tunnel(first, is_end=first == pci) else None

@@ -271,7 +271,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         return replace(row, judgement=ClaimJudgement("not testable here", share, why))
     able = _able_step(case.run, claimed) if device_of(case.run) == case.part else None
     if able is not None:
-        why = f"it says that it can do {able}: measure it with another cable, made for {claimed.name}, and on another port"
+        why = f"the device reports {able}, so the cable or the port may be at fault: try a cable made for {claimed.name}, then another port"
         return replace(row, judgement=ClaimJudgement("undecided", share, why))
     other = _linked_faster(case, claimed)
     why = (
@@ -283,7 +283,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
 
 
 def _able_step(run: MeasureRun, claimed: Link) -> Link | None:
-    """Return what the device that the host talked to says it can do, where that is the claimed link or better: then cable or port may hold it."""
+    """Return the link that the device reports, if it is at least the claimed one; then the cable or the port may be the limit."""
     for step in run.target.steps:
         can = step.alone is not None and not is_lower(step.alone, claimed)
         if step.role in ("bridge", "tunnel") and is_lower(step.link, claimed) and can:

@@ -22,7 +22,7 @@ from scipy.optimize import nnls
 
 from ulterion.core.soak.trace import Floats
 
-SLOWED = 0.8  # of the fastest quarter's rise: above it the last quarter's says that the rise has hardly slowed down
+SLOWED = 0.8  # share of the fastest quarter's rise; a last quarter above it has hardly slowed
 GATHERED = 0.1  # degrees in a quarter of the load, below which nothing counts as a rise
 SHORTEST_FIT = 120.0  # seconds of load; below it no end can be told
 FIT_POINTS = 500  # rows that a fit looks at; longer stretches are averaged down to it
@@ -107,14 +107,14 @@ class Course:
 
 
 def settle(course: Course) -> Settling | None:
-    """Fit where a temperature settles if the load goes on as in its last minute; None when it is too short, hardly read, or still gathers speed."""
+    """Fit where a temperature settles if the load goes on as in its last minute; None when the load is too short, was hardly read, or its rise has hardly slowed."""
     load = course.at >= course.load_start
     seconds = float(load.sum()) * course.length
     known = np.isfinite(course.temperature)
     last = course.at >= course.at[-1] + course.length - LAST_SECONDS
     if seconds < SHORTEST_FIT or (known & load).sum() < 20 or not (known & last).any():
         return None
-    if _still_gathers(course.temperature[load], course.begin):
+    if _hardly_slowed(course.temperature[load], course.begin):
         return None
     fits = _fits(course, load, last, max(REACH * seconds, HEAVIEST))
     resolution = resolution_of(course.temperature[known])
@@ -166,8 +166,8 @@ class _Fit:
         return used if used.size else np.array([FASTEST])
 
 
-def _still_gathers(temperature: Floats, begin: float) -> bool:
-    """Return whether the rise has hardly slowed down yet: then no end can be told. Quarters of the load are compared by their means."""
+def _hardly_slowed(temperature: Floats, begin: float) -> bool:
+    """Return whether the rise has hardly slowed, so that no end can be predicted. Compares the means of the load's quarters."""
     means = [float(np.nanmean(q)) if np.isfinite(q).any() else math.nan for q in np.array_split(temperature, 4)]
     first, *rises = np.diff([begin, *means])
     known = temperature[np.isfinite(temperature)]

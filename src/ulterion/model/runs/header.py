@@ -41,7 +41,7 @@ class State(Written):
 
     name: Literal["complete", "interrupted", "failed"]
     why: Spoken = ""
-    cause: Spoken | None = Field(None, description="the same without what was being done")
+    cause: Spoken | None = Field(None, description="why, without what the run was doing")
     offset: Count | None = Field(None, description="byte offset of the request that failed")
     unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
 
@@ -52,7 +52,7 @@ class State(Written):
 
     @property
     def short(self) -> str:
-        """How it ended, and why, without what was being done."""
+        """How it ended, and why, without what the run was doing."""
         return f"{self.name}: {self.cause or self.why}"
 
     def sentence(self, what: str) -> list[str]:
@@ -99,10 +99,8 @@ class Header(Written):
     readings: list[Reading] = []
     notes: list[Note] = []
     warnings: list[Spoken] = []
-    unexpected: list[Spoken] = Field([], description="of the warnings those on what is not as its hookup expects")
-    unequal: list[Spoken] = Field(
-        [], description="of the warnings those on conditions that other cells of the plan had"
-    )
+    unexpected: list[Spoken] = Field([], description="warnings about a target that is not as its hookup expects")
+    unequal: list[Spoken] = Field([], description="conditions that differ from those of other cells of the plan")
     cell: CellRecord | None = None
     state: State
     _light: bool = PrivateAttr(False)

@@ -39,7 +39,7 @@ _EXCLUDES = re.compile(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE
 
 
 def _to_four(data: Raw) -> Raw:
-    """A remark that was, as a whole, 'does not count' or 'does not count: WHY' excluded the run; two kinds of warnings had a beginning."""
+    """A remark that was, as a whole, 'does not count' or 'does not count: WHY' excluded the run; two kinds of warning were known by their first words."""
     notes, warnings = data.get("notes"), data.get("warnings")
     if isinstance(notes, list):
         data = data | {"notes": [_excluding(n) for n in notes]}

@@ -90,13 +90,13 @@ def first(
 
 
 def shared_cables(drives: Sequence[Drive]) -> list[str]:
-    """Return a sentence for each bridge with several drives behind it: they share its cable."""
+    """Return a sentence for each bridge with several drives, which share its cable."""
     bridges = [(s, d.name) for d in drives for s in d.steps if s.role == "bridge" and not d.empty]
     lines = []
     for (name, link), group in itertools.groupby(bridges, key=lambda pair: (pair[0].name, pair[0].link)):
         names = [drive for _, drive in group]
         if len(names) > 1:
-            most = f": {show_rate(link.practical_high)} at most for all of them" if link else ""
+            most = f": {show_rate(link.practical_high)} at most between them" if link else ""
             lines.append(f"{listed(names)} share one cable ({link.name if link else name}){most}")
     return lines
 
