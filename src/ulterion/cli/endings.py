@@ -85,7 +85,7 @@ def _of_the_system(error: OSError, env: Environment) -> tuple[Status, str]:
         return Status.USAGE, SCARCE[error.errno]
     if error.filename is None and error.errno in (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT):
         silence(env.out)
-        return Status.USAGE, f"cannot write to standard output: {error.strerror}; the run is saved"
+        return Status.USAGE, f"the standard output cannot be written: {error.strerror}; what was measured is kept"
     if error.filename is not None and error.errno in (
         errno.EACCES,
         errno.EPERM,

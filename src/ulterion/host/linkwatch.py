@@ -54,6 +54,8 @@ class LinkWatch:
 
 
 def _faster(old: tuple[Step, ...], new: tuple[Step, ...]) -> tuple[Step, ...]:
+    if any(s.role == "controller" and s.link is None for s in new):  # not readable just then: that is no faster link
+        return old
     return new if not old or (new and not may_rest(new)) else old
 
 
