@@ -9,7 +9,7 @@ import shutil
 import time
 import unittest
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from unittest.mock import Mock, patch
 
@@ -580,6 +580,14 @@ class AtRest(FolderCase):
             self.assertTrue(linkwatch._read_for_a_moment(self.folder / "disk"))
         self.assertFalse(linkwatch._read_for_a_moment(self.folder / "gone"))
         self.assertFalse(linkwatch._read_for_a_moment(self.folder))
+
+    def test_a_link_that_cannot_be_read_is_no_faster_one(self) -> None:
+        """A look at a moment when the kernel shows no speed counts for nothing."""
+        self.linked("16.0")
+        resting = drive_of("nvme0n1", self.folder).steps
+        blind = tuple(replace(s, link=None) for s in resting)
+        self.assertEqual(linkwatch._faster(resting, blind), resting)
+        self.assertEqual(linkwatch._faster((), blind), ())
 
     def test_a_runs_document_has_the_link_under_load(self) -> None:
         """Target, warnings and what is unexpected are those of the link under load; what it showed at rest is gone."""
