@@ -1,6 +1,6 @@
 """Whether honest parts are accused: python -m benchmarks.accused [REVIEWS] [--seed N].
 
-The random reviews of `benchmarks.blame`, in which a part claims more or less than what is true of it.  In half of them nothing is
+The random reviews of `benchmarks.bottlenecks`, in which a part claims more or less than what is true of it.  In half of them nothing is
 connected directly.  Counted: parts that do what they claim and are said to miss it, by what a chain of them lets through; and of those
 that do not, how many are found.
 """
@@ -12,7 +12,7 @@ import random
 from collections import Counter
 from pathlib import Path
 
-from benchmarks.blame import World, run_of, text_of, world
+from benchmarks.bottlenecks import World, run_of, text_of, world
 from ulterion.judge.claims import judge_claims
 from ulterion.model.review import parse_review
 

@@ -51,7 +51,7 @@ def _run(key: str, rng: random.Random) -> dict[str, object]:
     started = f"{rng.randint(2018, 2026)}-{rng.randint(1, 12):02d}-{rng.randint(1, 28):02d}T10:00:00+00:00"
     names = ("review", "title", "path", "label", "host")
     return {"key": key, "run": key[-6:], "sum": key, **{n: f"{n} {rng.randint(1, 500)}" for n in names}, "kind": "measure",
-            "hookup": "h", "system": None, "version": "1", "started": started, "state": "complete", "link": link, "driver": "uas",
+            "setup": "h", "system": None, "version": "1", "started": started, "state": "complete", "link": link, "driver": "uas",
             "filesystem": "ext4", "direct": False}  # fmt: skip
 
 

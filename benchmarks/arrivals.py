@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ulterion.engine.copies.batches import Pulse
+from ulterion.engine.copies.batches import ProgressMeter
 from ulterion.model.runs.copied import CopyPass
 
 STEP = 0.05  # seconds
@@ -44,7 +44,7 @@ def played(rng: np.random.Generator, *, counter: bool) -> tuple[CopyPass, list[t
     limit, others = rng.choice([2e8, 1e9, 4e9]), rng.choice([0.0, 0.02])
     began = float(rng.choice([0.0, 3.0]))  # seconds before the device is given anything: memory waits for more
     copy = Played()
-    pulse = Pulse(copy, lambda *_: None, (lambda: copy.counted) if counter else None)  # type: ignore[arg-type]
+    pulse = ProgressMeter(copy, lambda *_: None, (lambda: copy.counted) if counter else None)  # type: ignore[arg-type]
     flush_from = None
     while copy.arrived < size:
         copy.seconds += STEP

@@ -207,7 +207,7 @@ def _toml(path: Path, rng: random.Random) -> str:
     lines[at] = (
         f"{key}= {bad}"
         if equals
-        else rng.choice(("[x]", "x = 1", "[[faults]]", "[parts.a]", "= 1", '[hookups."a/b"]', '[parts."[/x]"]'))
+        else rng.choice(("[x]", "x = 1", "[[faults]]", "[parts.a]", "= 1", '[setups."a/b"]', '[parts."[/x]"]'))
     )
     path.write_text("\n".join(lines))
     return f"line {at + 1} is {lines[at][:30]!r}"

@@ -22,7 +22,7 @@ from pathlib import Path
 
 from ulterion.core.copied import cost_of
 from ulterion.engine.copies import onepass, sets
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.file_pool import FilePool
 
 LARGE, SMALL = ("huge", 1_000_000_000), ("tree", 600_000_000)  # some 20,000 files
 
@@ -42,7 +42,7 @@ def laid(folder: Path, name: str, total: int, seed: int) -> Iterator[Path]:
 def ours(top: Path, target: Path) -> tuple[float, int, int]:
     """Copy by our own means; return seconds, files and bytes."""
     target.mkdir()
-    with Crew(2, 60.0) as crew:
+    with FilePool(2, 60.0) as crew:
         onepass.forget(crew, [os.fsencode(top)])
         done = onepass.copy_all(crew, [os.fsencode(top)], os.fsencode(target), kernel=True)
     shutil.rmtree(target)
@@ -53,7 +53,7 @@ def ours(top: Path, target: Path) -> tuple[float, int, int]:
 def theirs(top: Path, target: Path) -> float:
     """Copy by the system's command and flush; return the seconds."""
     target.mkdir()
-    with Crew(1, 60.0) as crew:
+    with FilePool(1, 60.0) as crew:
         onepass.forget(crew, [os.fsencode(top)])
     start = time.perf_counter()
     subprocess.run(["cp", "-a", str(top), str(target)], check=True)

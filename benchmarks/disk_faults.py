@@ -186,12 +186,12 @@ def scenes() -> list[Scene]:
     return [
         Scene(
             "measure",
-            ["measure", "--hookup", "box", "--suite", "flat-out", "--passes", "3", "--seconds", "0.1"],
+            ["measure", "--setup", "box", "--suite", "brief", "--passes", "3", "--seconds", "0.1"],
             measured,
             sound,
             nothing,
         ),
-        Scene("note", ["note", "--hookup", "box", "hums"], measured, noted, nothing),
+        Scene("note", ["note", "--setup", "box", "hums"], measured, noted, nothing),
         Scene("clock --table", ["clock", "--table", "t.csv"], timings, timed, timed),
         Scene("export", ["export", "--to", "tables"], measured, exported, nothing),
         Scene("copy", copy, with_clips, copy_after, copy_end),

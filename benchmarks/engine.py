@@ -39,11 +39,11 @@ class Figures:
     median: float
 
 
-def ours(path: Path, words: str, seconds: float, lanes: int | None = 1) -> Figures:
-    """Run one pass of the engine; `lanes` None for as many as are needed."""
+def ours(path: Path, words: str, seconds: float, workers: int | None = 1) -> Figures:
+    """Run one pass of the engine; `workers` None for as many as are needed."""
     own_cost()  # compiled in this process, for its children
     target = open_device(path, Overwrite()) if is_device(path) else FileTarget(path)
-    target.lanes = lanes
+    target.workers = workers
     try:
         one: PassResult = target.run_pass(parse_workload(words).settled(seconds, target.span_bytes), os.getpid())
     finally:
@@ -97,9 +97,9 @@ def table(loop: Path, path: Path, rounds: int, seconds: float) -> list[Row]:
             )
     for depth in (1, 32):
         words = f"random read 4 KiB depth {depth}"
-        lanes = paired(rounds, partial(ours, path, words, seconds, 2), partial(ours, path, words, seconds, 1))
+        workers = paired(rounds, partial(ours, path, words, seconds, 2), partial(ours, path, words, seconds, 1))
         wanted = ">= 1.8 with two free cores"
-        rows.append(row(f"two lanes / one, {depth} in flight each", lanes, lambda a, b: a.rate / b.rate, wanted))
+        rows.append(row(f"two workers / one, {depth} in flight each", workers, lambda a, b: a.rate / b.rate, wanted))
     return [*rows, automatic_row(path, rounds, seconds), memory_row(path, seconds)]
 
 
@@ -113,7 +113,7 @@ def automatic_row(path: Path, rounds: int, seconds: float) -> Row:
 
     pairs = paired(rounds, partial(ours, path, words, seconds, None), best)
     return row(
-        "lanes auto / the best fixed number, 32 in flight in all", pairs, lambda a, b: a.rate / b.rate, ">= 0.95"
+        "workers auto / the best fixed number, 32 in flight in all", pairs, lambda a, b: a.rate / b.rate, ">= 0.95"
     )
 
 

@@ -81,7 +81,7 @@ def _value(rng: random.Random, good: tuple[str, ...]) -> str:
 
 
 def template(folder: Path) -> None:
-    """Make the review that every case starts from: both hookups measured, one soaked, notes, a cut-off run, a log."""
+    """Make the review that every case starts from: both setups measured, one soaked, notes, a cut-off run, a log."""
     from tests.support import BENCH, REVIEW
 
     (folder / "drive").mkdir(parents=True)
@@ -89,10 +89,10 @@ def template(folder: Path) -> None:
     (folder / "review.toml").write_text(REVIEW)
     (folder / "log.csv").write_text("when,value\n0,20.5\n1,21\n2,22\n3,23\n")
     for words in (
-        ["measure", "--hookup", "direct", "--suite", "flat-out", "--passes", "3", "--seconds", "0.2"],
-        ["measure", "--hookup", "box", "--suite", "flat-out", "--passes", "3", "--seconds", "0.2"],
-        ["soak", "--hookup", "box", "--for", "60 s", "--idle", "0"],
-        ["note", "case", "38", "C"], ["note", "--hookup", "box", "not recognised"],
+        ["measure", "--setup", "direct", "--suite", "brief", "--passes", "3", "--seconds", "0.2"],
+        ["measure", "--setup", "box", "--suite", "brief", "--passes", "3", "--seconds", "0.2"],
+        ["soak", "--setup", "box", "--for", "60 s", "--idle", "0"],
+        ["note", "case", "38", "C"], ["note", "--setup", "box", "not recognised"],
         ["survey", "--record", "machine.json"],
     ):  # fmt: skip
         status, out, err = run(words, folder)
@@ -123,11 +123,11 @@ def more_files(folder: Path) -> None:
     theirs.close()
     with (folder / "review.toml").open("a") as review:
         review.write(PLAN)
-    (folder / "timings.csv").write_text("timing,hookup\n4.2 GB in 1m12s,box\n4.2 GB in 31s,direct\n")
+    (folder / "timings.csv").write_text("timing,setup\n4.2 GB in 1m12s,box\n4.2 GB in 31s,direct\n")
     for words in (
         ["copy", "clips", "target", "--passes", "1", "--no-ends", "--manifest", "sums.txt", "--to", "box"],
-        ["clock", "--hookup", "box", "--task", "clips", "4.2 GB in 1m12s", "still at 30 of 64 GB after 5m"],
-        ["clock", "--hookup", "direct", "--task", "clips", "4.2 GB in 31s"],
+        ["clock", "--setup", "box", "--task", "clips", "4.2 GB in 1m12s", "still at 30 of 64 GB after 5m"],
+        ["clock", "--setup", "direct", "--task", "clips", "4.2 GB in 31s"],
         ["plan", "run"], ["archive", "add", "--archive", "all.sqlite"], ["report"],
     ):  # fmt: skip
         status, out, err = run(words, folder)

@@ -129,9 +129,9 @@ def kept_end(folder: Path) -> Iterator[str]:
 def measured(folder: Path) -> None:
     """Make a review with a few dozen runs."""
     review(folder)
-    for hookup in ("direct", "box"):
+    for setup in ("direct", "box"):
         status, _, err = run(
-            ["measure", "--hookup", hookup, "--suite", "flat-out", "--passes", "3", "--seconds", "0.1"], folder
+            ["measure", "--setup", setup, "--suite", "brief", "--passes", "3", "--seconds", "0.1"], folder
         )
         assert status == 0, err
     rng = random.Random(9)
@@ -209,7 +209,7 @@ def timings(folder: Path) -> None:
     """Make a review and a table of timings."""
     review(folder)
     lines = [f"{n} GB in {20 + n}s,{('box', 'direct')[n % 2]},task {n}" for n in range(1, 9)]
-    (folder / "t.csv").write_text("timing,hookup,task\n" + "\n".join(lines) + "\n")
+    (folder / "t.csv").write_text("timing,setup,task\n" + "\n".join(lines) + "\n")
 
 
 def timed(folder: Path) -> Iterator[str]:
@@ -229,7 +229,7 @@ def plan_end(folder: Path) -> Iterator[str]:
     """Every cell was measured once; the direct connection is measured again in between, as the plan has it."""
     yield from sound(folder)
     runs = [r for r in ReviewFolder.open(folder).runs() if r.state.name == "complete"]
-    whole = [r.hookup for r in runs if r.hookup != "direct"]
+    whole = [r.setup for r in runs if r.setup != "direct"]
     if len(whole) != len(set(whole)) or len(whole) < 4:
         yield f"cells: {sorted(map(str, whole))}"
 

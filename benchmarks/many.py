@@ -1,6 +1,6 @@
 """A review of many runs: python -m benchmarks.many [RUNS ...]   (default: 1000 10000).
 
-The runs are of the demo's kind: the whole suite, five passes with series and histograms, over six hookups.  For `compare`,
+The runs are of the demo's kind: the whole suite, five passes with series and histograms, over six setups.  For `compare`,
 `claims`, `note` and a short `measure` the wall time and the greatest memory of the installed program are shown.
 """
 
@@ -28,20 +28,20 @@ from ulterion.model.store import ReviewFolder
 PROGRAM = Path(sys.executable).with_name("ulterion")
 COMMANDS = (
     ["compare"], ["claims"], ["note", "hum"],
-    ["measure", "--hookup", "box", "--workload", "random read 4 KiB", "--passes", "3", "--seconds", "0.1"],
+    ["measure", "--setup", "box", "--workload", "random read 4 KiB", "--passes", "3", "--seconds", "0.1"],
 )  # fmt: skip
 WANTED = {1000: (2.0, 200.0), 10_000: (15.0, None)}
 """Seconds and MiB that `compare` may take, by number of runs."""
 
 
 def fill(folder: Path, count: int) -> None:
-    """Fill a review with copies of one run of each hookup, each with its own id and moment."""
+    """Fill a review with copies of one run of each setup, each with its own id and moment."""
     (folder / "review.toml").write_text(REVIEW)
     (folder / "bench.toml").write_text(BENCH)
     review = ReviewFolder.open(folder)
     suite = SUITES[DEFAULT_SUITE]
-    made = [measure(MeasureRequest(Place(review, folder, None, hookup), suite.name, suite.workloads, 5, 2.0), Observer()).path
-            for hookup in ("direct", "box")]  # fmt: skip
+    made = [measure(MeasureRequest(Place(review, folder, None, setup), suite.name, suite.workloads, 5, 2.0), Observer()).path
+            for setup in ("direct", "box")]  # fmt: skip
     texts = [json.loads(path.read_text()) for path in made]
     for number in range(count - len(made)):
         data = texts[number % len(texts)] | {"id": f"{number + 0x100000:06x}"}
@@ -50,7 +50,7 @@ def fill(folder: Path, count: int) -> None:
             f"2026-{2 + minutes // 40320:02d}-{1 + minutes // 1440 % 28:02d}T{minutes // 60 % 24:02d}:{minutes % 60:02d}:00.000Z"
         )
         stamp = data["started"].replace("-", "").replace(":", "").partition(".")[0]
-        (folder / f"runs/{stamp}Z-measure-{data['hookup']}-{data['id']}.json").write_text(compact_json(data))
+        (folder / f"runs/{stamp}Z-measure-{data['setup']}-{data['id']}.json").write_text(compact_json(data))
 
 
 def timed(words: list[str], folder: Path) -> tuple[float, float]:

@@ -4,7 +4,7 @@
 
 Two to four factors of two to four levels, a tenth to a quarter of the cells missing in every other matrix, levels apart by 20 %, a third of the pairs of factors
 doing something only together (15 %), 0 to 1 % from run to run, 0.3 to 2 % from pass to pass with one pass in ten twice as noisy, 3 or 5 passes, few-changes
-or random order, one or two direct hookups three times each, and a drift of 5 % over the day, up or down, in two of three.
+or random order, one or two direct setups three times each, and a drift of 5 % over the day, up or down, in two of three.
 With --uneven one level of one factor varies five times as much from run to run, as a loose socket does.
 """
 

@@ -1,14 +1,14 @@
-"""How often is a hookup called different when nothing is?  python -m benchmarks.nulls [REVIEWS] [--seed N].
+"""How often is a setup called different when nothing is?  python -m benchmarks.nulls [REVIEWS] [--seed N].
 
-Reviews of 8 workloads and 5 hookups of one medium, all with one truth.  Passes scatter by 0.3 to 5 % around it, as each hookup does by
+Reviews of 8 workloads and 5 setups of one medium, all with one truth.  Passes scatter by 0.3 to 5 % around it, as each setup does by
 itself (one may be ten times as restless as another), by the normal law or with heavier tails (Student's t with 4 degrees of freedom,
-as passes beside a busy machine do).  Counted are reviews in which any hookup is called faster or slower, or a little so; at most 5 %
+as passes beside a busy machine do).  Counted are reviews in which any setup is called faster or slower, or a little so; at most 5 %
 may be.
 
     fixed           3 to 8 passes
     until sure      4 passes, then until sure within 2 %, 10 at most
     several runs    2 to 5 runs of 4 passes, that lie 1 % apart besides, the same for all workloads of a run
-    power           one hookup of two is truly 6 % slower (2 %: at a margin of 3 % that is no loss), 5 passes: how often that is said
+    power           one setup of two is truly 6 % slower (2 %: at a margin of 3 % that is no loss), 5 passes: how often that is said
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from ulterion.core.looking import sure_within
 from ulterion.core.samples import Looked, Runs
 from ulterion.core.verdicts import DIFFERENT, compare, compare_family
 
-WORKLOADS, HOOKUPS = 8, 5
+WORKLOADS, SETUPS = 8, 5
 BETWEEN = 0.01  # from run to run
 FIRST, MOST, SURE = 4, 10, 0.02
 Noise = Callable[[], float]
@@ -38,8 +38,8 @@ def passes_of(how: str, rng: np.random.Generator, count: int, spread: float, noi
     return Looked.of(rates, FIRST) if how == "until sure" else rates
 
 
-def hookup(how: str, rng: np.random.Generator, count: int, truth: list[float], noise: Noise) -> list[Runs]:
-    """Return the runs of every workload on one hookup."""
+def setup(how: str, rng: np.random.Generator, count: int, truth: list[float], noise: Noise) -> list[Runs]:
+    """Return the runs of every workload on one setup."""
     shifts = rng.normal(0.0, BETWEEN, rng.integers(2, 6)) if how == "several runs" else [0.0]
     spread = [10 ** rng.uniform(math.log10(0.003), math.log10(0.05)) for _ in truth]
     return [
@@ -61,8 +61,8 @@ def verdicts(how: str, rng: np.random.Generator, *, heavy: bool) -> Counter[str]
     def noise() -> float:
         return float(rng.standard_t(4) / math.sqrt(2) if heavy else rng.standard_normal())
 
-    base = hookup(how, rng, count, truth, noise)
-    others = [hookup(how, rng, count, truth, noise) for _ in range(HOOKUPS - 1)]
+    base = setup(how, rng, count, truth, noise)
+    others = [setup(how, rng, count, truth, noise) for _ in range(SETUPS - 1)]
     return Counter(
         str(c.verdict) for c in compare_family([(o, b) for other in others for o, b in zip(other, base, strict=True)])
     )
@@ -107,7 +107,7 @@ def main() -> None:
             shares = ", ".join(f"{word} {count / total * 100:.2f} %" for word, count in every.most_common())
             tails = "heavy tails" if heavy else "normal"
             print(
-                f"{how}, {tails}: any hookup called different in {called / options.reviews * 100:.2f} % of {options.reviews}; {shares}"
+                f"{how}, {tails}: any setup called different in {called / options.reviews * 100:.2f} % of {options.reviews}; {shares}"
             )
     power(np.random.default_rng(options.seed), options.reviews)
 

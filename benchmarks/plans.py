@@ -1,6 +1,6 @@
 """Passes where verdicts are open against as many passes everywhere: python -m benchmarks.plans [PLANS] [--seed N].
 
-Plans of 24 cells against a direct hookup with 18 passes.  The true ratios: a third alike, a third well apart (10 to 60 %), a third between 1 and 10 %;
+Plans of 24 cells against a baseline with 18 passes.  The true ratios: a third alike, a third well apart (10 to 60 %), a third between 1 and 10 %;
 noise of a pass 0.3 to 3 %, another in each plan, one pass in twenty three times as noisy.  Adaptive passes stop at the verdict that may be taken at
 every look (`core/matrix/deciding.py`), after 3 to 12, and visit what is open once more.  As many passes everywhere are judged each by itself at 5 %, which favours
 them, as often as it takes to decide as many.  `false`: a verdict that the truth contradicts.
@@ -40,7 +40,7 @@ def truths(rng: np.random.Generator) -> list[float]:
 
 
 def passes_of(rng: np.random.Generator, noise: float) -> Callable[[float], float]:
-    """Return what gives a pass of a hookup with such a mean log."""
+    """Return what gives a pass of a setup with such a mean log."""
 
     def one(mean: float) -> float:
         return float(np.exp(mean + rng.normal(0, noise * (3 if rng.random() < 0.05 else 1))))

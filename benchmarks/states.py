@@ -32,10 +32,10 @@ link = "PCIe 4.0 x4"
 [parts.drive]
 name = "Drive"
 kind = "drive"
-[hookups.direct]
+[setups.direct]
 chain = ["slot", "drive"]
 target = "sim:bench.toml"
-direct = true
+baseline = true
 """
 LENGTHS = (1.0, 4.0, 12.0)
 CLOSE = 0.03
@@ -99,7 +99,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     tally = Counter[str]()
-    suites = [s for s, suite in SUITES.items() if any(w.name == "flat-out-write" for w in suite.workloads)]
+    suites = [s for s, suite in SUITES.items() if any(w.name == "sequential-write" for w in suite.workloads)]
     for number in range(options.drives):
         one = drive(random.Random(options.seed * 10_007 + number))
         for suite, seconds, order in itertools.product(suites, LENGTHS, range(3)):
@@ -107,7 +107,7 @@ def main() -> None:
                 (Path(scratch) / "bench.toml").write_text(one.text)
                 (Path(scratch) / "review.toml").write_text(REVIEW)
                 run = figures(ReviewFolder.open(Path(scratch)), suite, seconds, order, number)
-            (record,) = [w for w in run.workloads if w.workload.name == "flat-out-write"]
+            (record,) = [w for w in run.workloads if w.workload.name == "sequential-write"]
             tally["no figure"] += not record.figures
             for figure in record.figures:
                 found = estimate([p.rate for p in figure.passes])

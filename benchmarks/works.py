@@ -34,7 +34,7 @@ link = "PCIe 4.0 x4"
 [parts.drive]
 name = "A drive"
 kind = "drive"
-[hookups.one]
+[setups.one]
 chain = ["slot", "drive"]
 target = "sim:bench.toml"
 """

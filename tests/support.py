@@ -94,11 +94,11 @@ link = "USB 10 Gb/s"
 [parts.box.claims]
 read = "1000 MB/s"
 write = "1400 MB/s"
-[hookups.direct]
+[setups.direct]
 chain = ["b:fast", "drive"]
 target = "sim:bench.toml"
-direct = true
-[hookups.box]
+baseline = true
+[setups.box]
 chain = ["b:usb", "box", "drive"]
 target = "sim:bench.toml"
 """
@@ -214,12 +214,12 @@ class FolderCase(unittest.TestCase):
 
 
 def simulate(
-    review: ReviewFolder, hookup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
+    review: ReviewFolder, setup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
     seed: int | None = None,
 ) -> Measured:  # fmt: skip
-    """Measure a hookup of a simulated review, in this process."""
+    """Measure a setup of a simulated review, in this process."""
     wanted = workloads or [PEAK_READ, parse_workload("random write 4 KiB depth 16")]
     request = MeasureRequest(
-        Place(review, review.path, None, hookup), "test", wanted, passes, seconds, Access(seed=seed)
+        Place(review, review.path, None, setup), "test", wanted, passes, seconds, Access(seed=seed)
     )
     return measure(request, Observer())

@@ -5,7 +5,7 @@ In a notebook:
     import ulterion
     review = ulterion.load_review("my-review")
     review.frame()              # one row for each pass, a pandas DataFrame
-    review.compare()            # one row for each workload and hookup, with ratio, interval and verdict
+    review.compare()            # one row for each workload and setup, with ratio, interval and verdict
     review.claims()             # one row for each claim
     review.soaks()              # one row for each long run; review.series(ID) its series
     ulterion.load_archive("all.sqlite").find("enclosures, large read")

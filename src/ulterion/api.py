@@ -12,9 +12,9 @@ import pandas as pd
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.errors import UsageError, unknown
+from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import Group, Row, compare_review
-from ulterion.judge.culprits import Blame
 from ulterion.judge.matrix import effects, grounds, ranks
 from ulterion.judge.pooling import latest
 from ulterion.judge.soaks import soak_of
@@ -26,15 +26,15 @@ if TYPE_CHECKING:
     from sqlalchemy.engine import Engine
 
 
-def _suspects(blame: Blame | None) -> list[str] | None:
-    """Return the names of what may have held a hookup back; one is the culprit."""
-    return None if blame is None else [s.key for s in blame.finding.suspects]
+def _suspects(bottleneck: Bottleneck | None) -> list[str] | None:
+    """Return the names of what may have held a setup back; one is the bottleneck."""
+    return None if bottleneck is None else [s.key for s in bottleneck.finding.suspects]
 
 
-def _blame_of(group: Group, row: Row) -> Blame | None:
+def _bottleneck_of(group: Group, row: Row) -> Bottleneck | None:
     directions: dict[str, Direction] = {"read": "read", "write": "write"}
     direction = directions.get(row.workload.direction)
-    return group.blames.get((row.hookup, direction)) if direction and row.workload.is_large else None
+    return group.bottlenecks.get((row.setup, direction)) if direction and row.workload.is_large else None
 
 
 TABLES = {
@@ -66,13 +66,13 @@ class Review:
         self.runs: Sequence[AnyRun] = folder.runs()
 
     def frame(self) -> pd.DataFrame:
-        """Return one row for each pass: run, hookup, workload, pass, bytes, seconds, MB_per_s, latencies in seconds."""
+        """Return one row for each pass: run, setup, workload, pass, bytes, seconds, MB_per_s, latencies in seconds."""
         rows = [
             {
                 "run": run.id,
                 "started": pd.Timestamp(run.started),
                 "kind": run.kind,
-                "hookup": run.hookup,
+                "setup": run.setup,
                 "workload": record.workload.title,
                 "text": record.text,
                 "pass": one.number,
@@ -92,10 +92,10 @@ class Review:
         return pd.DataFrame(rows)
 
     def results(self) -> pd.DataFrame:
-        """Return one row for each hookup and workload: the figure that stands, with its 95 % interval, passes and newest run."""
+        """Return one row for each setup and workload: the figure that stands, with its 95 % interval, passes and newest run."""
         rows = [
             {
-                "hookup": hookup,
+                "setup": setup,
                 "workload": cell.workload.title,
                 "text": text,
                 "run": cell.run.id,
@@ -109,7 +109,7 @@ class Review:
                 "MB_per_s_high": _scaled(cell.estimate.high),
                 "suspect": cell.suspect,
             }
-            for hookup, cells in latest(self.runs).items()
+            for setup, cells in latest(self.runs).items()
             for text, cell in cells.items()
         ]
         return pd.DataFrame(rows)
@@ -127,15 +127,14 @@ class Review:
         return pd.DataFrame(rows, columns=["run", "text", "pass", "interval", "interval_s", "bytes"])
 
     def soak_series(self) -> pd.DataFrame:
-        """Return the series of every soak: run, hookup, seconds since its load began, MB_per_s, and each sensor's values."""
+        """Return the series of every soak: run, setup, seconds since its load began, MB_per_s, and each sensor's values."""
         frames = [
-            self.series(s.run.id).assign(run=s.run.id, hookup=s.run.hookup)
-            for s in filter(None, map(soak_of, self.runs))
+            self.series(s.run.id).assign(run=s.run.id, setup=s.run.setup) for s in filter(None, map(soak_of, self.runs))
         ]
         if not frames:
-            return pd.DataFrame(columns=["run", "hookup", "seconds", "MB_per_s"])
+            return pd.DataFrame(columns=["run", "setup", "seconds", "MB_per_s"])
         whole = pd.concat(frames, ignore_index=True)
-        return whole[["run", "hookup", *(c for c in whole.columns if c not in ("run", "hookup"))]]
+        return whole[["run", "setup", *(c for c in whole.columns if c not in ("run", "setup"))]]
 
     def table(self, name: str) -> pd.DataFrame:
         """Return one of `TABLES` by its name; raise UsageError for another, or where there is nothing for it."""
@@ -145,12 +144,12 @@ class Review:
         return found
 
     def compare(self, *, against: str | None = None, margin: float | None = None) -> pd.DataFrame:
-        """Return one row for each workload and hookup; `margin` as a ratio (0.03).  Raises UsageError: nothing measured."""
+        """Return one row for each workload and setup; `margin` as a ratio (0.03).  Raises UsageError: nothing measured."""
         groups = compare_review(self.folder.review, self.runs, against=against, margin=margin)
         rows = [
             {
                 "medium": group.medium,
-                "hookup": row.hookup,
+                "setup": row.setup,
                 "run": row.run,
                 "workload": row.workload.title,
                 "MB_per_s": row.estimate.rate / 1e6,
@@ -158,7 +157,7 @@ class Review:
                 "ratio_low": row.comparison.ratio.low if row.comparison else None,
                 "ratio_high": row.comparison.ratio.high if row.comparison else None,
                 "verdict": row.comparison.verdict if row.comparison else None,
-                "suspects": _suspects(_blame_of(group, row)),
+                "suspects": _suspects(_bottleneck_of(group, row)),
             }
             for group in groups
             for row in group.rows
@@ -177,18 +176,18 @@ class Review:
                 "run": row.run,
                 "share": row.judgement.share,
                 "verdict": row.judgement.verdict,
-                "hookup": row.hookup,
-                "suspects": _suspects(row.blame),
+                "setup": row.setup,
+                "suspects": _suspects(row.bottleneck),
             }
             for row in judge_claims(self.folder.review, self.runs)
         ]
         return pd.DataFrame(rows)
 
     def plan(self) -> pd.DataFrame:
-        """Return one row for each cell of the plan: its levels, hookup, state, runs.  Raises UsageError where there is no plan."""
+        """Return one row for each cell of the plan: its levels, setup, state, runs.  Raises UsageError where there is no plan."""
         now = planned(self.folder.review, self.runs, self.folder.review.review.margin)
         return pd.DataFrame(
-            [{**dict(c.cell), "hookup": c.hookup, "state": c.state, "runs": list(c.runs)} for c in now.cells]
+            [{**dict(c.cell), "setup": c.setup, "state": c.state, "runs": list(c.runs)} for c in now.cells]
         )
 
     def effects(self) -> pd.DataFrame:
@@ -226,7 +225,7 @@ class Review:
             rows.append(
                 {
                     "run": soak.run.id,
-                    "hookup": soak.run.hookup,
+                    "setup": soak.run.setup,
                     "load_s": findings.seconds,
                     "bytes": findings.bytes,
                     "first_MB_per_s": findings.fast / 1e6,

@@ -30,7 +30,7 @@ class OnEither:
     place: str
 
     def filled(self, *, reviews: int = 1) -> list[ReviewFolder]:
-        """Return reviews of two hookups each, simulated, of products that are called alike."""
+        """Return reviews of two setups each, simulated, of products that are called alike."""
         made = []
         for number in range(reviews):
             folder = self.folder / f"review-{number}"
@@ -40,8 +40,8 @@ class OnEither:
                 BENCH.replace("seed = 7", f"seed = {number}").replace("testbench", f"bench{number}")
             )
             made.append(ReviewFolder.open(folder))
-            for hookup in ("direct", "box"):
-                simulate(made[-1], hookup, passes=3, seconds=0.5)
+            for setup in ("direct", "box"):
+                simulate(made[-1], setup, passes=3, seconds=0.5)
         return made
 
     def test_again_changed_and_gone(self: FolderCase) -> None:  # type: ignore[misc]
@@ -57,7 +57,7 @@ class OnEither:
         self.assertEqual(ask(engine, parse_question("")), before)
         run.unlink()
         self.assertEqual(add_review(engine, ReviewFolder.open(review.path)), Added(known=1, gone=1))
-        self.assertEqual({a.hookup for a in ask(engine, parse_question(""))}, {"direct"})
+        self.assertEqual({a.setup for a in ask(engine, parse_question(""))}, {"direct"})
         held = ask(engine, parse_question(""))
         self.assertEqual(rebuild(engine, []), [])
         self.assertEqual(ask(engine, parse_question("")), [])
@@ -71,7 +71,7 @@ class OnEither:
         for review in self.filled(reviews=2):
             add_review(engine, review)
         self.assertEqual(
-            {a.hookup for a in ask(engine, parse_question("USB 10 Gb/s enclosures, read over 900 MB/s"))}, {"box"}
+            {a.setup for a in ask(engine, parse_question("USB 10 Gb/s enclosures, read over 900 MB/s"))}, {"box"}
         )
         self.assertEqual(ask(engine, parse_question("enclosures over 2 GB/s")), [])
         self.assertEqual(len(ask(engine, parse_question("test box, large read"))), 2)

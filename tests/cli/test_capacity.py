@@ -236,8 +236,8 @@ class Rooms(FolderCase):
         self.store, self.drive = self.review(), self.folder / "drive"
         self.drive.mkdir()
 
-    def asked(self, hookup: str | None = None) -> CapacityRequest:
-        return CapacityRequest(Place(self.store, self.folder, str(self.drive), hookup))
+    def asked(self, setup: str | None = None) -> CapacityRequest:
+        return CapacityRequest(Place(self.store, self.folder, str(self.drive), setup))
 
     def room(self, free: int) -> mock._patch:  # type: ignore[type-arg]
         facts = mock.Mock(f_blocks=free, f_bavail=free, f_frsize=1)
@@ -306,7 +306,7 @@ class Rooms(FolderCase):
 
     def test_a_stop_gives_the_room_back_and_keeps_the_run(self) -> None:
         """Ctrl-C while it is written: nothing stays, the run says where it was stopped."""
-        process = self.start("capacity", str(self.drive), "--review", ".", "--hookup", "box", "--json")
+        process = self.start("capacity", str(self.drive), "--review", ".", "--setup", "box", "--json")
         until = time.monotonic() + 30
         while not list(self.drive.glob("ulterion-proof-*/files/part*")) and time.monotonic() < until:
             time.sleep(0.02)
@@ -318,7 +318,7 @@ class Rooms(FolderCase):
         self.assertEqual((run.capacity.finding, run.state.name), ("stopped", "interrupted"))
 
     def test_what_cannot_be_is_refused(self) -> None:
-        """A folder that is none, a quick look at files, a permit for a folder, a simulated hookup, no room."""
+        """A folder that is none, a quick look at files, a permit for a folder, a simulated setup, no room."""
         for arguments, words in (
             (("nowhere",), "neither a folder nor a device"), (("drive", "--quick"), "needs the raw device"), (("drive", "--overwrite", "X"), "for raw devices"),
             (("drive", "--resume"), "not left full"), ((), "nothing to prove"),
@@ -338,7 +338,7 @@ class Simulated(FolderCase):
         )
 
     def proof(self, *arguments: str, status: int = 0) -> Any:
-        done = self.ulterion("capacity", "--hookup", "direct", *arguments, "--review", ".", "--json")
+        done = self.ulterion("capacity", "--setup", "direct", *arguments, "--review", ".", "--json")
         self.assertEqual(done.returncode, status, done.stderr)
         return json.loads(done.stdout)["run"]["capacity"]
 
@@ -382,7 +382,7 @@ class Simulated(FolderCase):
         self.assertEqual((whole["key"], whole["finding"], whole["read_bytes"]), (first["key"], "wraps", 64 * 10**9))
         self.assertEqual(whole["real_bytes"], 20 * 10**9 // UNIT * UNIT)
         self.assertGreaterEqual(last["written_bytes"] + last["read_bytes"], first["written_bytes"])
-        self.refused("capacity", "--hookup", "direct", "--resume", says="was cut off while it could go on")
+        self.refused("capacity", "--setup", "direct", "--resume", says="was cut off while it could go on")
 
 
 class Places(unittest.TestCase):

@@ -25,7 +25,7 @@ class Clock(FolderCase):
         """Three on each side decide; the interval is in the answer; the documents load again."""
         kept = self.json_of(
             "clock",
-            "--hookup",
+            "--setup",
             "box",
             "--task",
             "a day's clips",
@@ -38,7 +38,7 @@ class Clock(FolderCase):
         self.assertGreater(kept[0]["high"], 4.2e9 / 72)
         self.ulterion(
             "clock",
-            "--hookup",
+            "--setup",
             "direct",
             "--task",
             "a day's clips",
@@ -46,7 +46,7 @@ class Clock(FolderCase):
             "4.2 GB in 11.6 s",
             "4.2 GB in 11.9s",
         )
-        rows = {r["hookup"]: r for r in self.json_of("compare")["clocked"]}
+        rows = {r["setup"]: r for r in self.json_of("compare")["clocked"]}
         self.assertEqual(
             (rows["box"]["verdict"], rows["box"]["against"], rows["box"]["against_measured"]),
             ("slower", "direct", False),
@@ -54,11 +54,11 @@ class Clock(FolderCase):
         self.assertEqual(len(self.opened().runs()), 2)
         self.assertEqual(self.ulterion("compare", "--fail-on", "slower").returncode, 4)
         text = self.ulterion("compare").stdout
-        self.refused("compare", "--figure", "all.png", says="no measured hookup yet")  # transfers are drawn by race
+        self.refused("compare", "--figure", "all.png", says="no measured setup yet")  # transfers are drawn by race
         self.assertIn("a day's clips, written", text)
         self.assertLessEqual(max(map(len, text.splitlines())), 80)
         self.ulterion("note", "--exclude", rows["box"]["runs"][0], "wrong cable")
-        self.assertNotIn("box", {r["hookup"] for r in self.json_of("compare")["clocked"]})
+        self.assertNotIn("box", {r["setup"] for r in self.json_of("compare")["clocked"]})
 
     def test_a_bound_is_held_against_what_was_measured(self) -> None:
         """Slower for sure, too early to tell, and nothing at all; never a rate."""
@@ -66,7 +66,7 @@ class Clock(FolderCase):
         simulate(self.store, "box", [PEAK_READ])
         for task, text, verdict in (("card", "64 GB not finished after 10m", "slower"), ("tape", "64 GB not finished after 20s", "undecided"),
                                     ("none", "stopped at 30 of 64 GB", None)):  # fmt: skip
-            self.ulterion("clock", "--hookup", "box", "--task", task, text)
+            self.ulterion("clock", "--setup", "box", "--task", task, text)
             (row,) = (r for r in self.json_of("compare")["clocked"] if r["task"] == task)
             self.assertEqual((row["rate"], row["verdict"], row["against_measured"]), (None, verdict, True), task)
         shown = self.ulterion("compare").stdout
@@ -76,40 +76,40 @@ class Clock(FolderCase):
         """What a cache took in is marked where it is typed and where it is compared; one within rounding is not."""
         link, over = self.store.review.narrowest_link("box"), 40
         assert link is not None
-        for hookup, size in (("direct", link.payload * 10), ("box", link.payload * over)):
+        for setup, size in (("direct", link.payload * 10), ("box", link.payload * over)):
             texts = [f"{size / 1e9:.3f} GB in {s} s" for s in (20, 20.2, 19.9)]
-            (kept,) = self.json_of("clock", "--hookup", hookup, *texts)["kept"]
-            self.assertEqual([link.name in w for w in kept["warnings"]], [True] if hookup == "box" else [])
-        row = next(r for r in self.json_of("compare")["clocked"] if r["hookup"] == "box")
+            (kept,) = self.json_of("clock", "--setup", setup, *texts)["kept"]
+            self.assertEqual([link.name in w for w in kept["warnings"]], [True] if setup == "box" else [])
+        row = next(r for r in self.json_of("compare")["clocked"] if r["setup"] == "box")
         self.assertEqual(row["verdict"], "undecided")
         self.assertIn(f"is more than {link.name} can carry", row["suspect"])
         self.assertEqual(self.ulterion("compare", "--fail-on", "slower").returncode, 0)
-        self.json_of("clock", "--hookup", "box", "--task", "fits", f"{link.payload * 10.1 / 1e9:.3f} GB in 10 s")
-        rows = {r["task"]: r["suspect"] for r in self.json_of("compare")["clocked"] if r["hookup"] == "box"}
+        self.json_of("clock", "--setup", "box", "--task", "fits", f"{link.payload * 10.1 / 1e9:.3f} GB in 10 s")
+        rows = {r["task"]: r["suspect"] for r in self.json_of("compare")["clocked"] if r["setup"] == "box"}
         self.assertIsNone(rows["fits"])
 
     def test_a_table_of_timings(self) -> None:
         """Columns fill in for what is given; a fault names its line, and nothing of the table is kept."""
         self.write(
             "t.csv",
-            "Timing,hookup,task,direction,hand\n4.2 GB in 1m12s,box,clips,read,\n4.2 GB in 12.1s,direct,clips,read,0 s\n900 MB in 30s,,,,\n",
+            "Timing,setup,task,direction,hand\n4.2 GB in 1m12s,box,clips,read,\n4.2 GB in 12.1s,direct,clips,read,0 s\n900 MB in 30s,,,,\n",
         )
-        kept = self.json_of("clock", "--hookup", "box", "--table", "t.csv")["kept"]
-        self.assertEqual([(k["hookup"], k["task"], k["direction"]) for k in kept],
+        kept = self.json_of("clock", "--setup", "box", "--table", "t.csv")["kept"]
+        self.assertEqual([(k["setup"], k["task"], k["direction"]) for k in kept],
                          [("box", "clips", "read"), ("direct", "clips", "read"), ("box", "transfer", "write")])  # fmt: skip
-        for text, words in (("timing,hookup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is no timing"), ("size\n1\n", "no column 'timing'"),
+        for text, words in (("timing,setup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is no timing"), ("size\n1\n", "no column 'timing'"),
                             ("timing,colour\n", "'colour' is no column"), ("timing\n", "no timing in it"), ("timing,direction\n1 GB in 20s,up\n", "'up'"),
-                            ("timing,hookup\n1 GB in 20s,nowhere\n", "unknown hookup 'nowhere'")):  # fmt: skip
+                            ("timing,setup\n1 GB in 20s,nowhere\n", "unknown setup 'nowhere'")):  # fmt: skip
             self.write("bad.csv", text)
-            self.refused("clock", "--hookup", "box", "--table", "bad.csv", says=words)
+            self.refused("clock", "--setup", "box", "--table", "bad.csv", says=words)
         self.assertEqual(len(self.opened().runs()), 3)
 
     def test_what_cannot_be_is_refused(self) -> None:
-        """Without a hookup, without a terminal, with two ways at once."""
+        """Without a setup, without a terminal, with two ways at once."""
         for arguments, words in (
-            (("1 GB in 20s",), "which hookup"), (("--hookup", "box"), "needs a terminal"), (("--hookup", "nope", "1 GB in 20s"), "unknown hookup"),
-            (("--hookup", "box", "--table", "t.csv", "1 GB in 20s"), "exclude each other"), (("--hookup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
-            (("--hookup", "box", "--hand", "2m", "1 GB in 20s"), "hand"), (("--hookup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
+            (("1 GB in 20s",), "which setup"), (("--setup", "box"), "needs a terminal"), (("--setup", "nope", "1 GB in 20s"), "unknown setup"),
+            (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "exclude each other"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
+            (("--setup", "box", "--hand", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
         ):  # fmt: skip
             self.refused("clock", *arguments, says=words)
         self.assertEqual(self.opened().runs(), [])
@@ -131,7 +131,7 @@ class Clock(FolderCase):
     def live(self, keys: list[bytes]) -> tuple[str, int | None]:
         """Work the stopwatch by keys; return what it showed and its exit status."""
         ours, theirs = pty.openpty()
-        live = self.start("clock", "--hookup", "box", stdin=theirs, stdout=theirs, stderr=theirs,
+        live = self.start("clock", "--setup", "box", stdin=theirs, stdout=theirs, stderr=theirs,
                           terminal={"TERM": "xterm", "COLUMNS": "100"})  # fmt: skip
         os.close(theirs)
         shown, waiting = b"", list(keys)

@@ -25,7 +25,7 @@ from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
 from ulterion.core.copied import Cost, class_of, cost_of, slow_end
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onefile, sets
-from ulterion.engine.copies.batches import Pulse
+from ulterion.engine.copies.batches import ActivityCounter
 from ulterion.engine.copies.onepass import Meters
 from ulterion.host.activity import meter_of
 from ulterion.model.runs.copied import CopyPass, CopyRun
@@ -147,33 +147,33 @@ class Whole(CopyCase):
         self.assertEqual((self.target / "short/a").read_bytes(), (self.source / "a").read_bytes())
 
     def test_copies_of_one_task_are_compared(self) -> None:
-        """Beside a timing by hand of the same, against the direct hookup's copies; a copy that lacks a file is no figure."""
-        hookups = "".join(
-            f'[hookups.{n}]\nchain = ["p", "d"]\ntarget = "{t}"\n{d}\n'
-            for n, t, d in (("direct", "target", "direct = true"), ("box", "other", ""))
+        """Beside a timing by hand of the same, against the baseline's copies; a copy that lacks a file is no figure."""
+        setups = "".join(
+            f'[setups.{n}]\nchain = ["p", "d"]\ntarget = "{t}"\n{d}\n'
+            for n, t, d in (("direct", "target", "baseline = true"), ("box", "other", ""))
         )
         self.write(
             "review.toml",
-            f'schema = 1\n[ports.p]\nlink = "USB 10 Gb/s"\n[parts.d]\nname = "D"\nkind = "drive"\n{hookups}',
+            f'schema = 1\n[ports.p]\nlink = "USB 10 Gb/s"\n[parts.d]\nname = "D"\nkind = "drive"\n{setups}',
         )
         (self.folder / "other").mkdir()
         self.fill(a=3_000_000)
-        for hookup in ("direct", "box"):
-            self.json_of("copy", "source", "--to", hookup, "--no-ends", "--task", "clips")
-        self.ulterion("clock", "--hookup", "box", "--task", "clips", "4.2 GB in 1m12s")
+        for setup in ("direct", "box"):
+            self.json_of("copy", "source", "--to", setup, "--no-ends", "--task", "clips")
+        self.ulterion("clock", "--setup", "box", "--task", "clips", "4.2 GB in 1m12s")
         rows = self.json_of("compare")["clocked"]
-        self.assertEqual({(r["hookup"], r["copied"], r["against"]) for r in rows},
+        self.assertEqual({(r["setup"], r["copied"], r["against"]) for r in rows},
                          {("direct", True, None), ("box", True, "direct"), ("box", False, "direct")})  # fmt: skip
-        box = next(r for r in rows if r["hookup"] == "box" and r["copied"])
+        box = next(r for r in rows if r["setup"] == "box" and r["copied"])
         self.assertIsNotNone(box["ratio_low"])
         run = next(r for r in self.opened().runs() if isinstance(r, CopyRun))
         self.assertEqual(run.with_copied(files=2).rates, ())
         self.also_between_two(run)
 
     def also_between_two(self, run: CopyRun) -> None:
-        """From one hookup to another, and over a network: rows of their own, held against their like alone, with what else differed."""
+        """From one setup to another, and over a network: rows of their own, held against their like alone, with what else differed."""
         store, chain = self.opened(), [*run.chain[:1], "other"]
-        for number, (hookup, way, source, filesystem) in enumerate(
+        for number, (setup, way, source, filesystem) in enumerate(
             (
                 ("direct", "read and write", "slot", "ext4"),
                 ("box", run.copied.way, "slot", "exfat"),
@@ -181,9 +181,9 @@ class Whole(CopyCase):
             )
         ):
             target = replace(run.target, filesystem=filesystem)
-            made = run.model_copy(update={"id": f"aaaa{number}0", "hookup": hookup, "chain": chain, "target": target})
-            store.save(made.with_copied(way=way, from_hookup=source))
-        rows = {(r["hookup"], r["source"], r["network"]): r for r in self.json_of("compare")["clocked"] if r["copied"]}
+            made = run.model_copy(update={"id": f"aaaa{number}0", "setup": setup, "chain": chain, "target": target})
+            store.save(made.with_copied(way=way, from_setup=source))
+        rows = {(r["setup"], r["source"], r["network"]): r for r in self.json_of("compare")["clocked"] if r["copied"]}
         between = rows["box", "slot", None]
         self.assertEqual((between["against"], between["runs"]), ("direct", ["aaaa10"]))
         self.assertIn("file system: exfat against ext4", between["differs"])
@@ -218,7 +218,7 @@ class Arrived(CopyCase):
     ) -> None:
         """A program fills memory at once while a slow device empties it: what is told never runs ahead of the device, nor behind by a second of it."""
 
-        class Crew:
+        class WorkerPool:
             """Writes into memory until that is full, then as fast as the device; the device works all the while, at something else before."""
 
             at = 0.0
@@ -235,8 +235,8 @@ class Arrived(CopyCase):
             def now(self) -> float:
                 return self.at
 
-        crew, told = Crew(), list[tuple[float, int]]()
-        pulse = Pulse(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
+        crew, told = WorkerPool(), list[tuple[float, int]]()
+        pulse = ActivityCounter(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
         copying_ends = max(size / program, (size - memory) / device)
         end = max(copying_ends, size / device)
         for step in range(1, 200):

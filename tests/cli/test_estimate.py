@@ -130,18 +130,17 @@ class Examples(unittest.TestCase):
 
 class OnTheDemo(FolderCase):
     def test_what_the_demos_figures_mean(self) -> None:
-        """Times of every hookup with what decides them, a recording, money, a figure; from the runs that are named."""
+        """Times of every setup with what decides them, a recording, money, a figure; from the runs that are named."""
         folder = self.demo()
         rows = {
-            r["hookup"]: r
-            for r in self.json_of("estimate", "write", "200 GB", "--figure", "w.png", cwd=folder)["works"]
+            r["setup"]: r for r in self.json_of("estimate", "write", "200 GB", "--figure", "w.png", cwd=folder)["works"]
         }
         slow = rows["slip"]
         self.assertTrue(slow["low"] < slow["seconds"] < slow["high"])
         self.assertGreater(slow["seconds"], 1.2 * slow["naive"])
         self.assertTrue(any("heat" in p["why"] for p in slow["parts"]))
         self.assertEqual((rows["pod"]["beyond"], rows["vault"]["beyond"]), (0, 200e9))
-        # what the soak of another hookup found of the drive's cache goes with the drive
+        # what the soak of another setup found of the drive's cache goes with the drive
         self.assertAlmostEqual(rows["direct"]["seconds"], 84e9 / 4.15e9 + 116e9 / 1.28e9, delta=6)
         self.assertIn("as the soak of 'draught' found", rows["direct"]["parts"][1]["why"])
         self.assertAlmostEqual(rows["pod"]["seconds"], 200e9 / 1.004e9, delta=12)
@@ -152,7 +151,7 @@ class OnTheDemo(FolderCase):
             "works"
         ][0]
         self.assertAlmostEqual(copy["seconds"], 120e9 / 91e6 + 120e9 / 1.043e9, delta=60)
-        takes = {h["hookup"]: h["keeps"] for h in self.json_of("estimate", "record", "400 Mb/s", cwd=folder)["hookups"]}
+        takes = {h["setup"]: h["keeps"] for h in self.json_of("estimate", "record", "400 Mb/s", cwd=folder)["setups"]}
         self.assertEqual((takes["pod"], takes["crumble"], takes["vault"]), (True, False, None))
         money = self.json_of("estimate", "value", "100 GB", "--least", "800 MB/s", cwd=folder)
         self.assertEqual(money["cheapest"], ["pod"])
@@ -188,7 +187,7 @@ class OnTheDemo(FolderCase):
     def test_what_is_proven_beats_what_is_stated(self) -> None:
         """A card of 16 GB that says 256: 200 GB do not fit it, a GB of it costs sixteen times as much, and a recording takes sixteen of it."""
         folder = self.demo()
-        fits = {r["hookup"]: r for r in self.json_of("estimate", "read", "20 GB", cwd=folder)["works"]}
+        fits = {r["setup"]: r for r in self.json_of("estimate", "read", "20 GB", cwd=folder)["works"]}
         self.assertIsNone(fits["crumble"]["seconds"])
         self.assertIn("does not fit: Crumble Chip 256 GB holds 16.0 GB, as a proof found", fits["crumble"]["why"])
         self.assertIsNotNone(fits["duo"]["seconds"])
@@ -197,12 +196,12 @@ class OnTheDemo(FolderCase):
         need = self.json_of("estimate", "value", "20 GB", "--least", "10 MB/s", cwd=folder)
         self.assertNotIn("crumble", need["cheapest"])
         takes = {
-            h["hookup"]: h["media"]
-            for h in self.json_of("estimate", "record", "60 MB/s", "--length", "1h", cwd=folder)["hookups"]
+            h["setup"]: h["media"]
+            for h in self.json_of("estimate", "record", "60 MB/s", "--length", "1h", cwd=folder)["setups"]
         }
         self.assertEqual((takes["crumble"], takes["duo"]), (14, 2))
         (hub,) = (
-            r for r in self.json_of("estimate", "write", "200 GB", cwd=folder)["works"] if r["hookup"] == "hub-pod"
+            r for r in self.json_of("estimate", "write", "200 GB", cwd=folder)["works"] if r["setup"] == "hub-pod"
         )
         self.assertEqual(
             [(p["end"], p["why"]) for p in hub["parts"]], [("hub-pod", "its own rate")]
@@ -214,7 +213,7 @@ class OnTheDemo(FolderCase):
             next(
                 r["seconds"]
                 for r in self.json_of("estimate", way, "100 GB", cwd=folder)["works"]
-                if r["hookup"] == "pod"
+                if r["setup"] == "pod"
             )
             for way in ("read", "write")
         )
@@ -226,27 +225,27 @@ class OnTheDemo(FolderCase):
         bench = BENCH.replace('write = "2000 MB/s"', 'write = "2000 MB/s"\ncache = "20 GB"\nafter_cache = "300 MB/s"')
         store = self.review(bench=bench)
         simulate(store, "direct", [parse_workload("sequential write 1 MiB depth 4")], passes=8, seconds=2.5)
-        (row,) = (r for r in self.json_of("estimate", "write", "100 GB")["works"] if r["hookup"] == "direct")
+        (row,) = (r for r in self.json_of("estimate", "write", "100 GB")["works"] if r["setup"] == "direct")
         true = 20e9 / 2e9 + 80e9 / 300e6
         self.assertAlmostEqual(row["seconds"] / true, 1, delta=0.12)
 
     def test_times_faster_than_a_rival(self) -> None:
-        """Met, missed and true nowhere, by workload, between hookups of the same medium; an unknown rival is refused by name."""
+        """Met, missed and true nowhere, by workload, between setups of the same medium; an unknown rival is refused by name."""
         claims = "".join(
             f'{{ than = "other", times = {n}{more} }},'
             for n, more in ((2, ', workload = "read"'), (2.4, ', workload = "read"'), (1.1, ', workload = "mixed"'))
         )
         review = REVIEW.replace('kind = "enclosure"', f'kind = "enclosure"\nfaster = [{claims}]')
-        review += '[parts.other]\nname = "Old Box"\nkind = "enclosure"\n[hookups.old]\nchain = ["b:usb", "other", "drive"]\ntarget = "sim:bench.toml"\n'
+        review += '[parts.other]\nname = "Old Box"\nkind = "enclosure"\n[setups.old]\nchain = ["b:usb", "other", "drive"]\ntarget = "sim:bench.toml"\n'
         store = self.review(
             review, BENCH + '[parts.other]\nlink = "USB 10 Gb/s"\nread = "450 MB/s"\nwrite = "900 MB/s"\n'
         )
         self.assertEqual([r["verdict"] for r in self.json_of("claims")["rivals"]], ["not measured"] * 3)
-        for hookup in ("box", "old"):
-            simulate(store, hookup)
+        for setup in ("box", "old"):
+            simulate(store, setup)
         two, more, mixed = self.json_of("claims")["rivals"]
         self.assertEqual(
-            (two["verdict"], two["hookups"], two["true_on"]), ("met", ["box", "old"], ["sequential read 4 MiB depth 4"])
+            (two["verdict"], two["setups"], two["true_on"]), ("met", ["box", "old"], ["sequential read 4 MiB depth 4"])
         )
         self.assertAlmostEqual(two["ratio"], 1000 / 450, delta=0.03)
         self.assertEqual((more["verdict"], more["true_on"], mixed["verdict"]), ("missed", [], "not measured"))
@@ -262,16 +261,16 @@ class OnTheDemo(FolderCase):
         self.refused("claims", says="unknown part 'othr'; did you mean 'other'")
 
     def test_what_cannot_be_is_refused(self) -> None:
-        """An amount that is none, one end alone, hookups that are not there, nothing measured, no price."""
+        """An amount that is none, one end alone, setups that are not there, nothing measured, no price."""
         self.review()
         for arguments, says in (
-            (("read",), "needs an amount"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--hookup", "bx"), "did you mean 'box'"),
+            (("read",), "needs an amount"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
             (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "draws nothing"),
         ):  # fmt: skip
             self.refused("estimate", *arguments, says=says)
         told = self.json_of("estimate", "read", "1 GB")["works"]
         self.assertEqual({w["seconds"] for w in told}, {None})
-        self.assertIn("ulterion measure --hookup", told[0]["why"])
+        self.assertIn("ulterion measure --setup", told[0]["why"])
 
 
 if __name__ == "__main__":

@@ -38,7 +38,7 @@ class Finish(FolderCase):
             ("measure --netw", ["--network"]),
             ("estimate rec", ["record"]),
             ("completion f", ["fish"]),
-            ("measure --hookup b", ["box"]),
+            ("measure --setup b", ["box"]),
             ("compare --dark d", ["direct"]),
             ("copy --from di", ["direct"]),
         ):

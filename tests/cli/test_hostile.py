@@ -79,8 +79,8 @@ class Nonsense(FolderCase):
         review = REVIEW.replace('"Test Box"', '"[red]B$o$x[/red] \\u001b]0;x\\u0007"')
         folder = self.review(review.replace("[parts.box", '[parts."b/o.x"').replace('"box", "drive"', '"b/o.x", "drive"')
                              .replace('[parts."b/o.x".claims]', '[parts."b/o.x".claims]'), BENCH.replace("[parts.box]", '[parts."b/o.x"]'))  # fmt: skip
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup, passes=3)
+        for setup in folder.review.setups:
+            simulate(folder, setup, passes=3)
         self.assertIn("[/dev/sda] gone \\x1b[31m $\\frac", self.ulterion("note", hostile).stdout)
         shown = (
             self.ulterion("note").stdout
@@ -132,22 +132,22 @@ class Nonsense(FolderCase):
 
 class Notes(FolderCase):
     def test_twelve_notes_at_once_are_all_kept(self) -> None:
-        """On a hookup, on a run that is over, and on one that goes on: what was said to be kept is there."""
+        """On a setup, on a run that is over, and on one that goes on: what was said to be kept is there."""
         folder = self.review()
         run = simulate(folder, "box", passes=3).run.id
         (self.folder / "drive").mkdir()
         with self.begun("measure", "drive", *LONG) as process, ThreadPoolExecutor(6) as pool:
             jobs = [("note", f"live {n}") for n in range(4)]
-            jobs += [("note", "--hookup", "box", f"hookup {n}") for n in range(4)]
+            jobs += [("note", "--setup", "box", f"setup {n}") for n in range(4)]
             jobs += [("note", "--run", run, f"run {n}") for n in range(4)]
             done = list(pool.map(self.in_a_process, [jobs[at::4] for at in range(4)]))
             process.send_signal(signal.SIGINT)
             process.communicate(timeout=60)
         self.assertEqual(done, [[0] * 3] * 4)
         told = self.json_of("note")
-        every = [n["what"] for n in told["hookups"] + told["runs"]]
+        every = [n["what"] for n in told["setups"] + told["runs"]]
         self.assertEqual(
-            sorted(every), sorted(f"remark: {kind} {n}" for kind in ("live", "hookup", "run") for n in range(4))
+            sorted(every), sorted(f"remark: {kind} {n}" for kind in ("live", "setup", "run") for n in range(4))
         )
 
     def in_a_process(self, jobs: list[tuple[str, ...]]) -> list[int]:
@@ -169,8 +169,8 @@ class Figures(FolderCase):
     def test_one_that_fails_never_costs_the_results(self) -> None:
         """The table is shown, or the JSON whole with the reason in it; then one line and status 2."""
         folder = self.review()
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup, passes=3)
+        for setup in folder.review.setups:
+            simulate(folder, setup, passes=3)
         (self.folder / "sub").mkdir()
         for words in ((), ("--json",)):
             with self.subTest(words), self.failing_figure():
@@ -192,8 +192,8 @@ class Streams(FolderCase):
     def setUp(self) -> None:
         super().setUp()
         folder = self.review()
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup, passes=3)
+        for setup in folder.review.setups:
+            simulate(folder, setup, passes=3)
 
     def test_whatever_standard_output_is(self) -> None:
         """Closed, full, or in an encoding without our signs: no traceback, and the status tells."""

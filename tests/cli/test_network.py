@@ -47,11 +47,11 @@ link = "Ethernet 2.5 Gb/s"
 [parts.other]
 name = "the other bench"
 kind = "peer"
-[hookups.lan]
+[setups.lan]
 chain = ["b:lan", "other"]
 target = "sim:bench.toml"
-direct = true
-[hookups.dongle]
+baseline = true
+[setups.dongle]
 chain = ["b:usb", "dongle", "other"]
 target = "sim:bench.toml"
 """
@@ -98,7 +98,7 @@ class OverThisMachine(FolderCase):
             self.refused("measure", "--network", where, says="add --word WORD")
             self.refused("measure", "--network", where, "--word", "another", says="the word is not the one")
             for extra, says in (
-                (("--suite", "large"), "is for drives; a network has one of its own"),
+                (("--suite", "sequential"), "is for drives; a network has one of its own"),
                 (("--sweep", "random read 4 KiB to 8 KiB"), "--sweep is for drives"),
                 (("--workload", "random read 4 KiB"), "is not a word for a network's workload"),
                 (("--workload", "send at 3 Mb/s"), "takes no rate"),
@@ -150,24 +150,24 @@ class InAReview(FolderCase):
     def test_verdicts(self) -> None:
         """The dongle receives more than the built-in port and sends less, adds 200 us to a message, loses 1 %, and is as fast linked as sold."""
         self.review(NET_REVIEW, NET_BENCH)
-        for hookup in ("lan", "dongle"):
-            self.assertEqual(self.ulterion("measure", "--hookup", hookup, "--seconds", "2").returncode, 0)
+        for setup in ("lan", "dongle"):
+            self.assertEqual(self.ulterion("measure", "--setup", setup, "--seconds", "2").returncode, 0)
         (group,) = self.json_of("compare", "--json")["groups"]
-        rows = {r["workload"]: r for r in group["rows"] if r["hookup"] == "dongle"}
+        rows = {r["workload"]: r for r in group["rows"] if r["setup"] == "dongle"}
         self.assertEqual([rows[w]["verdict"] for w in ("receive", "send", "messages")], ["faster", "slower", "slower"])
         (wait,) = group["added_waits"]
         self.assertTrue(wait["low"] <= 200e-6 <= wait["high"])
         _, low, high = rows["datagrams send"]["datagrams"]["lost_share"]
         self.assertTrue(low <= 0.01 <= high)
-        blame = {(c["hookup"], c["direction"]): c["suspects"] for c in group["culprits"]}
-        self.assertEqual((blame["dongle", "write"], blame["lan", "read"]), (["dongle"], ["b:lan"]))
+        bottleneck = {(c["setup"], c["direction"]): c["suspects"] for c in group["bottlenecks"]}
+        self.assertEqual((bottleneck["dongle", "write"], bottleneck["lan", "read"]), (["dongle"], ["b:lan"]))
         claims = {(r["part"], r["claim"]): r["verdict"] for r in self.json_of("claims", "--json")["claims"]}
         self.assertEqual(claims["dongle", "link"], "met")
         told = self.ulterion("compare").stdout
         self.assertIn("dongle, send: Test Dongle", told)
         self.assertIn("b:lan  network, Ethernet 1 Gb/s", self.ulterion("survey", "--simulated").stdout)
-        self.refused("measure", "--hookup", "lan", "--workload", "random read 4 KiB", says="not a word for a network's")
-        self.refused("soak", "--hookup", "lan", "--for", "1m", says="cannot be run on other, which is a peer")
+        self.refused("measure", "--setup", "lan", "--workload", "random read 4 KiB", says="not a word for a network's")
+        self.refused("soak", "--setup", "lan", "--for", "1m", says="cannot be run on other, which is a peer")
 
     def test_in_a_plan(self) -> None:
         """A matrix of ports and peers is run with the network's workloads; its effects name the adapter."""
@@ -196,6 +196,6 @@ class InAReview(FolderCase):
         """Its known cache, and nothing written to it in the last ten minutes: it is measured as any other."""
         cache = '\ncache = "4 GB"\nafter_cache = "300 MB/s"\nfold = "300 MB/s"\n'
         self.review(bench=BENCH.replace('small_noise = "3 %"\n', f'small_noise = "3 %"{cache}', 1))
-        self.assertEqual(self.ulterion("soak", "--hookup", "direct", "--for", "2m", "--cool", "20m").returncode, 0)
-        done = self.ulterion("measure", "--hookup", "direct", "--suite", "flat-out")
+        self.assertEqual(self.ulterion("soak", "--setup", "direct", "--for", "2m", "--cool", "20m").returncode, 0)
+        done = self.ulterion("measure", "--setup", "direct", "--suite", "brief")
         self.assertEqual(done.returncode, 0, done.stderr)

@@ -81,12 +81,12 @@ class Odd(FolderCase):
     def setUp(self) -> None:
         super().setUp()
         store = self.review(REVIEW, BENCH + WARM)
-        for hookup in ("direct", "box"):
-            simulate(store, hookup, passes=4)
+        for setup in ("direct", "box"):
+            simulate(store, setup, passes=4)
             self.done(
                 "soak",
-                "--hookup",
-                hookup,
+                "--setup",
+                setup,
                 "--for",
                 "20 s",
                 "--idle",
@@ -98,8 +98,8 @@ class Odd(FolderCase):
             )
             self.done(
                 "clock",
-                "--hookup",
-                hookup,
+                "--setup",
+                setup,
                 "--task",
                 "a wedding",
                 "4.2 GB in 12 s",

@@ -31,7 +31,7 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.engine.bounded import bounded
 from ulterion.engine.capacity.proof import Scribe, recognise
 from ulterion.engine.copies import jobs
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.file_pool import WorkerPool
 from ulterion.engine.copies.onepass import copy_all
 from ulterion.model import bundle, together
 from ulterion.model.runs.clock import ClockRun
@@ -101,8 +101,8 @@ class Databases(FolderCase):
     def test_a_rebuild_that_fails_leaves_what_was_there(self) -> None:
         """A kill, or a fault, in the middle of it: the archive is as it was, to the row."""
         self.review()
-        for hookup in ("direct", "box"):
-            simulate(self.opened(), hookup, passes=3)
+        for setup in ("direct", "box"):
+            simulate(self.opened(), setup, passes=3)
         self.ulterion("archive", "add", "--archive", "a.sqlite")
         found = ("archive", "find", "drive", "--archive", "a.sqlite")
         before = self.json_of(*found)["answers"]
@@ -122,9 +122,9 @@ class OwnNames(FolderCase):
     def test_tables_and_films_replace_only_their_like(self) -> None:
         """What the program wrote it replaces; a file of the reviewer's, an edited one, a link: left as they are, and nothing half-done."""
         folder = self.review().path
-        for hookup in ("direct", "box"):
-            simulate(self.opened(), hookup, passes=3)
-            self.ulterion("soak", "--hookup", hookup, "--for", "20 s", "--idle", "0")
+        for setup in ("direct", "box"):
+            simulate(self.opened(), setup, passes=3)
+            self.ulterion("soak", "--setup", setup, "--for", "20 s", "--idle", "0")
         for words, name, mine in (
             (("export", "--to", "out"), "out/results.csv", "my own"),
             (("report", "page.html", "--figures", "out"), "out/captions.txt", "my own"),
@@ -201,7 +201,7 @@ class Copies(CopyCase):
         files = self.target / "files"
         (files / "source").mkdir(parents=True)
         (files / "source/data").symlink_to(outside)
-        with Crew(1, 5.0) as crew:
+        with WorkerPool(1, 5.0) as crew:
             done = copy_all(crew, [os.fsencode(self.source)], os.fsencode(files))
         self.assertEqual(list(outside.iterdir()), [])
         told = dict(done.left_out)
@@ -447,7 +447,7 @@ class Whole(FolderCase):
     def test_a_table_is_kept_whole_or_not_at_all(self) -> None:
         """Each write of it fails once, and each is killed once: three runs afterwards, or none; and it can be given again."""
         self.review()
-        self.write("t.csv", "timing,hookup,task\n1 GB in 20s,box,a\n1 GB in 21s,direct,b\n2 GB in 50s,box,c\n")
+        self.write("t.csv", "timing,setup,task\n1 GB in 20s,box,a\n1 GB in 21s,direct,b\n2 GB in 50s,box,c\n")
         real = together.write_atomically
         for fatal in (1, 2, 3, 4):
             count = 0
@@ -484,10 +484,10 @@ class Words(FolderCase):
         self.write("m.json", json.dumps({"schema": {"name": "x"}, "files": {"a": "\udcff"}}))
         digits = "9" * 5000
         for words, says in (
-            (("clock", "--hookup", "box", "4" + " " * 60_000 + "GB"), "has 60003 characters and is not a timing"),
-            (("clock", "--hookup", "box", f"{digits} GB in 5s"), "is not a timing"),
-            (("clock", "--hookup", "box", "1 GB in 99999999999999999:00:00"), "."),
-            (("clock", "--hookup", "box", "64 GB still at 1.2.3 % after 2m"), "."),
+            (("clock", "--setup", "box", "4" + " " * 60_000 + "GB"), "has 60003 characters and is not a timing"),
+            (("clock", "--setup", "box", f"{digits} GB in 5s"), "is not a timing"),
+            (("clock", "--setup", "box", "1 GB in 99999999999999999:00:00"), "."),
+            (("clock", "--setup", "box", "64 GB still at 1.2.3 % after 2m"), "."),
             (("archive", "find", "over " * 12_000), "is not a question"),
             (("estimate", "--for", "USB " * 15_000), "is not a port"),
             (("survey", "--replay", "m.json"), "m.json"),

@@ -36,10 +36,10 @@ kind = "drive"
 [parts.box]
 name = "Test Box"
 kind = "enclosure"
-[hookups.direct]
+[setups.direct]
 chain = ["b:fast", "drive"]
 target = "sim:bench.toml"
-direct = true
+baseline = true
 """
 PLAN = """
 [plan]
@@ -104,7 +104,7 @@ class Demo(PlanCase):
 
         plan = answer()
         self.assertEqual(([c["state"] for c in plan["cells"]], plan["next"]), (["done"] * 32, None))
-        self.assertEqual(len({c["hookup"] for c in plan["cells"]}), 32)
+        self.assertEqual(len({c["setup"] for c in plan["cells"]}), 32)
         write = next(w for w in answer("effects")["workloads"] if "write" in w["text"] and "sequential" in w["text"])
         told = {(e["factor"], e["level"]): e for e in write["effects"]}
         self.assertTrue(0.36 < told["enclosure", "slip"]["low"] < told["enclosure", "slip"]["high"] < 0.42)
@@ -124,7 +124,7 @@ class Demo(PlanCase):
         self.assertEqual(other, "Four enclosures for a sound archive")
         ports = {p["port"]: p for p in answer("ports")["ports"]}
         self.assertEqual(
-            (ports["desk:usb10"]["hookups"], ports["desk:m2"]["best"]["read"]["hookup"]), (16, "reed-direct")
+            (ports["desk:usb10"]["setups"], ports["desk:m2"]["best"]["read"]["setup"]), (16, "reed-direct")
         )
         self.assertEqual(len(answer("grid", "--workload", write["text"])["workloads"][0]["cells"]), 32)
         for what, name in (("grid", "g.png"), ("effects", "e.svg"), ("ranks", "r.png")):
@@ -140,7 +140,7 @@ class Steps(PlanCase):
         self.plan()
         first = self.json_of("plan")
         self.assertEqual(([c["state"] for c in first["cells"]], first["seconds_left"]), (["open"] * 4, None))
-        self.assertEqual((first["next_hookup"], first["next"]), ("direct", "check 1 by 'direct'"))
+        self.assertEqual((first["next_setup"], first["next"]), ("direct", "check 1 by 'direct'"))
         two = self.json_of("plan", "run", "--steps", "2")
         self.assertEqual((two["steps"], two["stopped"]), (2, "2 steps were taken"))
         self.assertEqual([c["state"] for c in two["cells"]].count("done"), 1)
@@ -150,11 +150,11 @@ class Steps(PlanCase):
         done = self.json_of("plan", "run")
         self.assertEqual({c["state"] for c in done["cells"]}, {"done"})
         self.assertEqual([c["number"] for c in done["checks"] if c["run"]], [1, 2, 3])
-        runs = {r.hookup: r for r in self.opened().runs() if r.cell is not None and r.cell.levels}
+        runs = {r.setup: r for r in self.opened().runs() if r.cell is not None and r.cell.levels}
         self.assertEqual(runs["box-slow"].cell.levels, {"case": "box", "driver": "slow"})  # type: ignore[union-attr]
         self.assertLess(runs["box-slow"].workloads[0].counted[0].rate, 320e6)  # type: ignore[union-attr]
         self.assertEqual(len(runs["box-slow"].workloads[0].counted), 3)  # type: ignore[union-attr]
-        self.assertIn("'slower' against the direct hookup", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
+        self.assertIn("'slower' against the baseline", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
         shown = self.ulterion("plan").stdout
         self.assertIn("4 of 4 cells are done, 3 of 3 checks", shown)
         self.assertIn("next: ulterion plan effects", shown)
@@ -167,7 +167,7 @@ class Steps(PlanCase):
         answer = json.loads(done.stdout)
         self.assertEqual({c["levels"]["case"]: c["state"] for c in answer["cells"]}, {"box": "open", "none": "done"})
         self.assertIn("box is not recognised", answer["failed"]["box-uas"])
-        self.assertIn("2 of the plan's hookups failed", done.stderr)
+        self.assertIn("2 of the plan's setups failed", done.stderr)
 
     def test_what_must_hold_before_a_cell_counts(self) -> None:
         """Commands, drivers, words of the reviewer: what does not hold stops the plan with its cell's name, and nothing is measured."""
@@ -188,13 +188,13 @@ class Steps(PlanCase):
         shutil.rmtree(self.folder / "runs")
         self.plan(PLAN + proof.format('command = "echo all well"\ndriver = "usb-storage"\nask = "Is the charger in?"'))
         self.assertEqual(self.ulterion("plan", "run").returncode, 0)
-        run = next(r for r in self.opened().runs() if r.hookup == "box-slow" and r.cell)
+        run = next(r for r in self.opened().runs() if r.setup == "box-slow" and r.cell)
         self.assertEqual(run.cell.shown, ["echo all well: all well", "Is the charger in? yes"])  # type: ignore[union-attr]
         with self.assertRaisesRegex(UsageError, "was not answered with yes"):
             settings.prove(self.opened().review.plan.proofs, "a cell", lambda q: False)  # type: ignore[union-attr]
 
     def test_hosts_take_their_own_cells(self) -> None:
-        """A cell for another machine is left to it; two programs are never at one hookup."""
+        """A cell for another machine is left to it; two programs are never at one setup."""
         plan = PLAN.replace('driver = ["uas", "slow"]', 'host = ["testbench", "tower"]').replace(
             "[plan.factors]", 'host = "host"\n[plan.factors]'
         )
@@ -204,12 +204,12 @@ class Steps(PlanCase):
         self.assertEqual(states, {("testbench", "done"), ("tower", "elsewhere")})
         self.assertIn("2 are for another host", self.ulterion("plan", "--host", "testbench").stdout)
         other = self.json_of("plan", "--host", "tower")
-        self.assertEqual(other["next_hookup"], "box-tower")
+        self.assertEqual(other["next_setup"], "box-tower")
         with (self.folder / "runs/.plan-box-tower.lock").open("ab") as held:
             self.assertTrue(try_lock(held.fileno()))
             process = self.start("plan", "run", "--host", "tower", "--json")
             self.assertEqual(process.wait(), 0)
-        taken = {c["hookup"]: c["state"] for c in self.json_of("plan", "--host", "tower")["cells"]}
+        taken = {c["setup"]: c["state"] for c in self.json_of("plan", "--host", "tower")["cells"]}
         self.assertEqual(
             (taken["box-tower"], taken["none-tower"]), ("open", "doubtful")
         )  # the bench says it is another host
@@ -220,7 +220,7 @@ class Steps(PlanCase):
         both = [self.start("plan", "run") for _ in range(2)]
         self.assertEqual([p.wait() for p in both], [0, 0])
         self.assertEqual(self.ulterion("plan", "run").returncode, 0)
-        cells = [r.hookup for r in self.opened().runs() if r.cell is not None and r.cell.levels]
+        cells = [r.setup for r in self.opened().runs() if r.cell is not None and r.cell.levels]
         self.assertEqual((len(cells), len(set(cells))), (10, 10))
 
     def test_what_works_where(self) -> None:
@@ -234,10 +234,10 @@ class Steps(PlanCase):
         run_plan(PlanRequest(self.opened()), Answers())
         rows = self.json_of("plan", "functions")["cells"]
         self.assertEqual([r["works"] for r in rows], [{"wakes up": True, "boots": None}] * 4)
-        box = next(r.id for r in self.opened().runs() if r.hookup == "box-uas")
+        box = next(r.id for r in self.opened().runs() if r.setup == "box-uas")
         self.ulterion("note", "--run", box, "boots: does not work")
         self.assertIs(
-            next(r for r in self.json_of("plan", "functions")["cells"] if r["hookup"] == "box-uas")["works"]["boots"],
+            next(r for r in self.json_of("plan", "functions")["cells"] if r["setup"] == "box-uas")["works"]["boots"],
             False,
         )
         self.assertIn("yes", self.ulterion("plan", "functions").stdout)
@@ -254,7 +254,7 @@ class Steps(PlanCase):
         """What could not be had is listed with the plan."""
         self.fair()
         self.json_of("plan", "run", "--steps", "2")
-        self.ulterion("soak", "--hookup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
+        self.ulterion("soak", "--setup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
         done = " ".join(self.json_of("plan", "run", "--steps", "1")["unlike"])
         self.assertRegex(done, "the drive was still at .* C after 30.0 s, and began its first cell at 2\\d C")
         self.assertIn("Could not be kept alike", self.ulterion("plan").stdout)
@@ -262,7 +262,7 @@ class Steps(PlanCase):
     def test_a_cache_in_use_is_waited_for(self) -> None:
         """A soak knows the cache and used it up: half a minute later it is still in use."""
         self.fair()
-        self.ulterion("soak", "--hookup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
+        self.ulterion("soak", "--setup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
         done = " ".join(self.json_of("plan", "run", "--steps", "1")["unlike"])
         self.assertIn("direct: its write cache was not empty after 30.0 s", done)
 
@@ -319,12 +319,12 @@ class Hands(PlanCase):
         plan = plan.replace('"uas", "slow"', '"x"').replace('seconds = "1 s"', 'seconds = "0.1 s"\nspan = "16 MiB"')
         head = HEAD.replace('target = "sim:bench.toml"', 'target = "there"')
         self.store = self.review(head + plan)
-        with mock.patch("ulterion.conduct.waiting._missing", side_effect=lambda hookup, target: None if target.exists() else f"{target} is not there yet; mount the drive"), \
+        with mock.patch("ulterion.conduct.waiting._missing", side_effect=lambda setup, target: None if target.exists() else f"{target} is not there yet; mount the drive"), \
              mock.patch("ulterion.conduct.waiting.SETTLED", 0.01), mock.patch("ulterion.conduct.plansteps.CHECK_PASSES", 2):  # fmt: skip
             done = self.ulterion("plan", "run", "--wait", "0.2 s", "--steps", "4")
             self.assertEqual(done.returncode, 2)
-            self.assertIn("hookup 'away-x' was not ready after 200 ms", done.stderr)
-        self.assertEqual({r.hookup for r in self.opened().runs()}, {"direct", "there-x"})
+            self.assertIn("setup 'away-x' was not ready after 200 ms", done.stderr)
+        self.assertEqual({r.setup for r in self.opened().runs()}, {"direct", "there-x"})
 
 
 class Bad(PlanCase):
@@ -334,7 +334,7 @@ class Bad(PlanCase):
         self.refused("plan", says="has no plan")
         for old, new, says in (
             ('case = ["box", "none"]', "case = []", "factor 'case' has no level"), ("{case}", "{cas}", "'{cas}' stands for no factor"),
-            ('chain = ["b:usb", "{case}", "drive"]', "", "no hookup serves the cell 'case box, driver uas'"),
+            ('chain = ["b:usb", "{case}", "drive"]', "", "no setup serves the cell 'case box, driver uas'"),
             ("seconds =", 'leave_out = [{ case = "bx" }]\nseconds =', "did you mean 'box'"), ("seconds =", "passes = 9\nmost_passes = 3\nseconds =", "'most_passes' is below"),
             ("seconds =", 'cells = [{ case = "box" }]\nseconds =', "has no level of 'driver'"), ('"uas", "slow"', '"u.a", "u-a"', "would be called"),
             ("seconds =", 'host = "machine"\nseconds =', "'machine' is no factor"), ("seconds =", 'proofs = [{ when = { case = "x" } }]\nseconds =', "there is no 'case' that is 'x'"),
@@ -349,28 +349,28 @@ class Bad(PlanCase):
                                 (("functions",), "asks nothing of works or not")):  # fmt: skip
             self.refused("plan", *arguments, says=says)
 
-    def test_hookups_of_the_review_serve_cells(self) -> None:
+    def test_setups_of_the_review_serve_cells(self) -> None:
         """By their chain and their levels; two for one cell, and one for two, are refused."""
         two = "\n".join(
-            f'[hookups.{n}]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"\nlevels = {{ driver = "{d}" }}\n'
+            f'[setups.{n}]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"\nlevels = {{ driver = "{d}" }}\n'
             for n, d in (("one", "uas"), ("two", "slow"))
         )
         plan = PLAN.replace('chain = ["b:usb", "{case}", "drive"]\n', "").replace('"box", "none"', '"box"')
         review = parse_review(HEAD + two + plan, Path("review.toml"))
-        self.assertEqual(set(review.hookups), {"direct", "one", "two"})
-        self.assertEqual(review.hookups["two"].levels, {"case": "box", "driver": "slow"})
+        self.assertEqual(set(review.setups), {"direct", "one", "two"})
+        self.assertEqual(review.setups["two"].levels, {"case": "box", "driver": "slow"})
         made = parse_review(
             HEAD + PLAN + '[plan.expect.box]\nserial = "T-1"\n[plan.expect.slow]\ndriver = "usb-storage"\n',
             Path("review.toml"),
         )
-        told = made.hookups["box-slow"].expect
+        told = made.setups["box-slow"].expect
         assert told is not None
         self.assertEqual((told.serial, told.driver, told.port), ("T-1", "usb-storage", None))
-        self.assertIsNone(made.hookups["none-uas"].expect)
-        for hookups, says in ((two.replace('"slow"', '"uas"'), "is served by the hookups 'one' and 'two'"), (two.replace('levels = { driver = "uas" }', "").replace("two", "one2"), "no hookup serves"),
-                              (two.split("[hookups.two]")[0].replace('levels = { driver = "uas" }', 'levels = { driver = "uas", case = "box" }'), "no hookup serves the cell 'case box, driver slow'")):  # fmt: skip
+        self.assertIsNone(made.setups["none-uas"].expect)
+        for setups, says in ((two.replace('"slow"', '"uas"'), "is served by the setups 'one' and 'two'"), (two.replace('levels = { driver = "uas" }', "").replace("two", "one2"), "no setup serves"),
+                              (two.split("[setups.two]")[0].replace('levels = { driver = "uas" }', 'levels = { driver = "uas", case = "box" }'), "no setup serves the cell 'case box, driver slow'")):  # fmt: skip
             with self.assertRaisesRegex(UsageError, says):
-                parse_review(HEAD + hookups + plan, Path("review.toml"))
+                parse_review(HEAD + setups + plan, Path("review.toml"))
 
 
 if __name__ == "__main__":

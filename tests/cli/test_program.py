@@ -19,48 +19,48 @@ ROOT = hasattr(os, "geteuid") and os.geteuid() == 0
 
 class Journey(FolderCase):
     def test_from_nothing_to_both_verdicts(self) -> None:
-        """new, measure on two hookups, compare, claims: each says what comes next, and the figures are the bench's."""
+        """new, measure on two setups, compare, claims: each says what comes next, and the figures are the bench's."""
         started = self.ulterion("new", "kit")
         self.assertEqual(started.returncode, 0, started.stderr)
         self.assertIn("next:", started.stdout)
         self.write("kit/review.toml", REVIEW)
         self.write("kit/bench.toml", BENCH)
         inside = {"cwd": self.folder / "kit"}
-        first = self.ulterion("measure", "--hookup", "direct", **inside)
-        self.assertIn("next: ulterion measure --hookup box", first.stdout)
-        second = self.ulterion("measure", "--hookup", "box", **inside)
+        first = self.ulterion("measure", "--setup", "direct", **inside)
+        self.assertIn("next: ulterion measure --setup box", first.stdout)
+        second = self.ulterion("measure", "--setup", "box", **inside)
         self.assertIn("next: ulterion compare", second.stdout)
         (self.folder / "disk").mkdir()
         loose = self.ulterion("measure", "../disk", "--workload", "random read 4 KiB depth 2", *ONCE, **inside)
         self.assertIn(
-            "next: with --hookup NAME it is compared with the others; here: direct and box",
+            "next: with --setup NAME it is compared with the others; here: direct and box",
             " ".join(loose.stdout.split()),
         )
-        self.assertRegex(second.stdout, r"flat-out-read +(99\d|10[01]\d) +[01]\.\d %")
+        self.assertRegex(second.stdout, r"sequential-read +(99\d|10[01]\d) +[01]\.\d %")
         (self.folder / "kit/deep/er").mkdir(parents=True)
         data = self.json_of("compare", cwd=self.folder / "kit/deep/er")
-        rows = {(r["hookup"], r["workload"]): r for r in data["groups"][0]["rows"]}
-        self.assertEqual(rows["box", "flat-out-read"]["verdict"], "slower")
-        self.assertAlmostEqual(rows["box", "flat-out-read"]["ratio"], 1 / 3, delta=0.01)
+        rows = {(r["setup"], r["workload"]): r for r in data["groups"][0]["rows"]}
+        self.assertEqual(rows["box", "sequential-read"]["verdict"], "slower")
+        self.assertAlmostEqual(rows["box", "sequential-read"]["ratio"], 1 / 3, delta=0.01)
         claims = self.json_of("claims", **inside)["claims"]
         self.assertEqual({(c["part"], c["claim"]): c["verdict"] for c in claims},
                          {("drive", "read"): "met", ("box", "read"): "met", ("box", "write"): "not testable here"})  # fmt: skip
         self.assertEqual(self.ulterion("compare", "--fail-on", "slower", **inside).returncode, 4)
         self.assertEqual(self.ulterion("claims", "--fail-on", "missed", **inside).returncode, 0)
 
-    def test_hookups_without_a_workload_in_common(self) -> None:
+    def test_setups_without_a_workload_in_common(self) -> None:
         """Each is shown with what it was measured with, and what would make them comparable is said; the page is made."""
         self.review()
-        for hookup, workload in (("direct", "sequential read 1 MiB depth 4"), ("box", "random read 4 KiB depth 4")):
-            self.assertEqual(self.ulterion("measure", "--hookup", hookup, "--workload", workload).returncode, 0)
+        for setup, workload in (("direct", "sequential read 1 MiB depth 4"), ("box", "random read 4 KiB depth 4")):
+            self.assertEqual(self.ulterion("measure", "--setup", setup, "--workload", workload).returncode, 0)
         told = " ".join(self.ulterion("compare", "--long", "--figure", "all.png").stdout.split())
         self.assertIn(
-            "box: measured with nothing that 'direct' was, so nothing compares; ulterion measure --hookup box", told
+            "box: measured with nothing that 'direct' was, so nothing compares; ulterion measure --setup box", told
         )
         rows = self.json_of("compare")["groups"][0]["rows"]
-        self.assertEqual([(r["hookup"], "ratio" in r) for r in rows], [("direct", False), ("box", False)])
+        self.assertEqual([(r["setup"], "ratio" in r) for r in rows], [("direct", False), ("box", False)])
         self.assertEqual(self.ulterion("report").returncode, 0)
-        self.ulterion("measure", "--hookup", "box", "--workload", "sequential read 1 MiB depth 4")
+        self.ulterion("measure", "--setup", "box", "--workload", "sequential read 1 MiB depth 4")
         self.assertNotIn("nothing compares", self.ulterion("compare").stdout)
 
     def test_tables_fit_80_columns_and_pipes_have_no_colour(self) -> None:
@@ -81,7 +81,7 @@ class Journey(FolderCase):
     def test_figures_are_written_for_each_medium(self) -> None:
         """compare --figure writes whole PNG and SVG files; another ending is refused."""
         inside = {"cwd": self.demo("d")}
-        one = ("--workload", "flat-out-read")
+        one = ("--workload", "sequential-read")
         done = self.ulterion("compare", "pod", "duo", *one, "--figure", "c.png", **inside)
         self.assertEqual(done.returncode, 0, done.stderr)
         for name in ("c-reed.png", "c-spool.png"):
@@ -107,7 +107,7 @@ class Newcomer(FolderCase):
     def test_a_folder_without_any_review(self) -> None:
         """The result is shown and kept in a personal review, and the message says where; nothing stays in the folder."""
         (self.folder / "drive").mkdir()
-        done = self.ulterion("measure", "drive", "--suite", "flat-out", *QUICK)
+        done = self.ulterion("measure", "drive", "--suite", "brief", *QUICK)
         self.assertEqual(done.returncode, 0, done.stderr)
         kept = re.search(r"kept in\s+(\S+)", done.stdout)
         self.assertTrue(kept and str(self.folder / "personal") in kept[1])
@@ -158,13 +158,13 @@ class Wider(FolderCase):
 
     def test_lanes_warm_up_and_sureness_are_in_the_document(self) -> None:
         """The warm-up is kept and not counted; the reason for stopping and the lanes are written down."""
-        data = self.json_of("measure", ".", "--workload", "random read 4 KiB depth 2", "--lanes", "2", "--warm-up",
+        data = self.json_of("measure", ".", "--workload", "random read 4 KiB depth 2", "--workers", "2", "--warm-up",
                             "--until-sure", "90 %", *QUICK)  # fmt: skip
         record = data["run"]["workloads"][0]
         self.assertEqual([p["number"] for p in record["passes"]][:2], [0, 1])
         self.assertEqual(data["estimates"][0]["passes"], len(record["passes"]) - 1)
         self.assertRegex(record["ended"], "sure within 90 %")
-        self.assertEqual(data["run"]["settings"]["lanes"], 2)
+        self.assertEqual(data["run"]["settings"]["workers"], 2)
         self.assertIn(record["engine"], ("ring", "threads"))
         self.assertTrue(record["engine_why"])
 
@@ -178,10 +178,10 @@ class Refusals(FolderCase):
             (("measure", "small.bin"), "too small"),
             (("measure",), "nothing to measure"),
             (("measure", "/proc"), "/proc .*(0 B free|cannot)"),
-            (("measure", ".", "--suite", "flat-uot"), "unknown suite 'flat-uot'; did you mean 'flat-out'"),
-            (("measure", ".", "--hookup", "x"), "no review.toml"),
+            (("measure", ".", "--suite", "breif"), "unknown suite 'breif'; did you mean 'brief'"),
+            (("measure", ".", "--setup", "x"), "no review.toml"),
             (("measure", ".", "--workload", "random red 4 KiB"), "did you mean 'read'"),
-            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "flat-out"), "exclude each other"),
+            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "brief"), "exclude each other"),
             (("measure", ".", "--passes", "0"), "whole number from 1"),
             (("measure", ".", "--passes", "-3"), "whole number from 1|expected one argument"),
             (("measure", ".", "--passes", "1e9"), "whole number from 1"),
@@ -193,9 +193,9 @@ class Refusals(FolderCase):
             (("measure", ".", "--seed", "-1"), "seed|expected one argument"),
             (("measure", ".", "--units", "Mbps"), "invalid choice"),
             (("measure", ".", "--sweep", "random read 4 KiB"), "has no range"),
-            (("measure", ".", "--suite", "flat-out", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
+            (("measure", ".", "--suite", "brief", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
             (("measure", ".", "--places", "0"), "whole number from 1"),
-            (("measure", ".", "--lanes", "1000"), "whole number from 1 to 64"),
+            (("measure", ".", "--workers", "1000"), "whole number from 1 to 64"),
             (("measure", ".", "--until-sure", "0 %"), "above zero"),
             (("measure", ".", "--until-sure", "1 %", "--most-passes", "2"), "less than --passes"),
             (("measure", ".", "--figure", "x.png"), "draws a --sweep"),
@@ -205,7 +205,7 @@ class Refusals(FolderCase):
             (("compare",), "no review.toml"),
             (("claims", "--review", "nope"), "holds no review.toml"),
             (("new", "small.bin/x"), "cannot hold a review"),
-            (("measure", "sim:x.toml"), "needs a hookup"),
+            (("measure", "sim:x.toml"), "needs a setup"),
         ]  # fmt: skip
         for arguments, says in cases:
             with self.subTest(" ".join(arguments)):
@@ -218,38 +218,38 @@ class Refusals(FolderCase):
         """A wrong review.toml stops every command with file, line and remedy, and is not touched."""
         for old, new, says in (("schema = 1", "schema = = 1", "not valid TOML.*line 2"),
                                ("kind = \"drive\"", "knd = \"drive\"", "line 9, parts.drive.knd: unknown key.*'kind'"),
-                               ("[hookups.box]", "[hookups.box]\ndirect = true", "only one can be the baseline")):  # fmt: skip
+                               ("[setups.box]", "[setups.box]\nbaseline = true", "only one can be the baseline")):  # fmt: skip
             path = self.write("review.toml", REVIEW.replace(old, new, 1))
             text = path.read_bytes()
-            for command in (("measure", "--hookup", "direct"), ("compare",), ("claims",)):
+            for command in (("measure", "--setup", "direct"), ("compare",), ("claims",)):
                 self.refused(*command, says=says)
             self.assertEqual(path.read_bytes(), text)
         self.review()
-        self.refused("measure", "--hookup", "dirct", says="unknown hookup 'dirct'; did you mean 'direct'")
-        self.refused("compare", "bx", says="unknown hookup 'bx'; did you mean 'box'")
-        self.refused("compare", says="no measured hookup yet")
+        self.refused("measure", "--setup", "dirct", says="unknown setup 'dirct'; did you mean 'direct'")
+        self.refused("compare", "bx", says="unknown setup 'bx'; did you mean 'box'")
+        self.refused("compare", says="no measured setup yet")
         self.refused("new", ".", says="left as it is")
         self.refused("demo", ".", says="not empty")
 
     def test_half_a_run_is_not_fatal(self) -> None:
         """A document cut in half is reported and set aside; the others are compared."""
         self.review()
-        for hookup in ("direct", "box"):
-            self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out")
+        for setup in ("direct", "box"):
+            self.ulterion("measure", "--setup", setup, "--suite", "brief")
         newest = sorted((self.folder / "runs").glob("*.json"))[-1]
         text = newest.read_text()
         newest.write_text(text[: len(text) // 2])
         done = self.ulterion("compare")
         self.assertEqual(done.returncode, 0)
         self.assertRegex(done.stderr, f"{newest.name} is not whole.*moved to runs/set-aside")
-        self.assertIn("flat-out-read", done.stdout)
+        self.assertIn("sequential-read", done.stdout)
         self.assertEqual((self.folder / "runs/set-aside" / newest.name).read_text(), text[: len(text) // 2])
 
     def test_a_target_that_fails_is_a_finding(self) -> None:
         """Pulled out in mid-run: status 3, one line, and the finished passes are kept and compared."""
         self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "25 s"\n')
-        self.ulterion("measure", "--hookup", "direct", "--suite", "flat-out")
-        done = self.ulterion("measure", "--hookup", "box", "--suite", "flat-out")
+        self.ulterion("measure", "--setup", "direct", "--suite", "brief")
+        done = self.ulterion("measure", "--setup", "box", "--suite", "brief")
         self.assertEqual(done.returncode, 3)
         self.assertRegex(done.stderr.splitlines()[-1], "^ulterion: box was pulled out after 25.0 s, at offset")
         self.assertIn("the run failed: box was pulled out", " ".join(done.stdout.split()))
@@ -272,7 +272,7 @@ class SmallDrives(FolderCase):
         point = self.mounted("40m")
         self.refused("measure", str(point), says="stay free.*make room")
         subprocess.run(["mount", "-o", "remount,size=400m", str(point)], check=True)
-        done = self.ulterion("measure", str(point), "--suite", "flat-out", *QUICK)
+        done = self.ulterion("measure", str(point), "--suite", "brief", *QUICK)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertRegex(" ".join(done.stdout.split()), "lives in memory: no drive is measured")
         subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)

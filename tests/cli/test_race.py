@@ -52,7 +52,7 @@ class Progress(unittest.TestCase):
 
 class Command(FolderCase):
     def test_a_race_of_a_copy_a_soak_and_laps(self) -> None:
-        """By hookup and by run; the figure and the film are written; what cannot race says what would."""
+        """By setup and by run; the figure and the film are written; what cannot race says what would."""
         folder = self.demo()
         race = self.json_of(
             "race", "pod", "slip", "--figure", "r.png", "--film", "r.gif", "--speed", "1500", cwd=folder
@@ -77,7 +77,7 @@ class Command(FolderCase):
         )
         mixed = self.json_of("race", "direct", "pod", cwd=folder)
         self.assertEqual(mixed["amount"], 5_000_000)
-        for arguments, words in ((("hub-pod", "pod"), "has no copy, no soak"), (("pod",), "two to six"), (("pod", "nope"), "unknown run or hookup"),
+        for arguments, words in ((("hub-pod", "pod"), "has no copy, no soak"), (("pod",), "two to six"), (("pod", "nope"), "unknown run or setup"),
                                  (("pod", "slip", "--film", "x.mp4"), "is no .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
                                  (("pod", "slip", "--film", "x.gif", "--speed", "1"), "would last")):  # fmt: skip
             done = self.ulterion("race", *arguments, cwd=folder)

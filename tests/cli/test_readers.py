@@ -56,7 +56,7 @@ class Elsewhere(FolderCase):
             )
             bench += f'[parts.disk]\nlink = "USB 20 Gb/s"\ndriver = "uas"\ncapacity = "1 TB"\nread = "{own} MB/s"\nwrite = "{own} MB/s"\nnoise = "0.5 %"\n'
             review = f'schema = 1\n{said}[parts.disk]\nname = "Disk"\nkind = "drive"\nlink = "USB 20 Gb/s"\n' + "".join(
-                f'[hookups.{n}]\nchain = ["{k}", "disk"]\ntarget = "sim:bench.toml"\n'
+                f'[setups.{n}]\nchain = ["{k}", "disk"]\ntarget = "sim:bench.toml"\n'
                 for n, k in (("first", one), ("second", other))
             )
             store = self.review(review, bench)
@@ -79,7 +79,7 @@ class Elsewhere(FolderCase):
         data = self.json_of("estimate", "--for", "a desk with USB4 40 Gb/s and USB 5 Gb/s, 200 GB a week", cwd=folder)
         by = {(tuple(s["parts"]), s["port"]): s for s in data["suggestions"]}
         there = by[("draught", "reed"), "USB4 40 Gb/s"]
-        self.assertEqual((there["read"]["basis"], there["hookup"]), ("measured", "draught"))
+        self.assertEqual((there["read"]["basis"], there["setup"]), ("measured", "draught"))
         pod = by[("pod", "reed"), "USB 5 Gb/s"]
         self.assertEqual((pod["write"]["basis"], pod["read"]["low"], pod["read"]["high"]), ("the link", 350e6, 465e6))
         self.assertEqual(by[("long", "vault"), "USB 5 Gb/s"]["read"]["basis"], "as measured")
@@ -94,10 +94,10 @@ class Elsewhere(FolderCase):
         """Eight hours at 400 Mb/s are 1.44 TB: twelve cards of 128 GB; a class is a rate, and what a soak kept is shown."""
         folder = self.demo()
         data = self.json_of("estimate", "record", "V60", "--length", "8h", cwd=folder)
-        duo = next(h for h in data["hookups"] if h["hookup"] == "duo")
+        duo = next(h for h in data["setups"] if h["setup"] == "duo")
         self.assertEqual((data["size"], duo["media"], duo["speed_class"], duo["keeps"]), (60e6 * 28800, 14, 60, True))
         self.assertAlmostEqual(duo["emptying_seconds"], data["size"] / 266e6, delta=100)
-        self.assertNotIn("lan", [h["hookup"] for h in data["hookups"]])
+        self.assertNotIn("lan", [h["setup"] for h in data["setups"]])
         self.refused("estimate", "record", "V61", says="no video speed class", cwd=folder)
 
     def test_a_mix_of_work(self) -> None:
@@ -131,12 +131,12 @@ class Elsewhere(FolderCase):
             ),
         )
         done = self.ulterion(
-            "soak", "--hookup", "box", "--load", "sequential write 1 MiB depth 2", "--span", "16 MiB", "--for", "1 s",
+            "soak", "--setup", "box", "--load", "sequential write 1 MiB depth 2", "--span", "16 MiB", "--for", "1 s",
             "--idle", "3 s", "--cool", "0.4 s", "--interval", "0.1 s", "--probe", "power=echo 4.5",
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr)
         (found,) = self.json_of("estimate", "energy", "500 GB")["energies"]
-        self.assertEqual((round(found["watts"], 9), round(found["idle"], 9), found["hookup"]), (4.5, 4.5, "box"))
+        self.assertEqual((round(found["watts"], 9), round(found["idle"], 9), found["setup"]), (4.5, 4.5, "box"))
         self.assertAlmostEqual(found["above_rest"], 0.0)
         self.assertAlmostEqual(found["joules_for_size"], found["per_gigabyte"] * 500)
         self.assertIn("4.50 W", self.ulterion("estimate", "energy").stdout)

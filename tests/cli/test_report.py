@@ -67,10 +67,10 @@ class Report(FolderCase):
         return _reported[0]
 
     def small(self) -> Path:
-        """Return a review of two hookups with its page."""
+        """Return a review of two setups with its page."""
         store = self.review()
-        for hookup in ("direct", "box"):
-            simulate(store, hookup, passes=3)
+        for setup in ("direct", "box"):
+            simulate(store, setup, passes=3)
         self.assertEqual(self.ulterion("report").returncode, 0)
         return self.folder / "report.html"
 
@@ -172,7 +172,7 @@ class Report(FolderCase):
         simulate(theirs, "direct")
         self.ulterion("report")
         pairs = self.json_of("verify", "report.html", "--beside", str(other))["beside"]
-        told = {(p["hookup"], p["workload"].split()[1]): p["agreement"] for p in pairs}
+        told = {(p["setup"], p["workload"].split()[1]): p["agreement"] for p in pairs}
         self.assertEqual((told["box", "read"], told["direct", "read"]), ("differ", "agree"))
 
     def test_any_single_change(self) -> None:

@@ -152,16 +152,14 @@ class RealSoak(FolderCase):
 
 class SimulatedSoaks(FolderCase):
     def test_two_soaks_compared_and_drawn(self) -> None:
-        """Soaks of two hookups: a table, what they differ by, a light and a dark figure, notes, and claims."""
+        """Soaks of two setups: a table, what they differ by, a light and a dark figure, notes, and claims."""
         self.review(REVIEW, BENCH + WARM)
-        for hookup in ("direct", "box"):
-            done = self.ulterion(
-                "soak", "--hookup", hookup, "--for", "20m", "--cool", "2m", "--figure", f"{hookup}.png"
-            )
+        for setup in ("direct", "box"):
+            done = self.ulterion("soak", "--setup", setup, "--for", "20m", "--cool", "2m", "--figure", f"{setup}.png")
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertLessEqual(max(len(line.rstrip()) for line in done.stdout.splitlines() if "kept in" not in line
                                      and "figure:" not in line), 80)  # fmt: skip
-            self.assertGreater((self.folder / f"{hookup}.png").stat().st_size, 20_000)
+            self.assertGreater((self.folder / f"{setup}.png").stat().st_size, 20_000)
         shown = self.ulterion("compare", "--soaks", "direct", "box", "--figure", "both.png", "--dark").stdout
         for words in ("Against direct", "box", "settled", "rise", "figure: both.png"):
             self.assertIn(words, shown)
@@ -171,39 +169,39 @@ class SimulatedSoaks(FolderCase):
         self.assertIn("case 38 C", self.ulterion("note").stdout)
         self.assertIn("5m00s", self.ulterion("note").stdout)
         self.assertEqual(self.ulterion("compare", "--soaks", "box").returncode, 0)
-        self.refused("compare", "--soaks", "nope", says="unknown hookup or soak")
+        self.refused("compare", "--soaks", "nope", says="unknown setup or soak")
         self.refused("compare", "--dark", says="add --figure")
         self.refused("compare", "--soaks", "--against", "box", says="knows no --against")
         self.refused("note", "--log", "none.csv", "--name", "case", says="cannot be read")
         self.refused("note", "--log", "none.csv", says="takes --name")
 
     def test_a_share_of_the_drive_and_outcomes(self) -> None:
-        """--amount '1 %' of 1 TB is 10 GB; an outcome noted on a hookup stands below the comparison."""
+        """--amount '1 %' of 1 TB is 10 GB; an outcome noted on a setup stands below the comparison."""
         self.review()
-        data = self.json_of("soak", "--hookup", "box", "--amount", "1 %", "--idle", "0")
+        data = self.json_of("soak", "--setup", "box", "--amount", "1 %", "--idle", "0")
         self.assertTrue(10e9 <= data["findings"]["bytes"] < 11.1e9)
-        self.ulterion("note", "--hookup", "box", "needs external power on the left port")
-        self.ulterion("measure", "--hookup", "direct", "--suite", "flat-out", "--passes", "3")
+        self.ulterion("note", "--setup", "box", "needs external power on the left port")
+        self.ulterion("measure", "--setup", "direct", "--suite", "brief", "--passes", "3")
         shown = self.ulterion("compare").stdout
         self.assertIn("box: needs external power on the left port", shown)
 
-    def test_hookups_on_one_hub(self) -> None:
-        """Two simulated hookups together share the hub; options that have no meaning then are refused."""
+    def test_setups_on_one_hub(self) -> None:
+        """Two simulated setups together share the hub; options that have no meaning then are refused."""
         hub = '[parts.hub]\nlink = "USB 10 Gb/s"\nshared = "1200 MB/s"\n'
         named = '[parts.hub]\nname = "Hub"\nkind = "hub"\nlink = "USB 10 Gb/s"\n'
         for one in "ab":
             hub += f'[parts.drive-{one}]\nread = "3000 MB/s"\nwrite = "990 MB/s"\ncapacity = "1 TB"\n'
             named += (
                 f'[parts.drive-{one}]\nname = "Drive {one}"\nkind = "drive"\n'
-                f'[hookups.{one}]\nchain = ["b:usb", "hub", "drive-{one}"]\ntarget = "sim:bench.toml"\n'
+                f'[setups.{one}]\nchain = ["b:usb", "hub", "drive-{one}"]\ntarget = "sim:bench.toml"\n'
             )
         self.review(REVIEW + named, BENCH + hub)
         data = self.json_of(
-            "measure", "--hookup", "a", "--together", "b", "--workload", "sequential write 4 MiB depth 4"
+            "measure", "--setup", "a", "--together", "b", "--workload", "sequential write 4 MiB depth 4"
         )
         (sharing,) = data["workloads"].values()
         # the hub could move 1200 MB/s; its own link to the port carries 1100 in practice
         self.assertAlmostEqual(sharing["total"] / 1e9, 1.1, delta=0.02)
         self.assertAlmostEqual(sharing["together"][0] / sharing["together"][1], 1.0, delta=0.02)
-        self.refused("measure", "--hookup", "direct", "--together", "box", says="two hookups of one drive, Test Drive")
-        self.refused("measure", "--hookup", "a", "--together", "b", "--warm-up", says="takes no --warm-up")
+        self.refused("measure", "--setup", "direct", "--together", "box", says="two setups of one drive, Test Drive")
+        self.refused("measure", "--setup", "a", "--together", "b", "--warm-up", says="takes no --warm-up")

@@ -1,4 +1,4 @@
-"""`survey` and what hookups expect, through the installed program."""
+"""`survey` and what setups expect, through the installed program."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from pathlib import Path
 from tests.support import REVIEW, FolderCase
 
 MACHINE = Path(__file__).parents[1] / "host/machine.json"
-QUICK = ("--suite", "flat-out", "--passes", "3", "--seconds", "0.1", "--span", "16 MiB")
+QUICK = ("--suite", "brief", "--passes", "3", "--seconds", "0.1", "--span", "16 MiB")
 
 
 class Survey(FolderCase):
@@ -50,49 +50,49 @@ class Survey(FolderCase):
 
 
 class Expecting(FolderCase):
-    def hookup(self, expect: str) -> None:
+    def setup(self, expect: str) -> None:
         (self.folder / "drive").mkdir(exist_ok=True)
         self.write("bench.toml", "schema = 1\n")
-        self.write("review.toml", REVIEW.partition("[hookups.direct]")[0] + "[hookups.box]  # the box\n"
+        self.write("review.toml", REVIEW.partition("[setups.direct]")[0] + "[setups.box]  # the box\n"
                    'chain = ["b:usb", "box", "drive"]\ntarget = "drive"\n' + expect)  # fmt: skip
 
     def test_the_wrong_drive_is_refused_before_anything_is_written(self) -> None:
         """Another serial: one line, status 2, no run, an untouched folder; --accept goes on and the run carries it."""
-        self.hookup('[hookups.box.expect]\nserial = "NOT-THIS"\n')
+        self.setup('[setups.box.expect]\nserial = "NOT-THIS"\n')
         for command in (("measure", *QUICK), ("soak", "--for", "3 s", "--idle", "0", "--span", "16 MiB")):
-            self.refused(*command, "--hookup", "box", says="expects something else, so nothing was written: .*NOT-THIS")
+            self.refused(*command, "--setup", "box", says="expects something else, so nothing was written: .*NOT-THIS")
         self.assertEqual(list((self.folder / "drive").iterdir()), [])
         self.assertFalse((self.folder / "runs").exists() and list((self.folder / "runs").iterdir()))
-        data = self.json_of("measure", "--hookup", "box", *QUICK, "--accept")
+        data = self.json_of("measure", "--setup", "box", *QUICK, "--accept")
         self.assertIn("accepted: it is another drive", " ".join(data["run"]["warnings"]))
-        waited = self.ulterion("measure", "--hookup", "box", "--wait", "1 s", *QUICK)
+        waited = self.ulterion("measure", "--setup", "box", "--wait", "1 s", *QUICK)
         self.assertEqual((waited.returncode, waited.stdout), (2, ""))
         self.assertRegex(
             waited.stderr, "plug in: b:usb > Test Box(?s:.*)was not ready after 1.0 s: the drive with serial"
         )
-        self.refused("measure", "drive", "--wait", "1 s", says="needs a hookup")
+        self.refused("measure", "drive", "--wait", "1 s", says="needs a setup")
 
     def test_learning_keeps_the_file_and_its_remarks(self) -> None:
-        """What is plugged in goes into the hookup; the rest of review.toml stays, comments included."""
-        self.hookup("")
+        """What is plugged in goes into the setup; the rest of review.toml stays, comments included."""
+        self.setup("")
         told = self.json_of("survey", "sdb", "--replay", str(MACHINE), "--learn", "box")
         text = (self.folder / "review.toml").read_text()
-        self.assertIn("[hookups.box]  # the box", text)
-        expect = tomllib.loads(text)["hookups"]["box"]["expect"]
+        self.assertIn("[setups.box]  # the box", text)
+        expect = tomllib.loads(text)["setups"]["box"]["expect"]
         self.assertEqual(expect, told["expect"])
         self.assertEqual(expect, {"serial": "LAB-STICK3", "port": "0000:00:06.0 port 1", "link": "USB 5 Gb/s",
                                   "driver": "usb-storage"})  # fmt: skip
         self.ulterion("survey", "sda", "--replay", str(MACHINE), "--learn", "box")
         self.assertEqual(
-            tomllib.loads((self.folder / "review.toml").read_text())["hookups"]["box"]["expect"]["driver"], "uas"
+            tomllib.loads((self.folder / "review.toml").read_text())["setups"]["box"]["expect"]["driver"], "uas"
         )
         self.refused("survey", "sda", "--replay", str(MACHINE), "--learn", "bx", says="did you mean 'box'")
         self.refused("survey", "--replay", str(MACHINE), "--learn", "box", says="there are 7 drives")
 
     def test_a_run_carries_its_chain_and_the_bench(self) -> None:
         """Port and steps of the drive, governor and power where the machine shows them, in the run document."""
-        self.hookup("")
-        run = self.json_of("measure", "--hookup", "box", *QUICK)["run"]
+        self.setup("")
+        run = self.json_of("measure", "--setup", "box", *QUICK)["run"]
         here = {d["name"]: d for d in self.json_of("survey")["drives"]}
         device = run["target"].get("device")
         if device in here:

@@ -1,4 +1,4 @@
-"""Reviews together and over time: what watches, what is archived as it ends, another review's hookup in a comparison, the notebook, `--quiet`."""
+"""Reviews together and over time: what watches, what is archived as it ends, another review's setup in a comparison, the notebook, `--quiet`."""
 
 from __future__ import annotations
 
@@ -62,9 +62,7 @@ class Watching(FolderCase):
                 process, lambda: Path(place).exists() and len(load_archive(place).find()) > 0, "nothing was put in"
             )
             simulate(store, "box", passes=2)
-            self.until(
-                process, lambda: "box" in set(load_archive(place).find().hookup), "the run is not in the archive"
-            )
+            self.until(process, lambda: "box" in set(load_archive(place).find().setup), "the run is not in the archive")
             process.send_signal(signal.SIGINT)
             told = process.communicate()
         self.assertEqual(process.returncode, 0, told)
@@ -99,9 +97,9 @@ class Together(FolderCase):
         self.review()
         place = self.folder / "mine.sqlite"
         settings = self.write("config/ulterion/config.toml", f'archive = "{place}"\narchive_each_run = true\n')
-        measured = ("measure", "--hookup", "box", "--passes", "2", "--suite", "large")
+        measured = ("measure", "--setup", "box", "--passes", "2", "--suite", "sequential")
         self.assertIn("in the archive: 1 new", self.ulterion(*measured).stdout)
-        self.assertEqual(set(load_archive(place).find(every=True).hookup), {"box"})
+        self.assertEqual(set(load_archive(place).find(every=True).setup), {"box"})
         settings.write_text(f'archive = "{self.folder}"\narchive_each_run = true\n')
         done = self.ulterion(*measured, "--json")
         self.assertEqual((done.returncode, json.loads(done.stdout)["schema"]["kind"]), (0, "measurement"))
@@ -110,10 +108,10 @@ class Together(FolderCase):
         self.refused(*measured, says="write true or false")
 
     def test_last_years_product_beside_this_years(self) -> None:
-        """A hookup of another review stands in table and figure, held against our direct one; what differed is said, and none is told to measure it."""
+        """A setup of another review stands in table and figure, held against our direct one; what differed is said, and none is told to measure it."""
         store = self.review()
-        for hookup in ("direct", "box"):
-            simulate(store, hookup)
+        for setup in ("direct", "box"):
+            simulate(store, setup)
         old = self.folder / "last-year"
         old.mkdir()
         (old / "review.toml").write_text(REVIEW.replace("Test Box", "Old Box"))
@@ -124,12 +122,14 @@ class Together(FolderCase):
         before = self.json_of("compare")
         told = self.json_of("compare", "--also", "last-year:box", "--figure", "both.png")
         (group,) = told["groups"]
-        rows = {r["hookup"]: r for r in group["rows"] if "ratio" in r and "read" in r["text"]}
+        rows = {r["setup"]: r for r in group["rows"] if "ratio" in r and "read" in r["text"]}
         self.assertLess(rows["last-year:box"]["ratio"], 0.2)
         self.assertTrue(any("oldbench" in w for w in group["differs"]["last-year:box"]))
-        self.assertEqual(group["culprits"], before["groups"][0]["culprits"])  # nothing is cleared by another's bench
+        self.assertEqual(
+            group["bottlenecks"], before["groups"][0]["bottlenecks"]
+        )  # nothing is cleared by another's bench
         self.assertGreater((self.folder / "both.png").stat().st_size, 5000)
-        self.assertNotIn("--hookup last-year", self.ulterion("compare", "--also", "last-year:box").stdout)
+        self.assertNotIn("--setup last-year", self.ulterion("compare", "--also", "last-year:box").stdout)
         self.ulterion("archive", "add", "last-year")
         again = self.json_of("compare", "--also", "Last-Year:box")  # by its folder's name, out of the archive
         self.assertEqual(len(again["groups"][0]["rows"]), len(group["rows"]))
@@ -139,7 +139,7 @@ class Together(FolderCase):
             ("last-year:direct", "has no measurement"),
             ("last-year:box", "is of Old Drive, which nothing here was measured with; add --against"),
             ("nowhere:box", "no review in the archive is called so"),
-            ("box", "write REVIEW:HOOKUP"),
+            ("box", "write REVIEW:SETUP"),
         ):
             self.refused("compare", "--also", also, says=says)
         twice = ("--also", "last-year:box") * 2
@@ -149,7 +149,7 @@ class Together(FolderCase):
         ):
             self.refused("compare", *also, says=says)
         (all_in_one,) = self.json_of("compare", "--also", "last-year:box", "--against", "direct")["groups"]
-        self.assertIn("last-year:box", {r["hookup"] for r in all_in_one["rows"]})
+        self.assertIn("last-year:box", {r["setup"] for r in all_in_one["rows"]})
 
     def test_the_notebook(self) -> None:
         """Every cell of docs/example.ipynb runs on the demo, and the last line of each gives something."""
@@ -173,8 +173,8 @@ class Together(FolderCase):
     def test_quiet(self) -> None:
         """Nothing is shown but what goes wrong; data, the status and the run stay what they are; options stand anywhere."""
         self.review()
-        for hookup in ("direct", "box"):
-            done = self.ulterion("measure", "--quiet", "--hookup", hookup, "--passes", "3", "--suite", "large")
+        for setup in ("direct", "box"):
+            done = self.ulterion("measure", "--quiet", "--setup", setup, "--passes", "3", "--suite", "sequential")
             self.assertEqual((done.returncode, done.stdout), (0, ""), done.stderr)
         self.assertEqual(len(list((self.folder / "runs").glob("*.json"))), 2)
         done = self.ulterion("compare", "--quiet", "box", "--fail-on", "slower")

@@ -19,13 +19,13 @@ LARGE = [PEAK_READ, PEAK_WRITE]
 
 
 class Comparing(FolderCase):
-    def test_every_workload_of_every_hookup_with_what_differed(self) -> None:
+    def test_every_workload_of_every_setup_with_what_differed(self) -> None:
         """Ratios to direct come out as the bench has them, in the baseline's order, with the changed circumstances."""
         review = self.review()
         simulate(review, "direct", LARGE)
         simulate(review, "box", LARGE, seconds=4.0)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual([r.hookup for r in group.rows], ["direct", "box"] * 2)
+        self.assertEqual([r.setup for r in group.rows], ["direct", "box"] * 2)
         self.assertEqual([r.workload.direction for r in group.rows], ["read", "read", "write", "write"])
         read = group.rows[1].comparison
         assert read is not None
@@ -34,7 +34,7 @@ class Comparing(FolderCase):
         told = "; ".join(group.differs["box"])
         for words in ("link: USB 10 Gb/s against PCIe 4.0 x4", "length of a pass: 4.0 s against 2.0 s"):
             self.assertIn(words, told)
-        self.assertEqual([s.key for s in group.blames["box", "read"].finding.suspects], ["b:usb", "box"])
+        self.assertEqual([s.key for s in group.bottlenecks["box", "read"].finding.suspects], ["b:usb", "box"])
 
     def test_runs_are_taken_together_and_an_unfinished_one_is_marked(self) -> None:
         """A second run of the same kind joins the first, one of another length replaces it; one that broke off says so beside its figures."""
@@ -44,23 +44,23 @@ class Comparing(FolderCase):
         simulate(review, "box", [PEAK_READ], passes=8)
         (group,) = compare_review(review.review, review.runs())
         self.assertEqual(
-            [(r.estimate.passes, r.estimate.runs) for r in group.rows if r.hookup == "box"], [(13, 2), (5, 1)]
+            [(r.estimate.passes, r.estimate.runs) for r in group.rows if r.setup == "box"], [(13, 2), (5, 1)]
         )
         self.write("bench.toml", BENCH + '[[faults]]\npart = "box"\nwhat = "pulled out"\nafter = "13.5 s"\n')
         simulate(review, "box", [PEAK_READ], passes=8)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 17)
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.setup == "box"), 17)
         self.assertRegex(" ".join(group.caveats["box"]), "failed: box was pulled out")
         self.write("bench.toml", BENCH)
         simulate(review, "box", [PEAK_READ], passes=3, seconds=4.0)
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual(next(r.estimate.passes for r in group.rows if r.hookup == "box"), 3)
+        self.assertEqual(next(r.estimate.passes for r in group.rows if r.setup == "box"), 3)
 
     def test_no_loss_is_a_finding(self) -> None:
-        """The same truth through another hookup comes out `same`."""
+        """The same truth through another setup comes out `same`."""
         free = BENCH + '[parts.wire]\n[ports."b:two"]\nlink = "PCIe 4.0 x4"\n'
         written = REVIEW + ('[ports."b:two"]\nlink = "PCIe 4.0 x4"\n[parts.wire]\nname = "W"\nkind = "cable"\n'
-                            '[hookups.wire]\nchain = ["b:two", "wire", "drive"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
+                            '[setups.wire]\nchain = ["b:two", "wire", "drive"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
         review = self.review(written, free)
         simulate(review, "direct", LARGE)
         simulate(review, "wire", LARGE)
@@ -71,7 +71,7 @@ class Comparing(FolderCase):
     def test_nothing_to_compare_is_said(self) -> None:
         """No run, no run of the named baseline, an unknown name: each its own sentence."""
         review = self.review()
-        with self.assertRaisesRegex(UsageError, "no measured hookup yet"):
+        with self.assertRaisesRegex(UsageError, "no measured setup yet"):
             compare_review(review.review, [])
         simulate(review, "box", LARGE)
         with self.assertRaisesRegex(UsageError, "'direct' has no measurement yet"):
@@ -83,8 +83,8 @@ class Comparing(FolderCase):
 class Claiming(FolderCase):
     def verdicts(self, review_text: str = REVIEW, bench: str = BENCH, **settings: object) -> dict[tuple[str, str], str]:
         review = self.review(review_text, bench)
-        for hookup in review.review.hookups:
-            simulate(review, hookup, LARGE)
+        for setup in review.review.setups:
+            simulate(review, setup, LARGE)
         rows = judge_claims(review.review, review.runs(), **settings)  # type: ignore[arg-type]
         self.rows = {(r.part, r.claim): r for r in rows}
         return {key: row.judgement.verdict for key, row in self.rows.items()}
@@ -95,7 +95,7 @@ class Claiming(FolderCase):
         self.assertEqual(found[("box", "read")], "met")
         self.assertEqual(found[("box", "write")], "not testable here")
         self.assertRegex(self.rows[("box", "write")].judgement.why or "", r"b:usb, USB 10 Gb/s.*below this claim")
-        self.assertEqual((found[("drive", "read")], self.rows[("drive", "read")].hookup), ("met", "direct"))
+        self.assertEqual((found[("drive", "read")], self.rows[("drive", "read")].setup), ("met", "direct"))
 
     def test_a_product_that_links_lower_than_sold_misses_by_its_own_fault(self) -> None:
         """Linked at 5 Gb/s on a 10 Gb/s port: missed, with the link named, and the link claim missed too."""
@@ -103,28 +103,30 @@ class Claiming(FolderCase):
         bench = BENCH.replace('[parts.box]\nlink = "USB 10 Gb/s"', '[parts.box]\nlink = "USB 5 Gb/s"')
         found = self.verdicts(text, bench)
         self.assertEqual((found[("box", "read")], found[("box", "link")]), ("missed", "missed"))
-        blame = self.rows[("box", "read")].blame
-        assert blame is not None
-        (culprit,) = blame.finding.suspects
-        self.assertEqual((culprit.key, culprit.link.name if culprit.link else None), ("box", "USB 5 Gb/s"))
+        bottleneck = self.rows[("box", "read")].bottleneck
+        assert bottleneck is not None
+        (sole_suspect,) = bottleneck.finding.suspects
+        self.assertEqual(
+            (sole_suspect.key, sole_suspect.link.name if sole_suspect.link else None), ("box", "USB 5 Gb/s")
+        )
         self.assertRegex(" ".join(reasons(list(self.rows.values()))), "look at cable and port")
 
     def test_a_claim_is_judged_where_it_has_the_fairest_chance(self) -> None:
-        """By default the best hookup; with `everywhere` each; nothing measured is said."""
+        """By default the best setup; with `everywhere` each; nothing measured is said."""
         review = self.review()
         rows = judge_claims(review.review, [])
         self.assertEqual({r.judgement.verdict for r in rows}, {"not measured"})
-        for hookup in ("box", "direct"):
-            simulate(review, hookup, LARGE)
+        for setup in ("box", "direct"):
+            simulate(review, setup, LARGE)
         rows = judge_claims(review.review, review.runs(), everywhere=True)
-        drive = {r.hookup: r.judgement.verdict for r in rows if r.part == "drive"}
+        drive = {r.setup: r.judgement.verdict for r in rows if r.part == "drive"}
         self.assertEqual(drive, {"direct": "met", "box": "not testable here"})
 
     def test_a_limit_that_was_found_elsewhere_stands_in_a_claims_way(self) -> None:
         """A port that held one drive back holds another's claim back too, whatever it is labelled as; below it the claim is missed."""
         text = REVIEW + ('[ports."b:slow"]\nlink = "PCIe 4.0 x4"\n[parts.other]\nname = "Other Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n'
-                         '[parts.other.claims]\nread = "CLAIM MB/s"\n[hookups.slow]\nchain = ["b:slow", "drive"]\ntarget = "sim:bench.toml"\n'
-                         '[hookups.other]\nchain = ["b:slow", "other"]\ntarget = "sim:bench.toml"\ndirect = true\n')  # fmt: skip
+                         '[parts.other.claims]\nread = "CLAIM MB/s"\n[setups.slow]\nchain = ["b:slow", "drive"]\ntarget = "sim:bench.toml"\n'
+                         '[setups.other]\nchain = ["b:slow", "other"]\ntarget = "sim:bench.toml"\nbaseline = true\n')  # fmt: skip
         bench = BENCH + ('[ports."b:slow"]\nlink = "PCIe 4.0 x4"\nread = "300 MB/s"\nwrite = "300 MB/s"\n'
                          '[parts.other]\nread = "280 MB/s"\nwrite = "280 MB/s"\ncapacity = "1 TB"\nnoise = "0.5 %"\n')  # fmt: skip
         for claim, verdict in (("400", "not testable here"), ("295", "missed"), ("281", "met")):
@@ -160,10 +162,10 @@ class Claiming(FolderCase):
         )
         bench = BENCH + '[parts.hub]\nlink = "USB 5 Gb/s"\ntransport = "USB"\n'
         self.assertEqual(self.verdicts(REVIEW + hub, bench)[("hub", "link")], "not measured")
-        chain = '[hookups.hubbed]\nchain = ["b:usb", "hub", "box", "drive"]\ntarget = "sim:bench.toml"\n'
+        chain = '[setups.hubbed]\nchain = ["b:usb", "hub", "box", "drive"]\ntarget = "sim:bench.toml"\n'
         self.assertEqual(self.verdicts(REVIEW + hub + chain, bench)[("hub", "link")], "missed")
         row = self.rows[("hub", "link")]
-        self.assertEqual((row.measured_name, row.hookup), ("USB 5 Gb/s", "hubbed"))
+        self.assertEqual((row.measured_name, row.setup), ("USB 5 Gb/s", "hubbed"))
         self.assertRegex(
             row.judgement.why or "", "the same port linked Test Box at USB 10 Gb/s or more: look at the cable"
         )
@@ -205,12 +207,12 @@ class Notebook(FolderCase):
     def test_a_review_as_tables(self) -> None:
         """Passes, comparisons and claims as data frames, with units in the column names."""
         review = self.review()
-        for hookup in ("direct", "box"):
-            simulate(review, hookup, LARGE)
+        for setup in ("direct", "box"):
+            simulate(review, setup, LARGE)
         opened = ulterion.load_review(self.folder)
         frame = opened.frame()
         self.assertEqual(len(frame), 20)
-        medians = frame.groupby(["hookup", "workload"])["MB_per_s"].median()
+        medians = frame.groupby(["setup", "workload"])["MB_per_s"].median()
         self.assertAlmostEqual(medians["box", PEAK_READ.text], 1000, delta=10)
         self.assertEqual(list(opened.compare()["verdict"].dropna().unique()), ["slower"])
         self.assertIn("not testable here", set(opened.claims()["verdict"]))

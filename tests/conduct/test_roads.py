@@ -78,14 +78,14 @@ class Once(FolderCase):
         """For a measurement every older document is looked into once, and one that ended lately a second time, for what it wrote;
         for a comparison once more, for its passes."""
         folder = self.review()
-        for hookup in ("direct", "box", "box"):
-            simulate(folder, hookup, passes=3, seconds=60.0)
+        for setup in ("direct", "box", "box"):
+            simulate(folder, setup, passes=3, seconds=60.0)
         real, reads = store.read_bytes, []
         with mock.patch.object(
             store, "read_bytes", side_effect=lambda path, *most: reads.append(path) or real(path, *most)
         ):
             self.assertEqual(
-                self.ulterion("measure", "--hookup", "box", "--suite", "flat-out", "--passes", "1").returncode, 0
+                self.ulterion("measure", "--setup", "box", "--suite", "brief", "--passes", "1").returncode, 0
             )
             runs = [p for p in reads if p.suffix == ".json"]
             self.assertEqual(sorted(runs.count(p) for p in set(runs)), [1, 1, 2])
@@ -170,9 +170,9 @@ class Told(FolderCase):
         folder = self.review()
         ids = {h: simulate(folder, h, passes=3).run.id for h in ("direct", "box")}
         for row in self.json_of("compare")["groups"][0]["rows"]:
-            self.assertEqual(row["run"], ids[row["hookup"]])
+            self.assertEqual(row["run"], ids[row["setup"]])
         for row in self.json_of("claims")["claims"]:
-            self.assertEqual(row["run"], ids[row["hookup"]] if row["measured"] is not None else None)
+            self.assertEqual(row["run"], ids[row["setup"]] if row["measured"] is not None else None)
         review = ulterion.load_review(self.folder)
         self.assertEqual(set(review.compare()["run"]), set(ids.values()))
         claims = review.claims()
@@ -180,8 +180,8 @@ class Told(FolderCase):
         self.assertEqual(claims["claimed"].tolist(), [3e9, 1e9, 1.4e9])
         for command in ("compare", "claims"):
             shown = self.ulterion(command).stdout
-            for hookup, run in ids.items():
-                self.assertIn(f"{hookup} {run}", shown)
+            for setup, run in ids.items():
+                self.assertIn(f"{setup} {run}", shown)
 
     def test_an_open_end_is_no_length(self) -> None:
         """A soak until steady, or by amount, has neither passes nor seconds in its settings."""

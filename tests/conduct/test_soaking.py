@@ -52,7 +52,7 @@ COOLER = """
 name = "Cool Box"
 kind = "enclosure"
 link = "USB 10 Gb/s"
-[hookups.cooler]
+[setups.cooler]
 chain = ["b:usb", "cooler", "drive"]
 target = "sim:bench.toml"
 """
@@ -64,10 +64,10 @@ class Soaking(FolderCase):
         return self.review(REVIEW + COOLER + review, bench + COOLED + extra)
 
     def soak(
-        self, folder: ReviewFolder, hookup: str = "box", observer: SoakObserver | None = None, **plan: Any
+        self, folder: ReviewFolder, setup: str = "box", observer: SoakObserver | None = None, **plan: Any
     ) -> Soaked:
         settings = {"idle": 30.0, "load_seconds": 300.0, "cool": 0.0} | plan
-        request = SoakRequest(Place(folder, folder.path, None, hookup), WRITING, SoakPlan(**settings))
+        request = SoakRequest(Place(folder, folder.path, None, setup), WRITING, SoakPlan(**settings))
         return soak(request, observer or SoakObserver())
 
 
@@ -219,8 +219,8 @@ class Judging(Soaking):
     def test_two_coolers(self) -> None:
         """The difference of the rises is what the bench's resistances say, within its interval."""
         folder = self.start()
-        for hookup in ("box", "cooler"):
-            self.soak(folder, hookup, idle=None, load_seconds=1800.0)
+        for setup in ("box", "cooler"):
+            self.soak(folder, setup, idle=None, load_seconds=1800.0)
         box, cooler = choose(folder, ["box", "cooler"])
         found = difference(cooler, box)
         power = 0.5 + 1.5 + 3 * 990 / 2000
@@ -229,7 +229,7 @@ class Judging(Soaking):
         self.assertLess(found.high - found.low, 4)
         self.assertEqual(found.unlike, ())
         table = ulterion.load_review(self.folder).soaks()
-        self.assertEqual(list(table["hookup"]), ["box", "cooler"])
+        self.assertEqual(list(table["setup"]), ["box", "cooler"])
         self.assertAlmostEqual(table["rise_K"][1] - table["rise_K"][0], found.rise, places=6)
         series = ulterion.load_review(self.folder).series(box.run.id)
         self.assertAlmostEqual(series["MB_per_s"][series["seconds"] >= 0].mean(), 990, delta=5)
@@ -279,7 +279,7 @@ class Judging(Soaking):
 
 class Noting(Soaking):
     def test_notes_go_where_they_belong(self) -> None:
-        """To a moment of a soak (counted from its load), to a hookup, to the newest run; what cannot be is refused."""
+        """To a moment of a soak (counted from its load), to a setup, to the newest run; what cannot be is refused."""
         folder = self.start()
         run = self.soak(folder).run
         note_words(folder, "case 38 C at 2m", None, None)
@@ -289,21 +289,21 @@ class Noting(Soaking):
         self.assertEqual([(r.what, r.value, r.at_seconds) for r in kept.readings], [("case", 38.0, 150.0)])
         self.assertEqual(outcomes(folder), {"cooler": ["not recognised"]})
         self.assertEqual([n["what"] for n in noted(folder)["runs"]], ["case 38 C", "remark: loud"])
-        for text, run_id, hookup, words in (
+        for text, run_id, setup, words in (
             ("case 38 C at 9h", None, None, "lies beyond it"), ("x", "ffffff", None, "unknown run"),
             ("x", None, "cooller", "did you mean 'cooler'"), (" ", None, None, "nothing to note"),
             ("case 400 C", None, None, "not a temperature"), ("x at 2m", None, "cooler", "no moment"),
         ):  # fmt: skip
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
-                note_words(folder, text, run_id, hookup)
+                note_words(folder, text, run_id, setup)
         self.assertEqual(split_moment("stood at the window"), ("stood at the window", None))
 
     def test_notes_are_corrected_and_taken_back_by_number(self) -> None:
         """What stood before stays in its document, marked, and counts no more; what cannot be is refused."""
         folder = self.start()
         run = self.soak(folder).run
-        for text, hookup in (("case 83 C at 2m", None), ("room 20 C", None), ("not recognised", "cooler")):
-            note_words(folder, text, None, hookup)
+        for text, setup in (("case 83 C at 2m", None), ("room 20 C", None), ("not recognised", "cooler")):
+            note_words(folder, text, None, setup)
         listed = {n["what"]: int(n["number"] or 0) for place in noted(folder).values() for n in place}
         told = correct(folder, listed["case 83 C"], "case 38 C")
         self.assertEqual(told, {"what": "case 38 C, in the place of case 83 C", "where": f"soak {run.id}"})
@@ -328,14 +328,14 @@ class Noting(Soaking):
         )
 
     def test_it_is_asked_when_another_run_may_be_meant(self) -> None:
-        """The note names a part or hookup that the newest run has not: asked first; a run that is named is meant."""
+        """The note names a part or setup that the newest run has not: asked first; a run that is named is meant."""
         folder, asked = self.start(), []
 
         def no(question: str) -> bool:
             asked.append(question)
             return False
 
-        run = self.soak(folder, hookup="cooler").run
+        run = self.soak(folder, setup="cooler").run
         with self.assertRaisesRegex(
             UsageError, f"'direct'.*of cooler, so nothing was noted; say which run with --run {run.id}"
         ):

@@ -27,9 +27,9 @@ OTHER = Drive("sdb", serial="B-2", port="pci port 1", size=10)
 class Waiting(FolderCase):
     def setUp(self) -> None:
         super().setUp()
-        text = REVIEW.partition("[hookups.direct]")[0] + (
-            '[hookups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "drive"\n'
-            '[hookups.box.expect]\nserial = "A-1"\nport = "pci port 1"\n'
+        text = REVIEW.partition("[setups.direct]")[0] + (
+            '[setups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "drive"\n'
+            '[setups.box.expect]\nserial = "A-1"\nport = "pci port 1"\n'
         )
         self.write("review.toml", text)
         self.opened = ReviewFolder.open(self.folder)
@@ -68,7 +68,7 @@ class Waiting(FolderCase):
                 self.wait((RIGHT,), seconds=0.05, disk=disk)
 
     def test_it_gives_up_with_what_was_missing(self) -> None:
-        """After its time, one sentence; a drive that flickers is not there yet; a hookup without a target cannot be waited for."""
+        """After its time, one sentence; a drive that flickers is not there yet; a setup without a target cannot be waited for."""
         with self.assertRaisesRegex(UsageError, "was not ready after 50.0 ms: .*drive is not there yet; mount"):
             self.wait((RIGHT,), seconds=0.05)
         (self.folder / "drive").mkdir()
@@ -77,7 +77,7 @@ class Waiting(FolderCase):
             ["the drive with serial A-1 is not there", "there it is"],
         )
         self.write("review.toml", REVIEW.replace('target = "sim:bench.toml"', ""))
-        with self.assertRaisesRegex(UsageError, "--wait is for hookups with a target"):
+        with self.assertRaisesRegex(UsageError, "--wait is for setups with a target"):
             wait_for(Place(ReviewFolder.open(self.folder), self.folder, None, "box"), 1.0, print)
 
     def test_the_kernels_messages_are_listened_to(self) -> None:
@@ -109,6 +109,6 @@ class Waiting(FolderCase):
         self.assertEqual(len(unexpected(expect, wrong)), 4)
         system = TargetFacts("/x", "folder", serial="A-1", system_disk=True)
         self.assertEqual(
-            unexpected(Expect(link=None), system), ["it is the system disk, and the hookup names no serial"]
+            unexpected(Expect(link=None), system), ["it is the system disk, and the setup names no serial"]
         )
         self.assertEqual(find_link("USB 5 Gb/s"), expect.link)

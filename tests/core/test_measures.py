@@ -117,7 +117,7 @@ class Words(unittest.TestCase):
         for text, says in cases.items():
             with self.subTest(text), self.assertRaisesRegex(UsageError, says):
                 parse_workload(text)
-        with self.assertRaisesRegex(UsageError, "did you mean 'flat-out'"):
+        with self.assertRaisesRegex(UsageError, "did you mean 'brief'"):
             find_suite("flat-oat")
 
 

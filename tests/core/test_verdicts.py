@@ -126,7 +126,7 @@ class Ceilings(unittest.TestCase):
             Element("port", "the port", link=find_link("USB 10 Gb/s")),
             Element("box", "the box", link=find_link("USB 10 Gb/s"), inside=find_link("PCIe 3.0 x2"),
                     seen=find_link("USB 5 Gb/s"), claimed={"read": 1e9}),
-            Element("drive", "the drive", link=find_link("PCIe 4.0 x4"), claimed={"read": 5e9}, direct={"read": 4.9e9}),
+            Element("drive", "the drive", link=find_link("PCIe 4.0 x4"), claimed={"read": 5e9}, baseline={"read": 4.9e9}),
         ]  # fmt: skip
 
     def test_the_lowest_comes_first_and_says_what_was_seen(self) -> None:

@@ -18,7 +18,7 @@ from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.ownshare import BUSY, own_share
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine import lanes
+from ulterion.engine import workers
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.measure import MeasureRun
 
@@ -30,7 +30,7 @@ class Needed(unittest.TestCase):
     @given(st.integers(1, 300), st.integers(1, 64))
     def test_lanes_together_keep_the_depth(self, depth: int, count: int) -> None:
         """However it is split, as many requests are in flight as the workload says, and no lane is more than one apart."""
-        parts = [w.depth for w in lanes.split(replace(DEEP, depth=depth), min(count, depth))]
+        parts = [w.depth for w in workers.split(replace(DEEP, depth=depth), min(count, depth))]
         self.assertEqual(sum(parts), depth)
         self.assertLessEqual(max(parts) - min(parts), 1)
         self.assertGreaterEqual(min(parts), 1)
@@ -40,7 +40,7 @@ class Needed(unittest.TestCase):
         tried: list[int] = []
 
         def trial(workload: Workload, count: int) -> PassResult:
-            assert workload.seconds is not None and workload.seconds <= lanes.TRIAL
+            assert workload.seconds is not None and workload.seconds <= workers.TRIAL
             tried.append(count)
             rate = min(drive, worker * min(count, cores))
             return PassResult(
@@ -57,7 +57,7 @@ class Needed(unittest.TestCase):
             )
 
         with mock.patch("os.sched_getaffinity", return_value=set(range(cores))):
-            return lanes.needed(replace(DEEP, depth=depth), trial), tried
+            return workers.needed(replace(DEEP, depth=depth), trial), tried
 
     def test_as_many_as_the_drive_takes_and_the_machine_has(self) -> None:
         """A slow drive takes one, a faster one two or four; more than the processors is not tried, nor is a shallow workload."""
@@ -92,20 +92,20 @@ class Told(FolderCase):
         import tempfile
 
         with tempfile.TemporaryDirectory(dir=MEMORY) as folder:
-            for words in (["random read 4 KiB"], ["random read 4 KiB depth 16", "--lanes", "1"]):
+            for words in (["random read 4 KiB"], ["random read 4 KiB depth 16", "--workers", "1"]):
                 run = self.measured(folder, "--workload", *words)
                 (one,) = run.workloads[0].passes
                 said, busy = " ".join(run.warnings), one.busy or 0.0
                 cost = run.bench.request_cost if run.workloads[0].workload.depth == 1 else run.bench.request_cost_deep
-                own = own_share(cost, busy, one.seconds, one.requests, one.lanes or 1)
+                own = own_share(cost, busy, one.seconds, one.requests, one.workers or 1)
                 self.assertGreater(own.share or 0.0, 0.005)
                 self.assertEqual("of a request is the program's own" in said, own.is_large, (said, own))
                 self.assertTrue(0.05 < busy < 1.1, busy)
                 self.assertEqual("the limit" in said, busy > BUSY, (said, busy))
         (record,) = run.workloads
-        for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97 % of the time: try --lanes auto"), (1, 0.5, None),
+        for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97 % of the time: try --workers auto"), (1, 0.5, None),
                                   (3, 0.9, "its 3 workers were busy 90 % of the time: the processor was the limit, not the drive")):  # fmt: skip
-            one = record.passes[0].model_copy(update={"busy": busy, "lanes": many})
+            one = record.passes[0].model_copy(update={"busy": busy, "workers": many})
             changed = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [one]})]})
             limits = [w for w in remarks.on_run(changed) if "the limit" in w]
             self.assertEqual(limits, [f"{record.workload.name}: {told}"] if told else [])

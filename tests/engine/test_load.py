@@ -18,8 +18,8 @@ from ulterion.engine.data import Buffers
 from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.folder import FolderTarget, set_room_aside
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.lane import Recorder
 from ulterion.engine.load import FileSizes, Load, LoadEnd, block_for
+from ulterion.engine.request_loop import Recorder
 
 MIB = 2**20
 

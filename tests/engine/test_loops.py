@@ -19,8 +19,8 @@ from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed
 from ulterion.core.histogram import BUCKETS, buckets_of
 from ulterion.core.series import IntervalSeries
-from ulterion.engine import compiler, lane, loops
-from ulterion.engine.lane import Recorder
+from ulterion.engine import compiler, loops, request_loop
+from ulterion.engine.request_loop import Recorder
 
 MS = 1_000_000
 
@@ -89,7 +89,7 @@ class OneAtATime(unittest.TestCase):
             return loop.one_at_a_time(recorder.counted, feed.work)
 
         recorder.begin(0, round(seconds * 1e9))
-        self.why = lane.drive(recorder, feed, turn, lane.threading.Event())
+        self.why = request_loop.drive(recorder, feed, turn, request_loop.threading.Event())
         return recorder
 
     def test_counts_every_request_and_nothing_else(self) -> None:
@@ -111,7 +111,7 @@ class OneAtATime(unittest.TestCase):
         ):  # fmt: skip
             recorder = self.run_on(Device(5, result), 1.0)
             self.assertEqual(self.why, loops.FAILED)
-            error = lane.failure(recorder)
+            error = request_loop.failure(recorder)
             self.assertRegex(str(error), f"{says}.* at offset 16384")
             self.assertEqual((error.offset, error.moved), (16384, 4 * 4096))
 
@@ -176,8 +176,11 @@ class OnARing(unittest.TestCase):
         feed.more(recorder.state)
         recorder.begin(1000, 60 * MS)
         loop.prime(recorder.counted, kernel.rings, feed.work, slots)
-        why = lane.drive(
-            recorder, feed, lambda: loop.on_a_ring(recorder.counted, kernel.rings, feed.work), lane.threading.Event()
+        why = request_loop.drive(
+            recorder,
+            feed,
+            lambda: loop.on_a_ring(recorder.counted, kernel.rings, feed.work),
+            request_loop.threading.Event(),
         )
         self.assertEqual((why, recorder.state[loops.IN_FLIGHT], kernel.flying), (loops.OVER, 0, {}))
         self.assertEqual(recorder.requests, len(kernel.waits))
@@ -189,7 +192,7 @@ class OnARing(unittest.TestCase):
             self.assertEqual(seen, (sum(kernel.waits), min(kernel.waits), max(kernel.waits)))
         self.assertEqual(sum(recorder.series.values), recorder.bytes)
         if recorder.state[loops.FAILURES]:
-            self.assertEqual(lane.failure(recorder).offset, kernel.failed_offset)
+            self.assertEqual(request_loop.failure(recorder).offset, kernel.failed_offset)
 
 
 class Counting(unittest.TestCase):
@@ -236,7 +239,7 @@ class Counting(unittest.TestCase):
                 device.now += 60 * MS
             return loop.one_at_a_time(recorder.counted, feed.work)
 
-        lane.drive(recorder, feed, turn, lane.threading.Event())
+        request_loop.drive(recorder, feed, turn, request_loop.threading.Event())
         wanted = np.bincount(np.array(device.ends) // (50 * MS))
         self.assertEqual(told, [(number, count) for number, count in enumerate(wanted.tolist()) if count])
 
@@ -307,7 +310,7 @@ class Failing(unittest.TestCase):
         self.assertEqual([calls.read_at(-1, 0, 1, 0), calls.write_at(-1, 0, 1, 0)], [-errno.EBADF] * 2)
         self.assertEqual(calls.system(loops.SYS_ENTER, -1, 0, 0, 0, 0, 0), -errno.EBADF)
         recorder = Recorder(4096)
-        one = lane.Lane(-1, Offsets(5), recorder)
+        one = request_loop.RequestLoop(-1, Offsets(5), recorder)
         with self.assertRaisesRegex(TargetFailed, "Bad file descriptor .EBADF. at offset 0"):
             one.feed.more(recorder.state)
             one.feed.work = loops.Work(np.arange(5) * 4096, np.empty(0, np.uint8), np.zeros(1, np.int64))

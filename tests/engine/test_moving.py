@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed
 from ulterion.core.workload import parse_workload
-from ulterion.engine import loops, movers, offsets
+from ulterion.engine import io_methods, loops, offsets
 from ulterion.engine.data import Buffers
 
 BLOCKS = st.sampled_from([512, 4096, 6144, 65536, 2**20])
@@ -57,12 +57,14 @@ class Offsets(unittest.TestCase):
         self.assertLess(float(((counts - 500) ** 2 / 500).sum()), 165.0)
 
     @given(st.integers(1, 5), st.integers(5, 60), st.integers(1, 9))
-    def test_sequential_ones_are_handed_out_once_to_several_lanes(self, lanes: int, places: int, chunk: int) -> None:
+    def test_sequential_ones_are_handed_out_once_to_several_lanes(self, workers: int, places: int, chunk: int) -> None:
         """Lanes take every block of the span exactly once a round, each in order, and start over at its end."""
-        streams = [offsets.sequential_chunks(4096 * places + 100, 4096, lane, lanes, 0, chunk) for lane in range(lanes)]
+        streams = [
+            offsets.sequential_chunks(4096 * places + 100, 4096, worker, workers, 0, chunk) for worker in range(workers)
+        ]
         taken = []
-        for lane, stream in enumerate(streams):
-            once = len(range(lane, places, lanes))
+        for worker, stream in enumerate(streams):
+            once = len(range(worker, places, workers))
             mine = np.concatenate([next(stream) for _ in range(-(-2 * once // chunk))])[: 2 * once].tolist()
             self.assertEqual(mine[:once], sorted(mine[:once]))
             self.assertEqual(mine[:once], mine[once:])
@@ -82,18 +84,18 @@ class Offsets(unittest.TestCase):
 
 
 class Deep(FolderCase):
-    def job(self, words: str, blocks: int, **settings: Any) -> movers.Job:
+    def job(self, words: str, blocks: int, **settings: Any) -> io_methods.Job:
         path = self.folder / "data"
         path.write_bytes(bytes(blocks * 4096))
         fd = os.open(path, os.O_RDONLY)
         self.addCleanup(os.close, fd)
-        return movers.Job(fd, parse_workload(words).settled(60.0, 2**20), 1, **settings)
+        return io_methods.Job(fd, parse_workload(words).settled(60.0, 2**20), 1, **settings)
 
     def test_threads_stop_together_when_one_fails(self) -> None:
         """A failing request in one thread ends the pass with its offset; no thread is left."""
         before = threading.active_count()
         with self.assertRaises(TargetFailed) as caught:  # the file is shorter than the span
-            movers.Threads().move(self.job("random read 4 KiB depth 8", 200))
+            io_methods.Threads().move(self.job("random read 4 KiB depth 8", 200))
         self.assertGreaterEqual(caught.exception.offset, 200 * 4096)
         self.assertEqual(caught.exception.moved % 4096, 0)
         self.assertEqual(threading.active_count(), before)
@@ -106,13 +108,13 @@ class Deep(FolderCase):
             raise KeyboardInterrupt
 
         with self.assertRaises(KeyboardInterrupt):
-            movers.Threads().move(self.job("sequential read 4 KiB depth 4", 256, tick=interrupt))
+            io_methods.Threads().move(self.job("sequential read 4 KiB depth 4", 256, tick=interrupt))
         self.assertEqual(threading.active_count(), before)
 
     def test_threads_go_through_a_span_together(self) -> None:
         """Four threads over 200 blocks: as many requests as are counted, until a stop sign."""
         job = self.job("sequential read 4 KiB depth 4", 256)
         job.tick = lambda seconds, moved: job.stop.set() if moved > 2**20 else None
-        moved = movers.Threads().move(job)
+        moved = io_methods.Threads().move(job)
         self.assertEqual(len(moved.recorders), 4)
         self.assertTrue(all(r.latency.total == r.requests > 0 for r in moved.recorders))

@@ -24,15 +24,15 @@ from tests.engine.windows import Library
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine.crew import Seat, run
 from ulterion.engine.data import Buffers
-from ulterion.engine.movers import Job, Threads
+from ulterion.engine.io_methods import Job, Threads
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable import macos, targets, windows
-from ulterion.engine.portable.patience import in_time
 from ulterion.engine.portable.ports import Ports
-from ulterion.engine.portable.threadcrew import ThreadCrew
+from ulterion.engine.portable.thread_pool import ThreadPool
+from ulterion.engine.portable.timeouts import in_time
 from ulterion.engine.portable.turns import on
+from ulterion.engine.worker_pool import WorkerSlot, run
 from ulterion.host import commands
 from ulterion.model import systems
 
@@ -271,51 +271,51 @@ class Crews(unittest.TestCase):
     def test_threads_start_together_report_and_stop(self) -> None:
         """Results in order; the failure of one stops the others with what all had moved; a silent one is given up."""
 
-        def count(seat: Seat) -> int:
-            start = seat.gate()
-            seat.report(0.0, 100)
+        def count(slot: WorkerSlot) -> int:
+            start = slot.wait_for_start()
+            slot.report(0.0, 100)
             return start
 
-        starts = run([count, count, count], workers=ThreadCrew)
+        starts = run([count, count, count], workers=ThreadPool)
         self.assertEqual(len(set(starts)), 1)
 
-        def fail(seat: Seat) -> None:
-            seat.gate()
+        def fail(slot: WorkerSlot) -> None:
+            slot.wait_for_start()
             raise TargetFailed("broken", moved=5)
 
-        def go_on(seat: Seat) -> types.SimpleNamespace:
-            seat.gate()
-            while not seat.stop.is_set():
+        def go_on(slot: WorkerSlot) -> types.SimpleNamespace:
+            slot.wait_for_start()
+            while not slot.stop.is_set():
                 time.sleep(0.001)
             return types.SimpleNamespace(bytes=7)
 
         with self.assertRaisesRegex(TargetFailed, "broken") as caught:
-            run([go_on, fail], workers=ThreadCrew)
+            run([go_on, fail], workers=ThreadPool)
         self.assertEqual(caught.exception.moved, 12)
         hanging = threading.Event()
         begun = time.monotonic()
         with (
-            mock.patch("ulterion.engine.portable.threadcrew.GRACE", 0.1),
+            mock.patch("ulterion.engine.portable.thread_pool.GRACE", 0.1),
             self.assertRaisesRegex(TargetFailed, "stalled"),
         ):
-            run([lambda seat: (seat.gate(), hanging.wait())], stall=0.3, workers=ThreadCrew)
+            run([lambda slot: (slot.wait_for_start(), hanging.wait())], stall=0.3, workers=ThreadPool)
         self.assertLess(time.monotonic() - begun, 30)
         hanging.set()
 
-        def told(seat: Seat) -> bool:
-            seat.gate()
+        def told(slot: WorkerSlot) -> bool:
+            slot.wait_for_start()
             time.sleep(0.5)
-            return seat.paused
+            return slot.paused
 
-        with mock.patch("ulterion.engine.portable.threadcrew.STOOD_STILL", 0.2):
-            self.assertEqual(run([told], lambda seconds, moved: time.sleep(0.3), workers=ThreadCrew), [True])
-            self.assertEqual(run([told], workers=ThreadCrew), [False])
+        with mock.patch("ulterion.engine.portable.thread_pool.STOOD_STILL", 0.2):
+            self.assertEqual(run([told], lambda seconds, moved: time.sleep(0.3), workers=ThreadPool), [True])
+            self.assertEqual(run([told], workers=ThreadPool), [False])
 
-        def refuse(seat: Seat) -> None:
+        def refuse(slot: WorkerSlot) -> None:
             raise UsageError("no")
 
         with self.assertRaisesRegex(UsageError, "no"):
-            run([refuse], workers=ThreadCrew)
+            run([refuse], workers=ThreadPool)
 
 
 class Patience(unittest.TestCase):
@@ -390,7 +390,7 @@ class OnThisMachine(FolderCase):
     def test_a_run_by_the_command(self) -> None:
         """measure and soak by threads, marked so in the document; what it has not is refused in a sentence."""
         done = self.installed(
-            "measure", ".", "--suite", "large", "--passes", "3", "--seconds", "0.2", "--span", "32 MiB", "--json"
+            "measure", ".", "--suite", "sequential", "--passes", "3", "--seconds", "0.2", "--span", "32 MiB", "--json"
         )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("the portable engine makes requests by threads", done.stdout)
@@ -420,7 +420,7 @@ class OnThisMachine(FolderCase):
         together = self.json_of(*both, "--seconds", "0.2", "--span", "32 MiB")
         self.assertTrue(together)
         for words, says in (
-            (("measure", ".", "--lanes", "2"), "has one lane"),
+            (("measure", ".", "--workers", "2"), "has one worker"),
             (("measure", ".", "--overwrite", "X"), "writes to no raw device"),
             (("soak", ".", "--files", "1 MiB", "--for", "3 s"), "Linux's own engine only"),
             (("measure", "nothing-there"), "does not exist"),

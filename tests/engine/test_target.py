@@ -342,7 +342,7 @@ class KernelCounters(FolderCase):
         start, before = time.monotonic(), self.moved()[which]
         time.sleep(0.3)
         middle, now, charged = time.monotonic(), self.moved()[which], self.charged()[which]
-        data = self.json_of("measure", ".", "--workload", words, "--lanes", "1", "--passes", "2", "--seconds", "0.5",
+        data = self.json_of("measure", ".", "--workload", words, "--workers", "1", "--passes", "2", "--seconds", "0.5",
                             "--span", "64 MiB")  # fmt: skip
         os.sync()
         others = (now - before) / (middle - start) * (time.monotonic() - middle)

@@ -81,7 +81,7 @@ for words in (
 ):
     if words[0] == "report":  # a page of three runs takes the same way as one of all
         for run in Path("demo/runs").iterdir():
-            if not any(f"-measure-{hookup}-" in run.name for hookup in ("pod", "direct", "slip")):
+            if not any(f"-measure-{setup}-" in run.name for setup in ("pod", "direct", "slip")):
                 run.unlink()
     told = io.StringIO()
     with contextlib.redirect_stdout(told):

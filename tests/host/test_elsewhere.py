@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.core.surveyed import Drive, Survey
-from ulterion.host.elsewhere import asking, macos, shapes, windows
+from ulterion.host.other_systems import asking, macos, shapes, windows
 
 HERE = Path(__file__).parent
 PROFILE, REGISTRY = (HERE / "macos-profile.json").read_text(), (HERE / "macos-registry.plist").read_bytes()

@@ -606,7 +606,7 @@ class AtRest(FolderCase):
         self.assertIn(kept.unexpected[0], kept.warnings)
 
     def test_a_run_refuses_nothing_and_records_the_link_under_load(self) -> None:
-        """What a hookup expects of the link is asked of it under load."""
+        """What a setup expects of the link is asked of it under load."""
         self.enterContext(patch.object(linkwatch, "LOOK_EVERY", 0.02))
         for awake, kept, unlike in (("16.0", "PCIe 4.0 x4", 0), ("8.0", "PCIe 3.0 x4", 1)):
             read, expect = self.linked(awake), Expect(link="PCIe 4.0 x4")

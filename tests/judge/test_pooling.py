@@ -12,7 +12,7 @@ from typing import cast
 from tests.support import PEAK_READ, FolderCase, simulate
 from ulterion.core.workload import parse_workload
 from ulterion.judge.comparisons import Group, compare_review
-from ulterion.judge.measured import Measured, trusted_direct
+from ulterion.judge.measured import Measured, trusted_baseline
 from ulterion.judge.pooling import MOST_POOLED, connections, latest
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -30,17 +30,17 @@ class Pooled(FolderCase):
     def group(self, runs: Sequence[AnyRun]) -> Group:
         return next(g for g in compare_review(self.made.review, runs) if g.medium == "drive")
 
-    def runs(self, *hookups: str) -> list[AnyRun]:
+    def runs(self, *setups: str) -> list[AnyRun]:
         self.made = self.review()
-        for hookup in hookups:
-            simulate(self.made, hookup, [PEAK_READ, SMALL])
+        for setup in setups:
+            simulate(self.made, setup, [PEAK_READ, SMALL])
         return list(self.made.runs())
 
     def test_runs_that_nothing_tells_apart_are_taken_together(self) -> None:
         """Each is one value of what varies; another pass length, a sweep by the way, or a wrong cable is none of them."""
         runs = self.runs("direct", "box", "box", "box")
-        ids = [r.id for r in runs if r.hookup == "box"]
-        box = next(r for r in self.group(runs).rows if (r.hookup, r.workload.pattern) == ("box", "sequential"))
+        ids = [r.id for r in runs if r.setup == "box"]
+        box = next(r for r in self.group(runs).rows if (r.setup, r.workload.pattern) == ("box", "sequential"))
         self.assertEqual((sorted(box.runs), box.run, box.estimate.runs), (sorted(ids), ids[-1], 3))
         assert box.comparison is not None
         self.assertTrue(box.comparison.ratio.by_runs)
@@ -51,7 +51,7 @@ class Pooled(FolderCase):
             box.workload.text
         ]
         self.assertEqual([d.id for d in found.documents], ids[2:], "the newest counts, and nothing like it is there")
-        many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.hookup == "box"]
+        many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.setup == "box"]
         self.assertEqual(len(latest(many)["box"][box.workload.text].documents), MOST_POOLED)
 
     def test_other_circumstances_are_not_pooled(self) -> None:
@@ -92,9 +92,9 @@ class Pooled(FolderCase):
         self.assertEqual((connections(figure), figure.estimate.runs, len(figure.documents)), (2, 2, 3))
         self.ulterion("note", "--run", runs[1].id, "room 21 C")
         out = self.ulterion("compare").stdout
-        self.assertRegex(" ".join(out.split()), r"direct: plugged in once; .* ulterion measure --hookup direct")
+        self.assertRegex(" ".join(out.split()), r"direct: plugged in once; .* ulterion measure --setup direct")
         self.assertIn(f"box {runs[1].id}, {runs[2].id} and {runs[3].id}", " ".join(out.split()))
-        row = next(r for r in self.json_of("compare", "--json")["groups"][0]["rows"] if r["hookup"] == "box")
+        row = next(r for r in self.json_of("compare", "--json")["groups"][0]["rows"] if r["setup"] == "box")
         self.assertEqual((len(row["runs"]), row["measured"]["runs"]), (3, 3))
 
     def test_a_run_that_does_not_count(self) -> None:
@@ -102,10 +102,10 @@ class Pooled(FolderCase):
         runs = self.runs("direct", "box", "box")
         self.ulterion("note", "--exclude", runs[2].id, "the wrong cable")
         answer = self.json_of("compare", "--json")["groups"][0]
-        self.assertEqual({r["run"] for r in answer["rows"] if r["hookup"] == "box"}, {runs[1].id})
+        self.assertEqual({r["run"] for r in answer["rows"] if r["setup"] == "box"}, {runs[1].id})
         self.assertEqual(answer["left_out"], {"box": [f"{runs[2].id}: the wrong cable"]})
         self.assertIn("box, excluded: ", self.ulterion("compare").stdout)
-        soaks = [self.json_of("soak", "--hookup", "box", "--for", "2m", "--idle", "0") for _ in range(2)]
+        soaks = [self.json_of("soak", "--setup", "box", "--for", "2m", "--idle", "0") for _ in range(2)]
         self.ulterion("note", "--exclude", str(soaks[1]["run"]), "a fan was on")
         shown = self.json_of("compare", "--soaks", "box", "--json")
         self.assertEqual(shown["soaks"][0]["run"], soaks[0]["run"])
@@ -115,9 +115,9 @@ class Pooled(FolderCase):
 
 class Baseline(unittest.TestCase):
     def test_noise_alone_drops_no_baseline(self) -> None:
-        """Equal hookups at 2 % noise keep the direct one in 95 % and more; one that is truly 8 % faster drops it."""
-        hookups = {n: SimpleNamespace(medium="d") for n in ("direct", "a", "b")}
-        review = cast(Review, SimpleNamespace(hookups=hookups, direct_for=lambda medium: "direct"))
+        """Equal setups at 2 % noise keep the baseline in 95 % and more; one that is truly 8 % faster drops it."""
+        setups = {n: SimpleNamespace(medium="d") for n in ("direct", "a", "b")}
+        review = cast(Review, SimpleNamespace(setups=setups, baseline_for=lambda medium: "direct"))
         rng = random.Random(2)
 
         def figure(name: str, text: str, rate: float) -> Measured:
@@ -127,8 +127,8 @@ class Baseline(unittest.TestCase):
         def kept(faster: float) -> int:
             told = 0
             for _ in range(200):
-                every = {n: {t: figure(n, t, faster if n == "a" else 1.0) for t in ("read", "write")} for n in hookups}
-                told += bool(trusted_direct(review, "b", every))
+                every = {n: {t: figure(n, t, faster if n == "a" else 1.0) for t in ("read", "write")} for n in setups}
+                told += bool(trusted_baseline(review, "b", every))
             return told
 
         self.assertGreaterEqual(kept(1.0), 190)

@@ -19,14 +19,14 @@ PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nw
 
 
 class Ports(FolderCase):
-    def measured(self, hookup: str) -> MeasureRun:
-        return simulate(self.store, hookup, [PEAK_READ], passes=3).run
+    def measured(self, setup: str) -> MeasureRun:
+        return simulate(self.store, setup, [PEAK_READ], passes=3).run
 
     def test_who_shares_a_controller(self) -> None:
         """Two ports behind one controller name each other; on another host, or behind another, they do not."""
         review = (
             REVIEW
-            + '[ports."b:other"]\nlink = "USB 10 Gb/s"\n[hookups.third]\nchain = ["b:other", "box", "drive"]\ntarget = "sim:bench.toml"\n'
+            + '[ports."b:other"]\nlink = "USB 10 Gb/s"\n[setups.third]\nchain = ["b:other", "box", "drive"]\ntarget = "sim:bench.toml"\n'
         )
         self.store = self.review(review)
         run = self.measured("box")
@@ -35,14 +35,14 @@ class Ports(FolderCase):
             for name, title in (("0000:00:14.0", "One"), ("0000:05:00.0", "Two"))
         )
         made = []
-        for number, (hookup, host, step) in enumerate(
+        for number, (setup, host, step) in enumerate(
             (("box", "desk", shared), ("third", "desk", shared), ("direct", "desk", alone), ("third", "tower", shared))
         ):
-            chain = list(self.store.review.hookup(hookup).chain)
+            chain = list(self.store.review.setup(setup).chain)
             target, bench = replace(run.target, steps=(step,)), replace(run.bench, host=host)
             made.append(
                 run.model_copy(
-                    update={"id": f"bbbb{number}0", "hookup": hookup, "chain": chain, "target": target, "bench": bench}
+                    update={"id": f"bbbb{number}0", "setup": setup, "chain": chain, "target": target, "bench": bench}
                 )
             )
         rows = {(r.host, r.port): r for r in ports(self.store.review, made[:3])}
@@ -79,7 +79,7 @@ class Ports(FolderCase):
     def test_a_cell_has_the_figure_that_a_comparison_has(self) -> None:
         """Two runs of a cell with other firmware are not pooled in either; alike, they are in both."""
         self.store = self.review(REVIEW + PLAN)
-        names = [n for n, h in self.store.review.hookups.items() if h.levels]
+        names = [n for n, h in self.store.review.setups.items() if h.levels]
         one, other = (self.measured(n).model_copy(update={"suite": "plan"}) for n in names[:2])
         again = self.measured(names[0]).model_copy(update={"suite": "plan"})
         one = one.model_copy(update={"target": replace(one.target, firmware="1.0")})
@@ -93,9 +93,9 @@ class Ports(FolderCase):
     def test_what_was_not_alike(self) -> None:
         """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""
         self.store = self.review(
-            REVIEW.replace('[hookups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
+            REVIEW.replace('[setups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
         )
-        name = next(n for n, h in self.store.review.hookups.items() if h.levels)
+        name = next(n for n, h in self.store.review.setups.items() if h.levels)
         run = self.measured(name).model_copy(update={"suite": "plan"})
         warm = replace(run.target, temperature=41.0, filesystem="exfat", filesystem_bytes=100, free_bytes=20)
         cool = replace(run.target, temperature=29.0, filesystem="ext4", filesystem_bytes=100, free_bytes=90)

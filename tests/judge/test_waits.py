@@ -1,4 +1,4 @@
-"""What a hookup adds to single small requests, how much in a reader's words, and families that nothing else changes."""
+"""What a setup adds to single small requests, how much in a reader's words, and families that nothing else changes."""
 
 from __future__ import annotations
 
@@ -19,11 +19,11 @@ from ulterion.report.words.comparisons import how_much
 ONE = parse_workload("random read 4 KiB")
 
 
-def measured(hookup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measured:
+def measured(setup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measured:
     """Return a measurement whose passes took so long for a request."""
-    run = cast(MeasureRun, SimpleNamespace(id=hookup, chain=list(chain)))
+    run = cast(MeasureRun, SimpleNamespace(id=setup, chain=list(chain)))
     rates = tuple(4096 / (wait * (1 + rng.gauss(0, spread))) for _ in range(passes))
-    return Measured(hookup, ONE, ONE.text, (rates,), run)
+    return Measured(setup, ONE, ONE.text, (rates,), run)
 
 
 class Waits(unittest.TestCase):
@@ -58,23 +58,23 @@ class Families(FolderCase):
     def test_what_else_is_in_the_review_changes_no_verdict(self) -> None:
         """The same figures alone, beside another medium, and with a filter: the same intervals and verdicts."""
         small = [parse_workload("random read 4 KiB depth 4"), parse_workload("random write 4 KiB depth 4")]
-        other = ('[parts.card]\nname = "Card"\nkind = "card"\n[hookups.card]\nchain = ["b:usb", "card"]\ntarget = "sim:bench.toml"\n'
-                 'direct = true\n[hookups.card2]\nchain = ["b:fast", "card"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
+        other = ('[parts.card]\nname = "Card"\nkind = "card"\n[setups.card]\nchain = ["b:usb", "card"]\ntarget = "sim:bench.toml"\n'
+                 'baseline = true\n[setups.card2]\nchain = ["b:fast", "card"]\ntarget = "sim:bench.toml"\n')  # fmt: skip
         bench = BENCH.replace("[parts.box]", '[parts.card]\ntransport = "USB"\nread = "90 MB/s"\nwrite = "50 MB/s"\n'
                               'read_wait = "1 ms"\nnoise = "2 %"\n[parts.box]')  # fmt: skip
         folder = self.review(REVIEW + other, bench)
-        for hookup in ("direct", "box"):
-            simulate(folder, hookup, small)
+        for setup in ("direct", "box"):
+            simulate(folder, setup, small)
 
         def shown(**how: object) -> list[tuple[object, ...]]:
             groups = compare_review(folder.review, folder.runs(), **how)  # type: ignore[arg-type]
-            return [(r.hookup, r.workload.name, r.comparison) for g in groups if g.medium == "drive" for r in g.rows]
+            return [(r.setup, r.workload.name, r.comparison) for g in groups if g.medium == "drive" for r in g.rows]
 
         alone = shown()
-        for hookup in ("card", "card2"):
-            simulate(folder, hookup, small)
+        for setup in ("card", "card2"):
+            simulate(folder, setup, small)
         self.assertEqual(shown(), alone)
-        self.assertEqual(shown(hookups=["box"]), alone)
+        self.assertEqual(shown(setups=["box"]), alone)
 
     def test_the_interval_that_is_shown_decides(self) -> None:
         """`same`, `faster` and `slower` follow from the shown interval and the margin, whatever the family's size."""
@@ -92,7 +92,7 @@ class Families(FolderCase):
                     self.assertFalse(low <= 1 <= high, one)
 
     def test_null_reviews_rarely_accuse(self) -> None:
-        """Five hookups of the same truth, eight workloads: in at most 5 % of 150 reviews is any called different."""
+        """Five setups of the same truth, eight workloads: in at most 5 % of 150 reviews is any called different."""
         rng, accused = random.Random(11), 0
         for _ in range(150):
             base = {w: [rng.lognormvariate(0, 0.02) for _ in range(5)] for w in range(8)}
@@ -103,50 +103,50 @@ class Families(FolderCase):
 
 class Told(FolderCase):
     def test_one_part_at_a_time(self) -> None:
-        """A hub before the box, at no loss: against the direct one slower, against the box without the hub no loss."""
-        text = REVIEW + ('[parts.hub]\nname = "Test Hub"\nkind = "hub"\n[hookups.hub]\nchain = ["b:usb", "hub", "box", "drive"]\n'
+        """A hub before the box, at no loss: against the baseline slower, against the box without the hub no loss."""
+        text = REVIEW + ('[parts.hub]\nname = "Test Hub"\nkind = "hub"\n[setups.hub]\nchain = ["b:usb", "hub", "box", "drive"]\n'
                          'target = "sim:bench.toml"\n')  # fmt: skip
         folder = self.review(text, BENCH + '[parts.hub]\nlink = "USB 10 Gb/s"\n')
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup)
+        for setup in folder.review.setups:
+            simulate(folder, setup)
         (group,) = self.json_of("compare")["groups"]
         (one,) = group["nearest"]
-        self.assertEqual((one["hookup"], one["base"], one["without"]), ("hub", "box", "hub"))
+        self.assertEqual((one["setup"], one["base"], one["without"]), ("hub", "box", "hub"))
         self.assertEqual(one["verdicts"]["sequential read 4 MiB depth 4"], "same")
         self.assertIn("hub against box, without Test Hub: ", " ".join(self.ulterion("compare").stdout.split()))
 
     def test_a_failed_run_and_an_outcome_are_never_only_missing(self) -> None:
-        """What became of a hookup without a figure stands in the place where it is missed."""
+        """What became of a setup without a figure stands in the place where it is missed."""
         folder = self.review(bench=BENCH + '[[faults]]\npart = "box"\nwhat = "not recognised"\n')
         simulate(folder, "direct")
         simulate(folder, "box")
-        self.ulterion("note", "--hookup", "box", "needs external power")
+        self.ulterion("note", "--setup", "box", "needs external power")
         told = " ".join(self.ulterion("compare").stdout.split())
         self.assertRegex(
-            told, r"box: needs external power; failed: .*box is not recognised on b:usb.*ulterion measure --hookup box"
+            told, r"box: needs external power; failed: .*box is not recognised on b:usb.*ulterion measure --setup box"
         )
         self.assertNotIn("has not been measured", told)
 
     def test_a_run_by_the_way_replaces_no_figure_of_a_suite(self) -> None:
         """An ad hoc run of the same words, and a sweep, come behind: order, names and figures of the suite stay."""
         self.review()
-        for hookup in ("direct", "box"):
-            self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out", "--passes", "3")
+        for setup in ("direct", "box"):
+            self.ulterion("measure", "--setup", setup, "--suite", "brief", "--passes", "3")
         before = self.json_of("compare")["groups"][0]["rows"]
         for words in (
             ("--workload", "sequential read 4 MiB depth 4"),
             ("--sweep", "sequential read 2 MiB to 4 MiB depth 4"),
         ):
-            self.ulterion("measure", "--hookup", "box", *words, "--passes", "3", "--seconds", "1")
+            self.ulterion("measure", "--setup", "box", *words, "--passes", "3", "--seconds", "1")
         after = self.json_of("compare")["groups"][0]["rows"]
-        self.assertEqual([(r["workload"], r["hookup"], r["run"]) for r in after][:4],
-                         [(r["workload"], r["hookup"], r["run"]) for r in before])  # fmt: skip
+        self.assertEqual([(r["workload"], r["setup"], r["run"]) for r in after][:4],
+                         [(r["workload"], r["setup"], r["run"]) for r in before])  # fmt: skip
 
     def test_the_answer_comes_first_and_the_figures_on_request(self) -> None:
-        """A line a hookup and direction in per cent; every figure with --long, or where the suites' questions were not asked."""
+        """A line a setup and direction in per cent; every figure with --long, or where the suites' questions were not asked."""
         folder = self.review()
-        for hookup in ("direct", "box"):
-            self.ulterion("measure", "--hookup", hookup, "--passes", "3", "--seconds", "1")
+        for setup in ("direct", "box"):
+            self.ulterion("measure", "--setup", setup, "--passes", "3", "--seconds", "1")
         short, whole = self.ulterion("compare").stdout, self.ulterion("compare", "--long").stdout
         self.assertRegex(short, r" +large +plain copy +single small +crowd +mixed\n")
         self.assertRegex(short, r"direct +reading +(29\d\d|30\d\d) +")
@@ -155,16 +155,16 @@ class Told(FolderCase):
         self.assertIn("95 % interval", whole)
         for path in folder.runs_folder.iterdir():
             path.unlink()
-        for hookup in ("direct", "box"):
-            simulate(folder, hookup)
+        for setup in ("direct", "box"):
+            simulate(folder, setup)
         self.assertIn("95 % interval", self.ulterion("compare").stdout)
 
     def test_claims_of_what_was_asked_for_alone(self) -> None:
-        """With a hookup named, parts that are not in it have no row; what cleared a part elsewhere counts all the same."""
+        """With a setup named, parts that are not in it have no row; what cleared a part elsewhere counts all the same."""
         folder = self.review()
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup)
+        for setup in folder.review.setups:
+            simulate(folder, setup)
         rows = self.json_of("claims", "direct")["claims"]
         self.assertEqual({r["part"] for r in rows}, {"drive"})
-        rows = [r for r in self.json_of("claims", "box")["claims"] if r["culprit"] is not None]
-        self.assertNotIn("drive", {s for r in rows for s in r["culprit"]["suspects"]})
+        rows = [r for r in self.json_of("claims", "box")["claims"] if r["bottleneck"] is not None]
+        self.assertNotIn("drive", {s for r in rows for s in r["bottleneck"]["suspects"]})

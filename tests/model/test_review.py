@@ -18,7 +18,7 @@ class Read(FolderCase):
         self.assertEqual(review.parts["box"].claims.write, 1.4e9)
         self.assertEqual(review.ports["b:usb"].link.name, "USB 10 Gb/s")
         self.assertEqual((review.review.margin, review.review.tolerance), (0.03, 0.02))
-        self.assertEqual((review.direct_for("drive"), review.direct_for("box")), ("direct", None))
+        self.assertEqual((review.baseline_for("drive"), review.baseline_for("box")), ("direct", None))
 
     def test_every_fault_names_file_line_and_remedy(self) -> None:
         """Each fault gives one line with the file, where in it, and what to do."""
@@ -31,12 +31,12 @@ class Read(FolderCase):
             ('read = "1000 MB/s"', "read = 1000", r"has no unit"),
             ('read = "1000 MB/s"', 'raed = "1000 MB/s"', r"claims\.raed: unknown key; did you mean 'read'"),
             ('link = "USB 10 Gb/s"', 'link = "USB 11 Gb/s"', r"line 6, ports\.b:usb\.link: unknown link.*did you mean"),
-            ('"box", "drive"]', '"bxo", "drive"]', r"hookups\.box\.chain: unknown part or port 'bxo'; did you mean 'box'"),
+            ('"box", "drive"]', '"bxo", "drive"]', r"setups\.box\.chain: unknown part or port 'bxo'; did you mean 'box'"),
             ('"box", "drive"]', '"box"', r"not valid TOML"),
             ('["b:usb", "box", "drive"]', '["box", "b:usb", "drive"]', r"can only stand first"),
             ('["b:usb", "box", "drive"]', '["b:usb"]', r"ends at a port"),
-            ("[hookups.box]", "[hookups.box]\ndirect = true", r"line 25, hookups\.box\.direct: .*so is 'direct'"),
-            ("[hookups.box]", '[hookups."a/b"]', r"letters, digits"),
+            ("[setups.box]", "[setups.box]\nbaseline = true", r"line 25, setups\.box\.direct: .*so is 'direct'"),
+            ("[setups.box]", '[setups."a/b"]', r"letters, digits"),
             ('name = "Test Box"\n', "", r"parts\.box\.name: is missing"),
             ("[parts.box]", '[parts."b:usb"]\nname = "N"\nkind = "k"\n[parts.box]', r"is also the name of a port"),
         ]  # fmt: skip
@@ -48,11 +48,11 @@ class Read(FolderCase):
             self.assertTrue(str(caught.exception).startswith(str(path)))
             self.assertNotIn("\n", str(caught.exception))
 
-    def test_two_media_may_each_have_a_direct_hookup(self) -> None:
+    def test_two_media_may_each_have_a_direct_setup(self) -> None:
         """The baseline belongs to a medium: a card and a drive each have theirs."""
-        more = '[parts.card]\nname = "C"\nkind = "card"\n[hookups.slot]\nchain = ["card"]\ndirect = true\n'
+        more = '[parts.card]\nname = "C"\nkind = "card"\n[setups.slot]\nchain = ["card"]\nbaseline = true\n'
         review = load_review(self.write("review.toml", REVIEW + more))
-        self.assertEqual((review.direct_for("drive"), review.direct_for("card")), ("direct", "slot"))
+        self.assertEqual((review.baseline_for("drive"), review.baseline_for("card")), ("direct", "slot"))
 
 
 class New(FolderCase):
@@ -60,7 +60,7 @@ class New(FolderCase):
         """The commented file loads, also with its examples uncommented; a second start is refused."""
         path = new_review(self.folder / "a" / "b", 'My "best"\\ review')
         text = path.read_text()
-        self.assertEqual(ReviewFolder.open(path.parent).review.hookups, {})
+        self.assertEqual(ReviewFolder.open(path.parent).review.setups, {})
         with self.assertRaisesRegex(UsageError, "left as it is"):
             new_review(path.parent, "again")
         self.assertEqual(path.read_text(), text)
@@ -68,7 +68,7 @@ class New(FolderCase):
                     for line in text.splitlines()]  # fmt: skip
         review = load_review(self.write("review.toml", "\n".join(e for e in examples if not e.startswith("Mark"))))
         self.assertEqual(
-            sorted(review.hookups), ["direct", "laptop-left-none", "pod"]
+            sorted(review.setups), ["direct", "laptop-left-none", "pod"]
         )  # two of them serve the plan's cells
 
     def test_is_found_from_any_folder_inside(self) -> None:
@@ -80,16 +80,16 @@ class New(FolderCase):
 
 
 class Names(unittest.TestCase):
-    def test_a_hookup_is_called_by_its_products(self) -> None:
+    def test_a_setup_is_called_by_its_products(self) -> None:
         """What stands between port and medium; directly in a port; and its own name where two would be called alike."""
         text = (
             'schema = 1\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
             '[parts.hub]\nname = "Hub Two"\nkind = "hub"\n[parts.d]\nname = "Drive"\nkind = "drive"\n'
-            '[hookups.direct]\nchain = ["a", "d"]\n[hookups.x]\nchain = ["a", "box", "d"]\n[hookups.y]\nchain = ["b", "box", "d"]\n'
-            '[hookups.z]\nchain = ["a", "hub", "box", "d"]\n'
+            '[setups.direct]\nchain = ["a", "d"]\n[setups.x]\nchain = ["a", "box", "d"]\n[setups.y]\nchain = ["b", "box", "d"]\n'
+            '[setups.z]\nchain = ["a", "hub", "box", "d"]\n'
         )
         review = parse_review(text, Path("review.toml"))
         self.assertEqual(
-            [review.hookup_label(n) for n in review.hookups],
+            [review.setup_label(n) for n in review.setups],
             ["direct, a", "Box One (x)", "Box One (y)", "Hub Two + Box One"],
         )

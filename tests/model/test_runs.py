@@ -27,7 +27,7 @@ class Document(unittest.TestCase):
         """A document kept from version 1 loads with all its figures, and nothing of it is lost in writing it back."""
         text = SAMPLE.read_text()
         run = parse_run(text, SAMPLE.name)
-        self.assertEqual((run.hookup, run.state.name, len(run.workloads)), ("box", "complete", 2))
+        self.assertEqual((run.setup, run.state.name, len(run.workloads)), ("box", "complete", 2))
         one = run.workloads[0].passes[0]
         self.assertEqual(one.bytes, sum(one.series.bytes))
         self.assertEqual(one.requests, one.latency.read_back().total)

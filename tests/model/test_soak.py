@@ -18,7 +18,7 @@ from ulterion.core.workload import parse_workload
 from ulterion.model.instrument import parse_zone, read_log
 from ulterion.model.journal import Journal, recover
 from ulterion.model.leftnotes import leave_note
-from ulterion.model.notebook import HookupNote
+from ulterion.model.notebook import SetupNote
 from ulterion.model.runs import growing as soaks
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.growing import GrowingPhase, join_rows
@@ -32,7 +32,7 @@ WRITING = parse_workload("sequential write 1 MiB depth 4")
 
 def blank() -> SoakRun:
     return SoakRun(
-        id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", hookup="box", chain=["b:usb", "box", "drive"],
+        id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", setup="box", chain=["b:usb", "box", "drive"],
         target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"),
         settings=Ground(span_bytes=2**30, seed=1), cache_bypassed=True,
         soak=SoakRecord(plan=SoakPlan(load_seconds=60), workload=WRITING, text=WRITING.text, engine="simulated"),
@@ -171,7 +171,7 @@ class Words(FolderCase):
         """Degrees of no scale are asked about; a moment of nought, and idle, are kept; a reading goes to the newest soak."""
         self.review()
         simulate(self.opened(), "box", passes=1)
-        self.assertEqual(self.ulterion("soak", "--hookup", "box", "--for", "60 s", "--idle", "0").returncode, 0)
+        self.assertEqual(self.ulterion("soak", "--setup", "box", "--for", "60 s", "--idle", "0").returncode, 0)
         simulate(self.opened(), "box", passes=1)  # the newest by the clock, and no soak
         self.refused("note", "case 38 degrees", says="Celsius or Fahrenheit")
         for words in ("case 38 degrees C at 30s", "case 29 C at 0m", "case 28 C idle", "skin 100 fahrenheit"):
@@ -197,23 +197,23 @@ class Words(FolderCase):
 
 
 class Notebooks(FolderCase):
-    def test_notes_on_hookups(self) -> None:
+    def test_notes_on_setups(self) -> None:
         """They add up in one file; a damaged one is set aside and told, and the new note is kept; a newer one is left."""
         note = Note(kind="outcome", text="not recognised", noted="2026-01-01T00:00:00Z")
         folder = self.review()
-        for hookup in ("a", "b"):
-            folder.note_on_hookup(HookupNote(hookup=hookup, noted=note.noted, note=note))
-        self.assertEqual([n.hookup for n in folder.notebook().notes], ["a", "b"])
+        for setup in ("a", "b"):
+            folder.note_on_setup(SetupNote(setup=setup, noted=note.noted, note=note))
+        self.assertEqual([n.setup for n in folder.notebook().notes], ["a", "b"])
         damaged = ("{half", "[]", "[" * 100_000, '{"schema": {"version": 1}, "notes": ' + "9" * 5000 + "}", "\xff")
         for number, text in enumerate(damaged, 1):
             self.write("notes.json", text)
-            folder.note_on_hookup(HookupNote(hookup="c", noted=note.noted, note=note))
-            self.assertEqual([n.hookup for n in folder.notebook().notes], ["c"])
+            folder.note_on_setup(SetupNote(setup="c", noted=note.noted, note=note))
+            self.assertEqual([n.setup for n in folder.notebook().notes], ["c"])
             self.assertEqual(len(list((folder.runs_folder / "set-aside").iterdir())), number)
             self.assertIn("moved to runs/set-aside", folder.notices[-1])
         self.write("notes.json", '{"schema": {"name": "ulterion-notes", "version": 9}}')
         with self.assertRaisesRegex(UsageError, "newer Ulterion"):
-            folder.note_on_hookup(HookupNote(hookup="d", noted=note.noted, note=note))
+            folder.note_on_setup(SetupNote(setup="d", noted=note.noted, note=note))
 
 
 class InstrumentLogs(FolderCase):

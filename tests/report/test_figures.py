@@ -1,4 +1,4 @@
-"""Figures of comparisons and sweeps: what they name, one colour for a hookup, light and dark, and how sure they are."""
+"""Figures of comparisons and sweeps: what they name, one colour for a setup, light and dark, and how sure they are."""
 
 from __future__ import annotations
 
@@ -49,15 +49,15 @@ class Comparisons(FolderCase):
         review, bench = REVIEW, BENCH
         for n in range(count):
             review += f'[parts.box{n}]\nname = "Case number {n} by a maker with a long name"\nkind = "enclosure"\nlink = "USB 10 Gb/s"\n'
-            review += f'[hookups.box{n}]\nchain = ["b:usb", "box{n}", "drive"]\ntarget = "sim:bench.toml"\n'
+            review += f'[setups.box{n}]\nchain = ["b:usb", "box{n}", "drive"]\ntarget = "sim:bench.toml"\n'
             bench += f'[parts.box{n}]\nlink = "USB 10 Gb/s"\ndriver = "uas"\ntransport = "USB"\nread = "{900 - 20 * n} MB/s"\nwrite = "800 MB/s"\n'
         folder = self.review(review, bench)
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup, LARGE, passes=3)
+        for setup in folder.review.setups:
+            simulate(folder, setup, LARGE, passes=3)
         return folder
 
-    def test_twelve_hookups_are_named_by_products_each_in_its_colour(self) -> None:
-        """Names, bench, day and how sure stand in it, light and dark; a hookup keeps its colour when others are left out."""
+    def test_twelve_setups_are_named_by_products_each_in_its_colour(self) -> None:
+        """Names, bench, day and how sure stand in it, light and dark; a setup keeps its colour when others are left out."""
         folder = self.boxes(10)
         cast = Cast.of(folder.review)
         for dark, ground in ((False, LIGHT), (True, DARK)):
@@ -75,17 +75,17 @@ class Comparisons(FolderCase):
             colours = [to_hex(bar.get_facecolor()) for bar in figure.axes[0].patches]
             self.assertEqual(len(colours), 12)
             self.assertEqual(len(set(colours)), 12)
-            (few,) = compare_review(folder.review, folder.runs(), hookups=["box7"])
+            (few,) = compare_review(folder.review, folder.runs(), setups=["box7"])
             bars = draw_comparison(few, "Test Drive", "MB/s", cast, dark=dark).axes[0].patches
             self.assertEqual([to_hex(bar.get_facecolor()) for bar in bars], [colours[0], colours[9]])
 
-    def test_a_soak_has_the_colour_and_name_of_its_hookup(self) -> None:
-        """Two soaks: lines in the colours that the comparison gives their hookups, named by products."""
+    def test_a_soak_has_the_colour_and_name_of_its_setup(self) -> None:
+        """Two soaks: lines in the colours that the comparison gives their setups, named by products."""
         folder = self.boxes(2)
         cast, plan = Cast.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
         soaks = []
-        for hookup in ("box1", "direct"):
-            place = Place(folder, folder.path, None, hookup)
+        for setup in ("box1", "direct"):
+            place = Place(folder, folder.path, None, setup)
             found = soak_of(soak(SoakRequest(place, WRITING, plan), SoakObserver()).run)
             assert found is not None
             soaks.append(found)
@@ -95,9 +95,9 @@ class Comparisons(FolderCase):
         self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
         self.assertIn("measured at testbench on 2026-01-01; a value every 1 s", texts(figure))
 
-    def test_hookups_of_several_media_differ_in_name_and_colour(self) -> None:
+    def test_setups_of_several_media_differ_in_name_and_colour(self) -> None:
         """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""
-        other = '[parts.twin]\nname = "Test Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n[hookups.twin]\nchain = ["b:fast", "twin"]\ntarget = "sim:bench.toml"\n'
+        other = '[parts.twin]\nname = "Test Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n[setups.twin]\nchain = ["b:fast", "twin"]\ntarget = "sim:bench.toml"\n'
         review = self.review(REVIEW + other).review
         cast = Cast.among(review, ["direct", "twin", "box"])
         for told in (cast.name, lambda h: cast.place(h, 9)):

@@ -20,7 +20,7 @@ from ulterion.report.screen.progress import Display, window
 
 def run_of(**settings: int | float) -> MeasureRun:
     """Return a run of the default suite before its first pass."""
-    works = [w.settled(4.0, 2**30) for w in SUITES["all-round"].workloads]
+    works = [w.settled(4.0, 2**30) for w in SUITES["full"].workloads]
     return MeasureRun(
         id="aaaaaa",
         started="2026-03-02T09:00:00Z",
@@ -28,7 +28,7 @@ def run_of(**settings: int | float) -> MeasureRun:
         bench={"host": "b"},
         cache_bypassed=True,
         state=State(name="interrupted", why="in progress"),
-        suite="all-round",
+        suite="full",
         settings=Settings(span_bytes=2**30, seed=1, passes=4, seconds=4.0, **settings),
         workloads=[WorkloadRecord(workload=w, text=w.text, engine="ring") for w in works],
     )
@@ -51,8 +51,8 @@ class View(unittest.TestCase):
         display.begin(1, second, 1)
         display.tick(0.5, 10**9)
         rows = self.shown(display)
-        self.assertRegex(rows[0], "flat-out-read +3 passes +1000 MB/s +0.0 %")
-        self.assertRegex(rows[1], "flat-out-write +pass 1 of 4 +2000 MB/s")
+        self.assertRegex(rows[0], "sequential-read +3 passes +1000 MB/s +0.0 %")
+        self.assertRegex(rows[1], "sequential-write +pass 1 of 4 +2000 MB/s")
         self.assertRegex(rows[-1], r"^at least \d+m.* left; Ctrl-C keeps what is measured")
         display.tick(1.0, int(1.5e9))
         self.assertRegex(self.shown(display)[-2], r"^rate +1000 MB/s +▇▄ +0 to 2000")
@@ -65,7 +65,7 @@ class View(unittest.TestCase):
         display._over.discard(0)
         display.begin(0, first, 8)
         rows = self.shown(display)
-        self.assertRegex(rows[0], "flat-out-read +pass 8 of 10 at most")
+        self.assertRegex(rows[0], "sequential-read +pass 8 of 10 at most")
         self.assertRegex(rows[-1], r"^at most 1[0-3]\.?\d* s left")
 
     @given(st.integers(0, 200), st.integers(1, 200), st.integers(1, 20))

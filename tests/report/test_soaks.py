@@ -70,9 +70,9 @@ class Soaked(FolderCase):
         )
         self.folder_opened = self.review(REVIEW, bench.replace("seed = 7", 'seed = 7\nroom = "21 C"') + HOT)
 
-    def soak(self, hookup: str = "box", **plan: object) -> Soak:
+    def soak(self, setup: str = "box", **plan: object) -> Soak:
         settings = {"idle": 60.0, "load_seconds": 900.0, "cool": 120.0} | plan
-        request = SoakRequest(Place(self.folder_opened, self.folder, None, hookup), WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
+        request = SoakRequest(Place(self.folder_opened, self.folder, None, setup), WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
         found = soak_of(soak(request, SoakObserver()).run)
         assert found is not None
         return found
@@ -228,7 +228,7 @@ class Stalls(FolderCase):
         record = SoakRecord(plan=SoakPlan(load_seconds=lasted), workload=WRITING, text=WRITING.text, engine="simulated",
                             phases=phases, sensors=[Sensor(name="power", source="made", unit="W")])  # fmt: skip
         return SoakRun(
-            id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", hookup="box", chain=["b:usb", "box", "drive"],
+            id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", setup="box", chain=["b:usb", "box", "drive"],
             target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), settings=Ground(span_bytes=2**30, seed=1),
             cache_bypassed=True, soak=record, state=State(name="complete"),
         )  # fmt: skip
@@ -251,6 +251,6 @@ class Stalls(FolderCase):
         self.assertEqual(apart.rate, 1.0 if one.findings.last else None)
         table = " ".join(printed(soaks_table([one, one], [apart], "MB/s")).split())
         self.assertIn("times the rate" if one.findings.last else "moves nothing any more", table)
-        (row,) = (r for r in moving(self.kept, [run], 1e9, "write") if r.hookup == "box")
+        (row,) = (r for r in moving(self.kept, [run], 1e9, "write") if r.setup == "box")
         assert row.work is not None
         self.assertTrue(0 < row.work.low <= row.work.high < math.inf)

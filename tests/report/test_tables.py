@@ -50,16 +50,16 @@ class Tables(unittest.TestCase):
 
 class Answers(FolderCase):
     def test_what_is_no_number_stands_in_the_table(self) -> None:
-        """An outcome below a hookup's figures or in their place; a run that failed; one that was never tried."""
+        """An outcome below a setup's figures or in their place; a run that failed; one that was never tried."""
         more = "".join(
-            f'[hookups.{n}]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"\n' for n in ("dead", "later")
+            f'[setups.{n}]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"\n' for n in ("dead", "later")
         )
-        fault = '[[faults]]\npart = "box"\nwhat = "not recognised"\nhookup = "dead"\n'
+        fault = '[[faults]]\npart = "box"\nwhat = "not recognised"\nsetup = "dead"\n'
         self.review(REVIEW + more, BENCH + fault)
-        for hookup, status in (("direct", 0), ("box", 0), ("dead", 3)):
-            done = self.ulterion("measure", "--hookup", hookup, "--suite", "flat-out", "--passes", "3")
+        for setup, status in (("direct", 0), ("box", 0), ("dead", 3)):
+            done = self.ulterion("measure", "--setup", setup, "--suite", "brief", "--passes", "3")
             self.assertEqual(done.returncode, status, done.stderr)
-        self.ulterion("note", "--hookup", "box", "needs external power on the left port")
+        self.ulterion("note", "--setup", "box", "needs external power on the left port")
         shown = self.ulterion("compare").stdout
         table, _, rest = shown.partition("In short")
         for line in (
@@ -68,7 +68,7 @@ class Answers(FolderCase):
             "later  has not been measured",
         ):
             self.assertIn(line, table)
-        self.assertRegex(" ".join(rest.split()), "dead: failed: .*ulterion measure --hookup dead")
+        self.assertRegex(" ".join(rest.split()), "dead: failed: .*ulterion measure --setup dead")
         self.assertNotIn("…", table)
         self.assertNotIn("(Holm)", shown)
         self.assertIn(
@@ -100,7 +100,7 @@ class Places(FolderCase):
         self.review(bench=BENCH.replace('capacity = "1 TB"', 'capacity = "64 GB"'))
         words = (
             "measure",
-            "--hookup",
+            "--setup",
             "direct",
             "--workload",
             "sequential read 1 MiB depth 2",

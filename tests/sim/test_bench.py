@@ -57,10 +57,10 @@ class Truth(Bench):
     def test_estimates_come_within_one_per_cent_of_the_truth(self) -> None:
         """Sixty passes of every workload find the noiseless rate within 1 %, the small ones at 3 % noise too."""
         review = self.review()
-        for hookup, names in (("direct", FAST), ("box", BOX)):
+        for setup, names in (("direct", FAST), ("box", BOX)):
             words = ["sequential read 4 MiB depth 4", "sequential write 256 KiB depth 1", "random read 4 KiB depth 8"]
             workloads = [parse_workload(w) for w in words]
-            run = simulate(review, hookup, workloads, passes=60).run
+            run = simulate(review, setup, workloads, passes=60).run
             chain = self.bench().chain(names, self.folder)
             for record in run.workloads:
                 found = estimate([p.rate for p in record.passes]).rate

@@ -25,29 +25,29 @@ FLAT_OUT = parse_workload("sequential write 4 MiB depth 4")
 
 
 class Moments(FolderCase):
-    def test_a_hookup_is_there_between_its_moments(self) -> None:
+    def test_a_setup_is_there_between_its_moments(self) -> None:
         """Not there: refused with the time; waited for: it begins then; unplugged in mid-run: failed, the passes kept."""
         script = "".join(
-            f'[[moments]]\nat = "{at}"\nhookup = "{hookup}"\nwhat = "{what}"\n'
-            for at, hookup, what in (("10 m", "direct", "unplugged"),
+            f'[[moments]]\nat = "{at}"\nsetup = "{setup}"\nwhat = "{what}"\n'
+            for at, setup, what in (("10 m", "direct", "unplugged"),
                                      ("12 m", "box", "plugged in"), ("20 m", "box", "unplugged"), ("25 m", "box", "plugged in"))
         )  # fmt: skip
         self.review(bench=BENCH + script)
         quick = ("--workload", "sequential read 4 MiB depth 4", "--passes", "3")
-        self.refused("measure", "--hookup", "box", *quick, says="'box' is not plugged in at 00:02")
+        self.refused("measure", "--setup", "box", *quick, says="'box' is not plugged in at 00:02")
         self.gives_up("box", "9m", "it is plugged in at 00:12")
-        waited = self.ulterion("measure", "--hookup", "box", "--wait", "1h", "--json", *quick)
+        waited = self.ulterion("measure", "--setup", "box", "--wait", "1h", "--json", *quick)
         self.assertEqual(waited.returncode, 0, waited.stderr)
         for words in (
             "plug in: b:usb > Test Box > Test Drive",
-            "Test Drive is still in the hookup 'direct'",
+            "Test Drive is still in the setup 'direct'",
             "there it is, at 00:12",
         ):
             self.assertIn(words, waited.stderr)
         self.assertIn('"started": "2026-01-01T00:12:02', waited.stdout)
         cut = self.ulterion(
             "measure",
-            "--hookup",
+            "--setup",
             "box",
             "--workload",
             "sequential read 4 MiB depth 4",
@@ -59,30 +59,30 @@ class Moments(FolderCase):
         self.assertEqual(cut.returncode, 3)
         self.assertIn("drive was pulled out after", cut.stderr)
         self.assertIn("0 passes" if "0 passes" in cut.stdout else "MB/s", cut.stdout)
-        self.refused("measure", "--hookup", "box", *quick, says="is not plugged in at 00:2")
-        back = self.ulterion("measure", "--hookup", "box", "--wait", "30m", *quick)
+        self.refused("measure", "--setup", "box", *quick, says="is not plugged in at 00:2")
+        back = self.ulterion("measure", "--setup", "box", "--wait", "30m", *quick)
         self.assertEqual(back.returncode, 0, back.stderr)
         self.assertIn("there it is, at 00:25", back.stderr)
         self.gives_up("direct", "1h", "no moment of it plugs it in")
 
-    def gives_up(self, hookup: str, wait: str, says: str) -> None:
-        """Wait for a hookup that is not plugged in in time."""
-        done = self.ulterion("measure", "--hookup", hookup, "--wait", wait)
+    def gives_up(self, setup: str, wait: str, says: str) -> None:
+        """Wait for a setup that is not plugged in in time."""
+        done = self.ulterion("measure", "--setup", setup, "--wait", wait)
         self.assertEqual(done.returncode, 2)
         self.assertIn(says, done.stderr)
 
     def test_moments_out_of_order_are_refused(self) -> None:
         """Their order is that of time."""
-        script = "".join(f'[[moments]]\nat = "{at}"\nhookup = "box"\nwhat = "unplugged"\n' for at in ("2 m", "1 m"))
+        script = "".join(f'[[moments]]\nat = "{at}"\nsetup = "box"\nwhat = "unplugged"\n' for at in ("2 m", "1 m"))
         self.review(bench=BENCH + script)
-        self.refused("measure", "--hookup", "box", says="moments: they are not in the order of time")
+        self.refused("measure", "--setup", "box", says="moments: they are not in the order of time")
 
 
 class Aftermath(FolderCase):
-    def measured(self, hookup: str, **extras: float) -> MeasureRun:
+    def measured(self, setup: str, **extras: float) -> MeasureRun:
         review = self.opened
         request = MeasureRequest(
-            Place(review, review.path, None, hookup),
+            Place(review, review.path, None, setup),
             "test",
             [FLAT_OUT],
             4,
@@ -111,9 +111,9 @@ class Aftermath(FolderCase):
         """A soak found the cache; right after it, it is told how much must be in use; a long rest later nothing is; the slow state has its name."""
         cache = 'small_noise = "3 %"\ncache = "40 GB"\nafter_cache = "200 MB/s"\nfold = "20 MB/s"\n'
         self.opened = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache) + WARM)
-        soaked = self.json_of("soak", "--hookup", "direct", "--for", "3m", "--idle", "0")
+        soaked = self.json_of("soak", "--setup", "direct", "--for", "3m", "--idle", "0")
         self.opened = ReviewFolder.open(self.folder)
-        done = self.ulterion("measure", "--hookup", "direct", "--workload", FLAT_OUT.text, "--passes", "4", "--json")
+        done = self.ulterion("measure", "--setup", "direct", "--workload", FLAT_OUT.text, "--passes", "4", "--json")
         found = json.loads(done.stdout)["run"]["before"]
         self.assertEqual((found["cache_run"], found["cache_here"]), (soaked["run"], True))
         self.assertAlmostEqual(found["cache_bytes"] / 1e9, 40, delta=1)
@@ -142,7 +142,7 @@ class Aftermath(FolderCase):
         self.assertGreater(hottest[0], hottest[1] + 2)
         self.assertGreater((cool.ended or cool.started) - cool.started, (warm.ended or warm.started) - warm.started)
         self.review()
-        refused = self.ulterion("measure", "--hookup", "box", "--cool-to", "40 C")
+        refused = self.ulterion("measure", "--setup", "box", "--cool-to", "40 C")
         self.assertEqual(refused.returncode, 2)
         self.assertIn("shows no temperature here", refused.stderr)
 

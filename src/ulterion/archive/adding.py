@@ -156,8 +156,8 @@ def _collect(
     path: str,
 ) -> None:
     """Collect what the archive holds of a run."""
-    hookup = review.hookups.get(run.hookup or "")
-    chain = hookup.chain if hookup is not None else list(run.chain)
+    setup = review.setups.get(run.setup or "")
+    chain = setup.chain if setup is not None else list(run.chain)
     label = " + ".join(review.label(k) for k in chain if k in review.parts) or run.target.model or run.target.kind
     rows[0].append(
         {
@@ -168,7 +168,7 @@ def _collect(
             "title": review.review.title,
             "path": path,
             "kind": run.kind,
-            "hookup": run.hookup,
+            "setup": run.setup,
             "label": label,
             "host": run.bench.host,
             "system": run.bench.system,
@@ -178,7 +178,7 @@ def _collect(
             "link": run.target.link,
             "driver": run.target.driver,
             "filesystem": run.target.filesystem,
-            "direct": hookup is not None and hookup.direct,
+            "direct": setup is not None and setup.baseline,
         }
     )
     for number, name in enumerate(k for k in chain if k in review.parts):

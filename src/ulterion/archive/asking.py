@@ -82,7 +82,7 @@ class Answer:
     """One result: the products, where and when they were measured, and the figure."""
 
     label: str
-    hookup: str | None
+    setup: str | None
     title: str
     host: str
     started: str
@@ -233,7 +233,7 @@ def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
     """Return the results that fit, the highest rate first: of each products and workload the best run alone, unless all are wanted."""
     columns = [
         getattr(RUNS.c, n)
-        for n in ("label", "hookup", "title", "host", "started", "link", "driver", "filesystem", "version")
+        for n in ("label", "setup", "title", "host", "started", "link", "driver", "filesystem", "version")
     ]
     figures = [getattr(RESULTS.c, n) for n in ("workload", "text", "state", "passes", "rate", "low", "high")]
     wanted = (

@@ -30,7 +30,7 @@ RUNS = sa.Table(
     sa.Column("title", sa.Text, nullable=False),
     sa.Column("path", sa.Text, nullable=False),
     sa.Column("kind", sa.String(20), nullable=False),
-    sa.Column("hookup", sa.Text),
+    sa.Column("setup", sa.Text),
     sa.Column("label", sa.Text, nullable=False),
     sa.Column("host", sa.Text, nullable=False),
     sa.Column("system", sa.Text),

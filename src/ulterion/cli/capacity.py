@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="PATH",
         help="a folder on the drive, whose free room is proven, or its raw device",
     )
-    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it is; its target where no path is named")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup it is; its target where no path is named")
     parser.add_argument(
         "--quick",
         action="store_true",
@@ -48,10 +48,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.capacity import after, capacity_as_data
 
     review = options.review_for(arguments, env.folder, env.tell)
-    place = Place(review, env.folder, str(arguments.path) if arguments.path else None, arguments.hookup)
+    place = Place(review, env.folder, str(arguments.path) if arguments.path else None, arguments.setup)
     if place.where is None:
         raise UsageError(
-            "nothing to prove: name a folder on the drive, its device, or a hookup of the review with --hookup"
+            "nothing to prove: name a folder on the drive, its device, or a setup of the review with --setup"
         )
     permit = Overwrite(arguments.overwrite, arguments.lose_contents)
     request = CapacityRequest(place, permit, arguments.quick, arguments.resume, arguments.stall)

@@ -12,12 +12,12 @@ from ulterion.cli.status import Status
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument(
-        "hookup", nargs="*", default=[], metavar="HOOKUP", help="judge by these hookups only (default: all)"
+        "setup", nargs="*", default=[], metavar="SETUP", help="judge by these setups only (default: all)"
     )
     parser.add_argument(
         "--everywhere",
         action="store_true",
-        help="a line for every hookup a claim was measured on, not the fairest one only",
+        help="a line for every setup a claim was measured on, not the fairest one only",
     )
     options.add_review(parser)
     options.add_units(parser)
@@ -42,7 +42,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     folder = open_review(arguments.review, env.folder, env.tell)
     review, runs = folder.review, to_judge(folder)
-    rows = judge_claims(review, runs, everywhere=arguments.everywhere, hookups=arguments.hookup)
+    rows = judge_claims(review, runs, everywhere=arguments.everywhere, setups=arguments.setup)
     beside, said = rivals(review, runs), provenance(review)
     if not rows and not beside:
         raise UsageError(

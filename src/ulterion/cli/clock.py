@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIMING",
         help="a transfer, such as '4.2 GB in 1m12s'; without any, a stopwatch runs here",
     )
-    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it was timed on")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup it was timed on")
     parser.add_argument(
         "--task",
         default=None,
@@ -42,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--table",
         type=Path,
         metavar="FILE",
-        help="timings from a table (CSV) with the columns timing, hookup, task, direction, hand",
+        help="timings from a table (CSV) with the columns timing, setup, task, direction, hand",
     )
     parser.add_argument(
         "--hand",
@@ -90,8 +90,8 @@ def _check(arguments: argparse.Namespace) -> None:
 
     if arguments.table and arguments.timing:
         raise UsageError("--table and timings on the command line exclude each other; give one of them")
-    if arguments.hookup is None and not arguments.table:
-        raise UsageError("which hookup was it timed on? add --hookup NAME")
+    if arguments.setup is None and not arguments.table:
+        raise UsageError("which setup was it timed on? add --setup NAME")
     if arguments.size and (arguments.timing or arguments.table):
         raise UsageError("--size is for the stopwatch; a timing that is typed says its own size")
 
@@ -105,8 +105,8 @@ def _typed(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     task, hand = arguments.task or TRANSFER, HAND if arguments.hand is None else arguments.hand
     direction: Direction = "read" if arguments.read else "write"
     if arguments.table:
-        return read_table(env.folder / arguments.table, arguments.hookup, task, direction, hand)
+        return read_table(env.folder / arguments.table, arguments.setup, task, direction, hand)
     if arguments.timing:
-        return read_typed(arguments.timing, arguments.hookup, task, direction, hand)
-    folder.review.hookup(arguments.hookup)
-    return [Typed(arguments.hookup, task, direction, "live", timed_live(env, arguments.size, hand))]
+        return read_typed(arguments.timing, arguments.setup, task, direction, hand)
+    folder.review.setup(arguments.setup)
+    return [Typed(arguments.setup, task, direction, "live", timed_live(env, arguments.size, hand))]

@@ -1,4 +1,4 @@
-"""`ulterion compare`: hookups against the direct one."""
+"""`ulterion compare`: setups against the baseline."""
 
 from __future__ import annotations
 
@@ -25,21 +25,21 @@ if TYPE_CHECKING:
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument(
-        "hookup", nargs="*", default=[], metavar="HOOKUP", help="only these, beside the baseline (default: all)"
+        "setup", nargs="*", default=[], metavar="SETUP", help="only these, beside the baseline (default: all)"
     )
     parser.add_argument(
         "--soaks",
         action="store_true",
-        help="compare soaks instead: the newest of each hookup named, or runs by their id; the first is "
+        help="compare soaks instead: the newest of each setup named, or runs by their id; the first is "
         "what the others are held against",
     )
-    parser.add_argument("--against", metavar="HOOKUP", help="the baseline (default: the direct hookup of each medium)")
+    parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
     parser.add_argument(
         "--also",
         action="append",
         default=[],
-        metavar="REVIEW:HOOKUP",
-        help="a hookup of another review beside them: its folder, or its title in the archive; may be repeated",
+        metavar="REVIEW:SETUP",
+        help="a setup of another review beside them: its folder, or its title in the archive; may be repeated",
     )
     parser.add_argument(
         "--margin",
@@ -55,7 +55,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="NAME",
-        help="only this workload, such as flat-out-read, in tables and figures; may be repeated",
+        help="only this workload, such as sequential-read, in tables and figures; may be repeated",
     )
     options.add_review(parser)
     options.add_units(parser)
@@ -83,7 +83,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     review, runs = folder.review, to_judge(folder)
-    by_hand = clocked_rows(review, runs, margin, arguments.hookup)
+    by_hand = clocked_rows(review, runs, margin, arguments.setup)
     review, runs = with_guests(arguments.also, env, review, runs)
     groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand) and not arguments.figure)
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
@@ -122,14 +122,14 @@ def _groups(
 
     if may_be_none and not latest(runs) and not arguments.against and not arguments.workload:
         return []  # transfers timed by hand are all there is
-    guests = [name for name in review.hookups if name not in own.hookups]
-    wanted = [*arguments.hookup, *guests] if arguments.hookup else []
-    groups = compare_review(review, runs, against=arguments.against, hookups=wanted, margin=margin, own=own)
+    guests = [name for name in review.setups if name not in own.setups]
+    wanted = [*arguments.setup, *guests] if arguments.setup else []
+    groups = compare_review(review, runs, against=arguments.against, setups=wanted, margin=margin, own=own)
     for guest in guests:
-        if not any(guest in (r.hookup for r in g.rows) and len({r.hookup for r in g.rows}) > 1 for g in groups):
-            medium = review.label(review.hookup(guest).medium)
+        if not any(guest in (r.setup for r in g.rows) and len({r.setup for r in g.rows}) > 1 for g in groups):
+            medium = review.label(review.setup(guest).medium)
             raise UsageError(
-                f"'{guest}' is of {medium}, which nothing here was measured with; add --against HOOKUP to hold all against one"
+                f"'{guest}' is of {medium}, which nothing here was measured with; add --against SETUP to hold all against one"
             )
     return only_workloads(groups, arguments.workload) if arguments.workload else groups
 
@@ -137,7 +137,7 @@ def _groups(
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.judge.soaks import choose, difference, held_back, marks_of
+    from ulterion.judge.soaks import bottleneck_of, choose, difference, marks_of
     from ulterion.report.data import soaks_as_data
     from ulterion.report.screen.soaks import findings_lines, soaks_table
 
@@ -146,17 +146,17 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
             "--soaks knows no --against, --also, --margin, --workload and --fail-on; name the soak to hold others against first"
         )
     paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
-    soaks = choose(folder, arguments.hookup)
-    blame = held_back(folder, soaks[0].run) if len(soaks) == 1 else None
+    soaks = choose(folder, arguments.setup)
+    bottleneck = bottleneck_of(folder, soaks[0].run) if len(soaks) == 1 else None
 
     def figure() -> Figure:
         from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
-        from ulterion.report.words.culprits import held_words
+        from ulterion.report.words.bottleneck import bottleneck_caption
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        cast = Cast.among(folder.review, [s.run.hookup or "" for s in soaks])
-        held = held_words(blame)
+        cast = Cast.among(folder.review, [s.run.setup or "" for s in soaks])
+        held = bottleneck_caption(bottleneck)
         return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
     if arguments.json:
@@ -165,7 +165,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         drawn.end(env)
         return Status.DONE
     if len(soaks) == 1:
-        env.show(findings_lines(soaks[0], arguments.units, blame))
+        env.show(findings_lines(soaks[0], arguments.units, bottleneck))
     else:
         env.show(soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units))
     env.show([""] if paths else [])

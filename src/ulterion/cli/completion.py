@@ -12,10 +12,10 @@ from ulterion.cli.status import Status
 
 SHELLS = ("bash", "zsh", "fish")
 TOLD = 70  # characters of what an option does
-FISH_HOOKUPS = "(__ulterion_hookups)"
-HOOKUP = "HOOKUP"  # the metavar of what a review's hookup is named by
-# the names in [hookups.NAME] of the review folder one stands in; a shell must not wait for Python at each key
-NAMES = r"sed -n 's/^\[hookups\.\([A-Za-z0-9_-]*\)\].*/\1/p' review.toml 2>/dev/null"
+FISH_SETUPS = "(__ulterion_setups)"
+SETUP = "SETUP"  # the metavar of what a review's setup is named by
+# the names in [setups.NAME] of the review folder one stands in; a shell must not wait for Python at each key
+NAMES = r"sed -n 's/^\[setups\.\([A-Za-z0-9_-]*\)\].*/\1/p' review.toml 2>/dev/null"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -32,24 +32,24 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 @dataclass(frozen=True)
 class Option:
-    """An option of a command: its names, what it does in a line, whether it takes a value, the values there are, or a hookup."""
+    """An option of a command: its names, what it does in a line, whether it takes a value, the values there are, or a setup."""
 
     names: tuple[str, ...]
     help: str
     takes: bool
     choices: tuple[str, ...]
-    hookup: bool
+    setup: bool
 
 
 @dataclass(frozen=True)
 class Command:
-    """A command with its options, and the words that its places take where they are known, or whether they are hookups."""
+    """A command with its options, and the words that its places take where they are known, or whether they are setups."""
 
     name: str
     summary: str
     options: tuple[Option, ...]
     words: tuple[str, ...]
-    hookups: bool
+    setups: bool
 
 
 def commands() -> list[Command]:
@@ -60,8 +60,8 @@ def commands() -> list[Command]:
     for name, summary in COMMANDS.items():
         parser = Parser(prog=f"ulterion {name}")
         add_options(parser, name)
-        hookups = any(not a.option_strings and a.metavar == HOOKUP for a in parser._actions)
-        found.append(Command(name, summary, tuple(_options(parser)), tuple(_words(parser)), hookups))
+        setups = any(not a.option_strings and a.metavar == SETUP for a in parser._actions)
+        found.append(Command(name, summary, tuple(_options(parser)), tuple(_words(parser)), setups))
     return found
 
 
@@ -69,8 +69,8 @@ def _options(parser: argparse.ArgumentParser) -> Iterator[Option]:
     for action in parser._actions:
         if action.option_strings and action.help != argparse.SUPPRESS:
             choices = tuple(str(c) for c in action.choices or ())
-            names, hookup = tuple(action.option_strings), action.metavar == HOOKUP
-            yield Option(names, _short(action.help or ""), action.nargs != 0, choices, hookup)
+            names, setup = tuple(action.option_strings), action.metavar == SETUP
+            yield Option(names, _short(action.help or ""), action.nargs != 0, choices, setup)
 
 
 def _short(told: str) -> str:
@@ -95,19 +95,19 @@ def bash() -> str:
     cases, values = [], []
     for one in every:
         words = " ".join([*(n for o in one.options for n in o.names), *one.words])
-        hookups = '" $(_ulterion_hookups)"' if one.hookups else ""
-        cases.append(f"        {one.name}) words={_quoted(words)}{hookups} ;;")
+        setups = '" $(_ulterion_setups)"' if one.setups else ""
+        cases.append(f"        {one.name}) words={_quoted(words)}{setups} ;;")
         values += [
-            f"        {one.name}:{n}) words={'$(_ulterion_hookups)' if o.hookup else _quoted(' '.join(o.choices))} ;;"
+            f"        {one.name}:{n}) words={'$(_ulterion_setups)' if o.setup else _quoted(' '.join(o.choices))} ;;"
             for o in one.options
-            if o.choices or o.hookup
+            if o.choices or o.setup
             for n in o.names
         ]
     names = " ".join(c.name for c in every)
     return "\n".join(
         [
             "# completion of ulterion for bash",
-            f"_ulterion_hookups() {{ {NAMES}; }}",
+            f"_ulterion_setups() {{ {NAMES}; }}",
             "_ulterion() {",
             '    local current="${COMP_WORDS[COMP_CWORD]}" before="${COMP_WORDS[COMP_CWORD-1]}" command= words= word',
             '    for word in "${COMP_WORDS[@]:1:COMP_CWORD-1}"; do case "$word" in -*) ;; *) command="$word"; break ;; esac; done',
@@ -128,7 +128,7 @@ def bash() -> str:
 
 def zsh() -> str:
     """Return the completion for zsh."""
-    lines = ["#compdef ulterion", f"_ulterion_hookups() {{ compadd -- $({NAMES}) }}"]
+    lines = ["#compdef ulterion", f"_ulterion_setups() {{ compadd -- $({NAMES}) }}"]
     lines += ["_ulterion() {", "  local -a found", "  if (( CURRENT == 2 )); then", "    found=("]
     lines += [f"      {_quoted(c.name + ':' + c.summary.replace(':', chr(92) + ':'))}" for c in commands()]
     lines += ["    )", "    _describe command found", "    return", "  fi", '  case "$words[2]" in']
@@ -138,7 +138,7 @@ def zsh() -> str:
             told = option.help.replace("[", "(").replace("]", ")")
             specs += [_quoted(f"{name}[{told}]{_zsh_value(option)}") for name in option.names]
         specs += [_quoted(f"2:word:({' '.join(one.words)})")] if one.words else []
-        specs.append(f"'*:word:{'_ulterion_hookups' if one.hookups else '_files'}'")
+        specs.append(f"'*:word:{'_ulterion_setups' if one.setups else '_files'}'")
         lines.append(f"    {one.name}) _arguments {' '.join(specs)} ;;")
     # read by the shell's own loader it is the function's first call; sourced, it is to be made known
     call = 'if [ "$funcstack[1]" = _ulterion ]; then _ulterion "$@"; else compdef _ulterion ulterion; fi'
@@ -148,20 +148,20 @@ def zsh() -> str:
 def _zsh_value(option: Option) -> str:
     if option.choices:
         return f":value:({' '.join(option.choices)})"
-    return ":hookup:_ulterion_hookups" if option.hookup else ":value:_files" if option.takes else ""
+    return ":setup:_ulterion_setups" if option.setup else ":value:_files" if option.takes else ""
 
 
 def fish() -> str:
     """Return the completion for fish."""
-    lines = ["# completion of ulterion for fish", f"function __ulterion_hookups; {NAMES}; end"]
+    lines = ["# completion of ulterion for fish", f"function __ulterion_setups; {NAMES}; end"]
     for one in commands():
         lines.append(f"complete -c ulterion -n __fish_use_subcommand -a {one.name} -d {_fish(one.summary)}")
         on = f"complete -c ulterion -n '__fish_seen_subcommand_from {one.name}'"
-        if one.words or one.hookups:
-            lines.append(f"{on} {'-f ' if one.hookups else ''}-a {_fish(' '.join(one.words) or FISH_HOOKUPS)}")
+        if one.words or one.setups:
+            lines.append(f"{on} {'-f ' if one.setups else ''}-a {_fish(' '.join(one.words) or FISH_SETUPS)}")
         for option in one.options:
             names = " ".join(f"-l {n[2:]}" if n.startswith("--") else f"-s {n[1:]}" for n in option.names)
-            values = " ".join(option.choices) or (FISH_HOOKUPS if option.hookup else "")
+            values = " ".join(option.choices) or (FISH_SETUPS if option.setup else "")
             value = f" -x -a {_fish(values)}" if values else " -r" if option.takes else ""
             lines.append(f"{on} {names}{value} -d {_fish(option.help)}")
     return "\n".join([*lines, ""])

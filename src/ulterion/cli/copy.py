@@ -48,14 +48,14 @@ def _add_ends(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--from",
         dest="source",
-        metavar="HOOKUP",
-        help="the hookup that is copied from; its target is the source where no path is named",
+        metavar="SETUP",
+        help="the setup that is copied from; its target is the source where no path is named",
     )
     parser.add_argument(
         "--to",
         dest="target",
-        metavar="HOOKUP",
-        help="the hookup that is copied to; its target is the target where none is named",
+        metavar="SETUP",
+        help="the setup that is copied to; its target is the target where none is named",
     )
     parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy that")
     parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="bytes of the set in all")
@@ -145,12 +145,12 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         raise UsageError("--open and --no-proof exclude each other; give one of them")
     if arguments.of and not arguments.made:
         raise UsageError("--of is the size of a made set; add --set NAME")
-    arguments.hookup = arguments.target or arguments.source
+    arguments.setup = arguments.target or arguments.source
     review = options.review_for(arguments, env.folder, env.tell)
     sources, target = _ends(arguments, env, review)
-    for hookup in (arguments.source, arguments.target):
-        if hookup:
-            review.review.hookup(hookup)
+    for setup in (arguments.source, arguments.target):
+        if setup:
+            review.review.setup(setup)
     made = (
         MadeSet(arguments.made, arguments.of, 1 if arguments.seed is None else arguments.seed)
         if arguments.made
@@ -160,8 +160,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         review=review,
         sources=tuple(sources),
         target=target,
-        from_hookup=arguments.source,
-        to_hookup=arguments.target,
+        from_setup=arguments.source,
+        to_setup=arguments.target,
         made=made,
         task=arguments.task,
         passes=arguments.passes,
@@ -190,7 +190,7 @@ def _command(text: str | None) -> tuple[str, ...]:
 
 
 def _ends(arguments: argparse.Namespace, env: Environment, review: ReviewFolder) -> tuple[list[Path], Path]:
-    """Return what is copied and where to: the last of several paths, and a hookup's target where a path is wanting."""
+    """Return what is copied and where to: the last of several paths, and a setup's target where a path is wanting."""
     from ulterion.core.errors import UsageError
 
     paths = [env.folder / p for p in arguments.paths]
@@ -200,19 +200,19 @@ def _ends(arguments: argparse.Namespace, env: Environment, review: ReviewFolder)
         return paths, _end(review, arguments.target)
     if arguments.source and (paths or arguments.target):
         return [_end(review, arguments.source)], paths[0] if paths else _end(review, arguments.target)
-    raise UsageError("nothing to copy: name what is copied and the folder it goes to, or hookups with --from and --to")
+    raise UsageError("nothing to copy: name what is copied and the folder it goes to, or setups with --from and --to")
 
 
-def _end(review: ReviewFolder, hookup: str) -> Path:
-    """Return the folder that a hookup's target is; raise UsageError."""
+def _end(review: ReviewFolder, setup: str) -> Path:
+    """Return the folder that a setup's target is; raise UsageError."""
     from ulterion.conduct.place import Place
     from ulterion.core.errors import UsageError
 
-    place = Place(review, review.path, None, hookup)
+    place = Place(review, review.path, None, setup)
     if place.simulated:
-        raise UsageError(f"hookup '{hookup}' is on the simulated bench, which has no files; name a real folder")
+        raise UsageError(f"setup '{setup}' is on the simulated bench, which has no files; name a real folder")
     if place.path is None:
-        raise UsageError(f"hookup '{hookup}' has no target; name the folder on the command line")
+        raise UsageError(f"setup '{setup}' has no target; name the folder on the command line")
     return place.path
 
 

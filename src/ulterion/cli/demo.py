@@ -29,11 +29,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 NEXT = (
-    "  ulterion measure --hookup pod --suite large --passes 8",
+    "  ulterion measure --setup pod --suite large --passes 8",
     "  ulterion compare pod slip --figure compare.png",
-    "  ulterion soak --hookup slip --for 30m --figure slip.png",
+    "  ulterion soak --setup slip --for 30m --figure slip.png",
     "  ulterion compare --soaks pod draught --figure soaks.png",
-    "  ulterion capacity --hookup crumble",
+    "  ulterion capacity --setup crumble",
     "  ulterion claims --everywhere",
     "  ulterion verify report.html",
     "or a drive of your own:  ulterion measure FOLDER",
@@ -49,7 +49,7 @@ PLAN_NEXT = (
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
-    """Make the review, measure every hookup, soak some, show the verdicts."""
+    """Make the review, measure every setup, soak some, show the verdicts."""
     from ulterion.demo.scenario import start
 
     folder = start(env.folder, arguments.folder, "plan" if arguments.plan else "data")
@@ -91,14 +91,14 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
 
     for finished in measure_all(folder):
         passes = sum(len(w.passes) for w in finished.run.workloads)
-        env.show([f"measured {finished.run.hookup:<12}{' > '.join(finished.run.chain):<38}{passes} passes"])
+        env.show([f"measured {finished.run.setup:<12}{' > '.join(finished.run.chain):<38}{passes} passes"])
     for soaked in soak_some(folder):
         seconds, _ = soaked.run.soak.done("load")
         chain = " > ".join(soaked.run.chain)
-        env.show([f"soaked   {soaked.run.hookup:<12}{chain:<38}{show_duration(seconds)} of load"])
+        env.show([f"soaked   {soaked.run.setup:<12}{chain:<38}{show_duration(seconds)} of load"])
     for proven in prove_some(folder):
         chain = " > ".join(proven.run.chain)
-        env.show([f"looked at {proven.run.hookup:<11}{chain:<38}{proven.run.capacity.finding}"])
+        env.show([f"looked at {proven.run.setup:<11}{chain:<38}{proven.run.capacity.finding}"])
 
 
 def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:

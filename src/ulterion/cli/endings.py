@@ -24,7 +24,7 @@ KINDS = {
     Status.INTERRUPTED: "interrupted",
 }
 SCARCE = {
-    errno.EMFILE: "this program may open no more files: raise the limit (ulimit -n), or use fewer lanes or targets",
+    errno.EMFILE: "this program may open no more files: raise the limit (ulimit -n), or use fewer workers or targets",
     errno.ENFILE: "the system gives no more open files; close other programs",
     errno.ENOMEM: "the system has no memory left; close other programs, or use smaller or fewer requests",
     errno.EAGAIN: "the system starts no more processes (ulimit -u); close other programs",

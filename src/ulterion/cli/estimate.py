@@ -10,9 +10,9 @@ from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 WHAT = {
-    "read": "how long a size takes to be read, on every hookup (a full card emptied)",
+    "read": "how long a size takes to be read, on every setup (a full card emptied)",
     "write": "how long it takes to be written (a drive filled)",
-    "copy": "from one hookup to another, a size or a folder whose files are counted",
+    "copy": "from one setup to another, a size or a folder whose files are counted",
     "record": "whether a stream is taken, and until when",
     "value": "what a product's rate and room cost, and the cheapest that meets a need",
     "power": "what a port, hub or charger leaves for the parts that hang on it",
@@ -28,10 +28,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("what", nargs="?", choices=tuple(WHAT), help=told)
     parser.add_argument("amount", nargs="?", metavar="AMOUNT", help="a size ('128 GB'), a folder, a rate ('400 Mb/s')")
     parser.add_argument(
-        "--hookup", action="append", default=[], metavar="HOOKUP", help="only this one; may be given again"
+        "--setup", action="append", default=[], metavar="SETUP", help="only this one; may be given again"
     )
-    parser.add_argument("--from", dest="source", metavar="HOOKUP", help="copy: what is read")
-    parser.add_argument("--to", dest="target", metavar="HOOKUP", help="copy: what is written")
+    parser.add_argument("--from", dest="source", metavar="SETUP", help="copy: what is read")
+    parser.add_argument("--to", dest="target", metavar="SETUP", help="copy: what is written")
     parser.add_argument("--check", action="store_true", help="copy: all of it is read back afterwards")
     parser.add_argument(
         "--buffer",
@@ -64,7 +64,7 @@ def _add_kinds(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--mix",
         metavar="WORDS",
-        help="value: by what is done, in shares of the bytes: 'read 3, write 1, scattered-read 0.1'",
+        help="value: by what is done, in shares of the bytes: 'read 3, write 1, random-read 0.1'",
     )
     parser.add_argument(
         "--length", type=options.quantity("parse_duration"), metavar="TIME", help="record: how long, such as 8h"

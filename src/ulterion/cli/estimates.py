@@ -67,7 +67,7 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.report.screen.reader import energies_table
 
     size = parse_size(arguments.amount) if arguments.amount else None
-    found = energies(folder.runs(), arguments.hookup)
+    found = energies(folder.runs(), arguments.setup)
     if not found:
         raise UsageError(
             "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
@@ -88,13 +88,13 @@ def units(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
-    for name in (*arguments.hookup, arguments.source, arguments.target):
+    for name in (*arguments.setup, arguments.source, arguments.target):
         if name is not None:
-            folder.review.hookup(name)
+            folder.review.setup(name)
 
 
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
-    """How long a size takes, read or written, on every hookup."""
+    """How long a size takes, read or written, on every setup."""
     from ulterion.cli.drawing import Drawn, check_paths, draw
     from ulterion.core.units import parse_size, show_size
     from ulterion.judge.pooling import to_judge
@@ -105,7 +105,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     _known(arguments, folder)
     size, way = parse_size(arguments.amount), arguments.what
-    rows = moving(folder.review, to_judge(folder), size, way, arguments.hookup)
+    rows = moving(folder.review, to_judge(folder), size, way, arguments.setup)
     title = f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
     drawn = Drawn()
     if arguments.figure and any(r.work for r in rows):
@@ -116,7 +116,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
 
 def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
-    """How long a copy takes between two hookups."""
+    """How long a copy takes between two setups."""
     from ulterion.conduct.copystart import cost_between
     from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
@@ -127,7 +127,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
 
     _known(arguments, folder)
     if arguments.source is None or arguments.target is None:
-        raise UsageError("a copy has two ends: name them with --from HOOKUP and --to HOOKUP")
+        raise UsageError("a copy has two ends: name them with --from SETUP and --to SETUP")
     size, files = _counted(env, arguments.amount)
     cost = cost_between(folder, arguments.source, arguments.target)
     per_file = cost.per_file if cost is not None and files else 0.0
@@ -178,7 +178,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     stream = stream_of(arguments.amount)
     size = None if arguments.length is None else stream * arguments.length
     found = recordings(
-        folder.review, to_judge(folder), stream, buffer=arguments.buffer, size=size, hookups=arguments.hookup
+        folder.review, to_judge(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
     )
     title = f"a recording of {arguments.amount}, {show_rate(stream)}"
     title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""

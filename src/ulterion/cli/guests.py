@@ -1,4 +1,4 @@
-"""Hookups of other reviews, named on a command line as REVIEW:HOOKUP: by folder, or by title out of the archive."""
+"""Setups of other reviews, named on a command line as REVIEW:SETUP: by folder, or by title out of the archive."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 def with_guests(
     named: Sequence[str], env: Environment, review: Review, runs: list[AnyRun]
 ) -> tuple[Review, list[AnyRun]]:
-    """Return a review and its runs with the hookups named among them; raise UsageError for one that is not to be found."""
+    """Return a review and its runs with the setups named among them; raise UsageError for one that is not to be found."""
     from ulterion.judge.joined import joined
 
     for guest in guests_of(named, env):
@@ -27,23 +27,21 @@ def with_guests(
 
 
 def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:
-    """Return the hookups named; raise UsageError for one that is not to be found."""
+    """Return the setups named; raise UsageError for one that is not to be found."""
     from ulterion.conduct.folders import open_review
     from ulterion.judge.joined import Guest
     from ulterion.judge.pooling import to_judge
 
     guests = []
     for text in named:
-        where, colon, hookup = text.rpartition(":")
-        if not (colon and where and hookup):
-            raise UsageError(
-                f"'{text}' names no hookup of another review; write REVIEW:HOOKUP, such as ../last-year:pod"
-            )
+        where, colon, setup = text.rpartition(":")
+        if not (colon and where and setup):
+            raise UsageError(f"'{text}' names no setup of another review; write REVIEW:SETUP, such as ../last-year:pod")
         path = env.folder / where
         folder = open_review(
             path if (path / "review.toml").is_file() else _in_the_archive(where, env), env.folder, env.tell
         )
-        guests.append(Guest(Path(where).name, folder.review, to_judge(folder), hookup))
+        guests.append(Guest(Path(where).name, folder.review, to_judge(folder), setup))
     return guests
 
 

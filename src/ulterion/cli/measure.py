@@ -59,10 +59,10 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
         raise UsageError(
             f"--together takes no {' and no '.join(refused)}: passes alone and together take turns as they are"
         )
-    first = request.place.hookup or request.place.target
-    if first is None or (request.place.hookup and request.place.target):
+    first = request.place.setup or request.place.target
+    if first is None or (request.place.setup and request.place.target):
         raise UsageError(
-            "--together takes targets or hookups: ulterion measure A --together B (or net:HOST), or --hookup A --together B"
+            "--together takes targets or setups: ulterion measure A --together B (or net:HOST), or --setup A --together B"
         )
     display = make_display(env.screen, arguments.units)
     with stoppable(), closing(display):
@@ -87,12 +87,12 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     if arguments.target is not None and arguments.network is not None:
         raise UsageError("TARGET and --network exclude each other; with --together: --network HOST --together TARGET")
     target = f"net:{arguments.network}" if arguments.network is not None else arguments.target
-    if target is None and arguments.hookup is None:
+    if target is None and arguments.setup is None:
         raise UsageError(
-            "nothing to measure: name a folder on the drive, a hookup of the review with --hookup, or a peer with --network"
+            "nothing to measure: name a folder on the drive, a setup of the review with --setup, or a peer with --network"
         )
     review = review_for(arguments, env.folder, env.tell)
-    place = Place(review, env.folder, target, arguments.hookup)
+    place = Place(review, env.folder, target, arguments.setup)
     suite, workloads = workloads_of(arguments, network=place.over_network and not arguments.together)
     waited = wait_if_asked(arguments, review, env.notice)
     return MeasureRequest(
@@ -104,7 +104,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         access=Access(
             span_bytes=arguments.span,
             seed=arguments.seed,
-            lanes=arguments.lanes,
+            workers=arguments.workers,
             stall=arguments.stall,
             overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
             accept=arguments.accept,
@@ -148,12 +148,12 @@ def _next_step(request: MeasureRequest) -> str:
     from ulterion.report.words.comparisons import listed
 
     review = request.place.review.review
-    if request.place.hookup is None and review.hookups:
-        return f"next: with --hookup NAME it is compared with the others; here: {listed([*review.hookups])}"
-    if request.place.hookup is None:
-        return "next: 'ulterion new DIR' starts a review, in which drives and hookups are compared"
-    measured = {s.hookup for s in request.place.review.skims() if s.kind in ("measure", "network")}
-    left = [n for n in review.hookups if n not in measured]
+    if request.place.setup is None and review.setups:
+        return f"next: with --setup NAME it is compared with the others; here: {listed([*review.setups])}"
+    if request.place.setup is None:
+        return "next: 'ulterion new DIR' starts a review, in which drives and setups are compared"
+    measured = {s.setup for s in request.place.review.skims() if s.kind in ("measure", "network")}
+    left = [n for n in review.setups if n not in measured]
     if left:
-        return f"next: ulterion measure --hookup {left[0]}"
+        return f"next: ulterion measure --setup {left[0]}"
     return "next: ulterion compare, then ulterion claims"

@@ -18,7 +18,7 @@ DEFAULT_SURE, DEFAULT_MOST, DEFAULT_TIME = (
     10,
     900.0,
 )  # of passes whose number was not asked for: ratio, passes, seconds
-MOST_PLACES, MOST_LANES = 100, 64
+MOST_PLACES, MAX_WORKERS = 100, 64
 
 
 def add(parser: argparse.ArgumentParser) -> None:
@@ -28,12 +28,12 @@ def add(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         metavar="TARGET",
         help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
-        "(default: the hookup's)",
+        "(default: the setup's)",
     )
-    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup of the review that is plugged in now")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup of the review that is plugged in now")
     options.add_network(parser)
     options.add_review(parser)
-    options.add_hookup_checks(parser)
+    options.add_setup_checks(parser)
     _add_what(parser.add_argument_group("what to run"))
     _add_how(parser.add_argument_group("how often, and with what rests"))
     options.add_device(parser)
@@ -87,8 +87,8 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         help="how much of the medium is covered, such as '8 GiB' (default: 4 GiB, or what there is room for; a device: all of it)",
     )
     group.add_argument(
-        "--lanes",
-        type=_lanes,
+        "--workers",
+        type=_workers,
         metavar="N",
         help="worker processes, each with the workload's depth (default: auto, as many as it takes to share that depth)",
     )
@@ -101,8 +101,8 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
     options.add_seed(group)
 
 
-def _lanes(text: str) -> int | None:
-    return None if text == "auto" else options.count("lanes", MOST_LANES)(text)
+def _workers(text: str) -> int | None:
+    return None if text == "auto" else options.count("workers", MAX_WORKERS)(text)
 
 
 def _add_how(group: argparse._ArgumentGroup) -> None:
@@ -168,7 +168,7 @@ def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tup
     if arguments.places:
         workloads = [at for w in workloads for at in w.at_places(arguments.places)]
     if arguments.figure and not (arguments.sweep or arguments.places):
-        raise UsageError("--figure draws a --sweep or --places; for hookups use 'ulterion compare --figure'")
+        raise UsageError("--figure draws a --sweep or --places; for setups use 'ulterion compare --figure'")
     return suite, workloads
 
 
@@ -177,7 +177,7 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
     from ulterion.core.network import NETWORK_SUITE, parse_network
     from ulterion.core.suites import AD_HOC
 
-    for name in ("sweep", "places", "span", "lanes", "overwrite", "lose_contents", "figure", "cool_to"):
+    for name in ("sweep", "places", "span", "workers", "overwrite", "lose_contents", "figure", "cool_to"):
         if getattr(arguments, name):
             raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
     if arguments.suite not in (None, NETWORK_SUITE.name):

@@ -24,8 +24,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     path = new_review(folder, arguments.title or folder.resolve().name)
     for line in (
         f"started {path}",
-        f"next: write your parts, claims and hookups into it, then, inside {arguments.folder},",
-        "      ulterion measure --hookup direct",
+        f"next: write your parts, claims and setups into it, then, inside {arguments.folder},",
+        "      ulterion measure --setup direct",
     ):
         if not env.quiet:
             env.out.write(f"{one_line(line) if line[0] != ' ' else line}\n")

@@ -23,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )
-    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup it belongs to, when it belongs to no run")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup it belongs to, when it belongs to no run")
     change = parser.add_mutually_exclusive_group()
     change.add_argument(
         "--correct",
@@ -90,13 +90,13 @@ def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     words = " ".join(arguments.words)
     if arguments.exclude is not None:
-        if arguments.log or arguments.hookup or arguments.run:
-            raise UsageError("--exclude already names the run; leave out --log, --hookup and --run")
+        if arguments.log or arguments.setup or arguments.run:
+            raise UsageError("--exclude already names the run; leave out --log, --setup and --run")
         return exclude(folder, arguments.exclude, words)
     if arguments.correct is not None or arguments.take_back is not None:
-        if arguments.log or arguments.hookup or arguments.run:
+        if arguments.log or arguments.setup or arguments.run:
             raise UsageError(
-                "a note is corrected or taken back by its number alone; leave --log, --hookup and --run out"
+                "a note is corrected or taken back by its number alone; leave --log, --setup and --run out"
             )
         if (arguments.correct is None) == bool(words):
             raise UsageError("--correct NUMBER takes the new words, --take-back NUMBER none")
@@ -106,11 +106,11 @@ def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
             else correct(folder, arguments.correct, words)
         )
     if arguments.log is not None:
-        if words or arguments.hookup or not arguments.name:
+        if words or arguments.setup or not arguments.name:
             raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
         columns = (arguments.time_column, arguments.value_column)
         log = env.folder / arguments.log
         return attach_log(
             folder, arguments.run, log, name=arguments.name, columns=columns, zone=arguments.zone, shift=arguments.shift
         )
-    return note_words(folder, words, arguments.run, arguments.hookup, env.confirm) if words else None
+    return note_words(folder, words, arguments.run, arguments.setup, env.confirm) if words else None

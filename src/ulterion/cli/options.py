@@ -21,10 +21,10 @@ def add_review(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
 
 
-def add_hookup_checks(parser: argparse.ArgumentParser) -> None:
+def add_setup_checks(parser: argparse.ArgumentParser) -> None:
     """Add the options on what must be plugged in."""
     parser.add_argument(
-        "--accept", action="store_true", help="go on with another drive, port or link than the hookup expects"
+        "--accept", action="store_true", help="go on with another drive, port or link than the setup expects"
     )
     parser.add_argument(
         "--wait",
@@ -32,21 +32,21 @@ def add_hookup_checks(parser: argparse.ArgumentParser) -> None:
         type=quantity("parse_duration"),
         const=300.0,
         metavar="TIME",
-        help="wait until the hookup is plugged in, mounted and settled (default: 5m at most)",
+        help="wait until the setup is plugged in, mounted and settled (default: 5m at most)",
     )
 
 
 def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Callable[[list[str]], None]) -> float:
-    """With --wait: return once what the hookup needs is there, with the virtual seconds that took; raise UsageError."""
+    """With --wait: return once what the setup needs is there, with the virtual seconds that took; raise UsageError."""
     if arguments.wait is None:
         return 0.0
     from ulterion.conduct.place import Place
     from ulterion.conduct.waiting import wait_for
     from ulterion.core.errors import UsageError
 
-    if arguments.hookup is None:
-        raise UsageError("--wait needs a hookup that says what to wait for; add --hookup NAME")
-    place = Place(review, review.path, None, arguments.hookup)
+    if arguments.setup is None:
+        raise UsageError("--wait needs a setup that says what to wait for; add --setup NAME")
+    place = Place(review, review.path, None, arguments.setup)
     return wait_for(place, arguments.wait, lambda words: say([words]))
 
 
@@ -55,8 +55,8 @@ def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str]
     from ulterion.conduct.folders import open_default_review, open_review
     from ulterion.model.store import find_review
 
-    hookup = getattr(arguments, "hookup", None)
-    if arguments.review is None and hookup is None and find_review(folder) is None:
+    setup = getattr(arguments, "setup", None)
+    if arguments.review is None and setup is None and find_review(folder) is None:
         return open_default_review(tell)
     return open_review(arguments.review, folder, tell)
 

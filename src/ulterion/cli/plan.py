@@ -45,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=options.count("visits", 20),
         default=2,
         metavar="N",
-        help="how often a cell is measured at most, while its comparison with the direct hookup is open (default: %(default)s)",
+        help="how often a cell is measured at most, while its comparison with the baseline is open (default: %(default)s)",
     )
     parser.add_argument(
         "--wait",
@@ -161,5 +161,5 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         env.show(after(done.now, done.steps, done.failed, done.stopped, differed))
     if done.failed:
         name, why = next(iter(done.failed.items()))
-        raise TargetFailed(f"{len(done.failed)} of the plan's hookups failed, '{name}' first: {why}")
+        raise TargetFailed(f"{len(done.failed)} of the plan's setups failed, '{name}' first: {why}")
     return Status.DONE

@@ -121,7 +121,7 @@ def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
 
     rows = ports(folder.review, to_judge(folder))
     if not rows:
-        raise UsageError("no hookup was measured yet; begin with: ulterion measure --hookup NAME")
+        raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
     return _finish(
         arguments,
         env,

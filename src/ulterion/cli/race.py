@@ -23,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "transfer",
         nargs="+",
         metavar="RUN",
-        help="a run by its id, or a hookup: its newest copy, soak or timing with laps",
+        help="a run by its id, or a setup: its newest copy, soak or timing with laps",
     )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="progress against time, as FILE.png or FILE.svg")
     parser.add_argument("--film", type=Path, metavar="FILE", help="the race as it was, as FILE.gif")

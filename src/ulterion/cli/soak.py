@@ -52,12 +52,12 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.conduct.soak import capacity_of, find_cut_off, request_again
     from ulterion.core.errors import UsageError
 
-    if arguments.target is None and arguments.hookup is None:
-        raise UsageError("nothing to soak: name a folder on the drive, or a hookup of the review with --hookup")
+    if arguments.target is None and arguments.setup is None:
+        raise UsageError("nothing to soak: name a folder on the drive, or a setup of the review with --setup")
     review = review_for(arguments, env.folder, env.tell)
     workload, files = load_of(arguments)
     waited = wait_if_asked(arguments, review, env.notice)
-    place = Place(review, env.folder, arguments.target, arguments.hookup)
+    place = Place(review, env.folder, arguments.target, arguments.setup)
     request = SoakRequest(
         place=place,
         workload=workload,
@@ -80,7 +80,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, folder: ReviewFolder) -> None:
-    from ulterion.judge.soaks import Soak, held_back, marks_of, soak_of
+    from ulterion.judge.soaks import Soak, bottleneck_of, marks_of, soak_of
     from ulterion.report.data import soak_as_data
     from ulterion.report.screen.soaks import soak_results
 
@@ -89,23 +89,25 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, fol
             return Drawn()
         from ulterion.report.figures.ground import Cast
         from ulterion.report.figures.soaks import draw_soaks
-        from ulterion.report.words.culprits import held_words
+        from ulterion.report.words.bottleneck import bottleneck_caption
 
         def figure() -> Figure:
             marks, cast = marks_of(folder.review, finished.run), Cast.of(folder.review)
-            return draw_soaks([soak], arguments.units, marks, cast, held=held_words(blame), dark=arguments.dark)
+            return draw_soaks(
+                [soak], arguments.units, marks, cast, held=bottleneck_caption(bottleneck), dark=arguments.dark
+            )
 
         return draw([(env.folder / arguments.figure, figure)])
 
-    told, blame = soak_of(finished.run), held_back(folder, finished.run)
+    told, bottleneck = soak_of(finished.run), bottleneck_of(folder, finished.run)
     if arguments.json:
         figures = drawn(told)
-        env.show_json("soak", soak_as_data(finished.run, told, finished.path, blame), figures.as_data())
+        env.show_json("soak", soak_as_data(finished.run, told, finished.path, bottleneck), figures.as_data())
         figures.end(env)
         return
-    env.show(soak_results(finished.run, told, finished.path, arguments.units, blame))
+    env.show(soak_results(finished.run, told, finished.path, arguments.units, bottleneck))
     figures = drawn(told)
     figures.show(env)
-    if finished.failure is None and finished.run.hookup:
+    if finished.failure is None and finished.run.setup:
         env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])
     figures.end(env)

@@ -27,15 +27,15 @@ def add(parser: argparse.ArgumentParser) -> None:
         "target",
         nargs="?",
         metavar="TARGET",
-        help="a folder on the mounted drive, a large file to read, or a raw device (default: the hookup's)",
+        help="a folder on the mounted drive, a large file to read, or a raw device (default: the setup's)",
     )
-    parser.add_argument("--hookup", metavar="HOOKUP", help="the hookup of the review that is plugged in now")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup of the review that is plugged in now")
     options.add_review(parser)
-    options.add_hookup_checks(parser)
+    options.add_setup_checks(parser)
     parser.add_argument(
         "--resume",
         action="store_true",
-        help="go on with the newest soak of this hookup that was cut off, as its second part, with the load and the ends it was begun with",
+        help="go on with the newest soak of this setup that was cut off, as its second part, with the load and the ends it was begun with",
     )
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))

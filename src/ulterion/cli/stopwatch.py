@@ -30,7 +30,7 @@ def timed_live(env: Environment, size: str | None, hand: float) -> Timing:
 
     if sys.stdin is None or not sys.stdin.isatty() or not env.err.isatty() or find_spec("termios") is None:
         raise UsageError(
-            "a stopwatch needs a terminal; type the timing instead: ulterion clock --hookup NAME '4.2 GB in 1m12s'"
+            "a stopwatch needs a terminal; type the timing instead: ulterion clock --setup NAME '4.2 GB in 1m12s'"
         )
     watch = Stopwatch(read_size(size) if size else None, hand)
     with stoppable():

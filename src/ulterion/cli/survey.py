@@ -34,9 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="with --watch: stop after this time",
     )
-    parser.add_argument(
-        "--learn", metavar="HOOKUP", help="write what is plugged in now into this hookup of review.toml"
-    )
+    parser.add_argument("--learn", metavar="SETUP", help="write what is plugged in now into this setup of review.toml")
     parser.add_argument("--simulated", action="store_true", help="what the simulated bench of the review shows")
     parser.add_argument(
         "--record", type=Path, metavar="FILE", help="write the machine down, to be looked into elsewhere"
@@ -108,12 +106,10 @@ def _learn(arguments: argparse.Namespace, env: Environment, survey: Survey) -> S
     for sentence in others:
         env.tell(f"warning: {sentence}")
     if arguments.json:
-        env.show_json("learned", {"hookup": arguments.learn, "drive": drive.name, "expect": facts, "alike": others})
+        env.show_json("learned", {"setup": arguments.learn, "drive": drive.name, "expect": facts, "alike": others})
     else:
         told = ", ".join(f"{k} {v}" for k, v in facts.items())
-        env.show(
-            [f"hookup '{arguments.learn}' now expects {told}", f"next: ulterion measure --hookup {arguments.learn}"]
-        )
+        env.show([f"setup '{arguments.learn}' now expects {told}", f"next: ulterion measure --setup {arguments.learn}"])
     return Status.DONE
 
 

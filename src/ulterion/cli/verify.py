@@ -98,7 +98,7 @@ def _beside(text: str, path: Path, other: Path, scratch: Path) -> tuple[list[Pai
 
 def _as_data(pair: Pair) -> dict[str, str | float | None]:
     return {
-        "hookup": pair.hookup,
+        "setup": pair.setup,
         "other": pair.other,
         "workload": pair.workload,
         "mine": pair.mine.rate,

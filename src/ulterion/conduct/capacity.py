@@ -14,8 +14,8 @@ from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, Usage
 from ulterion.core.facts import TargetFacts
 from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
-from ulterion.engine.copies.batches import Pulse
-from ulterion.engine.copies.crew import Does
+from ulterion.engine.copies.batches import ProgressMeter
+from ulterion.engine.copies.file_pool import Does
 from ulterion.host.linkwatch import warnings_under_load, watched
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
@@ -67,10 +67,10 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
         saved, failure = False, None
         looked, state = _taken_up(before), State(name="complete")
         try:
-            with found.crew() as crew, watched(run.target) as linked:
+            with found.pool() as pool, watched(run.target) as linked:
                 try:
                     _look(
-                        crew,
+                        pool,
                         found,
                         run.capacity.key,
                         looked=looked,
@@ -91,7 +91,7 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
 
 def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
-    mine = [s for s in request.review.skims() if s.kind == "capacity" and s.hookup == request.place.hookup]
+    mine = [s for s in request.review.skims() if s.kind == "capacity" and s.setup == request.place.setup]
     for run in reversed(request.review.whole(mine)):
         if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
             continue
@@ -108,8 +108,8 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
 def _check_same_medium(found: Medium, before: CapacityRun) -> None:
     """Raise UsageError unless the medium holds what the proof that was cut off wrote, and nothing else; nothing is written."""
     written = before.capacity.written_bytes // UNIT
-    with found.crew() as crew:
-        for _, seen in crew.run(iter([("recognise", (found.what, found.size, before.capacity.key, written))])):
+    with found.pool() as pool:
+        for _, seen in pool.run(iter([("recognise", (found.what, found.size, before.capacity.key, written))])):
             if seen.ours and seen.foreign is None:
                 return
     where = "" if seen.foreign is None else f" (from {show_size(seen.foreign * UNIT)} on)"
@@ -134,7 +134,7 @@ def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) 
     return CapacityRun(
         id=found.identity,
         started=found.began,
-        hookup=place.hookup,
+        setup=place.setup,
         chain=place.chain,
         target=found.facts,
         bench=found.bench,
@@ -172,67 +172,67 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
 
 
 def _look(
-    crew: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
+    pool: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
 ) -> None:
     if found.way == READ:
         looked.doing = "reading"
         observer.begin("looking for repeats", 0)
-        for _, seen in crew.run(iter([("compare", (found.what, found.size))])):
+        for _, seen in pool.run(iter([("compare", (found.what, found.size))])):
             looked.found = only_read(found.size, seen)
         return
-    for _, bypassed in crew.run(iter([("medium", (found.what, found.size, key, looked.written))])):
+    for _, bypassed in pool.run(iter([("medium", (found.what, found.size, key, looked.written))])):
         looked.bypassed = bypassed
     if found.way == QUICK:
-        _glance(crew, found, looked, observer)
+        _glance(pool, found, looked, observer)
         return
-    _write(crew, found, looked, observer, keep)
-    _read(crew, found, looked, observer, keep)
+    _write(pool, found, looked, observer, keep)
+    _read(pool, found, looked, observer, keep)
     where = "it" if found.way == DEVICE else "the drive under it"
     looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
 
 
-def _glance(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver) -> None:
+def _glance(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver) -> None:
     beginning, _ = quick_units(found.size)
     looked.doing = "the quick look"
     observer.begin("quick look", 3 * beginning * UNIT)
-    pulse = Pulse(crew, observer.tick)
-    for _, seen in crew.run(iter([("glance", None)]), pulse):
+    pulse = ProgressMeter(pool, observer.tick)
+    for _, seen in pool.run(iter([("glance", None)]), pulse):
         looked.found = seen
     looked.write_seconds = pulse.seconds
 
 
-def _write(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+def _write(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
     """Write what is not yet written, forced onto the medium and noted every few seconds."""
     units = found.size // UNIT
     if looked.written == units:
         return
     observer.begin("writing", (units - looked.written) * UNIT)
-    pulse, earlier, seconds = Pulse(crew, observer.tick), looked.wrote, looked.write_seconds or 0.0
-    noted = crew.now()
+    pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.wrote, looked.write_seconds or 0.0
+    noted = pool.now()
     for first, count in _chunks(looked.written, units):
-        list(crew.run(iter([("scribble", (first, count))]), pulse))
-        if crew.now() - noted >= KEPT_EVERY or first + count == units:
-            list(crew.run(iter([("settle", None)]), pulse))
+        list(pool.run(iter([("scribble", (first, count))]), pulse))
+        if pool.now() - noted >= KEPT_EVERY or first + count == units:
+            list(pool.run(iter([("settle", None)]), pulse))
             looked.written, looked.write_seconds = first + count, seconds + pulse.seconds
-            looked.wrote, noted = [*earlier, *pulse.intervals], crew.now()
+            looked.wrote, noted = [*earlier, *pulse.intervals], pool.now()
             keep()
     looked.wrote = [*earlier, *pulse.end()]
 
 
-def _read(crew: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+def _read(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
     """Read back what is not yet read back."""
     units = found.size // UNIT
     looked.doing = "reading back"
     observer.begin("reading back", (units - looked.checked) * UNIT)
-    pulse, earlier, seconds = Pulse(crew, observer.tick), looked.read, looked.read_seconds or 0.0
-    noted = crew.now()
+    pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.read, looked.read_seconds or 0.0
+    noted = pool.now()
     for first, count in _chunks(looked.checked, units):
-        for _, tally in crew.run(iter([("recall", (first, count))]), pulse):
+        for _, tally in pool.run(iter([("recall", (first, count))]), pulse):
             looked.tally.merge(tally)
             looked.checked, looked.read_seconds = first + count, seconds + pulse.seconds
             looked.read = [*earlier, *pulse.intervals]
-        if crew.now() - noted >= KEPT_EVERY:
-            noted = crew.now()
+        if pool.now() - noted >= KEPT_EVERY:
+            noted = pool.now()
             keep()
     looked.read = [*earlier, *pulse.end()]
 

@@ -23,7 +23,7 @@ from ulterion.model.runs.header import State, run_id
 from ulterion.model.store import ReviewFolder
 
 TRANSFER = "transfer"  # the task where none is named
-COLUMNS = ("hookup", "task", "direction", "timing", "hand")
+COLUMNS = ("setup", "task", "direction", "timing", "hand")
 BY_HAND = "by hand"  # kind of a target that no program ran on
 LARGEST = 4 * 2**20  # bytes of a table
 
@@ -32,7 +32,7 @@ LARGEST = 4 * 2**20  # bytes of a table
 class Typed:
     """A timing with what it was typed as and where it belongs."""
 
-    hookup: str
+    setup: str
     task: str
     direction: Direction
     text: str
@@ -40,28 +40,28 @@ class Typed:
 
 
 def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = None) -> list[tuple[ClockRun, Path]]:
-    """Write timings down, a run for each hookup, task and direction; return the runs and where they are.
+    """Write timings down, a run for each setup, task and direction; return the runs and where they are.
 
-    Raises UsageError for a hookup that the review does not know, or where they cannot be written; then nothing is.
+    Raises UsageError for a setup that the review does not know, or where they cannot be written; then nothing is.
     """
     groups: dict[tuple[str, str, Direction], list[Typed]] = {}
     for one in typed:
-        review.review.hookup(one.hookup)
-        groups.setdefault((one.hookup, one.task, one.direction), []).append(one)
+        review.review.setup(one.setup)
+        groups.setdefault((one.setup, one.task, one.direction), []).append(one)
     runs = [_run(review, key, timings, state or State(name="complete")) for key, timings in groups.items()]
     return list(zip(runs, review.save_all(runs), strict=True))
 
 
 def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[Typed], state: State) -> ClockRun:
-    hookup, task, direction = key
+    setup, task, direction = key
     rates = rates_of([t.timing for t in typed])
-    above = above_link(estimate(rates).rate, review.review.narrowest_link(hookup)) if rates else None
-    entry, now = review.review.hookup(hookup), datetime.datetime.now(datetime.UTC)
+    above = above_link(estimate(rates).rate, review.review.narrowest_link(setup)) if rates else None
+    entry, now = review.review.setup(setup), datetime.datetime.now(datetime.UTC)
     return ClockRun(
         id=run_id(secrets.token_bytes(3)),
         started=now,
         ended=now,
-        hookup=hookup,
+        setup=setup,
         chain=list(entry.chain),
         target=TargetFacts(path=entry.target or BY_HAND, kind=BY_HAND),
         bench=BenchFacts(BY_HAND, versions={"ulterion": __version__}),
@@ -72,13 +72,13 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
     )
 
 
-def read_typed(texts: Sequence[str], hookup: str, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
+def read_typed(texts: Sequence[str], setup: str, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
     """Read timings that were typed on the command line; raise UsageError for the first that is none."""
-    return [Typed(hookup, task, direction, text, read_timing(text, hand)) for text in texts]
+    return [Typed(setup, task, direction, text, read_timing(text, hand)) for text in texts]
 
 
-def read_table(path: Path, hookup: str | None, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
-    """Read a table of timings (CSV): `timing`, and where it differs from what is given `hookup`, `task`, `direction`, `hand`.
+def read_table(path: Path, setup: str | None, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
+    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `hand`.
 
     Raises UsageError that names the line.
     """
@@ -93,7 +93,7 @@ def read_table(path: Path, hookup: str | None, task: str, direction: Direction, 
     typed = []
     try:
         for row in rows:
-            typed.append(_row(row, hookup, task, direction=direction, hand=hand, where=f"{path}, line {rows.line_num}"))
+            typed.append(_row(row, setup, task, direction=direction, hand=hand, where=f"{path}, line {rows.line_num}"))
     except csv.Error as error:
         raise UsageError(f"{path}, line {rows.line_num}: {error}") from error
     if not typed:
@@ -101,11 +101,11 @@ def read_table(path: Path, hookup: str | None, task: str, direction: Direction, 
     return typed
 
 
-def _row(row: dict[str, str], hookup: str | None, task: str, direction: Direction, hand: float, where: str) -> Typed:
+def _row(row: dict[str, str], setup: str | None, task: str, direction: Direction, hand: float, where: str) -> Typed:
     told = {k: v.strip() for k, v in row.items() if isinstance(k, str) and isinstance(v, str) and v.strip()}
-    name, way = told.get("hookup", hookup), told.get("direction", direction)
+    name, way = told.get("setup", setup), told.get("direction", direction)
     if name is None:
-        raise UsageError(f"{where}: no hookup; fill the column, or give --hookup NAME for all")
+        raise UsageError(f"{where}: no setup; fill the column, or give --setup NAME for all")
     if way not in ("read", "write"):
         raise UsageError(f"{where}: direction '{way}' is neither 'read' nor 'write'")
     try:

@@ -14,14 +14,14 @@ from ulterion.conduct.copyrequest import WORKERS, CopyObserver
 from ulterion.conduct.copystart import check_manifest
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onepass, proof, walk
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.file_pool import FilePool
 
 
 def check(manifest_file: Path, folder: Path, observer: CopyObserver, stall: float = 60.0) -> proof.Proof:
     """Hold a folder against a manifest, made here or elsewhere; raise UsageError."""
     if not folder.is_dir():
         raise UsageError(f"{folder} is no folder; name the one that holds what the manifest names")
-    with closing(manifest.opened(manifest_file)) as out, Crew(WORKERS, stall) as crew:
+    with closing(manifest.opened(manifest_file)) as out, FilePool(WORKERS, stall) as pool:
         name = str(manifest_file)
         observer.begin(
             "reading back", sum(line.size for line in manifest.read(out, name))
@@ -29,10 +29,10 @@ def check(manifest_file: Path, folder: Path, observer: CopyObserver, stall: floa
         start = time.perf_counter()
         out.seek(0)
         found = proof.prove(
-            crew,
+            pool,
             manifest.read(out, name),
             os.fsencode(folder),
-            watch=lambda: observer.tick(time.perf_counter() - start, crew.moved),
+            watch=lambda: observer.tick(time.perf_counter() - start, pool.moved),
         )
         _tell_added(found, out, name, os.fsencode(folder))
         return found
@@ -73,20 +73,20 @@ def _held_against(
     out: BinaryIO, tops: Sequence[bytes], folder: bytes, observer: CopyObserver, stall: float
 ) -> proof.Proof:
     """Write the sums of sources, and hold a folder against them."""
-    with Crew(WORKERS, stall) as crew:
+    with FilePool(WORKERS, stall) as pool:
         writer = manifest.Writer(out, "the temporary folder")
         observer.begin("reading the source", walk.count(tops).bytes)
-        missed = onepass.sum_all(crew, tops, writer, observer.tick)
+        missed = onepass.sum_all(pool, tops, writer, observer.tick)
         writer.end()
         observer.begin("reading the copy", writer.bytes)
-        start, first = time.perf_counter(), crew.moved
+        start, first = time.perf_counter(), pool.moved
         out.seek(0)
         found = proof.prove(
-            crew,
+            pool,
             manifest.read(out, "the sums"),
             folder,
             proof.all_names(tops),
-            lambda: observer.tick(time.perf_counter() - start, crew.moved - first),
+            lambda: observer.tick(time.perf_counter() - start, pool.moved - first),
         )
         _tell_added(found, out, "the sums", folder)
     for name in missed:

@@ -19,7 +19,7 @@ from ulterion.conduct.keeping import open_journal
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
 from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.file_pool import FilePool
 from ulterion.engine.copies.naming import name_anew
 from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.files import sync_folder
@@ -89,9 +89,9 @@ def _keep(work: _Work) -> CopyDone:
     failure: UlterionError | None = None
     saved, state = False, State(name="complete")
     try:
-        with Crew(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as crew:
+        with FilePool(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as pool:
             try:
-                _copies(work, crew)
+                _copies(work, pool)
             except (
                 Interrupted,
                 KeyboardInterrupt,
@@ -111,11 +111,11 @@ def _keep(work: _Work) -> CopyDone:
         work.journal.close(remove=saved or not work.passes)
 
 
-def _copies(work: _Work, crew: Crew) -> None:
+def _copies(work: _Work, pool: FilePool) -> None:
     request, after = work.request, ""
     for number in range(1, request.passes + 1):
         last = number == request.passes
-        record = _one_copy(work, crew, number, last=last).model_copy(update={"after": after})
+        record = _one_copy(work, pool, number, last=last).model_copy(update={"after": after})
         work.journal.copied(record)
         work.passes.append(record)
         work.observer.copied(record)
@@ -123,7 +123,7 @@ def _copies(work: _Work, crew: Crew) -> None:
             work.doing = f"removing copy {number}"
             after = removed(
                 work.own,
-                crew,
+                pool,
                 0.0 if last else request.rest,
                 trims=not work.run.target.system_disk,
                 more=not last or request.ends,
@@ -131,21 +131,21 @@ def _copies(work: _Work, crew: Crew) -> None:
     if request.keep:  # what was proven gets its place first: whatever fails afterwards undoes nothing
         _stay(work)
     if request.ends:
-        _ends(work, crew)
+        _ends(work, pool)
 
 
-def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
+def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPass:
     """Copy everything once and prove it; the sums of the last copy are kept where that is asked for."""
     request = work.request
     work.doing = f"copy {number}"
-    onepass.forget(crew, work.sources)
+    onepass.forget(pool, work.sources)
     work.observer.begin(f"copy {number} of {request.passes}", work.count.bytes)
     folder = request.review.make_runs_folder()
     out = manifest.scratch_in(folder)
     try:
         writer = manifest.Writer(out, folder)
         done = onepass.copy_all(
-            crew,
+            pool,
             work.sources,
             os.fsencode(work.own.files),
             kernel=work.run.copied.way == BY_KERNEL,
@@ -154,7 +154,7 @@ def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
             meters=meters_of(work.sources, work.own.path),
         )
         writer.end()
-        record = _proven(work, crew, number, done, out)
+        record = _proven(work, pool, number, done, out)
         if record.from_memory:
             size = show_size(record.from_memory_bytes or 0)
             sentence = (
@@ -170,14 +170,14 @@ def _one_copy(work: _Work, crew: Crew, number: int, *, last: bool) -> CopyPass:
         manifest.close(out)
 
 
-def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
+def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
     """Return the record of a copy, read back and held against its manifest where that is asked for."""
     record = _record(number, done)
     if not work.request.prove:
         return record
     work.doing = f"reading copy {number} back"
     work.observer.begin(f"reading copy {number} back", done.bytes)
-    start, first = time.perf_counter(), crew.moved
+    start, first = time.perf_counter(), pool.moved
     folder = os.fsencode(work.own.files)
 
     def lines() -> Iterator[manifest.Line]:
@@ -185,9 +185,9 @@ def _proven(work: _Work, crew: Crew, number: int, done: onepass.PassCopied, out:
         return manifest.read(out, "the manifest")
 
     def watch() -> None:
-        work.observer.tick(time.perf_counter() - start, crew.moved - first)
+        work.observer.tick(time.perf_counter() - start, pool.moved - first)
 
-    found = proof.prove(crew, lines(), folder, proof.all_names(work.sources), watch)
+    found = proof.prove(pool, lines(), folder, proof.all_names(work.sources), watch)
     for name in proof.extra(folder, lines):
         found.tell(os.fsdecode(name), "is in the copy, and was not sent")
     if work.request.opener:
@@ -241,12 +241,12 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
     )
 
 
-def _ends(work: _Work, crew: Crew) -> None:
+def _ends(work: _Work, pool: FilePool) -> None:
     """Time each end alone: the source read, the target written."""
     work.doing = "reading the source alone"
-    onepass.forget(crew, work.sources)
+    onepass.forget(pool, work.sources)
     work.observer.begin("the source alone, read", work.count.bytes)
-    size, seconds = onepass.read_alone(crew, work.sources, work.observer.tick)
+    size, seconds = onepass.read_alone(pool, work.sources, work.observer.tick)
     work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
     work.doing = "writing the target alone"
     if work.request.keep and not has_room(work.request.target, work.count):
@@ -256,7 +256,7 @@ def _ends(work: _Work, crew: Crew) -> None:
     alone = work.own.path / "alone"
     alone.mkdir()
     work.observer.begin("the target alone, written", work.count.bytes)
-    size, seconds = onepass.write_alone(crew, work.sources, os.fsencode(alone), work.observer.tick)
+    size, seconds = onepass.write_alone(pool, work.sources, os.fsencode(alone), work.observer.tick)
     work.run = work.run.with_copied(target_alone=EndAlone(bytes=size, seconds=seconds))
 
 

@@ -29,7 +29,7 @@ class CopyRequest:
         review: where it is kept.
         sources: files and folders; of a made set the folder it is made in.
         target: the folder it is copied to.
-        from_hookup, to_hookup: what the two ends are, or None.
+        from_setup, to_setup: what the two ends are, or None.
         made: the set to make, or None.
         passes: how often.
         at_once: files that are copied at the same time.
@@ -46,8 +46,8 @@ class CopyRequest:
     review: ReviewFolder
     sources: tuple[Path, ...]
     target: Path
-    from_hookup: str | None = None
-    to_hookup: str | None = None
+    from_setup: str | None = None
+    to_setup: str | None = None
     made: MadeSet | None = None
     task: str | None = None
     passes: int = 3

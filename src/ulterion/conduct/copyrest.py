@@ -7,14 +7,14 @@ from collections.abc import Callable
 
 from ulterion.conduct.copyplaces import OwnFolder, pulse_under
 from ulterion.core.units import show_duration, show_size
-from ulterion.engine.copies.crew import Crew
+from ulterion.engine.copies.file_pool import FilePool
 
 QUIET = 1.0  # seconds in which the kernel counts nothing of a device that is at rest
 LONGEST = 20.0  # seconds that are waited for that
 LOOK = 0.1  # seconds
 
 
-def removed(own: OwnFolder, crew: Crew, rest: float, *, trims: bool, more: bool) -> str:
+def removed(own: OwnFolder, pool: FilePool, rest: float, *, trims: bool, more: bool) -> str:
     """Remove a copy, trim what is free now (where `trims`), wait until its device does nothing more, and rest so many seconds; return in words what was done.
 
     Where no `more` follows, nothing but the removal is needed.
@@ -25,10 +25,10 @@ def removed(own: OwnFolder, crew: Crew, rest: float, *, trims: bool, more: bool)
     if not more:
         return ""
     folder = bytes(own.files)
-    crew.all_of([("flush", folder)])
+    pool.all_of([("flush", folder)])
     size, why = 0, "the system's own disk is left to the system"
     if trims:
-        ((size, why),) = crew.all_of([("trim", folder)])
+        ((size, why),) = pool.all_of([("trim", folder)])
     told = f"not trimmed ({why})" if why else f"free room trimmed ({show_size(size)})"
     quiet = _quiet(pulse_under(own.path))
     if quiet is not None:

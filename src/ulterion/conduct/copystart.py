@@ -136,18 +136,18 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
     review, target = request.review.review, host.target_facts(request.target)
     first = request.sources[0].resolve()
     source = host.target_facts(first if first.is_dir() else first.parent)
-    hookup = request.to_hookup or request.from_hookup
+    setup = request.to_setup or request.from_setup
     versions = {"ulterion": __version__}
     bench = host.bench_facts(versions, review.bench.room)
-    cost = cost_between(request.review, request.from_hookup, request.to_hookup)
+    cost = cost_between(request.review, request.from_setup, request.to_setup)
     cost = cost if cost is not None and cost.covers(count.files, count.bytes) else None
     low, high = cost.between(count.files, count.bytes) if cost else (None, None)
     made, kernel = request.made, moved_by_kernel(request, target.filesystem)
     return CopyRun(
         id=identity,
         started=datetime.datetime.now(datetime.UTC),
-        hookup=hookup,
-        chain=list(review.hookup(hookup).chain) if hookup else [],
+        setup=setup,
+        chain=list(review.setup(setup).chain) if setup else [],
         target=target,
         bench=replace(bench, host=review.bench.host or bench.host),
         cache_bypassed=False,
@@ -157,7 +157,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             task=request.task or (f"set {made.name}, {show_size(count.bytes)}" if made else _task(request.sources)),
             sources=[str(p) for p in request.sources],
             source=source,
-            from_hookup=request.from_hookup,
+            from_setup=request.from_setup,
             set_name=made.name if made else None,
             seed=made.seed if made else None,
             way="copied by the kernel" if kernel else "read and write",
@@ -198,10 +198,10 @@ def _task(sources: Sequence[Path]) -> str:
 
 
 def cost_between(review: ReviewFolder, source: str | None, target: str | None) -> Cost | None:
-    """Return what copying from one hookup to another costs, by the copies that were kept; None from too few."""
+    """Return what copying from one setup to another costs, by the copies that were kept; None from too few."""
     runs = review.whole([s for s in review.skims() if s.kind == "copy"])
     mine = [r for r in runs if isinstance(r, CopyRun) and not r.left_out]
-    between = [r.copied for r in mine if (r.copied.from_hookup, r.hookup) == (source, target or source)]
+    between = [r.copied for r in mine if (r.copied.from_setup, r.setup) == (source, target or source)]
     return cost_of(
         [(p.files, p.bytes, p.seconds) for c in between for p in c.passes if p.files and p.bytes and not p.wrong_count]
     )

@@ -9,12 +9,12 @@ from ulterion.model.expect import Expect
 
 
 def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:
-    """Return what is not as a hookup expects, one phrase each; what the system does not show cannot be held against it."""
+    """Return what is not as a setup expects, one phrase each; what the system does not show cannot be held against it."""
     sentences = []
     if expect.serial is not None and facts.serial != expect.serial:
         sentences.append(f"it is another drive: serial {facts.serial or 'not shown'}, expected {expect.serial}")
     elif expect.serial is None and facts.system_disk:
-        sentences.append("it is the system disk, and the hookup names no serial")
+        sentences.append("it is the system disk, and the setup names no serial")
     resting = any(s.may_rest for s in facts.steps)
     linked = known_link(facts.link) if not resting else None
     if expect.link is not None and is_lower(linked, expect.link):
@@ -26,12 +26,12 @@ def unexpected(expect: Expect, facts: TargetFacts) -> list[str]:
     return sentences
 
 
-def check_expected(hookup: str, expect: Expect, facts: TargetFacts, *, accept: bool) -> list[str]:
+def check_expected(setup: str, expect: Expect, facts: TargetFacts, *, accept: bool) -> list[str]:
     """Return warnings for what is not as expected and was accepted; raise UsageError when it was not."""
     sentences = unexpected(expect, facts)
     if sentences and not accept:
         raise UsageError(
-            f"hookup '{hookup}' expects something else, so nothing was written: {'; '.join(sentences)}. Mend it, or go on as it is "
-            "with --accept, or learn it anew: ulterion survey --learn " + hookup
+            f"setup '{setup}' expects something else, so nothing was written: {'; '.join(sentences)}. Mend it, or go on as it is "
+            "with --accept, or learn it anew: ulterion survey --learn " + setup
         )
-    return [f"not as the hookup expects, and accepted: {f}" for f in sentences]
+    return [f"not as the setup expects, and accepted: {f}" for f in sentences]

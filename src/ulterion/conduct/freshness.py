@@ -42,7 +42,7 @@ def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Befo
             "cache_fast": fall.before,
             "cache_slow": fall.after,
             "cache_run": run.id,
-            "cache_here": run.hookup == place.hookup,
+            "cache_here": run.setup == place.setup,
         }
     )
 
@@ -87,9 +87,9 @@ def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
 
 
 def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]:
-    """Yield the newest soaks of the drive that used up a write cache, those of the same hookup first, and that fall."""
+    """Yield the newest soaks of the drive that used up a write cache, those of the same setup first, and that fall."""
     soaks = [s for s in reversed(place.review.skims()) if s.kind == "soak"]
-    ordered = sorted(soaks, key=lambda s: s.hookup != place.hookup)
+    ordered = sorted(soaks, key=lambda s: s.setup != place.setup)
     for run in place.review.whole(ordered[:MOST_SOAKS]):
         if isinstance(run, SoakRun) and _same_drive(run, place, facts):
             for fall in events(run.trace()):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ulterion.conduct.notes import load_start, shown
 from ulterion.conduct.noting import now_utc, parse_note
 from ulterion.core.errors import UsageError
-from ulterion.model.notebook import HookupNote, Notebook
+from ulterion.model.notebook import Notebook, SetupNote
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.noted import Note, NotedLine, Reading
@@ -24,15 +24,15 @@ class Entry:
     Attributes:
         number: by which it is named: its place in the list.
         record: the reading or note.
-        hookup: on which it, or its run, is.
-        run: its run, or None for a note on the hookup.
+        setup: on which it, or its run, is.
+        run: its run, or None for a note on the setup.
         index: its place in the notebook, or among the readings, or the notes, of the run.
-        noted: when a note on a hookup was written down, else "".
+        noted: when a note on a setup was written down, else "".
     """
 
     number: int
     record: Record
-    hookup: str | None
+    setup: str | None
     run: AnyRun | None
     index: int
     noted: str = ""
@@ -40,18 +40,18 @@ class Entry:
     @property
     def place(self) -> str:
         """Where it is, in words."""
-        return f"hookup {self.hookup}" if self.run is None else f"{self.run.kind} {self.run.id}"
+        return f"setup {self.setup}" if self.run is None else f"{self.run.kind} {self.run.id}"
 
 
 def entries(folder: ReviewFolder) -> list[Entry]:
-    """Return everything noted, numbered from 1: on hookups, then on runs by time; what was taken back has its number too."""
+    """Return everything noted, numbered from 1: on setups, then on runs by time; what was taken back has its number too."""
     found: list[Entry] = []
     for index, one in enumerate(folder.notebook().notes):
         found.append(
             Entry(
                 number=len(found) + 1,
                 record=one.record,
-                hookup=one.hookup,
+                setup=one.setup,
                 run=None,
                 index=index,
                 noted=moment_text(one.noted),
@@ -60,7 +60,7 @@ def entries(folder: ReviewFolder) -> list[Entry]:
     for run in noted_runs(folder):
         placed: list[tuple[int, Record]] = [*enumerate(run.readings), *enumerate(run.notes)]
         for index, record in placed:
-            found.append(Entry(len(found) + 1, record, run.hookup, run, index))
+            found.append(Entry(len(found) + 1, record, run.setup, run, index))
     return found
 
 
@@ -72,13 +72,13 @@ def noted_runs(folder: ReviewFolder) -> list[AnyRun]:
 
 
 def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
-    """Return everything noted by hand as it is listed: on hookups and on runs."""
-    by_place: dict[str, list[NotedLine]] = {"hookups": [], "runs": []}
+    """Return everything noted by hand as it is listed: on setups and on runs."""
+    by_place: dict[str, list[NotedLine]] = {"setups": [], "runs": []}
     for one in entries(folder):
         gone = one.record.taken_back is not None
-        line: NotedLine = {"number": one.number, "hookup": one.hookup, "what": shown(one.record), "taken_back": gone}
+        line: NotedLine = {"number": one.number, "setup": one.setup, "what": shown(one.record), "taken_back": gone}
         if one.run is None:
-            by_place["hookups"].append(line | {"noted": one.noted})
+            by_place["setups"].append(line | {"noted": one.noted})
             continue
         at = one.record.at_seconds
         since = None if at is None else at - load_start(one.run)
@@ -87,19 +87,19 @@ def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
 
 
 def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
-    """Return the outcomes noted for each hookup, on itself or on its runs, in the order of the list."""
-    by_hookup: dict[str, list[str]] = {}
+    """Return the outcomes noted for each setup, on itself or on its runs, in the order of the list."""
+    by_setup: dict[str, list[str]] = {}
     for one in _standing_outcomes(folder):
         assert isinstance(one.record, Note)
         where = "" if one.run is None else f" ({one.place})"
-        by_hookup.setdefault(one.hookup or "", []).append(f"{one.record.text}{where}")
-    return by_hookup
+        by_setup.setdefault(one.setup or "", []).append(f"{one.record.text}{where}")
+    return by_setup
 
 
 def _standing_outcomes(folder: ReviewFolder) -> Iterator[Entry]:
     for one in entries(folder):
         record = one.record
-        if isinstance(record, Note) and record.kind == "outcome" and record.taken_back is None and one.hookup:
+        if isinstance(record, Note) and record.kind == "outcome" and record.taken_back is None and one.setup:
             yield one
 
 
@@ -145,12 +145,12 @@ def _change(folder: ReviewFolder, entry: Entry, instead: Record | None) -> None:
 def _in_notebook(entry: Entry, instead: Record | None) -> Callable[[Notebook], Notebook]:
     def changed(kept: Notebook) -> Notebook:
         held = kept.notes[entry.index] if entry.index < len(kept.notes) else None
-        if held is None or held.record != entry.record or entry.hookup is None:
+        if held is None or held.record != entry.record or entry.setup is None:
             raise UsageError(
                 f"note {entry.number} was changed by another program meanwhile; look again with ulterion note"
             )
-        marked = kept.with_changed(entry.index, HookupNote.of(held.hookup, _marked(held.record), held.noted))
-        return marked if instead is None else marked.with_note(HookupNote.of(held.hookup, instead, now_utc()))
+        marked = kept.with_changed(entry.index, SetupNote.of(held.setup, _marked(held.record), held.noted))
+        return marked if instead is None else marked.with_note(SetupNote.of(held.setup, instead, now_utc()))
 
     return changed
 

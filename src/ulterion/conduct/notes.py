@@ -1,4 +1,4 @@
-"""Putting notes where they belong: into a run's document, beside the journal of a run in progress, or on a hookup."""
+"""Putting notes where they belong: into a run's document, beside the journal of a run in progress, or on a setup."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from ulterion.core.units import parse_duration, show_duration
 from ulterion.model.files import locked
 from ulterion.model.instrument import InstrumentLog, read_log
 from ulterion.model.leftnotes import leave_note
-from ulterion.model.notebook import HookupNote
+from ulterion.model.notebook import SetupNote
 from ulterion.model.runs.document import AnyRun, SoakRun
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries
@@ -47,12 +47,12 @@ def note_words(
     folder: ReviewFolder,
     text: str,
     run_id: str | None,
-    hookup: str | None,
+    setup: str | None,
     ask: Callable[[str], bool] = lambda question: True,
 ) -> dict[str, object]:
     """Note words; return what was noted and where.
 
-    Without a run or hookup that is named they go to the run that is going on, or to the newest; `ask` is asked first where that may
+    Without a run or setup that is named they go to the run that is going on, or to the newest; `ask` is asked first where that may
     not be the one that is meant.  A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
     the beginning of the run.  Raises UsageError.
     """
@@ -61,11 +61,11 @@ def note_words(
             f"to exclude a run, name it and say why: ulterion note --exclude {run_id or 'RUN'} 'wrong cable'"
         )
     words, moment = split_moment(text)
-    if hookup is not None:
+    if setup is not None:
         if run_id is not None or moment:
-            raise UsageError("a note on a hookup has no run and no moment; leave --hookup out to note it on its run")
-        folder.review.hookup(hookup)
-        return _on_hookup(folder, hookup, parse_note(text))
+            raise UsageError("a note on a setup has no run and no moment; leave --setup out to note it on its run")
+        folder.review.setup(setup)
+        return _on_setup(folder, setup, parse_note(text))
     left = _on_live_run(folder, words, moment, run_id)
     if left is not None:
         return left
@@ -82,10 +82,10 @@ def note_words(
     doubt = None if run_id is not None else doubtful(folder, chosen, words)
     if doubt is not None and not ask(f"{doubt}. Note it there?"):
         raise UsageError(
-            f"{doubt}, so nothing was noted; say which run with --run {chosen.id} (or another), or --hookup NAME"
+            f"{doubt}, so nothing was noted; say which run with --run {chosen.id} (or another), or --setup NAME"
         )
     run = folder.change(chosen, noted_on)
-    return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+    return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
 
 
 def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
@@ -100,24 +100,24 @@ def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
         return run.with_record(Note(kind="excluded", text=why, noted=now_utc()))
 
     run = folder.change(find_run(folder, run_id), excluded)
-    return {"what": f"excluded: {why}", "where": f"{run.kind} {run.id}{f' of {run.hookup}' if run.hookup else ''}"}
+    return {"what": f"excluded: {why}", "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
 
 
 def doubtful(folder: ReviewFolder, chosen: Skim, words: str) -> str | None:
     """Return why the newest run may not be the one that a note is meant for, or None.
 
-    It is of another hookup than the words name; or it ended long ago, and other hookups have runs as well.
+    It is of another setup than the words name; or it ended long ago, and other setups have runs as well.
     """
-    run = f"the newest run is the {chosen.kind} {chosen.id} of {chosen.hookup or 'no hookup'}"
+    run = f"the newest run is the {chosen.kind} {chosen.id} of {chosen.setup or 'no setup'}"
     told = words.casefold()
-    hookups = folder.review.hookups
-    mine = {chosen.hookup, *(hookups[chosen.hookup].chain if chosen.hookup in hookups else ())}
-    named = {n: f"the hookup '{n}'" for n in hookups} | {k: p.name for k, p in folder.review.parts.items()}
+    setups = folder.review.setups
+    mine = {chosen.setup, *(setups[chosen.setup].chain if chosen.setup in setups else ())}
+    named = {n: f"the setup '{n}'" for n in setups} | {k: p.name for k, p in folder.review.parts.items()}
     for key, name in named.items():
         spoken = re.search(rf"(?<![\w-]){re.escape(key.casefold())}(?![\w-])", told) or name.casefold() in told
         if spoken and key not in mine and key.casefold() not in WARM_THINGS:
             return f"the note names {name}, and {run}"
-    others = {s.hookup for s in folder.skims() if s.hookup is not None} - {chosen.hookup}
+    others = {s.setup for s in folder.skims() if s.setup is not None} - {chosen.setup}
     age = None if chosen.simulated or chosen.ended is None else now_utc() - chosen.ended
     if others and age is not None and age > LONG_AGO:
         return f"{run}, which ended {show_duration(age.total_seconds())} ago"
@@ -150,9 +150,9 @@ def _seconds_since(journal: Path) -> float | None:
     return round((datetime.datetime.now(datetime.UTC) - began.replace(tzinfo=datetime.UTC)).total_seconds(), 1)
 
 
-def _on_hookup(folder: ReviewFolder, hookup: str, record: Reading | Note) -> dict[str, object]:
-    folder.note_on_hookup(HookupNote.of(hookup, record, now_utc()))
-    return {"what": shown(record), "where": f"hookup {hookup}"}
+def _on_setup(folder: ReviewFolder, setup: str, record: Reading | Note) -> dict[str, object]:
+    folder.note_on_setup(SetupNote.of(setup, record, now_utc()))
+    return {"what": shown(record), "where": f"setup {setup}"}
 
 
 def shown(record: Reading | Note) -> str:
@@ -184,7 +184,7 @@ def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -
     runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
     if not runs:
         what = "soak" if soaks else "run"
-        raise UsageError(f"no {what} yet to note anything on; a hookup without one takes --hookup NAME")
+        raise UsageError(f"no {what} yet to note anything on; a setup without one takes --setup NAME")
     if run_id is None:
         return runs[-1]
     matching = [r for r in runs if r.id == run_id]

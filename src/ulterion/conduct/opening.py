@@ -60,7 +60,7 @@ class Opened:
         if facts == was or run.target != was:
             return run
         unlike: list[str] = [
-            f"under load not as the hookup expects: {u}" for e in self.expect for u in unexpected(e, facts)
+            f"under load not as the setup expects: {u}" for e in self.expect for u in unexpected(e, facts)
         ]
         warnings = warnings_under_load(run.warnings, was, facts)
         changed = {"target": facts, "warnings": warnings, "unexpected": [*run.unexpected, *unlike]}
@@ -86,22 +86,20 @@ def opened(
 
 def _open(place: Place, access: Access) -> Target:
     if place.where is None:
-        raise UsageError(
-            f"hookup '{place.hookup}' has no target; name the folder: ulterion measure FOLDER --hookup ..."
-        )
+        raise UsageError(f"setup '{place.setup}' has no target; name the folder: ulterion measure FOLDER --setup ...")
     if place.simulated:
-        if place.hookup is None:
-            raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
+        if place.setup is None:
+            raise UsageError(f"{place.where} needs a setup that says which parts are connected; add --setup NAME")
         bench = load_bench(place.bench_file).set_to(place.levels)
         span = access.span_bytes or DEFAULT_SPAN
         return SimulatedTarget(
             SimTarget(
                 bench=bench,
                 names=place.chain,
-                hookup=place.hookup,
+                setup=place.setup,
                 path=place.where,
                 span_bytes=span,
-                lanes=access.lanes or 1,
+                workers=access.workers or 1,
             ),
             place.bench_file,
             access.waited,
@@ -111,7 +109,7 @@ def _open(place: Place, access: Access) -> Target:
     assert place.path is not None
     engine = _open_real(place.path, access)
     if not is_portable():
-        engine.lanes, engine.pulse = access.lanes, pulse_of(engine.fd)
+        engine.workers, engine.pulse = access.workers, pulse_of(engine.fd)
     return HostTarget(engine)
 
 
@@ -133,9 +131,9 @@ def _open_portable(path: Path, access: Access) -> RealTarget:
         raise UsageError(
             f"the portable engine writes to no raw device; name a folder on {path}, or leave --overwrite out"
         )
-    if access.lanes is not None:
+    if access.workers is not None:
         raise UsageError(
-            "the portable engine has one lane, of as many threads as requests are in flight; leave --lanes out"
+            "the portable engine has one worker, of as many threads as requests are in flight; leave --workers out"
         )
     return open_portable(path, access.span_bytes, access.stall)
 
@@ -143,12 +141,12 @@ def _open_portable(path: Path, access: Access) -> RealTarget:
 def _opened(target: Target, place: Place, access: Access, workloads: list[Workload], stack: ExitStack) -> Opened:
     started = target.started(place.simulated_ends if place.simulated else [])
     facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
-    seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.hookup}/{moment_text(started)}")
+    seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.setup}/{moment_text(started)}")
     unlike = _expected(place, access, facts)
     header = {
         "id": identity,
         "started": started,
-        "hookup": place.hookup,
+        "setup": place.setup,
         "chain": place.chain,
         "target": facts,
         "bench": bench,
@@ -175,15 +173,15 @@ def _expectations(place: Place, access: Access) -> list[Expect]:
 
 
 def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
-    """Return warnings for what is not as the hookup expects; raise UsageError unless that was accepted."""
+    """Return warnings for what is not as the setup expects; raise UsageError unless that was accepted."""
     if access.unplugged is not None and facts.attachment == access.unplugged:
         raise UsageError(
-            f"hookup '{place.hookup}' was not unplugged since its last cell; unplug it, and plug it in again"
+            f"setup '{place.setup}' was not unplugged since its last cell; unplug it, and plug it in again"
         )
     return [
         w
         for one in _expectations(place, access)
-        for w in check_expected(place.hookup or "", one, facts, accept=access.accept)
+        for w in check_expected(place.setup or "", one, facts, accept=access.accept)
     ]
 
 
@@ -193,13 +191,13 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
     for workload in opening.workloads:
         engine, why = opening.target.engine_of(workload)
         records.append(WorkloadRecord(workload=workload, text=workload.text, engine=engine, engine_why=why))
-    extras, lanes = request.extras, request.access.lanes
+    extras, workers = request.extras, request.access.workers
     settings = Settings(
         span_bytes=opening.target.span_bytes,
         seed=opening.seed,
         passes=request.passes,
         seconds=request.seconds,
-        lanes=lanes,
+        workers=workers,
         warm_up=extras.warm_up or None,
         rest_seconds=extras.rest or None,
         cool_to=extras.cool_to,

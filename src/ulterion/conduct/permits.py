@@ -14,9 +14,9 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_size
-from ulterion.engine import holder, testfile
-from ulterion.engine.crew import STALL
+from ulterion.engine import guarded_open, testfile
 from ulterion.engine.device import DeviceTarget
+from ulterion.engine.worker_pool import STALL
 from ulterion.host import inuse, safety
 
 
@@ -42,7 +42,7 @@ def open_device(path: Path, asked: Overwrite, span_bytes: int | None = None, sta
     """
     if asked.serial is None and asked.lose_contents:
         raise UsageError("--lose-contents goes with --overwrite SERIAL, which names the device")
-    opened, device = holder.opened(partial(_opened, path, asked), str(path), stall)
+    opened, device = guarded_open.opened(partial(_opened, path, asked), str(path), stall)
     try:
         target = DeviceTarget(path, opened, device.size, device.name, span_bytes, writable=asked.serial is not None)
     except UsageError:

@@ -1,4 +1,4 @@
-"""Which target is meant: named on the command line, or by a hookup of the review; located here and nowhere else."""
+"""Which target is meant: named on the command line, or by a setup of the review; located here and nowhere else."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.model.review import Hookup
+from ulterion.model.review import Setup
 from ulterion.model.store import ReviewFolder
 
 SIM, NET = "sim:", "net:"
@@ -20,28 +20,28 @@ class Place:
     Attributes:
         review: the review it belongs to.
         folder: the working folder, from which a target on the command line is meant.
-        target: folder, file, device, 'sim:FILE' or 'net:HOST' given on the command line, or None for the hookup's.
-        hookup: name of the hookup, or None.
+        target: folder, file, device, 'sim:FILE' or 'net:HOST' given on the command line, or None for the setup's.
+        setup: name of the setup, or None.
     """
 
     review: ReviewFolder
     folder: Path
     target: str | None = None
-    hookup: str | None = None
+    setup: str | None = None
 
     @property
-    def entry(self) -> Hookup | None:
-        """What the review says of the hookup; raises UsageError for an unknown one."""
-        return self.review.review.hookup(self.hookup) if self.hookup else None
+    def entry(self) -> Setup | None:
+        """What the review says of the setup; raises UsageError for an unknown one."""
+        return self.review.review.setup(self.setup) if self.setup else None
 
     @property
     def chain(self) -> list[str]:
-        """The hookup's chain, empty without one."""
+        """The setup's chain, empty without one."""
         return list(self.entry.chain) if self.entry else []
 
     @property
     def where(self) -> str | None:
-        """What is named, or None when neither command line nor hookup names a target."""
+        """What is named, or None when neither command line nor setup names a target."""
         return self.target or (self.entry.target if self.entry else None)
 
     @property
@@ -66,7 +66,7 @@ class Place:
 
     @property
     def levels(self) -> dict[str, str]:
-        """The hookup's levels of a plan's factors."""
+        """The setup's levels of a plan's factors."""
         return self.entry.levels if self.entry else {}
 
     @property
@@ -88,6 +88,6 @@ class Place:
         """Return the place of another target in the same review."""
         return Place(self.review, self.folder, target)
 
-    def with_hookup(self, hookup: str) -> Place:
-        """Return the place of another hookup of the same review."""
-        return Place(self.review, self.folder, None, hookup)
+    def with_setup(self, setup: str) -> Place:
+        """Return the place of another setup of the same review."""
+        return Place(self.review, self.folder, None, setup)

@@ -56,23 +56,23 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
         if request.seconds is not None and each is not None and spent + each > request.seconds:
             done.stopped = "the time was up"
             return done
-        with _claimed(review, step.hookup) as mine:
+        with _claimed(review, step.setup) as mine:
             if not mine:
-                failures[step.hookup] = MOST_FAILURES
-                observer.remark(f"another program is at '{step.hookup}'; it is left to it")
+                failures[step.setup] = MOST_FAILURES
+                observer.remark(f"another program is at '{step.setup}'; it is left to it")
                 continue
             if look(request, left).next != step:
                 continue  # another program took it between our look and our claim
             observer.step(step, now)
             why, seconds = take(request, plan, step, before, observer)
-        spent, taken, before = spent + seconds, taken + 1, step.hookup
+        spent, taken, before = spent + seconds, taken + 1, step.setup
         if why is None:
-            failures.pop(step.hookup, None)
-            done.failed.pop(step.hookup, None)
+            failures.pop(step.setup, None)
+            done.failed.pop(step.setup, None)
         else:
-            failures[step.hookup] = failures.get(step.hookup, 0) + 1
-            done.failed[step.hookup] = why
-            observer.remark(f"'{step.hookup}' failed: {why}")
+            failures[step.setup] = failures.get(step.setup, 0) + 1
+            done.failed[step.setup] = why
+            observer.remark(f"'{step.setup}' failed: {why}")
 
 
 def look(request: PlanRequest, leaving: set[str] | None = None) -> Planned:
@@ -96,9 +96,9 @@ def host_of(request: PlanRequest) -> str | None:
 
 
 @contextmanager
-def _claimed(review: ReviewFolder, hookup: str) -> Iterator[bool]:
-    """Yield whether a hookup is ours alone while this is on: a plan may be run by two machines on one shared folder."""
-    path = review.make_runs_folder() / f".plan-{hookup}.lock"
+def _claimed(review: ReviewFolder, setup: str) -> Iterator[bool]:
+    """Yield whether a setup is ours alone while this is on: a plan may be run by two machines on one shared folder."""
+    path = review.make_runs_folder() / f".plan-{setup}.lock"
     try:
         lock = open_lock(path)
     except OSError as error:

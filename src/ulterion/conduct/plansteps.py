@@ -33,7 +33,7 @@ from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 
 DEFAULT_SECONDS = 5.0  # of a pass
-CHECK_PASSES = 6  # of a direct hookup each time: every comparison rests on it
+CHECK_PASSES = 6  # of a baseline each time: every comparison rests on it
 SOAKING = "sequential write 1 MiB depth 4"
 
 
@@ -91,7 +91,7 @@ class PlanObserver:
 
 @dataclass(frozen=True)
 class _Decisive:
-    """Stops the passes of a workload once its comparison with the direct hookup is decided, at every look."""
+    """Stops the passes of a workload once its comparison with the baseline is decided, at every look."""
 
     texts: Sequence[str]
     reference: dict[str, list[float]]
@@ -106,9 +106,9 @@ class _Decisive:
         if theirs:
             verdict = decided([*self.earlier.get(text, []), *(r.rate for r in results)], theirs, self.margin)
             if verdict != "undecided":
-                return f"'{verdict}' against the direct hookup, at whatever pass one looks, after {count} passes"
+                return f"'{verdict}' against the baseline, at whatever pass one looks, after {count} passes"
         if count >= self.most_passes:
-            return f"still open against the direct hookup after the most passes allowed, {count}"
+            return f"still open against the baseline after the most passes allowed, {count}"
         return None
 
 
@@ -125,12 +125,12 @@ def take(
 ) -> tuple[str | None, float]:
     """Take a step; return why it failed (None where it did not) and the seconds it took on its own clock."""
     review = request.review
-    place = Place(review, review.path, None, step.hookup)
+    place = Place(review, review.path, None, step.setup)
     if place.where is None:
-        raise UsageError(f"plan: the hookup '{step.hookup}' has no target; give it one, or the plan a 'target'")
+        raise UsageError(f"plan: the setup '{step.setup}' has no target; give it one, or the plan a 'target'")
     waited = _await(request, place, step, before, observer)
     proofs = plan.proofs_for(step.cell) if step.cell is not None else []
-    cell = words(step.cell) if step.cell is not None else step.hookup
+    cell = words(step.cell) if step.cell is not None else step.setup
     shown = prove(proofs, cell, lambda q: _answered(place, observer, q))
     runs = runs_of_plan(review.review, plan_runs(review))
     access = Access(
@@ -157,7 +157,7 @@ def take(
 
 def _await(request: PlanRequest, place: Place, step: Step, before: str | None, observer: PlanObserver) -> float:
     """Tell what to plug where, and wait for it; return the virtual seconds that passed."""
-    if before == step.hookup:
+    if before == step.setup:
         return 0.0
     sentence = sentence_of(request.review, before, step)
     observer.hand(sentence)
@@ -168,11 +168,11 @@ def _await(request: PlanRequest, place: Place, step: Step, before: str | None, o
 
 
 def sentence_of(review: ReviewFolder, before: str | None, step: Step) -> str:
-    """Return in one sentence what to plug where, and what changes from the hookup before."""
-    hookup = review.review.hookups[step.hookup]
-    chain = " > ".join(review.review.label(k) for k in hookup.chain)
-    settings = [f"{f} {v}" for f, v in step.cell or () if v not in hookup.chain and v != "none"]
-    earlier = review.review.hookups[before].levels if before is not None else {}
+    """Return in one sentence what to plug where, and what changes from the setup before."""
+    setup = review.review.setups[step.setup]
+    chain = " > ".join(review.review.label(k) for k in setup.chain)
+    settings = [f"{f} {v}" for f, v in step.cell or () if v not in setup.chain and v != "none"]
+    earlier = review.review.setups[before].levels if before is not None else {}
     changed = [f"{f}: {earlier[f]} to {v}" for f, v in step.cell or () if f in earlier and earlier[f] != v]
     told = f"plug in {chain}" + (f", with {', '.join(settings)}" if settings else "")
     return told + (f" (changes {'; '.join(changed)})" if changed else "")
@@ -215,9 +215,9 @@ def _measure_request(
     plan: Plan, place: Place, step: Step, runs: Sequence[MeasureRun], access: Access
 ) -> MeasureRequest:
     workloads = workloads_of(plan, network=place.over_network)
-    direct = place.review.review.direct_for(place.chain[-1])
-    reference = rates_by_text([r for r in runs if r.hookup == direct])
-    mine = rates_by_text([r for r in runs if r.hookup == step.hookup])
+    baseline = place.review.review.baseline_for(place.chain[-1])
+    reference = rates_by_text([r for r in runs if r.setup == baseline])
+    mine = rates_by_text([r for r in runs if r.setup == step.setup])
     seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
     texts = [w.text for w in workloads]
     margin = place.review.review.review.margin

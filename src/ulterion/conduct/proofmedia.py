@@ -22,7 +22,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.units import show_size
 from ulterion.core.version import __version__
-from ulterion.engine.copies.crew import Crew, Does
+from ulterion.engine.copies.file_pool import Does, FilePool
 from ulterion.engine.device import is_device
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
@@ -45,7 +45,7 @@ READ: Way = "only read"
 
 @dataclass(frozen=True)
 class CapacityRequest:
-    """What is to be proven: a place (device, folder or simulated hookup); how, by which permit, and whether a proof that was cut off goes on."""
+    """What is to be proven: a place (device, folder or simulated setup); how, by which permit, and whether a proof that was cut off goes on."""
 
     place: Place
     overwrite: Overwrite = field(default_factory=Overwrite)
@@ -71,7 +71,7 @@ class Medium:
         what: an open device or a folder, as the crew takes it up; `size` in bytes.
         way: how it is proven.
         facts, bench: what a document says of it and of the machine.
-        crew: gives the workers.
+        pool: gives the workers.
         identity, key: of the run, and of what is written.
         began, now: when the run began, and the clock of its end.
     """
@@ -81,7 +81,7 @@ class Medium:
     way: Way
     facts: TargetFacts
     bench: BenchFacts
-    crew: Callable[[], AbstractContextManager[Does]]
+    pool: Callable[[], AbstractContextManager[Does]]
     identity: str = field(default_factory=lambda: run_id(secrets.token_bytes(3)))
     key: int = field(default_factory=lambda: secrets.randbits(62) | 1)
     began: datetime.datetime = field(default_factory=_now)
@@ -127,7 +127,7 @@ def _device(request: CapacityRequest, path: Path) -> Iterator[Medium]:
             way=way,
             facts=facts,
             bench=_bench(request.review),
-            crew=lambda: Crew(1, request.stall, pulse),
+            pool=lambda: FilePool(1, request.stall, pulse),
             warnings=(*host.cautions(facts), *_cached(facts)),
         )
     finally:
@@ -165,7 +165,7 @@ def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Itera
             way=ROOM,
             facts=facts,
             bench=_bench(request.review),
-            crew=lambda: Crew(1, request.stall, pulse),
+            pool=lambda: FilePool(1, request.stall, pulse),
             identity=identity,
             warnings=(*host.cautions(facts), *_cached(facts)),
         )
@@ -194,29 +194,29 @@ def _check_room_way(request: CapacityRequest, path: Path) -> None:
 @contextmanager
 def _simulated(request: CapacityRequest) -> Iterator[Medium]:
     place = request.place
-    if place.hookup is None:
-        raise UsageError(f"{place.where} needs a hookup that says which parts are connected; add --hookup NAME")
+    if place.setup is None:
+        raise UsageError(f"{place.where} needs a setup that says which parts are connected; add --setup NAME")
     if request.overwrite.serial is not None:
-        raise UsageError(f"--overwrite is for raw devices; hookup '{place.hookup}' is on the simulated bench")
+        raise UsageError(f"--overwrite is for raw devices; setup '{place.setup}' is on the simulated bench")
     bench = load_bench(place.bench_file).set_to(place.levels)
     capacity = bench.chain(place.chain, place.bench_file)[-1].capacity
     if capacity is None:
         raise UsageError(
             f"{place.bench_file}: '{place.chain[-1]}' states no capacity that could be proven; give it one"
         )
-    chain = SimTarget(bench, place.chain, place.hookup, place.where or "", capacity)
+    chain = SimTarget(bench, place.chain, place.setup, place.where or "", capacity)
     target = SimulatedTarget(chain, place.bench_file)
     try:
         chain.recognised()
         began = target.started(place.simulated_ends)
-        key, identity = target.seed_and_id(None, f"capacity/{place.hookup}/{moment_text(began)}")
+        key, identity = target.seed_and_id(None, f"capacity/{place.setup}/{moment_text(began)}")
         yield Medium(
             what=0,
             size=capacity // UNIT * UNIT,
             way=QUICK if request.quick else DEVICE,
             facts=target.facts(),
             bench=target.bench_facts(request.review.review.bench),
-            crew=lambda: SimCrew(chain),
+            pool=lambda: SimCrew(chain),
             identity=identity,
             key=key | 1,
             began=began,

@@ -17,10 +17,10 @@ from ulterion.core.units import show_block
 from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
-from ulterion.engine import codecache, crew
+from ulterion.engine import codecache, worker_pool
 from ulterion.engine.load import FileSizes
-from ulterion.engine.shares import Share, join
 from ulterion.engine.target import RealTarget, refuse_spoiled, seconds_asleep
+from ulterion.engine.worker_results import WorkerResult, join
 from ulterion.host import drives, sensors, stacks
 from ulterion.host import facts as host
 from ulterion.host.here import facts_of, facts_of_device, facts_of_machine
@@ -160,8 +160,8 @@ class HostTarget(RealTime):
             jobs += own
             owners += [owner] * len(own)
         asleep = seconds_asleep()
-        outcomes = crew.run_each(jobs, tick, stall, partial(_beats, engines), workers=self.engine.workers)
-        refuse_spoiled([o for o in outcomes if isinstance(o, Share)], asleep)
+        outcomes = worker_pool.run_each(jobs, tick, stall, partial(_beats, engines), pool=self.engine.pool)
+        refuse_spoiled([o for o in outcomes if isinstance(o, WorkerResult)], asleep)
         mine = [[o for o, at in zip(outcomes, owners, strict=True) if at == owner] for owner in range(len(engines))]
         return [_joined(shares, workload) for shares, workload in zip(mine, workloads, strict=True)]
 
@@ -227,4 +227,4 @@ def _beats(engines: Sequence[RealTarget]) -> object:
 def _joined(shares: Sequence[object], workload: Workload) -> PassResult | TargetFailed:
     """Return the pass that the lanes of one target make, or the failure of one of them."""
     failed = next((s for s in shares if isinstance(s, TargetFailed)), None)
-    return failed or join([s for s in shares if isinstance(s, Share)], workload.block_bytes)
+    return failed or join([s for s in shares if isinstance(s, WorkerResult)], workload.block_bytes)

@@ -10,7 +10,7 @@ from ulterion.core.ownshare import own_share
 from ulterion.core.passstates import AFTER, THROTTLED
 from ulterion.core.plausible import sinking
 from ulterion.core.units import show_duration, show_size
-from ulterion.engine.lanes import SHALLOW
+from ulterion.engine.worker_count import SHALLOW
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.passes import PassRecord
 
@@ -46,28 +46,28 @@ def _on(run: MeasureRun, record: WorkloadRecord) -> Iterator[str]:
 
 def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     """Return what is ours in a figure, where it is worth knowing."""
-    if not record.counted or record.counted[0].lanes is None:
+    if not record.counted or record.counted[0].workers is None:
         return []
     cost = run.bench.request_cost if record.workload.depth == 1 else run.bench.request_cost_deep
-    lanes = max(p.lanes or 1 for p in record.counted)
+    workers = max(p.workers or 1 for p in record.counted)
     busy = sorted(p.busy or 0.0 for p in record.counted)[len(record.counted) // 2]
     seconds = sum(p.seconds - (p.flush_seconds or 0.0) for p in record.counted)
-    own = own_share(cost, busy, seconds, sum(p.requests for p in record.counted), lanes)
+    own = own_share(cost, busy, seconds, sum(p.requests for p in record.counted), workers)
     words = []
     if own.is_limit:
         words.append(
-            _limit_words(busy, lanes, fixed=run.settings.lanes is not None and record.workload.depth > SHALLOW)
+            _limit_words(busy, workers, fixed=run.settings.workers is not None and record.workload.depth > SHALLOW)
         )
     if own.is_large:
         words.append(f"up to {(own.share or 0) * 100:.0f} % of the time of a request is the program's own")
     return words
 
 
-def _limit_words(busy: float, lanes: int, *, fixed: bool) -> str:
+def _limit_words(busy: float, workers: int, *, fixed: bool) -> str:
     """Say that the workers were the limit; `fixed` when their number was asked for and could be left to the program."""
-    who = "one worker was" if lanes == 1 else f"its {lanes} workers were"
-    if fixed and lanes == 1:
-        return f"{who} the limit, busy {busy * 100:.0f} % of the time: try --lanes auto"
+    who = "one worker was" if workers == 1 else f"its {workers} workers were"
+    if fixed and workers == 1:
+        return f"{who} the limit, busy {busy * 100:.0f} % of the time: try --workers auto"
     return f"{who} busy {busy * 100:.0f} % of the time: the processor was the limit, not the drive"
 
 

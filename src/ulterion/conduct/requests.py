@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from ulterion.conduct.permits import Overwrite
 from ulterion.conduct.place import Place
 from ulterion.core.workload import Workload
-from ulterion.engine.crew import STALL
 from ulterion.engine.load import FileSizes
 from ulterion.engine.runner import Sureness, Until
+from ulterion.engine.worker_pool import STALL
 from ulterion.host.sensors import Sensor
 from ulterion.model.expect import Expect
 from ulterion.model.runs.header import CellRecord
@@ -24,19 +24,19 @@ class Access:
     Attributes:
         span_bytes: stretch of the medium, or None for the default.
         seed: of offsets, data and simulated noise; None to draw one.
-        lanes: worker processes, each with the workload's depth; None for as many as are needed to share it.
+        workers: worker processes, each with the workload's depth; None for as many as are needed to share it.
         stall: seconds without an answer after which a device counts as stalled.
         overwrite: the permit to write to a raw device.
-        accept: go on with a drive, port or link other than the hookup expects.
-        expect: what must hold besides what the hookup expects.
+        accept: go on with a drive, port or link other than the setup expects.
+        expect: what must hold besides what the setup expects.
         unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
-        waited: virtual seconds that were waited for a simulated hookup to be plugged in.
+        waited: virtual seconds that were waited for a simulated setup to be plugged in.
         word: what a peer lets this bench in by, or None for that of the environment.
     """
 
     span_bytes: int | None = None
     seed: int | None = None
-    lanes: int | None = None
+    workers: int | None = None
     stall: float = STALL
     overwrite: Overwrite = field(default_factory=Overwrite)
     accept: bool = False

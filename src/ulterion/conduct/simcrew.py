@@ -7,13 +7,13 @@ from typing import Any
 
 from ulterion.core.capacity import Capacity, Tally
 from ulterion.engine.capacity.proof import Recognised, quick_look
-from ulterion.engine.copies.crew import Job
+from ulterion.engine.copies.file_pool import FileJob
 from ulterion.sim.proving import SimHand
 from ulterion.sim.target import SimTarget
 
 
 class SimCrew:
-    """Does what `ulterion.engine.copies.crew.Crew` does, on a simulated chain; `moved` is in bytes."""
+    """Does what `ulterion.engine.copies.file_pool.FilePool` does, on a simulated chain; `moved` is in bytes."""
 
     def __init__(self, chain: SimTarget) -> None:
         self.moved = 0
@@ -35,7 +35,7 @@ class SimCrew:
     def __exit__(self, *_: object) -> None:
         """Nobody has to go."""
 
-    def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[FileJob, Any]]:
         """Do jobs one after the other; raise TargetFailed at a fault of the bench."""
         self._watch = watch
         for name, given in work:

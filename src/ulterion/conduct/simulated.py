@@ -60,8 +60,8 @@ class SimulatedTarget:
 
     @property
     def name(self) -> str:
-        """The hookup's name."""
-        return self.chain.hookup or self.chain.path
+        """The setup's name."""
+        return self.chain.setup or self.chain.path
 
     @property
     def span_bytes(self) -> int:
@@ -85,11 +85,11 @@ class SimulatedTarget:
 
     def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
         """Return when the last simulated run is over and cables were changed; raise UsageError when it is not plugged in."""
-        bench, hookup = self.chain.bench, self.chain.hookup
+        bench, setup = self.chain.bench, self.chain.setup
         self.chain.began = free_from(bench, ends) + self.waited
-        if not bench.plugged_in(hookup, self.chain.began):
+        if not bench.plugged_in(setup, self.chain.began):
             raise UsageError(
-                f"hookup '{hookup}' is not plugged in at {clock(bench, self.chain.began)} on the simulated bench; "
+                f"setup '{setup}' is not plugged in at {clock(bench, self.chain.began)} on the simulated bench; "
                 "wait for it with --wait, or change the bench's moments"
             )
         take_up(self.chain, self.bench_file)

@@ -93,17 +93,17 @@ def capacity_of(place: Place) -> int | None:
 
 
 def find_cut_off(place: Place) -> SoakRun:
-    """Return the newest soak of a hookup (or target) that was cut off; raise UsageError when there is none."""
+    """Return the newest soak of a setup (or target) that was cut off; raise UsageError when there is none."""
     where = str(place.path.resolve()) if place.target and place.path else None
     mine = [
         s
         for s in place.review.skims()
-        if s.kind == "soak" and s.hookup == place.hookup and (place.hookup is not None or s.target == where)
+        if s.kind == "soak" and s.setup == place.setup and (place.setup is not None or s.target == where)
     ]
     for run in place.review.whole(mine[-1:]):
         if run.state.name != "complete" and isinstance(run, SoakRun):
             return run
-    raise UsageError(f"no soak of {place.hookup or place.target} was cut off; leave --resume out to start one")
+    raise UsageError(f"no soak of {place.setup or place.target} was cut off; leave --resume out to start one")
 
 
 def request_again(request: SoakRequest, previous: SoakRun) -> SoakRequest:

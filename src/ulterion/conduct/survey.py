@@ -1,4 +1,4 @@
-"""The survey of a machine, live, replayed or simulated; and what it teaches a review about a hookup."""
+"""The survey of a machine, live, replayed or simulated; and what it teaches a review about a setup."""
 
 from __future__ import annotations
 
@@ -37,20 +37,20 @@ def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[S
 
 
 def simulated(review: Review, folder: Path) -> Survey:
-    """Return what the simulated bench shows of every simulated hookup, as a survey of real hardware would."""
+    """Return what the simulated bench shows of every simulated setup, as a survey of real hardware would."""
     drives, adapters, bench = list[Drive](), list[Adapter](), None
-    for name, hookup in review.hookups.items():
-        if hookup.target is None or not hookup.target.startswith(SIM):
+    for name, setup in review.setups.items():
+        if setup.target is None or not setup.target.startswith(SIM):
             continue
-        bench = load_bench(folder / hookup.target.removeprefix(SIM))
-        chain = bench.chain(hookup.chain, folder)
-        shown = shown_drive(name, hookup.chain, chain)
+        bench = load_bench(folder / setup.target.removeprefix(SIM))
+        chain = bench.chain(setup.chain, folder)
+        shown = shown_drive(name, setup.chain, chain)
         if chain[-1].peer:
-            adapters.append(shown_adapter(hookup.chain, chain, shown.steps))
+            adapters.append(shown_adapter(setup.chain, chain, shown.steps))
         else:
             drives.append(shown)
     if bench is None:
-        raise UsageError("no hookup of this review is on a simulated bench; leave --simulated out")
+        raise UsageError("no setup of this review is on a simulated bench; leave --simulated out")
     return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives), tuple(adapters))
 
 
@@ -91,7 +91,7 @@ def chosen(survey: Survey, names: list[str]) -> Survey:
 
 
 def learned(drive: Drive) -> dict[str, str]:
-    """Return what a hookup should expect of the drive that is plugged in now: serial, port, link, driver."""
+    """Return what a setup should expect of the drive that is plugged in now: serial, port, link, driver."""
     link = known_link(drive.link)
     known = {"serial": drive.serial, "port": drive.port, "link": link.name if link else None, "driver": drive.driver}
     return {k: v for k, v in known.items() if v}
@@ -116,24 +116,24 @@ def alike(survey: Survey, drive: Drive) -> list[str]:
     return sentences
 
 
-def teach(path: Path, hookup: str, drive: Drive) -> dict[str, str]:
-    """Write what is plugged in into a hookup's `expect` in review.toml, keeping the rest as it is; return it.
+def teach(path: Path, setup: str, drive: Drive) -> dict[str, str]:
+    """Write what is plugged in into a setup's `expect` in review.toml, keeping the rest as it is; return it.
 
-    Raises UsageError when the hookup is not there, or nothing is known of the drive.
+    Raises UsageError when the setup is not there, or nothing is known of the drive.
     """
     facts = learned(drive)
     if not facts:
         raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
     before = read_bytes(path, LARGEST_TEXT)
-    after = _with_expect(before, path, hookup, facts)
+    after = _with_expect(before, path, setup, facts)
     if read_bytes(path, LARGEST_TEXT) != before:
         raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
     replace_in_place(path, after)
     return facts
 
 
-def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) -> bytes:
-    """Return the bytes of a review.toml in which a hookup expects these facts; all else is as it was, line ends too."""
+def _with_expect(data: bytes, path: Path, setup: str, facts: dict[str, str]) -> bytes:
+    """Return the bytes of a review.toml in which a setup expects these facts; all else is as it was, line ends too."""
     import tomlkit
     from tomlkit.exceptions import TOMLKitError
 
@@ -141,20 +141,20 @@ def _with_expect(data: bytes, path: Path, hookup: str, facts: dict[str, str]) ->
     windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
     try:
         document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
-        table: Any = document.get("hookups", {}).get(hookup)
-        if table is None and "plan" in document and hookup not in document.get("hookups", {}):
+        table: Any = document.get("setups", {}).get(setup)
+        if table is None and "plan" in document and setup not in document.get("setups", {}):
             raise UsageError(
-                f"{path}: the hookup '{hookup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
+                f"{path}: the setup '{setup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
             )
         if table is None:
-            raise UsageError(f"{path}: {unknown('hookup', hookup, document.get('hookups', {}))}")
+            raise UsageError(f"{path}: {unknown('setup', setup, document.get('setups', {}))}")
         expect = tomlkit.table()
         for key, value in facts.items():
             expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))
         table["expect"] = expect
         written = tomlkit.dumps(document)
     except TOMLKitError as error:
-        raise UsageError(f"{path} cannot be changed: {error}; write the hookup's `expect` by hand") from error
+        raise UsageError(f"{path} cannot be changed: {error}; write the setup's `expect` by hand") from error
     parse_review(written, path)
     mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
     return mark + (written.replace("\n", "\r\n") if windows else written).encode()

@@ -25,7 +25,7 @@ class Target(Protocol):
 
     @property
     def name(self) -> str:
-        """What tells it from another: its path, or the hookup's name on the simulated bench."""
+        """What tells it from another: its path, or the setup's name on the simulated bench."""
 
     @property
     def span_bytes(self) -> int:

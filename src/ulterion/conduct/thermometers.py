@@ -16,7 +16,8 @@ from typing import Any
 
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.children import die_with_parent
-from ulterion.engine.crew import Crew, Seat
+from ulterion.engine.worker_pool import WorkerPool
+from ulterion.engine.worker_slot import WorkerSlot
 from ulterion.host import commands
 from ulterion.host.sampler import Watched, sample
 from ulterion.host.sensors import Sensor
@@ -33,7 +34,7 @@ class Thermometers:
         self.values: dict[str, float | None] = dict.fromkeys(self.names)
         self.trouble: dict[str, str] = {}
         self._text = b""
-        self._crew: Crew | None = None
+        self._crew: WorkerPool | None = None
         self._near: list[Watched] = []
         self._over = threading.Event()
         if is_portable():  # no process can be split off: they are read by threads, and one that hangs is left behind
@@ -42,7 +43,7 @@ class Thermometers:
                 threading.Thread(target=one.read_on, args=(self._over,), daemon=True).start()
         elif sensors:
             self._reader, writer = os.pipe()
-            self._crew = Crew([partial(_sample, sensors, interval, writer)], NEVER)
+            self._crew = WorkerPool([partial(_sample, sensors, interval, writer)], NEVER)
             os.close(writer)
             os.set_blocking(self._reader, False)
 
@@ -84,10 +85,10 @@ def _end_with_commands(number: int, frame: FrameType | None) -> None:
     os._exit(1)
 
 
-def _sample(sensors: Sequence[Sensor], interval: float, out: int, seat: Seat) -> None:
+def _sample(sensors: Sequence[Sensor], interval: float, out: int, seat: WorkerSlot) -> None:
     # when the parent is killed the commands that are being asked must be ended too, so not at once
     signal.signal(signal.SIGUSR1, _end_with_commands)
     die_with_parent(signal.SIGUSR1)
-    seat.gate()
+    seat.wait_for_start()
     with contextlib.suppress(BrokenPipeError):
         sample(sensors, interval, out, seat.stop)

@@ -74,13 +74,13 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         _refuse_doubles(request.place, names, every)
         asked = [replace(request, place=_place_of(request.place, name)) for name in names]
         seats = [_seat(a, name, opening, observer) for a, name, opening in zip(asked, names, every, strict=True)]
-        for seat in seats:
-            stack.callback(seat.leave)
-            observer.opened(seat.run)
+        for slot in seats:
+            stack.callback(slot.leave)
+            observer.opened(slot.run)
         stopped, bystanders = None, Bystanders()
         try:
-            for seat in seats:
-                _guard(seat, partial(seat.found.target.prepare, seat.seed(0, 0), observer.laying))
+            for slot in seats:
+                _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.laying))
             for number in range(1, request.passes + 1):
                 _round(seats, len(alone), number, request.access.stall)
         except Interrupted as error:
@@ -89,8 +89,8 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
 
 
 def _place_of(place: Place, name: str) -> Place:
-    """Return the place of one of several targets: a folder or device, or where hookups are meant, a hookup."""
-    return place.with_hookup(name) if place.hookup is not None else place.with_target(name)
+    """Return the place of one of several targets: a folder or device, or where setups are meant, a setup."""
+    return place.with_setup(name) if place.setup is not None else place.with_target(name)
 
 
 def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
@@ -107,10 +107,10 @@ def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observe
 
 
 def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened]) -> None:
-    """Refuse what cannot be at the same time: simulated beside real, a target twice, one drive in two hookups."""
+    """Refuse what cannot be at the same time: simulated beside real, a target twice, one drive in two setups."""
     simulated = [opening.target.simulated for opening in every]
     if any(simulated) and not all(simulated):
-        raise UsageError("simulated hookups and real ones cannot run together; name hookups of one kind")
+        raise UsageError("simulated setups and real ones cannot run together; name setups of one kind")
     seen: dict[str, str] = {}
     media: dict[str, str] = {}
     for name, opening in zip(names, every, strict=True):
@@ -120,33 +120,33 @@ def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened])
         if medium in media:
             label = place.review.review.label(medium)
             raise UsageError(
-                f"{name} and {media[medium]} are two hookups of one drive, {label}, which cannot be in both at once; name hookups of different drives"
+                f"{name} and {media[medium]} are two setups of one drive, {label}, which cannot be in both at once; name setups of different drives"
             )
         seen[key] = name
         if medium is not None:
             media[medium] = name
 
 
-def _guard(seat: _Seat, step: Callable[[], Result]) -> Result | None:
+def _guard(slot: _Seat, step: Callable[[], Result]) -> Result | None:
     """Run a step on a target that has not failed yet; keep its failure."""
-    if seat.failure is not None:
+    if slot.failure is not None:
         return None
     try:
         return step()
     except TargetFailed as error:
-        seat.failed(error)
+        slot.failed(error)
         return None
 
 
 def _round(seats: Sequence[_Seat], count: int, number: int, stall: float) -> None:
     """Run one round: every workload on each target alone, then on all at once."""
     for index in range(count):
-        for seat in seats:
-            workload, recorder = seat.found.workloads[index], seat.recorder
-            seat.turn()
+        for slot in seats:
+            workload, recorder = slot.found.workloads[index], slot.recorder
+            slot.turn()
             recorder.begin(index, workload, number)
-            run_pass = partial(runner.run_pass, seat.found.target, workload, seat.seed(index, number), recorder)
-            result = _guard(seat, partial(run_pass, index, number))
+            run_pass = partial(runner.run_pass, slot.found.target, workload, slot.seed(index, number), recorder)
+            result = _guard(slot, partial(run_pass, index, number))
             if result is not None:
                 recorder.end(index, workload, number, result)
         _at_once([s for s in seats if s.failure is None], index + count, number, stall)
@@ -162,15 +162,15 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
         try:
             results = _all_of(seats, index, number, stall)
         except PassSpoiled as error:
-            for seat in seats:
-                seat.recorder.spoiled(index, seat.found.workloads[index], number, str(error))
+            for slot in seats:
+                slot.recorder.spoiled(index, slot.found.workloads[index], number, str(error))
             continue
-        for seat, result in zip(seats, results, strict=True):
+        for slot, result in zip(seats, results, strict=True):
             if isinstance(result, TargetFailed):
-                seat.failed(result)
+                slot.failed(result)
             else:
-                seat.turn()
-                seat.recorder.end(index, seat.found.workloads[index], number, result)
+                slot.turn()
+                slot.recorder.end(index, slot.found.workloads[index], number, result)
         return
     raise Interrupted(f"pass {number} of all together was spoiled {runner.MOST_SPOILED} times in a row")
 
@@ -185,15 +185,15 @@ def _finish(
     request: MeasureRequest, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: Bystanders
 ) -> Shared:
     paths = []
-    for seat in seats:
+    for slot in seats:
         state = State(name="complete")
-        if seat.failure is not None:
-            state = State(name="failed", why=str(seat.failure), offset=seat.failure.offset)
+        if slot.failure is not None:
+            state = State(name="failed", why=str(slot.failure), offset=slot.failure.offset)
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
-        done = finished(seat.recorder.document(seat.run, state), seat.found, bystanders)
-        paths.append(request.place.review.finish(done, seat.journal.path)[1])
-        seat.journal.close(remove=True)
+        done = finished(slot.recorder.document(slot.run, state), slot.found, bystanders)
+        paths.append(request.place.review.finish(done, slot.journal.path)[1])
+        slot.journal.close(remove=True)
     failures = [s.failure for s in seats if s.failure is not None]
     failure = stopped or next(iter(failures), None)
     return Shared(

@@ -14,7 +14,7 @@ from ulterion.core.units import show_duration
 from ulterion.host import machine
 from ulterion.host.here import ground_of
 from ulterion.host.uevents import Uevents
-from ulterion.model.review import Hookup
+from ulterion.model.review import Setup
 from ulterion.sim.bench import load_bench
 
 SETTLED = 2.0  # seconds that the right drive must stay as it is
@@ -22,54 +22,54 @@ STEP = 1.0
 
 
 def wait_for(place: Place, seconds: float, tell: Callable[[str], None], *, told: bool = False) -> float:
-    """Return once the drive of a hookup is plugged in where it belongs and its target can be used.
+    """Return once the drive of a setup is plugged in where it belongs and its target can be used.
 
     Tells what to do (unless that was `told`), and at once when a wrong drive or port is seen.  Returns the virtual seconds that passed on a simulated
     bench, and 0.0 on a real one, where they have passed.  Raises UsageError when the time is up.
     """
-    hookup, target = place.entry, place.path
-    if hookup is None or place.where is None:
-        raise UsageError(f"--wait is for hookups with a target; '{place.hookup}' has none")
-    parts = " > ".join(place.review.review.label(k) for k in hookup.chain)
+    setup, target = place.entry, place.path
+    if setup is None or place.where is None:
+        raise UsageError(f"--wait is for setups with a target; '{place.setup}' has none")
+    parts = " > ".join(place.review.review.label(k) for k in setup.chain)
     mounted = f" and mounted on {target}" if target is not None else ""
     if not told:
         tell(f"plug in: {parts}; it is used once it is there{mounted} (waiting {show_duration(seconds)} at most)")
     if target is None:
-        return _wait_on_the_bench(place, hookup, seconds, tell)
-    _wait_for_real(place, hookup, target, seconds, tell)
+        return _wait_on_the_bench(place, setup, seconds, tell)
+    _wait_for_real(place, setup, target, seconds, tell)
     return 0.0
 
 
-def _wait_on_the_bench(place: Place, hookup: Hookup, seconds: float, tell: Callable[[str], None]) -> float:
-    """Let virtual time pass until the bench's script of moments has plugged the hookup in."""
+def _wait_on_the_bench(place: Place, setup: Setup, seconds: float, tell: Callable[[str], None]) -> float:
+    """Let virtual time pass until the bench's script of moments has plugged the setup in."""
     bench = load_bench(place.bench_file)
     now = free_from(bench, place.simulated_ends)
-    if bench.plugged_in(place.hookup, now):
+    if bench.plugged_in(place.setup, now):
         tell("there it is")
         return 0.0
-    medium, known = hookup.chain[-1], {m.hookup for m in bench.moments}
-    rivals = [n for n, h in place.review.review.hookups.items() if h.chain[-1] == medium and n in known]
+    medium, known = setup.chain[-1], {m.setup for m in bench.moments}
+    rivals = [n for n, h in place.review.review.setups.items() if h.chain[-1] == medium and n in known]
     for other in rivals:
         if bench.plugged_in(other, now):
-            tell(f"{place.review.review.label(medium)} is still in the hookup '{other}'")
-    at = bench.next_moment(place.hookup, "plugged in", now)
+            tell(f"{place.review.review.label(medium)} is still in the setup '{other}'")
+    at = bench.next_moment(place.setup, "plugged in", now)
     if at is None or at - now > seconds:
         raise UsageError(
-            f"hookup '{place.hookup}' was not ready after {show_duration(seconds)} on the simulated bench: "
+            f"setup '{place.setup}' was not ready after {show_duration(seconds)} on the simulated bench: "
             + ("no moment of it plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
         )
     tell(f"there it is, at {clock(bench, at)} on the bench's clock")
     return at + SETTLED - now
 
 
-def _wait_for_real(place: Place, hookup: Hookup, target: Path, seconds: float, tell: Callable[[str], None]) -> None:
+def _wait_for_real(place: Place, setup: Setup, target: Path, seconds: float, tell: Callable[[str], None]) -> None:
     events, until, said = Uevents(), time.monotonic() + seconds, ""
     try:
         while True:
-            words = _missing(hookup, target)
+            words = _missing(setup, target)
             if words is None:
                 time.sleep(SETTLED)
-                if _missing(hookup, target) is None:
+                if _missing(setup, target) is None:
                     tell("there it is")
                     return
                 continue
@@ -79,16 +79,16 @@ def _wait_for_real(place: Place, hookup: Hookup, target: Path, seconds: float, t
             left = until - time.monotonic()
             if left <= 0:
                 raise UsageError(
-                    f"hookup '{place.hookup}' was not ready after {show_duration(seconds)}: {words}; give --wait more time"
+                    f"setup '{place.setup}' was not ready after {show_duration(seconds)}: {words}; give --wait more time"
                 )
             events.wait(min(left, STEP))
     finally:
         events.close()
 
 
-def _missing(hookup: Hookup, target: Path) -> str | None:
+def _missing(setup: Setup, target: Path) -> str | None:
     """Return what is still missing, in words, or None when all is as it should be."""
-    expect = hookup.expect
+    expect = setup.expect
     drives = [d for d in machine.survey().drives if d.size]
     mine = next((d for d in drives if expect and expect.serial and d.serial == expect.serial), None)
     if expect is not None and expect.serial is not None:

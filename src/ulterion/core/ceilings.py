@@ -1,7 +1,7 @@
-"""Ceilings: what each part and link of a hookup lets through at most.
+"""Ceilings: what each part and link of a setup lets through at most.
 
 A link's ceiling is its practical range.  A part's is what its maker claims, or better, what was measured of it
-directly.  They say which claims cannot be tested on a hookup; what held a measurement back is found by `ulterion.core.culprits`.
+directly.  They say which claims cannot be tested on a setup; what held a measurement back is found by `ulterion.core.bottleneck`.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ REFUTED = 1.10  # a measurement above this share of a ceiling shows that the cei
 
 @dataclass(frozen=True)
 class Element:
-    """One element of a hookup's chain, from the host's port (first) to the medium (last).
+    """One element of a setup's chain, from the host's port (first) to the medium (last).
 
     Attributes:
         key: its name in the review.
@@ -29,7 +29,7 @@ class Element:
         inside: its link towards the medium (the card bus of a reader, the lanes in an enclosure), or None.
         seen: the link towards the host as it was seen to run, or None when nothing could be read.
         claimed: claimed rate for each direction, bytes per second.
-        direct: rate measured on the direct hookup for each direction, bytes per second (media only).
+        baseline: rate measured on the baseline for each direction, bytes per second (media only).
         only_link: whether it has no limit of its own but its link, like a port.
     """
 
@@ -39,7 +39,7 @@ class Element:
     inside: Link | None = None
     seen: Link | None = None
     claimed: dict[Direction, float] = field(default_factory=dict)
-    direct: dict[Direction, float] = field(default_factory=dict)
+    baseline: dict[Direction, float] = field(default_factory=dict)
     only_link: bool = False
 
 
@@ -84,7 +84,7 @@ def _of_upstream(element: Element) -> Ceiling | None:
 
 
 def _of_part(element: Element, direction: Direction) -> Ceiling | None:
-    for rates, words in ((element.direct, "does directly"), (element.claimed, "claims")):
+    for rates, words in ((element.baseline, "does directly"), (element.claimed, "claims")):
         if direction in rates:
             rate = rates[direction]
             text = f"what {element.label} {words}, {show_rate(rate)}"

@@ -27,7 +27,7 @@ class RunFacts:
         seconds: length of a pass; `span_bytes` the stretch of the medium that was covered.
         cache_bypassed: whether the operating system's cache was out of the way.
         engine: version of the program that measured.
-        lanes: workers that shared each pass.
+        workers: workers that shared each pass.
 
     What is None is not known, or does not apply.
     """
@@ -39,7 +39,7 @@ class RunFacts:
     span_bytes: int | None = None
     cache_bypassed: bool | None = None
     engine: str | None = None
-    lanes: int | None = None
+    workers: int | None = None
 
     @property
     def medium(self) -> str | None:
@@ -201,7 +201,7 @@ FACTS: tuple[Fact, ...] = (
         unit=" C",
     ),
     Fact("Ulterion version", lambda r: r.engine, ("versions",)),
-    Fact("lanes", lambda r: r.lanes),
+    Fact("workers", lambda r: r.workers),
     Fact("timed loops", lambda r: bool(r.bench.uncompiled), ("uncompiled",), show=_compiled),
 )
 """Every circumstance, the most telling first."""

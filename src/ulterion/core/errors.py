@@ -10,6 +10,8 @@ import difflib
 import errno
 from collections.abc import Iterable
 
+from ulterion.core.renamed import new_name
+
 
 class UlterionError(Exception):
     """Base of all errors that carry a message meant for the reviewer."""
@@ -73,6 +75,9 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
 def unknown(what: str, name: str, known: Iterable[str], *, most: int = 12) -> str:
     """Return the sentence for an unknown name: the near one when there is one, else those that exist."""
     known = sorted(known)
+    now = new_name(name)
+    if now in known:
+        return f"unknown {what} '{name}'; it is called '{now}' now"
     near = nearest(name, known)
     if near is not None:
         return f"unknown {what} '{name}'; did you mean '{near}'?"

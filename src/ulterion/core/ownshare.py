@@ -15,12 +15,12 @@ class OwnShare:
     Attributes:
         share: of the time that a worker has for a request, at most; None where our cost is not known.
         busy: share of the pass in which the busiest worker computed, or None.
-        lanes: workers that shared the pass.
+        workers: workers that shared the pass.
     """
 
     share: float | None
     busy: float | None
-    lanes: int
+    workers: int
 
     @property
     def is_large(self) -> bool:
@@ -33,7 +33,7 @@ class OwnShare:
         return self.busy is not None and self.busy > BUSY
 
 
-def own_share(cost: float | None, busy: float | None, seconds: float, requests: int, lanes: int) -> OwnShare:
+def own_share(cost: float | None, busy: float | None, seconds: float, requests: int, workers: int) -> OwnShare:
     """Return our part in a pass of so many seconds and requests, `cost` seconds being ours for each request."""
-    share = None if cost is None else min(1.0, cost * requests / (seconds * lanes))
-    return OwnShare(share, busy, lanes)
+    share = None if cost is None else min(1.0, cost * requests / (seconds * workers))
+    return OwnShare(share, busy, workers)

@@ -25,7 +25,7 @@ class PassResult:
         latency: histogram of the requests' latencies.
         flush_seconds: the flush by itself (None for a read pass).
         cpu_seconds: processor time of this process during the pass, or None where it means nothing (simulated).
-        lanes: workers that shared it, or None (simulated).
+        workers: workers that shared it, or None (simulated).
         busy: share of the time in which the busiest worker computed, the flush left out; None likewise.
         network: what a pass over a network counted besides, or None.
         interval: seconds of one interval of the series.
@@ -40,7 +40,7 @@ class PassResult:
     cpu_seconds: float | None
     interval: float
     interval_bytes: tuple[int, ...]
-    lanes: int | None = None
+    workers: int | None = None
     busy: float | None = None
     network: NetworkCounts | None = None
 

@@ -28,7 +28,7 @@ WIDEST = 300.0  # as a log: what an interval that says nothing ends at; numbers 
 
 @dataclass(frozen=True)
 class Estimate:
-    """What the passes of one workload on one hookup say.
+    """What the passes of one workload on one setup say.
 
     Attributes:
         passes: number of passes.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.workload import Direction, Workload
+from ulterion.core.workload import Pattern, Workload
 
 KIB, MIB = 2**10, 2**20
 
@@ -19,41 +19,27 @@ class Suite:
     workloads: tuple[Workload, ...]
 
 
-def _pair(name: str, pattern: str, block: int, depth: int, why: str) -> tuple[Workload, Workload]:
-    def one(direction: Direction) -> Workload:
-        kind = "sequential" if pattern == "sequential" else "random"
-        return Workload(f"{name}-{direction}", direction, kind, block, depth, why=why)  # type: ignore[arg-type]
+def _pair(name: str, block: int, depth: int, why: str) -> tuple[Workload, Workload]:
+    pattern: Pattern = "random" if block == 4 * KIB else "sequential"
+    return (
+        Workload(f"{name}-read", "read", pattern, block, depth, why=why),
+        Workload(f"{name}-write", "write", pattern, block, depth, why=why),
+    )
 
-    return one("read"), one("write")
 
-
-FLAT_OUT = _pair(
-    "flat-out",
-    "sequential",
-    4 * MIB,
-    4,
-    "Large requests, four in flight: the most it can move, the figure to hold against the box.",
+SEQUENTIAL = _pair(
+    "sequential", 4 * MIB, 4, "Large requests, four in flight: as fast as it goes, the rate to compare with the box."
 )
-PLAIN = _pair(
-    "plain",
-    "sequential",
-    256 * KIB,
-    1,
-    "One medium request after another, as a plain copy program does: what most software gets.",
+STREAM = _pair(
+    "stream", 256 * KIB, 1, "One medium request after another, as a plain copy program does: what most software gets."
 )
-SCATTERED = _pair(
-    "scattered", "random", 4 * KIB, 1, "Small requests all over, one at a time: how long the computer waits for each."
+RANDOM = _pair("random", 4 * KIB, 1, "Small requests all over, one at a time: how long the computer waits for each.")
+QUEUED = _pair(
+    "queued", 4 * KIB, 24, "Small requests all over, two dozen in flight: whether the drive and its bridge can queue."
 )
-CROWDED = _pair(
-    "crowded",
-    "random",
-    4 * KIB,
-    24,
-    "Small requests all over, two dozen in flight: whether the drive and its bridge can queue.",
-)
-BUSY = (
+MIXED = (
     Workload(
-        "busy",
+        "mixed",
         "mixed",
         "random",
         16 * KIB,
@@ -67,20 +53,24 @@ SUITES = {
     suite.name: suite
     for suite in (
         Suite(
-            "all-round",
+            "full",
             "Every question once, reads and writes, alone and mixed: the suite for a first look.",
-            FLAT_OUT + PLAIN + SCATTERED + CROWDED + BUSY,
+            SEQUENTIAL + STREAM + RANDOM + QUEUED + MIXED,
         ),
-        Suite("large", "Is it as fast as the box says, and how much of that does a plain copy see?", FLAT_OUT + PLAIN),
-        Suite("small", "How does it do with many small requests, one at a time and many at once?", SCATTERED + CROWDED),
-        Suite("flat-out", "The highest rate of large transfers alone: the quickest check of a claim.", FLAT_OUT),
+        Suite(
+            "sequential",
+            "Is it as fast as the box says, and how much of that does a plain copy see?",
+            SEQUENTIAL + STREAM,
+        ),
+        Suite("random", "How does it do with many small requests, one at a time and many at once?", RANDOM + QUEUED),
+        Suite("brief", "Two tests of large transfers: the quickest check of a claim.", SEQUENTIAL),
     )
 }
 AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words
-DEFAULT_SUITE = "all-round"
+DEFAULT_SUITE = "full"
 
 
-def is_free(suite: str | None) -> bool:
+def is_ad_hoc(suite: str | None) -> bool:
     """Return whether workloads were asked for by words or as a sweep, and not as a suite."""
     return suite in (AD_HOC, SWEEP)
 

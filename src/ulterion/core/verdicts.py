@@ -1,6 +1,6 @@
 """Verdicts: what a comparison, or a claim, comes to.
 
-Two hookups, at a margin m (3 % unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
+Two setups, at a margin m (3 % unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
 swapping the two sides swaps `faster` and `slower` and nothing else:
 
     same             the whole 95 % interval of the ratio lies inside the band
@@ -164,8 +164,8 @@ def judge_claim(
 ) -> ClaimJudgement:
     """Judge a claimed rate (same unit as the estimate).
 
-    `elsewhere` are the ceilings of the other parts and links of the hookup.  A claim that the measurement reaches is
-    met, whatever the labels say; one that it does not reach is `not testable here` when something else in the hookup
+    `elsewhere` are the ceilings of the other parts and links of the setup.  A claim that the measurement reaches is
+    met, whatever the labels say; one that it does not reach is `not testable here` when something else in the setup
     has a ceiling below the claim less the tolerance.
     """
     needed, share = claimed * (1 - tolerance), measured.rate / claimed

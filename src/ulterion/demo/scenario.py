@@ -53,9 +53,9 @@ def start(parent: Path, named: Path | None, data: str = "data") -> ReviewFolder:
 
 
 def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
-    """Measure every hookup in the order of the review."""
-    for hookup in folder.review.hookups:
-        place = Place(folder, folder.path, None, hookup)
+    """Measure every setup in the order of the review."""
+    for setup in folder.review.setups:
+        place = Place(folder, folder.path, None, setup)
         suite = NETWORK_SUITE if place.over_network else SUITES[DEFAULT_SUITE]
         request = MeasureRequest(place, suite.name, suite.workloads, PASSES, SECONDS)
         yield measure(request, Observer())
@@ -64,12 +64,12 @@ def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
 def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
     """Soak the enclosures and the cards, half an hour each."""
     plan = SoakPlan(idle=None, load_seconds=SOAK_SECONDS, cool=COOL_SECONDS)
-    for hookup in SOAKED:
-        place = Place(folder, folder.path, None, hookup)
+    for setup in SOAKED:
+        place = Place(folder, folder.path, None, setup)
         yield soak(SoakRequest(place, parse_workload(SOAK_LOAD), plan), SoakObserver())
 
 
 def prove_some(folder: ReviewFolder) -> Iterator[CapacityDone]:
     """Look quickly whether what the cards state is there."""
-    for hookup in CARDS:
-        yield prove(CapacityRequest(Place(folder, folder.path, None, hookup), quick=True), CopyObserver())
+    for setup in CARDS:
+        yield prove(CapacityRequest(Place(folder, folder.path, None, setup), quick=True), CopyObserver())

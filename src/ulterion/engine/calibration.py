@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import compiler, loops, uring
 from ulterion.engine.compiler import words_of
-from ulterion.engine.lane import Recorder
-from ulterion.engine.movers import Job, Positional, Threads
+from ulterion.engine.io_methods import Job, Positional, Threads
 from ulterion.engine.portable.turns import on
-from ulterion.engine.ringlane import RingLane
+from ulterion.engine.request_loop import Recorder
+from ulterion.engine.ring_loop import RingLoop
 from ulterion.model.systems import is_portable, system
 
 SECONDS = 0.02  # of each trial; with the compiled loops loaded, all takes a tenth of a second
@@ -90,8 +90,8 @@ def _by_threads(depth: int) -> float:
     """Return the time of a turn by threads that do nothing, and wait for each other's turns, seconds."""
     nothing = _Nothing()
     try:
-        mover = Positional() if depth == 1 else Threads()
-        moved = mover.move(on(Job(-1, _trial(depth), 1), nothing))
+        io_method = Positional() if depth == 1 else Threads()
+        moved = io_method.move(on(Job(-1, _trial(depth), 1), nothing))
     finally:
         nothing.close()
     return (moved.last_ns - moved.start_ns) / max(1, sum(r.requests for r in moved.recorders)) / 1e9
@@ -111,10 +111,10 @@ def _least(trial: Callable[[], float]) -> float:
 
 def _deep() -> float:
     """Return the time of a request that does nothing, on a ring that is kept full, seconds."""
-    lane = RingLane(0, _trial(DEPTH), 1, nothing=True, recorder=Recorder(BLOCK))
+    loop = RingLoop(0, _trial(DEPTH), 1, nothing=True, recorder=Recorder(BLOCK))
     start = time.perf_counter_ns()
-    lane.run(start, start + round(SECONDS * 1e9))
-    return (lane.recorder.last_ns - start) / lane.recorder.requests / 1e9
+    loop.run(start, start + round(SECONDS * 1e9))
+    return (loop.recorder.last_ns - start) / loop.recorder.requests / 1e9
 
 
 @functools.cache

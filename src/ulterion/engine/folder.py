@@ -11,7 +11,7 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.passes import Laid
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, holder, testfile
+from ulterion.engine import guarded_open, testfile, worker_pool
 from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, lay_down
 
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
@@ -61,8 +61,8 @@ def set_room_aside(target: RealTarget) -> bool:
     Returns False where the file system cannot; then the file grows as it is written.  Raises TargetFailed when it hangs.
     """
 
-    def work(seat: crew.Seat) -> bool:
-        seat.gate()
+    def work(slot: worker_pool.WorkerSlot) -> bool:
+        slot.wait_for_start()
         return target.set_aside()
 
     return target.run_jobs([work])[0]
@@ -73,8 +73,8 @@ class FolderTarget(RealTarget):
 
     holds_files = True
 
-    def __init__(self, folder: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
-        opened, (span, self.key) = holder.opened(partial(_open_folder, folder, span_bytes), str(folder), stall)
+    def __init__(self, folder: Path, span_bytes: int | None = None, stall: float = worker_pool.STALL) -> None:
+        opened, (span, self.key) = guarded_open.opened(partial(_open_folder, folder, span_bytes), str(folder), stall)
         super().__init__(folder, opened, span // 4096 * 4096)
         self.stall = stall
 

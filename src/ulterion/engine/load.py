@@ -10,10 +10,10 @@ from functools import partial
 from ulterion.core.errors import TargetFailed
 from ulterion.core.soak.trace import Row
 from ulterion.core.workload import Workload
-from ulterion.engine import crew
+from ulterion.engine import worker_pool
 from ulterion.engine.data import Buffers
 from ulterion.engine.intervals import Intervals
-from ulterion.engine.movers import Threads
+from ulterion.engine.io_methods import Threads
 from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
 FOR_EVER = 366 * 86400.0  # seconds; a load without a length of its own is ended by the parent
@@ -60,8 +60,8 @@ class Load:
     ) -> None:
         """Begin it; it goes on until `stop`, or for so many seconds (then `look` returns the last rows, and it is `ended`)."""
         workload = replace(workload, seconds=seconds or FOR_EVER)
-        mover = target.mover(workload.depth)
-        sources = workload.depth if isinstance(mover, Threads) else 1
+        io_method = target.io_method(workload.depth)
+        sources = workload.depth if isinstance(io_method, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
         work = partial(_work, target, workload, seed, self.intervals, files)
         self._crew = target.crew_of([work])
@@ -134,40 +134,50 @@ class Load:
 
 
 def _work(
-    target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes | None, seat: crew.Seat
+    target: RealTarget,
+    workload: Workload,
+    seed: int,
+    intervals: Intervals,
+    files: FileSizes | None,
+    slot: worker_pool.WorkerSlot,
 ) -> LoadEnd:
     """Do the load in this process until told to stop."""
     if files is not None:
-        return _cycle(target, workload, seed, intervals=intervals, files=files, seat=seat)
-    moved = target.mover(workload.depth).move(target.job(workload, seed, seat, intervals=intervals))
-    return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, seat))
+        return _cycle(target, workload, seed, intervals=intervals, files=files, slot=slot)
+    moved = target.io_method(workload.depth).move(target.job(workload, seed, slot, intervals=intervals))
+    return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, slot))
 
 
-def _flushed(target: RealTarget, workload: Workload, seat: crew.Seat) -> float | None:
+def _flushed(target: RealTarget, workload: Workload, slot: worker_pool.WorkerSlot) -> float | None:
     if workload.direction == "read":
         return None
-    seat.flushing()
+    slot.flushing()
     begin = time.perf_counter()
     flush_to_medium(target)
     return time.perf_counter() - begin
 
 
 def _cycle(
-    target: RealTarget, workload: Workload, seed: int, intervals: Intervals, files: FileSizes, seat: crew.Seat
+    target: RealTarget,
+    workload: Workload,
+    seed: int,
+    intervals: Intervals,
+    files: FileSizes,
+    slot: worker_pool.WorkerSlot,
 ) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
     from ulterion.engine.filecycles import FileCycles
-    from ulterion.engine.lane import Lane, Recorder
+    from ulterion.engine.request_loop import Recorder, RequestLoop
 
     block = workload.block_bytes
     data = Buffers.pool(block, seed)
     cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, data, seed)
     recorder = Recorder(block, intervals)
-    lane = Lane(-1, cycles, recorder, seat.stop, writes=data)
-    start = seat.gate()
+    loop = RequestLoop(-1, cycles, recorder, slot.stop, writes=data)
+    start = slot.wait_for_start()
     try:
-        lane.run(start, start + round((workload.seconds or FOR_EVER) * 1e9), seat.report)
-        seat.flushing()
+        loop.run(start, start + round((workload.seconds or FOR_EVER) * 1e9), slot.report)
+        slot.flushing()
         begin = time.perf_counter()
         with contextlib.suppress(OSError):
             cycles.flush()

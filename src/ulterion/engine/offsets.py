@@ -1,6 +1,6 @@
 """Where each request goes, and of mixed work which kind it is: endless streams, drawn ahead in chunks.
 
-Of several lanes, each takes every n-th block of a sequential stream, so that together they go through the span once;
+Of several workers, each takes every n-th block of a sequential stream, so that together they go through the span once;
 random streams differ by their seeds.
 """
 
@@ -29,10 +29,10 @@ def random_chunks(span_bytes: int, block_bytes: int, seed: int, origin: int = 0)
 
 
 def sequential_chunks(
-    span_bytes: int, block_bytes: int, lane: int = 0, lanes: int = 1, origin: int = 0, chunk: int = CHUNK
+    span_bytes: int, block_bytes: int, worker: int = 0, workers: int = 1, origin: int = 0, chunk: int = CHUNK
 ) -> Iterator[Places]:
     """Yield arrays of offsets: origin, origin + block, ... up to the end of the span, over and over."""
-    once = range(origin + lane * block_bytes, origin + span_bytes - block_bytes + 1, lanes * block_bytes)
+    once = range(origin + worker * block_bytes, origin + span_bytes - block_bytes + 1, workers * block_bytes)
     places: Places = np.arange(chunk, dtype=np.int64)
     at = 0
     while True:
@@ -40,11 +40,11 @@ def sequential_chunks(
         at = (at + chunk) % len(once)
 
 
-def chunks_of(workload: Workload, seed: int, lane: int = 0, lanes: int = 1) -> Iterator[Places]:
-    """Return the offsets of one lane of a settled workload; `seed` is of this lane alone."""
+def chunks_of(workload: Workload, seed: int, worker: int = 0, workers: int = 1) -> Iterator[Places]:
+    """Return the offsets of one worker of a settled workload; `seed` is of this worker alone."""
     span, block = workload.span_bytes or 0, workload.block_bytes
     if workload.pattern == "sequential":
-        return sequential_chunks(span, block, lane, lanes, workload.origin_bytes)
+        return sequential_chunks(span, block, worker, workers, workload.origin_bytes)
     return random_chunks(span, block, seed, workload.origin_bytes)
 
 

@@ -11,7 +11,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.passes import Laid
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, holder, testfile
+from ulterion.engine import guarded_open, testfile, worker_pool
 from ulterion.engine.folder import FolderTarget
 from ulterion.engine.target import SMALLEST_SPAN, RealTarget
 
@@ -51,9 +51,9 @@ def span_within(path: Path, size: int, wanted: int | None) -> int:
 class FileTarget(RealTarget):
     """A plain file of the reviewer's, which is read and never written."""
 
-    def __init__(self, path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> None:
+    def __init__(self, path: Path, span_bytes: int | None = None, stall: float = worker_pool.STALL) -> None:
         refuse_what_is_no_file(path)  # opening some devices does something to them
-        opened, _ = holder.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
+        opened, _ = guarded_open.opened(lambda: (testfile.open_existing(path), None), str(path), stall)
         facts = os.fstat(opened.fd)
         self.key = (facts.st_dev, facts.st_ino)
         try:
@@ -81,7 +81,9 @@ class FileTarget(RealTarget):
             os.posix_fadvise(self._file.fd, 0, 0, os.POSIX_FADV_DONTNEED)
 
 
-def open_target(path: Path, span_bytes: int | None = None, stall: float = crew.STALL) -> FolderTarget | FileTarget:
+def open_target(
+    path: Path, span_bytes: int | None = None, stall: float = worker_pool.STALL
+) -> FolderTarget | FileTarget:
     """Open a folder or a plain file for testing; raise UsageError that says what is wrong with it.
 
     Raises TargetFailed when it does not answer for `stall` seconds.

@@ -14,19 +14,19 @@ from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.passes import Laid, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
-from ulterion.engine import crew, lanes, testfile
+from ulterion.engine import testfile, worker_count, worker_pool
 from ulterion.engine.data import Buffers
-from ulterion.engine.movers import Job, Mover, choose
-from ulterion.engine.shares import Share, join
+from ulterion.engine.io_methods import IoMethod, Job, choose
+from ulterion.engine.worker_results import WorkerResult, join
 
 if TYPE_CHECKING:
-    from ulterion.engine.lane import Intervals
+    from ulterion.engine.request_loop import Intervals
 
 MIB = 2**20
 DEFAULT_SPAN = 4096 * MIB
 SMALLEST_SPAN = 16 * MIB
 LAY_BLOCK = 4 * MIB
-TRIAL_SEED = 20_011  # of the short trials that find how many lanes are needed
+TRIAL_SEED = 20_011  # of the short trials that find how many workers are needed
 LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
 
 
@@ -52,7 +52,7 @@ class RealTarget(ABC):
     """The kernel's name of a raw device; None of folders and files."""
     holds_files = False
     """Whether files can be made in it."""
-    workers: type[crew.Crew] = crew.Crew
+    pool: type[worker_pool.WorkerPool] = worker_pool.WorkerPool
     """Who makes the requests: processes that a device that does not answer can be left with, or threads."""
     key: tuple[int, int] | None = None
     """What the folder or file is, whatever its name leads to later: device and inode."""
@@ -60,9 +60,9 @@ class RealTarget(ABC):
     def __init__(self, path: Path, opened: Held, span_bytes: int) -> None:
         self.path = path
         self.span_bytes = span_bytes
-        self.lanes: int | None = None
-        self.stall = crew.STALL
-        self.pulse: crew.Pulse | None = None
+        self.workers: int | None = None
+        self.stall = worker_pool.STALL
+        self.pulse: worker_pool.ActivityCounter | None = None
         self._needed: dict[str, int] = {}
         self._file = opened
 
@@ -78,10 +78,10 @@ class RealTarget(ABC):
 
     def engine_of(self, workload: Workload) -> tuple[str, str]:
         """Return the way a workload's requests are issued, and why."""
-        mover = self.mover(workload.depth)
-        return mover.name, mover.why
+        io_method = self.io_method(workload.depth)
+        return io_method.name, io_method.why
 
-    def mover(self, depth: int) -> Mover:
+    def io_method(self, depth: int) -> IoMethod:
         """Return what keeps so many requests in flight here."""
         return choose(depth)
 
@@ -89,23 +89,23 @@ class RealTarget(ABC):
         self,
         workload: Workload,
         seed: int,
-        seat: crew.Seat,
+        slot: worker_pool.WorkerSlot,
         *,
-        lane: int = 0,
-        lanes: int = 1,
+        worker: int = 0,
+        workers: int = 1,
         intervals: Intervals | None = None,
     ) -> Job:
-        """Return one lane's share of a pass or a load."""
+        """Return one worker's share of a pass or a load."""
         return self._placed(
             Job(
                 fd=self._file.fd,
                 workload=workload,
                 seed=seed,
-                lane=lane,
-                lanes=lanes,
-                stop=seat.stop,
-                gate=seat.gate,
-                tick=seat.report,
+                worker=worker,
+                workers=workers,
+                stop=slot.stop,
+                wait_for_start=slot.wait_for_start,
+                tick=slot.report,
                 intervals=intervals,
             )
         )
@@ -126,15 +126,15 @@ class RealTarget(ABC):
         """Give the test file its whole size without writing it; return whether the file system can."""
         return testfile.set_aside(self._file.fd, self.span_bytes)
 
-    def crew_of(self, jobs: Sequence[crew.Job], *, alike: bool = False) -> crew.Crew:
+    def crew_of(self, jobs: Sequence[worker_pool.Job], *, alike: bool = False) -> worker_pool.WorkerPool:
         """Start jobs on this target."""
-        return self.workers(jobs, self.stall, self.pulse, alike=alike)
+        return self.pool(jobs, self.stall, self.pulse, alike=alike)
 
     def run_jobs(
-        self, jobs: Sequence[Callable[[crew.Seat], crew.Result]], tick: Tick | None = None
-    ) -> list[crew.Result]:
+        self, jobs: Sequence[Callable[[worker_pool.WorkerSlot], worker_pool.Result]], tick: Tick | None = None
+    ) -> list[worker_pool.Result]:
         """Run jobs on this target to their end; raise the TargetFailed of the first that failed."""
-        return crew.run(jobs, tick, self.stall, self.pulse, self.workers)
+        return worker_pool.run(jobs, tick, self.stall, self.pulse, self.pool)
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
@@ -167,45 +167,47 @@ class RealTarget(ABC):
         """
         self._forget_cached(self._file.fd)
         asleep = seconds_asleep()
-        shares: list[Share] = self.run_jobs(self.jobs(workload, seed), tick)
+        shares: list[WorkerResult] = self.run_jobs(self.jobs(workload, seed), tick)
         refuse_spoiled(shares, asleep)
         return join(shares, workload.block_bytes)
 
-    def jobs(self, workload: Workload, seed: int) -> list[Callable[[crew.Seat], Share]]:
-        """Return what each lane of a pass is to do in a process of its own.
+    def jobs(self, workload: Workload, seed: int) -> list[Callable[[worker_pool.WorkerSlot], WorkerResult]]:
+        """Return what each worker of a pass is to do in a process of its own.
 
-        A number of lanes that was asked for gives each the workload's depth; as many as are needed share it.
+        A number of workers that was asked for gives each the workload's depth; as many as are needed share it.
         """
-        if self.lanes is not None:
-            shared = [workload] * self.lanes
+        if self.workers is not None:
+            shared = [workload] * self.workers
         else:
-            shared = lanes.split(workload, self._lanes_needed(workload))
+            shared = worker_count.split(workload, self._workers_needed(workload))
         count = len(shared)
-        return [partial(self._lane_job, own, seed, lane, count) for lane, own in enumerate(shared)]
+        return [partial(self._worker_task, own, seed, worker, count) for worker, own in enumerate(shared)]
 
-    def _lanes_needed(self, workload: Workload) -> int:
+    def _workers_needed(self, workload: Workload) -> int:
         """Return how many workers it takes that none of them is the limit; tried once for each workload."""
         if workload.text not in self._needed:
-            self._needed[workload.text] = lanes.needed(workload, self._trial)
+            self._needed[workload.text] = worker_count.needed(workload, self._trial)
         return self._needed[workload.text]
 
     def _trial(self, workload: Workload, count: int) -> PassResult:
-        parts = lanes.split(workload, count)
-        jobs = [partial(self._lane_job, own, TRIAL_SEED, lane, count) for lane, own in enumerate(parts)]
+        parts = worker_count.split(workload, count)
+        jobs = [partial(self._worker_task, own, TRIAL_SEED, worker, count) for worker, own in enumerate(parts)]
         return join(self.run_jobs(jobs), workload.block_bytes)
 
-    def _lane_job(self, workload: Workload, seed: int, lane: int, count: int, seat: crew.Seat) -> Share:
-        """Do one lane's share; a share that wrote ends with its data on the medium."""
-        job, mover = self.job(workload, seed, seat, lane=lane, lanes=count), self.mover(workload.depth)
+    def _worker_task(
+        self, workload: Workload, seed: int, worker: int, count: int, slot: worker_pool.WorkerSlot
+    ) -> WorkerResult:
+        """Do one worker's share; a share that wrote ends with its data on the medium."""
+        job, io_method = self.job(workload, seed, slot, worker=worker, workers=count), self.io_method(workload.depth)
         cpu = time.process_time()
-        moved = mover.move(job)
+        moved = io_method.move(job)
         cpu = time.process_time() - cpu
         end_ns = None
         if workload.direction != "read":
-            seat.flushing()
+            slot.flushing()
             flush_to_medium(self)
             end_ns = time.perf_counter_ns()
-        return Share.of(moved, end_ns, cpu, paused=seat.paused)
+        return WorkerResult.of(moved, end_ns, cpu, paused=slot.paused)
 
     def _forget_cached(self, fd: int) -> None:
         """Where the cache cannot be bypassed, at least drop what it holds of the file."""
@@ -230,17 +232,17 @@ def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
         raise target.explained(error) from error
 
 
-def _lay(target: RealTarget, seed: int, seat: crew.Seat) -> None:
+def _lay(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> None:
     done, buffers = 0, Buffers.pool(LAY_BLOCK, seed)
-    seat.gate()
+    slot.wait_for_start()
     try:
-        while done < target.span_bytes and not seat.stop.is_set():
+        while done < target.span_bytes and not slot.stop.is_set():
             block = buffers.renewed(done // LAY_BLOCK)
             done += target.write_at(block[: target.span_bytes - done], done)
-            seat.report(0.0, done)
+            slot.report(0.0, done)
     except OSError as error:
         raise TargetFailed.of_request(error, done, done) from error
-    seat.flushing()
+    slot.flushing()
     flush_to_medium(target)
 
 
@@ -252,7 +254,7 @@ def flush_to_medium(target: RealTarget) -> None:
         raise TargetFailed(f"the flush failed: {error.strerror}") from error
 
 
-def refuse_spoiled(shares: Sequence[Share], asleep: float) -> None:
+def refuse_spoiled(shares: Sequence[WorkerResult], asleep: float) -> None:
     """Raise PassSpoiled when a worker was stopped and continued, or the machine slept since `asleep` was read."""
     slept = seconds_asleep() - asleep
     if slept > LONGEST_DOZE:

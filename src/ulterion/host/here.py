@@ -7,7 +7,7 @@ from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.host import facts, mounts, stacks
-from ulterion.host.elsewhere import asking
+from ulterion.host.other_systems import asking
 from ulterion.model.systems import system
 
 

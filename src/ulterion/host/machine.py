@@ -22,7 +22,7 @@ def survey(root: Path = LIVE, *, ask_usb: bool = False) -> Survey:
     commands may reset itself, and looking around must disturb nothing.
     """
     if root == LIVE and this_system() != "linux":
-        from ulterion.host.elsewhere import asking
+        from ulterion.host.other_systems import asking
 
         return asking.survey()
     system = stacks.system_disks(root)

@@ -19,13 +19,13 @@ class Pair:
     """A workload that both measured on the same products.
 
     Attributes:
-        hookup, other: names in either review; `workload` its words.
+        setup, other: names in either review; `workload` its words.
         mine, theirs: the figures.
         ratio: theirs over mine, with its interval.
         agreement: 'agree' where 1 lies in the interval, or all of it within the margin; 'differ' where it lies outside; else it cannot be told.
     """
 
-    hookup: str
+    setup: str
     other: str
     workload: str
     mine: Estimate
@@ -35,12 +35,12 @@ class Pair:
 
 
 def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs: Sequence[AnyRun]) -> list[Pair]:
-    """Return every workload that both reviews measured on hookups of the same products, by the names that readers know."""
+    """Return every workload that both reviews measured on setups of the same products, by the names that readers know."""
     mine, theirs, margin = latest(runs), latest(their_runs), review.review.margin
-    named = {_names(other, n): n for n in theirs if n in other.hookups}
+    named = {_names(other, n): n for n in theirs if n in other.setups}
     found = []
-    for hookup, cells in mine.items():
-        partner = named.get(_names(review, hookup)) if hookup in review.hookups else None
+    for setup, cells in mine.items():
+        partner = named.get(_names(review, setup)) if setup in review.setups else None
         if partner is None:
             continue
         for text, cell in cells.items():
@@ -49,7 +49,7 @@ def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs
                 compared = ratio(far.rates, cell.rates)
                 found.append(
                     Pair(
-                        hookup=hookup,
+                        setup=setup,
                         other=partner,
                         workload=text,
                         mine=cell.estimate,
@@ -61,9 +61,9 @@ def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs
     return found
 
 
-def _names(review: Review, hookup: str) -> tuple[str, ...]:
+def _names(review: Review, setup: str) -> tuple[str, ...]:
     """Return the products of a chain, as readers know them; ports are everybody's own, but for their link."""
-    chain = review.hookups[hookup].chain
+    chain = review.setups[setup].chain
     return tuple(review.ports[k].link.name if k in review.ports else review.label(k).casefold() for k in chain)
 
 

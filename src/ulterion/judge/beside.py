@@ -14,10 +14,10 @@ from ulterion.model.runs.document import AnyRun
 
 @dataclass(frozen=True)
 class Other:
-    """A hookup of another review, with a product that ours has too: its products as readers know them, host, and figure."""
+    """A setup of another review, with a product that ours has too: its products as readers know them, host, and figure."""
 
     title: str
-    hookup: str
+    setup: str
     chain: tuple[str, ...]
     host: str
     workload: Workload
@@ -26,21 +26,21 @@ class Other:
 
 
 def beside(review: Review, other: Review, runs: Sequence[AnyRun], texts: Sequence[str]) -> list[Other]:
-    """Return what the other review measured by the same workloads on hookups that hold a product of ours, matched by its name for readers."""
+    """Return what the other review measured by the same workloads on setups that hold a product of ours, matched by its name for readers."""
     plan = review.plan
     levels = {level for names in (plan.factors.values() if plan else []) for level in names}
     ours = {review.label(k).casefold() for k in review.parts if k in levels}
     found = []
     for name, figures in latest(runs).items():
-        if name not in other.hookups:
+        if name not in other.setups:
             continue
-        chain = tuple(other.label(k) for k in other.hookups[name].chain)
+        chain = tuple(other.label(k) for k in other.setups[name].chain)
         if not ours & {part.casefold() for part in chain}:
             continue
         found += [
             Other(
                 title=other.review.title,
-                hookup=name,
+                setup=name,
                 chain=chain,
                 host=one.run.bench.host or "",
                 workload=one.workload,

@@ -7,7 +7,7 @@ from typing import Literal
 
 from ulterion.core.stats import Estimate
 from ulterion.core.verdicts import ClaimJudgement
-from ulterion.judge.culprits import Blame
+from ulterion.judge.bottleneck import Bottleneck
 
 Unit = Literal["B/s", "IOPS", "B", "C", "W", "link", "class"]
 """What a claim is counted in; a link and a video speed class have names, and count by the bytes per second they stand for."""
@@ -23,11 +23,11 @@ class ClaimRow:
         unit: what both numbers are in.
         claimed, measured: numbers in that unit; measured None when nothing was.
         claimed_name, measured_name: how a link or speed class is called, else None.
-        hookup: where it was measured, or None.
+        setup: where it was measured, or None.
         run: id of the newest run it rests on, or None; `older` of those taken together with it.
         workload: name of the workload, or None.
         judgement: the verdict.
-        blame: what held the measurement back, or None where that was not asked.
+        bottleneck: what held the measurement back, or None where that was not asked.
         estimate: the estimate behind `measured`, or None.
     """
 
@@ -40,10 +40,10 @@ class ClaimRow:
     claimed_name: str | None = None
     measured: float | None = None
     measured_name: str | None = None
-    hookup: str | None = None
+    setup: str | None = None
     run: str | None = None
     workload: str | None = None
-    blame: Blame | None = None
+    bottleneck: Bottleneck | None = None
     estimate: Estimate | None = None
     older: tuple[str, ...] = ()
 

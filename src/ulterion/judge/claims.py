@@ -1,4 +1,4 @@
-"""Measured against advertised: every claim of every part, on the hookup that gives it the fairest chance."""
+"""Measured against advertised: every claim of every part, on the setup that gives it the fairest chance."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from ulterion.core.links import Link, is_lower, known_link
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import ClaimJudgement, judge_claim
+from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
-from ulterion.judge.culprits import Blame, blames
 from ulterion.judge.endurance import enduring_rows
-from ulterion.judge.measured import Measured, best_of, chain_elements, device_of, link_seen_of, trusted_direct
+from ulterion.judge.measured import Measured, best_of, chain_elements, device_of, link_seen_of, trusted_baseline
 from ulterion.judge.pooling import latest
 from ulterion.judge.proofs import with_proofs
 from ulterion.model.review import Review
@@ -29,15 +29,15 @@ SATURATED = 0.95  # of the most at fewer requests in flight: more of them bring 
 
 @dataclass(frozen=True)
 class _Case:
-    """A part's claims in the light of one hookup's measurements."""
+    """A part's claims in the light of one setup's measurements."""
 
     review: Review
     part: str
-    hookup: str
+    setup: str
     measured: dict[str, Measured]
-    direct: tuple[Measured, ...]
-    blames: dict[tuple[str, Direction], Blame]
-    small: dict[tuple[str, Direction], Blame]
+    baseline: tuple[Measured, ...]
+    bottlenecks: dict[tuple[str, Direction], Bottleneck]
+    small: dict[tuple[str, Direction], Bottleneck]
     everything: dict[str, dict[str, Measured]]
 
     @property
@@ -49,28 +49,28 @@ class _Case:
         return best_of(list(self.measured.values()), direction, pattern)
 
     def ceilings(self, measured: Measured) -> list[Ceiling]:
-        chain = chain_elements(self.review, measured.run, self.direct)
+        chain = chain_elements(self.review, measured.run, self.baseline)
         direction: Direction = "write" if measured.workload.direction == "write" else "read"
         return sorted([*ceilings_of(chain, direction), *self._proven(direction)], key=lambda c: c.high)
 
     def _proven(self, direction: Direction) -> Iterator[Ceiling]:
-        """Yield what elements of the chain were found, on other hookups, to let through at most: each the one culprit there."""
-        chain = self.review.hookups[self.hookup].chain
-        for (hookup, way), blame in self.blames.items():
-            culprit = blame.finding.culprit
-            if way != direction or hookup == self.hookup or culprit is None or culprit.key not in chain[:-1]:
+        """Yield what elements of the chain were found, on other setups, to let through at most: each the one bottleneck there."""
+        chain = self.review.setups[self.setup].chain
+        for (setup, way), bottleneck in self.bottlenecks.items():
+            sole_suspect = bottleneck.finding.sole_suspect
+            if way != direction or setup == self.setup or sole_suspect is None or sole_suspect.key not in chain[:-1]:
                 continue
-            best = best_of(list(self.everything[hookup].values()), direction, "sequential")
+            best = best_of(list(self.everything[setup].values()), direction, "sequential")
             if best is not None:
                 most = best.estimate.high or best.estimate.rate
-                text = f"what {culprit.label} gave at most on {hookup}, {show_rate(best.estimate.rate)}"
+                text = f"what {sole_suspect.label} gave at most on {setup}, {show_rate(best.estimate.rate)}"
                 yield Ceiling(
-                    owner=culprit.key,
+                    owner=sole_suspect.key,
                     kind="part",
                     text=text,
                     low=best.estimate.low or most,
                     high=most,
-                    source="what held that hookup back",
+                    source="what held that setup back",
                 )
 
 
@@ -83,15 +83,15 @@ class _Claim:
 
     def rows(self, cases: Sequence[_Case]) -> list[ClaimRow]:
         """Return a row for each case, the fairest first, or the blank row when there is no case."""
-        judged = [(case, self.judge(case, replace(self.blank, hookup=case.hookup))) for case in cases]
+        judged = [(case, self.judge(case, replace(self.blank, setup=case.setup))) for case in cases]
         return [row for _, row in sorted(judged, key=lambda pair: _fairness(*pair))] or [self.blank]
 
 
 def _fairness(case: _Case, row: ClaimRow) -> tuple[bool, bool, int, bool, float]:
-    """Return what hookups are ordered by: where the claim can be tested, the shortest chain, the direct one; then the figure."""
-    hookup = case.review.hookups[case.hookup]
+    """Return what setups are ordered by: where the claim can be tested, the shortest chain, the baseline; then the figure."""
+    setup = case.review.setups[case.setup]
     untested = row.judgement.verdict in UNTESTED
-    return row.measured is None, untested, len(hookup.chain), not hookup.direct, -(row.judgement.share or 0.0)
+    return row.measured is None, untested, len(setup.chain), not setup.baseline, -(row.judgement.share or 0.0)
 
 
 def judge_claims(
@@ -99,33 +99,33 @@ def judge_claims(
     runs: Sequence[AnyRun],
     *,
     everywhere: bool = False,
-    hookups: Sequence[str] = (),
+    setups: Sequence[str] = (),
 ) -> list[ClaimRow]:
     """Judge every claim of the review.
 
-    One row for each claim, from the hookup that gives it the fairest chance by its chain: where it can be tested, the shortest,
-    the direct one before another; with `everywhere` one for each hookup it was measured on.
+    One row for each claim, from the setup that gives it the fairest chance by its chain: where it can be tested, the shortest,
+    the baseline before another; with `everywhere` one for each setup it was measured on.
     """
-    for name in hookups:
-        review.hookup(name)
-    everything = {n: m for n, m in latest(runs).items() if n in review.hookups}
-    measured = {n: m for n, m in everything.items() if not hookups or n in hookups}
+    for name in setups:
+        review.setup(name)
+    everything = {n: m for n, m in latest(runs).items() if n in review.setups}
+    measured = {n: m for n, m in everything.items() if not setups or n in setups}
     rows: list[ClaimRow] = []
-    blame = blames(review, everything)  # what clears a part may have been measured on any hookup
-    small = blames(review, everything, "random")
-    direct = {name: trusted_direct(review, name, everything) for name in measured}
+    bottleneck = bottlenecks(review, everything)  # what clears a part may have been measured on any setup
+    small = bottlenecks(review, everything, "random")
+    baseline = {name: trusted_baseline(review, name, everything) for name in measured}
     for key in [*review.ports, *review.parts]:
-        if hookups and not any(key in review.hookups[name].chain for name in hookups):
-            continue  # what the hookups that were named do not hold is no answer to the question
-        held = [name for name in measured if key in review.hookups[name].chain]
+        if setups and not any(key in review.setups[name].chain for name in setups):
+            continue  # what the setups that were named do not hold is no answer to the question
+        held = [name for name in measured if key in review.setups[name].chain]
         cases = [
             _Case(
                 review=review,
                 part=key,
-                hookup=name,
+                setup=name,
                 measured=everything[name],
-                direct=direct[name],
-                blames=blame,
+                baseline=baseline[name],
+                bottlenecks=bottleneck,
                 small=small,
                 everything=everything,
             )
@@ -134,7 +134,7 @@ def judge_claims(
         for claim in _claims_of(review, key):
             judged = claim.rows(cases)
             rows += judged if everywhere else judged[:1]
-        rows += enduring_rows(review, runs, key, everywhere=everywhere, hookups=hookups)
+        rows += enduring_rows(review, runs, key, everywhere=everywhere, setups=setups)
     return with_proofs(review, rows, runs)
 
 
@@ -178,7 +178,7 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     if best is None:
         return row
     elsewhere = [c for c in case.ceilings(best) if c.owner != case.part]
-    blame = case.blames.get((case.hookup, direction))
+    bottleneck = case.bottlenecks.get((case.setup, direction))
     tolerance = case.review.review.tolerance
     judged = judge_claim(row.claimed, best.estimate, elsewhere, tolerance)
     if judged.verdict in ("missed", "undecided") and best.unflushed:
@@ -190,8 +190,8 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         measured=best.estimate.rate,
         run=best.run.id,
         workload=best.workload.title,
-        judgement=_unless_suspect(best, _unless_others(case.part, judged, blame)),
-        blame=blame,
+        judgement=_unless_suspect(best, _unless_others(case.part, judged, bottleneck)),
+        bottleneck=bottleneck,
         estimate=best.estimate,
         older=tuple(run.id for run in best.older),
     )
@@ -202,9 +202,9 @@ def _unless_suspect(measured: Measured, judged: ClaimJudgement) -> ClaimJudgemen
     return replace(judged, verdict="undecided", why=measured.suspect) if measured.suspect else judged
 
 
-def _unless_others(part: str, judged: ClaimJudgement, blame: Blame | None) -> ClaimJudgement:
+def _unless_others(part: str, judged: ClaimJudgement, bottleneck: Bottleneck | None) -> ClaimJudgement:
     """A part misses its claim where it is the only suspect that is left; where others are left that is undecided."""
-    if judged.verdict != "missed" or blame is None or {s.key for s in blame.finding.suspects} == {part}:
+    if judged.verdict != "missed" or bottleneck is None or {s.key for s in bottleneck.finding.suspects} == {part}:
         return judged
     return replace(judged, verdict="undecided", others=True)
 
@@ -218,9 +218,9 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         replace(c, low=c.low / block, high=c.high / block) for c in case.ceilings(best) if c.owner != case.part
     ]
     judged = _unless_suspect(best, judge_claim(row.claimed, best.iops, elsewhere, case.review.review.tolerance))
-    blame = case.small.get((case.hookup, direction))
+    bottleneck = case.small.get((case.setup, direction))
     if judged.verdict == "missed" and not _was_pressed(case, best):
-        deeper = f"ulterion measure --hookup {case.hookup} --workload '{replace(best.workload, depth=ENOUGH).text}'"
+        deeper = f"ulterion measure --setup {case.setup} --workload '{replace(best.workload, depth=ENOUGH).text}'"
         judged = replace(
             judged, verdict="undecided", why=f"at {best.workload.depth} in flight, and more may bring more: {deeper}"
         )
@@ -229,8 +229,8 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
         measured=best.iops.rate,
         run=best.run.id,
         workload=best.workload.title,
-        judgement=_unless_others(case.part, judged, blame),
-        blame=blame,
+        judgement=_unless_others(case.part, judged, bottleneck),
+        bottleneck=bottleneck,
         estimate=best.iops,
         older=tuple(run.id for run in best.older),
     )
@@ -258,7 +258,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     else:
         seen = link_seen_of(case.review, case.run, case.part)
     if seen is None:
-        return replace(row, hookup=None)
+        return replace(row, setup=None)
     row = replace(row, measured=seen.payload, measured_name=seen.short, run=case.run.id)
     share = seen.payload / claimed.payload
     if seen.payload >= claimed.payload:
@@ -312,7 +312,7 @@ def _linked_faster(case: _Case, claimed: Link) -> str | None:
     for name, measured in case.everything.items():
         run = next(iter(measured.values())).run
         device = device_of(run)
-        if name == case.hookup or not run.chain or run.chain[0] != case.run.chain[0] or device in (None, case.part):
+        if name == case.setup or not run.chain or run.chain[0] != case.run.chain[0] or device in (None, case.part):
             continue
         if run.seen_link is not None and run.seen_link.payload >= claimed.payload:
             return case.review.label(device or "")

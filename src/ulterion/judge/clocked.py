@@ -24,17 +24,17 @@ from ulterion.model.runs.document import AnyRun
 
 @dataclass(frozen=True)
 class ClockRow:
-    """A task on a hookup, timed by hand or copied by `copy`.
+    """A task on a setup, timed by hand or copied by `copy`.
 
     Attributes:
-        medium: of the hookup; `hookup`, `task`, `direction` what it is.
+        medium: of the setup; `setup`, `task`, `direction` what it is.
         estimate: its rate, bytes per second, None where no timing is a figure.
         bound: what it was slower than, where a timing says no more.
         words: each timing in words.
-        source: the hookup that was copied from, where both ends are hookups; a transfer between two is held against the same source's alone.
+        source: the setup that was copied from, where both ends are setups; a transfer between two is held against the same source's alone.
         network: the kind of network file system that it went over, or None.
         copied: whether the files were copied by us; else a hand timed them.
-        against: the hookup it is held against, None where there is nothing; `measured` whether a measurement stands for the like.
+        against: the setup it is held against, None where there is nothing; `measured` whether a measurement stands for the like.
         comparison: with it, of figures.
         verdict: of figures or of the bound.
         why: for one that is undecided, or stands on a bound, the reason.
@@ -44,7 +44,7 @@ class ClockRow:
     """
 
     medium: str | None
-    hookup: str
+    setup: str
     task: str
     direction: Direction
     estimate: Estimate | None
@@ -65,7 +65,7 @@ class ClockRow:
 
 @dataclass(frozen=True)
 class _Cell:
-    hookup: str
+    setup: str
     task: str
     direction: Direction
     timings: tuple[Timing, ...]
@@ -83,41 +83,41 @@ class _Cell:
 
 @dataclass(frozen=True)
 class _Base:
-    hookup: str
+    setup: str
     rates: Rates
     measured: bool = False
     newest: CopyRun | None = None
 
 
-def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, hookups: Sequence[str] = ()) -> list[ClockRow]:
-    """Return every task that was timed by hand, the direct hookup's first, each medium a family of comparisons."""
+def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, setups: Sequence[str] = ()) -> list[ClockRow]:
+    """Return every task that was timed by hand, the baseline's first, each medium a family of comparisons."""
     cells = _cells(review, runs)
     rows: list[ClockRow] = []
-    for medium in dict.fromkeys(review.hookup(c.hookup).medium for c in cells):
-        mine = [c for c in cells if review.hookup(c.hookup).medium == medium]
+    for medium in dict.fromkeys(review.setup(c.setup).medium for c in cells):
+        mine = [c for c in cells if review.setup(c.setup).medium == medium]
         rows += _family(review, runs, medium, mine, margin)
-    return [r for r in rows if not hookups or r.hookup in hookups or r.hookup == review.direct_for(r.medium or "")]
+    return [r for r in rows if not setups or r.setup in setups or r.setup == review.baseline_for(r.medium or "")]
 
 
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
     timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
     copied: dict[tuple[str, Direction, str, str | None, str | None], list[CopyRun]] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        if run.hookup not in review.hookups or run.left_out:
+        if run.setup not in review.setups or run.left_out:
             continue
         if isinstance(run, ClockRun):
-            timed.setdefault((run.clock.task, run.clock.direction, run.hookup or ""), []).append(run)
+            timed.setdefault((run.clock.task, run.clock.direction, run.setup or ""), []).append(run)
         elif isinstance(run, CopyRun) and run.rates:
-            way: Direction = "read" if run.copied.from_hookup == run.hookup else "write"
-            source = None if way == "read" else run.copied.from_hookup
-            copied.setdefault((run.copied.task, way, run.hookup or "", source, _network(run)), []).append(run)
+            way: Direction = "read" if run.copied.from_setup == run.setup else "write"
+            source = None if way == "read" else run.copied.from_setup
+            copied.setdefault((run.copied.task, way, run.setup or "", source, _network(run)), []).append(run)
     by_hand = [
-        _Cell(hookup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
-        for (task, way, hookup), mine in timed.items()
+        _Cell(setup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
+        for (task, way, setup), mine in timed.items()
     ]
     return by_hand + [
         _Cell(
-            hookup=hookup,
+            setup=setup,
             task=task,
             direction=way,
             timings=(),
@@ -127,7 +127,7 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
             network=network,
             newest=mine[-1],
         )
-        for (task, way, hookup, source, network), mine in copied.items()
+        for (task, way, setup, source, network), mine in copied.items()
     ]
 
 
@@ -138,7 +138,7 @@ def _network(run: CopyRun) -> str | None:
 
 
 def _differs(one: CopyRun | None, other: CopyRun | None) -> tuple[str, ...]:
-    """Return what else differed between two copies of a task, besides the hookup, in words."""
+    """Return what else differed between two copies of a task, besides the setup, in words."""
     if one is None or other is None:
         return ()
     ways = () if one.copied.way == other.copied.way else (f"way: {one.copied.way} against {other.copied.way}",)
@@ -162,8 +162,8 @@ def _units(copies: Sequence[CopyRun]) -> tuple[tuple[float, ...], ...]:
 def _family(
     review: Review, runs: Sequence[AnyRun], medium: str, cells: Sequence[_Cell], margin: float
 ) -> list[ClockRow]:
-    direct = review.direct_for(medium)
-    bases = [_base(cell, direct, cells, runs) for cell in cells]
+    baseline = review.baseline_for(medium)
+    bases = [_base(cell, baseline, cells, runs) for cell in cells]
     figures = [cell.rates for cell in cells]
     pairs = [(f, base.rates) for f, base in zip(figures, bases, strict=True) if base is not None and f]
     judged = iter(compare_family(pairs, margin))
@@ -171,7 +171,7 @@ def _family(
     for cell, rates, base in zip(cells, figures, bases, strict=True):
         row = ClockRow(
             medium=medium,
-            hookup=cell.hookup,
+            setup=cell.setup,
             task=cell.task,
             direction=cell.direction,
             estimate=estimate(rates) if rates else None,
@@ -182,35 +182,35 @@ def _family(
             source=cell.source,
             network=cell.network,
             differs=_differs(cell.newest, base.newest if base else None),
-            suspect=_suspect(review, cell.hookup, rates),
+            suspect=_suspect(review, cell.setup, rates),
         )
         comparison = next(judged) if base is not None and rates else None
-        doubt = row.suspect or (_suspect(review, base.hookup, base.rates) if base is not None else None)
+        doubt = row.suspect or (_suspect(review, base.setup, base.rates) if base is not None else None)
         judged_row = _judged(row, base, comparison, margin)
         doubtful = doubt is not None and judged_row.verdict is not None
         rows.append(replace(judged_row, verdict="undecided", why=doubt) if doubtful else judged_row)
-    return sorted(rows, key=lambda r: (r.task, r.direction, r.hookup != direct))
+    return sorted(rows, key=lambda r: (r.task, r.direction, r.setup != baseline))
 
 
-def _suspect(review: Review, hookup: str, rates: Rates) -> str | None:
-    """Return why figures cannot be those of transfers on a hookup, or None: its links carry less."""
-    too_fast = above_link(estimate(rates).rate, review.narrowest_link(hookup)) if rates else None
-    return f"{hookup}: {too_fast}; {BUFFERED}" if too_fast is not None else None
+def _suspect(review: Review, setup: str, rates: Rates) -> str | None:
+    """Return why figures cannot be those of transfers on a setup, or None: its links carry less."""
+    too_fast = above_link(estimate(rates).rate, review.narrowest_link(setup)) if rates else None
+    return f"{setup}: {too_fast}; {BUFFERED}" if too_fast is not None else None
 
 
-def _base(cell: _Cell, direct: str | None, cells: Sequence[_Cell], runs: Sequence[AnyRun]) -> _Base | None:
-    """Return what a task is held against: the direct hookup's timings of it, or else the best that was measured there."""
-    if direct is None or cell.hookup == direct:
+def _base(cell: _Cell, baseline: str | None, cells: Sequence[_Cell], runs: Sequence[AnyRun]) -> _Base | None:
+    """Return what a task is held against: the baseline's timings of it, or else the best that was measured there."""
+    if baseline is None or cell.setup == baseline:
         return None
-    wanted = (direct, cell.task, cell.direction, cell.source)
-    like = [c for c in cells if (c.hookup, c.task, c.direction, c.source) == wanted and c.rates]
+    wanted = (baseline, cell.task, cell.direction, cell.source)
+    like = [c for c in cells if (c.setup, c.task, c.direction, c.source) == wanted and c.rates]
     same = next((c for c in like if bool(c.copies) == bool(cell.copies)), None) or next(iter(like), None)
     if same is not None:
-        return _Base(direct, same.rates, newest=same.newest)
+        return _Base(baseline, same.rates, newest=same.newest)
     if cell.source is not None or cell.network is not None:
         return None  # what was measured on one drive says nothing of what two, or a network, carry
-    best = best_of(list(latest(runs).get(direct, {}).values()), cell.direction, "sequential")
-    return None if best is None else _Base(direct, best.rates, measured=True)
+    best = best_of(list(latest(runs).get(baseline, {}).values()), cell.direction, "sequential")
+    return None if best is None else _Base(baseline, best.rates, measured=True)
 
 
 def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, margin: float) -> ClockRow:
@@ -221,10 +221,10 @@ def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, ma
         if comparison.verdict == "undecided" and row.estimate is not None and row.estimate.passes < 3:
             why = f"{3 - row.estimate.passes} more timings here, and three in all on the other side, would tell more"
         return replace(
-            row, against=base.hookup, measured=base.measured, comparison=comparison, verdict=comparison.verdict, why=why
+            row, against=base.setup, measured=base.measured, comparison=comparison, verdict=comparison.verdict, why=why
         )
     verdict, why = _by_bound(row.bound, estimate(base.rates), margin)
-    return replace(row, against=base.hookup, measured=base.measured, verdict=verdict, why=why)
+    return replace(row, against=base.setup, measured=base.measured, verdict=verdict, why=why)
 
 
 def _by_bound(bound: float | None, base: Estimate, margin: float) -> tuple[Verdict | None, str]:

@@ -1,4 +1,4 @@
-"""Hookups against their direct one: every workload, with what else differed."""
+"""Setups against their direct one: every workload, with what else differed."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
-from ulterion.judge.culprits import Blame, blames
+from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.measured import Measured, best_of, run_facts
 from ulterion.judge.pooling import latest, once_connected
 from ulterion.judge.waits import AddedWait, added_wait
@@ -28,10 +28,10 @@ from ulterion.model.runs.measure import MeasureRun
 
 @dataclass(frozen=True)
 class Row:
-    """One workload on one hookup.
+    """One workload on one setup.
 
     Attributes:
-        hookup: name of the hookup.
+        setup: name of the setup.
         run: id of the newest run it rests on, `runs` of all.
         workload: what was run.
         estimate: its rate, bytes per second.
@@ -40,7 +40,7 @@ class Row:
         datagrams: what became of those of its newest run, where any were sent.
     """
 
-    hookup: str
+    setup: str
     run: str
     workload: Workload
     estimate: Estimate
@@ -52,14 +52,14 @@ class Row:
 
 @dataclass(frozen=True)
 class Nearest:
-    """A hookup against the one without one of its parts.
+    """A setup against the one without one of its parts.
 
     Attributes:
-        hookup, base: which; `without` the part that is in the one alone.
+        setup, base: which; `without` the part that is in the one alone.
         comparisons: by the name of the workload, one family.
     """
 
-    hookup: str
+    setup: str
     base: str
     without: str
     comparisons: dict[str, Comparison]
@@ -67,22 +67,22 @@ class Nearest:
 
 @dataclass(frozen=True)
 class Group:
-    """All hookups of one medium.
+    """All setups of one medium.
 
     Attributes:
         medium: name of the medium in the review.
-        baseline: name of the hookup the others are held against, or None: nothing to compare with.
+        baseline: name of the setup the others are held against, or None: nothing to compare with.
         rows: grouped by workload, the baseline first.
-        differs: for each hookup what else differed from the baseline.
-        caveats: for each hookup the warnings of its runs.
-        missing: hookups of the medium without any measurement.
-        blames: what held each hookup back at its best, in each direction.
+        differs: for each setup what else differed from the baseline.
+        caveats: for each setup the warnings of its runs.
+        missing: setups of the medium without any measurement.
+        bottlenecks: what held each setup back at its best, in each direction.
         waits: what each adds to the wait for single small requests, against the baseline.
-        failed: for each hookup without any measurement how its newest run ended, when there is one.
-        nearest: each hookup against the one that has all of its chain but one part.
+        failed: for each setup without any measurement how its newest run ended, when there is one.
+        nearest: each setup against the one that has all of its chain but one part.
         hosts, moments: the benches it was measured at, and when the runs began.
-        once: hookups of which something rests on one plugging-in alone.
-        left_out: for each hookup the runs that count for nothing, and why.
+        once: setups of which something rests on one plugging-in alone.
+        left_out: for each setup the runs that count for nothing, and why.
     """
 
     medium: str
@@ -91,7 +91,7 @@ class Group:
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
     missing: tuple[str, ...]
-    blames: dict[tuple[str, Direction], Blame]
+    bottlenecks: dict[tuple[str, Direction], Bottleneck]
     waits: tuple[AddedWait, ...] = ()
     failed: dict[str, State] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
@@ -122,39 +122,37 @@ def compare_review(
     runs: Sequence[AnyRun],
     *,
     against: str | None = None,
-    hookups: Sequence[str] = (),
+    setups: Sequence[str] = (),
     margin: float | None = None,
     own: Review | None = None,
 ) -> list[Group]:
-    """Compare the measured hookups of each medium with its baseline.
+    """Compare the measured setups of each medium with its baseline.
 
-    `against` names another baseline than the direct one, `hookups` restricts what is shown.  A family, over which Holm's correction
+    `against` names another baseline than the baseline, `setups` restricts what is shown.  A family, over which Holm's correction
     runs, is one medium against one baseline: what else is in the review, or shown, changes no verdict.  Raises UsageError when
-    there is nothing to show.  `own` is the review without hookups of others, by which nothing is cleared or accused.
+    there is nothing to show.  `own` is the review without setups of others, by which nothing is cleared or accused.
     """
-    for name in [*hookups, *([against] if against else [])]:
-        review.hookup(name)
+    for name in [*setups, *([against] if against else [])]:
+        review.setup(name)
     measured = latest(runs)
-    if not any(name in measured for name in review.hookups):
-        raise UsageError("no measured hookup yet; run 'ulterion measure --hookup NAME' for the direct one and another")
+    if not any(name in measured for name in review.setups):
+        raise UsageError("no measured setup yet; run 'ulterion measure --setup NAME' for the baseline and another")
     if against is not None and against not in measured:
-        raise UsageError(f"hookup '{against}' has no measurement yet; run 'ulterion measure --hookup {against}'")
+        raise UsageError(f"setup '{against}' has no measurement yet; run 'ulterion measure --setup {against}'")
     drafts = [
-        _Draft(review=review, measured=measured, medium=medium, against=against, wanted=hookups, own=own or review)
+        _Draft(review=review, measured=measured, medium=medium, against=against, wanted=setups, own=own or review)
         for medium in _media(review, against)
     ]
-    blame = blames(own or review, measured)
+    bottleneck = bottlenecks(own or review, measured)
     limit = review.review.margin if margin is None else margin
-    groups = [d.finish(limit, blame) for d in drafts if set(d.names) & d.shown]
-    ended = {r.hookup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.hookup}
+    groups = [d.finish(limit, bottleneck) for d in drafts if set(d.names) & d.shown]
+    ended = {r.setup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.setup}
     return [
         replace(
             g,
             failed={n: ended[n] for n in g.missing if n in ended and ended[n].why},
             left_out={
-                n: told
-                for n in dict.fromkeys([*(r.hookup for r in g.rows), *g.missing])
-                if (told := _left_out(runs, n))
+                n: told for n in dict.fromkeys([*(r.setup for r in g.rows), *g.missing]) if (told := _left_out(runs, n))
             },
         )
         for g in groups
@@ -165,13 +163,13 @@ def _ids(measured: Measured) -> tuple[str, ...]:
     return tuple(run.id for run in measured.documents)
 
 
-def _left_out(runs: Sequence[AnyRun], hookup: str) -> list[str]:
-    return [f"{r.id}: {r.left_out}" for r in runs if r.hookup == hookup and isinstance(r, MeasureRun) and r.left_out]
+def _left_out(runs: Sequence[AnyRun], setup: str) -> list[str]:
+    return [f"{r.id}: {r.left_out}" for r in runs if r.setup == setup and isinstance(r, MeasureRun) and r.left_out]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
     """Return the media to group by, or one group for all under a named baseline."""
-    return [None] if against else list(dict.fromkeys(h.medium for h in review.hookups.values()))
+    return [None] if against else list(dict.fromkeys(h.medium for h in review.setups.values()))
 
 
 class _Draft:
@@ -189,9 +187,9 @@ class _Draft:
         self.own = own
         self.review = review
         self.measured = measured
-        self.baseline = against or (review.direct_for(medium) if medium else None)
-        self.medium = medium or review.hookup(against or "").medium
-        mine = [n for n, h in review.hookups.items() if medium is None or h.medium == medium]
+        self.baseline = against or (review.baseline_for(medium) if medium else None)
+        self.medium = medium or review.setup(against or "").medium
+        mine = [n for n, h in review.setups.items() if medium is None or h.medium == medium]
         self.shown = {n for n in mine if not wanted or n in wanted}
         if self.shown and self.baseline in mine:
             self.shown.add(self.baseline)
@@ -202,14 +200,14 @@ class _Draft:
             self.baseline = None
 
     def _cells(self) -> list[Measured]:
-        """Return what was measured, by workload (in the baseline's order), then by hookup."""
+        """Return what was measured, by workload (in the baseline's order), then by setup."""
         counts = Counter(t for n in self.names for t in self.measured[n])
-        # what only one of several hookups has done compares with nothing, and is shown only where there is nothing else
+        # what only one of several setups has done compares with nothing, and is shown only where there is nothing else
         texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1] or list(counts)
         return [self.measured[n][t] for t in texts for n in self.names if t in self.measured[n]]
 
     def _base(self, cell: Measured) -> Measured | None:
-        if self.baseline is None or cell.hookup == self.baseline:
+        if self.baseline is None or cell.setup == self.baseline:
             return None
         return self.measured[self.baseline].get(cell.text)
 
@@ -217,8 +215,8 @@ class _Draft:
         """Return every (measurement, its baseline)."""
         return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
 
-    def finish(self, margin: float, blame: dict[tuple[str, Direction], Blame]) -> Group:
-        """Return the group, judged at a margin as one family, with the hookups that are to be shown."""
+    def finish(self, margin: float, bottleneck: dict[tuple[str, Direction], Bottleneck]) -> Group:
+        """Return the group, judged at a margin as one family, with the setups that are to be shown."""
         verdicts = iter(compare_family([(a.rates, b.rates) for a, b in self.pairs()], margin))
         rows = []
         for cell in self._cells():
@@ -228,17 +226,17 @@ class _Draft:
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
             figures = (cell.workload, cell.estimate, comparison, cell.waits)
-            rows.append(Row(cell.hookup, cell.run.id, *figures, _ids(cell), cell.datagrams))
+            rows.append(Row(cell.setup, cell.run.id, *figures, _ids(cell), cell.datagrams))
         once = once_connected(self.own, self.measured)
         return Group(
             medium=self.medium,
             baseline=self.baseline,
-            rows=tuple(r for r in rows if r.hookup in self.shown),
+            rows=tuple(r for r in rows if r.setup in self.shown),
             differs={n: d for n, d in self._differs().items() if n in self.shown},
             caveats={n: self._caveats(n) for n in self.names if n in self.shown},
             missing=self.missing,
-            blames={(h, d): b for (h, d), b in blame.items() if h in self.names and h in self.shown},
-            waits=tuple(w for a, b in self.pairs() if a.hookup in self.shown and (w := added_wait(a, b)) is not None),
+            bottlenecks={(h, d): b for (h, d), b in bottleneck.items() if h in self.names and h in self.shown},
+            waits=tuple(w for a, b in self.pairs() if a.setup in self.shown and (w := added_wait(a, b)) is not None),
             nearest=self._nearest(margin),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),
@@ -251,16 +249,16 @@ class _Draft:
         return list({run.id: run for m in shown for run in m.documents}.values())
 
     def _nearest(self, margin: float) -> tuple[Nearest, ...]:
-        """Return each hookup against the one without one of its parts, the direct one left out: the table has that."""
+        """Return each setup against the one without one of its parts, the baseline left out: the table has that."""
         found = []
         for name in self.names:
-            chain = self.review.hookups[name].chain
+            chain = self.review.setups[name].chain
             for base in self.names:
-                gone = [k for k in chain if k not in self.review.hookups[base].chain]
+                gone = [k for k in chain if k not in self.review.setups[base].chain]
                 if (
                     base == self.baseline
                     or len(gone) != 1
-                    or [k for k in chain if k != gone[0]] != self.review.hookups[base].chain
+                    or [k for k in chain if k != gone[0]] != self.review.setups[base].chain
                 ):
                     continue
                 mine, theirs = self.measured[name], self.measured[base]
@@ -275,7 +273,7 @@ class _Draft:
         by_what: dict[str, list[str]] = {}
         for cell, base in self.pairs():
             phrases = differences(run_facts(cell), run_facts(base))
-            here = by_what.setdefault(cell.hookup, [])
+            here = by_what.setdefault(cell.setup, [])
             here += [p for p in phrases if p not in here]
         return by_what
 

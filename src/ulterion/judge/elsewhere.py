@@ -14,7 +14,7 @@ from typing import Literal
 from ulterion.core.ceilings import Direction
 from ulterion.core.links import Link, lower
 from ulterion.core.work import End, Work, work
-from ulterion.judge.culprits import DIRECTIONS, TAKEN_BY
+from ulterion.judge.bottleneck import DIRECTIONS, TAKEN_BY
 from ulterion.judge.works import end_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -49,7 +49,7 @@ class Suggestion:
     Attributes:
         parts: what hangs on the port, the medium last; `link` the port's, `negotiated` what they train there, None where not known.
         ways: by direction; empty where it does not fit, or nothing was measured.
-        hookup: whose measurement it rests on; `runs` their ids.
+        setup: whose measurement it rests on; `runs` their ids.
         why: where there are no figures.
     """
 
@@ -57,7 +57,7 @@ class Suggestion:
     link: Link
     negotiated: Link | None
     ways: dict[Direction, There]
-    hookup: str | None
+    setup: str | None
     runs: tuple[str, ...] = ()
     why: str | None = None
 
@@ -68,13 +68,13 @@ class Suggestion:
 
 
 Ends = Mapping[tuple[str, Direction], tuple[End, tuple[str, ...]]]
-"""What is known of each hookup in each direction, with the runs that say so."""
+"""What is known of each setup in each direction, with the runs that say so."""
 
 
 def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | None) -> list[Suggestion]:
     """Return every chain of the review on a port of a link, the quickest at reading first, what does not fit last."""
-    chains = list(dict.fromkeys(tuple(h.chain[1:]) for h in review.hookups.values() if h.chain[0] in review.ports))
-    ends = {(n, w): e for n in review.hookups for w in DIRECTIONS if (e := end_of(review, runs, n, w)) is not None}
+    chains = list(dict.fromkeys(tuple(h.chain[1:]) for h in review.setups.values() if h.chain[0] in review.ports))
+    ends = {(n, w): e for n in review.setups for w in DIRECTIONS if (e := end_of(review, runs, n, w)) is not None}
     found = [_suggestion(review, runs, ends, link=link, size=size, parts=parts) for parts in chains]
     return sorted(found, key=lambda s: -max((w.low for w in s.ways.values()), default=0.0))
 
@@ -90,7 +90,7 @@ def _suggestion(
         return replace(blank, why=f"a plug for {first.family} does not fit a port for {link.family}")
     source = _source(review, ends, link, parts)
     if source is None:
-        return replace(blank, why="none of its hookups was measured")
+        return replace(blank, why="none of its setups was measured")
     ways, ids = dict[Direction, There](), list[str]()
     negotiated = lower(first, link) if first is not None and first.family == link.family else first or link
     for direction in DIRECTIONS:
@@ -104,7 +104,7 @@ def _suggestion(
             top = _most(review, ends, parts[-1], direction)
             ways[direction] = _there(ran, measured=port == link, here=here, end=known[0], most=top, size=size)
             ids += known[1]
-    return replace(blank, negotiated=negotiated, ways=ways, hookup=source, runs=tuple(dict.fromkeys(ids)))
+    return replace(blank, negotiated=negotiated, ways=ways, setup=source, runs=tuple(dict.fromkeys(ids)))
 
 
 def _fits(plug: Link, port: Link) -> bool:
@@ -112,10 +112,10 @@ def _fits(plug: Link, port: Link) -> bool:
 
 
 def _source(review: Review, ends: Ends, link: Link, parts: tuple[str, ...]) -> str | None:
-    """Return the measured hookup of a chain to go by: on such a port, else on the slowest that carries more, else on the fastest."""
+    """Return the measured setup of a chain to go by: on such a port, else on the slowest that carries more, else on the fastest."""
     mine = [
         (review.ports[h.chain[0]].link, name)
-        for name, h in review.hookups.items()
+        for name, h in review.setups.items()
         if tuple(h.chain[1:]) == parts and h.chain[0] in review.ports and any((name, way) in ends for way in DIRECTIONS)
     ]
     same = [n for k, n in mine if k.name == link.name]
@@ -124,22 +124,22 @@ def _source(review: Review, ends: Ends, link: Link, parts: tuple[str, ...]) -> s
     return next(iter([*same, *(n for _, n in more), *(n for _, n in less)]), None)
 
 
-def _port(review: Review, hookup: str) -> Link:
-    return review.ports[review.hookups[hookup].chain[0]].link
+def _port(review: Review, setup: str) -> Link:
+    return review.ports[review.setups[setup].chain[0]].link
 
 
-def _ran_at(review: Review, runs: Sequence[AnyRun], hookup: str, ids: Sequence[str]) -> Link:
-    """Return the link that a hookup ran at: its port's, or the lower one that was seen."""
-    port = _port(review, hookup)
-    seen = next((r.seen_link for r in runs if r.id in ids and r.hookup == hookup and r.seen_link is not None), None)
+def _ran_at(review: Review, runs: Sequence[AnyRun], setup: str, ids: Sequence[str]) -> Link:
+    """Return the link that a setup ran at: its port's, or the lower one that was seen."""
+    port = _port(review, setup)
+    seen = next((r.seen_link for r in runs if r.id in ids and r.setup == setup and r.seen_link is not None), None)
     return seen if seen is not None and seen.payload < port.payload else port
 
 
 def _most(review: Review, ends: Ends, medium: str, way: Direction) -> float:
-    """Return the most that a medium gave anywhere, bytes per second; infinite where its direct hookup was not measured."""
-    direct = review.direct_for(medium)
-    known = [e[0] for n, h in review.hookups.items() if h.medium == medium and (e := ends.get((n, way))) is not None]
-    return max(e.rate * math.exp(SURE * e.error) for e in known) if direct and (direct, way) in ends else math.inf
+    """Return the most that a medium gave anywhere, bytes per second; infinite where its direct setup was not measured."""
+    baseline = review.baseline_for(medium)
+    known = [e[0] for n, h in review.setups.items() if h.medium == medium and (e := ends.get((n, way))) is not None]
+    return max(e.rate * math.exp(SURE * e.error) for e in known) if baseline and (baseline, way) in ends else math.inf
 
 
 def _there(ran: Link, *, measured: bool, here: Link, end: End, most: float, size: int | None) -> There:

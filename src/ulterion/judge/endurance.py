@@ -31,14 +31,14 @@ TOO_COARSE = "requests in flight are too coarse to tell: soak it with --load 'se
 
 
 def enduring_rows(
-    review: Review, runs: Sequence[AnyRun], key: str, *, everywhere: bool = False, hookups: Sequence[str] = ()
+    review: Review, runs: Sequence[AnyRun], key: str, *, everywhere: bool = False, setups: Sequence[str] = ()
 ) -> list[ClaimRow]:
     """Return the rows of a part's claims that soaks judge; none when it makes no such claim."""
     claims = review.parts[key].claims if key in review.parts else None
     if claims is None or (claims.speed_class is None and claims.temperature is None):
         return []
-    newest = {r.hookup: r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.hookup}
-    newest_soaks = [soak_of(r) for name, r in newest.items() if not hookups or name in hookups]
+    newest = {r.setup: r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.setup}
+    newest_soaks = [soak_of(r) for name, r in newest.items() if not setups or name in setups]
     soaks = [s for s in newest_soaks if s is not None]
     rows: list[ClaimRow] = []
     if claims.speed_class is not None:
@@ -58,7 +58,7 @@ def _class_rate(name: str) -> float:
 
 
 def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
-    judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --hookup NAME")
+    judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --setup NAME")
     return ClaimRow(
         part=key,
         label=review.label(key),
@@ -82,7 +82,7 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     if low is None or not writes or low.row_seconds > LONGEST_ROW or soak.findings.seconds < LEAST_LOAD:
         return blank
     needed = blank.claimed
-    row = replace(blank, measured=low.by_row, hookup=soak.run.hookup, run=soak.run.id)
+    row = replace(blank, measured=low.by_row, setup=soak.run.setup, run=soak.run.id)
     share = low.by_row / needed
     load = soak.trace.phase(LOAD)
     kept = never_below(soak.trace.during(load), needed) if load else None
@@ -111,7 +111,7 @@ def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
     drive = soak.findings.drive
     if drive is None:
         return blank
-    row, claimed = replace(blank, measured=drive.peak, hookup=soak.run.hookup, run=soak.run.id), blank.claimed
+    row, claimed = replace(blank, measured=drive.peak, setup=soak.run.setup, run=soak.run.id), blank.claimed
     share = drive.peak / claimed
     if drive.peak > claimed:
         return replace(row, judgement=ClaimJudgement("missed", share, "the highest temperature of the load"))

@@ -19,13 +19,13 @@ class Energy:
     """What a soak's load drew.
 
     Attributes:
-        hookup, run: which soak; `direction` what it did.
+        setup, run: which soak; `direction` what it did.
         joules: drawn over the load; `peak` the most W of any interval.
         idle: mean W at rest before it, None where there was no rest.
         moved: bytes; `seconds` of the load.
     """
 
-    hookup: str
+    setup: str
     run: str
     direction: Direction
     joules: float
@@ -50,14 +50,14 @@ class Energy:
         return None if self.idle is None else (self.watts - self.idle) * self.seconds / (self.moved / 1e9)
 
 
-def energies(runs: Sequence[AnyRun], hookups: Sequence[str] = ()) -> list[Energy]:
-    """Return what the newest soak of each hookup and direction drew, where its power was logged."""
+def energies(runs: Sequence[AnyRun], setups: Sequence[str] = ()) -> list[Energy]:
+    """Return what the newest soak of each setup and direction drew, where its power was logged."""
     newest: dict[tuple[str, str], Energy] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        if isinstance(run, SoakRun) and not run.left_out and (not hookups or run.hookup in hookups):
+        if isinstance(run, SoakRun) and not run.left_out and (not setups or run.setup in setups):
             found = _energy(run)
             if found is not None:
-                newest[found.hookup, found.direction] = found
+                newest[found.setup, found.direction] = found
     return sorted(newest.values(), key=lambda e: (e.direction, e.per_gigabyte))
 
 
@@ -75,7 +75,7 @@ def _energy(run: SoakRun) -> Energy | None:
     if loaded is None or joules is None or not float((loaded.rate * loaded.seconds).sum()):
         return None
     return Energy(
-        hookup=run.hookup or run.target.model or run.id,
+        setup=run.setup or run.target.model or run.id,
         run=run.id,
         direction="read" if run.soak.workload.direction == "read" else "write",
         joules=joules,

@@ -17,7 +17,7 @@ class FunctionRow:
     """A cell and what works in it: by question True, False, or None where nobody said."""
 
     cell: Cell
-    hookup: str
+    setup: str
     works: dict[str, bool | None]
 
 
@@ -26,9 +26,9 @@ def functions(review: Review, runs: Sequence[AnyRun]) -> list[FunctionRow]:
     questions = plan_of(review).functions
     told: dict[tuple[str, str], bool] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        for note in run.standing_notes if run.hookup is not None and not run.left_out else ():
+        for note in run.standing_notes if run.setup is not None and not run.left_out else ():
             for question in questions:
                 for works in (True, False):
                     if note.text == outcome_of(question, works=works):
-                        told[run.hookup or "", question] = works
+                        told[run.setup or "", question] = works
     return [FunctionRow(c, h, {q: told.get((h, q)) for q in questions}) for c, h in cells_of(review).items()]

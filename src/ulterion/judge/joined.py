@@ -1,4 +1,4 @@
-"""A hookup of another review set among one's own: last year's product in this year's table and chart.
+"""A setup of another review set among one's own: last year's product in this year's table and chart.
 
 What is called alike is taken for the same product; everything else keeps the other review's name before its own, so that
 nothing of the two is mixed up.  What differs besides the products (the host, the file system, the sample of the drive, ...)
@@ -19,41 +19,41 @@ from ulterion.model.runs.measure import MeasureRun
 
 @dataclass(frozen=True)
 class Guest:
-    """A hookup of another review: what that review is called here, the review, its runs, and the hookup's name there."""
+    """A setup of another review: what that review is called here, the review, its runs, and the setup's name there."""
 
     called: str
     review: Review
     runs: Sequence[AnyRun]
-    hookup: str
+    setup: str
 
     @property
     def name(self) -> str:
-        """What the hookup is called among one's own."""
-        return f"{self.called}:{self.hookup}"
+        """What the setup is called among one's own."""
+        return f"{self.called}:{self.setup}"
 
 
 def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review, list[AnyRun]]:
-    """Return a review and its runs with another's hookup among them; raise UsageError where it has no measurement, or was nothing known of it."""
-    if guest.hookup not in guest.review.hookups:
-        raise UsageError(f"review '{guest.called}': {unknown('hookup', guest.hookup, guest.review.hookups)}")
-    if guest.name in review.hookups:
+    """Return a review and its runs with another's setup among them; raise UsageError where it has no measurement, or was nothing known of it."""
+    if guest.setup not in guest.review.setups:
+        raise UsageError(f"review '{guest.called}': {unknown('setup', guest.setup, guest.review.setups)}")
+    if guest.name in review.setups:
         raise UsageError(
             f"'{guest.name}' is there already, of this review or another of that name; name it once, or rename its folder"
         )
-    measured = latest(guest.runs).get(guest.hookup)
+    measured = latest(guest.runs).get(guest.setup)
     if not measured:
-        raise UsageError(f"hookup '{guest.hookup}' of the review '{guest.called}' has no measurement; name another")
-    theirs = guest.review.hookups[guest.hookup]
+        raise UsageError(f"setup '{guest.setup}' of the review '{guest.called}' has no measurement; name another")
+    theirs = guest.review.setups[guest.setup]
     keys = {key: _key(review, guest, key) for key in theirs.chain}
     ports = {keys[k]: guest.review.ports[k] for k in theirs.chain if k in guest.review.ports}
     parts = {keys[k]: guest.review.parts[k] for k in theirs.chain if k in guest.review.parts}
     chain = [keys[k] for k in theirs.chain]
-    hookup = theirs.model_copy(update={"chain": chain, "direct": False, "target": None, "expect": None})
+    setup = theirs.model_copy(update={"chain": chain, "direct": False, "target": None, "expect": None})
     known = review.model_copy(
         update={
             "ports": {**ports, **review.ports},
             "parts": {**parts, **review.parts},
-            "hookups": {**review.hookups, guest.name: hookup},
+            "setups": {**review.setups, guest.name: setup},
         }
     )
     documents = {run.id: run for one in measured.values() for run in one.documents}
@@ -69,4 +69,4 @@ def _key(review: Review, guest: Guest, key: str) -> str:
 
 
 def _brought(run: MeasureRun, name: str, chain: Sequence[str]) -> MeasureRun:
-    return run.model_copy(update={"hookup": name, "chain": list(chain), "cell": None})
+    return run.model_copy(update={"setup": name, "chain": list(chain), "cell": None})

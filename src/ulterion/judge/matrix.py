@@ -39,7 +39,7 @@ class Ground:
 def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Ground]:
     """Return every workload of a plan that was measured in two cells or more; raise UsageError for a name that none has."""
     mine = runs_of_plan(review, runs)
-    of = {hookup: cell for cell, hookup in cells_of(review).items()}
+    of = {setup: cell for cell, setup in cells_of(review).items()}
     measured = latest(runs)
     workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
     named = {w.title for w in workloads.values()} | set(workloads)
@@ -63,10 +63,10 @@ def _observed(runs: Sequence[MeasureRun], text: str, of: dict[str, Cell]) -> lis
     observed = []
     for run in runs:
         rates = rates_by_text([run]).get(text)
-        if rates and start is not None and run.hookup is not None:
+        if rates and start is not None and run.setup is not None:
             hour = (run.started - start).total_seconds() / 3600
             logs = tuple(math.log(r) for r in rates)
-            observed.append(Observed(of.get(run.hookup), run.hookup, logs, hour))
+            observed.append(Observed(of.get(run.setup), run.setup, logs, hour))
     return observed
 
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from statistics import median
 
+from ulterion.core.bottleneck import BARE
 from ulterion.core.ceilings import Direction, Element
 from ulterion.core.comparability import RunFacts
-from ulterion.core.culprits import BARE
 from ulterion.core.links import Link, known_link
 from ulterion.core.network import Datagrams
 from ulterion.core.stats import Estimate, estimate
@@ -30,28 +30,28 @@ HUBS = ("hub", "dock")  # kinds of parts that the host shows as a hub
 
 @dataclass(frozen=True)
 class Measured:
-    """A workload measured on a hookup.
+    """A workload measured on a setup.
 
     Attributes:
-        hookup: name of the hookup.
+        setup: name of the setup.
         workload: what was run; `text` its canonical words.
         rates: bytes per second of each pass, by run, the newest run last.
         run: the newest document they come from; `older` the others.
         suspect: why the figure cannot be the drive's, or None.
-        lanes: workers that shared each pass, or None where that is not known.
+        workers: workers that shared each pass, or None where that is not known.
         state: of the drive, where two were told apart; figures of different states are not compared.
         unflushed: the rates of the passes without the flush at their end.
         datagrams: what became of those of the newest run, where any were sent.
         waits: seconds within which half, and 99 %, of the requests ended, in the middle pass; None where there is none.
     """
 
-    hookup: str
+    setup: str
     workload: Workload
     text: str
     rates: tuple[Sequence[float], ...]
     run: MeasureRun
     suspect: str | None = None
-    lanes: int | None = None
+    workers: int | None = None
     state: PassState | None = None
     unflushed: tuple[tuple[float, ...], ...] = ()
     waits: tuple[float, float] | None = None
@@ -59,17 +59,17 @@ class Measured:
     older: tuple[MeasureRun, ...] = ()
 
     @classmethod
-    def of(cls, hookup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
+    def of(cls, setup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
         """Return one figure of a run's record."""
         passes = figure.passes
         return cls(
-            hookup=hookup,
+            setup=setup,
             workload=figure.workload,
             text=figure.text,
             rates=(run.rates_of(figure),),
             run=run,
             suspect=suspect,
-            lanes=passes[0].lanes,
+            workers=passes[0].workers,
             state=passes[0].state,
             unflushed=(tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
             waits=_waits(passes),
@@ -110,7 +110,7 @@ def run_facts(measured: Measured) -> RunFacts:
         span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
         cache_bypassed=run.cache_bypassed,
         engine=run.bench.versions.get("ulterion", "?"),
-        lanes=measured.lanes,
+        workers=measured.workers,
     )
 
 
@@ -141,11 +141,11 @@ def link_seen_of(review: Review, run: AnyRun, key: str) -> Link | None:
     return steps[0].link if hubs == [key] and len(steps) == 1 else None
 
 
-def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> list[Element]:
+def chain_elements(review: Review, run: AnyRun, baseline: Sequence[Measured]) -> list[Element]:
     """Return the chain of a run as the core sees it.
 
     A link that was seen below what the port can do belongs to the device the host talked to; one at the port's own
-    rate is explained by the port.  `direct` is what was measured of the same medium on its direct hookup.
+    rate is explained by the port.  `baseline` is what was measured of the same medium on its direct setup.
     """
     chain = [key for key in run.chain if key in review.parts or key in review.ports]
     port, seen = review.ports.get(chain[0]) if chain else None, run.seen_link
@@ -174,7 +174,7 @@ def chain_elements(review: Review, run: AnyRun, direct: Sequence[Measured]) -> l
                 else None,
                 seen=seen if key == device_of(run) else None,
                 claimed=rates,
-                direct=_direct_rates(direct) if key == chain[-1] else {},
+                baseline=_baseline_rates(baseline) if key == chain[-1] else {},
                 only_link=port is not None or (review.is_peer(key) and run.target.network is not None),
             )
         )
@@ -195,32 +195,32 @@ def _host_elements(run: AnyRun) -> list[Element]:
     return elements
 
 
-def _direct_rates(direct: Sequence[Measured]) -> dict[Direction, float]:
+def _baseline_rates(baseline: Sequence[Measured]) -> dict[Direction, float]:
     rates: dict[Direction, float] = {}
     directions: tuple[Direction, ...] = ("read", "write")
     for direction in directions:
-        best = best_of(direct, direction, "sequential")
+        best = best_of(baseline, direction, "sequential")
         if best is not None:
             rates[direction] = best.estimate.rate
     return rates
 
 
-def trusted_direct(review: Review, hookup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
-    """Return what was measured of the hookup's medium directly, if that shows what the medium can do.
+def trusted_baseline(review: Review, setup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
+    """Return what was measured of the setup's medium directly, if that shows what the medium can do.
 
-    It does not when another hookup was surely faster with the same medium: then the direct connection is what was slow.
+    It does not when another setup was surely faster with the same medium: then the direct connection is what was slow.
     """
-    medium = review.hookups[hookup].medium
-    direct = review.direct_for(medium)
-    if direct is None or direct == hookup or direct not in measured:
+    medium = review.setups[setup].medium
+    baseline = review.baseline_for(medium)
+    if baseline is None or baseline == setup or baseline not in measured:
         return ()
-    others = [measured[n] for n in measured if n != direct and review.hookups[n].medium == medium]
-    return () if _outdone(measured[direct], others) else tuple(measured[direct].values())
+    others = [measured[n] for n in measured if n != baseline and review.setups[n].medium == medium]
+    return () if _outdone(measured[baseline], others) else tuple(measured[baseline].values())
 
 
-def _outdone(direct: dict[str, Measured], others: Sequence[dict[str, Measured]]) -> bool:
-    """Return whether any of several hookups was surely faster in any workload; they are judged as one family."""
-    pairs = [(one[text].rates, direct[text].rates) for one in others for text in one if text in direct]
+def _outdone(baseline: dict[str, Measured], others: Sequence[dict[str, Measured]]) -> bool:
+    """Return whether any of several setups was surely faster in any workload; they are judged as one family."""
+    pairs = [(one[text].rates, baseline[text].rates) for one in others for text in one if text in baseline]
     return any(
         c.verdict == "faster" or (c.ratio.low is None and c.ratio.value > 1 + BARE) for c in compare_family(pairs)
     )

@@ -1,4 +1,4 @@
-"""Which runs a hookup's figures rest on: the newest, and those before it that differ from it in nothing that is known."""
+"""Which runs a setup's figures rest on: the newest, and those before it that differ from it in nothing that is known."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from dataclasses import replace
 from ulterion.core.comparability import ROOM, START, differences
 from ulterion.core.passstates import SLOW_STATES
 from ulterion.core.remembered import Remembered
-from ulterion.core.suites import is_free
+from ulterion.core.suites import is_ad_hoc
 from ulterion.judge.measured import Measured, run_facts
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -17,7 +17,7 @@ from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
-MOST_POOLED = 12  # runs of a workload on a hookup, the newest ones, that are taken together
+MOST_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
 MOST = {
     "soak": 1,
     "clock": 1000,
@@ -30,7 +30,7 @@ _asked = Remembered[dict[str, dict[str, Measured]]](4)
 
 
 def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
-    """Return, for each hookup and workload text, what its runs gave.
+    """Return, for each setup and workload text, what its runs gave.
 
     The newest run counts, and with it those before it that nothing known tells from it: what varies between them enters as such.
     An older one in other circumstances (another driver, host, drive, length of pass, ...) is superseded.  What was asked for by
@@ -45,19 +45,19 @@ def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     free: dict[str, dict[str, Measured]] = {}
     every: dict[tuple[str, bool, str], list[Measured]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
-        if not isinstance(run, MeasureRun) or run.hookup is None or run.left_out:
+        if not isinstance(run, MeasureRun) or run.setup is None or run.left_out:
             continue
-        by_the_way = is_free(run.suite)
-        of_hookup = (free if by_the_way else suites).setdefault(run.hookup, {})
+        by_the_way = is_ad_hoc(run.suite)
+        of_setup = (free if by_the_way else suites).setdefault(run.setup, {})
         for record in _with_passes(run):
             for state in (None, *SLOW_STATES):
-                of_hookup.pop(record.key_in(state), None)  # the order of the newest run counts
+                of_setup.pop(record.key_in(state), None)  # the order of the newest run counts
             for figure in record.figures:
-                one = Measured.of(run.hookup, figure, run, record.suspect)
-                every.setdefault((run.hookup, by_the_way, figure.text), []).append(one)
-                of_hookup[figure.text] = one
-    for by_the_way, hookups in ((False, suites), (True, free)):
-        for name, figures in hookups.items():
+                one = Measured.of(run.setup, figure, run, record.suspect)
+                every.setdefault((run.setup, by_the_way, figure.text), []).append(one)
+                of_setup[figure.text] = one
+    for by_the_way, setups in ((False, suites), (True, free)):
+        for name, figures in setups.items():
             figures.update({text: _pooled(every[name, by_the_way, text]) for text in figures})
     names = dict.fromkeys([*suites, *free])
     found = {name: _suite_first(suites.get(name, {}), free.get(name, {})) for name in names}
@@ -108,11 +108,11 @@ def connections(measured: Measured) -> int | None:
 
 
 def once_connected(review: Review, measured: dict[str, dict[str, Measured]]) -> list[str]:
-    """Return the hookups of which some figure rests on one plugging-in, or on one run where that is not known."""
+    """Return the setups of which some figure rests on one plugging-in, or on one run where that is not known."""
     return [
         name
         for name, figures in measured.items()
-        if name in review.hookups and any((connections(m) or len(m.documents)) == 1 for m in figures.values())
+        if name in review.setups and any((connections(m) or len(m.documents)) == 1 for m in figures.values())
     ]
 
 
@@ -124,15 +124,15 @@ def counting(folder: ReviewFolder, skims: Sequence[Skim]) -> list[Skim]:
 def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
 
-    These are the measurements of which a workload is among the newest of its hookup, transfers timed by hand, and runs that bear notes,
-    all without their series; and the newest soak of each hookup, whole.
+    These are the measurements of which a workload is among the newest of its setup, transfers timed by hand, and runs that bear notes,
+    all without their series; and the newest soak of each setup, whole.
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
     passes: list[Skim] = []
     soaks: list[Skim] = []
     for one in reversed(folder.skims()):
-        free = is_free(one.suite)
-        cells = {(one.hookup, text, free) for text in one.texts} or {(one.hookup, one.kind, free)}
+        free = is_ad_hoc(one.suite)
+        cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
         most = MOST.get(one.kind, MOST_POOLED)
         if all(seen[cell] >= most for cell in cells) and (one.kind == "soak" or not one.noted):
             continue

@@ -24,8 +24,8 @@ class PortRow:
         host, port: which; `link` as it ran at its best, None where none that was seen or stated carries what was measured.
         controller: what the host shows behind it, with its driver, or None.
         shares: the other ports of the host that were seen behind the same controller.
-        best: by direction of large transfers the most that was carried, and by which hookup.
-        hookups: how many were measured there.
+        best: by direction of large transfers the most that was carried, and by which setup.
+        setups: how many were measured there.
     """
 
     host: str
@@ -34,16 +34,16 @@ class PortRow:
     controller: str | None
     shares: tuple[str, ...]
     best: dict[Literal["read", "write"], tuple[Estimate, str]]
-    hookups: int
+    setups: int
 
 
 def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
     """Return every port that something was measured on, by host in the order of the review."""
     by_port: dict[tuple[str, str], list[Measured]] = {}
     for name, figures in latest(runs).items():
-        if name in review.hookups:
+        if name in review.setups:
             for one in figures.values():
-                by_port.setdefault((one.run.bench.host or "", review.hookups[name].chain[0]), []).append(one)
+                by_port.setdefault((one.run.bench.host or "", review.setups[name].chain[0]), []).append(one)
     behind = {key: _controller([m.run.target for m in mine]) for key, mine in by_port.items()}
     order = list(review.ports)
     return [
@@ -69,7 +69,7 @@ def _row(
         fitting = [m for m in mine if m.workload.direction == way and m.workload.pattern == "sequential"]
         if fitting:
             top = max(fitting, key=lambda m: m.estimate.rate)
-            best[way] = (top.estimate, top.hookup)
+            best[way] = (top.estimate, top.setup)
     link = _link(review, port, mine, max((e.rate for e, _ in best.values()), default=0.0))
     told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
     return PortRow(
@@ -79,7 +79,7 @@ def _row(
         controller=told,
         shares=tuple(shares),
         best=best,
-        hookups=len({m.hookup for m in mine}),
+        setups=len({m.setup for m in mine}),
     )
 
 

@@ -64,17 +64,17 @@ def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
     enough = row.claimed * (1 - review.review.tolerance)
     if one.finding == "bad areas" and one.sound_bytes >= enough:
         met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.words)
-        return replace(row, hookup=run.hookup, measured=float(one.sound_bytes), run=run.id, judgement=met)
+        return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
     if one.finding != "whole":
         real = one.real_bytes
         share = None if real is None else real / row.claimed
         missed = ClaimJudgement("missed", share, one.words)
         return replace(
-            row, hookup=run.hookup, measured=None if real is None else float(real), run=run.id, judgement=missed
+            row, setup=run.setup, measured=None if real is None else float(real), run=run.id, judgement=missed
         )
     if one.real_bytes is not None and one.sound_bytes >= enough:
         met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.words)
-        return replace(row, hookup=run.hookup, measured=float(one.sound_bytes), run=run.id, judgement=met)
+        return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
     if one.way == "quick look":
         seen = "a quick look found no wrap-round and no end; what lies between is not proved"
     else:
@@ -84,4 +84,4 @@ def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
     judged = ClaimJudgement(
         "stated, not proved" if stated else "missed", None if told is None else told / row.claimed, seen
     )
-    return replace(row, hookup=run.hookup, measured=None if told is None else float(told), run=run.id, judgement=judged)
+    return replace(row, setup=run.setup, measured=None if told is None else float(told), run=run.id, judgement=judged)

@@ -19,16 +19,16 @@ Points = tuple[tuple[float, ...], tuple[float, ...], float, bool]
 
 
 def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) -> list[Runner]:
-    """Return the transfers named by a run's id or a hookup (its newest that can race), as far as the smallest of them; raise UsageError."""
+    """Return the transfers named by a run's id or a setup (its newest that can race), as far as the smallest of them; raise UsageError."""
     if not FEWEST <= len(wanted) <= MOST:
-        raise UsageError(f"a race takes two to six transfers, named by run or hookup; {len(wanted)} were named")
+        raise UsageError(f"a race takes two to six transfers, named by run or setup; {len(wanted)} were named")
     able = [(run, points) for run in runs if (points := _points(run)) is not None and not run.left_out]
     chosen = [_chosen(review, able, name) for name in wanted]
     return _runners(review, chosen)
 
 
 def _runners(review: Review, chosen: Sequence[tuple[AnyRun, Points]]) -> list[Runner]:
-    names = [review.hookup_label(run.hookup) if run.hookup in review.hookups else run.id for run, _ in chosen]
+    names = [review.setup_label(run.setup) if run.setup in review.setups else run.id for run, _ in chosen]
     named = [n if names.count(n) == 1 else f"{n}, {run.id}" for n, (run, _) in zip(names, chosen, strict=True)]
     runners = [Runner(name, *points) for name, (_, points) in zip(named, chosen, strict=True)]
     amount = min(r.total for r in runners)
@@ -36,19 +36,19 @@ def _runners(review: Review, chosen: Sequence[tuple[AnyRun, Points]]) -> list[Ru
 
 
 def races_of(review: Review, runs: Sequence[AnyRun]) -> list[tuple[str, list[Runner]]]:
-    """Return, by what was transferred, the races that a review's copies and timings by hand allow, each hookup's newest transfer in it.
+    """Return, by what was transferred, the races that a review's copies and timings by hand allow, each setup's newest transfer in it.
 
     Transfers race that had the same task, in the same direction and by the same means; of more than six the first in the order of the review.
     """
     newest: dict[tuple[str, str, str], dict[str, tuple[AnyRun, Points]]] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        task = _task(run) if run.hookup in review.hookups and not run.left_out else None
+        task = _task(run) if run.setup in review.setups and not run.left_out else None
         points = _points(run) if task is not None else None
         if task is not None and points is not None:
-            newest.setdefault(task, {})[run.hookup or ""] = (run, points)
+            newest.setdefault(task, {})[run.setup or ""] = (run, points)
     races = []
     for (name, way, _), found in newest.items():
-        chosen = [found[h] for h in review.hookups if h in found][:MOST]
+        chosen = [found[h] for h in review.setups if h in found][:MOST]
         if len(chosen) >= FEWEST:
             races.append((f"{name}, {way}", _runners(review, chosen)))
     return races
@@ -57,22 +57,22 @@ def races_of(review: Review, runs: Sequence[AnyRun]) -> list[tuple[str, list[Run
 def _task(run: AnyRun) -> tuple[str, str, str] | None:
     """Return what a run transferred, in which direction, and by what means; None for what is no transfer of something."""
     if isinstance(run, CopyRun):
-        way = "read" if run.copied.from_hookup == run.hookup else "written"
-        return run.copied.task, way, run.copied.from_hookup or "" if way == "written" else ""
+        way = "read" if run.copied.from_setup == run.setup else "written"
+        return run.copied.task, way, run.copied.from_setup or "" if way == "written" else ""
     if isinstance(run, ClockRun):
         return run.clock.task, "read" if run.clock.direction == "read" else "written", "by hand"
     return None
 
 
 def _chosen(review: Review, able: Sequence[tuple[AnyRun, Points]], name: str) -> tuple[AnyRun, Points]:
-    fitting = [(run, points) for run, points in able if name in (run.id, run.hookup)]
+    fitting = [(run, points) for run, points in able if name in (run.id, run.setup)]
     if fitting:
         return max(fitting, key=lambda pair: pair[0].started)
-    if name in review.hookups:
+    if name in review.setups:
         raise UsageError(
-            f"hookup '{name}' has no copy, no soak and no timing with laps that could race; run 'ulterion copy' or 'ulterion soak' on it"
+            f"setup '{name}' has no copy, no soak and no timing with laps that could race; run 'ulterion copy' or 'ulterion soak' on it"
         )
-    raise UsageError(unknown("run or hookup", name, [*review.hookups, *(run.id for run, _ in able)]))
+    raise UsageError(unknown("run or setup", name, [*review.setups, *(run.id for run, _ in able)]))
 
 
 def _points(run: AnyRun) -> Points | None:

@@ -1,4 +1,4 @@
-"""Whether a hookup takes a recording, and what so long a one fills and takes to be emptied."""
+"""Whether a setup takes a recording, and what so long a one fills and takes to be emptied."""
 
 from __future__ import annotations
 
@@ -20,17 +20,17 @@ from ulterion.model.runs.document import AnyRun
 
 @dataclass(frozen=True)
 class Recorded:
-    """A recording on a hookup.
+    """A recording on a setup.
 
     Attributes:
-        hookup: which.
+        setup: which.
         recording: whether the stream is taken, None where no soak says what it never falls below.
         speed_class: the highest video speed class that its soak kept, or None.
         media: how many of its medium a recording of that length fills, None without a length or a stated capacity.
         emptying: how long it takes to read all of it there, None likewise, or where reading was not measured.
     """
 
-    hookup: str
+    setup: str
     recording: Recording | None
     speed_class: int | None = None
     media: int | None = None
@@ -53,31 +53,29 @@ def recordings(
     stream: float,
     buffer: float,
     size: float | None,
-    hookups: Sequence[str] = (),
+    setups: Sequence[str] = (),
 ) -> list[Recorded]:
-    """Return for each hookup whether it takes a stream (bytes per second), and what `size` bytes of it fill."""
-    return [
-        _recorded(review, runs, name, stream=stream, buffer=buffer, size=size) for name in hookups or _media(review)
-    ]
+    """Return for each setup whether it takes a stream (bytes per second), and what `size` bytes of it fill."""
+    return [_recorded(review, runs, name, stream=stream, buffer=buffer, size=size) for name in setups or _media(review)]
 
 
 def _media(review: Review) -> list[str]:
-    """Return the hookups that end at a medium: nothing is recorded on a peer."""
-    return [n for n, h in review.hookups.items() if not review.is_peer(h.medium)]
+    """Return the setups that end at a medium: nothing is recorded on a peer."""
+    return [n for n, h in review.setups.items() if not review.is_peer(h.medium)]
 
 
 def _recorded(
-    review: Review, runs: Sequence[AnyRun], hookup: str, stream: float, buffer: float, size: float | None
+    review: Review, runs: Sequence[AnyRun], setup: str, stream: float, buffer: float, size: float | None
 ) -> Recorded:
-    soak, end = soak_on(runs, hookup, "write"), end_of(review, runs, hookup, "write")
+    soak, end = soak_on(runs, setup, "write"), end_of(review, runs, setup, "write")
     lowest = soak.findings.lowest if soak is not None else None
     told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
     load = soak.trace.phase(LOAD) if soak is not None else None
     kept = speed_classes(soak.trace.during(load))[0] if soak is not None and load is not None else None
-    room = holds(review, runs, review.hookups[hookup].medium)
-    back = end_of(review, runs, hookup, "read")
+    room = holds(review, runs, review.setups[setup].medium)
+    back = end_of(review, runs, setup, "read")
     return Recorded(
-        hookup,
+        setup,
         told,
         kept,
         None if size is None or room is None else math.ceil(size / room.bytes),

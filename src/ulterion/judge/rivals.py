@@ -24,7 +24,7 @@ class RivalRow:
         verdict: met where every workload that it is about surely is that many times as fast (less the tolerance), missed where none can be,
             partly where some surely are and others surely are not.
         best: of the large transfers, where there are some, the one that comes nearest, with its ratio; None where nothing was measured of both.
-        hookups: the two it was measured on.
+        setups: the two it was measured on.
         true_on: workloads on which the ratio itself reaches it.
         why: for one that is undecided, or not measured.
     """
@@ -35,14 +35,14 @@ class RivalRow:
     workload: str | None
     verdict: RivalVerdict
     best: tuple[str, Ratio] | None
-    hookups: tuple[str, str] | None
+    setups: tuple[str, str] | None
     true_on: tuple[str, ...]
     compared: int
     why: str | None = None
 
 
 def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
-    """Return every such claim of a review, judged on hookups that hold the same medium, in the same port where there are such."""
+    """Return every such claim of a review, judged on setups that hold the same medium, in the same port where there are such."""
     figures = latest(runs)
     return [
         _row(review, figures, key, than=claim.than, times=claim.times, workload=claim.workload)
@@ -61,15 +61,15 @@ def _row(
         workload=workload,
         verdict="not measured",
         best=None,
-        hookups=_pair(review, figures, part, than),
+        setups=_pair(review, figures, part, than),
         true_on=(),
         compared=0,
         why=None,
     )
-    if row.hookups is None:
-        why = f"no hookup of {review.label(part)} and none of {review.label(than)} were measured with the same medium"
+    if row.setups is None:
+        why = f"no setup of {review.label(part)} and none of {review.label(than)} were measured with the same medium"
         return replace(row, why=why)
-    one, other = (figures[h] for h in row.hookups)
+    one, other = (figures[h] for h in row.setups)
     ratios = [
         (text, ratio(one[text].rates, other[text].rates))
         for text in one
@@ -104,15 +104,15 @@ def _why_open(ratios: Sequence[Ratio], needed: float) -> str:
 
 
 def _pair(review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str) -> tuple[str, str] | None:
-    """Return a hookup of each part with the same medium, which may be the parts themselves in the same place; the same port before another."""
+    """Return a setup of each part with the same medium, which may be the parts themselves in the same place; the same port before another."""
     mine, theirs = (
-        [n for n in figures if n in review.hookups and key in review.hookups[n].chain] for key in (part, than)
+        [n for n in figures if n in review.setups and key in review.setups[n].chain] for key in (part, than)
     )
     pairs = [(a, b) for a in mine for b in theirs if _alike(review, a, b, part, than)]
-    return min(pairs, key=lambda p: review.hookups[p[0]].chain[0] != review.hookups[p[1]].chain[0], default=None)
+    return min(pairs, key=lambda p: review.setups[p[0]].chain[0] != review.setups[p[1]].chain[0], default=None)
 
 
 def _alike(review: Review, one: str, other: str, part: str, than: str) -> bool:
-    """Return whether two hookups are the same but for the two parts, their ports and what lies between."""
-    a, b = review.hookups[one].medium, review.hookups[other].medium
+    """Return whether two setups are the same but for the two parts, their ports and what lies between."""
+    a, b = review.setups[one].medium, review.setups[other].medium
     return a == b or (a, b) == (part, than)

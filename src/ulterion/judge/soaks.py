@@ -14,7 +14,7 @@ from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
-from ulterion.judge.culprits import Blame, blames
+from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.measured import chain_elements
 from ulterion.judge.pooling import counting, latest, to_judge
 from ulterion.model.review import Review
@@ -53,7 +53,7 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     if not isinstance(run, SoakRun):
         return None
     trace, findings = _analysed(run)
-    return Soak(run, trace, findings, label or run.hookup or run.target.model or run.id) if findings else None
+    return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
 
 
 _known = Remembered[tuple[Trace, Findings | None]](24)
@@ -76,28 +76,27 @@ def _room(run: SoakRun) -> float | None:
 
 
 def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
-    """Return the soaks that names stand for (a hookup: its newest; a run: itself), or the newest of each hookup.
+    """Return the soaks that names stand for (a setup: its newest; a run: itself), or the newest of each setup.
 
     Raises UsageError for a name that is neither, and when there is no soak.
     """
     review = folder.review
     soaks = [s for s in folder.skims() if s.kind == "soak"]
-    newest = {r.hookup or r.id: r for r in counting(folder, soaks)}
+    newest = {r.setup or r.id: r for r in counting(folder, soaks)}
     by_id = {r.id: r for r in soaks}
     for name in names:
         if name not in newest and name not in by_id:
-            if name in review.hookups:
-                raise UsageError(f"hookup '{name}' has no soak yet; run 'ulterion soak --hookup {name}'")
-            raise UsageError(unknown("hookup or soak", name, [*newest, *by_id]))
+            if name in review.setups:
+                raise UsageError(f"setup '{name}' has no soak yet; run 'ulterion soak --setup {name}'")
+            raise UsageError(unknown("setup or soak", name, [*newest, *by_id]))
     wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
-    hookups = [r.hookup for r in wanted]
+    setups = [r.setup for r in wanted]
     chosen = [
-        soak_of(r, None if r.hookup and hookups.count(r.hookup) == 1 else f"{r.hookup or 'soak'} {r.id}")
-        for r in wanted
+        soak_of(r, None if r.setup and setups.count(r.setup) == 1 else f"{r.setup or 'soak'} {r.id}") for r in wanted
     ]
     kept = [s for s in chosen if s is not None]
     if not kept:
-        raise UsageError("no soak with a load yet; run 'ulterion soak --hookup NAME'")
+        raise UsageError("no soak with a load yet; run 'ulterion soak --setup NAME'")
     return kept
 
 
@@ -173,12 +172,12 @@ class Mark:
     rate: float
 
 
-def held_back(folder: ReviewFolder, run: SoakRun) -> Blame | None:
-    """Return what held a soak's hookup back in its direction, as measurements of the review tell: the answer of compare and claims."""
-    if run.hookup not in folder.review.hookups:
+def bottleneck_of(folder: ReviewFolder, run: SoakRun) -> Bottleneck | None:
+    """Return what held a soak's setup back in its direction, as measurements of the review tell: the answer of compare and claims."""
+    if run.setup not in folder.review.setups:
         return None
     direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
-    return blames(folder.review, latest(to_judge(folder))).get((run.hookup, direction))
+    return bottlenecks(folder.review, latest(to_judge(folder))).get((run.setup, direction))
 
 
 def marks_of(review: Review, run: SoakRun) -> list[Mark]:

@@ -24,7 +24,7 @@ def unlike(review: Review, runs: Sequence[AnyRun]) -> list[str]:
     for medium, mine in media.items():
         name = review.label(medium)
         told += [f"{name}: {words}" for words in comparability.unlike([_facts(r) for r in mine], LEVELS)]
-        told += [f"{r.hookup}: {words}" for r in mine for words in r.unequal]
+        told += [f"{r.setup}: {words}" for r in mine for words in r.unequal]
     return told
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.units import Money
 from ulterion.core.work import work
-from ulterion.judge.culprits import DIRECTIONS
+from ulterion.judge.bottleneck import DIRECTIONS
 from ulterion.judge.measured import Measured
 from ulterion.judge.pooling import latest
 from ulterion.judge.proofs import holds
@@ -24,7 +24,7 @@ class Value:
     """A product and what it costs.
 
     Attributes:
-        part: its name in the review; `hookup` the one on which it did best.
+        part: its name in the review; `setup` the one on which it did best.
         price: as the review has it.
         rate: bytes per second there, for as many bytes as were asked for; None where it was not measured.
         per_rate: price of a MB/s; `per_size` of a GB of what it holds, proven or else stated, None where nothing says that.
@@ -33,7 +33,7 @@ class Value:
     """
 
     part: str
-    hookup: str | None
+    setup: str | None
     price: Money
     rate: float | None
     per_rate: float | None
@@ -47,7 +47,7 @@ Mix = dict[str, float]
 
 
 def parse_mix(text: str) -> Mix:
-    """Read 'read 3, write 1, scattered-read 0.1'; return shares that add up to 1.  Raises UsageError."""
+    """Read 'read 3, write 1, random-read 0.1'; return shares that add up to 1.  Raises UsageError."""
     mix: Mix = {}
     for one in text.split(","):
         name, _, number = one.strip().rpartition(" ")
@@ -77,16 +77,16 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
             continue
         rates = [
             (r, h)
-            for h, hookup in review.hookups.items()
-            if key in hookup.chain and (r := _rate(review, runs, figures.get(h, {}), hookup=h, size=size, mix=mix))
+            for h, setup in review.setups.items()
+            if key in setup.chain and (r := _rate(review, runs, figures.get(h, {}), setup=h, size=size, mix=mix))
         ]
-        rate, hookup = max(rates, default=(None, None), key=lambda one: one[0] or 0.0)
+        rate, setup = max(rates, default=(None, None), key=lambda one: one[0] or 0.0)
         room = holds(review, runs, key)
         fits = room is None or room.bytes >= size
         found.append(
             Value(
                 part=key,
-                hookup=hookup,
+                setup=setup,
                 price=part.price,
                 rate=rate,
                 per_rate=None if rate is None else part.price.amount / (rate / 1e6),
@@ -111,13 +111,13 @@ def cheapest(found: Sequence[Value]) -> list[Value]:
 
 
 def _rate(
-    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measured], hookup: str, size: float, mix: Mix
+    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measured], setup: str, size: float, mix: Mix
 ) -> float | None:
     """Return the bytes per second over the whole mix (the harmonic mean, weighted by bytes), None where any of it was not measured."""
     seconds = 0.0
     for name, share in mix.items():
         if name in DIRECTIONS:
-            found = end_of(review, runs, hookup, "read" if name == "read" else "write")
+            found = end_of(review, runs, setup, "read" if name == "read" else "write")
             took = None if found is None else work(size * share, [found[0]]).seconds
         else:
             measured = next((m for m in cells.values() if m.workload.title == name), None)

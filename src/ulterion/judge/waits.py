@@ -1,4 +1,4 @@
-"""What a hookup adds to the wait for each small request, against another: the figure that large transfers do not show."""
+"""What a setup adds to the wait for each small request, against another: the figure that large transfers do not show."""
 
 from __future__ import annotations
 
@@ -11,17 +11,17 @@ from ulterion.judge.measured import Measured
 
 @dataclass(frozen=True)
 class AddedWait:
-    """The time that a hookup adds to every request that is made one at a time.
+    """The time that a setup adds to every request that is made one at a time.
 
     Attributes:
-        hookup, run; base, base_run: which two hookups, and the runs.
+        setup, run; base, base_run: which two setups, and the runs.
         workload: name of the workload.
         seconds: added, with its 95 % interval `low` to `high` (Welch's, on the passes' times for a request); below zero: saved.
         parts: what is in the chain of the one and not of the other.
         messages: whether they are messages over a network.
     """
 
-    hookup: str
+    setup: str
     run: str
     base: str
     base_run: str
@@ -47,9 +47,9 @@ def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
     added = difference(mine, theirs)
     parts = tuple(k for k in cell.run.chain if k not in base.run.chain)
     return AddedWait(
-        hookup=cell.hookup,
+        setup=cell.setup,
         run=cell.run.id,
-        base=base.hookup,
+        base=base.setup,
         base_run=base.run.id,
         workload=work.title,
         seconds=added.value,

@@ -1,4 +1,4 @@
-"""From what was measured to how long work takes: ends from runs and soaks, a transfer on every hookup, a recording."""
+"""From what was measured to how long work takes: ends from runs and soaks, a transfer on every setup, a recording."""
 
 from __future__ import annotations
 
@@ -26,10 +26,10 @@ STAGES = {"write cache": "its write cache is used up", "throttling": "heat throt
 
 @dataclass(frozen=True)
 class Row:
-    """A piece of work on a hookup.
+    """A piece of work on a setup.
 
     Attributes:
-        target: the hookup; `source` the one that a transfer between two comes from, else None.
+        target: the setup; `source` the one that a transfer between two comes from, else None.
         work: how long it takes, None where nothing was measured for it; then `why`.
         naive: seconds by the best rate alone.
         runs: ids of the runs it rests on.
@@ -43,33 +43,33 @@ class Row:
     source: str | None = None
 
     @property
-    def hookup(self) -> str:
-        """What the row is called: its hookup, or both."""
+    def setup(self) -> str:
+        """What the row is called: its setup, or both."""
         return self.target if self.source is None else f"{self.source} to {self.target}"
 
 
-def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
-    """Return a hookup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
-    best = best_of(list(latest(runs).get(hookup, {}).values()), way, "sequential")
-    soak = soak_on(runs, hookup, way)
+def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
+    """Return a setup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
+    best = best_of(list(latest(runs).get(setup, {}).values()), way, "sequential")
+    soak = soak_on(runs, setup, way)
     if best is None and soak is None:
         return None
     ids = tuple(dict.fromkeys([*([r.id for r in best.documents] if best else []), *([soak.run.id] if soak else [])]))
     pieces, tail = _pieces(soak) if soak is not None else ((), None)
     if soak is not None:
         return End(
-            name=hookup, rate=soak.findings.fast, error=USUAL, pieces=pieces, tail=tail, long=soak.findings.bytes
+            name=setup, rate=soak.findings.fast, error=USUAL, pieces=pieces, tail=tail, long=soak.findings.bytes
         ), ids
     assert best is not None
-    elsewhere = _cache_elsewhere(review, runs, hookup) if way == "write" else None
+    elsewhere = _cache_elsewhere(review, runs, setup) if way == "write" else None
     if elsewhere is not None:
         other, fall = elsewhere
-        why = f"{STAGES['write cache']}, as the soak of '{other.run.hookup}' found"
+        why = f"{STAGES['write cache']}, as the soak of '{other.run.setup}' found"
         after = fall.after or _pieces(other)[1].rate  # where it mostly stands still, what it moves between counts
         tail = Piece(math.inf, min(best.estimate.rate, after), why if after < best.estimate.rate else OWN)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
         return End(
-            name=hookup,
+            name=setup,
             rate=best.estimate.rate,
             error=_error(best),
             pieces=pieces,
@@ -78,10 +78,10 @@ def end_of(review: Review, runs: Sequence[AnyRun], hookup: str, way: Direction) 
         ), (*ids, other.run.id)
     measured = _cache_measured(best) if way == "write" else None
     if measured is not None:
-        return replace(measured, name=hookup), ids
+        return replace(measured, name=setup), ids
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network
     plain = plain or best.workload.is_network
-    return End(hookup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
+    return End(setup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
 
 
 def _cache_measured(best: Measured) -> End | None:
@@ -101,7 +101,7 @@ def _cache_measured(best: Measured) -> End | None:
     after = Piece(math.inf, known.slow, f"{STAGES['write cache']}, as its passes showed")
     pieces = (Piece(max(cache, 1.0), best.estimate.rate, OWN),)
     return End(
-        name=best.hookup,
+        name=best.setup,
         rate=best.estimate.rate,
         error=_error(best),
         pieces=pieces,
@@ -110,11 +110,11 @@ def _cache_measured(best: Measured) -> End | None:
     )
 
 
-def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], hookup: str) -> tuple[Soak, Fall] | None:
-    """Return what another hookup's soak of the same medium found of its write cache: that goes with the drive wherever it is plugged in."""
-    medium = review.hookup(hookup).medium
-    for name, other in review.hookups.items():
-        soak = soak_on(runs, name, "write") if name != hookup and other.medium == medium else None
+def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], setup: str) -> tuple[Soak, Fall] | None:
+    """Return what another setup's soak of the same medium found of its write cache: that goes with the drive wherever it is plugged in."""
+    medium = review.setup(setup).medium
+    for name, other in review.setups.items():
+        soak = soak_on(runs, name, "write") if name != setup and other.medium == medium else None
         fall = soak.findings.fall("write cache") if soak is not None else None
         if soak is not None and fall is not None:
             return soak, fall
@@ -127,9 +127,9 @@ def _error(best: Measured) -> float:
     return max(USUAL, known)
 
 
-def soak_on(runs: Sequence[AnyRun], hookup: str, way: Direction) -> Soak | None:
-    """Return the newest soak in order of a hookup in one direction, None where there is none."""
-    mine = [r for r in runs if isinstance(r, SoakRun) and r.hookup == hookup and not r.left_out]
+def soak_on(runs: Sequence[AnyRun], setup: str, way: Direction) -> Soak | None:
+    """Return the newest soak in order of a setup in one direction, None where there is none."""
+    mine = [r for r in runs if isinstance(r, SoakRun) and r.setup == setup and not r.left_out]
     for run in sorted(mine, key=lambda r: r.started, reverse=True):
         workload = run.soak.workload
         if workload.direction == way and workload.pattern == "sequential":
@@ -166,19 +166,19 @@ def _why(falls: Sequence[Fall], at: float) -> str:
 
 
 def moving(
-    review: Review, runs: Sequence[AnyRun], size: float, way: Direction, hookups: Sequence[str] = ()
+    review: Review, runs: Sequence[AnyRun], size: float, way: Direction, setups: Sequence[str] = ()
 ) -> list[Row]:
-    """Return how long so many bytes take to be read from, or written to, each hookup, the quickest first."""
+    """Return how long so many bytes take to be read from, or written to, each setup, the quickest first."""
     rows = []
-    for name in hookups or review.hookups:
+    for name in setups or review.setups:
         found = end_of(review, runs, name, way)
         if found is None:
-            rows.append(Row(name, None, why=f"not measured; ulterion measure --hookup {name}"))
+            rows.append(Row(name, None, why=f"not measured; ulterion measure --setup {name}"))
             continue
         end, ids = found
-        room = holds(review, runs, review.hookup(name).medium)
+        room = holds(review, runs, review.setup(name).medium)
         if room is not None and room.bytes < size:
-            rows.append(Row(name, None, why=f"does not fit: {review.label(review.hookup(name).medium)} {room.words}"))
+            rows.append(Row(name, None, why=f"does not fit: {review.label(review.setup(name).medium)} {room.words}"))
             continue
         rows.append(Row(name, work(size, [end]), size / end.rate, ids))
     return sorted(rows, key=lambda r: math.inf if r.work is None else r.work.seconds)
@@ -195,13 +195,11 @@ def between(
     per_file: float = 0.0,
     check: bool = False,
 ) -> Row:
-    """Return how long a copy from one hookup to another takes, each file at its own cost, and all read back where it is checked."""
+    """Return how long a copy from one setup to another takes, each file at its own cost, and all read back where it is checked."""
     ends = [(source, end_of(review, runs, source, "read")), (target, end_of(review, runs, target, "write"))]
     missing = next((n for n, end in ends if end is None), None)
     if missing is not None:
-        return Row(
-            target, None, source=source, why=f"'{missing}' was not measured; ulterion measure --hookup {missing}"
-        )
+        return Row(target, None, source=source, why=f"'{missing}' was not measured; ulterion measure --setup {missing}")
     impossible = _impossible(review, runs, size, source, target)
     if impossible is not None:
         return Row(target, None, source=source, why=impossible)
@@ -212,7 +210,7 @@ def between(
             target,
             None,
             source=source,
-            why=f"reading from '{target}' was not measured; ulterion measure --hookup {target}",
+            why=f"reading from '{target}' was not measured; ulterion measure --setup {target}",
         )
     ids = tuple(dict.fromkeys(i for _, some in known for i in some))
     both = [end for end, _ in known]
@@ -223,11 +221,11 @@ def between(
 
 
 def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str, target: str) -> str | None:
-    """Return why a copy between two hookups cannot be, or None: no room, one medium in two places, two plugs in one port."""
-    one, other = review.hookup(source), review.hookup(target)
+    """Return why a copy between two setups cannot be, or None: no room, one medium in two places, two plugs in one port."""
+    one, other = review.setup(source), review.setup(target)
     copies = 2 if source == target else 1
     for name, times in ((source, copies), (target, copies)):
-        medium = review.hookup(name).medium
+        medium = review.setup(name).medium
         room = holds(review, runs, medium)
         if room is not None and room.bytes < size * times:
             twice = " and the copy needs the same again" if times > 1 else ""

@@ -8,7 +8,7 @@ from ulterion.model.quantities import KnownLink, Written
 
 
 class Expect(Written):
-    """What must be plugged in where, before a hookup is used."""
+    """What must be plugged in where, before a setup is used."""
 
     serial: str | None = Field(None, min_length=1, description="serial number of the drive")
     link: KnownLink | None = Field(None, description="the link it runs at, or more")

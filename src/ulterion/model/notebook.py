@@ -1,4 +1,4 @@
-"""notes.json in the review folder: what was noted on a hookup that has no run, such as that it was not recognised."""
+"""notes.json in the review folder: what was noted on a setup that has no run, such as that it was not recognised."""
 
 from __future__ import annotations
 
@@ -29,10 +29,10 @@ class NotebookSchema(Written):
     version: Literal[1] = 1
 
 
-class HookupNote(Written):
-    """A note on a hookup."""
+class SetupNote(Written):
+    """A note on a setup."""
 
-    hookup: str
+    setup: str
     noted: Moment = Field(description="when it was written down, UTC")
     note: Note | None = None
     reading: Reading | None = None
@@ -45,14 +45,14 @@ class HookupNote(Written):
         return record
 
     @classmethod
-    def of(cls, hookup: str, record: Note | Reading, noted: datetime.datetime) -> HookupNote:
-        """Return a record as it is noted on a hookup."""
+    def of(cls, setup: str, record: Note | Reading, noted: datetime.datetime) -> SetupNote:
+        """Return a record as it is noted on a setup."""
         if isinstance(record, Reading):
-            return cls(hookup=hookup, noted=noted, reading=record)
-        return cls(hookup=hookup, noted=record.noted, note=record)
+            return cls(setup=setup, noted=noted, reading=record)
+        return cls(setup=setup, noted=record.noted, note=record)
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> HookupNote:
+    def _one_of_both(self) -> SetupNote:
         if (self.note is None) == (self.reading is None):
             raise ValueError("holds a note or a reading, one of both")
         return self
@@ -62,13 +62,13 @@ class Notebook(Written):
     """The whole file."""
 
     schema_: NotebookSchema = Field(NotebookSchema(), alias="schema")
-    notes: list[HookupNote] = []
+    notes: list[SetupNote] = []
 
-    def with_note(self, note: HookupNote) -> Notebook:
+    def with_note(self, note: SetupNote) -> Notebook:
         """Return the notes with one more."""
         return self.model_copy(update={"notes": [*self.notes, note]})
 
-    def with_changed(self, index: int, note: HookupNote) -> Notebook:
+    def with_changed(self, index: int, note: SetupNote) -> Notebook:
         """Return the notes with one of them replaced."""
         return self.model_copy(update={"notes": [note if at == index else n for at, n in enumerate(self.notes)]})
 

@@ -1,6 +1,6 @@
 """The [plan] of review.toml: factors and levels, what is measured in each cell, and what must hold before one counts.
 
-Each cell is a hookup: one of the review that has its levels, or one that the plan's own `chain` makes.
+Each cell is a setup: one of the review that has its levels, or one that the plan's own `chain` makes.
 """
 
 from __future__ import annotations
@@ -40,10 +40,10 @@ class Plan(Written):
     factors: dict[str, list[str]] = Field(description="names of factors, each with its levels")
     cells: list[dict[str, str]] = Field([], description="these cells alone; the full grid when left out")
     leave_out: list[dict[str, str]] = Field([], description="levels whose cells are left out")
-    chain: list[str] = Field([], description="of hookups that are made for cells: names, or {factor} for its level")
-    target: str | None = Field(None, description="of those hookups: folder, or sim:FILE; {factor} for a level")
+    chain: list[str] = Field([], description="of setups that are made for cells: names, or {factor} for its level")
+    target: str | None = Field(None, description="of those setups: folder, or sim:FILE; {factor} for a level")
     expect: dict[str, Expect] = Field(
-        {}, description="by level: what those hookups expect of the drive that is plugged in"
+        {}, description="by level: what those setups expect of the drive that is plugged in"
     )
     suite: str = DEFAULT_SUITE
     workloads: list[str] = Field([], description="instead of the suite, in words")
@@ -52,9 +52,7 @@ class Plan(Written):
     seconds: Duration | None = Field(None, description="length of a pass")
     span: Size | None = Field(None, description="stretch of the medium that is covered")
     soak: Duration | None = Field(None, description="and a load of this length in each cell")
-    checks: int = Field(
-        3, ge=2, le=100, description="times that the direct hookups are measured, from beginning to end"
-    )
+    checks: int = Field(3, ge=2, le=100, description="times that the baselines are measured, from beginning to end")
     order: Literal["few changes", "random"] = "few changes"
     seed: int = Field(1, ge=0)
     host: str | None = Field(None, description="the factor whose level is the host that the cell is measured on")
@@ -117,7 +115,7 @@ def filled(text: str, cell: Cell) -> str:
 
 
 def expected(plan: Plan, cell: Cell) -> Expect | None:
-    """Return what a cell's hookup expects: all that its levels do."""
+    """Return what a cell's setup expects: all that its levels do."""
     told = [plan.expect[level] for _, level in cell if level in plan.expect]
     fields = {name: getattr(one, name) for one in told for name in one.model_fields_set}
     return Expect.model_construct(**fields) if fields else None
@@ -128,29 +126,29 @@ def chain_of(plan: Plan, cell: Cell) -> list[str]:
     return [name for name in (filled(part, cell) for part in plan.chain) if name != NONE]
 
 
-def hookup_name(cell: Cell) -> str:
-    """Return what the hookup of a cell is called: its levels."""
+def setup_name(cell: Cell) -> str:
+    """Return what the setup of a cell is called: its levels."""
     return "-".join(_UNNAMED.sub("-", level).strip("-") or "x" for _, level in cell)
 
 
 def serving(
-    plan: Plan, cells: list[Cell], hookups: dict[str, tuple[list[str], dict[str, str]]]
+    plan: Plan, cells: list[Cell], setups: dict[str, tuple[list[str], dict[str, str]]]
 ) -> dict[Cell, str | None]:
-    """Return which hookup, given with its chain and levels, serves each cell; None for one that the plan must make.
+    """Return which setup, given with its chain and levels, serves each cell; None for one that the plan must make.
 
-    A hookup serves a cell when each level is one of its own, or stands in its chain.  Raises UsageError where two serve one cell, or one serves two.
+    A setup serves a cell when each level is one of its own, or stands in its chain.  Raises UsageError where two serve one cell, or one serves two.
     """
     found: dict[Cell, str | None] = {}
     taken: dict[str, Cell] = {}
     for cell in cells:
-        serve = [n for n, (chain, levels) in hookups.items() if _serves(cell, chain, levels)]
+        serve = [n for n, (chain, levels) in setups.items() if _serves(cell, chain, levels)]
         if len(serve) > 1:
             raise UsageError(
-                f"plan: the cell '{words(cell)}' is served by the hookups '{serve[0]}' and '{serve[1]}'; give them levels that differ"
+                f"plan: the cell '{words(cell)}' is served by the setups '{serve[0]}' and '{serve[1]}'; give them levels that differ"
             )
         if serve and serve[0] in taken:
             raise UsageError(
-                f"plan: the hookup '{serve[0]}' serves two cells: '{words(taken[serve[0]])}' and '{words(cell)}'; name its levels"
+                f"plan: the setup '{serve[0]}' serves two cells: '{words(taken[serve[0]])}' and '{words(cell)}'; name its levels"
             )
         if serve:
             taken[serve[0]] = cell
@@ -158,7 +156,7 @@ def serving(
     missing = next((cell for cell, name in found.items() if name is None), None)
     if missing is not None and not plan.chain:
         raise UsageError(
-            f"plan: no hookup serves the cell '{words(missing)}'; add one with these levels, leave the cell out, or give the plan a chain"
+            f"plan: no setup serves the cell '{words(missing)}'; add one with these levels, leave the cell out, or give the plan a chain"
         )
     return found
 

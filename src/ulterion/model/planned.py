@@ -30,16 +30,16 @@ class PlannedCell:
     """A cell of a plan.
 
     Attributes:
-        cell, hookup: which, and what serves it.
+        cell, setup: which, and what serves it.
         state: done; 'doubtful' where it is done and something is wrong with it; open; or 'elsewhere', for another host.
         why: what is doubtful, in words.
         runs: ids of its runs.
-        verdicts: by workload text, against the direct hookup, as far as they may be taken; empty where there is none.
+        verdicts: by workload text, against the baseline, as far as they may be taken; empty where there is none.
         host: the host it is for, or None.
     """
 
     cell: Cell
-    hookup: str
+    setup: str
     state: CellState
     why: tuple[str, ...] = ()
     runs: tuple[str, ...] = ()
@@ -54,9 +54,9 @@ class PlannedCell:
 
 @dataclass(frozen=True)
 class Check:
-    """The direct hookup measured for the n-th time; `run` is its id, None as long as it is to come."""
+    """The direct setup measured for the n-th time; `run` is its id, None as long as it is to come."""
 
-    hookup: str
+    setup: str
     number: int
     run: str | None = None
 
@@ -65,7 +65,7 @@ class Check:
 class Step:
     """What to do next: a cell (a first time, or again because its comparison is open), or a check."""
 
-    hookup: str
+    setup: str
     cell: Cell | None
     check: int | None = None
     again: bool = False
@@ -77,7 +77,7 @@ class Planned:
 
     Attributes:
         cells: in the order in which they are to be done.
-        checks: of the direct hookups.
+        checks: of the baselines.
         seconds_each: what a step takes, by those so far (their median), None before the first.
         seconds_done: what runs took so far; `seconds_left` what the open cells and checks will take, None before anything was measured.
         changes: of levels, over all steps between cells that are open.
@@ -110,24 +110,24 @@ def suite_of(plan: Plan) -> str:
 
 
 def cells_of(review: Review) -> dict[Cell, str]:
-    """Return the cells of a review's plan, in their order, with the hookup that serves each."""
+    """Return the cells of a review's plan, in their order, with the setup that serves each."""
     plan = plan_of(review)
-    named = {tuple(h.levels.items()): n for n, h in review.hookups.items() if h.levels and not h.direct}
+    named = {tuple(h.levels.items()): n for n, h in review.setups.items() if h.levels and not h.baseline}
     return {cell: named[cell] for cell in plan.ordered()}
 
 
 def runs_of_plan(review: Review, runs: Sequence[AnyRun]) -> list[MeasureRun]:
-    """Return the measurements that count for a plan, oldest first: of its suite, on one of its hookups or a direct one."""
+    """Return the measurements that count for a plan, oldest first: of its suite, on one of its setups or a direct one."""
     plan = plan_of(review)
-    hookups = {*cells_of(review).values(), *directs_of(review)}
-    mine = [r for r in runs if isinstance(r, MeasureRun) and r.hookup in hookups and r.suite == suite_of(plan)]
+    setups = {*cells_of(review).values(), *directs_of(review)}
+    mine = [r for r in runs if isinstance(r, MeasureRun) and r.setup in setups and r.suite == suite_of(plan)]
     return sorted((r for r in mine if not r.left_out and r.state.name == "complete"), key=lambda r: r.started)
 
 
 def directs_of(review: Review) -> list[str]:
-    """Return the direct hookups of the media that a plan's cells end with."""
-    media = dict.fromkeys(review.hookups[h].medium for h in cells_of(review).values())
-    return [d for d in (review.direct_for(m) for m in media) if d is not None]
+    """Return the baselines of the media that a plan's cells end with."""
+    media = dict.fromkeys(review.setups[h].medium for h in cells_of(review).values())
+    return [d for d in (review.baseline_for(m) for m in media) if d is not None]
 
 
 def planned(
@@ -141,19 +141,19 @@ def planned(
     """Return how far the plan of a review is.
 
     `host` is the machine that asks (None: cells of all hosts are its own), `visits` how often a cell is measured at most where its comparison
-    stays open, `leaving` are hookups that are not to come next: another host is at them, or they failed.
+    stays open, `leaving` are setups that are not to come next: another host is at them, or they failed.
     """
     plan, mine = plan_of(review), runs_of_plan(review, runs)
-    by_hookup: dict[str, list[MeasureRun]] = {}
+    by_setup: dict[str, list[MeasureRun]] = {}
     for run in mine:
-        by_hookup.setdefault(run.hookup or "", []).append(run)
-    soaked = {r.hookup for r in runs if isinstance(r, SoakRun) and r.state.name == "complete" and not r.left_out}
+        by_setup.setdefault(run.setup or "", []).append(run)
+    soaked = {r.setup for r in runs if isinstance(r, SoakRun) and r.state.name == "complete" and not r.left_out}
     cells = tuple(
-        _cell(review, plan, cell, hookup=hookup, runs=by_hookup, soaked=soaked, margin=margin, host=host)
-        for cell, hookup in cells_of(review).items()
+        _cell(review, plan, cell, setup=setup, runs=by_setup, soaked=soaked, margin=margin, host=host)
+        for cell, setup in cells_of(review).items()
     )
     checks = tuple(
-        Check(d, n, by_hookup[d][n - 1].id if len(by_hookup.get(d, [])) >= n else None)
+        Check(d, n, by_setup[d][n - 1].id if len(by_setup.get(d, [])) >= n else None)
         for d in directs_of(review)
         for n in range(1, plan.checks + 1)
     )
@@ -182,22 +182,22 @@ def _cell(
     review: Review,
     plan: Plan,
     cell: Cell,
-    hookup: str,
+    setup: str,
     runs: Mapping[str, Sequence[MeasureRun]],
     soaked: set[str | None],
     margin: float,
     host: str | None,
 ) -> PlannedCell:
-    mine, where = runs.get(hookup, []), dict(cell).get(plan.host) if plan.host else None
+    mine, where = runs.get(setup, []), dict(cell).get(plan.host) if plan.host else None
     ids = tuple(r.id for r in mine)
-    if not mine or (plan.soak is not None and hookup not in soaked):
+    if not mine or (plan.soak is not None and setup not in soaked):
         other = where is not None and host is not None and where != host
-        return PlannedCell(cell, hookup, "elsewhere" if other else "open", runs=ids, host=where)
-    direct = review.direct_for(review.hookups[hookup].medium)
-    verdicts = _verdicts(mine, runs.get(direct, []), margin) if direct is not None else None
+        return PlannedCell(cell, setup, "elsewhere" if other else "open", runs=ids, host=where)
+    baseline = review.baseline_for(review.setups[setup].medium)
+    verdicts = _verdicts(mine, runs.get(baseline, []), margin) if baseline is not None else None
     why = _doubts(mine, where)
     return PlannedCell(
-        cell=cell, hookup=hookup, state="doubtful" if why else "done", why=why, runs=ids, verdicts=verdicts, host=where
+        cell=cell, setup=setup, state="doubtful" if why else "done", why=why, runs=ids, verdicts=verdicts, host=where
     )
 
 
@@ -211,8 +211,8 @@ def rates_by_text(runs: Sequence[MeasureRun]) -> dict[str, list[float]]:
     return found
 
 
-def _verdicts(runs: Sequence[MeasureRun], direct: Sequence[MeasureRun], margin: float) -> dict[str, Verdict]:
-    mine, theirs = rates_by_text(runs), rates_by_text(direct)
+def _verdicts(runs: Sequence[MeasureRun], baseline: Sequence[MeasureRun], margin: float) -> dict[str, Verdict]:
+    mine, theirs = rates_by_text(runs), rates_by_text(baseline)
     return {text: decided(rates, theirs[text], margin) for text, rates in mine.items() if text in theirs}
 
 
@@ -233,20 +233,20 @@ def _next(
 ) -> Step | None:
     """Return the check that is due, else the first open cell, else a cell whose comparison is open, else the last check."""
     over = sum(c.state in ("done", "doubtful") for c in cells)
-    open_cells = [c for c in cells if c.state == "open" and c.hookup not in leaving]
+    open_cells = [c for c in cells if c.state == "open" and c.setup not in leaving]
     again = sorted(
         (
             c
             for c in cells
-            if c.state in ("done", "doubtful") and c.open_verdicts and len(c.runs) < visits and c.hookup not in leaving
+            if c.state in ("done", "doubtful") and c.open_verdicts and len(c.runs) < visits and c.setup not in leaving
         ),
         key=lambda c: (len(c.runs), -len(c.open_verdicts)),
     )
     for check in checks:
         due = len(cells) * (check.number - 1) // (plan.checks - 1)
         last = check.number == plan.checks
-        if check.run is None and check.hookup not in leaving and over >= due and not (last and (open_cells or again)):
-            return Step(check.hookup, None, check.number)
+        if check.run is None and check.setup not in leaving and over >= due and not (last and (open_cells or again)):
+            return Step(check.setup, None, check.number)
     if open_cells:
-        return Step(open_cells[0].hookup, open_cells[0].cell)
-    return Step(again[0].hookup, again[0].cell, again=True) if again else None
+        return Step(open_cells[0].setup, open_cells[0].cell)
+    return Step(again[0].setup, again[0].cell, again=True) if again else None

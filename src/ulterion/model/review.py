@@ -19,7 +19,7 @@ from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
-from ulterion.model.plan import Plan, chain_of, expected, filled, hookup_name, serving
+from ulterion.model.plan import Plan, chain_of, expected, filled, serving, setup_name
 from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 from ulterion.model.reportsettings import ReportSettings
@@ -27,7 +27,7 @@ from ulterion.model.reportsettings import ReportSettings
 FILE_NAME = "review.toml"
 SCHEMA = 1
 PEER = "peer"  # kind of a part that is another bench, reached over a network; it ends a chain
-LONGEST_NAME = 180  # bytes of a hookup's name: file names, which hold it, end at 255
+LONGEST_NAME = 180  # bytes of a setup's name: file names, which hold it, end at 255
 
 
 class Part(Written):
@@ -57,12 +57,12 @@ class Port(Written):
     note: str = ""
 
 
-class Hookup(Written):
+class Setup(Written):
     """An ordered chain from a port of the host to the medium."""
 
     chain: list[str] = Field(min_length=1, description="names of a port and of parts, host first, medium last")
     target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
-    direct: bool = Field(False, description="the baseline for this medium")
+    baseline: bool = Field(False, description="the baseline for this medium")
     expect: Expect | None = None
     levels: dict[str, str] = Field({}, description="its levels of a plan's factors, where the chain does not name them")
     note: str = ""
@@ -97,7 +97,7 @@ class Review(Written):
     bench: Bench = Bench()
     ports: dict[str, Port] = {}
     parts: dict[str, Part] = {}
-    hookups: dict[str, Hookup] = {}
+    setups: dict[str, Setup] = {}
     report: ReportSettings = ReportSettings()
     plan: Plan | None = None
 
@@ -111,23 +111,23 @@ class Review(Written):
             )
         return data
 
-    def hookup(self, name: str) -> Hookup:
-        """Return a hookup by name; raise UsageError with the near one."""
-        if name not in self.hookups:
-            raise UsageError(unknown("hookup", name, self.hookups))
-        return self.hookups[name]
+    def setup(self, name: str) -> Setup:
+        """Return a setup by name; raise UsageError with the near one."""
+        if name not in self.setups:
+            raise UsageError(unknown("setup", name, self.setups))
+        return self.setups[name]
 
     def narrowest_link(self, name: str) -> Link | None:
-        """Return the link on a hookup's way that carries least, as its ports and parts state theirs, or None where none does."""
+        """Return the link on a setup's way that carries least, as its ports and parts state theirs, or None where none does."""
         link: Link | None = None
-        for key in self.hookup(name).chain:
+        for key in self.setup(name).chain:
             part = self.ports.get(key) or self.parts.get(key)
             link = lower(link, part.link if part is not None else None)
         return link
 
-    def direct_for(self, medium: str) -> str | None:
-        """Return the name of the direct hookup for a medium, or None."""
-        return next((n for n, h in self.hookups.items() if h.direct and h.medium == medium), None)
+    def baseline_for(self, medium: str) -> str | None:
+        """Return the name of the baseline for a medium, or None."""
+        return next((n for n, h in self.setups.items() if h.baseline and h.medium == medium), None)
 
     def is_peer(self, key: str) -> bool:
         """Whether a part is another bench, reached over a network."""
@@ -137,17 +137,17 @@ class Review(Written):
         """Return how a part or port is called in sentences."""
         return self.parts[key].name if key in self.parts else key
 
-    def hookup_label(self, name: str) -> str:
-        """Return how a hookup is called in a figure: by the products between port and medium, else as direct, with the port.
+    def setup_label(self, name: str) -> str:
+        """Return how a setup is called in a figure: by the products between port and medium, else as direct, with the port.
 
-        Where two would be called alike, the hookup's own name stands behind.
+        Where two would be called alike, the setup's own name stands behind.
         """
 
-        def plain(hookup: str) -> str:
-            chain = self.hookups[hookup].chain
+        def plain(setup: str) -> str:
+            chain = self.setups[setup].chain
             return " + ".join(self.label(k) for k in chain[1:-1]) or f"direct, {chain[0]}"
 
-        alike = sum(plain(n) == plain(name) and h.medium == self.hookups[name].medium for n, h in self.hookups.items())
+        alike = sum(plain(n) == plain(name) and h.medium == self.setups[name].medium for n, h in self.setups.items())
         return plain(name) if alike < 2 else f"{plain(name)} ({name})"
 
 
@@ -161,7 +161,7 @@ def parse_review(text: str, path: Path) -> Review:
     review = _with_cells(_with_said(tomlfile.parse(text, path, Review)), path)
     _check_names(review, text, path)
     _check_chains(review, text, path)
-    _check_direct(review, text, path)
+    _check_baselines(review, text, path)
     return review
 
 
@@ -172,17 +172,17 @@ def _with_said(review: Review) -> Review:
 
 
 def _with_cells(review: Review, path: Path) -> Review:
-    """Return a review with a hookup for each cell of its plan."""
+    """Return a review with a setup for each cell of its plan."""
     plan = review.plan
     if plan is None:
         return review
     try:
         plan.check()
-        known = {n: (h.chain, h.levels) for n, h in review.hookups.items() if not h.direct}
+        known = {n: (h.chain, h.levels) for n, h in review.setups.items() if not h.baseline}
         served = serving(plan, plan.ordered(), known)
     except UsageError as error:
         raise UsageError(f"{path}: {error}") from error
-    made = dict(review.hookups)
+    made = dict(review.setups)
     for cell, name in served.items():
         if name is None:
             chain = chain_of(plan, cell)
@@ -194,17 +194,17 @@ def _with_cells(review: Review, path: Path) -> Review:
             if strange is not None:
                 told = unknown("part or port", strange, [*review.ports, *review.parts])
                 raise UsageError(f"{path}: plan: the chain of the cell '{words(cell)}': {told}")
-            name = hookup_name(cell)
+            name = setup_name(cell)
             if name in made:
                 raise UsageError(
-                    f"{path}: plan: the cell '{words(cell)}' would be called '{name}', as another hookup is; rename a level"
+                    f"{path}: plan: the cell '{words(cell)}' would be called '{name}', as another setup is; rename a level"
                 )
             target = filled(plan.target, cell) if plan.target is not None else None
             expect = expected(plan, cell)
-            made[name] = Hookup(chain=chain, target=target, expect=expect, levels=dict(cell))
+            made[name] = Setup(chain=chain, target=target, expect=expect, levels=dict(cell))
         else:
             made[name] = made[name].model_copy(update={"levels": dict(cell)})
-    return review.model_copy(update={"hookups": made})
+    return review.model_copy(update={"setups": made})
 
 
 def _refuse(text: str, path: Path, place: tuple[str, ...], why: str) -> UsageError:
@@ -218,32 +218,34 @@ def _check_names(review: Review, text: str, path: Path) -> None:
                 raise _refuse(text, path, ("parts", key, "faster"), unknown("part", rival, review.parts))
         if key in review.ports:
             raise _refuse(text, path, ("parts", key), "is also the name of a port; give one of them another name")
-    for key in review.hookups:
+    for key in review.setups:
         if not key.replace("-", "").replace("_", "").isalnum():
-            raise _refuse(text, path, ("hookups", key), "use letters, digits, '-' and '_' in the name of a hookup")
+            raise _refuse(text, path, ("setups", key), "use letters, digits, '-' and '_' in the name of a setup")
         if len(key.encode()) > LONGEST_NAME:
-            raise _refuse(text, path, ("hookups", key), f"has a name longer than {LONGEST_NAME} bytes; files bear it")
+            raise _refuse(text, path, ("setups", key), f"has a name longer than {LONGEST_NAME} bytes; files bear it")
 
 
 def _check_chains(review: Review, text: str, path: Path) -> None:
     known = [*review.ports, *review.parts]
-    for name, hookup in review.hookups.items():
-        place = ("hookups", name, "chain")
-        for index, key in enumerate(hookup.chain):
+    for name, setup in review.setups.items():
+        place = ("setups", name, "chain")
+        for index, key in enumerate(setup.chain):
             if key not in known:
                 raise _refuse(text, path, place, unknown("part or port", key, known))
             if key in review.ports and index > 0:
                 raise _refuse(text, path, place, f"'{key}' is a port of the host and can only stand first")
-        if hookup.medium in review.ports:
+        if setup.medium in review.ports:
             raise _refuse(text, path, place, "ends at a port; end it with the drive or card that holds the data")
 
 
-def _check_direct(review: Review, text: str, path: Path) -> None:
+def _check_baselines(review: Review, text: str, path: Path) -> None:
     seen: dict[str, str] = {}
-    for name, hookup in review.hookups.items():
-        if not hookup.direct:
+    for name, setup in review.setups.items():
+        if not setup.baseline:
             continue
-        if hookup.medium in seen:
-            why = f"is direct for '{hookup.medium}', and so is '{seen[hookup.medium]}'; only one can be the baseline"
-            raise _refuse(text, path, ("hookups", name, "direct"), why)
-        seen[hookup.medium] = name
+        if setup.medium in seen:
+            why = (
+                f"is the baseline for '{setup.medium}', and so is '{seen[setup.medium]}'; only one can be the baseline"
+            )
+            raise _refuse(text, path, ("setups", name, "direct"), why)
+        seen[setup.medium] = name

@@ -31,7 +31,7 @@ class Skim:
 
     Attributes:
         path: where it is.
-        id, kind, hookup, started, ended: as in the document.
+        id, kind, setup, started, ended: as in the document.
         simulated: whether it was made on a simulated bench.
         target: path of the target, or None.
         texts: the workloads it has counted passes of, in their canonical words.
@@ -42,7 +42,7 @@ class Skim:
     path: Path
     id: str
     kind: str
-    hookup: str | None
+    setup: str | None
     started: datetime.datetime
     ended: datetime.datetime | None
     simulated: bool
@@ -103,14 +103,14 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
     started, ended = _moment(words["started"]), _moment(head.get("ended"))
     if started is None:
         raise UsageError(f"{path.name} does not hold together: its start is no moment")
-    hookup, where = (v if isinstance(v, str) else None for v in (head.get("hookup"), target.get("path")))
+    setup, where = (v if isinstance(v, str) else None for v in (head.get("setup"), target.get("path")))
     simulated = target.get("kind") == "simulated"
     suite = head.get("suite")
     return Skim(
         path=path,
         id=str(words["id"]),
         kind=str(words["kind"]),
-        hookup=hookup,
+        setup=setup,
         started=started,
         ended=ended,
         simulated=simulated,

@@ -48,14 +48,14 @@ host = ""             # your name for the machine; what it can tell itself is re
 # [parts.pod.claims]
 # read = "1000 MB/s"
 
-# The hookups: the chain from the port to the medium, and the folder where the drive is mounted.
-# Mark the best direct connection of each medium with `direct = true`: it is the baseline.
-# [hookups.direct]
+# The setups: the chain from the port to the medium, and the folder where the drive is mounted.
+# Mark the best direct connection of each medium with `baseline = true`: it is the baseline.
+# [setups.baseline]
 # chain = ["laptop:slot", "drive"]
 # target = "/mnt/drive"
-# direct = true
+# baseline = true
 
-# [hookups.pod]
+# [setups.pod]
 # chain = ["laptop:left", "pod", "drive"]
 # target = "/mnt/drive"
 

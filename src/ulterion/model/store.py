@@ -22,7 +22,7 @@ from ulterion.model.journal import SUFFIX
 from ulterion.model.leftnotes import forget_notes, take_notes
 from ulterion.model.lock import unused
 from ulterion.model.notebook import FILE_NAME as NOTES
-from ulterion.model.notebook import HookupNote, NewerNotesError, Notebook, parse_notebook
+from ulterion.model.notebook import NewerNotesError, Notebook, SetupNote, parse_notebook
 from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
@@ -71,8 +71,8 @@ def _in_order(skims: Sequence[Skim]) -> list[Skim]:
 
 
 def run_name(run: AnyRun) -> str:
-    """Return the file name of a run, without its ending: time, command, hookup, id."""
-    return f"{run.started:%Y%m%dT%H%M%SZ}-{run.kind}-{run.hookup or 'unnamed'}-{run.id}"
+    """Return the file name of a run, without its ending: time, command, setup, id."""
+    return f"{run.started:%Y%m%dT%H%M%SZ}-{run.kind}-{run.setup or 'unnamed'}-{run.id}"
 
 
 @dataclass
@@ -268,7 +268,7 @@ class ReviewFolder:
         self._say(f"{error}; {where}")
 
     def notebook(self) -> Notebook:
-        """Return what was noted on hookups; a file that cannot be read is set aside with a notice."""
+        """Return what was noted on setups; a file that cannot be read is set aside with a notice."""
         path = self.path / NOTES
         try:
             return parse_notebook(read_bytes(path, LARGEST_TEXT), path.name)
@@ -280,12 +280,12 @@ class ReviewFolder:
             self._set_aside(path, error)
         return Notebook()
 
-    def note_on_hookup(self, note: HookupNote) -> None:
-        """Add a note on a hookup; raise UsageError when it cannot be kept."""
+    def note_on_setup(self, note: SetupNote) -> None:
+        """Add a note on a setup; raise UsageError when it cannot be kept."""
         self.change_notebook(lambda kept: kept.with_note(note))
 
     def change_notebook(self, how: Callable[[Notebook], Notebook]) -> None:
-        """Change what was noted on hookups, as one step for other programs; raise UsageError when it cannot be kept."""
+        """Change what was noted on setups, as one step for other programs; raise UsageError when it cannot be kept."""
         with locked(self.make_runs_folder()):
             path = self.path / NOTES
             try:

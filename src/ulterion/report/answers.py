@@ -1,7 +1,7 @@
 """The shape of every answer that `--json` prints, published as docs/answers.schema.json.
 
 An answer begins with `schema`: its name, version and kind.  The version changes when a reader of an older one would be
-misled: 1 (2026) the first, 2 with culprits in the place of `limit`.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+misled: 1 (2026) the first, 2 with bottlenecks in the place of `limit`.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
 from ulterion.report.articledata import ArchivedData, ExportedData, FoundData, ReportMade, VerifiedData
-from ulterion.report.blamed import CulpritData, HookupCulprit, NearestData, WaitData
+from ulterion.report.bottleneckdata import BottleneckData, NearestData, SetupBottleneck, WaitData
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
@@ -90,9 +90,9 @@ class EstimateData(TypedDict):
 
 
 class RowData(TypedDict):
-    """One workload on one hookup, and against the baseline where there is one."""
+    """One workload on one setup, and against the baseline where there is one."""
 
-    hookup: str
+    setup: str
     run: str
     runs: list[str]
     workload: str
@@ -112,7 +112,7 @@ class RowData(TypedDict):
 
 
 class GroupData(TypedDict):
-    """All hookups of one medium."""
+    """All setups of one medium."""
 
     medium: str
     baseline: str | None
@@ -120,7 +120,7 @@ class GroupData(TypedDict):
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
     not_measured: list[str]
-    culprits: list[HookupCulprit]
+    bottlenecks: list[SetupBottleneck]
     added_waits: list[WaitData]
     failed: dict[str, str]
     one_connection: list[str]
@@ -155,7 +155,7 @@ class ClaimData(TypedDict):
     claimed_name: str | None
     measured: float | None
     measured_name: str | None
-    hookup: str | None
+    setup: str | None
     run: str | None
     older_runs: list[str]
     workload: str | None
@@ -163,7 +163,7 @@ class ClaimData(TypedDict):
     share: float | None
     verdict: str
     why: str | None
-    culprit: CulpritData | None
+    bottleneck: BottleneckData | None
 
 
 class Claims(TypedDict):
@@ -215,11 +215,11 @@ class Soak(Drawing):
     """`ulterion soak`."""
 
     run: str
-    hookup: str | None
+    setup: str | None
     state: str
     findings: Plain | None
     kept_in: NotRequired[str]
-    culprit: NotRequired[CulpritData]
+    bottleneck: NotRequired[BottleneckData]
 
 
 class Soaks(Drawing):

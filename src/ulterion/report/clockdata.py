@@ -14,10 +14,10 @@ from ulterion.model.runs.clock import ClockRun
 
 
 class ClockedRun(TypedDict):
-    """Transfers of one task on a hookup, timed by hand: rates in bytes per second, each timing in words."""
+    """Transfers of one task on a setup, timed by hand: rates in bytes per second, each timing in words."""
 
     run: str
-    hookup: str | None
+    setup: str | None
     task: str
     direction: str
     timings: list[str]
@@ -40,7 +40,7 @@ class ClockedRow(TypedDict):
     """A transfer, timed by hand or copied, beside what it is held against."""
 
     medium: str | None
-    hookup: str
+    setup: str
     task: str
     direction: str
     source: str | None
@@ -73,7 +73,7 @@ def _run(run: ClockRun, path: Path) -> ClockedRun:
     one = estimate(rates) if rates else None
     return {
         "run": run.id,
-        "hookup": run.hookup,
+        "setup": run.setup,
         "task": run.clock.task,
         "direction": run.clock.direction,
         "timings": [t.words() for t in run.timings],
@@ -96,7 +96,7 @@ def _row(row: ClockRow) -> ClockedRow:
     one, ratio = row.estimate, row.comparison.ratio if row.comparison else None
     return {
         "medium": row.medium,
-        "hookup": row.hookup,
+        "setup": row.setup,
         "task": row.task,
         "direction": row.direction,
         "source": row.source,

@@ -14,13 +14,13 @@ from ulterion.core.links import Link
 from ulterion.core.network import lost_share
 from ulterion.core.stats import Estimate, estimate
 from ulterion.core.surveyed import Adapter, Change, Drive, Refused, Survey, Tunnel, Volume
+from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.comparisons import Group, Row
-from ulterion.judge.culprits import Blame
 from ulterion.judge.soaks import Soak, difference
 from ulterion.model.runs.soak import SoakRun
-from ulterion.report import answers, blamed, surveydata
-from ulterion.report.words.culprits import blame_words
+from ulterion.report import answers, bottleneckdata, surveydata
+from ulterion.report.words.bottleneck import bottleneck_text
 
 
 def estimate_as_data(one: Estimate) -> answers.EstimateData:
@@ -53,7 +53,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "left_out": g.left_out,
                 "nearest": [
                     {
-                        "hookup": n.hookup,
+                        "setup": n.setup,
                         "base": n.base,
                         "without": n.without,
                         "ratios": {w: c.ratio.value for w, c in n.comparisons.items()},
@@ -61,17 +61,19 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                     }
                     for n in g.nearest
                 ],
-                "added_waits": [cast("blamed.WaitData", asdict(w)) for w in g.waits],
-                "culprits": [{"hookup": h, "direction": d, **culprit_as_data(b)} for (h, d), b in g.blames.items()],
+                "added_waits": [cast("bottleneckdata.WaitData", asdict(w)) for w in g.waits],
+                "bottlenecks": [
+                    {"setup": h, "direction": d, **bottleneck_as_data(b)} for (h, d), b in g.bottlenecks.items()
+                ],
             }
             for g in groups
         ],
     }
 
 
-def culprit_as_data(blame: Blame) -> blamed.CulpritData:
-    """Return what held a hookup back: names of the review, bytes per second, ids of runs."""
-    finding, following = blame.finding, blame.next
+def bottleneck_as_data(bottleneck: Bottleneck) -> bottleneckdata.BottleneckData:
+    """Return what held a setup back: names of the review, bytes per second, ids of runs."""
+    finding, following = bottleneck.finding, bottleneck.next
     return {
         "suspects": [s.key for s in finding.suspects],
         "how": finding.how,
@@ -80,16 +82,16 @@ def culprit_as_data(blame: Blame) -> blamed.CulpritData:
         "other": finding.other,
         "other_rate": finding.other_rate,
         "cleared": [
-            {"part": c.key, "why": c.why, "hookup": c.hookup, "run": c.run, "rate": c.rate} for c in finding.cleared
+            {"part": c.key, "why": c.why, "setup": c.setup, "run": c.run, "rate": c.rate} for c in finding.cleared
         ],
-        "next": None if following is None else {"chain": list(following.chain), "hookup": following.hookup},
-        "words": blame_words(blame),
+        "next": None if following is None else {"chain": list(following.chain), "setup": following.setup},
+        "words": bottleneck_text(bottleneck),
     }
 
 
 def _row_as_data(row: Row) -> answers.RowData:
     data: answers.RowData = {
-        "hookup": row.hookup,
+        "setup": row.setup,
         "run": row.run,
         "runs": list(row.runs),
         "workload": row.workload.title,
@@ -132,7 +134,7 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims
                 "claimed_name": r.claimed_name,
                 "measured": r.measured,
                 "measured_name": r.measured_name,
-                "hookup": r.hookup,
+                "setup": r.setup,
                 "run": r.run,
                 "older_runs": list(r.older),
                 "workload": r.workload,
@@ -140,21 +142,23 @@ def claims_as_data(rows: Sequence[ClaimRow], tolerance: float) -> answers.Claims
                 "share": r.judgement.share,
                 "verdict": r.judgement.verdict,
                 "why": r.judgement.why,
-                "culprit": None if r.blame is None else culprit_as_data(r.blame),
+                "bottleneck": None if r.bottleneck is None else bottleneck_as_data(r.bottleneck),
             }
             for r in rows
         ],
     }
 
 
-def soak_as_data(run: SoakRun, soak: Soak | None, path: Path | None = None, blame: Blame | None = None) -> answers.Soak:
+def soak_as_data(
+    run: SoakRun, soak: Soak | None, path: Path | None = None, bottleneck: Bottleneck | None = None
+) -> answers.Soak:
     """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
     findings = None if soak is None else asdict(soak.findings)
-    data: answers.Soak = {"run": run.id, "hookup": run.hookup, "state": run.state.name, "findings": findings}
+    data: answers.Soak = {"run": run.id, "setup": run.setup, "state": run.state.name, "findings": findings}
     if path is not None:
         data["kept_in"] = str(path)
-    if blame is not None:
-        data["culprit"] = culprit_as_data(blame)
+    if bottleneck is not None:
+        data["bottleneck"] = bottleneck_as_data(bottleneck)
     return data
 
 

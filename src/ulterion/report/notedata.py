@@ -10,7 +10,7 @@ from typing_extensions import TypedDict
 class Notes(TypedDict):
     """`ulterion note` without words."""
 
-    hookups: list[dict[str, str | float | bool | None]]
+    setups: list[dict[str, str | float | bool | None]]
     runs: list[dict[str, str | float | bool | None]]
 
 

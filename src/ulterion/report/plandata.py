@@ -15,10 +15,10 @@ from ulterion.report.words.plan import step_name
 
 
 class CellData(TypedDict):
-    """A cell of a plan: `state` is done, doubtful, open or elsewhere; verdicts by workload against the direct hookup."""
+    """A cell of a plan: `state` is done, doubtful, open or elsewhere; verdicts by workload against the baseline."""
 
     levels: dict[str, str]
-    hookup: str
+    setup: str
     state: str
     why: list[str]
     runs: list[str]
@@ -27,9 +27,9 @@ class CellData(TypedDict):
 
 
 class CheckData(TypedDict):
-    """The direct hookup measured for the n-th time."""
+    """The direct setup measured for the n-th time."""
 
-    hookup: str
+    setup: str
     number: int
     run: str | None
 
@@ -43,7 +43,7 @@ class PlanData(TypedDict):
     seconds_left: float | None
     changes_left: int
     next: str | None
-    next_hookup: str | None
+    next_setup: str | None
     unlike: list[str]
     steps: int
     failed: dict[str, str]
@@ -73,7 +73,7 @@ class OtherData(TypedDict):
     """What another review measured of one of the same products."""
 
     review: str
-    hookup: str
+    setup: str
     chain: list[str]
     host: str
     workload: str
@@ -91,12 +91,12 @@ class GridData(TypedDict):
 
 
 class PortBest(TypedDict):
-    """The most that a port carried in one direction, and by which hookup."""
+    """The most that a port carried in one direction, and by which setup."""
 
     rate: float
     low: float | None
     high: float | None
-    hookup: str
+    setup: str
 
 
 class PortData(TypedDict):
@@ -107,7 +107,7 @@ class PortData(TypedDict):
     link: str | None
     controller: str | None
     shares_with: list[str]
-    hookups: int
+    setups: int
     best: dict[str, PortBest]
 
 
@@ -121,7 +121,7 @@ class FunctionData(TypedDict):
     """What works in a cell: by question true, false, or null where nobody said."""
 
     levels: dict[str, str]
-    hookup: str
+    setup: str
     works: dict[str, bool | None]
 
 
@@ -143,7 +143,7 @@ def plan_as_data(
         "cells": [
             {
                 "levels": dict(c.cell),
-                "hookup": c.hookup,
+                "setup": c.setup,
                 "state": c.state,
                 "why": list(c.why),
                 "runs": list(c.runs),
@@ -152,12 +152,12 @@ def plan_as_data(
             }
             for c in now.cells
         ],
-        "checks": [{"hookup": c.hookup, "number": c.number, "run": c.run} for c in now.checks],
+        "checks": [{"setup": c.setup, "number": c.number, "run": c.run} for c in now.checks],
         "seconds_done": now.seconds_done,
         "seconds_left": now.seconds_left,
         "changes_left": now.changes,
         "next": step_name(now.next) if now.next else None,
-        "next_hookup": now.next.hookup if now.next else None,
+        "next_setup": now.next.setup if now.next else None,
         "unlike": list(unlike),
         "steps": steps,
         "failed": failed or {},
@@ -175,9 +175,9 @@ def ports_as_data(rows: Sequence[PortRow]) -> PortsData:
                 "link": r.link,
                 "controller": r.controller,
                 "shares_with": list(r.shares),
-                "hookups": r.hookups,
+                "setups": r.setups,
                 "best": {
-                    way: {"rate": e.rate, "low": e.low, "high": e.high, "hookup": h} for way, (e, h) in r.best.items()
+                    way: {"rate": e.rate, "low": e.low, "high": e.high, "setup": h} for way, (e, h) in r.best.items()
                 },
             }
             for r in rows
@@ -191,7 +191,7 @@ def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridD
         "others": [
             {
                 "review": o.title,
-                "hookup": o.hookup,
+                "setup": o.setup,
                 "chain": list(o.chain),
                 "host": o.host,
                 "workload": o.workload.title,
@@ -225,4 +225,4 @@ def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridD
 
 def functions_as_data(rows: Sequence[FunctionRow]) -> FunctionsData:
     """Return what works where."""
-    return {"cells": [{"levels": dict(r.cell), "hookup": r.hookup, "works": r.works} for r in rows]}
+    return {"cells": [{"levels": dict(r.cell), "setup": r.setup, "works": r.works} for r in rows]}

@@ -29,7 +29,7 @@ class SuggestionData(TypedDict):
     negotiated: str | None
     read: ThereData | None
     write: ThereData | None
-    hookup: str | None
+    setup: str | None
     runs: list[str]
     why: str | None
 
@@ -46,7 +46,7 @@ class ReaderData(TypedDict):
 class EnergyData(TypedDict):
     """What a soak's load drew."""
 
-    hookup: str
+    setup: str
     run: str
     direction: str
     watts: float
@@ -77,7 +77,7 @@ def reader_as_data(reader: Reader, found: Sequence[Suggestion]) -> ReaderData:
                 "negotiated": s.negotiated.name if s.negotiated else None,
                 "read": _there(s.ways.get("read")),
                 "write": _there(s.ways.get("write")),
-                "hookup": s.hookup,
+                "setup": s.setup,
                 "runs": list(s.runs),
                 "why": s.why,
             }
@@ -104,7 +104,7 @@ def energies_as_data(found: Sequence[Energy], size: int | None) -> EnergiesData:
         "size": size,
         "energies": [
             {
-                "hookup": e.hookup,
+                "setup": e.setup,
                 "run": e.run,
                 "direction": e.direction,
                 "watts": e.watts,

@@ -22,7 +22,7 @@ class RivalData(TypedDict):
     ratio: float | None
     low: float | None
     high: float | None
-    hookups: list[str]
+    setups: list[str]
     true_on: list[str]
     compared: int
     why: str | None
@@ -72,7 +72,7 @@ def rivals_as_data(rows: Sequence[RivalRow]) -> list[RivalData]:
             "ratio": r.best[1].value if r.best else None,
             "low": r.best[1].low if r.best else None,
             "high": r.best[1].high if r.best else None,
-            "hookups": list(r.hookups or ()),
+            "setups": list(r.setups or ()),
             "true_on": list(r.true_on),
             "compared": r.compared,
             "why": r.why,

@@ -23,7 +23,7 @@ class Survey(TypedDict):
 class Learned(TypedDict):
     """`ulterion survey --learn`."""
 
-    hookup: str
+    setup: str
     drive: str
     expect: dict[str, str]
     alike: list[str]

@@ -26,9 +26,9 @@ class PartData(TypedDict):
 
 
 class WorkData(TypedDict):
-    """A piece of work on a hookup, or between two; `low` and `high`: 90 %; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
+    """A piece of work on a setup, or between two; `low` and `high`: 90 %; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
 
-    hookup: str
+    setup: str
     seconds: float | None
     low: float | None
     high: float | None
@@ -50,9 +50,9 @@ class WorksData(TypedDict):
 
 
 class RecordingData(TypedDict):
-    """Whether a stream is taken on a hookup; `keeps` null where nothing long was run; `until`: seconds until it stops."""
+    """Whether a stream is taken on a setup; `keeps` null where nothing long was run; `until`: seconds until it stops."""
 
-    hookup: str
+    setup: str
     keeps: bool | None
     until: float | None
     lowest: float | None
@@ -66,7 +66,7 @@ class RecordingsData(TypedDict):
 
     stream: float
     size: float | None
-    hookups: list[RecordingData]
+    setups: list[RecordingData]
 
 
 class UnitsData(TypedDict):
@@ -81,7 +81,7 @@ class ValueData(TypedDict):
     """A product and what it costs: price per MB/s of what was measured, and per GB of what is stated."""
 
     part: str
-    hookup: str | None
+    setup: str | None
     price: float
     currency: str
     price_date: str | None
@@ -131,7 +131,7 @@ def works_as_data(rows: Sequence[Row], size: float, what: str) -> WorksData:
 def _work(row: Row) -> WorkData:
     one = row.work
     return {
-        "hookup": row.hookup,
+        "setup": row.setup,
         "seconds": one.seconds if one else None,
         "low": one.low if one else None,
         "high": one.high if one else None,
@@ -151,13 +151,13 @@ def _work(row: Row) -> WorkData:
 
 def recordings_as_data(found: Sequence[Recorded], stream: float, size: float | None) -> RecordingsData:
     """Return recordings."""
-    return {"stream": stream, "size": size, "hookups": [_recorded(one) for one in found]}
+    return {"stream": stream, "size": size, "setups": [_recorded(one) for one in found]}
 
 
 def _recorded(one: Recorded) -> RecordingData:
     told = one.recording
     return {
-        "hookup": one.hookup,
+        "setup": one.setup,
         "keeps": told.keeps if told else None,
         "until": told.until if told else None,
         "lowest": told.lowest if told else None,
@@ -196,7 +196,7 @@ def values_as_data(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:
         "values": [
             {
                 "part": v.part,
-                "hookup": v.hookup,
+                "setup": v.setup,
                 "price": v.price.amount,
                 "currency": v.price.currency,
                 "price_date": v.seen.isoformat() if v.seen else None,

@@ -106,17 +106,17 @@ class Fault(Written):
     part: str
     what: Literal["not recognised", "pulled out", "I/O error"]
     after: Duration | None = Field(None, description="virtual time since the start of the run")
-    hookup: str | None = Field(None, description="only on this hookup")
+    setup: str | None = Field(None, description="only on this setup")
 
 
 class Moment(Written):
-    """What a hand does on the bench; a hookup that has moments is there between its plugging in and its unplugging.
+    """What a hand does on the bench; a setup that has moments is there between its plugging in and its unplugging.
 
     One whose first moment is its unplugging is there from the beginning.
     """
 
     at: Duration = Field(description="virtual time since the bench's epoch")
-    hookup: str
+    setup: str
     what: Literal["plugged in", "unplugged"]
 
 
@@ -162,17 +162,17 @@ class SimBench(Written):
                     known[name] = known[name].model_copy(update=changes)
         return self.model_copy(update={"ports": ports, "parts": parts})
 
-    def plugged_in(self, hookup: str | None, at: float) -> bool:
-        """Return whether a hookup is plugged in, `at` seconds after the epoch."""
-        mine = [m for m in self.moments if m.hookup == hookup]
+    def plugged_in(self, setup: str | None, at: float) -> bool:
+        """Return whether a setup is plugged in, `at` seconds after the epoch."""
+        mine = [m for m in self.moments if m.setup == setup]
         before = [m for m in mine if m.at <= at]
         if before:
             return before[-1].what == "plugged in"
         return not mine or mine[0].what == "unplugged"
 
-    def next_moment(self, hookup: str | None, what: str, at: float) -> float | None:
-        """Return when, after `at`, a hookup is next plugged in or unplugged, seconds after the epoch; None when it is not."""
-        return next((m.at for m in self.moments if m.hookup == hookup and m.what == what and m.at > at), None)
+    def next_moment(self, setup: str | None, what: str, at: float) -> float | None:
+        """Return when, after `at`, a setup is next plugged in or unplugged, seconds after the epoch; None when it is not."""
+        return next((m.at for m in self.moments if m.setup == setup and m.what == what and m.at > at), None)
 
     def chain(self, names: list[str], path: Path) -> list[SimPart]:
         """Return the parts of a chain; raise UsageError for a name the bench does not have."""

@@ -38,20 +38,20 @@ class SimTarget:
     Attributes:
         bench: the bench.
         names: names of the chain, port first.
-        hookup: name of the hookup, or None.
+        setup: name of the setup, or None.
         path: as the review names it.
         span_bytes: stretch of the medium that is covered.
-        lanes: workers that share each pass; they add up to more requests in flight.
+        workers: workers that share each pass; they add up to more requests in flight.
         state: what time changes: heat, cache, throttling.
         began: when the run begins, in seconds since the bench's epoch.
     """
 
     bench: SimBench
     names: list[str]
-    hookup: str | None
+    setup: str | None
     path: str
     span_bytes: int = DEFAULT_SPAN
-    lanes: int = 1
+    workers: int = 1
     began: float = 0.0
     state: State = field(init=False)
     _under_way: float = field(default=0.0, init=False)  # bytes of a soak's request that has not ended
@@ -92,8 +92,8 @@ class SimTarget:
             raise UsageError(f"a request of {show_block(workload.block_bytes)} does not fit into the span")
 
     def _faults(self) -> list[Fault]:
-        mine = [f for f in self.bench.faults if f.part in self.names and f.hookup in (None, self.hookup)]
-        gone = self.bench.next_moment(self.hookup, "unplugged", self.began)
+        mine = [f for f in self.bench.faults if f.part in self.names and f.setup in (None, self.setup)]
+        gone = self.bench.next_moment(self.setup, "unplugged", self.began)
         if gone is not None:
             mine.append(Fault.model_construct(part=self.names[-1], what="pulled out", after=gone - self.began))
         return sorted(mine, key=lambda f: f.after or 0.0)
@@ -129,7 +129,7 @@ class SimTarget:
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in virtual time; as on a real target it ends with its last request."""
         rng = np.random.Generator(np.random.SFC64([seed, self.bench.bench.seed]))
-        deep = replace(workload, depth=workload.depth * self.lanes)
+        deep = replace(workload, depth=workload.depth * self.workers)
         self.state.travelled = 0.0
         true = self.state.truth(deep)
         seconds = max((workload.seconds or 0.0) - true.flush, 1e-3)

@@ -6,7 +6,7 @@ A run in a cell gives the mean of the logs of its passes.  It is taken as
 
 with levels that add up to nothing (sum coding), so that a factor's level is its mean over all levels of the others alike, whatever cells are
 missing (S. R. Searle, F. M. Speed, G. A. Milliken, Population Marginal Means in the Linear Model, 1980).  A run that repeats a cell, and each
-of a hookup outside the grid that was measured again and again (the direct one, as a check), tells what varies from run to run.  Runs are weighted by both
+of a setup outside the grid that was measured again and again (the baseline, as a check), tells what varies from run to run.  Runs are weighted by both
 variances, the one between runs by the method of R. C. Paule and J. Mandel (1982), and the uncertainty is that of G. Knapp and J. Hartung (2003), its
 factor drawn towards 1 by `SCALE_DF`.
 """

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import TypeVar
 
-from ulterion.engine.copies.crew import Does
+from ulterion.engine.copies.file_pool import Does
 
 FILES, BYTES = 64, 4 * 2**20  # that a worker takes at a time, at most
 INTERVAL = 1.0  # seconds
@@ -26,7 +26,7 @@ def batches(items: Iterable[Item], size_of: Callable[[Item], int]) -> Iterator[l
         yield batch
 
 
-class Pulse:
+class ProgressMeter:
     """Bytes that a crew moved in each second from now on, and whoever is told of them; called again and again.
 
     What was written into the system's memory has not arrived.  Where a device counts what it writes (`written`, bytes so far), the
@@ -34,10 +34,10 @@ class Pulse:
     """
 
     def __init__(
-        self, crew: Does, told: Callable[[float, int], None], written: Callable[[], int] | None = None
+        self, pool: Does, told: Callable[[float, int], None], written: Callable[[], int] | None = None
     ) -> None:
-        self._crew, self._told, self._written = crew, told, written
-        self._start, self._first, self._last, self._last_arrived = crew.now(), crew.moved, 0, 0
+        self._crew, self._told, self._written = pool, told, written
+        self._start, self._first, self._last, self._last_arrived = pool.now(), pool.moved, 0, 0
         self._first_written = written() if written is not None else 0
         self.intervals: list[int] = []
         self.arrived: list[int] = []

@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 
 from ulterion.core.copied import CLASSES, Classed, class_of
 from ulterion.core.errors import TargetFailed
-from ulterion.engine.copies.batches import Pulse, batches
+from ulterion.engine.copies.batches import ProgressMeter, batches
 from ulterion.engine.copies.below import Below
-from ulterion.engine.copies.crew import Crew, Job
+from ulterion.engine.copies.file_pool import FileJob, FilePool
 from ulterion.engine.copies.manifest import Line, Writer
 from ulterion.engine.copies.onefile import TargetGoneError, of_target
 from ulterion.engine.copies.walk import Entry, walk
@@ -75,7 +75,7 @@ class PassCopied:
 
 
 def copy_all(
-    crew: Crew,
+    pool: FilePool,
     sources: Sequence[bytes],
     target: bytes,
     *,
@@ -87,8 +87,8 @@ def copy_all(
     """Copy everything below the sources into a folder that is there and empty; raise TargetFailed when it takes no more."""
     done = PassCopied()
     before = meters.read() if meters.read is not None else 0
-    pulse, start = Pulse(crew, told, meters.written), time.perf_counter()
-    for job, answers in crew.run(_jobs(sources, target, done, kernel=kernel), pulse):
+    pulse, start = ProgressMeter(pool, told, meters.written), time.perf_counter()
+    for job, answers in pool.run(_jobs(sources, target, done, kernel=kernel), pulse):
         for entry, (summed, why, seconds) in zip(job[1][2], answers, strict=True):
             if summed is None:
                 done.leave_out(entry, why)
@@ -99,7 +99,7 @@ def copy_all(
             if manifest is not None:
                 manifest.add(Line(entry.name, entry.size, entry.modified, summed))
     _give_times(done, target)
-    for _, seconds in crew.run(iter([("flush", target)]), pulse):
+    for _, seconds in pool.run(iter([("flush", target)]), pulse):
         done.flush_seconds = seconds
     done.seconds, done.intervals, done.arrived = time.perf_counter() - start, pulse.end(), pulse.arrived
     done.read = meters.read() - before if meters.read is not None else None
@@ -115,7 +115,7 @@ def _give_times(done: PassCopied, target: bytes) -> None:
                 os.utime(below.folder(path), ns=(modified, modified))
 
 
-def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: bool) -> Iterator[Job]:
+def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: bool) -> Iterator[FileJob]:
     """Yield what there is to copy in jobs: a large file alone, small ones together; folders and links are made on the way."""
     for batch in batches(_files_of(sources, target, done), lambda one: one.size):
         yield "copy", (kernel, target, batch)
@@ -165,7 +165,7 @@ def _make_folder(folder: int, name: bytes, mode: int) -> None:
         os.chmod(name, mode, dir_fd=folder)
 
 
-def _sized(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[Job]:
+def _sized(entries: Iterator[tuple[bytes, int]], name: str) -> Iterator[FileJob]:
     return ((name, batch) for batch in batches(entries, lambda one: one[1]))
 
 
@@ -173,49 +173,51 @@ def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
     return ((e.source, e.size) for e in walk(sources) if e.kind == "file")
 
 
-def forget(crew: Crew, sources: Sequence[bytes]) -> None:
+def forget(pool: FilePool, sources: Sequence[bytes]) -> None:
     """Drop what the system's cache holds of the sources; what was just written there goes to the medium first, or it would stay."""
     for folder in dict.fromkeys(s if os.path.isdir(s) else os.path.dirname(s.rstrip(b"/")) or b"." for s in sources):
         with contextlib.suppress(TargetFailed):
-            for _ in crew.run(iter([("flush", folder)])):
+            for _ in pool.run(iter([("flush", folder)])):
                 pass
     jobs = (("forget", [path for path, _ in batch]) for _, batch in _sized(_files(sources), ""))
-    for _ in crew.run(jobs):
+    for _ in pool.run(jobs):
         pass
 
 
-def read_alone(crew: Crew, sources: Sequence[bytes], told: Callable[[float, int], None]) -> tuple[int, float]:
+def read_alone(pool: FilePool, sources: Sequence[bytes], told: Callable[[float, int], None]) -> tuple[int, float]:
     """Read everything and do nothing with it; return the bytes and the seconds."""
-    pulse, start = Pulse(crew, told), time.perf_counter()
-    total = sum(count for _, count in crew.run(_sized(_files(sources), "read"), pulse))
+    pulse, start = ProgressMeter(pool, told), time.perf_counter()
+    total = sum(count for _, count in pool.run(_sized(_files(sources), "read"), pulse))
     return total, time.perf_counter() - start
 
 
 def write_alone(
-    crew: Crew, sources: Sequence[bytes], target: bytes, told: Callable[[float, int], None]
+    pool: FilePool, sources: Sequence[bytes], target: bytes, told: Callable[[float, int], None]
 ) -> tuple[int, float]:
     """Write files of the same sizes from memory into an empty folder, all in one, with the flush; return the bytes and the seconds."""
-    pulse, start = Pulse(crew, told), time.perf_counter()
+    pulse, start = ProgressMeter(pool, told), time.perf_counter()
     named = ((b"%b/%d" % (target, number), size) for number, (_, size) in enumerate(_files(sources)))
-    total = sum(count for _, count in crew.run(_sized(named, "write"), pulse))
-    for _ in crew.run(iter([("flush", target)]), pulse):
+    total = sum(count for _, count in pool.run(_sized(named, "write"), pulse))
+    for _ in pool.run(iter([("flush", target)]), pulse):
         pass
     return total, time.perf_counter() - start
 
 
-def sum_all(crew: Crew, sources: Sequence[bytes], manifest: Writer, told: Callable[[float, int], None]) -> list[str]:
+def sum_all(
+    pool: FilePool, sources: Sequence[bytes], manifest: Writer, told: Callable[[float, int], None]
+) -> list[str]:
     """Read everything below the sources and write its manifest; return the names of files that could not be read."""
-    pulse, missed = Pulse(crew, told), []
+    pulse, missed = ProgressMeter(pool, told), []
     entries = (e for e in walk(sources) if e.kind == "file")
     jobs = (("sums", [(e.source, e.size) for e in batch], batch) for batch in batches(entries, lambda e: e.size))
     waiting: dict[int, list[Entry]] = {}
 
-    def given() -> Iterator[Job]:
+    def given() -> Iterator[FileJob]:
         for name, files, batch in jobs:
             waiting[id(files)] = batch
             yield name, files
 
-    for (_, files), sums in crew.run(given(), pulse):
+    for (_, files), sums in pool.run(given(), pulse):
         for entry, summed in zip(waiting.pop(id(files)), sums, strict=True):
             if summed is None:
                 missed.append(os.fsdecode(entry.name))

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from ulterion.engine.copies.batches import batches
-from ulterion.engine.copies.crew import Crew, Job
+from ulterion.engine.copies.file_pool import FileJob, FilePool
 from ulterion.engine.copies.manifest import Line
 from ulterion.engine.copies.readback import DIFFERS, first_difference
 from ulterion.engine.copies.walk import walk
@@ -33,7 +33,7 @@ class Proof:
 
 
 def prove(
-    crew: Crew,
+    pool: FilePool,
     lines: Iterator[Line],
     folder: bytes,
     source_of: Callable[[bytes], bytes | None] = lambda path: None,
@@ -41,7 +41,7 @@ def prove(
 ) -> Proof:
     """Read the files of a manifest back from a folder; `source_of` leads to the original, to find where a copy differs from it."""
     proof = Proof()
-    for (_, (_, batch)), answers in crew.run(_jobs(lines, folder), watch):
+    for (_, (_, batch)), answers in pool.run(_jobs(lines, folder), watch):
         for line, what in zip(batch, answers, strict=True):
             if not what:
                 proof.files, proof.bytes = proof.files + 1, proof.bytes + line.size
@@ -56,7 +56,7 @@ def _where(source: bytes | None, folder: bytes, path: bytes) -> str:
     return "" if place is None else f" from byte {place} on"
 
 
-def _jobs(lines: Iterator[Line], folder: bytes) -> Iterator[Job]:
+def _jobs(lines: Iterator[Line], folder: bytes) -> Iterator[FileJob]:
     return (("prove", (folder, batch)) for batch in batches(lines, lambda line: line.size))
 
 

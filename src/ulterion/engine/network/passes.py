@@ -205,8 +205,8 @@ def _read_arrived(data: Frame) -> Arrived:
 
 def at_once(jobs: Sequence[Callable[[], None]], watch: Callable[[], None] | None = None) -> None:
     """Run jobs in a thread each, all begun together; `watch` is called ten times a second meanwhile."""
-    gate = threading.Barrier(len(jobs))
-    threads = [threading.Thread(target=partial(_gated, gate, job), daemon=True) for job in jobs]
+    wait_for_start = threading.Barrier(len(jobs))
+    threads = [threading.Thread(target=partial(_gated, wait_for_start, job), daemon=True) for job in jobs]
     for thread in threads:
         thread.start()
     while any(t.is_alive() for t in threads):
@@ -215,8 +215,8 @@ def at_once(jobs: Sequence[Callable[[], None]], watch: Callable[[], None] | None
             watch()
 
 
-def _gated(gate: threading.Barrier, job: Callable[[], None]) -> None:
-    gate.wait()
+def _gated(wait_for_start: threading.Barrier, job: Callable[[], None]) -> None:
+    wait_for_start.wait()
     job()
 
 

@@ -10,12 +10,12 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.engine import loops
 from ulterion.engine.data import Buffers
-from ulterion.engine.lane import Feeding, Recorder, StopSign, drive
+from ulterion.engine.io_methods import Job, WorkerCounts
 from ulterion.engine.loops import AT, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
-from ulterion.engine.movers import Job, Moved
 from ulterion.engine.offsets import Feed, chunks_of
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable.windows import WindowsFile
+from ulterion.engine.request_loop import Feeding, Recorder, StopSign, drive
 
 WAIT = 100  # ms for a completion, between two looks at the stop sign
 DRAINING = 30.0  # seconds that requests which were cancelled may take to come back
@@ -31,7 +31,7 @@ class _Request:
         self.offset = self.began = 0
 
 
-class PortLane:
+class PortLoop:
     """Keeps so many requests in flight on one file; each takes its own piece of memory again and again."""
 
     def __init__(
@@ -141,7 +141,7 @@ class Ports:
     name = "completion port"
     why = "Windows tells the end of requests to a port"
 
-    def move(self, job: Job) -> Moved:
+    def move(self, job: Job) -> WorkerCounts:
         """Run the workload from this thread; raise TargetFailed."""
         assert isinstance(job.file, WindowsFile)
         workload, depth = job.workload, job.workload.depth
@@ -152,9 +152,9 @@ class Ports:
             Buffers(workload.block_bytes, depth, job.own_seed, writes=True) if workload.direction != "read" else None
         )
         share = workload.write_share if reads and writes else None
-        chunks = chunks_of(workload, job.own_seed, job.lane, job.lanes)
+        chunks = chunks_of(workload, job.own_seed, job.worker, job.workers)
         feed = Feed(chunks, writes.memory if writes else None, share, job.own_seed)
-        lane = PortLane(job.file, feed, job.recorder(), job.stop, depth, reads=reads, writes=writes)
-        start = job.gate()
-        lane.run(start, job.deadline(start), job.tick)
-        return Moved([lane.recorder], start)
+        loop = PortLoop(job.file, feed, job.recorder(), job.stop, depth, reads=reads, writes=writes)
+        start = job.wait_for_start()
+        loop.run(start, job.deadline(start), job.tick)
+        return WorkerCounts([loop.recorder], start)

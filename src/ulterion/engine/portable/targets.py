@@ -19,11 +19,11 @@ from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine.children import GRACE
 from ulterion.engine.folder import fitting_span
-from ulterion.engine.movers import Job, Mover, Positional, Threads
+from ulterion.engine.io_methods import IoMethod, Job, Positional, Threads
 from ulterion.engine.plainfile import only_reads, span_within
 from ulterion.engine.portable.files import MediumFile, ways
-from ulterion.engine.portable.patience import in_time
-from ulterion.engine.portable.threadcrew import ThreadCrew
+from ulterion.engine.portable.thread_pool import ThreadPool
+from ulterion.engine.portable.timeouts import in_time
 from ulterion.engine.target import RealTarget, lay_down
 from ulterion.engine.testfile import unwritable
 from ulterion.model.systems import system
@@ -53,14 +53,14 @@ class _Held:
 class PortableTarget(RealTarget):
     """What they share: requests by threads, on a file with calls of its own."""
 
-    workers = ThreadCrew
+    pool = ThreadPool
 
     def __init__(self, path: Path, file: MediumFile, span_bytes: int) -> None:
         super().__init__(path, _Held(file), span_bytes)
         self.file = file
-        self.lanes = 1  # the threads of one process share one interpreter: more lanes would wait for each other
+        self.workers = 1  # the threads of one process share one interpreter: more workers would wait for each other
 
-    def mover(self, depth: int) -> Mover:
+    def io_method(self, depth: int) -> IoMethod:
         """Return what keeps so many requests in flight."""
         if depth > 1 and system() == "windows":
             from ulterion.engine.portable.ports import Ports

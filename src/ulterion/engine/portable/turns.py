@@ -11,7 +11,7 @@ from ulterion.engine import loops
 from ulterion.engine.calls import clock
 from ulterion.engine.compiler import Words
 from ulterion.engine.data import Buffers
-from ulterion.engine.lane import Feeding, Lane, Recorder, StopSign
+from ulterion.engine.io_methods import Job
 from ulterion.engine.loops import (
     AT,
     BEGAN,
@@ -27,16 +27,16 @@ from ulterion.engine.loops import (
     WRITE_FROM,
     WRITES,
 )
-from ulterion.engine.movers import Job
 from ulterion.engine.portable.files import MediumFile
+from ulterion.engine.request_loop import Feeding, Recorder, RequestLoop, StopSign
 
 
 def on(job: Job, file: MediumFile) -> Job:
     """Return a job that is done on a file of a system's own."""
-    return replace(job, file=file, make_lane=partial(FileLane, file))
+    return replace(job, file=file, make_loop=partial(FileLoop, file))
 
 
-class FileLane(Lane):
+class FileLoop(RequestLoop):
     """Requests one at a time on a file of a system's own."""
 
     def __init__(

@@ -86,7 +86,7 @@ class ClockRecord(Written):
 
 
 class ClockRun(Header):
-    """Transfers timed by hand on a hookup."""
+    """Transfers timed by hand on a setup."""
 
     kind: Literal["clock"] = "clock"
     clock: ClockRecord

@@ -110,7 +110,7 @@ class CopyRecord(Written):
     task: Spoken = Field(description="what was copied, by which copies are matched")
     sources: list[Spoken]
     source: TargetFacts | None = Field(None, description="what the source lies on")
-    from_hookup: str | None = None
+    from_setup: str | None = None
     set_name: str | None = Field(None, description="the set of files that was made for it")
     seed: Count | None = None
     way: Literal["read and write", "copied by the kernel"]
@@ -128,7 +128,7 @@ class CopyRecord(Written):
 
 
 class CopyRun(Header):
-    """Files copied to a hookup, or from one."""
+    """Files copied to a setup, or from one."""
 
     kind: Literal["copy"] = "copy"
     copied: CopyRecord

@@ -78,9 +78,9 @@ def run_id(drawn: bytes) -> str:
 class CellRecord(Written):
     """The cell of a plan that a run was made for, and what was shown to hold in it."""
 
-    levels: dict[str, str] = Field({}, description="by factor; empty for a check by the direct hookup")
+    levels: dict[str, str] = Field({}, description="by factor; empty for a check by the baseline")
     shown: list[Spoken] = Field([], description="what proved the settings, in words")
-    check: Count | None = Field(None, description="which check by the direct hookup it is, from 1")
+    check: Count | None = Field(None, description="which check by the baseline it is, from 1")
 
 
 class Header(Written):
@@ -91,7 +91,7 @@ class Header(Written):
     started: Moment = Field(description="UTC, RFC 3339")
     ended: Moment | None = None
     kind: str
-    hookup: str | None = None
+    setup: str | None = None
     chain: list[str] = []
     target: Annotated[TargetFacts, AfterValidator(_counted_facts)]
     bench: BenchFacts
@@ -99,7 +99,7 @@ class Header(Written):
     readings: list[Reading] = []
     notes: list[Note] = []
     warnings: list[Spoken] = []
-    unexpected: list[Spoken] = Field([], description="warnings about a target that is not as its hookup expects")
+    unexpected: list[Spoken] = Field([], description="warnings about a target that is not as its setup expects")
     unequal: list[Spoken] = Field([], description="conditions that differ from those of other cells of the plan")
     cell: CellRecord | None = None
     state: State

@@ -123,7 +123,7 @@ class Before(Written):
     cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell")
     cache_slow: float | None = Field(None, gt=0, description="bytes per second after it")
     cache_run: str | None = Field(None, description="id of that soak")
-    cache_here: bool = Field(False, description="whether that soak was of the same hookup")
+    cache_here: bool = Field(False, description="whether that soak was of the same setup")
 
     @property
     def fill(self) -> Fill | None:
@@ -139,7 +139,9 @@ class Settings(Ground):
 
     passes: Count
     seconds: Seconds
-    lanes: int | None = Field(None, description="worker processes that were asked for, each with the workload's depth")
+    workers: int | None = Field(
+        None, description="worker processes that were asked for, each with the workload's depth"
+    )
     warm_up: bool | None = None
     rest_seconds: float | None = None
     cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
@@ -148,7 +150,7 @@ class Settings(Ground):
 
 
 class MeasureRun(Header):
-    """A suite of workloads done on a hookup."""
+    """A suite of workloads done on a setup."""
 
     kind: Literal["measure", "network"] = "measure"
     suite: str

@@ -35,5 +35,5 @@ class Note(Written):
 
 
 NotedLine = dict[str, str | float | bool | None]
-"""One thing noted, as it is listed: number, hookup, what, whether it was taken back; of a run also its id, kind and `at_seconds`
+"""One thing noted, as it is listed: number, setup, what, whether it was taken back; of a run also its id, kind and `at_seconds`
 since the load began."""

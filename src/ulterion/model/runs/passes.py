@@ -65,7 +65,7 @@ class PassRecord(Written):
     requests: int = Field(gt=0, le=MOST)
     flush_seconds: Seconds | None = None
     cpu_seconds: Seconds | None = None
-    lanes: Count | None = Field(None, description="worker processes that shared it")
+    workers: Count | None = Field(None, description="worker processes that shared it")
     busy: float | None = Field(None, ge=0, le=2, description="share of the time in which the busiest of them computed")
     temperature: float | None = Field(None, description="of the drive right after it, C")
     hot: bool | None = Field(None, description="whether heat may have slowed it")
@@ -88,7 +88,7 @@ class PassRecord(Written):
             requests=result.requests,
             flush_seconds=result.flush_seconds,
             cpu_seconds=result.cpu_seconds,
-            lanes=result.lanes,
+            workers=result.workers,
             busy=result.busy,
             latency=Latency.of(result.latency) if result.latency.total else None,
             network=result.network,

@@ -204,7 +204,7 @@ BRIDGED = ("USB", "USB4", "Thunderbolt")  # transports by which something stands
 
 
 class SoakRun(Header):
-    """A soak done on a hookup."""
+    """A soak done on a setup."""
 
     kind: Literal["soak"] = "soak"
     settings: Ground

@@ -34,7 +34,7 @@ def _to_three(data: Raw) -> Raw:
     return {k: v for k, v in data.items() if k not in ("suite", "workloads")} | {"settings": settings}
 
 
-_UNEQUAL, _UNEXPECTED = "not alike: ", "not as the hookup expects, and accepted: "
+_UNEQUAL, _UNEXPECTED = "not alike: ", "not as the setup expects, and accepted: "
 _EXCLUDES = re.compile(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE | re.DOTALL)
 
 

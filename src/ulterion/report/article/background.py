@@ -43,10 +43,8 @@ def by_files(material: Material) -> Iterator[Section]:
     for run in material.runs:
         if isinstance(run, CopyRun) and not run.left_out:
             shown = copied.after(run, Path(run.id), material.unit)
-            place = (
-                material.review.hookup_label(run.hookup) if run.hookup in material.review.hookups else run.target.path
-            )
-            ends = "from" if run.copied.from_hookup == run.hookup else "to"
+            place = material.review.setup_label(run.setup) if run.setup in material.review.setups else run.target.path
+            ends = "from" if run.copied.from_setup == run.setup else "to"
             blocks += [
                 Heading(f"{run.copied.task}, {ends} {place}, run {run.id}"),
                 *from_screen(shown[:-1], f"Copy {run.id}"),
@@ -81,10 +79,10 @@ def noted(material: Material) -> Iterator[Section]:
     for run in material.every:
         for note in run.standing_notes:
             if note.kind != "excluded":
-                _sort(found, run.hookup, note.text)
+                _sort(found, run.setup, note.text)
     for one in material.folder.notebook().notes:
         if one.note is not None and one.note.taken_back is None:
-            _sort(found, one.hookup, one.note.text)
+            _sort(found, one.setup, one.note.text)
     blocks: list[Block] = []
     for heading in dict.fromkeys([*HEADINGS.values(), OTHERS]):
         if heading in found:
@@ -93,12 +91,12 @@ def noted(material: Material) -> Iterator[Section]:
         yield Section("noted", "Seen and heard", tuple(blocks))
 
 
-def _sort(found: dict[str, list[str]], hookup: str | None, text: str) -> None:
+def _sort(found: dict[str, list[str]], setup: str | None, text: str) -> None:
     start, colon, rest = text.partition(":")
     heading = HEADINGS.get(start.strip().casefold()) if colon else None
     words = rest.strip() if heading else text
     lines = found.setdefault(heading or OTHERS, [])
-    line = f"{hookup}: {words}" if hookup else words
+    line = f"{setup}: {words}" if setup else words
     if line not in lines:
         lines.append(line)
 
@@ -109,17 +107,17 @@ def method(material: Material) -> Iterator[Section]:
     told = [
         "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
         "and ± half its 95 % interval.",
-        f"Two hookups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
+        f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
         "to readers; all comparisons of a medium are one family (Holm's correction).",
     ]
     if material.claims:
         told.append(
             f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g} %, missed where it lies below, "
-            "undecided where it straddles it, and not testable where another part of the hookup cannot do as much."
+            "undecided where it straddles it, and not testable where another part of the setup cannot do as much."
         )
     if material.groups:
         told.append(
-            "What held a hookup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
+            "What held a setup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
         )
     if material.soaks:
         told.append(
@@ -144,17 +142,17 @@ def bench(material: Material) -> Iterator[Section]:
     benches = tuple(tuple(Cell(text) for text in one) for one in facts)
     heads = tuple((h, "left") for h in ("host", "system", "processor", "Ulterion"))
     blocks: list[Block] = [Table(heads, benches, "Benches")]
-    warnings = list(dict.fromkeys(f"{r.hookup or r.id}: {w}" for r in runs for w in r.warnings))
+    warnings = list(dict.fromkeys(f"{r.setup or r.id}: {w}" for r in runs for w in r.warnings))
     if warnings:
         blocks += [Heading("Warnings"), Items(tuple(warnings))]
-    left = [f"{r.id} ({r.hookup or r.target.path}): {r.left_out}" for r in runs if r.left_out]
+    left = [f"{r.id} ({r.setup or r.target.path}): {r.left_out}" for r in runs if r.left_out]
     if left:
         blocks += [Heading("Excluded runs"), Items(tuple(left))]
     rows = tuple(
-        (Cell(r.id), Cell(r.kind), Cell(r.hookup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
+        (Cell(r.id), Cell(r.kind), Cell(r.setup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
         for r in runs
     )
-    columns = tuple((h, "left") for h in ("run", "kind", "hookup", "begun", "ended"))
+    columns = tuple((h, "left") for h in ("run", "kind", "setup", "begun", "ended"))
     blocks.append(Table(columns, rows, "Runs"))
     blocks.append(
         Prose(

@@ -69,7 +69,7 @@ class Drawing:
 
 @dataclass(frozen=True)
 class Chart:
-    """Figures that the reader can choose among and look at: rows of workload, hookup, rate, low, high, in the unit."""
+    """Figures that the reader can choose among and look at: rows of workload, setup, rate, low, high, in the unit."""
 
     name: str
     caption: str

@@ -24,7 +24,7 @@ DIRECTIONS: tuple[Direction, ...] = ("read", "write")
 
 @dataclass(frozen=True)
 class Material:
-    """A review folder, what was noted of its hookups, and the unit of rates."""
+    """A review folder, what was noted of its setups, and the unit of rates."""
 
     folder: ReviewFolder
     outcomes: Mapping[str, Sequence[str]] = field(default_factory=dict)
@@ -57,24 +57,24 @@ class Material:
 
     @cached_property
     def groups(self) -> list[Group]:
-        """The hookups of each medium beside each other; none where nothing was measured."""
+        """The setups of each medium beside each other; none where nothing was measured."""
         measured = latest(self.runs)
-        return compare_review(self.review, self.runs) if any(n in measured for n in self.review.hookups) else []
+        return compare_review(self.review, self.runs) if any(n in measured for n in self.review.setups) else []
 
     @cached_property
     def claims(self) -> list[ClaimRow]:
-        """The claims, each on the hookup that gives it the fairest chance."""
+        """The claims, each on the setup that gives it the fairest chance."""
         return judge_claims(self.review, self.runs)
 
     @cached_property
     def soaks(self) -> list[Soak]:
-        """The newest soak of each hookup, in the order of the review."""
-        newest = {r.hookup: r for r in self.runs if isinstance(r, SoakRun) and r.hookup}
-        return [s for n in self.review.hookups if n in newest and (s := soak_of(newest[n])) is not None]
+        """The newest soak of each setup, in the order of the review."""
+        newest = {r.setup: r for r in self.runs if isinstance(r, SoakRun) and r.setup}
+        return [s for n in self.review.setups if n in newest and (s := soak_of(newest[n])) is not None]
 
     @cached_property
     def works(self) -> dict[Direction, list[Row]]:
-        """How long the size of the review takes, read and written, on every hookup that was measured."""
+        """How long the size of the review takes, read and written, on every setup that was measured."""
         size = float(self.review.report.work)
         return {way: [r for r in moving(self.review, self.runs, size, way) if r.work] for way in DIRECTIONS}
 

@@ -63,7 +63,7 @@ def in_short(material: Material) -> Iterator[Section]:
 
 def tested(material: Material) -> Iterator[Section]:
     """Yield what was tested, and what was not."""
-    blocks: list[Block] = [*_products(material), *_hookups(material)]
+    blocks: list[Block] = [*_products(material), *_setups(material)]
     untold = [
         f"{r.label}, {r.claim.replace('_', ' ')}: {r.judgement.verdict}"
         for r in material.claims
@@ -90,21 +90,21 @@ def _products(material: Material) -> Iterator[Table]:
         yield _filled(heads, rows, "Products, and what stood in for others")
 
 
-def _hookups(material: Material) -> Iterator[Table]:
+def _setups(material: Material) -> Iterator[Table]:
     rows = [
         tuple(
             Cell(text)
             for text in (
                 name,
                 " > ".join(material.labels.get(k, k) for k in h.chain),
-                "direct" if h.direct else "",
+                "direct" if h.baseline else "",
                 h.note,
             )
         )
-        for name, h in material.review.hookups.items()
+        for name, h in material.review.setups.items()
     ]
     if rows:
-        heads = ("hookup", "from the port to the medium", "baseline", "remark")
+        heads = ("setup", "from the port to the medium", "baseline", "remark")
         yield _filled(heads, rows, "How they were connected")
 
 
@@ -116,7 +116,7 @@ def _filled(heads: Sequence[str], rows: Sequence[tuple[Cell, ...]], caption: str
 
 
 def compared(material: Material) -> Iterator[Section]:
-    """Yield each medium with its hookups beside each other."""
+    """Yield each medium with its setups beside each other."""
     cast, margin, unit = Cast.of(material.review), material.review.review.margin, material.unit
     for group in material.groups:
         label = material.labels.get(group.medium, group.medium)
@@ -127,12 +127,12 @@ def compared(material: Material) -> Iterator[Section]:
         blocks: list[Block] = [
             Drawing(
                 name,
-                f"Bars of every workload and hookup of {label}, in {unit}. {told}".strip(),
-                f"{label}: rates by hookup, with 95 % intervals",
+                f"Bars of every workload and setup of {label}, in {unit}. {told}".strip(),
+                f"{label}: rates by setup, with 95 % intervals",
                 draw,
             )
         ]
-        if len({r.hookup for r in group.rows}) > 1:
+        if len({r.setup for r in group.rows}) > 1:
             blocks.append(_chart(group, label, unit, name))
         yield Section(name, label, (*blocks, *from_screen(screen, f"Every figure of {label}")[1:]))
 
@@ -146,7 +146,7 @@ def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
     rows = tuple(
         (
             r.workload.title,
-            r.hookup,
+            r.setup,
             r.estimate.rate / scale,
             None if r.estimate.low is None else r.estimate.low / scale,
             None if r.estimate.high is None else r.estimate.high / scale,
@@ -186,10 +186,10 @@ def soaked(material: Material) -> Iterator[Section]:
 
 
 def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str, list[Soak]]]:
-    """Yield the soaks of each medium, a few at a time: within a medium every hookup has a colour of its own."""
+    """Yield the soaks of each medium, a few at a time: within a medium every setup has a colour of its own."""
     media: dict[str, list[Soak]] = {}
     for soak in soaks:
-        media.setdefault(material.review.hookups[soak.run.hookup or ""].medium, []).append(soak)
+        media.setdefault(material.review.setups[soak.run.setup or ""].medium, []).append(soak)
     for medium, every in media.items():
         for start in range(0, len(every), MOST_SOAKS):
             number = f"-{start // MOST_SOAKS + 1}" if start else ""
@@ -208,7 +208,7 @@ def worked(material: Material) -> Iterator[Section]:
         if rows:
             title = f"{size} {WAYS[way]} in one go"
             draw = partial(_works, material, way, title)
-            blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each hookup.", title, draw))
+            blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
             blocks += from_screen(works_table(material.review, rows, title, material.unit), title)[1:]
     if blocks:
         yield Section("work", "What it means: time", tuple(blocks))

@@ -25,7 +25,7 @@ def product_verdicts(material: Material) -> list[tuple[str, str]]:
 
 def _found(material: Material, key: str) -> str:
     """Return what was found of a product: its claims, what it does to the drive behind it, heat, what was noted."""
-    told = [*_claims(material, key), *_against_direct(material, key), *_heat(material, key)]
+    told = [*_claims(material, key), *_against_baseline(material, key), *_heat(material, key)]
     return "; ".join(told)
 
 
@@ -45,27 +45,27 @@ def _claims(material: Material, key: str) -> list[str]:
     return [", ".join(told)]
 
 
-def _against_direct(material: Material, key: str) -> list[str]:
-    """Return how hookups through a product compare with the direct one, where it stands between port and medium."""
+def _against_baseline(material: Material, key: str) -> list[str]:
+    """Return how setups through a product compare with the baseline, where it stands between port and medium."""
     told = []
     for group in material.groups:
         through = {
-            n for n in dict.fromkeys(r.hookup for r in group.rows) if key in material.review.hookups[n].chain[1:-1]
+            n for n in dict.fromkeys(r.setup for r in group.rows) if key in material.review.setups[n].chain[1:-1]
         }
-        for hookup, parts in summary_parts(group, material.review.review.margin).items():
-            if hookup in through:
-                told.append(f"'{hookup}' against '{group.baseline}' {', '.join(parts)}")
+        for setup, parts in summary_parts(group, material.review.review.margin).items():
+            if setup in through:
+                told.append(f"'{setup}' against '{group.baseline}' {', '.join(parts)}")
     return told
 
 
 def _heat(material: Material, key: str) -> list[str]:
-    """Return what heat does where a hookup through the product was soaked: to a medium only by itself, else the case around it counts."""
+    """Return what heat does where a setup through the product was soaked: to a medium only by itself, else the case around it counts."""
     told = []
     for soak in material.soaks:
-        hookup = material.review.hookups.get(soak.run.hookup or "")
-        if hookup is None or key not in hookup.chain or (key == hookup.medium and not hookup.direct):
+        setup = material.review.setups.get(soak.run.setup or "")
+        if setup is None or key not in setup.chain or (key == setup.medium and not setup.baseline):
             continue
         fall = soak.findings.fall("throttling")
         if fall is not None:
-            told.append(f"'{soak.run.hookup}' is throttled by heat after {show_duration(fall.at - soak.load_start)}")
+            told.append(f"'{soak.run.setup}' is throttled by heat after {show_duration(fall.at - soak.load_start)}")
     return told

@@ -1,4 +1,4 @@
-"""Hookups beside each other as bars."""
+"""Setups beside each other as bars."""
 
 from __future__ import annotations
 
@@ -12,52 +12,50 @@ from matplotlib.figure import Figure
 from ulterion.core.units import RATE_UNITS, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, ground_of, measured_on, style
+from ulterion.report.words.bottleneck import bottleneck_names
 from ulterion.report.words.columns import show_ratio
-from ulterion.report.words.culprits import culprit_names
 
 LONGEST_LINE = 22  # characters of a name beside its bar
-MANY = 6  # hookups from which on bars are thinner and names stand in one line
+MANY = 6  # setups from which on bars are thinner and names stand in one line
 TALLEST = 60.0  # inches
 
 
 def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bool = False) -> Figure:
-    """Return bars of every workload and hookup with their 95 % intervals, the share of the baseline beside each.
+    """Return bars of every workload and setup with their 95 % intervals, the share of the baseline beside each.
 
-    `cast` says what each hookup is called, and gives it its colour, the same in every figure of a review.
+    `cast` says what each setup is called, and gives it its colour, the same in every figure of a review.
     """
     ground = ground_of(dark=dark)
     workloads = list(dict.fromkeys(r.workload.text for r in group.rows))
-    hookups = list(dict.fromkeys(r.hookup for r in group.rows))
+    setups = list(dict.fromkeys(r.setup for r in group.rows))
     columns = 2 if len(workloads) > 3 else 1
     lines = -(-len(workloads) // columns)
-    each = 0.34 if len(hookups) <= MANY else 0.24
-    height = min(TALLEST, max(3.4, lines * (0.55 + each * len(hookups)) + 1.4))
+    each = 0.34 if len(setups) <= MANY else 0.24
+    height = min(TALLEST, max(3.4, lines * (0.55 + each * len(setups)) + 1.4))
     times = f"; × tells how many times {cast.name(group.baseline)}" if group.baseline else ""
-    figure = begin(f"{label}: {unit} by hookup{times}", height, ground)
+    figure = begin(f"{label}: {unit} by setup{times}", height, ground)
     for place, text in enumerate(workloads, 1):
         axes = figure.add_subplot(lines, columns, place)
-        _panel(axes, [r for r in group.rows if r.workload.text == text], hookups, unit=unit, cast=cast, ground=ground)
+        _panel(axes, [r for r in group.rows if r.workload.text == text], setups, unit=unit, cast=cast, ground=ground)
     passes = sorted({r.estimate.passes for r in group.rows})
     few = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
-    held = _held(group, hookups, cast) if len(hookups) <= MANY else ""
+    held = _held(group, setups, cast) if len(setups) <= MANY else ""
     foot(
         figure,
-        [
-            f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, hookups)}; lines: 95 % intervals{held}"
-        ],
+        [f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, setups)}; lines: 95 % intervals{held}"],
         ground,
     )
     return figure
 
 
-def _once(group: Group, hookups: Sequence[str]) -> str:
+def _once(group: Group, setups: Sequence[str]) -> str:
     """Say that everything was plugged in once only, where it was: print has no room for more."""
-    return ", plugged in once" if set(hookups) <= set(group.once) else ""
+    return ", plugged in once" if set(setups) <= set(group.once) else ""
 
 
-def _held(group: Group, hookups: Sequence[str], cast: Cast) -> str:
-    """Return a line for each hookup on what held it back."""
-    lines = [(cast.name(h), culprit_names(group.blames, h)) for h in hookups if h != group.baseline]
+def _held(group: Group, setups: Sequence[str], cast: Cast) -> str:
+    """Return a line for each setup on what held it back."""
+    lines = [(cast.name(h), bottleneck_names(group.bottlenecks, h)) for h in setups if h != group.baseline]
     return "".join(f"\n{name}: {words}" for name, words in lines if words)
 
 
@@ -71,14 +69,14 @@ def _in_lines(name: str, most: int) -> str:
     )
 
 
-def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str, cast: Cast, ground: Ground) -> None:
+def _panel(axes: Axes, rows: Sequence[Row], setups: Sequence[str], unit: str, cast: Cast, ground: Ground) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
     rates = np.array(
         [(r.estimate.rate, r.estimate.low or r.estimate.rate, r.estimate.high or r.estimate.rate) for r in rows]
     )
     middle, low, high = rates.T / scale
-    filled = [colour(ground, cast.place(r.hookup, hookups.index(r.hookup))) for r in rows]
+    filled = [colour(ground, cast.place(r.setup, setups.index(r.setup))) for r in rows]
     error = [middle - low, high - middle]
     axes.barh(range(len(rows)), middle, xerr=error, color=filled, height=0.68, ecolor=ground.ink, capsize=3)
     for place, row in enumerate(rows):
@@ -89,7 +87,7 @@ def _panel(axes: Axes, rows: Sequence[Row], hookups: Sequence[str], unit: str, c
     axes.set_title(
         f"{rows[0].workload.title}  ({rows[0].workload.text})", fontsize=11, loc="left", color=ground.ink, y=1.0
     )
-    names = [_in_lines(cast.name(r.hookup), 2 if len(hookups) <= MANY else 1) for r in rows]
+    names = [_in_lines(cast.name(r.setup), 2 if len(setups) <= MANY else 1) for r in rows]
     axes.set_yticks(range(len(rows)), names, fontsize=10)
     axes.invert_yaxis()
     axes.set_xlim(0, most * 1.28)

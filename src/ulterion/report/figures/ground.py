@@ -1,4 +1,4 @@
-"""What all figures share: their ground and colours, the name and colour of each hookup, and the line at their foot."""
+"""What all figures share: their ground and colours, the name and colour of each setup, and the line at their foot."""
 
 from __future__ import annotations
 
@@ -45,11 +45,11 @@ def ground_of(*, dark: bool) -> Ground:
 
 @dataclass(frozen=True)
 class Cast:
-    """How the hookups of a review are called in figures, and which colour each has in all of them.
+    """How the setups of a review are called in figures, and which colour each has in all of them.
 
     Attributes:
-        names: by the hookup's name.
-        places: likewise its place among the colours: its place among the hookups of its medium, which are shown together.
+        names: by the setup's name.
+        places: likewise its place among the colours: its place among the setups of its medium, which are shown together.
     """
 
     names: Mapping[str, str] = field(default_factory=dict)
@@ -59,29 +59,29 @@ class Cast:
     def of(cls, review: Review) -> Cast:
         """Return the cast of a review."""
         media: dict[str, list[str]] = {}
-        for name, hookup in review.hookups.items():
-            media.setdefault(hookup.medium, []).append(name)
+        for name, setup in review.setups.items():
+            media.setdefault(setup.medium, []).append(name)
         places = {name: place for names in media.values() for place, name in enumerate(names)}
-        return cls({name: review.hookup_label(name) for name in review.hookups}, places)
+        return cls({name: review.setup_label(name) for name in review.setups}, places)
 
     @classmethod
-    def among(cls, review: Review, hookups: Sequence[str]) -> Cast:
-        """Return the cast of a figure of these hookups: where they have several media, each name has its medium, and each its own colour."""
-        known = [h for h in dict.fromkeys(hookups) if h in review.hookups]
-        if len({review.hookups[h].medium for h in known}) < 2:
+    def among(cls, review: Review, setups: Sequence[str]) -> Cast:
+        """Return the cast of a figure of these setups: where they have several media, each name has its medium, and each its own colour."""
+        known = [h for h in dict.fromkeys(setups) if h in review.setups]
+        if len({review.setups[h].medium for h in known}) < 2:
             return cls.of(review)
-        names = {h: f"{review.hookup_label(h)}, {review.label(review.hookups[h].medium)}" for h in known}
+        names = {h: f"{review.setup_label(h)}, {review.label(review.setups[h].medium)}" for h in known}
         every = list(names.values())
         names = {h: name if every.count(name) == 1 else f"{name} ({h})" for h, name in names.items()}
         return cls(names, {h: place for place, h in enumerate(known)})
 
-    def name(self, hookup: str) -> str:
-        """Return what readers know a hookup as."""
-        return self.names.get(hookup, hookup)
+    def name(self, setup: str) -> str:
+        """Return what readers know a setup as."""
+        return self.names.get(setup, setup)
 
-    def place(self, hookup: str | None, otherwise: int) -> int:
-        """Return a hookup's place among the colours; `otherwise` for one that the review does not have."""
-        return otherwise if hookup is None else self.places.get(hookup, otherwise)
+    def place(self, setup: str | None, otherwise: int) -> int:
+        """Return a setup's place among the colours; `otherwise` for one that the review does not have."""
+        return otherwise if setup is None else self.places.get(setup, otherwise)
 
 
 def colour(ground: Ground, place: int) -> str:

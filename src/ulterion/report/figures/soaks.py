@@ -41,7 +41,7 @@ def draw_soaks(
 ) -> Figure:
     """Return one or several soaks on one time axis that begins with the load; `marks` are claims and ceilings.
 
-    `cast` says what each hookup is called, and gives it its colour; `held` by what a single one was held back, in words.
+    `cast` says what each setup is called, and gives it its colour; `held` by what a single one was held back, in words.
     """
     ground = ground_of(dark=dark)
     shown = _shown(soaks, cast or Cast(), ground)
@@ -80,14 +80,14 @@ class _Shown:
 
 
 def _shown(soaks: Sequence[Soak], cast: Cast, ground: Ground) -> list[_Shown]:
-    """Return soaks with the name and the colour of their hookup; two of one hookup keep their ids, and differ in colour."""
-    hookups = [s.run.hookup for s in soaks]
+    """Return soaks with the name and the colour of their setup; two of one setup keep their ids, and differ in colour."""
+    setups = [s.run.setup for s in soaks]
     shown = []
     for number, soak in enumerate(soaks):
-        hookup = soak.run.hookup
-        alone = hookup is not None and hookups.count(hookup) == 1
-        name = cast.name(hookup) if hookup is not None and alone else soak.label
-        shown.append(_Shown(soak, name, colour(ground, cast.place(hookup if alone else None, number))))
+        setup = soak.run.setup
+        alone = setup is not None and setups.count(setup) == 1
+        name = cast.name(setup) if setup is not None and alone else soak.label
+        shown.append(_Shown(soak, name, colour(ground, cast.place(setup if alone else None, number))))
     return shown
 
 

@@ -1,4 +1,4 @@
-"""How long a piece of work takes on each hookup, as a figure."""
+"""How long a piece of work takes on each setup, as a figure."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ LONGEST_NAME = 28  # characters of a line
 def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = False) -> Figure:
     """Return bars of time with their intervals, each stretch at one pace by itself, the quickest above."""
     ground, known = ground_of(dark=dark), [(r, r.work) for r in rows if r.work is not None]
-    cast = Cast.among(review, [r.hookup for r, _ in known])
+    cast = Cast.among(review, [r.setup for r, _ in known])
     figure = begin(title, HEAD + ROW * len(known), ground)
     axes = figure.add_subplot(1, 1, 1)
     style(axes, ground, bare=True)
@@ -33,7 +33,7 @@ def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = 
                 part.seconds / scale,
                 0.6,
                 start / scale,
-                color=colour(ground, cast.place(row.hookup, at)),
+                color=colour(ground, cast.place(row.setup, at)),
                 alpha=shade,
             )
             start += part.seconds
@@ -47,7 +47,7 @@ def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = 
             color=ground.ink,
             fontsize=10,
         )
-    axes.set_yticks(range(len(known)), [fill(cast.name(r.hookup), LONGEST_NAME) for r, _ in known], fontsize=9)
+    axes.set_yticks(range(len(known)), [fill(cast.name(r.setup), LONGEST_NAME) for r, _ in known], fontsize=9)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)

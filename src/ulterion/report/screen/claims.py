@@ -24,7 +24,7 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         ("measured", "right"),
         ("reached", "right"),
         ("verdict", "left"),
-        ("hookup", "left"),
+        ("setup", "left"),
     ]
     body: list[list[Text | str] | Text] = []
     for index, row in enumerate(rows):
@@ -45,7 +45,7 @@ def _line(row: ClaimRow, unit: str) -> list[Text | str]:
     rates = row.unit in ("B/s", "IOPS", "B", "class")  # a link is one or another, and a temperature has no share
     reached, judged = (show_share(row.judgement.share) if rates else ""), verdict(row.judgement.verdict)
     claim = f"  {words.heading(row, unit)}"
-    return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.hookup or "–"]
+    return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.setup or "–"]
 
 
 def said_lines(review: Review, found: Sequence[Provenance]) -> list[RenderableType]:

@@ -21,7 +21,7 @@ from ulterion.report.words.columns import align_points, show_ratio
 COLUMNS = (
     ("what", "left"),
     ("how", "left"),
-    ("hookup", "left"),
+    ("setup", "left"),
     ("rate", "right"),
     ("95 % interval", "right"),
     ("ratio", "right"),
@@ -31,7 +31,7 @@ COLUMNS = (
 AGAINST = {
     False: "its like",
     True: "measured",
-}  # what a transfer is held against: the same on the other hookup, or a measurement
+}  # what a transfer is held against: the same on the other setup, or a measurement
 
 
 def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[RenderableType]:
@@ -51,7 +51,7 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[RenderableType]:
             [
                 name,
                 "copied" if row.copied else "by hand",
-                row.hookup,
+                row.setup,
                 rate,
                 interval,
                 ratio,
@@ -68,7 +68,7 @@ def kept_lines(kept: Sequence[tuple[ClockRun, Path]], unit: str) -> list[Rendera
     lines: list[RenderableType] = []
     for run, path in kept:
         task = f"{run.clock.task}, {WAYS[run.clock.direction]}"
-        lines.append(Text(f"{run.hookup}: {task}, by hand", style="head"))
+        lines.append(Text(f"{run.setup}: {task}, by hand", style="head"))
         for timing in run.timings:
             lines.append(Text(f"   {timing.words()}"))
         rates, bound = rates_of(run.timings), bound_of(run.timings)

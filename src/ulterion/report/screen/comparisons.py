@@ -12,6 +12,7 @@ from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.judge.comparisons import Group, Row
 from ulterion.report.screen.answertable import answer_table
 from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.words.bottleneck import bottleneck_lines
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
 from ulterion.report.words.comparisons import (
     datagrams,
@@ -24,7 +25,6 @@ from ulterion.report.words.comparisons import (
     summaries,
     waits,
 )
-from ulterion.report.words.culprits import culprit_lines
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
@@ -42,7 +42,7 @@ def comparison(
 ) -> list[RenderableType]:
     """Return the answer for each group, and its remarks; with `long`, or without an answer in short, every figure below it.
 
-    `labels` gives the readers' name of each part, `outcomes` what was noted of hookups.
+    `labels` gives the readers' name of each part, `outcomes` what was noted of setups.
     """
     shown: list[RenderableType] = []
     for group in groups:
@@ -63,7 +63,7 @@ def _figures(group: Group, unit: str) -> RenderableType:
     ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
     columns = [
         ("workload", "left"),
-        ("hookup", "left"),
+        ("setup", "left"),
         (unit, "right"),
         ("±", "right"),
         ("ratio", "right"),
@@ -71,7 +71,7 @@ def _figures(group: Group, unit: str) -> RenderableType:
         ("verdict", "left"),
     ]
     cells = [
-        [row.hookup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
+        [row.setup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
         for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
     ]
     names = [row.workload.title for row in group.rows]
@@ -105,7 +105,7 @@ def _small(group: Group) -> list[RenderableType]:
         return []
     columns = [
         ("workload", "left"),
-        ("hookup", "left"),
+        ("setup", "left"),
         ("a second" if rows[0].workload.is_network else "IOPS", "right"),
         ("half within", "right"),
         ("99 % within", "right"),
@@ -115,7 +115,7 @@ def _small(group: Group) -> list[RenderableType]:
         first = at == 0 or rows[at - 1].workload.text != row.workload.text
         name = Text(row.workload.title if first else "", style="name")
         waits = [show_duration(w) for w in row.waits or ()]
-        lines.append([name, row.hookup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
+        lines.append([name, row.setup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
     return [Text(""), table(columns, lines, "how long a request waits")]
 
 
@@ -139,13 +139,13 @@ def _remarks(
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
-        f"{r.workload.title} on {r.hookup}: {r.comparison.why}"
+        f"{r.workload.title} on {r.setup}: {r.comparison.why}"
         for r in group.rows
         if r.comparison and r.comparison.verdict == "undecided"
     ]
     return [
         *bullets("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
-        *bullets("Held back by", culprit_lines(group.blames, list(dict.fromkeys(r.hookup for r in group.rows)))),
+        *bullets("Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))),
         *bullets(
             "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
             waits(group, labels),
@@ -161,6 +161,6 @@ def _remarks(
     ]
 
 
-def outcome_lines(by_hookup: dict[str, list[str]]) -> list[RenderableType]:
-    """Return what hookups did that is not a number: not recognised, needs external power, ..."""
-    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in by_hookup.items() for text in texts])
+def outcome_lines(by_setup: dict[str, list[str]]) -> list[RenderableType]:
+    """Return what setups did that is not a number: not recognised, needs external power, ..."""
+    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])

@@ -32,13 +32,13 @@ MOST_CELLS = 60
 def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[RenderableType]:
     """Return the run sheet: every cell in its order with its state, what is open, and what comes next."""
     factors = [f for f, _ in now.cells[0].cell] if now.cells else []
-    columns = [("", "right"), *((f, "left") for f in factors), ("state", "left"), ("hookup", "left"), ("runs", "left")]
+    columns = [("", "right"), *((f, "left") for f in factors), ("state", "left"), ("setup", "left"), ("runs", "left")]
     rows: list[Cells | Text] = [_sheet_row(review, n, c, now) for n, c in enumerate(now.cells[:MOST_CELLS], 1)]
     lines: list[RenderableType] = [Text(words.progress(now), style="head"), Text(""), table(columns, rows)]
     if len(now.cells) > MOST_CELLS:
         lines.append(Text(f"and {len(now.cells) - MOST_CELLS} more; --json lists all", style="muted"))
     lines += bullets("Doubtful", listed(words.doubts(now)))
-    lines += bullets("Still open against the direct hookup", listed(words.undecided(now)))
+    lines += bullets("Still open against the baseline", listed(words.undecided(now)))
     lines += bullets("Could not be kept alike", listed(list(unlike)))
     if now.next is not None:
         lines += [Text(""), Text(f"comes next: {words.step_name(now.next)}")]
@@ -46,10 +46,10 @@ def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[Rend
 
 
 def _sheet_row(review: Review, number: int, cell: PlannedCell, now: Planned) -> Cells:
-    mark = ">" if now.next is not None and now.next.hookup == cell.hookup else str(number)
+    mark = ">" if now.next is not None and now.next.setup == cell.setup else str(number)
     state = Text(words.state_word(cell), style=STATES[cell.state])
     levels = [words.named(review, level) for _, level in cell.cell]
-    return [mark, *levels, state, cell.hookup, " ".join(cell.runs)]
+    return [mark, *levels, state, cell.setup, " ".join(cell.runs)]
 
 
 def after(
@@ -60,7 +60,7 @@ def after(
     lines: list[RenderableType] = [Text(""), Text(told, style="head")]
     lines += bullets("Failed", listed([f"{name}: {why}" for name, why in failed.items()]))
     lines += bullets("Doubtful", listed(words.doubts(now)))
-    lines += bullets("Still open against the direct hookup", listed(words.undecided(now)))
+    lines += bullets("Still open against the baseline", listed(words.undecided(now)))
     lines += bullets("Could not be kept alike", listed(list(unlike)))
     return [
         *lines,
@@ -200,7 +200,7 @@ def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Rend
     ]
     return [
         table([*columns, *sides, ("behind it", "left"), ("shared with", "left")], body),
-        Text("the most that any hookup carried there, by its newest runs", style="muted"),
+        Text("the most that any setup carried there, by its newest runs", style="muted"),
     ]
 
 
@@ -213,7 +213,7 @@ def others_table(others: Sequence[Other], unit: str) -> list[RenderableType]:
     """Return what other reviews measured, marked as theirs."""
     if not others:
         return []
-    columns = (("workload", "left"), (unit, "right"), ("hookup", "left"), ("host", "left"), ("review", "left"))
+    columns = (("workload", "left"), (unit, "right"), ("setup", "left"), ("host", "left"), ("review", "left"))
     body: list[Cells | Text] = [
         [
             o.text,

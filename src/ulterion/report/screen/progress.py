@@ -106,7 +106,7 @@ class Display(Announcer):
         running = time.monotonic() - self._since if self._since else 0.0
         seconds = remaining.of_run([r.workload.seconds or 0.0 for r in run.workloads], left, running)
         about = f"{word} {show_duration(round(seconds))} left"
-        several = [Text(run.hookup or str(run.target.path), style="head")] if len(self._every) > 1 else []
+        several = [Text(run.setup or str(run.target.path), style="head")] if len(self._every) > 1 else []
         return Group(
             *several,
             grid,

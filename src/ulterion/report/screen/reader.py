@@ -60,7 +60,7 @@ def _times(way: There | None) -> str:
 def energies_table(found: Sequence[Energy], size: int | None) -> list[RenderableType]:
     """Return what moving a gigabyte draws."""
     columns = [
-        ("hookup", "left"),
+        ("setup", "left"),
         ("", "left"),
         ("at work", "right"),
         ("most", "right"),
@@ -74,7 +74,7 @@ def energies_table(found: Sequence[Energy], size: int | None) -> list[Renderable
         rest = "–" if one.idle is None else f"{one.idle:.2f} W"
         above = "–" if one.above_rest is None else f"{one.above_rest:.2f}"
         row = [
-            one.hookup,
+            one.setup,
             one.direction,
             f"{one.watts:.2f} W",
             f"{one.peak:.2f} W",

@@ -38,7 +38,7 @@ def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableTyp
 def _words(row: RivalRow) -> str:
     if row.why is not None:
         return row.why
-    pair = f"'{row.hookups[0]}' against '{row.hookups[1]}'" if row.hookups else ""
+    pair = f"'{row.setups[0]}' against '{row.setups[1]}'" if row.setups else ""
     if row.true_on:
         nearest = f"{row.best[0]} {show_ratio(row.best[1].value)}; " if row.best else ""
         return f"{pair}: {nearest}true for {', '.join(row.true_on)}"

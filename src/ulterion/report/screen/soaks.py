@@ -11,11 +11,11 @@ from rich.text import Text
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_rate, show_size
-from ulterion.judge.culprits import Blame
+from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.soaks import Soak, SoakDifference
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report.screen.console import Sheet, bullets, pairs, table
-from ulterion.report.words.culprits import blame_words
+from ulterion.report.words.bottleneck import bottleneck_text
 from ulterion.report.words.soaks import (
     counter_words,
     difference_words,
@@ -30,24 +30,28 @@ from ulterion.report.words.soaks import (
 
 
 def soak_results(
-    run: SoakRun, soak: Soak | None, path: Path, unit: str, blame: Blame | None = None
+    run: SoakRun, soak: Soak | None, path: Path, unit: str, bottleneck: Bottleneck | None = None
 ) -> list[RenderableType]:
-    """Return what a finished soak says, what held its hookup back, and where it is kept."""
+    """Return what a finished soak says, what held its setup back, and where it is kept."""
     kept = Sheet([Text(f"kept in {path}", style="muted")], cut=False)
     if soak is None:
         return [Text("The load never began."), *_remarks(run, None), Text(""), kept]
-    return [*findings_lines(soak, unit, blame), *_remarks(run, soak.findings), Text(""), kept]
+    return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), Text(""), kept]
 
 
-def findings_lines(soak: Soak, unit: str, blame: Blame | None = None) -> list[RenderableType]:
-    """Return the findings of one soak, and what held its hookup back where measurements tell."""
+def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) -> list[RenderableType]:
+    """Return the findings of one soak, and what held its setup back where measurements tell."""
     findings, record = soak.findings, soak.run.soak
     assert record is not None
     parts = len({p.part for p in record.phases})
     head = f"{record.text}: {show_size(findings.bytes)} in {show_duration(findings.seconds)}"
     rows = [("rate", rate_words(findings, unit))]
     rows += [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit))]
-    rows += [("held back", f"by {blame_words(blame)}")] if blame is not None and blame.finding.suspects else []
+    rows += (
+        [("held back", f"by {bottleneck_text(bottleneck)}")]
+        if bottleneck is not None and bottleneck.finding.suspects
+        else []
+    )
     rows += [("requests", w) for w in request_words(soak)]
     rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
     rows += [("steady", steady_words(findings, unit))]

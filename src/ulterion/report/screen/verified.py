@@ -27,7 +27,7 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:
     if not pairs:
         return [Text(""), Text("Nothing was measured by both on the same products.", style="open")]
     columns = (
-        ("hookup", "left"),
+        ("setup", "left"),
         ("workload", "left"),
         (unit, "right"),
         ("other", "right"),
@@ -45,7 +45,7 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:
         rates = [show_rate(e.rate, unit, with_unit=False) for e in (one.mine, one.theirs)]
         body.append(
             [
-                one.hookup,
+                one.setup,
                 one.workload,
                 *rates,
                 show_ratio(one.ratio.value),

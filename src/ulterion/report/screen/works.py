@@ -21,29 +21,29 @@ from ulterion.report.words.copied import listed
 
 
 def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> list[RenderableType]:
-    """Return how long a piece of work takes on each hookup, the quickest first, and what decides it."""
-    columns = (("hookup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
+    """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
+    columns = (("setup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
     body: list[Cells | Text] = []
     for row in rows:
         if row.work is None:
-            body.append([row.hookup, Text("–", style="muted"), "", ""])
+            body.append([row.setup, Text("–", style="muted"), "", ""])
             continue
         span = f"{show_duration(row.work.low)} to {show_duration(row.work.high)}"
-        body.append([row.hookup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
+        body.append([row.setup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
     lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
     known = [r for r in rows if r.work is not None]
     lines += bullets(
         "What decides it",
-        [f"{r.hookup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
+        [f"{r.setup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
     )
     return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
 
 
 def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[RenderableType]:
-    """Return whether each hookup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
+    """Return whether each setup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
     long = any(one.media is not None or one.emptying is not None for one in found)
     columns = [
-        ("hookup", "left"),
+        ("setup", "left"),
         ("class", "left"),
         *([("media", "right"), ("to empty", "right")] if long else []),
         ("", "left"),
@@ -52,7 +52,7 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[R
     for one in found:
         told = one.recording
         style = "muted" if told is None else "good" if told.keeps else "bad"
-        row: list[Text | str] = [one.hookup, f"V{one.speed_class}" if one.speed_class else "–"]
+        row: list[Text | str] = [one.setup, f"V{one.speed_class}" if one.speed_class else "–"]
         if long:
             empty = "–" if one.emptying is None else show_duration(one.emptying.seconds)
             row += ["–" if one.media is None else str(one.media), empty]
@@ -103,7 +103,7 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
             "–" if v.rate is None else show_rate(v.rate, unit, with_unit=False),
             "–" if v.per_rate is None else significant(v.per_rate),
             "–" if v.per_size is None else significant(v.per_size),
-            v.hookup or "not measured",
+            v.setup or "not measured",
             "" if v.meets is None else Text("meets it", style="good") if v.meets else Text("does not", style="bad"),
         ]
         for v in found
@@ -114,5 +114,5 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
     lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []
     return [
         *lines,
-        Text("a product is rated on the hookup that gave it most; the price is of the part alone", style="muted"),
+        Text("a product is rated on the setup that gave it most; the price is of the part alone", style="muted"),
     ]

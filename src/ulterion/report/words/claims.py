@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from ulterion.core.units import show_iops, show_rate, show_size, show_temperature
 from ulterion.judge.claimrow import ClaimRow
+from ulterion.report.words.bottleneck import bottleneck_text, evidence
 from ulterion.report.words.comparisons import listed
-from ulterion.report.words.culprits import blame_words, evidence
 
 
 def shown(row: ClaimRow, value: float | None, name: str | None, unit: str) -> str:
@@ -55,30 +55,30 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
                 f"the flush at the end of each pass alone keeps it from the claim: {show_rate(judged.unflushed)} without it; longer "
                 "passes (--seconds) pay less for it"
             )
-        elif judged.others and row.blame is not None:
-            parts.append(f"below the claim, but perhaps {held_back(row)}")
+        elif judged.others and row.bottleneck is not None:
+            parts.append(f"below the claim, but perhaps {bottleneck_of(row)}")
         elif judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
-            parts += [held_back(row)] if row.blame is not None else []
+            parts += [bottleneck_of(row)] if row.bottleneck is not None else []
         if parts:
             sentences.append(f"{row.label}, {row.claim}: {'; '.join(parts)}")
     return sentences
 
 
-def held_back(row: ClaimRow) -> str:
+def bottleneck_of(row: ClaimRow) -> str:
     """Return what kept a part from what it claims: itself, something else, or one of several."""
-    assert row.blame is not None
-    culprit = row.blame.finding.culprit
-    if culprit is not None and culprit.key == row.part:
-        return f"it is the limit itself; {evidence(row.blame.finding, culprit)}"
-    return f"held back by {blame_words(row.blame)}"
+    assert row.bottleneck is not None
+    sole_suspect = row.bottleneck.finding.sole_suspect
+    if sole_suspect is not None and sole_suspect.key == row.part:
+        return f"it is the limit itself; {evidence(row.bottleneck.finding, sole_suspect)}"
+    return f"held back by {bottleneck_text(row.bottleneck)}"
 
 
 def sources(rows: Sequence[ClaimRow]) -> list[str]:
-    """Return which run stands behind which hookup's figures."""
+    """Return which run stands behind which setup's figures."""
     runs: dict[str, list[str]] = {}
     for row in rows:
-        if row.run is not None and row.hookup is not None:
-            known = runs.setdefault(row.hookup, [])
+        if row.run is not None and row.setup is not None:
+            known = runs.setdefault(row.setup, [])
             known += [run for run in [*row.older, row.run] if run not in known]
-    parts = [f"{hookup} {listed(ids)}" for hookup, ids in runs.items()]
+    parts = [f"{setup} {listed(ids)}" for setup, ids in runs.items()]
     return [", ".join(parts)] if parts else []

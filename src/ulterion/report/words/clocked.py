@@ -35,5 +35,5 @@ def remarks(rows: Sequence[ClockRow]) -> list[str]:
         parts = [*shown, *([row.why] if row.why and row.verdict != "same" else [])]
         parts += [row.suspect] if row.suspect and row.suspect != row.why else []
         parts += [f"also differed: {', '.join(row.differs)}"] if row.differs else []
-        told += [f"{row.hookup}, {task_words(row)}: {'; '.join(parts)}"] if parts else []
+        told += [f"{row.setup}, {task_words(row)}: {'; '.join(parts)}"] if parts else []
     return told

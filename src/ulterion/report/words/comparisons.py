@@ -1,4 +1,4 @@
-"""A comparison in words: what each hookup came to, what held it back, on which runs it rests."""
+"""A comparison in words: what each setup came to, what held it back, on which runs it rests."""
 
 from __future__ import annotations
 
@@ -10,54 +10,54 @@ from ulterion.core.network import lost_share
 from ulterion.core.units import show_duration
 from ulterion.core.verdicts import DIFFERENT, Comparison, Verdict
 from ulterion.judge.comparisons import Group
-from ulterion.report.words.culprits import culprit_names
+from ulterion.report.words.bottleneck import bottleneck_names
 from ulterion.report.words.network import datagram_words
 
 ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slower", "slower", "undecided")
 
 
 def summaries(group: Group, margin: float) -> list[str]:
-    """Return one sentence for each hookup compared: how many workloads came out which way, and what held it back."""
+    """Return one sentence for each setup compared: how many workloads came out which way, and what held it back."""
     return [f"{name}: {'; '.join(parts)}" for name, parts in summary_parts(group, margin).items()]
 
 
 def summary_parts(group: Group, margin: float) -> dict[str, list[str]]:
-    """Return the parts of each compared hookup's summary, by its name."""
+    """Return the parts of each compared setup's summary, by its name."""
     parts = {}
-    for name in dict.fromkeys(r.hookup for r in group.rows if r.comparison):
-        counted = _counted([r.comparison for r in group.rows if r.hookup == name and r.comparison], margin)
-        parts[name] = [*counted, *filter(None, [culprit_names(group.blames, name)])]
+    for name in dict.fromkeys(r.setup for r in group.rows if r.comparison):
+        counted = _counted([r.comparison for r in group.rows if r.setup == name and r.comparison], margin)
+        parts[name] = [*counted, *filter(None, [bottleneck_names(group.bottlenecks, name)])]
     return parts
 
 
 def nearest(group: Group, margin: float, labels: Mapping[str, str]) -> list[str]:
-    """Return what each part costs by itself: a hookup against the one without it."""
+    """Return what each part costs by itself: a setup against the one without it."""
     return [
-        f"{one.hookup} against {one.base}, without {labels.get(one.without, one.without)}: "
+        f"{one.setup} against {one.base}, without {labels.get(one.without, one.without)}: "
         f"{'; '.join(_counted(list(one.comparisons.values()), margin))}"
         for one in group.nearest
     ]
 
 
 def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
-    """Return what is to do for hookups without a figure, and what became of them so far."""
+    """Return what is to do for setups without a figure, and what became of them so far."""
     sentences = []
     for name in group.missing:
         told = "; ".join([*outcomes.get(name, ()), *([group.failed[name].words] if name in group.failed else [])])
-        sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --hookup {name}")
+        sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --setup {name}")
     return sentences
 
 
 def strangers(group: Group) -> list[str]:
-    """Return the hookups that were measured with nothing that the baseline was, and what to do."""
-    base = next((r for r in group.rows if r.hookup == group.baseline), None)
+    """Return the setups that were measured with nothing that the baseline was, and what to do."""
+    base = next((r for r in group.rows if r.setup == group.baseline), None)
     told = []
     for name in group.caveats if group.baseline else ():
-        if name == group.baseline or any(r.hookup == name and r.comparison for r in group.rows):
+        if name == group.baseline or any(r.setup == name and r.comparison for r in group.rows):
             continue
-        first = next((r for r in group.rows if r.hookup == name), None)
-        hookup, row = (name, base) if base is not None else (group.baseline, first)
-        remedy = f"; ulterion measure --hookup {hookup} --workload '{row.workload.text}'" if row is not None else ""
+        first = next((r for r in group.rows if r.setup == name), None)
+        setup, row = (name, base) if base is not None else (group.baseline, first)
+        remedy = f"; ulterion measure --setup {setup} --workload '{row.workload.text}'" if row is not None else ""
         told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{remedy}")
     return told
 
@@ -91,49 +91,47 @@ def how_much(ratio: float) -> str:
 
 
 def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
-    """Return what each hookup adds to the wait for a small request, with its interval."""
+    """Return what each setup adds to the wait for a small request, with its interval."""
     sentences = []
     for one in group.waits:
         parts = listed([labels.get(k, k) for k in one.parts] or ["what else differed"])
         if not one.is_sure:
             most = show_duration(max(abs(one.low), abs(one.high)))
-            sentences.append(f"{one.hookup}, {one.workload}: nothing that shows is added, {most} at most")
+            sentences.append(f"{one.setup}, {one.workload}: nothing that shows is added, {most} at most")
             continue
         low, high = sorted((abs(one.low), abs(one.high)))
         verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
         sentences.append(
-            f"{one.hookup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.messages else 'request'} "
+            f"{one.setup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.messages else 'request'} "
             f"({show_duration(low)} to {show_duration(high)})"
         )
     return sentences
 
 
 def datagrams(group: Group) -> list[str]:
-    """Return what became of the datagrams on each hookup; those that lost none together."""
+    """Return what became of the datagrams on each setup; those that lost none together."""
     told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
     whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
     most = max((lost_share(d)[2] for _, d in whole), default=0.0)
-    names = list(dict.fromkeys(r.hookup for r, _ in whole))
+    names = list(dict.fromkeys(r.setup for r, _ in whole))
     lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
-    return lines + [
-        f"{r.hookup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice
-    ]
+    return lines + [f"{r.setup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice]
 
 
 def once(group: Group) -> list[str]:
-    """Return which hookups rest on one plugging-in, and what to do about it."""
+    """Return which setups rest on one plugging-in, and what to do about it."""
     if not group.once:
         return []
     return [
         f"{listed(group.once)}: plugged in once; what varies from one plugging-in to the next is in none of these "
-        f"intervals. Plug in again, then: ulterion measure --hookup {group.once[-1]}"
+        f"intervals. Plug in again, then: ulterion measure --setup {group.once[-1]}"
     ]
 
 
 def drifts(group: Group) -> list[str]:
     """Return the figures whose passes rise or sink one after the other."""
     return [
-        f"{row.workload.title} on {row.hookup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
+        f"{row.workload.title} on {row.setup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
         f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % from first to last, which its interval counts in"
         for row in group.rows
         if row.estimate.drift
@@ -147,16 +145,16 @@ def listed(names: Sequence[str]) -> str:
 
 
 def sources(group: Group) -> list[str]:
-    """Return which runs stand behind which figures: the same for all of a hookup's, or by workload; and which count for nothing."""
+    """Return which runs stand behind which figures: the same for all of a setup's, or by workload; and which count for nothing."""
     phrases = []
-    for hookup in dict.fromkeys(r.hookup for r in group.rows):
+    for setup in dict.fromkeys(r.setup for r in group.rows):
         runs: dict[tuple[str, ...], list[str]] = {}
         for row in group.rows:
-            if row.hookup == hookup:
+            if row.setup == setup:
                 runs.setdefault(row.runs, []).append(row.workload.title)
         parts = [
             listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
         ]
-        phrases.append(f"{hookup} {'; '.join(parts)}")
-    left_out = [f"{hookup}, excluded: {'; '.join(told)}" for hookup, told in group.left_out.items()]
+        phrases.append(f"{setup} {'; '.join(parts)}")
+    left_out = [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.left_out.items()]
     return [*([", ".join(phrases)] if phrases else []), *left_out]

@@ -17,7 +17,7 @@ from ulterion.report.words.columns import show_change
 def step_name(step: Step) -> str:
     """Return which step it is."""
     if step.cell is None:
-        return f"check {step.check} by '{step.hookup}'"
+        return f"check {step.check} by '{step.setup}'"
     return words(step.cell) + (", again: its comparison is open" if step.again else "")
 
 
@@ -36,7 +36,7 @@ def progress(now: Planned) -> str:
 
 
 def undecided(now: Planned) -> list[str]:
-    """Return the cells whose comparison with the direct hookup is still open."""
+    """Return the cells whose comparison with the baseline is still open."""
     return [f"{words(c.cell)}: {', '.join(c.open_verdicts)}" for c in now.cells if c.runs and c.open_verdicts]
 
 
@@ -170,5 +170,7 @@ def next_words(review: Review, now: Planned, effects: Sequence[Effects]) -> str:
         one = refused[0]
         return f"next: a cell in which {one.factor} {named(review, one.level)} and {named(review, one.against)} have all else alike would tell them apart"
     if any(found.passes_alone or found.drift is None for found in effects):
-        return "next: measure the direct hookup, or a cell, once more, plugged in again: that tells what varies from run to run"
+        return (
+            "next: measure the baseline, or a cell, once more, plugged in again: that tells what varies from run to run"
+        )
     return "next: ulterion plan ranks, then ulterion claims"

@@ -25,9 +25,9 @@ def grouped(found: Sequence[tuple[str, str]]) -> list[str]:
 
 def basis_words(review: Review, one: Suggestion) -> str:
     """Return where its figures are known from; what was not measured there is said to be so."""
-    if one.hookup is None:
+    if one.setup is None:
         return "not measured"
-    port = review.ports[review.hookups[one.hookup].chain[0]].link
+    port = review.ports[review.setups[one.setup].chain[0]].link
     kinds = {w.basis for w in one.ways.values()}
     if kinds == {"measured"}:
         return "measured on such a port"

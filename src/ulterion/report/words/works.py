@@ -31,10 +31,10 @@ def cautions(review: Review, rows: Sequence[Row]) -> list[str]:
     told = []
     for row in rows:
         if row.work is None:
-            told.append(f"{row.hookup}: {row.why}")
+            told.append(f"{row.setup}: {row.why}")
         elif row.work.beyond > 0:
             told.append(
-                f"{row.hookup}: {show_size(row.work.beyond)} of it are more than was ever run in one go; a write cache or heat that comes later is not in it: ulterion soak --hookup {row.target}"
+                f"{row.setup}: {show_size(row.work.beyond)} of it are more than was ever run in one go; a write cache or heat that comes later is not in it: ulterion soak --setup {row.target}"
             )
     return told
 

@@ -17,12 +17,12 @@
   function digits(value) { return value >= 100 ? value.toFixed(0) : value.toPrecision(3); }
   document.querySelectorAll(".chart").forEach(function (holder) {
     var data = JSON.parse(holder.querySelector("script").textContent);
-    var hookups = [], boxes = {}, fields = document.createElement("fieldset");
+    var setups = [], boxes = {}, fields = document.createElement("fieldset");
     var legend = document.createElement("legend"), told = document.createElement("p"), drawing = document.createElement("div");
-    data.rows.forEach(function (row) { if (hookups.indexOf(row[1]) < 0) { hookups.push(row[1]); } });
+    data.rows.forEach(function (row) { if (setups.indexOf(row[1]) < 0) { setups.push(row[1]); } });
     legend.textContent = "Shown";
     fields.append(legend);
-    hookups.forEach(function (name) { boxes[name] = choice(name, "checkbox", true, draw); fields.append(boxes[name].node); });
+    setups.forEach(function (name) { boxes[name] = choice(name, "checkbox", true, draw); fields.append(boxes[name].node); });
     var log = choice("logarithmic", "checkbox", false, draw);
     fields.append(log.node);
     told.className = "told"; told.setAttribute("role", "status");

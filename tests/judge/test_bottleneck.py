@@ -1,4 +1,4 @@
-"""Culprits over whole reviews: a sample of the benchmark's, and what compare, claims and notebooks say of them."""
+"""Bottlenecks over whole reviews: a sample of the benchmark's, and what compare, claims and notebooks say of them."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from collections import Counter
 from pathlib import Path
 
 from benchmarks.accused import tally_of
-from benchmarks.blame import World, judged, play, run_of, world
+from benchmarks.bottlenecks import World, judged, play, run_of, world
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion import load_review
 from ulterion.core.workload import parse_workload
+from ulterion.judge.bottleneck import bottlenecks
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
-from ulterion.judge.culprits import blames
 from ulterion.judge.pooling import latest
 from ulterion.model.review import parse_review
 from ulterion.model.store import ReviewFolder
@@ -30,12 +30,12 @@ class Reviews(unittest.TestCase):
         for number in range(40):
             w = world(random.Random(900_000 + number))
             runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-            for (hookup, direction), blame in judged(w, runs).items():
-                _, owner, _ = w.truth(w.chains[hookup])
-                keys = [s.key for s in blame.finding.suspects]
+            for (setup, direction), bottleneck in judged(w, runs).items():
+                _, owner, _ = w.truth(w.chains[setup])
+                keys = [s.key for s in bottleneck.finding.suspects]
                 tally["right" if keys == [owner] else "several" if owner in keys else "wrong"] += 1
                 if owner in keys and len(keys) > 1 and direction == "read":
-                    ended[play(w, runs, hookup, direction, blame)[:7]] += 1
+                    ended[play(w, runs, setup, direction, bottleneck)[:7]] += 1
         total = sum(tally.values())
         self.assertLessEqual(tally["wrong"] / total, 0.03, tally)
         self.assertGreaterEqual(tally["right"] / total, 0.5, tally)
@@ -56,7 +56,7 @@ class Accused(unittest.TestCase):
             '[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.old]\nname = "Old reader"\nkind = "reader"\nlink = "USB 5 Gb/s"\n'
             '[parts.new]\nname = "New reader"\nkind = "reader"\nlink = "USB 5 Gb/s"\n'
             '[parts.card]\nname = "Card"\nkind = "card"\n[parts.card.claims]\nread = "280 MB/s"\n'
-            '[hookups.one]\nchain = ["usb", "old", "card"]\n[hookups.two]\nchain = ["usb", "new", "card"]\n'
+            '[setups.one]\nchain = ["usb", "old", "card"]\n[setups.two]\nchain = ["usb", "new", "card"]\n'
         )
         w = World(
             random.Random(3),
@@ -68,10 +68,10 @@ class Accused(unittest.TestCase):
         review = parse_review("schema = 1\n" + parts, Path("review.toml"))
         (first,) = (r for r in judge_claims(review, runs[:1]) if r.part == "card")
         self.assertEqual((first.judgement.verdict, first.judgement.others), ("undecided", True))
-        assert first.blame is not None and first.blame.next is not None
-        self.assertEqual(first.blame.next.hookup, "two")
+        assert first.bottleneck is not None and first.bottleneck.next is not None
+        self.assertEqual(first.bottleneck.next.setup, "two")
         (both,) = (r for r in judge_claims(review, runs) if r.part == "card")
-        self.assertEqual((both.judgement.verdict, both.hookup), ("met", "two"))
+        self.assertEqual((both.judgement.verdict, both.setup), ("met", "two"))
 
     def test_likeness_with_another_medium_clears_nothing(self) -> None:
         """An enclosure on one bench and a bare drive on another that happen to give the same: no part is cleared by that."""
@@ -83,27 +83,27 @@ class Accused(unittest.TestCase):
         text = (
             'schema = 1\n[ports.usb]\nlink = "USB4 40 Gb/s"\n[ports.m2]\nlink = "PCIe 4.0 x4"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
             '[parts.one]\nname = "One"\nkind = "drive"\n[parts.other]\nname = "Other"\nkind = "drive"\n'
-            '[hookups.through]\nchain = ["usb", "box", "one"]\n[hookups.bare]\nchain = ["m2", "other"]\ndirect = true\n'
+            '[setups.through]\nchain = ["usb", "box", "one"]\n[setups.bare]\nchain = ["m2", "other"]\nbaseline = true\n'
         )
         runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-        blame = blames(parse_review(text, Path("review.toml")), latest(runs))["through", "read"]
-        self.assertLessEqual({"box", "one"}, {s.key for s in blame.finding.suspects})
+        bottleneck = bottlenecks(parse_review(text, Path("review.toml")), latest(runs))["through", "read"]
+        self.assertLessEqual({"box", "one"}, {s.key for s in bottleneck.finding.suspects})
 
     def test_a_slow_state_accuses_nobody(self) -> None:
         """A drive that was throttled, or whose cache was used up, has carried what it did in another state: it clears and blames nothing."""
         w = World(random.Random(5), {"box": 900e6, "drive": 2000e6}, chains={"through": ["usb", "box", "drive"]})
         text = (
             'schema = 1\n[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
-            '[parts.drive]\nname = "Drive"\nkind = "drive"\n[hookups.through]\nchain = ["usb", "box", "drive"]\n'
+            '[parts.drive]\nname = "Drive"\nkind = "drive"\n[setups.through]\nchain = ["usb", "box", "drive"]\n'
         )
         (run,) = (run_of(w, name, chain, 1) for name, chain in w.chains.items())
         review = parse_review(text, Path("review.toml"))
-        self.assertTrue(blames(review, latest([run])))
+        self.assertTrue(bottlenecks(review, latest([run])))
         slow = [
             r.model_copy(update={"passes": [p.model_copy(update={"state": "throttled"}) for p in r.passes]})
             for r in run.workloads
         ]
-        self.assertEqual(blames(review, latest([run.model_copy(update={"workloads": slow})])), {})
+        self.assertEqual(bottlenecks(review, latest([run.model_copy(update={"workloads": slow})])), {})
 
 
 class Told(FolderCase):
@@ -111,31 +111,31 @@ class Told(FolderCase):
         """The box by swap in compare, claims, JSON and the data frame; unmeasured, the measurement that would tell."""
         folder = self.review()
         simulate(folder, "box")
-        (one,) = self.json_of("compare")["groups"][0]["culprits"]
+        (one,) = self.json_of("compare")["groups"][0]["bottlenecks"]
         self.assertEqual((one["suspects"], one["how"]), (["b:usb", "box", "drive"], None))
-        self.assertEqual(one["next"], {"chain": ["b:fast", "drive"], "hookup": "direct"})
-        self.assertIn("to tell: ulterion measure --hookup direct", " ".join(self.ulterion("compare").stdout.split()))
+        self.assertEqual(one["next"], {"chain": ["b:fast", "drive"], "setup": "direct"})
+        self.assertIn("to tell: ulterion measure --setup direct", " ".join(self.ulterion("compare").stdout.split()))
         simulate(folder, "direct")
-        culprits = {(c["hookup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["culprits"]}
-        self.assertEqual(culprits["direct", "read"]["suspects"], ["drive"])
-        self.assertEqual(culprits["box", "read"]["suspects"], ["b:usb", "box"])
-        self.assertEqual({c["part"] for c in culprits["box", "read"]["cleared"]}, {"drive"})
+        bottlenecks = {(c["setup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["bottlenecks"]}
+        self.assertEqual(bottlenecks["direct", "read"]["suspects"], ["drive"])
+        self.assertEqual(bottlenecks["box", "read"]["suspects"], ["b:usb", "box"])
+        self.assertEqual({c["part"] for c in bottlenecks["box", "read"]["cleared"]}, {"drive"})
         claims = {(c["part"], c["claim"]): c for c in self.json_of("claims")["claims"]}
-        self.assertEqual(claims["box", "read"]["culprit"]["suspects"], ["b:usb", "box"])
+        self.assertEqual(claims["box", "read"]["bottleneck"]["suspects"], ["b:usb", "box"])
         frame = load_review(self.folder).compare()
-        self.assertEqual(frame[frame.hookup == "box"].suspects.iloc[0], ["b:usb", "box"])
+        self.assertEqual(frame[frame.setup == "box"].suspects.iloc[0], ["b:usb", "box"])
 
     def test_a_soak_and_a_figure_give_the_same_answer(self) -> None:
         """What compare says of the box's writing stands with its soak, in JSON, in words and at the foot of figures."""
         folder = self.review()
         writes = [parse_workload("sequential write 4 MiB depth 4")]
-        for hookup in ("direct", "box"):
-            simulate(folder, hookup, writes)
-        culprits = {(c["hookup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["culprits"]}
-        soaked = self.json_of("soak", "--hookup", "box", "--for", "2m", "--idle", "0")
-        words = culprits["box", "write"]["words"]
+        for setup in ("direct", "box"):
+            simulate(folder, setup, writes)
+        bottlenecks = {(c["setup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["bottlenecks"]}
+        soaked = self.json_of("soak", "--setup", "box", "--for", "2m", "--idle", "0")
+        words = bottlenecks["box", "write"]["words"]
         self.assertEqual(
-            soaked["culprit"], {k: v for k, v in culprits["box", "write"].items() if k in soaked["culprit"]}
+            soaked["bottleneck"], {k: v for k, v in bottlenecks["box", "write"].items() if k in soaked["bottleneck"]}
         )
         told = " ".join(self.ulterion("compare", "--soaks", "box").stdout.split())
         self.assertIn(f"held back by {words}", told)
@@ -146,11 +146,11 @@ class Told(FolderCase):
     def test_a_second_box_settles_it(self) -> None:
         """A faster box on the same port clears it: the first is named, with what the other carried."""
         faster = '[parts.quick]\nlink = "USB 10 Gb/s"\nread = "1080 MB/s"\nwrite = "1080 MB/s"\n'
-        review = REVIEW + '[parts.quick]\nname = "Quick Box"\nkind = "enclosure"\n[hookups.quick]\n'
+        review = REVIEW + '[parts.quick]\nname = "Quick Box"\nkind = "enclosure"\n[setups.quick]\n'
         bench = BENCH.replace('read = "1000 MB/s"', 'read = "700 MB/s"') + faster
         folder = self.review(review + 'chain = ["b:usb", "quick", "drive"]\ntarget = "sim:bench.toml"\n', bench)
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup)
+        for setup in folder.review.setups:
+            simulate(folder, setup)
         self.assertRegex(
             " ".join(self.ulterion("compare").stdout.split()),
             r"box, read: Test Box: without it quick carried 10\d\d MB/s",
@@ -160,7 +160,7 @@ class Told(FolderCase):
         """Port and box are left; the review's USB4 port takes a USB plug and does more: the box there would tell."""
         text = REVIEW + '[ports."b:four"]\nlink = "USB4 40 Gb/s"\n'
         folder = self.review(text, BENCH + '[ports."b:four"]\nlink = "USB4 40 Gb/s"\n')
-        for hookup in folder.review.hookups:
-            simulate(folder, hookup)
-        (one,) = [c for c in self.json_of("compare")["groups"][0]["culprits"] if c["hookup"] == "box"]
-        self.assertEqual(one["next"], {"chain": ["b:four", "box", "drive"], "hookup": None})
+        for setup in folder.review.setups:
+            simulate(folder, setup)
+        (one,) = [c for c in self.json_of("compare")["groups"][0]["bottlenecks"] if c["setup"] == "box"]
+        self.assertEqual(one["next"], {"chain": ["b:four", "box", "drive"], "setup": None})

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.surveyed import Drive, Survey, Volume, as_target
-from ulterion.host.elsewhere import macos, windows
+from ulterion.host.other_systems import macos, windows
 from ulterion.model.systems import NAMES, system, untried
 
 LONGEST = 60.0  # seconds that a program of the system's may take

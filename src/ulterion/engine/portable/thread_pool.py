@@ -12,14 +12,14 @@ from functools import partial
 
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.children import GRACE, Outcome, outcome, value_of
-from ulterion.engine.crew import LOOK, Crew, Job
-from ulterion.engine.seats import PAUSES, START, STOP, Seat
+from ulterion.engine.worker_pool import LOOK, Job, WorkerPool
+from ulterion.engine.worker_slot import PAUSES, START, STOP, WorkerSlot
 
 STOOD_STILL = 3.0  # seconds between two looks that are LOOK apart: the program, or the machine, stood still
 
 
-class ThreadCrew(Crew):
-    """Threads at work; used as `ulterion.engine.crew.Crew` is."""
+class ThreadPool(WorkerPool):
+    """Threads at work; used as `ulterion.engine.worker_pool.WorkerPool` is."""
 
     def _begin(self, jobs: Sequence[Job]) -> None:
         """Start every job."""
@@ -33,7 +33,7 @@ class ThreadCrew(Crew):
             thread.start()
 
     def _work(self, number: int, job: Job) -> None:
-        ended = outcome(partial(job, Seat(self._cells, number)))
+        ended = outcome(partial(job, WorkerSlot(self._cells, number)))
         if self._alike and ended[0] != "done":
             self._cells[STOP] = 1
         self._ended[number] = ended

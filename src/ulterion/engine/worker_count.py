@@ -16,9 +16,9 @@ GAIN = 1.05  # what more workers must bring at least
 
 
 def split(workload: Workload, count: int) -> list[Workload]:
-    """Return a workload as so many lanes share it: together they keep its depth in flight."""
+    """Return a workload as so many workers share it: together they keep its depth in flight."""
     whole, over = divmod(workload.depth, count)
-    return [replace(workload, depth=whole + (lane < over)) for lane in range(count)]
+    return [replace(workload, depth=whole + (worker < over)) for worker in range(count)]
 
 
 def processors() -> int:
@@ -29,9 +29,9 @@ def processors() -> int:
 
 
 def needed(workload: Workload, trial: Callable[[Workload, int], PassResult]) -> int:
-    """Return how many lanes to use: one, unless its worker is busy nearly all the time and more of them are faster.
+    """Return how many workers to use: one, unless it is busy nearly all the time and more of them are faster.
 
-    `trial` runs a short pass with so many lanes.
+    `trial` runs a short pass with so many workers.
     """
     if workload.depth <= SHALLOW:
         return 1

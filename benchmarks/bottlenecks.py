@@ -1,6 +1,6 @@
-"""Whether culprits are named rightly: python -m benchmarks.blame [REVIEWS] [--seed N].
+"""Whether bottlenecks are named rightly: python -m benchmarks.bottlenecks [REVIEWS] [--seed N].
 
-Random reviews of one medium or two: chains of two to five elements, two to six hookups, each element with a limit of its own or
+Random reviews of one medium or two: chains of two to five elements, two to six setups, each element with a limit of its own or
 none, links that give what they will within their practical range, passes with noise of several kinds.  Nothing of the simulated
 bench is used: a rate is the lowest limit of a chain, times noise.  Counted: the true limit named alone, among several, cleared, or
 another named alone; and where several were left, whether the named next measurement settles it.
@@ -20,7 +20,7 @@ from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import find_link
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import SUITES
-from ulterion.judge.culprits import Blame, blames
+from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.pooling import latest
 from ulterion.model.review import Review, parse_review
 from ulterion.model.runs.header import State
@@ -29,7 +29,7 @@ from ulterion.model.runs.passes import PassRecord
 
 SLOTS = ("PCIe 3.0 x4", "PCIe 4.0 x4")
 USB = ("USB 5 Gb/s", "USB 10 Gb/s", "USB 20 Gb/s", "USB4 40 Gb/s")
-LARGE = [w for w in SUITES["all-round"].workloads if w.is_large]
+LARGE = [w for w in SUITES["full"].workloads if w.is_large]
 
 
 @dataclass
@@ -39,7 +39,7 @@ class World:
     Attributes:
         limits: what each element lets through, bytes per second, without its link.
         links: what each link gives here at most, and below what another end can do.
-        chains: of every hookup.
+        chains: of every setup.
     """
 
     rng: random.Random
@@ -109,7 +109,7 @@ def world(rng: random.Random) -> World:
 
 
 def connect(w: World, rng: random.Random, drives: list[str], boxes: list[str], between: list[str]) -> None:
-    """Make the hookups: each drive directly, mostly; and up to five others."""
+    """Make the setups: each drive directly, mostly; and up to five others."""
     ports = [k for k in w.kinds if k.startswith("usb")]
     for drive in drives:
         if rng.random() < 0.85:
@@ -131,8 +131,8 @@ def text_of(w: World) -> str:
         else:
             lines += [f"[parts.{key}]", f'name = "{key.title()}"', f'kind = "{kind}"', f'link = "{w.links[key]}"']
     for name, chain in w.chains.items():
-        lines += [f"[hookups.{name}]", f"chain = {chain!r}".replace("'", '"')]
-        lines += ["direct = true"] if name in w.direct else []
+        lines += [f"[setups.{name}]", f"chain = {chain!r}".replace("'", '"')]
+        lines += ["baseline = true"] if name in w.direct else []
     return "\n".join(lines) + "\n"
 
 
@@ -146,7 +146,7 @@ def noise(rng: random.Random, kind: str, size: float) -> float:
 
 
 def run_of(w: World, name: str, chain: list[str], at: int) -> MeasureRun:
-    """Return the document of a measurement of a hookup: five passes of each large workload."""
+    """Return the document of a measurement of a setup: five passes of each large workload."""
     rate, _, seen = w.truth(chain)
     kind, size = w.rng.choice(("even", "heavy", "busy")), w.rng.uniform(0.003, 0.012)
     records = []
@@ -164,16 +164,16 @@ def run_of(w: World, name: str, chain: list[str], at: int) -> MeasureRun:
         path="/x", kind="folder", device="sda", serial=chain[-1], link=seen, transport="USB" if seen else None
     )
     return MeasureRun(
-        id=f"{at:06x}", started=f"2026-03-02T09:{at % 60:02d}:00Z", kind="measure", hookup=name, chain=chain, target=facts,
-        bench=BenchFacts("bench"), cache_bypassed=True, state=State(name="complete"), suite="all-round",
+        id=f"{at:06x}", started=f"2026-03-02T09:{at % 60:02d}:00Z", kind="measure", setup=name, chain=chain, target=facts,
+        bench=BenchFacts("bench"), cache_bypassed=True, state=State(name="complete"), suite="full",
         settings=Settings(span_bytes=2**30, seed=1, passes=5, seconds=1.0), workloads=records,
     )  # fmt: skip
 
 
-def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Blame]:
+def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Bottleneck]:
     """Return what the program finds."""
     review: Review = parse_review(text_of(w), Path("review.toml"))
-    return {(h, d): b for (h, d), b in blames(review, latest(runs)).items()}
+    return {(h, d): b for (h, d), b in bottlenecks(review, latest(runs)).items()}
 
 
 def fetched(w: World, what: str, step: int, rate: float, chain: Sequence[str]) -> str:
@@ -188,26 +188,26 @@ def fetched(w: World, what: str, step: int, rate: float, chain: Sequence[str]) -
     return key
 
 
-def play(w: World, runs: list[MeasureRun], hookup: str, direction: str, blame: Blame) -> str:
+def play(w: World, runs: list[MeasureRun], setup: str, direction: str, bottleneck: Bottleneck) -> str:
     """Play the named next measurements, one after another, three at most; return how it ended."""
     runs, trial = (
         list(runs),
         World(w.rng, dict(w.limits), dict(w.links), dict(w.gives), dict(w.kinds), dict(w.chains), set(w.direct)),
     )
-    _, owner, _ = w.truth(w.chains[hookup])
+    _, owner, _ = w.truth(w.chains[setup])
     for step in range(1, 4):
-        if blame.next is None:
+        if bottleneck.next is None:
             return "nothing to propose" if step == 1 else "no further proposal"
-        name = blame.next.hookup or f"next{step}"
+        name = bottleneck.next.setup or f"next{step}"
         trial.chains[name] = [
-            fetched(trial, k, step, blame.finding.rate, blame.next.chain) if k == blame.next.fetch else k
-            for k in blame.next.chain
+            fetched(trial, k, step, bottleneck.finding.rate, bottleneck.next.chain) if k == bottleneck.next.fetch else k
+            for k in bottleneck.next.chain
         ]
         runs.append(run_of(trial, name, trial.chains[name], len(runs) + 1))
-        blame = judged(trial, runs)[hookup, direction]
-        culprit = blame.finding.culprit
-        if culprit is not None:
-            return f"settled by {step}" if culprit.key == owner else "settled wrongly"
+        bottleneck = judged(trial, runs)[setup, direction]
+        sole_suspect = bottleneck.finding.sole_suspect
+        if sole_suspect is not None:
+            return f"settled by {step}" if sole_suspect.key == owner else "settled wrongly"
     return "not settled"
 
 
@@ -224,20 +224,20 @@ def main() -> None:
         if len(w.chains) < 2:
             continue
         runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-        for (hookup, direction), blame in judged(w, runs).items():
+        for (setup, direction), bottleneck in judged(w, runs).items():
             if direction != "read":
                 continue
-            _, owner, _ = w.truth(w.chains[hookup])
-            keys = [s.key for s in blame.finding.suspects]
-            how = blame.finding.how or "several"
+            _, owner, _ = w.truth(w.chains[setup])
+            keys = [s.key for s in bottleneck.finding.suspects]
+            how = bottleneck.finding.how or "several"
             if keys == [owner]:
                 word = f"right alone, {how}"
             elif owner in keys:
                 word = "among several"
-                ended = play(w, runs, hookup, direction, blame)
+                ended = play(w, runs, setup, direction, bottleneck)
                 played[ended] += 1
                 if options.show and not ended.startswith("settled by"):
-                    print(number, ended, hookup, keys, owner, w.chains, list(w.kinds), w.links, blame.next, "\n")
+                    print(number, ended, setup, keys, owner, w.chains, list(w.kinds), w.links, bottleneck.next, "\n")
             elif not keys:
                 word = "none left"
             elif len(keys) == 1:
@@ -246,8 +246,8 @@ def main() -> None:
                 word = "WRONG several"
             tally[word] += 1
             if options.show and "WRONG" in word:
-                print(number, hookup, w.chains, {k: round(v / 1e6) for k, v in w.limits.items()},
-                      {k: round(v / 1e6) for k, v in w.gives.items()}, owner, blame.finding, "\n")  # fmt: skip
+                print(number, setup, w.chains, {k: round(v / 1e6) for k, v in w.limits.items()},
+                      {k: round(v / 1e6) for k, v in w.gives.items()}, owner, bottleneck.finding, "\n")  # fmt: skip
     for counts in (tally, played):
         total = sum(counts.values())
         print(

@@ -25,7 +25,7 @@ NEVER = 2**62
 
 
 class StopSign(Protocol):
-    """What a lane looks at to see whether it should end: an event, or a flag that processes share."""
+    """What a loop looks at to see whether it should end: an event, or a flag that processes share."""
 
     def is_set(self) -> bool:
         """Return whether to end."""
@@ -168,7 +168,7 @@ def drive(
         recorder.next_slice()
 
 
-class Lane:
+class RequestLoop:
     """Requests one at a time, by positional reads and writes."""
 
     def __init__(
@@ -181,7 +181,7 @@ class Lane:
         reads: Buffers | None = None,
         writes: Buffers | None = None,
     ) -> None:
-        """Prepare a lane on an open file, which it does not close; with both kinds of buffers the feed's kinds decide."""
+        """Prepare a loop on an open file, which it does not close; with both kinds of buffers the feed's kinds decide."""
         self.feed, self.recorder, self.stop = feed, recorder, stop or threading.Event()
         self._kept = (reads, writes)
         state = recorder.state

@@ -1,4 +1,4 @@
-"""What the lanes of a pass give, one by one and joined."""
+"""What the workers of a pass give, one by one and joined."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
 from ulterion.core.series import IntervalSeries
-from ulterion.engine.movers import Moved
+from ulterion.engine.io_methods import WorkerCounts
 
 
 @dataclass(frozen=True)
-class Share:
-    """What one lane gave, as it comes back from its process.  Times are on the `perf_counter_ns` clock."""
+class WorkerResult:
+    """What one worker gave, as it comes back from its process.  Times are on the `perf_counter_ns` clock."""
 
     bytes: int
     requests: int
@@ -26,8 +26,10 @@ class Share:
     paused: bool = False
 
     @classmethod
-    def of(cls, moved: Moved, flushed_ns: int | None, cpu_seconds: float, *, paused: bool = False) -> Share:
-        """Join the recorders of one lane."""
+    def of(
+        cls, moved: WorkerCounts, flushed_ns: int | None, cpu_seconds: float, *, paused: bool = False
+    ) -> WorkerResult:
+        """Join the recorders of one worker."""
         first, *others = moved.recorders
         latency, series = first.latency, first.series
         for other in others:
@@ -47,8 +49,8 @@ class Share:
         )
 
 
-def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
-    """Join the lanes of a pass: from the common start to the last completion, or to the end of the last flush."""
+def join(shares: Sequence[WorkerResult], block_bytes: int) -> PassResult:
+    """Join the workers of a pass: from the common start to the last completion, or to the end of the last flush."""
     first, *others = shares
     for other in others:
         first.latency.merge(other.latency)
@@ -64,7 +66,7 @@ def join(shares: Sequence[Share], block_bytes: int) -> PassResult:
         latency=first.latency,
         flush_seconds=(end - last) / 1e9 if flushed else None,
         cpu_seconds=sum(s.cpu_seconds for s in shares),
-        lanes=len(shares),
+        workers=len(shares),
         busy=min(1.0, max(s.cpu_seconds / max(s.last_ns - s.start_ns, 1) * 1e9 for s in shares)),
         interval=first.series.interval,
         interval_bytes=tuple(first.series.values),

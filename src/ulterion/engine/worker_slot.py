@@ -11,7 +11,7 @@ READY, FLUSHING = 1, 2  # stages
 
 
 class Flag:
-    """A stop sign in shared memory, with the one method of an event that lanes use."""
+    """A stop sign in shared memory, with the one method of an event that loops use."""
 
     def __init__(self, cells: memoryview[int]) -> None:
         self._cells = cells
@@ -26,7 +26,7 @@ class Flag:
 
 
 @dataclass
-class Seat:
+class WorkerSlot:
     """A child's place: its number, the stop sign, and how it reports."""
 
     cells: memoryview[int]
@@ -36,7 +36,7 @@ class Seat:
     def __post_init__(self) -> None:
         self.stop = Flag(self.cells)
 
-    def gate(self) -> int:
+    def wait_for_start(self) -> int:
         """Say that this child is ready, wait for the others, and return the common start (`perf_counter_ns` clock)."""
         self.cells[FIRST + 2 * self.number] = READY
         while not (start := self.cells[START]):
@@ -59,5 +59,5 @@ class Seat:
         self.cells[FIRST + 2 * self.number] = FLUSHING
 
     def report(self, seconds: float, moved: int) -> None:
-        """Report the bytes moved so far (a lane's tick)."""
+        """Report the bytes moved so far (a worker's tick)."""
         self.cells[FIRST + 2 * self.number + 1] = moved

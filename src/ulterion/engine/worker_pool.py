@@ -21,18 +21,18 @@ from typing import TypeVar, cast
 from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.engine.children import GRACE, lost, outcome, start, value_of
-from ulterion.engine.seats import FIRST, FLUSHING, PAUSES, START, STOP, Seat
+from ulterion.engine.worker_slot import FIRST, FLUSHING, PAUSES, START, STOP, WorkerSlot
 
 STALL = 60.0  # seconds without any completion after which a device counts as stalled
 LOOK = 0.05  # seconds between two looks at the children
 LEAD_NS = 2_000_000  # between the last child's being ready and the common start
 FLUSH_PATIENCE = 3  # a flush reports nothing: so many times the patience where no counter shows that it goes on
-Pulse = Callable[[], object]
+ActivityCounter = Callable[[], object]
 """Something that changes as long as a target works: the kernel's counters of its device, or None where it has none."""
 
 
 Result = TypeVar("Result")
-Job = Callable[["Seat"], object]
+Job = Callable[["WorkerSlot"], object]
 """What a child does; what it returns comes back to the parent."""
 
 
@@ -45,17 +45,17 @@ class _Child:
 
 
 def run(
-    jobs: Sequence[Callable[[Seat], Result]],
+    jobs: Sequence[Callable[[WorkerSlot], Result]],
     tick: Tick | None = None,
     stall: float = STALL,
-    pulse: Pulse | None = None,
-    workers: type[Crew] | None = None,
+    pulse: ActivityCounter | None = None,
+    pool: type[WorkerPool] | None = None,
 ) -> list[Result]:
-    """Run each job in a child process (or by other `workers`), all started together; return their results in order.
+    """Run each job in a child process (or by other `pool`), all started together; return their results in order.
 
     Raises TargetFailed with what the first failing child raised, or when none makes progress for `stall` seconds.
     """
-    results = run_each(jobs, tick, stall, pulse, alike=True, workers=workers)
+    results = run_each(jobs, tick, stall, pulse, alike=True, pool=pool)
     raise_first(results)
     return cast("list[Result]", results)
 
@@ -72,16 +72,16 @@ def run_each(
     jobs: Sequence[Job],
     tick: Tick | None = None,
     stall: float = STALL,
-    pulse: Pulse | None = None,
+    pulse: ActivityCounter | None = None,
     *,
     alike: bool = False,
-    workers: type[Crew] | None = None,
+    pool: type[WorkerPool] | None = None,
 ) -> list[object]:
     """Run jobs like `run`, but return the TargetFailed of a child in the place of its result.
 
     With `alike` a child that fails stops the others: they work on the same target.
     """
-    crew = (workers or Crew)(jobs, stall, pulse, alike=alike)
+    crew = (pool or WorkerPool)(jobs, stall, pulse, alike=alike)
     try:
         while crew.look():
             if tick is not None and crew.begun:
@@ -92,7 +92,7 @@ def run_each(
     return crew.results()
 
 
-class Crew:
+class WorkerPool:
     """Children at work.
 
     Call `look` again and again until it returns False, then `results`; `abandon` on every other way out.
@@ -102,7 +102,7 @@ class Crew:
     """
 
     def __init__(
-        self, jobs: Sequence[Job], stall: float = STALL, pulse: Pulse | None = None, *, alike: bool = False
+        self, jobs: Sequence[Job], stall: float = STALL, pulse: ActivityCounter | None = None, *, alike: bool = False
     ) -> None:
         self._cells = memoryview(mmap.mmap(-1, mmap.PAGESIZE)).cast("q")
         self._count = len(jobs)
@@ -120,7 +120,7 @@ class Crew:
         """Start every job."""
         self._children: list[_Child] = []
         for number, job in enumerate(jobs):
-            _start(job, Seat(self._cells, number), self._children)
+            _start(job, WorkerSlot(self._cells, number), self._children)
 
     def _wait_for_news(self) -> list[bool]:
         """Wait a moment for what workers have to say; return for each whether it is still at work."""
@@ -195,14 +195,14 @@ class Crew:
                 child.pipe = -1
 
 
-def _start(job: Job, seat: Seat, others: list[_Child]) -> None:
+def _start(job: Job, slot: WorkerSlot, others: list[_Child]) -> None:
     """Start a job in a child process and add it to the others."""
     reader, writer = os.pipe()
 
     def work() -> None:
-        signal.signal(signal.SIGCONT, seat.continued)
+        signal.signal(signal.SIGCONT, slot.continued)
         with os.fdopen(writer, "wb") as out:
-            pickle.dump(outcome(partial(job, seat)), out)
+            pickle.dump(outcome(partial(job, slot)), out)
 
     before = [c.pipe for c in others]
     try:
@@ -251,4 +251,4 @@ def _result(child: _Child) -> object:
         return error
 
 
-__all__ = ["LOOK", "STALL", "Crew", "Job", "Pulse", "Result", "Seat", "raise_first", "run", "run_each"]
+__all__ = ["LOOK", "STALL", "Crew", "Job", "Pulse", "Result", "WorkerSlot", "raise_first", "run", "run_each"]

@@ -16,15 +16,15 @@ from ulterion.core.workload import Workload
 from ulterion.engine import loops, uring
 from ulterion.engine.compiler import words_of
 from ulterion.engine.data import SCATTERED, Buffers
-from ulterion.engine.lane import Recorder, StopSign, drive, failure
 from ulterion.engine.offsets import Feed, chunks_of
+from ulterion.engine.request_loop import Recorder, StopSign, drive, failure
 
 DRAIN_NS = 5_000_000_000  # that requests in flight get after one has failed
 KEPT: list[object] = []
 """Buffers that the kernel may still write to, because a device never answered: kept for ever."""
 
 
-class RingLane:
+class RingLoop:
     """`depth` requests in flight from one thread."""
 
     def __init__(
@@ -32,23 +32,23 @@ class RingLane:
         fd: int,
         workload: Workload,
         seed: int,
-        lane: int = 0,
-        lanes: int = 1,
+        worker: int = 0,
+        workers: int = 1,
         stop: StopSign | None = None,
         recorder: Recorder | None = None,
         *,
         nothing: bool = False,
     ) -> None:
-        """Prepare a lane of a settled workload on an open file; with `nothing` its requests do nothing, for calibration."""
+        """Prepare a loop for a settled workload on an open file; with `nothing` its requests do nothing, for calibration."""
         self.recorder = recorder or Recorder(workload.block_bytes)
         self.stop: StopSign = stop or threading.Event()
         self.slots, self.block = workload.depth, workload.block_bytes
-        own_seed = seed * 1009 + lane
+        own_seed = seed * 1009 + worker
         writes, mixed = workload.direction == "write", workload.direction == "mixed"
         self.data = Buffers(self.block, self.slots, own_seed, writes=writes)
         self.written = Buffers(self.block, self.slots, own_seed, writes=True) if mixed else self.data
         self.feed = Feed(
-            chunks_of(workload, own_seed, lane, lanes),
+            chunks_of(workload, own_seed, worker, workers),
             self.written.memory,
             workload.write_share if mixed else None,
             own_seed,

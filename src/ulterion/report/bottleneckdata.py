@@ -1,4 +1,4 @@
-"""The shape of what answers say of causes: culprits, added waits, one part at a time (see `ulterion.report.answers`)."""
+"""The shape of what answers say of causes: bottlenecks, added waits, one part at a time (see `ulterion.report.answers`)."""
 
 from __future__ import annotations
 
@@ -10,20 +10,20 @@ class ClearedData(TypedDict):
 
     part: str
     why: str
-    hookup: str | None
+    setup: str | None
     run: str | None
     rate: float | None
 
 
 class NextData(TypedDict):
-    """What to connect to tell suspects apart: the chain, and the hookup's name where the review has it."""
+    """What to connect to tell suspects apart: the chain, and the setup's name where the review has it."""
 
     chain: list[str]
-    hookup: str | None
+    setup: str | None
 
 
-class CulpritData(TypedDict):
-    """What held a hookup back: the culprit, or several suspects; how it was found, what cleared the others, what would tell."""
+class BottleneckData(TypedDict):
+    """What held a setup back: the bottleneck, or several suspects; how it was found, what cleared the others, what would tell."""
 
     suspects: list[str]
     how: str | None
@@ -36,17 +36,17 @@ class CulpritData(TypedDict):
     words: str
 
 
-class HookupCulprit(CulpritData):
-    """The same, of a hookup in a direction."""
+class SetupBottleneck(BottleneckData):
+    """The same, of a setup in a direction."""
 
-    hookup: str
+    setup: str
     direction: str
 
 
 class WaitData(TypedDict):
-    """Seconds that a hookup adds to each single small request, with the 95 % interval, and what is in its chain alone."""
+    """Seconds that a setup adds to each single small request, with the 95 % interval, and what is in its chain alone."""
 
-    hookup: str
+    setup: str
     run: str
     base: str
     base_run: str
@@ -58,9 +58,9 @@ class WaitData(TypedDict):
 
 
 class NearestData(TypedDict):
-    """A hookup against the one without one of its parts, by workload."""
+    """A setup against the one without one of its parts, by workload."""
 
-    hookup: str
+    setup: str
     base: str
     without: str
     ratios: dict[str, float]

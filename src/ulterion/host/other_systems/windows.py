@@ -13,8 +13,8 @@ from dataclasses import replace
 from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.facts import BenchFacts
 from ulterion.core.surveyed import Drive, Survey, Volume
-from ulterion.host.elsewhere import shapes
-from ulterion.host.elsewhere.shapes import Entry, entries, switch, text, whole
+from ulterion.host.other_systems import shapes
+from ulterion.host.other_systems.shapes import Entry, entries, switch, text, whole
 
 SCRIPT = r"""
 $ErrorActionPreference = 'SilentlyContinue'

@@ -8,8 +8,8 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ulterion.core.bottleneck import Carried, find_bottleneck
 from ulterion.core.ceilings import Element
-from ulterion.core.culprits import Carried, find_culprit
 from ulterion.core.links import find_link
 from ulterion.core.stats import estimate
 
@@ -20,17 +20,17 @@ HUB, BOX, OTHER, DRIVE = (Element(k, k.title()) for k in ("hub", "box", "other",
 
 
 def carried(
-    name: str, rate: float, *chain: Element, direct: bool = False, noise: float = 0.004, seed: int = 1
+    name: str, rate: float, *chain: Element, baseline: bool = False, noise: float = 0.004, seed: int = 1
 ) -> Carried:
-    """Return what a hookup carried in five passes, MB/s."""
+    """Return what a setup carried in five passes, MB/s."""
     rng = random.Random(f"{seed}{name}")
     rates = tuple(rate * 1e6 * rng.gauss(1, noise) for _ in range(5))
-    return Carried(name, name, chain, rates, estimate(rates), direct)
+    return Carried(name, name, chain, rates, estimate(rates), baseline)
 
 
 def found(*all_of_them: Carried, opposite: tuple[Carried, ...] = ()) -> tuple[list[str], str | None]:
-    """Return the suspects for the first of several hookups, and how one was found."""
-    finding = find_culprit(all_of_them[0], all_of_them[1:], opposite)
+    """Return the suspects for the first of several setups, and how one was found."""
+    finding = find_bottleneck(all_of_them[0], all_of_them[1:], opposite)
     return [s.key for s in finding.suspects], finding.how
 
 
@@ -38,17 +38,17 @@ class Cases(unittest.TestCase):
     def test_the_hub_and_not_the_port(self) -> None:
         """400 through the hub, 465 through the same port without it: the hub, though the port's link is near both."""
         without = carried("without", 465, PORT, BOX, DRIVE)
-        direct = carried("direct", 3000, SLOT, DRIVE, direct=True)
-        self.assertEqual(found(carried("hub", 400, PORT, HUB, BOX, DRIVE), without, direct), (["hub"], "swap"))
+        baseline = carried("direct", 3000, SLOT, DRIVE, baseline=True)
+        self.assertEqual(found(carried("hub", 400, PORT, HUB, BOX, DRIVE), without, baseline), (["hub"], "swap"))
 
     def test_the_chip_and_not_the_link_that_gave_more_the_other_way(self) -> None:
         """3190 written where 3786 were read: the port is cleared, the enclosure is left; a card slot is not cleared so."""
         fast = Element("fast", "fast", FORTY, only_link=True)
         writing = carried("draught", 3190, fast, BOX, DRIVE)
-        direct = carried("direct", 4150, SLOT, DRIVE, direct=True)
+        baseline = carried("direct", 4150, SLOT, DRIVE, baseline=True)
         reading = carried("draught", 3786, fast, BOX, DRIVE)
-        self.assertEqual(found(writing, direct), (["fast", "box"], None))
-        self.assertEqual(found(writing, direct, opposite=(reading,)), (["box"], "elimination"))
+        self.assertEqual(found(writing, baseline), (["fast", "box"], None))
+        self.assertEqual(found(writing, baseline, opposite=(reading,)), (["box"], "elimination"))
         card = Element("card", "card", find_link("SD UHS-I"), only_link=True)
         self.assertEqual(
             found(carried("s", 78, card, DRIVE), opposite=(carried("s", 91, card, DRIVE),))[0], ["card", "drive"]
@@ -56,22 +56,22 @@ class Cases(unittest.TestCase):
 
     def test_a_drive_at_its_own_rate(self) -> None:
         """As fast behind the box as in a slot with room to spare: the drive itself."""
-        direct = carried("direct", 400, SLOT, DRIVE, direct=True)
-        self.assertEqual(found(carried("box", 401, PORT, BOX, DRIVE), direct), (["drive"], "own rate"))
-        self.assertEqual(found(direct), (["drive"], "own rate"))
+        baseline = carried("direct", 400, SLOT, DRIVE, baseline=True)
+        self.assertEqual(found(carried("box", 401, PORT, BOX, DRIVE), baseline), (["drive"], "own rate"))
+        self.assertEqual(found(baseline), (["drive"], "own rate"))
 
     def test_one_port_for_two_boxes(self) -> None:
         """Two enclosures that stop at the same rate of a port's link: the link; at another rate, no one is accused."""
-        direct = carried("direct", 3000, SLOT, DRIVE, direct=True)
+        baseline = carried("direct", 3000, SLOT, DRIVE, baseline=True)
         one, two = carried("one", 440, PORT, BOX, DRIVE), carried("two", 441, PORT, OTHER, DRIVE)
-        self.assertEqual(found(one, two, direct), (["port"], "link"))
-        self.assertEqual(found(one, carried("two", 300, PORT, OTHER, DRIVE), direct), (["port", "box"], None))
+        self.assertEqual(found(one, two, baseline), (["port"], "link"))
+        self.assertEqual(found(one, carried("two", 300, PORT, OTHER, DRIVE), baseline), (["port", "box"], None))
 
     def test_another_medium_at_the_same_rate_clears_nothing(self) -> None:
         """Even where that medium and its slot have carried more elsewhere: two media may be alike by chance."""
         usb, second = Element("usb", "usb", FORTY, only_link=True), Element("second", "Second")
         bare = carried("bare", 2985, SLOT, second)
-        fast = carried("fast", 6000, SLOT, second, direct=True)
+        fast = carried("fast", 6000, SLOT, second, baseline=True)
         self.assertIn("box", found(carried("box", 2980, usb, BOX, DRIVE), bare, fast)[0])
 
     def test_what_is_removed_without_a_change_is_cleared(self) -> None:
@@ -114,7 +114,7 @@ class Properties(unittest.TestCase):
             for n, chain in enumerate(chains)
         ]
         for target, chain in zip(every, chains, strict=True):
-            finding = find_culprit(target, every)
+            finding = find_bottleneck(target, every)
             left = [s.key for s in finding.suspects]
             self.assertIn(min(chain, key=limits.__getitem__), left)
             more = {k for o in every if o.estimate.rate > 1.06 * target.estimate.rate for k in o.keys}

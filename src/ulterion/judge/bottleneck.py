@@ -1,12 +1,12 @@
-"""What held each hookup back, and the one measurement that would tell more: one answer for tables, claims, soaks and figures."""
+"""What held each setup back, and the one measurement that would tell more: one answer for tables, claims, soaks and figures."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from ulterion.core.bottleneck import Carried, Finding, find_bottleneck
 from ulterion.core.ceilings import Direction
-from ulterion.core.culprits import Carried, Finding, find_culprit
 from ulterion.core.links import Link
 from ulterion.core.passstates import SLOW_STATES
 from ulterion.core.seenlinks import guess_link
@@ -28,17 +28,17 @@ class NextMeasurement:
     """The measurement that would tell suspects apart.
 
     Attributes:
-        chain: what to connect, the port first; `hookup` its name where the review has it already.
+        chain: what to connect, the port first; `setup` its name where the review has it already.
         fetch: what of it the review does not have, as 'another card', or None.
     """
 
     chain: tuple[str, ...]
-    hookup: str | None
+    setup: str | None
     fetch: str | None = None
 
 
 @dataclass(frozen=True)
-class Blame:
+class Bottleneck:
     """A finding, with the next measurement where several suspects are left; `network` where it is one that was held back."""
 
     finding: Finding
@@ -49,11 +49,11 @@ class Blame:
 def carried_by(
     review: Review, measured: dict[str, dict[str, Measured]], direction: Direction, pattern: str = "sequential"
 ) -> dict[str, Carried]:
-    """Return what each measured hookup carried at its best in one direction, by large requests or by small ('random')."""
+    """Return what each measured setup carried at its best in one direction, by large requests or by small ('random')."""
     every = {}
     for name, cells in measured.items():
         best = best_of([c for c in cells.values() if not c.suspect and c.state not in SLOW_STATES], direction, pattern)
-        if best is None or name not in review.hookups:
+        if best is None or name not in review.setups:
             continue
         chain = chain_elements(review, best.run, ())
         if not chain:
@@ -62,9 +62,9 @@ def carried_by(
             guessed = _guessed(list(cells.values()))
             device = chain[-2] if len(chain) > 2 else chain[-1]
             chain = [replace(e, seen=guessed) if e is device and guessed is not None else e for e in chain]
-        direct = review.hookups[name].direct
+        baseline = review.setups[name].baseline
         every[name] = Carried(
-            hookup=name, run=best.run.id, chain=tuple(chain), rates=best.rates, estimate=best.estimate, direct=direct
+            setup=name, run=best.run.id, chain=tuple(chain), rates=best.rates, estimate=best.estimate, baseline=baseline
         )
     return every
 
@@ -76,46 +76,48 @@ def _guessed(cells: list[Measured]) -> Link | None:
     return guess_link(best[0].estimate.rate, best[1].estimate.rate)
 
 
-def blames(
+def bottlenecks(
     review: Review, measured: dict[str, dict[str, Measured]], pattern: str = "sequential"
-) -> dict[tuple[str, Direction], Blame]:
-    """Return what held every measured hookup back, in each direction, by large requests or by small ('random')."""
-    every_blame = {}
+) -> dict[tuple[str, Direction], Bottleneck]:
+    """Return what held every measured setup back, in each direction, by large requests or by small ('random')."""
+    every_bottleneck = {}
     every = {direction: carried_by(review, measured, direction, pattern) for direction in DIRECTIONS}
     for direction, other in zip(DIRECTIONS, reversed(DIRECTIONS), strict=True):
         carried = every[direction]
         for name, target in carried.items():
-            finding = find_culprit(target, list(carried.values()), list(every[other].values()))
+            finding = find_bottleneck(target, list(carried.values()), list(every[other].values()))
             following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
-            every_blame[name, direction] = Blame(finding, following, review.is_peer(review.hookups[name].medium))
-    return every_blame
+            every_bottleneck[name, direction] = Bottleneck(
+                finding, following, review.is_peer(review.setups[name].medium)
+            )
+    return every_bottleneck
 
 
 def propose(review: Review, target: Carried, finding: Finding, carried: dict[str, Carried]) -> NextMeasurement | None:
     """Return the measurement that tells the suspects apart best, or None where nothing can.
 
-    A hookup that the review has, and that was not measured yet, comes first.  Else what is exchanged should be known to carry
+    A setup that the review has, and that was not measured yet, comes first.  Else what is exchanged should be known to carry
     more, and leave out the likeliest suspect alone (one whose link the rate meets), or all but it; what the review has is better
     than what must be fetched.
     """
     suspects = [s.key for s in finding.suspects]
     likely = min(finding.suspects, key=lambda s: s.link.practical_high if s.link else float("inf")).key
-    mine = [k for k in review.hookups[target.hookup].chain if k in review.parts or k in review.ports]
+    mine = [k for k in review.setups[target.setup].chain if k in review.parts or k in review.ports]
     # what lies between and is cleared can be left out: fewer plugs, the same answer
     needed = [k for k in mine if k in suspects or k in review.ports or review.parts[k].kind not in BETWEEN]
-    tried = {tuple(review.hookups[n].chain) for n in carried}
+    tried = {tuple(review.setups[n].chain) for n in carried}
     best: tuple[tuple[float, ...], NextMeasurement] | None = None
     for chain in _possible(review, needed, suspects):
         out = tuple(k for k in suspects if k not in chain)
         if tuple(chain) in tried or not out or len(out) == len(suspects):
             continue
-        hookup = next((n for n, h in review.hookups.items() if tuple(h.chain) == tuple(chain)), None)
+        setup = next((n for n, h in review.setups.items() if tuple(h.chain) == tuple(chain)), None)
         new = [k for k in chain if k not in mine]
         fetch = next((k for k in new if k not in review.parts and k not in review.ports), None)
         if any(_is_known(k, carried) and not _carried_more(k, target, carried) for k in new):
             continue  # what was never faster elsewhere tells nothing here
         score = (
-            float(hookup is not None),
+            float(setup is not None),
             float(all(_carried_more(k, target, carried) for k in new)),
             float(out == (likely,) or {*suspects} - {*out} == {likely}),
             float(fetch is None),
@@ -123,7 +125,7 @@ def propose(review: Review, target: Carried, finding: Finding, carried: dict[str
             -abs(len(out) - len(suspects) / 2),
         )
         if best is None or score > best[0]:
-            best = (score, NextMeasurement(tuple(chain), hookup, fetch))
+            best = (score, NextMeasurement(tuple(chain), setup, fetch))
     return best[1] if best else None
 
 
@@ -137,8 +139,8 @@ def _carried_more(key: str, target: Carried, carried: dict[str, Carried]) -> boo
 
 def _possible(review: Review, mine: list[str], suspects: list[str]) -> Iterator[list[str]]:
     """Yield chains that could be connected: those of the review, one without a part, one with a part exchanged."""
-    for hookup in review.hookups.values():
-        yield [k for k in hookup.chain if k in review.parts or k in review.ports]
+    for setup in review.setups.values():
+        yield [k for k in setup.chain if k in review.parts or k in review.ports]
     medium = mine[-1]
     for name, port in review.ports.items():
         if port.link.name.split()[0] == _family(review, medium):

@@ -1,7 +1,7 @@
-"""What held a hookup back: named by elimination, from what its elements carried elsewhere.
+"""What held a setup back: named by elimination, from what its elements carried elsewhere.
 
-An element that carried more on another hookup is cleared.  So is one without which the rate stayed the same, and a port
-whose link could carry far more.  What is left are the suspects.  One left is the culprit; of several none is accused.
+An element that carried more on another setup is cleared.  So is one without which the rate stayed the same, and a port
+whose link could carry far more.  What is left are the suspects.  One left is the bottleneck; of several none is accused.
 """
 
 from __future__ import annotations
@@ -27,21 +27,21 @@ How = Literal["swap", "link", "own rate", "elimination", "together"]
 
 @dataclass(frozen=True)
 class Carried:
-    """What a hookup carried in one direction.
+    """What a setup carried in one direction.
 
     Attributes:
-        hookup: its name; `run` the id of the run.
+        setup: its name; `run` the id of the run.
         chain: its elements, the port first, the medium last.
         rates: of the passes, bytes per second, by run where there are several; `estimate` from them.
-        direct: whether it is the direct hookup of its medium.
+        baseline: whether it is the baseline of its medium.
     """
 
-    hookup: str
+    setup: str
     run: str
     chain: tuple[Element, ...]
     rates: Rates
     estimate: Estimate
-    direct: bool = False
+    baseline: bool = False
 
     @property
     def keys(self) -> frozenset[str]:
@@ -55,15 +55,15 @@ class Cleared:
 
     Attributes:
         key, label: which.
-        why: 'carried more' on a hookup, also 'the other way', 'no difference' without it, or 'room to spare' on its link.
-        hookup, run: where that was seen; None for the link's own room.
+        why: 'carried more' on a setup, also 'the other way', 'no difference' without it, or 'room to spare' on its link.
+        setup, run: where that was seen; None for the link's own room.
         rate: what it carried there, bytes per second; None likewise.
     """
 
     key: str
     label: str
     why: Literal["carried more", "carried more the other way", "no difference", "room to spare"]
-    hookup: str | None = None
+    setup: str | None = None
     run: str | None = None
     rate: float | None = None
 
@@ -84,17 +84,17 @@ class Suspect:
 
 @dataclass(frozen=True)
 class Finding:
-    """What held a hookup back in one direction.
+    """What held a setup back in one direction.
 
     Attributes:
-        hookup, run, rate: whose rate it is, bytes per second.
-        suspects: what is left; the culprit when it is one.
+        setup, run, rate: whose rate it is, bytes per second.
+        suspects: what is left; the bottleneck when it is one.
         how: by what one was found; 'together' when every element carried more elsewhere; None with several.
-        other: the hookup that shows it, for a swap or the medium's own rate; `other_rate` what that carried.
+        other: the setup that shows it, for a swap or the medium's own rate; `other_rate` what that carried.
         cleared: all others.
     """
 
-    hookup: str
+    setup: str
     run: str
     rate: float
     suspects: tuple[Suspect, ...]
@@ -104,18 +104,18 @@ class Finding:
     cleared: tuple[Cleared, ...]
 
     @property
-    def culprit(self) -> Suspect | None:
+    def sole_suspect(self) -> Suspect | None:
         """The one that is left, or None."""
         return self.suspects[0] if len(self.suspects) == 1 else None
 
 
-def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[Carried] = ()) -> Finding:
+def find_bottleneck(target: Carried, others: Sequence[Carried], opposite: Sequence[Carried] = ()) -> Finding:
     """Return what held `target` back, by what others carried in the same direction.
 
     `opposite` is what was carried in the other direction: a link of packets gives the same both ways, so it clears what is
     nothing else, where others are left.
     """
-    others = [o for o in others if o.hookup != target.hookup]
+    others = [o for o in others if o.setup != target.setup]
     cleared = {e.key: c for e in target.chain if (c := _by_carrying(e, target, others)) is not None}
     left = [e for e in target.chain if e.key not in cleared]
     for also in (
@@ -129,19 +129,19 @@ def find_culprit(target: Carried, others: Sequence[Carried], opposite: Sequence[
                 left = [e for e in left if e.key != one.key]
     how, other = _how(target, left, others)
     return Finding(
-        hookup=target.hookup,
+        setup=target.setup,
         run=target.run,
         rate=target.estimate.rate,
         suspects=tuple(Suspect(e.key, e.label, met_link(e, target.estimate.rate)) for e in left),
         how=how,
-        other=other.hookup if other else None,
+        other=other.setup if other else None,
         other_rate=other.estimate.rate if other else None,
         cleared=tuple(cleared[e.key] for e in target.chain if e.key in cleared and e not in left),
     )
 
 
 def is_more(one: Carried, other: Carried) -> bool:
-    """Return whether one hookup surely carried more than another."""
+    """Return whether one setup surely carried more than another."""
     compared = ratio(one.rates, other.rates)
     if compared.low is None:
         return compared.value > 1 + BARE
@@ -149,7 +149,7 @@ def is_more(one: Carried, other: Carried) -> bool:
 
 
 def is_alike(one: Carried, other: Carried, within: float = ALIKE) -> bool:
-    """Return whether two hookups surely carried the same."""
+    """Return whether two setups surely carried the same."""
     compared: Ratio = ratio(one.rates, other.rates)
     if compared.low is None or compared.high is None:
         return False
@@ -173,7 +173,7 @@ def _by_carrying(element: Element, target: Carried, others: Sequence[Carried]) -
         key=element.key,
         label=element.label,
         why="carried more",
-        hookup=best.hookup,
+        setup=best.setup,
         run=best.run,
         rate=best.estimate.rate,
     )
@@ -209,7 +209,7 @@ def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carr
                 key=e.key,
                 label=e.label,
                 why="no difference",
-                hookup=other.hookup,
+                setup=other.setup,
                 run=other.run,
                 rate=other.estimate.rate,
             )
@@ -236,22 +236,22 @@ def _by_room(target: Carried, left: Sequence[Element]) -> list[Cleared]:
 
 
 def _is_clear(element: Element, target: Carried, others: Sequence[Carried]) -> bool:
-    """Return whether an element is surely not what holds a hookup back."""
+    """Return whether an element is surely not what holds a setup back."""
     return _by_carrying(element, target, others) is not None or bool(_by_room(target, [element]))
 
 
 def _how(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> tuple[How | None, Carried | None]:
-    """Return how the one that is left was found, and the hookup that shows it."""
+    """Return how the one that is left was found, and the setup that shows it."""
     if len(left) != 1:
         return ("together" if not left else None), None
     (one,) = left
-    if target.direct and one == target.chain[-1]:
+    if target.baseline and one == target.chain[-1]:
         return "own rate", None
     swaps = [o for o in others if target.keys - o.keys == {one.key} and is_more(o, target)]
     if swaps:
         return "swap", min(swaps, key=lambda o: (len(o.keys ^ target.keys), -o.estimate.rate))
     if one == target.chain[-1]:
-        alone = [o for o in others if o.direct and one.key in o.keys and is_alike(o, target)]
+        alone = [o for o in others if o.baseline and one.key in o.keys and is_alike(o, target)]
         if alone:
             return "own rate", alone[0]
     return ("link" if met_link(one, target.estimate.rate) is not None else "elimination"), None

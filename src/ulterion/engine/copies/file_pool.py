@@ -21,7 +21,7 @@ PULSE = 0.1  # seconds between two looks at how much was moved
 PATIENCE = 10  # times as long, where nothing shows whether a flush goes on
 SLOT = 8  # bytes
 
-Job = tuple[str, Any]
+FileJob = tuple[str, Any]
 """The name of a function of `jobs`, and what it is given."""
 
 
@@ -35,11 +35,11 @@ class Does(Protocol):
     def now(self) -> float:
         """Return the time on its clock, seconds."""
 
-    def run(self, work: Iterator[Job], watch: Callable[[], None] = ...) -> Iterator[tuple[Job, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = ...) -> Iterator[tuple[FileJob, Any]]:
         """Have jobs done; yield each with what came of it, and call `watch` now and then.  Raises TargetFailed."""
 
 
-class Crew:
+class FilePool:
     """Workers, each at one job at a time; used in a `with`.  `moved` is what all of them moved so far, bytes."""
 
     def __init__(self, count: int, stall: float, pulse: Callable[[], object] | None = None) -> None:
@@ -64,7 +64,7 @@ class Crew:
         theirs.close()
         self._lines.append(ours)
 
-    def __enter__(self) -> Crew:
+    def __enter__(self) -> FilePool:
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -79,13 +79,13 @@ class Crew:
         """Return the time on the machine's steadiest clock, seconds."""
         return time.perf_counter()
 
-    def run(self, work: Iterator[Job], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[Job, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[FileJob, Any]]:
         """Have jobs done, as many at a time as there are workers; yield each with what came of it.
 
         `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds (a flush moves what the kernel
         counts; where it counts nothing it gets ten times as long), or a worker is lost.
         """
-        busy: dict[int, Job] = {}
+        busy: dict[int, FileJob] = {}
         idle, more = list(range(len(self._lines))), True
         seen, since = self._beat(), time.monotonic()
         patience = self.stall if self._pulse is not None else self.stall * PATIENCE
@@ -122,7 +122,7 @@ class Crew:
             raise TargetFailed("a worker process was ended from outside") from error
         return children.value_of(ended)
 
-    def all_of(self, work: Sequence[Job]) -> list[Any]:
+    def all_of(self, work: Sequence[FileJob]) -> list[Any]:
         """Have a few jobs done and return what came of each, in no order."""
         return [answer for _, answer in self.run(iter(work))]
 

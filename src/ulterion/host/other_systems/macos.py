@@ -15,8 +15,8 @@ from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import Link, known_link
 from ulterion.core.surveyed import Drive, Survey, Tunnel, Volume
-from ulterion.host.elsewhere import shapes
-from ulterion.host.elsewhere.shapes import Entry, entries, entry, number, switch, text, whole
+from ulterion.host.other_systems import shapes
+from ulterion.host.other_systems.shapes import Entry, entries, entry, number, switch, text, whole
 
 TYPES = (
     "SPUSBDataType",

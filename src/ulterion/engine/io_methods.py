@@ -20,49 +20,49 @@ from ulterion.engine import uring
 from ulterion.engine.data import POOL_BYTES, Buffers
 
 if TYPE_CHECKING:  # the loops bring the compiler, which only a measurement needs
-    from ulterion.engine.lane import Intervals, Lane, Recorder, StopSign
+    from ulterion.engine.request_loop import Intervals, Recorder, RequestLoop, StopSign
 
 WAIT = 0.1  # seconds between two looks at the workers
 
 
 @dataclass
 class Job:
-    """One lane's share of a pass.
+    """One worker's share of a pass.
 
     Attributes:
         fd: open file.
         workload: with length and span settled.
         seed: of offsets and data.
-        lane, lanes: which of how many.
+        worker, workers: which of how many.
         stop: the stop sign.
-        gate: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
+        wait_for_start: called when all is prepared; returns the common start on the `perf_counter_ns` clock.
         tick: told of progress.
         intervals: told of each interval; for soaks.
-        file: what is read and written by calls of its own, in place of `fd`, and `make_lane` what makes a loop on it (`ulterion.engine.portable`).
+        file: what is read and written by calls of its own, in place of `fd`, and `make_loop` what makes a loop on it (`ulterion.engine.portable`).
     """
 
     fd: int
     workload: Workload
     seed: int
-    lane: int = 0
-    lanes: int = 1
+    worker: int = 0
+    workers: int = 1
     stop: StopSign = field(default_factory=threading.Event)
-    gate: Callable[[], int] = time.perf_counter_ns
+    wait_for_start: Callable[[], int] = time.perf_counter_ns
     tick: Tick | None = None
     intervals: Intervals | None = None
     file: object = None
-    make_lane: Callable[..., Lane] | None = None
+    make_loop: Callable[..., RequestLoop] | None = None
 
     def recorder(self, number: int = 0) -> Recorder:
-        """Return the recorder of one of the lane's loops."""
-        from ulterion.engine.lane import Recorder
+        """Return the recorder of one of the worker's loops."""
+        from ulterion.engine.request_loop import Recorder
 
         return Recorder(self.workload.block_bytes, self.intervals, number)
 
     @property
     def own_seed(self) -> int:
-        """A seed that no other lane has."""
-        return self.seed * 1009 + self.lane
+        """A seed that no other worker has."""
+        return self.seed * 1009 + self.worker
 
     def deadline(self, start_ns: int) -> int:
         """Return when the last request may be issued."""
@@ -70,8 +70,8 @@ class Job:
 
 
 @dataclass(frozen=True)
-class Moved:
-    """What one lane did: its recorders, and the start on the `perf_counter_ns` clock."""
+class WorkerCounts:
+    """What one worker did: its recorders, and the start on the `perf_counter_ns` clock."""
 
     recorders: Sequence[Recorder]
     start_ns: int
@@ -82,8 +82,8 @@ class Moved:
         return max(r.last_ns for r in self.recorders)
 
 
-class Mover(Protocol):
-    """Moves bytes for one lane."""
+class IoMethod(Protocol):
+    """Moves bytes for one worker."""
 
     name: str
 
@@ -91,22 +91,22 @@ class Mover(Protocol):
     def why(self) -> str:
         """Why this way was chosen, and how it is set up."""
 
-    def move(self, job: Job) -> Moved:
+    def move(self, job: Job) -> WorkerCounts:
         """Do the job; raise TargetFailed."""
 
 
-def _lane(job: Job, index: int, count: int) -> Lane:
+def _loop_of(job: Job, index: int, count: int) -> RequestLoop:
     """Build one of the `count` one-at-a-time loops of a job, whose parts of a sequential stream interleave."""
-    from ulterion.engine.lane import Lane
     from ulterion.engine.offsets import Feed, chunks_of
+    from ulterion.engine.request_loop import RequestLoop
 
     workload, block = job.workload, job.workload.block_bytes
     own = job.own_seed * 1009 + index
     reads = Buffers(block, 1, own, writes=False) if workload.direction != "write" else None
     writes = Buffers.pool(block, own, POOL_BYTES // count) if workload.direction != "read" else None
-    chunks = chunks_of(workload, own, job.lane * count + index, job.lanes * count)
+    chunks = chunks_of(workload, own, job.worker * count + index, job.workers * count)
     feed = Feed(chunks, writes.memory if writes else None, workload.write_share if reads and writes else None, own)
-    make = job.make_lane or functools.partial(Lane, job.fd)
+    make = job.make_loop or functools.partial(RequestLoop, job.fd)
     return make(feed, job.recorder(index), job.stop, reads=reads, writes=writes)
 
 
@@ -116,12 +116,12 @@ class Positional:
     name = "positional"
     why = "one request in flight needs no queue"
 
-    def move(self, job: Job) -> Moved:
+    def move(self, job: Job) -> WorkerCounts:
         """Run the workload in this thread."""
-        lane = _lane(job, 0, 1)
-        start = job.gate()
-        lane.run(start, job.deadline(start), job.tick)
-        return Moved([lane.recorder], start)
+        loop = _loop_of(job, 0, 1)
+        start = job.wait_for_start()
+        loop.run(start, job.deadline(start), job.tick)
+        return WorkerCounts([loop.recorder], start)
 
 
 class Threads:
@@ -132,51 +132,51 @@ class Threads:
     def __init__(self, why: str = "asked for") -> None:
         self.why = why
 
-    def move(self, job: Job) -> Moved:
+    def move(self, job: Job) -> WorkerCounts:
         """Run the workload in `depth` threads that start together; the first error of any stops all."""
         count = job.workload.depth
-        lanes = [_lane(job, index, count) for index in range(count)]
+        loops = [_loop_of(job, index, count) for index in range(count)]
         errors: list[Exception] = []
         start: list[int] = []
-        ready = threading.Barrier(len(lanes) + 1, action=lambda: start.append(job.gate()))
+        ready = threading.Barrier(len(loops) + 1, action=lambda: start.append(job.wait_for_start()))
 
-        def work(lane: Lane) -> None:
+        def work(loop: RequestLoop) -> None:
             try:
                 ready.wait()
-                lane.run(start[0], job.deadline(start[0]))
+                loop.run(start[0], job.deadline(start[0]))
             except threading.BrokenBarrierError:
                 pass
             except Exception as error:  # handed on to the main thread
                 errors.append(error)
-                lane.stop.set()
+                loop.stop.set()
 
-        threads = [threading.Thread(target=work, args=(lane,), daemon=True) for lane in lanes]
+        threads = [threading.Thread(target=work, args=(loop,), daemon=True) for loop in loops]
         try:
             for thread in threads:
                 thread.start()
             ready.wait()
-            _watch(threads, lanes, start[0], job.tick)
+            _watch(threads, loops, start[0], job.tick)
         finally:
-            _end(threads, lanes, ready)
+            _end(threads, loops, ready)
         for error in errors:
             if isinstance(error, TargetFailed):
-                error.moved = sum(lane.recorder.bytes for lane in lanes)
+                error.moved = sum(loop.recorder.bytes for loop in loops)
             raise error
-        return Moved([lane.recorder for lane in lanes], start[0])
+        return WorkerCounts([loop.recorder for loop in loops], start[0])
 
 
-def _watch(threads: Sequence[threading.Thread], lanes: Sequence[Lane], start_ns: int, tick: Tick | None) -> None:
+def _watch(threads: Sequence[threading.Thread], loops: Sequence[RequestLoop], start_ns: int, tick: Tick | None) -> None:
     """Wait for the workers, telling `tick` how far they are."""
     while any(t.is_alive() for t in threads):
         threads[0].join(WAIT) if threads[0].is_alive() else time.sleep(WAIT / 10)
         if tick is not None:
-            tick((time.perf_counter_ns() - start_ns) / 1e9, sum(lane.recorder.bytes for lane in lanes))
+            tick((time.perf_counter_ns() - start_ns) / 1e9, sum(loop.recorder.bytes for loop in loops))
 
 
-def _end(threads: Sequence[threading.Thread], lanes: Sequence[Lane], ready: threading.Barrier) -> None:
-    """Stop every lane and wait until no thread holds the file any more."""
+def _end(threads: Sequence[threading.Thread], loops: Sequence[RequestLoop], ready: threading.Barrier) -> None:
+    """Stop every loop and wait until no thread holds the file any more."""
     if any(t.is_alive() for t in threads):
-        lanes[0].stop.set()
+        loops[0].stop.set()
     if ready.n_waiting:
         ready.abort()
     for thread in threads:
@@ -194,22 +194,22 @@ class Rings:
         """What the kernel offers."""
         return f"the kernel offers a ring ({uring.best_flags()})"
 
-    def move(self, job: Job) -> Moved:
+    def move(self, job: Job) -> WorkerCounts:
         """Run the workload from this thread."""
-        from ulterion.engine.ringlane import RingLane
+        from ulterion.engine.ring_loop import RingLoop
 
-        lane = RingLane(
+        loop = RingLoop(
             fd=job.fd,
             workload=job.workload,
             seed=job.seed,
-            lane=job.lane,
-            lanes=job.lanes,
+            worker=job.worker,
+            workers=job.workers,
             stop=job.stop,
             recorder=job.recorder(),
         )
-        start = job.gate()
-        lane.run(start, job.deadline(start), job.tick)
-        return Moved([lane.recorder], start)
+        start = job.wait_for_start()
+        loop.run(start, job.deadline(start), job.tick)
+        return WorkerCounts([loop.recorder], start)
 
 
 @functools.cache
@@ -217,7 +217,7 @@ def _no_ring() -> str | None:
     return uring.available()
 
 
-def choose(depth: int) -> Mover:
+def choose(depth: int) -> IoMethod:
     """Return the mover for a depth."""
     if depth == 1:
         return Positional()

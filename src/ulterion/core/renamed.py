@@ -1,0 +1,19 @@
+"""Words of earlier versions and what each is now: for reading what was written with them, and for saying what replaced them."""
+
+from __future__ import annotations
+
+SUITES = {"all-round": "full", "large": "sequential", "small": "random", "flat-out": "brief"}
+WORKLOADS = {
+    f"{old}{direction}": f"{new}{direction}"
+    for old, new in (("flat-out", "sequential"), ("plain", "stream"), ("scattered", "random"), ("crowded", "queued"))
+    for direction in ("-read", "-write")
+} | {"busy": "mixed"}
+OPTIONS = {"--hookup": "--setup", "--lanes": "--workers", "--word": "--code", "--most-passes": "--max-passes"}
+REVIEW_KEYS = {"hookups": "setups", "direct": "baseline", "functions": "compatibility", "most_passes": "max_passes"}
+BENCH_KEYS = {"moments": "events", "hookup": "setup"}
+_ALL = SUITES | WORKLOADS | OPTIONS | REVIEW_KEYS | BENCH_KEYS
+
+
+def new_name(name: str) -> str | None:
+    """Return what a word of an earlier version is called now, or None when it was none."""
+    return _ALL.get(name)
