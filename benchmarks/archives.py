@@ -52,7 +52,7 @@ def _run(key: str, rng: random.Random) -> dict[str, object]:
     names = ("review", "title", "path", "label", "host")
     return {"key": key, "run": key[-6:], "sum": key, **{n: f"{n} {rng.randint(1, 500)}" for n in names}, "kind": "measure",
             "setup": "h", "system": None, "version": "1", "started": started, "state": "complete", "link": link, "driver": "uas",
-            "filesystem": "ext4", "direct": False}  # fmt: skip
+            "filesystem": "ext4", "baseline": False}  # fmt: skip
 
 
 def _parts(key: str, rng: random.Random) -> list[dict[str, object]]:
@@ -73,7 +73,7 @@ def _parts(key: str, rng: random.Random) -> list[dict[str, object]]:
 
 def _results(key: str, rng: random.Random) -> list[dict[str, object]]:
     return [
-        {"key": key, "workload": f"w{i}", "text": f"text {i}", "way": "read" if i % 2 else "write", "manner": "sequential" if i < 4 else "random",
+        {"key": key, "workload": f"w{i}", "text": f"text {i}", "direction": "read" if i % 2 else "write", "pattern": "sequential" if i < 4 else "random",
          "state": None, "passes": 5, "rate": rng.lognormvariate(19.5, 1), "low": 1.0, "high": 2.0}
         for i in range(EACH)
     ]  # fmt: skip

@@ -33,7 +33,7 @@ _OPTIONS: dict[str, dict[str, tuple[str, ...]]] = {
     "measure": {
         "--setup": ("box", "direct"), "--suite": ("brief", "breif"), "--workload": ("random read 4 KiB", "random red"),
         "--sweep": ("random read 4 KiB to 8 KiB",), "--places": ("2",), "--seconds": ("0.05",), "--span": ("16 MiB", "1 PB"),
-        "--workers": ("2",), "--seed": ("1",), "--passes": ("1", "2"), "--until-sure": ("1 %",), "--most-passes": ("2",),
+        "--workers": ("2",), "--seed": ("1",), "--passes": ("1", "2"), "--until-sure": ("1 %",), "--max-passes": ("2",),
         "--rest": ("0.01s",), "--cool-to": ("45 C",), "--stall": ("5s",), "--overwrite": ("X",), "--lose-contents": ("",),
         "--figure": ("f.png", "f.doc", "no/f.svg"), "--units": ("Gb/s", "MBps"), "--json": ("",), "--accept": ("",),
         "--together": ("direct", "box"), "--review": (".",), "--warm-up": ("",), "--wait": ("0.01s",),
@@ -72,7 +72,7 @@ _WEIGHTS: dict[str, float] = {
     "new": 2,
     "demo": 0.1,
 }
-_QUICK = {"measure": ["--passes", "1", "--most-passes", "2", "--seconds", "0.05", "--span", "16 MiB"],
+_QUICK = {"measure": ["--passes", "1", "--max-passes", "2", "--seconds", "0.05", "--span", "16 MiB"],
          "soak": ["--for", "3 s", "--idle", "0", "--span", "16 MiB"]}  # fmt: skip
 
 
@@ -94,7 +94,7 @@ FILES = Vocabulary(
         },
         "export": {"--as": ("csv", "json", "parquet", "markdown", "html"), "--to": ("tables", "log.csv", "drive", "/dev/null"), **_REVIEW},
         "clock": {
-            "--setup": ("box", "direct", "bx"), "--task": ("clips",), "--read": ("",), "--hand": ("0.2 s", "0 s"), "--size": ("1 GB",),
+            "--setup": ("box", "direct", "bx"), "--task": ("clips",), "--read": ("",), "--reaction": ("0.2 s", "0 s"), "--size": ("1 GB",),
             "--table": ("timings.csv", "log.csv", "fifo", "nope"), "--units": ("Gb/s",), **_REVIEW,
         },
         "plan": {
@@ -118,7 +118,7 @@ FILES = Vocabulary(
         "export": ("results", "passes", "series", "claims", "comparisons"),
         "clock": ("4.2 GB in 1m12s", "64 GB not finished after 10m", "stopped at 30 of 64 GB after 5m", "shows 95 MB/s", "64 GB still at 0 % after 2m",
                   "1 GB in 1:02:03", "1 GB in 99999999999:59"),
-        "plan": ("show", "run", "grid", "effects", "ranks", "functions", "ports"),
+        "plan": ("show", "run", "grid", "effects", "ranks", "compatibility", "ports"),
         "estimate": ("read", "write", "copy", "record", "value", "power", "energy", "units", "200 GB", "10 Gb/s", "box"),
         "race": ("box", "direct", "real", "abcdef"), "survey": ("sdb", "x"), "report": ("page.html", "log.csv"),
     },
@@ -133,8 +133,8 @@ FILES = Vocabulary(
                     ("add", "--archive", "theirs.sqlite"), ("rebuild", "--archive", "theirs.sqlite"), ("add", "--archive", "new.sqlite")),
         "export": (("results",), ("--to", "tables"), ("claims", "--as", "markdown"), ("series", "--as", "json"), ("--to", "drive", "--as", "html")),
         "clock": (("--setup", "box", "4.2 GB in 1m12s"), ("--setup", "direct", "64 GB not finished after 10m", "shows 95 MB/s"),
-                  ("--table", "timings.csv"), ("--setup", "box", "stopped at 30 of 64 GB after 5m", "--hand", "0 s"), ("--setup", "box")),
-        "plan": (("show",), ("run",), ("grid",), ("effects",), ("ranks",), ("functions",), ("ports",)),
+                  ("--table", "timings.csv"), ("--setup", "box", "stopped at 30 of 64 GB after 5m", "--reaction", "0 s"), ("--setup", "box")),
+        "plan": (("show",), ("run",), ("grid",), ("effects",), ("ranks",), ("compatibility",), ("ports",)),
         "estimate": (("read", "200 GB"), ("write", "1 TB"), ("copy", "10 GB", "--from", "direct", "--to", "box"), ("record", "400 Mb/s"),
                      ("value", "200 GB"), ("power", "box", "--part", "drive", "--cable", "2 m 28 AWG"), ("energy",), ("units", "10 Gb/s"),
                      ("--for", "a laptop with USB 5 Gb/s, 200 GB a week"), ("copy", "clips", "--to", "box")),

@@ -164,7 +164,7 @@ def rounds(
         with tempfile.TemporaryDirectory(dir=folder) as scratch:
             review = Path(scratch)
             (review / "drive").mkdir()
-            (review / "review.toml").write_text("schema = 1\n")
+            (review / "review.toml").write_text("schema = 2\n")
             for _ in range(min(100, count - tally.rounds)):
                 faults += kill(review, rng, tally)
     return tally, faults

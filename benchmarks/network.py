@@ -19,7 +19,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from tests.network import WORD, Relay, serving
+from tests.network import CODE, Relay, serving
 
 from ulterion.core.network import lost_share, parse_network
 from ulterion.engine.network.passes import Order
@@ -89,8 +89,8 @@ def measured(workloads: list[str], passes: int, seconds: float) -> list[float]:
     a, b = SIDES
     words = [w for workload in workloads for w in ("--workload", workload)]
     with tempfile.TemporaryDirectory() as folder:
-        home = {**os.environ, "ULTERION_WORD": WORD, "HOME": folder, "XDG_DATA_HOME": folder}
-        peer = ["ip", "netns", "exec", b, PROGRAM, "peer", "--once", "--word", WORD]
+        home = {**os.environ, "ULTERION_CODE": CODE, "HOME": folder, "XDG_DATA_HOME": folder}
+        peer = ["ip", "netns", "exec", b, PROGRAM, "peer", "--once", "--code", CODE]
         with subprocess.Popen(peer, stderr=subprocess.PIPE, text=True, env=home) as serving_:
             assert serving_.stderr is not None
             serving_.stderr.readline()
@@ -137,7 +137,7 @@ def losses(passes: int) -> None:
         with serving() as (peer, _):
             for number in range(passes):
                 with Relay(peer.port, lose=0.01, seed=number) as relay:
-                    link = PeerLink("127.0.0.1", relay.port, WORD)
+                    link = PeerLink("127.0.0.1", relay.port, CODE)
                     mine, theirs = link.run(Order.of(replace(parse_network(words), seconds=2.0), 20.0), None)
                     link.close()
                     arrived = mine.arrived or theirs.arrived

@@ -26,7 +26,7 @@ from ulterion.core.suites import SUITES
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
 
-REVIEW = """schema = 1
+REVIEW = """schema = 2
 [ports.slot]
 link = "PCIe 4.0 x4"
 [parts.drive]
@@ -68,7 +68,7 @@ def drive(rng: random.Random) -> Drive:
             f'limit = "{at + rng.choice([0, 1, 5]):.0f} C"\ncounters = {rng.choice(["true", "false"])}\n'
         )
     text = (
-        f'schema = 1\n[bench]\nhost = "b"\nseed = {rng.randrange(10**6)}\nepoch = 2026-01-01T00:00:00Z\n'
+        f'schema = 2\n[bench]\nhost = "b"\nseed = {rng.randrange(10**6)}\nepoch = 2026-01-01T00:00:00Z\n'
         '[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\nlink = "PCIe 4.0 x4"\ncapacity = "1 TB"\n'
         f'read = "6800 MB/s"\nwrite = "{write:.1f} MB/s"\ncache = "{cache:.1f} GB"\nafter_cache = "{write * share:.1f} MB/s"\n'
         f'{fold}noise = "{noise:.2f} %"\nread_wait = "60 us"\nwrite_wait = "20 us"\nparallel = 32\n{heat}'

@@ -28,7 +28,7 @@ from ulterion.sim.target import SimTarget
 
 LARGE = parse_workload("sequential write 4 MiB depth 4")
 REVIEW = """
-schema = 1
+schema = 2
 [ports.slot]
 link = "PCIe 4.0 x4"
 [parts.drive]
@@ -57,7 +57,7 @@ def bench_of(rng: random.Random) -> tuple[str, float]:
             f'[parts.drive.heat]\nidle = "0.5 W"\nawake = "1.8 W"\nwriting = "{rng.uniform(3, 6):.1f} W"\nreading = "3 W"\ncapacity = "{rng.uniform(8, 25):.0f} J/K"\n'
             f'to_case = "4 K/W"\nthrottles_at = "{rng.uniform(60, 75):.0f} C"\nresumes_at = "55 C"\nthrottled = "{write * 0.1:.0f} MB/s"\nlimit = "80 C"\nstep = 0.1'
         )
-    head = f'schema = 1\n[bench]\nhost = "b"\nseed = {rng.randrange(1, 9999)}\nepoch = 2026-01-01T00:00:00Z\nroom = "21 C"\n[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\n'
+    head = f'schema = 2\n[bench]\nhost = "b"\nseed = {rng.randrange(1, 9999)}\nepoch = 2026-01-01T00:00:00Z\nroom = "21 C"\n[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\n'
     return head + "\n".join(lines) + "\n", noise
 
 

@@ -14,14 +14,14 @@ from types import TracebackType
 from ulterion.engine.network.datagrams import HEADER, HELLO
 from ulterion.engine.network.peer import Peer
 
-WORD = "amber-tulip-42"
+CODE = "amber-tulip-42"
 
 
 @contextlib.contextmanager
 def serving(once: bool = False) -> Iterator[tuple[Peer, list[str]]]:
     """Yield a peer that serves on a free port of this machine, and what it tells."""
     told: list[str] = []
-    peer = Peer(WORD, "127.0.0.1", 0, lambda address: {"host": "far", "link": "Ethernet 1 Gb/s"}, told.append)
+    peer = Peer(CODE, "127.0.0.1", 0, lambda address: {"host": "far", "link": "Ethernet 1 Gb/s"}, told.append)
     thread = threading.Thread(target=peer.serve, args=(120.0,), kwargs={"once": once}, daemon=True)
     thread.start()
     try:

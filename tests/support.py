@@ -35,7 +35,7 @@ PROGRAM = Path(sys.executable).with_name("ulterion")
 PEAK_READ = parse_workload("sequential read 4 MiB depth 4")
 
 BENCH = """
-schema = 1
+schema = 2
 [bench]
 host = "testbench"
 seed = 7
@@ -76,7 +76,7 @@ limit = "80 C"
 """A drive that warms, for the bench above."""
 
 REVIEW = """
-schema = 1
+schema = 2
 [ports."b:fast"]
 link = "PCIe 4.0 x4"
 [ports."b:usb"]

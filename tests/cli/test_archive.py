@@ -169,6 +169,12 @@ class OnSqlite(OnEither, FolderCase):
             connection.execute(sa.text("ALTER TABLE runs DROP COLUMN filesystem"))
             for way in schema.CLAIMS:
                 connection.execute(sa.text(f"ALTER TABLE parts DROP COLUMN claims_{way}"))
+            for table, columns in {
+                "runs": {"hookup": "setup", "direct": "baseline"},
+                "results": {"way": "direction", "manner": "pattern"},
+            }.items():
+                for old, new in columns.items():
+                    connection.execute(sa.text(f"ALTER TABLE {table} RENAME COLUMN {new} TO {old}"))
             connection.execute(schema.ABOUT.update().values(version=1))
             connection.exec_driver_sql("PRAGMA application_id = 0")  # there was no mark then
         engine.dispose()

@@ -292,11 +292,11 @@ class Rooms(FolderCase):
         with self.room(48 * 2**20):
             done = capacity.prove(self.asked("direct"), CopyObserver())
         (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
-        self.assertEqual(row["verdict"], "stated, not proved")
+        self.assertEqual(row["verdict"], "reported")
         self.assertIn("of it were free, and are proved", row["why"])
-        for changes, verdict in (({"sound_bytes": 10**9, "way": "whole device", "real_bytes": 10**9}, "met"),
-                                 ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "way": "whole device", "real_bytes": 10**9 - 4096}, "met"),
-                                 ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "way": "whole device", "real_bytes": 9 * 10**8}, "missed"),
+        for changes, verdict in (({"sound_bytes": 10**9, "method": "whole device", "real_bytes": 10**9}, "met"),
+                                 ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "method": "whole device", "real_bytes": 10**9 - 4096}, "met"),
+                                 ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "method": "whole device", "real_bytes": 9 * 10**8}, "missed"),
                                  ({"finding": "wraps", "real_bytes": 10**8, "words": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
             run = done.run.model_copy(update={"capacity": done.run.capacity.model_copy(update=changes)})
             store.save(run)
@@ -356,7 +356,7 @@ class Simulated(FolderCase):
                 self.proof(status=status),
                 self.proof("--quick", status=0 if finding == "bad areas" else status),
             )
-            self.assertEqual((full["finding"], full["way"]), (finding, "whole device"))
+            self.assertEqual((full["finding"], full["method"]), (finding, "whole device"))
             self.assertEqual(quick["finding"], "whole" if finding == "bad areas" else finding)
             if real is not None:
                 self.assertEqual(full["real_bytes"], real)

@@ -92,7 +92,7 @@ class Clock(FolderCase):
         """Columns fill in for what is given; a fault names its line, and nothing of the table is kept."""
         self.write(
             "t.csv",
-            "Timing,setup,task,direction,hand\n4.2 GB in 1m12s,box,clips,read,\n4.2 GB in 12.1s,direct,clips,read,0 s\n900 MB in 30s,,,,\n",
+            "Timing,setup,task,direction,reaction\n4.2 GB in 1m12s,box,clips,read,\n4.2 GB in 12.1s,direct,clips,read,0 s\n900 MB in 30s,,,,\n",
         )
         kept = self.json_of("clock", "--setup", "box", "--table", "t.csv")["kept"]
         self.assertEqual([(k["setup"], k["task"], k["direction"]) for k in kept],
@@ -109,7 +109,7 @@ class Clock(FolderCase):
         for arguments, words in (
             (("1 GB in 20s",), "which setup"), (("--setup", "box"), "needs a terminal"), (("--setup", "nope", "1 GB in 20s"), "unknown setup"),
             (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "exclude each other"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
-            (("--setup", "box", "--hand", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
+            (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
         ):  # fmt: skip
             self.refused("clock", *arguments, says=words)
         self.assertEqual(self.opened().runs(), [])

@@ -25,7 +25,7 @@ from ulterion.conduct.copyrequest import CopyObserver, CopyRequest
 from ulterion.core.copied import Cost, class_of, cost_of, slow_end
 from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onefile, sets
-from ulterion.engine.copies.batches import ActivityCounter
+from ulterion.engine.copies.batches import ProgressMeter
 from ulterion.engine.copies.onepass import Meters
 from ulterion.host.activity import meter_of
 from ulterion.model.runs.copied import CopyPass, CopyRun
@@ -76,7 +76,7 @@ class CopyCase(FolderCase):
         return run
 
     def ours(self, **facts: object) -> CopyRequest:
-        (self.folder / "review.toml").write_text("schema = 1\n")
+        (self.folder / "review.toml").write_text("schema = 2\n")
         return CopyRequest(self.opened(), (self.source,), self.target, passes=1, ends=False, **facts)  # type: ignore[arg-type]
 
 
@@ -91,7 +91,7 @@ class Whole(CopyCase):
         )
         run, passes = answer["run"]["copied"], answer["run"]["copied"]["passes"]
         self.assertEqual((run["files"], run["bytes"], run["folders"], run["links"]), (5, 6_348_577, 3, 1))
-        self.assertEqual([(p["proven_files"], p["wrong_count"], p["left_out_count"]) for p in passes], [(5, 0, 0)] * 3)
+        self.assertEqual([(p["proven_files"], p["wrong_count"], p["skipped_count"]) for p in passes], [(5, 0, 0)] * 3)
         self.assertEqual((run["workers"], passes[0].get("after", "")), (3, ""))
         self.assertRegex(passes[2]["after"], "trimmed")
         self.assertLessEqual(answer["low"], answer["rate"])
@@ -132,7 +132,7 @@ class Whole(CopyCase):
         run = self.copied("--keep", "--manifest", "sums.txt")
         (one,) = run["passes"]
         self.assertEqual(
-            (one["files"], one["proven_files"], one["left_out"]),
+            (one["files"], one["proven_files"], one["skipped"]),
             (8, 8, [{"name": "source/pipe", "what": "it is no file, folder or link"}]),
         )
         self.assertEqual({os.fsencode(p.name) for p in (self.target / "source").iterdir()}, {*ODD, b"sparse"})
@@ -154,7 +154,7 @@ class Whole(CopyCase):
         )
         self.write(
             "review.toml",
-            f'schema = 1\n[ports.p]\nlink = "USB 10 Gb/s"\n[parts.d]\nname = "D"\nkind = "drive"\n{setups}',
+            f'schema = 2\n[ports.p]\nlink = "USB 10 Gb/s"\n[parts.d]\nname = "D"\nkind = "drive"\n{setups}',
         )
         (self.folder / "other").mkdir()
         self.fill(a=3_000_000)
@@ -176,7 +176,7 @@ class Whole(CopyCase):
         for number, (setup, way, source, filesystem) in enumerate(
             (
                 ("direct", "read and write", "slot", "ext4"),
-                ("box", run.copied.way, "slot", "exfat"),
+                ("box", run.copied.method, "slot", "exfat"),
                 ("box", "read and write", None, "nfs4"),
             )
         ):
@@ -236,7 +236,7 @@ class Arrived(CopyCase):
                 return self.at
 
         crew, told = WorkerPool(), list[tuple[float, int]]()
-        pulse = ActivityCounter(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
+        pulse = ProgressMeter(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
         copying_ends = max(size / program, (size - memory) / device)
         end = max(copying_ends, size / device)
         for step in range(1, 200):
@@ -361,7 +361,7 @@ class Wrong(CopyCase):
 
         with mock.patch.object(os, "preadv", read):
             done = copying.copy(self.ours(), CopyObserver())
-        told = {r.name: r.what for r in done.run.copied.passes[0].left_out}
+        told = {r.name: r.what for r in done.run.copied.passes[0].skipped}
         self.assertIn("changed while it was copied", told["source/a"])
         self.assertIn("changed while it was copied", told["source/b"])
         self.assertEqual((done.run.copied.passes[0].files, done.run.copied.passes[0].wrong_count), (1, 0))
@@ -400,8 +400,8 @@ class Wrong(CopyCase):
         with mock.patch.object(onefile.Copier, "_open", folded):
             done = copying.copy(self.ours(prove=False), CopyObserver())
         (one,) = done.run.copied.passes
-        self.assertEqual((one.files, one.left_out_count), (1, 1))
-        self.assertIn("has that name", one.left_out[0].what)
+        self.assertEqual((one.files, one.skipped_count), (1, 1))
+        self.assertIn("has that name", one.skipped[0].what)
 
     def test_what_cannot_be_is_refused(self) -> None:
         """Before anything is made or written."""
@@ -420,7 +420,7 @@ class Wrong(CopyCase):
         self.fill(**{f"d{n % 5}__f{n}": 2000 + 997 * n for n in range(150)})
         before = {p: p.stat().st_mtime_ns for p in self.source.rglob("*")}
         rng = random.Random(5)
-        (self.folder / "review.toml").write_text("schema = 1\n")
+        (self.folder / "review.toml").write_text("schema = 2\n")
         for number in range(5):
             how = ("--passes", "1", "--keep", "--no-proof") if number % 2 else ("--passes", "40", "--manifest", "m.txt")
             process = self.start("copy", "source", "target", "--no-ends", *how)

@@ -94,7 +94,7 @@ class Nonsense(FolderCase):
 
     def test_a_folder_of_any_name_is_measured_and_told_again(self) -> None:
         """Bytes that are no UTF-8: the run is kept under the review, read back, and the name survives."""
-        self.write("review.toml", "schema = 1\n")
+        self.write("review.toml", "schema = 2\n")
         name = os.fsdecode(b"dr\xffive")
         (self.folder / name).mkdir()
         done = self.ulterion("measure", name, *QUICK, "--passes", "3", "--seconds", "0.05")
@@ -255,7 +255,7 @@ class Moments(FolderCase):
 
     def setUp(self) -> None:
         super().setUp()
-        self.write("review.toml", "schema = 1\n")
+        self.write("review.toml", "schema = 2\n")
         (self.folder / "drive").mkdir()
 
     def test_what_the_caller_ignores_stays_ignored(self) -> None:

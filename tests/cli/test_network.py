@@ -5,7 +5,7 @@ from __future__ import annotations
 import signal
 import threading
 
-from tests.network import WORD, Relay, serving
+from tests.network import CODE, Relay, serving
 from tests.running import Running
 from tests.support import BENCH, REVIEW, FolderCase
 from ulterion.core.network import NETWORK_SUITE, Datagrams, lost_share
@@ -82,7 +82,7 @@ class OverThisMachine(FolderCase):
     def test_losses_are_shown_with_their_interval(self) -> None:
         """A relay that loses one in twenty: found exactly, shown with the interval; too much to send is refused in a sentence."""
         with serving() as (peer, _), Relay(peer.port, lose=0.05) as relay:
-            where = ("measure", "--network", f"127.0.0.1:{relay.port}", "--word", WORD, "--passes", "1")
+            where = ("measure", "--network", f"127.0.0.1:{relay.port}", "--code", CODE, "--passes", "1")
             done = self.ulterion(*where, "--workload", "send datagrams 200 B at 3 Mb/s", "--seconds", "1")
             self.assertEqual(done.returncode, 0, done.stderr)
             words = " ".join(done.stdout.split())
@@ -95,8 +95,8 @@ class OverThisMachine(FolderCase):
     def test_what_is_refused(self) -> None:
         with serving() as (peer, _):
             where = f"127.0.0.1:{peer.port}"
-            self.refused("measure", "--network", where, says="add --word WORD")
-            self.refused("measure", "--network", where, "--word", "another", says="the word is not the one")
+            self.refused("measure", "--network", where, says="add --code CODE")
+            self.refused("measure", "--network", where, "--code", "another", says="the pairing code is not the one")
             for extra, says in (
                 (("--suite", "sequential"), "is for drives; a network has one of its own"),
                 (("--sweep", "random read 4 KiB to 8 KiB"), "--sweep is for drives"),
@@ -105,13 +105,13 @@ class OverThisMachine(FolderCase):
                 (("--workload", "send datagrams 1 B at 1 Mb/s"), "a size from 32 B"),
                 (("--workload", "receive", "--workload", "receive"), "is given twice"),
             ):
-                self.refused("measure", "--network", where, "--word", WORD, *extra, says=says)
+                self.refused("measure", "--network", where, "--code", CODE, *extra, says=says)
             self.refused("peer", "--listen", "127.0.0.1", "--port", str(peer.port), says="cannot listen on port")
-        self.refused("measure", "--network", where, "--word", WORD, says="is 'ulterion peer' running there")
-        self.refused("measure", "--network", "a:b:c", "--word", WORD, says="no connection to a:b:c")
-        self.refused("measure", "--network", "host:99999", "--word", WORD, says="is no peer; write HOST")
+        self.refused("measure", "--network", where, "--code", CODE, says="is 'ulterion peer' running there")
+        self.refused("measure", "--network", "a:b:c", "--code", CODE, says="no connection to a:b:c")
+        self.refused("measure", "--network", "host:99999", "--code", CODE, says="is no peer; write HOST")
         self.refused("measure", ".", "--network", where, says="exclude each other")
-        self.refused("peer", "--word", "abc", says="needs 6 characters")
+        self.refused("peer", "--code", "abc", says="needs 6 characters")
 
     def test_a_peer_that_dies_in_mid_run(self) -> None:
         """What was measured before is kept, the run is failed, and the sentence names the peer."""
@@ -130,7 +130,7 @@ class OverThisMachine(FolderCase):
             self.assertEqual((running.wait(), "stopped by hand" in running.communicate()[1]), (130, True))
 
     def _measuring(self, port: int) -> Running:
-        where = ("--network", f"127.0.0.1:{port}", "--word", WORD)
+        where = ("--network", f"127.0.0.1:{port}", "--code", CODE)
         return self.start("measure", *where, "--workload", "receive", "--seconds", "0.8", "--passes", "30")
 
     def test_beside_a_drive(self) -> None:
@@ -138,7 +138,7 @@ class OverThisMachine(FolderCase):
         (self.folder / "drive").mkdir()
         with serving() as (peer, _):
             data = self.json_of(
-                "measure", "drive", "--together", f"net:127.0.0.1:{peer.port}", "--word", WORD, "--workload",
+                "measure", "drive", "--together", f"net:127.0.0.1:{peer.port}", "--code", CODE, "--workload",
                 "sequential read 1 MiB depth 2", "--seconds", "0.3", "--passes", "1", "--span", "16 MiB", "--json",
             )  # fmt: skip
         (shared,) = data["workloads"].values()
@@ -155,7 +155,7 @@ class InAReview(FolderCase):
         (group,) = self.json_of("compare", "--json")["groups"]
         rows = {r["workload"]: r for r in group["rows"] if r["setup"] == "dongle"}
         self.assertEqual([rows[w]["verdict"] for w in ("receive", "send", "messages")], ["faster", "slower", "slower"])
-        (wait,) = group["added_waits"]
+        (wait,) = group["added_latency"]
         self.assertTrue(wait["low"] <= 200e-6 <= wait["high"])
         _, low, high = rows["datagrams send"]["datagrams"]["lost_share"]
         self.assertTrue(low <= 0.01 <= high)

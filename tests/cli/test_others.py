@@ -31,7 +31,7 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.engine.bounded import bounded
 from ulterion.engine.capacity.proof import Scribe, recognise
 from ulterion.engine.copies import jobs
-from ulterion.engine.copies.file_pool import WorkerPool
+from ulterion.engine.copies.file_pool import FilePool
 from ulterion.engine.copies.onepass import copy_all
 from ulterion.model import bundle, together
 from ulterion.model.runs.clock import ClockRun
@@ -201,10 +201,10 @@ class Copies(CopyCase):
         files = self.target / "files"
         (files / "source").mkdir(parents=True)
         (files / "source/data").symlink_to(outside)
-        with WorkerPool(1, 5.0) as crew:
+        with FilePool(1, 5.0) as crew:
             done = copy_all(crew, [os.fsencode(self.source)], os.fsencode(files))
         self.assertEqual(list(outside.iterdir()), [])
-        told = dict(done.left_out)
+        told = dict(done.skipped)
         self.assertEqual((done.files, sorted(told)), (1, ["source/data", "source/data/a"]))
 
     def test_deep_folders_are_copied_and_proven(self) -> None:
@@ -218,7 +218,7 @@ class Copies(CopyCase):
                 (here / "side").mkdir()
                 (here / "side/g").write_text("x")
         (one,) = self.copied()["passes"]
-        self.assertEqual((one["files"], one["proven_files"], one["left_out_count"], one["wrong_count"]), (6, 6, 0, 0))
+        self.assertEqual((one["files"], one["proven_files"], one["skipped_count"], one["wrong_count"]), (6, 6, 0, 0))
 
     def test_a_proven_copy_is_kept_whatever_comes_after(self) -> None:
         """No room to time the target alone, or a target that fails in that: the copy stands, and the drive is not blamed for the room."""
@@ -418,7 +418,7 @@ class Strangers(FolderCase):
         """A small page whose archive holds 400 MiB, or documents that fill the memory: refused in little memory and time."""
         data = io.BytesIO()
         with zipfile.ZipFile(data, "w", zipfile.ZIP_DEFLATED) as bomb:
-            bomb.writestr("review.toml", "schema = 1\n")
+            bomb.writestr("review.toml", "schema = 2\n")
             with bomb.open("runs/20260101T000000Z-measure-box-aaaaaa.json", "w", force_zip64=True) as out:
                 for _ in range(400):
                     out.write(bytes(2**20))

@@ -1,4 +1,4 @@
-"""`ulterion plan`: the demo's plan from beginning to end, killed and taken up again, bad plans, proofs, hosts, functions, and figures."""
+"""`ulterion plan`: the demo's plan from beginning to end, killed and taken up again, bad plans, proofs, hosts, compatibility, and figures."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from ulterion.model.lock import try_lock
 from ulterion.model.review import parse_review
 
 HEAD = """
-schema = 1
+schema = 2
 [review]
 title = "A plan"
 [ports."b:fast"]
@@ -225,28 +225,30 @@ class Steps(PlanCase):
 
     def test_what_works_where(self) -> None:
         """Answers are kept as outcomes of the cell's run, and make a table; what nobody answered stays open."""
-        self.plan(PLAN.replace("[plan.factors]", 'functions = ["wakes up", "boots"]\n[plan.factors]'))
+        self.plan(PLAN.replace("[plan.factors]", 'compatibility = ["wakes up", "boots"]\n[plan.factors]'))
 
         class Answers(PlanObserver):
             def ask(self, question: str) -> bool | None:
                 return {"wakes up": True, "boots": None}[question]
 
         run_plan(PlanRequest(self.opened()), Answers())
-        rows = self.json_of("plan", "functions")["cells"]
+        rows = self.json_of("plan", "compatibility")["cells"]
         self.assertEqual([r["works"] for r in rows], [{"wakes up": True, "boots": None}] * 4)
         box = next(r.id for r in self.opened().runs() if r.setup == "box-uas")
         self.ulterion("note", "--run", box, "boots: does not work")
         self.assertIs(
-            next(r for r in self.json_of("plan", "functions")["cells"] if r["setup"] == "box-uas")["works"]["boots"],
+            next(r for r in self.json_of("plan", "compatibility")["cells"] if r["setup"] == "box-uas")["works"][
+                "boots"
+            ],
             False,
         )
-        self.assertIn("yes", self.ulterion("plan", "functions").stdout)
+        self.assertIn("yes", self.ulterion("plan", "compatibility").stdout)
 
     def fair(self) -> None:
         """A drive that warms and has a write cache, in a plan of writes that waits half a minute at most."""
         cache = '[parts.drive]\ncache = "20 GB"\nafter_cache = "20 MB/s"\nfold = "20 MB/s"'
         writes = PLAN.replace("sequential read", "sequential write")
-        plan = writes.replace("seconds =", 'longest_rest = "30 s"\nseconds =')
+        plan = writes.replace("seconds =", 'max_rest = "30 s"\nseconds =')
         bench = BENCH.replace("[parts.drive]", cache, 1).replace("[parts.box]", WARM + "[parts.box]")
         self.store = self.review(HEAD + plan, bench + SLOW)
 
@@ -270,7 +272,7 @@ class Steps(PlanCase):
         """Two that differ by as much as the margin: the passes go on to the most allowed, then a second visit."""
         bench = BENCH.replace('noise = "0.5 %"', 'noise = "4 %"').replace('read = "3000 MB/s"', 'read = "1030 MB/s"')
         self.store = self.review(
-            HEAD + PLAN.replace('"slow"]', '"other"]').replace("seconds =", "most_passes = 5\nseconds ="), bench
+            HEAD + PLAN.replace('"slow"]', '"other"]').replace("seconds =", "max_passes = 5\nseconds ="), bench
         )
         done = self.json_of("plan", "run", "--visits", "2")
         again = [c for c in done["cells"] if len(c["runs"]) == 2]
@@ -335,7 +337,7 @@ class Bad(PlanCase):
         for old, new, says in (
             ('case = ["box", "none"]', "case = []", "factor 'case' has no level"), ("{case}", "{cas}", "'{cas}' stands for no factor"),
             ('chain = ["b:usb", "{case}", "drive"]', "", "no setup serves the cell 'case box, driver uas'"),
-            ("seconds =", 'leave_out = [{ case = "bx" }]\nseconds =', "did you mean 'box'"), ("seconds =", "passes = 9\nmost_passes = 3\nseconds =", "'most_passes' is below"),
+            ("seconds =", 'exclude = [{ case = "bx" }]\nseconds =', "did you mean 'box'"), ("seconds =", "passes = 9\nmax_passes = 3\nseconds =", "'max_passes' is below"),
             ("seconds =", 'cells = [{ case = "box" }]\nseconds =', "has no level of 'driver'"), ('"uas", "slow"', '"u.a", "u-a"', "would be called"),
             ("seconds =", 'host = "machine"\nseconds =', "'machine' is no factor"), ("seconds =", 'proofs = [{ when = { case = "x" } }]\nseconds =', "there is no 'case' that is 'x'"),
             ("[plan.factors]", '[plan.expect.bx]\nserial = "1"\n[plan.factors]', "did you mean 'box'"), ("seconds =", 'proofs = [{ shows = "x" }]\nseconds =', "needs the 'command'"), ('workloads = ["sequential read 4 MiB depth 4"]', 'suite = "none"', "unknown suite"),
@@ -346,7 +348,7 @@ class Bad(PlanCase):
             self.refused("plan", "run", says=says)
         self.write("review.toml", HEAD + PLAN)
         for arguments, says in ((("effects",), "fewer than two cells"), (("grid", "--dark"), "add --figure"), (("--figure", "x.png"), "draws nothing"),
-                                (("functions",), "asks nothing of works or not")):  # fmt: skip
+                                (("compatibility",), "asks nothing about compatibility")):  # fmt: skip
             self.refused("plan", *arguments, says=says)
 
     def test_setups_of_the_review_serve_cells(self) -> None:

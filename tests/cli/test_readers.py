@@ -50,12 +50,12 @@ class Elsewhere(FolderCase):
             }
             own = rng.uniform(20, 2500)
             said = "".join(f'[ports."{k}"]\nlink = "{k}"\n' for k in (one, other))
-            bench = f'schema = 1\n[bench]\nhost = "h"\nseed = {number}\nepoch = 2026-01-01T00:00:00Z\n' + "".join(
+            bench = f'schema = 2\n[bench]\nhost = "h"\nseed = {number}\nepoch = 2026-01-01T00:00:00Z\n' + "".join(
                 f'[ports."{k}"]\nlink = "{k}"\nread = "{rates[k]} MB/s"\nwrite = "{rates[k]} MB/s"\n'
                 for k in (one, other)
             )
             bench += f'[parts.disk]\nlink = "USB 20 Gb/s"\ndriver = "uas"\ncapacity = "1 TB"\nread = "{own} MB/s"\nwrite = "{own} MB/s"\nnoise = "0.5 %"\n'
-            review = f'schema = 1\n{said}[parts.disk]\nname = "Disk"\nkind = "drive"\nlink = "USB 20 Gb/s"\n' + "".join(
+            review = f'schema = 2\n{said}[parts.disk]\nname = "Disk"\nkind = "drive"\nlink = "USB 20 Gb/s"\n' + "".join(
                 f'[setups.{n}]\nchain = ["{k}", "disk"]\ntarget = "sim:bench.toml"\n'
                 for n, k in (("first", one), ("second", other))
             )

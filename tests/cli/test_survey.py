@@ -52,7 +52,7 @@ class Survey(FolderCase):
 class Expecting(FolderCase):
     def setup(self, expect: str) -> None:
         (self.folder / "drive").mkdir(exist_ok=True)
-        self.write("bench.toml", "schema = 1\n")
+        self.write("bench.toml", "schema = 2\n")
         self.write("review.toml", REVIEW.partition("[setups.direct]")[0] + "[setups.box]  # the box\n"
                    'chain = ["b:usb", "box", "drive"]\ntarget = "drive"\n' + expect)  # fmt: skip
 

@@ -121,7 +121,7 @@ class Once(FolderCase):
     def test_a_target_is_meant_from_the_folder_of_the_command(self) -> None:
         """A relative target is looked for where the command was called, whatever folder the process is in."""
         (self.folder / "there/drive").mkdir(parents=True)
-        self.write("there/review.toml", "schema = 1\n")
+        self.write("there/review.toml", "schema = 2\n")
         out = io.StringIO()
         words = [
             "measure",

@@ -118,7 +118,7 @@ class Words(unittest.TestCase):
             with self.subTest(text), self.assertRaisesRegex(UsageError, says):
                 parse_workload(text)
         with self.assertRaisesRegex(UsageError, "did you mean 'brief'"):
-            find_suite("flat-oat")
+            find_suite("breef")
 
 
 class Sweeps(unittest.TestCase):

@@ -104,7 +104,7 @@ class Claim(unittest.TestCase):
         low_port = Ceiling("port", "link", "the port, 465 MB/s", 350, 465, "x")
         cases = [
             (1000, measured(985, 1010), [], "met"), (1000, measured(900, 979), [], "missed"),
-            (1000, measured(970, 990), [], "undecided"), (1000, measured(400, 410), [low_port], "not testable here"),
+            (1000, measured(970, 990), [], "undecided"), (1000, measured(400, 410), [low_port], "not testable"),
             (1000, measured(985, 1010), [low_port], "met"),  # what is measured is possible, whatever the label says
             (470, measured(400, 410), [low_port], "missed"),  # 460.6 is enough, and the port can do that
         ]  # fmt: skip

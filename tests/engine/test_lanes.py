@@ -18,7 +18,7 @@ from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.ownshare import BUSY, own_share
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine import workers
+from ulterion.engine import worker_count
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.measure import MeasureRun
 
@@ -30,7 +30,7 @@ class Needed(unittest.TestCase):
     @given(st.integers(1, 300), st.integers(1, 64))
     def test_lanes_together_keep_the_depth(self, depth: int, count: int) -> None:
         """However it is split, as many requests are in flight as the workload says, and no lane is more than one apart."""
-        parts = [w.depth for w in workers.split(replace(DEEP, depth=depth), min(count, depth))]
+        parts = [w.depth for w in worker_count.split(replace(DEEP, depth=depth), min(count, depth))]
         self.assertEqual(sum(parts), depth)
         self.assertLessEqual(max(parts) - min(parts), 1)
         self.assertGreaterEqual(min(parts), 1)
@@ -40,7 +40,7 @@ class Needed(unittest.TestCase):
         tried: list[int] = []
 
         def trial(workload: Workload, count: int) -> PassResult:
-            assert workload.seconds is not None and workload.seconds <= workers.TRIAL
+            assert workload.seconds is not None and workload.seconds <= worker_count.TRIAL
             tried.append(count)
             rate = min(drive, worker * min(count, cores))
             return PassResult(
@@ -57,7 +57,7 @@ class Needed(unittest.TestCase):
             )
 
         with mock.patch("os.sched_getaffinity", return_value=set(range(cores))):
-            return workers.needed(replace(DEEP, depth=depth), trial), tried
+            return worker_count.needed(replace(DEEP, depth=depth), trial), tried
 
     def test_as_many_as_the_drive_takes_and_the_machine_has(self) -> None:
         """A slow drive takes one, a faster one two or four; more than the processors is not tried, nor is a shallow workload."""

@@ -19,7 +19,7 @@ from unittest import mock
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.network import WORD, Relay, serving
+from tests.network import CODE, Relay, serving
 from ulterion.conduct.networkpass import check_pass, datagrams_pass, streams_pass
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.links import find_link
@@ -44,7 +44,7 @@ def order(words: str, seconds: float = 0.5) -> Order:
 
 
 def link_to(port: int) -> PeerLink:
-    return PeerLink("127.0.0.1", port, WORD)
+    return PeerLink("127.0.0.1", port, CODE)
 
 
 def datagrams_of(mine: Outcome, theirs: Outcome) -> Datagrams:
@@ -98,9 +98,9 @@ class Passes(unittest.TestCase):
 
 class Strangers(unittest.TestCase):
     def test_who_does_not_know_the_word(self) -> None:
-        """A wrong word, nobody there, something else there: a sentence each, and the peer serves on; nor is the word ever sent."""
+        """A wrong pairing code, nobody there, something else there: a sentence each, and the peer serves on; nor is the code ever sent."""
         with serving() as (peer, told):
-            with self.assertRaisesRegex(UsageError, "the word is not the one"):
+            with self.assertRaisesRegex(UsageError, "the pairing code is not the one"):
                 PeerLink("127.0.0.1", peer.port, "guessed-it")
             with contextlib.closing(socket.create_connection(("127.0.0.1", peer.port))) as sock:
                 greeting = receive_frame(sock)
@@ -111,7 +111,7 @@ class Strangers(unittest.TestCase):
             with self.assertRaisesRegex(UsageError, "serves another bench"):
                 link_to(peer.port)
             first.close()
-            self.assertIn("refused 127.0.0.1: it does not know the word", told)
+            self.assertIn("refused 127.0.0.1: it does not know the pairing code", told)
             self._passes(peer.port)
         with self.assertRaisesRegex(UsageError, "no connection to"):
             link_to(peer.port)
@@ -121,7 +121,7 @@ class Strangers(unittest.TestCase):
                 link_to(other.getsockname()[1])
 
     def test_a_peer_that_does_not_know_the_word_itself(self) -> None:
-        """Who only pretends to be the peer is found out: it cannot prove that it knows the word."""
+        """Who only pretends to be the peer is found out: it cannot prove that it knows the pairing code."""
         with socket.create_server(("127.0.0.1", 0)) as other:
 
             def pretend() -> None:
@@ -131,7 +131,7 @@ class Strangers(unittest.TestCase):
                 send_frame(sock, {"proof": "0" * 64, "facts": {}})
 
             threading.Thread(target=pretend, daemon=True).start()
-            with self.assertRaisesRegex(UsageError, "does not know the word itself"):
+            with self.assertRaisesRegex(UsageError, "does not know the pairing code itself"):
                 link_to(other.getsockname()[1])
 
     def test_floods_and_half_open_ones(self) -> None:

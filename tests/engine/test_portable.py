@@ -198,7 +198,7 @@ class OnWindows(FolderCase):
         self.library.short = deque([100])
         with self.assertRaisesRegex(TargetFailed, "moved 100 of 4096"):
             targets.Positional().move(job_of("random write 4 KiB depth 1", file))
-        self.assertTrue(file.set_aside(8 * MIB))
+        self.assertTrue(file.preallocate(8 * MIB))
         self.assertEqual(os.fstat(self.library.opened[file.handle]).st_size, 8 * MIB)
 
 
@@ -239,12 +239,12 @@ class OnMacos(FolderCase):
         self.asked.clear()
         file.flush()
         self.assertEqual(self.asked, [(macos.F_FULLFSYNC, 0)])
-        self.assertTrue(file.set_aside(MIB))
+        self.assertTrue(file.preallocate(MIB))
         what, told = self.asked[-1]
         store = macos.Store.from_buffer_copy(bytes(told))  # type: ignore[call-overload]
         self.assertEqual((what, store.fst_flags, store.fst_posmode, store.fst_length), (macos.F_PREALLOCATE, 6, 3, MIB))
         self.refused = {macos.F_PREALLOCATE: errno.ENOSPC, macos.F_FULLFSYNC: errno.ENOTSUP}
-        self.assertFalse(file.set_aside(MIB))
+        self.assertFalse(file.preallocate(MIB))
         self.assertEqual(len([1 for what, _ in self.asked if what == macos.F_PREALLOCATE]), 3)
         file.flush()  # a file system that knows no such flush gets the usual one
         self.refused = {macos.F_FULLFSYNC: errno.EIO}
@@ -276,7 +276,7 @@ class Crews(unittest.TestCase):
             slot.report(0.0, 100)
             return start
 
-        starts = run([count, count, count], workers=ThreadPool)
+        starts = run([count, count, count], pool=ThreadPool)
         self.assertEqual(len(set(starts)), 1)
 
         def fail(slot: WorkerSlot) -> None:
@@ -290,7 +290,7 @@ class Crews(unittest.TestCase):
             return types.SimpleNamespace(bytes=7)
 
         with self.assertRaisesRegex(TargetFailed, "broken") as caught:
-            run([go_on, fail], workers=ThreadPool)
+            run([go_on, fail], pool=ThreadPool)
         self.assertEqual(caught.exception.moved, 12)
         hanging = threading.Event()
         begun = time.monotonic()
@@ -298,7 +298,7 @@ class Crews(unittest.TestCase):
             mock.patch("ulterion.engine.portable.thread_pool.GRACE", 0.1),
             self.assertRaisesRegex(TargetFailed, "stalled"),
         ):
-            run([lambda slot: (slot.wait_for_start(), hanging.wait())], stall=0.3, workers=ThreadPool)
+            run([lambda slot: (slot.wait_for_start(), hanging.wait())], stall=0.3, pool=ThreadPool)
         self.assertLess(time.monotonic() - begun, 30)
         hanging.set()
 
@@ -308,14 +308,14 @@ class Crews(unittest.TestCase):
             return slot.paused
 
         with mock.patch("ulterion.engine.portable.thread_pool.STOOD_STILL", 0.2):
-            self.assertEqual(run([told], lambda seconds, moved: time.sleep(0.3), workers=ThreadPool), [True])
-            self.assertEqual(run([told], workers=ThreadPool), [False])
+            self.assertEqual(run([told], lambda seconds, moved: time.sleep(0.3), pool=ThreadPool), [True])
+            self.assertEqual(run([told], pool=ThreadPool), [False])
 
         def refuse(slot: WorkerSlot) -> None:
             raise UsageError("no")
 
         with self.assertRaisesRegex(UsageError, "no"):
-            run([refuse], workers=ThreadPool)
+            run([refuse], pool=ThreadPool)
 
 
 class Patience(unittest.TestCase):

@@ -254,9 +254,9 @@ class WorkerPool(unittest.TestCase):
     def test_children_die_with_their_parent(self) -> None:
         """kill -9 of the parent ends a child that would run for ever."""
         code = (
-            "import os,sys,time\nfrom ulterion.engine import crew\n"
-            "def job(seat):\n    seat.gate()\n    seat.report(0.0, os.getpid())\n    time.sleep(600)\n"
-            "crew.run([job], lambda seconds, pid: pid and print(pid, flush=True))\n"
+            "import os,sys,time\nfrom ulterion.engine import worker_pool\n"
+            "def job(slot):\n    slot.wait_for_start()\n    slot.report(0.0, os.getpid())\n    time.sleep(600)\n"
+            "worker_pool.run([job], lambda seconds, pid: pid and print(pid, flush=True))\n"
         )
         with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as process:
             assert process.stdout is not None

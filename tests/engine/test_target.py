@@ -139,8 +139,10 @@ class RealPass(FolderCase):
         self.assertEqual(told[-1], (16 * MIB, 16 * MIB))
         facts = os.fstat(target._file.fd)
         self.assertGreaterEqual(facts.st_blocks * 512, 16 * MIB)
-        laid = Path(f"/proc/self/fd/{target.fd}").read_bytes()
-        self.assertEqual(len({laid[i : i + 4096] for i in range(0, 16 * MIB, 4096)}), 4096)  # no hole, no repetition
+        on_prefill = Path(f"/proc/self/fd/{target.fd}").read_bytes()
+        self.assertEqual(
+            len({on_prefill[i : i + 4096] for i in range(0, 16 * MIB, 4096)}), 4096
+        )  # no hole, no repetition
         for workload in (READ, WRITE, MIXED):
             one = target.run_pass(workload.settled(0.3, target.span_bytes), 5)
             self.assertEqual(one.bytes, one.requests * workload.block_bytes)
@@ -201,7 +203,7 @@ class Rounds(FolderCase):
         class Fake:
             span_bytes = MIB
 
-            def prepare(self, seed: int, laid: object = None) -> None:
+            def prepare(self, seed: int, on_prefill: object = None) -> None:
                 steps.append("prepare")
 
             def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
@@ -239,7 +241,7 @@ class Repeating(FolderCase):
         class Fake:
             span_bytes = MIB
 
-            def prepare(self, seed: int, laid: object = None) -> None:
+            def prepare(self, seed: int, on_prefill: object = None) -> None:
                 steps.append("prepare")
 
             def run_pass(self, workload: Workload, seed: int, tick: object = None) -> PassResult:
@@ -395,7 +397,7 @@ class KernelCounters(FolderCase):
 class Killed(FolderCase):
     def test_kill_9_in_mid_run_keeps_what_was_finished(self) -> None:
         """The finished passes are there, the run is interrupted, no test file is left, other runs are untouched."""
-        self.write("review.toml", "schema = 1\n")
+        self.write("review.toml", "schema = 2\n")
         (self.folder / "drive").mkdir()
         first = self.json_of("measure", "drive", "--workload", "random read 4 KiB", "--passes", "1", "--seconds", "0.1",
                              "--span", "16 MiB")  # fmt: skip
@@ -418,7 +420,7 @@ class Killed(FolderCase):
 
     def test_being_asked_to_stop_keeps_the_run_and_says_so(self) -> None:
         """SIGINT, SIGTERM and SIGHUP in mid-run: status 130, the run is written, the test file gone."""
-        self.write("review.toml", "schema = 1\n")
+        self.write("review.toml", "schema = 2\n")
         for number, words in ((signal.SIGINT, "by hand"), (signal.SIGTERM, "SIGTERM"), (signal.SIGHUP, "SIGHUP")):
             for depth in (4,) if number == signal.SIGINT else (1,):
                 process = self.begun("measure", ".", "--workload", f"random read 4 KiB depth {depth}", "--passes", "400",

@@ -163,7 +163,7 @@ import builtins, io, os, sys
 from pathlib import Path
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
-from ulterion.host.elsewhere import asking, macos
+from ulterion.host.other_systems import asking, macos
 import subprocess, platformdirs, multiprocessing, concurrent.futures, rich.live, numpy, ulterion.conduct.measure, ulterion.engine.portable.targets
 here = Path({here!r})
 said = {{macos.PROFILE: here / "macos-profile.json", macos.REGISTRY: here / "macos-registry.plist"}}
@@ -212,7 +212,7 @@ class ByTheCommand(FolderCase):
             "measure",
             ".",
             "--suite",
-            "large",
+            "sequential",
             "--passes",
             "3",
             "--seconds",
@@ -221,7 +221,7 @@ class ByTheCommand(FolderCase):
             "32 MiB",
             "--json",
         ]
-        network = ["measure", "--network", "192.0.2.1", "--word", "abcdefgh"]
+        network = ["measure", "--network", "192.0.2.1", "--code", "abcdefgh"]
         refused = [["copy", "x", "."], ["capacity", "."], ["peer"], network]
         soak = [
             "soak",

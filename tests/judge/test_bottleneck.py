@@ -65,7 +65,7 @@ class Accused(unittest.TestCase):
             chains={"one": ["usb", "old", "card"], "two": ["usb", "new", "card"]},
         )
         runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-        review = parse_review("schema = 1\n" + parts, Path("review.toml"))
+        review = parse_review("schema = 2\n" + parts, Path("review.toml"))
         (first,) = (r for r in judge_claims(review, runs[:1]) if r.part == "card")
         self.assertEqual((first.judgement.verdict, first.judgement.others), ("undecided", True))
         assert first.bottleneck is not None and first.bottleneck.next is not None
@@ -81,7 +81,7 @@ class Accused(unittest.TestCase):
             chains={"through": ["usb", "box", "one"], "bare": ["m2", "other"]},
         )
         text = (
-            'schema = 1\n[ports.usb]\nlink = "USB4 40 Gb/s"\n[ports.m2]\nlink = "PCIe 4.0 x4"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
+            'schema = 2\n[ports.usb]\nlink = "USB4 40 Gb/s"\n[ports.m2]\nlink = "PCIe 4.0 x4"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
             '[parts.one]\nname = "One"\nkind = "drive"\n[parts.other]\nname = "Other"\nkind = "drive"\n'
             '[setups.through]\nchain = ["usb", "box", "one"]\n[setups.bare]\nchain = ["m2", "other"]\nbaseline = true\n'
         )
@@ -93,7 +93,7 @@ class Accused(unittest.TestCase):
         """A drive that was throttled, or whose cache was used up, has carried what it did in another state: it clears and blames nothing."""
         w = World(random.Random(5), {"box": 900e6, "drive": 2000e6}, chains={"through": ["usb", "box", "drive"]})
         text = (
-            'schema = 1\n[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
+            'schema = 2\n[ports.usb]\nlink = "USB 10 Gb/s"\n[parts.box]\nname = "Box"\nkind = "enclosure"\n'
             '[parts.drive]\nname = "Drive"\nkind = "drive"\n[setups.through]\nchain = ["usb", "box", "drive"]\n'
         )
         (run,) = (run_of(w, name, chain, 1) for name, chain in w.chains.items())

@@ -103,14 +103,14 @@ class Pooled(FolderCase):
         self.ulterion("note", "--exclude", runs[2].id, "the wrong cable")
         answer = self.json_of("compare", "--json")["groups"][0]
         self.assertEqual({r["run"] for r in answer["rows"] if r["setup"] == "box"}, {runs[1].id})
-        self.assertEqual(answer["left_out"], {"box": [f"{runs[2].id}: the wrong cable"]})
+        self.assertEqual(answer["excluded"], {"box": [f"{runs[2].id}: the wrong cable"]})
         self.assertIn("box, excluded: ", self.ulterion("compare").stdout)
         soaks = [self.json_of("soak", "--setup", "box", "--for", "2m", "--idle", "0") for _ in range(2)]
         self.ulterion("note", "--exclude", str(soaks[1]["run"]), "a fan was on")
         shown = self.json_of("compare", "--soaks", "box", "--json")
         self.assertEqual(shown["soaks"][0]["run"], soaks[0]["run"])
         self.ulterion("note", "--take-back", "1")
-        self.assertEqual(self.json_of("compare", "--json")["groups"][0]["left_out"], {})
+        self.assertEqual(self.json_of("compare", "--json")["groups"][0]["excluded"], {})
 
 
 class Baseline(unittest.TestCase):

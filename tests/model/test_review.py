@@ -23,8 +23,8 @@ class Read(FolderCase):
     def test_every_fault_names_file_line_and_remedy(self) -> None:
         """Each fault gives one line with the file, where in it, and what to do."""
         faults = [
-            ("schema = 1", "schema = ", r"not valid TOML.*line 2"),
-            ("schema = 1", "schema = 9", r"schema 9 is not known"),
+            ("schema = 2", "schema = ", r"not valid TOML.*line 2"),
+            ("schema = 2", "schema = 9", r"schema 9 is not known"),
             ('kind = "enclosure"', 'kindd = "enclosure"', r"line 15, parts\.box\.kindd: unknown key; did you mean 'kind'"),
             ('read = "1000 MB/s"', 'read = "1000 MBps"', r"line 18, parts\.box\.claims\.read: .*MB/s.*Mb/s"),
             ('read = "1000 MB/s"', 'read = "1000 W"', r"parts\.box\.claims\.read: '1000 W' is not a rate"),
@@ -35,7 +35,7 @@ class Read(FolderCase):
             ('"box", "drive"]', '"box"', r"not valid TOML"),
             ('["b:usb", "box", "drive"]', '["box", "b:usb", "drive"]', r"can only stand first"),
             ('["b:usb", "box", "drive"]', '["b:usb"]', r"ends at a port"),
-            ("[setups.box]", "[setups.box]\nbaseline = true", r"line 25, setups\.box\.direct: .*so is 'direct'"),
+            ("[setups.box]", "[setups.box]\nbaseline = true", r"line 25, setups\.box\.baseline: .*so is 'direct'"),
             ("[setups.box]", '[setups."a/b"]', r"letters, digits"),
             ('name = "Test Box"\n', "", r"parts\.box\.name: is missing"),
             ("[parts.box]", '[parts."b:usb"]\nname = "N"\nkind = "k"\n[parts.box]', r"is also the name of a port"),
@@ -83,7 +83,7 @@ class Names(unittest.TestCase):
     def test_a_setup_is_called_by_its_products(self) -> None:
         """What stands between port and medium; directly in a port; and its own name where two would be called alike."""
         text = (
-            'schema = 1\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
+            'schema = 2\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
             '[parts.hub]\nname = "Hub Two"\nkind = "hub"\n[parts.d]\nname = "Drive"\nkind = "drive"\n'
             '[setups.direct]\nchain = ["a", "d"]\n[setups.x]\nchain = ["a", "box", "d"]\n[setups.y]\nchain = ["b", "box", "d"]\n'
             '[setups.z]\nchain = ["a", "hub", "box", "d"]\n'

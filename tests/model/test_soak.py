@@ -186,14 +186,14 @@ class Words(FolderCase):
         self.review()
         run = simulate(self.opened(), "box", passes=3).run.id
         self.ulterion("note", "--run", run, "does not count the flush at the end")
-        self.assertIsNone(self.opened().runs()[0].left_out)
+        self.assertIsNone(self.opened().runs()[0].excluded)
         self.refused("note", "--run", run, "does not count: wrong cable", says="--exclude")
         self.refused("note", "--exclude", run, says="say why")
         self.assertEqual(self.json_of("note", "--exclude", run, "wrong cable")["what"], "excluded: wrong cable")
-        self.assertEqual(self.opened().runs()[0].left_out, "wrong cable")
+        self.assertEqual(self.opened().runs()[0].excluded, "wrong cable")
         self.refused("note", "--exclude", run, "again", says="is excluded already")
         self.ulterion("note", "--take-back", "2")
-        self.assertIsNone(self.opened().runs()[0].left_out)
+        self.assertIsNone(self.opened().runs()[0].excluded)
 
 
 class Notebooks(FolderCase):

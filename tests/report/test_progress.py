@@ -42,7 +42,7 @@ class View(unittest.TestCase):
 
     def test_rows_fill_as_passes_end(self) -> None:
         """Each finished workload with its passes and rate, the one that runs with its own, the time left below."""
-        run, display = run_of(sure_within=0.02, most_passes=10), Display(io.StringIO(), "MB/s")
+        run, display = run_of(relative_half_width=0.02, max_passes=10), Display(io.StringIO(), "MB/s")
         display._run = run
         first, second = run.workloads[0].workload, run.workloads[1].workload
         for number in (1, 2, 3):

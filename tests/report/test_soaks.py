@@ -87,7 +87,7 @@ class Soaked(FolderCase):
         """Cache, throttling with its evidence, requests, lowest, temperatures; no line beyond 80 columns."""
         found = self.soak()
         text = printed(findings_lines(found, "MB/s"))
-        for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; half within", "in any minute",
+        for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; median", "in any minute",
                       "the drive throttled: its temperature is held down"):  # fmt: skip
             self.assertIn(words, " ".join(text.split()))
         assert found.run.soak is not None

@@ -25,10 +25,10 @@ FLAT_OUT = parse_workload("sequential write 4 MiB depth 4")
 
 
 class Moments(FolderCase):
-    def test_a_setup_is_there_between_its_moments(self) -> None:
+    def test_a_setup_is_there_between_its_events(self) -> None:
         """Not there: refused with the time; waited for: it begins then; unplugged in mid-run: failed, the passes kept."""
         script = "".join(
-            f'[[moments]]\nat = "{at}"\nsetup = "{setup}"\nwhat = "{what}"\n'
+            f'[[events]]\nat = "{at}"\nsetup = "{setup}"\nwhat = "{what}"\n'
             for at, setup, what in (("10 m", "direct", "unplugged"),
                                      ("12 m", "box", "plugged in"), ("20 m", "box", "unplugged"), ("25 m", "box", "plugged in"))
         )  # fmt: skip
@@ -63,7 +63,7 @@ class Moments(FolderCase):
         back = self.ulterion("measure", "--setup", "box", "--wait", "30m", *quick)
         self.assertEqual(back.returncode, 0, back.stderr)
         self.assertIn("there it is, at 00:25", back.stderr)
-        self.gives_up("direct", "1h", "no moment of it plugs it in")
+        self.gives_up("direct", "1h", "no event of it plugs it in")
 
     def gives_up(self, setup: str, wait: str, says: str) -> None:
         """Wait for a setup that is not plugged in in time."""
@@ -71,11 +71,11 @@ class Moments(FolderCase):
         self.assertEqual(done.returncode, 2)
         self.assertIn(says, done.stderr)
 
-    def test_moments_out_of_order_are_refused(self) -> None:
+    def test_events_out_of_order_are_refused(self) -> None:
         """Their order is that of time."""
-        script = "".join(f'[[moments]]\nat = "{at}"\nsetup = "box"\nwhat = "unplugged"\n' for at in ("2 m", "1 m"))
+        script = "".join(f'[[events]]\nat = "{at}"\nsetup = "box"\nwhat = "unplugged"\n' for at in ("2 m", "1 m"))
         self.review(bench=BENCH + script)
-        self.refused("measure", "--setup", "box", says="moments: they are not in the order of time")
+        self.refused("measure", "--setup", "box", says="events: they are not in the order of time")
 
 
 class Aftermath(FolderCase):

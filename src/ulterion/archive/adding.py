@@ -178,7 +178,7 @@ def _collect(
             "link": run.target.link,
             "driver": run.target.driver,
             "filesystem": run.target.filesystem,
-            "direct": setup is not None and setup.baseline,
+            "baseline": setup is not None and setup.baseline,
         }
     )
     for number, name in enumerate(k for k in chain if k in review.parts):
@@ -194,7 +194,7 @@ def _collect(
                 "claims_write": part.claims.write,
             }
         )
-    if isinstance(run, MeasureRun) and not run.left_out:
+    if isinstance(run, MeasureRun) and not run.excluded:
         rows[2].extend(_results(run, key))
 
 
@@ -206,8 +206,8 @@ def _results(run: MeasureRun, key: str) -> Iterator[Values]:
                 "key": key,
                 "workload": figure.workload.title,
                 "text": figure.text,
-                "way": figure.workload.way,
-                "manner": figure.workload.manner,
+                "direction": figure.workload.drive_direction,
+                "pattern": figure.workload.drive_pattern,
                 "state": figure.passes[0].state,
                 "passes": found.passes,
                 "rate": found.rate,

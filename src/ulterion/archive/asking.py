@@ -32,11 +32,11 @@ _CLAIMED = re.compile(r"\bclaim(?:s|ed|ing)?\s+(?:over|above|at least)\s+(\d[\d.
 _SINCE = re.compile(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
 _UNTIL = re.compile(r"\b(?:until|before|to)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
 _HOST = re.compile(r"\bon\s+host\s+(\S+)", re.IGNORECASE)
-_WAYS = {
+_DIRECTIONS = {
     **dict.fromkeys(("read", "reads", "reading", "receive"), "read"),
     **dict.fromkeys(("write", "writes", "writing", "send"), "write"),
 }
-_MANNERS = {
+_PATTERNS = {
     "large": "sequential",
     "sequential": "sequential",
     "small": "random",
@@ -55,9 +55,9 @@ class Question:
     Attributes:
         links: any part of the chain, or the run's own link, has one of these.
         words: each is in a part's name or is its kind, in the singular or the plural.
-        way, manner, state: of the result.
+        direction, pattern, state: of the result.
         least, most: bytes per second.
-        claimed: bytes per second that a part of the chain claims at least, in the way that is asked for, or in either.
+        claimed: bytes per second that a part of the chain claims at least, in the direction that is asked for, or in either.
         since, until: begun on or after, and before.
         host: name of the bench.
         best_only: whether of each products and workload the best run alone is wanted.
@@ -65,8 +65,8 @@ class Question:
 
     links: tuple[Link, ...] = ()
     words: tuple[str, ...] = ()
-    way: str | None = None
-    manner: str | None = None
+    direction: str | None = None
+    pattern: str | None = None
     state: str | None = None
     least: float | None = None
     most: float | None = None
@@ -108,7 +108,7 @@ def parse_question(text: str) -> Question:
     """Read a question from words; raise UsageError for a rate or a date that is none."""
     found: dict[str, str | float] = {}
     left = spoken(bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", LONGEST_WORDS))
-    for name, pattern in (
+    for name, expression in (
         ("claimed", _CLAIMED),
         ("least", _OVER),
         ("most", _UNDER),
@@ -116,7 +116,7 @@ def parse_question(text: str) -> Question:
         ("until", _UNTIL),
         ("host", _HOST),
     ):
-        match = pattern.search(left)
+        match = expression.search(left)
         if match is not None:
             found[name] = parse_rate(match[1].rstrip(",;")) if name in RATES else match[1].rstrip(",;")
             left = left[: match.start()] + " " + left[match.end() :]
@@ -129,15 +129,15 @@ def parse_question(text: str) -> Question:
             words_of = r"[\s_\-]*".join(re.escape(w) for w in re.split(r"[\s_\-]+", written))
             left = re.sub(rf"(?<![\w.]){words_of}(?!\w)", " ", left, flags=re.IGNORECASE)
     words = [w for w in re.findall(r"[^\s,;]+", left.casefold()) if w not in _FILLERS]
-    way, manner, state = (next((t[w] for w in words if w in t), None) for t in (_WAYS, _MANNERS, _STATES))
-    rest = tuple(w for w in words if w not in {**_WAYS, **_MANNERS, **_STATES})
+    direction, pattern, state = (next((t[w] for w in words if w in t), None) for t in (_DIRECTIONS, _PATTERNS, _STATES))
+    rest = tuple(w for w in words if w not in {**_DIRECTIONS, **_PATTERNS, **_STATES})
     least, most, claimed = (float(found[n]) if n in found else None for n in RATES)
     since, until, host = (str(found[n]) if n in found else None for n in ("since", "until", "host"))
     return Question(
         links=links,
         words=rest,
-        way=way,
-        manner=manner,
+        direction=direction,
+        pattern=pattern,
         state=state,
         least=least,
         most=most,
@@ -159,8 +159,8 @@ def _conditions(engine: Engine, question: Question) -> list[sa.ColumnElement[boo
     runs, results = RUNS.c, RESULTS.c
     told: list[sa.ColumnElement[bool]] = []
     for column, value in (
-        (results.way, question.way),
-        (results.manner, question.manner),
+        (results.direction, question.direction),
+        (results.pattern, question.pattern),
         (runs.host, question.host),
     ):
         if value is not None:
@@ -201,7 +201,7 @@ def _with_parts(engine: Engine, question: Question) -> Iterator[sa.ColumnElement
 
 def _wanted_parts(question: Question) -> Iterator[sa.ColumnElement[bool]]:
     if question.claimed is not None:
-        ways = [c for w, c in CLAIMS.items() if question.way in (w, None)]
+        ways = [c for w, c in CLAIMS.items() if question.direction in (w, None)]
         yield sa.or_(*(c >= question.claimed for c in ways))
     for word in question.words:
         kinds = {word, word.removesuffix("s"), word.removesuffix("es")}

@@ -15,7 +15,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from ulterion.core.errors import UsageError
 
-VERSION = 3
+VERSION = 4
 FILE = "archive.sqlite"
 
 META = sa.MetaData()
@@ -40,7 +40,7 @@ RUNS = sa.Table(
     sa.Column("link", sa.Text, index=True),
     sa.Column("driver", sa.Text),
     sa.Column("filesystem", sa.Text),
-    sa.Column("direct", sa.Boolean, nullable=False),
+    sa.Column("baseline", sa.Boolean, nullable=False),
 )
 PARTS = sa.Table(
     "parts",
@@ -61,20 +61,20 @@ RESULTS = sa.Table(
     sa.Column("key", sa.ForeignKey("runs.key", ondelete="CASCADE"), nullable=False, index=True),
     sa.Column("workload", sa.Text, nullable=False),
     sa.Column("text", sa.Text, nullable=False, index=True),
-    sa.Column("way", sa.String(12), nullable=False),
-    sa.Column("manner", sa.String(12), nullable=False),
+    sa.Column("direction", sa.String(12), nullable=False),
+    sa.Column("pattern", sa.String(12), nullable=False),
     sa.Column("state", sa.Text),
     sa.Column("passes", sa.Integer, nullable=False),
     sa.Column("rate", sa.Float, nullable=False),
     sa.Column("low", sa.Float),
     sa.Column("high", sa.Float),
-    sa.Index("results_by_manner", "way", "manner", "rate"),
-    sa.Index("results_by_rate", "way", "rate"),
+    sa.Index("results_by_manner", "direction", "pattern", "rate"),
+    sa.Index("results_by_rate", "direction", "rate"),
 )
 
 
 CLAIMS = {"read": PARTS.c.claims_read, "write": PARTS.c.claims_write}
-"""What a part claims, by the way."""
+"""What a part claims, by direction."""
 
 
 def _to_2(connection: Connection) -> None:
@@ -83,21 +83,35 @@ def _to_2(connection: Connection) -> None:
 
 
 def _to_3(connection: Connection) -> None:
-    """Add the claims, which version 2 did not store; clearing the checksums makes the next add fill them in."""
-    for way in CLAIMS:
-        connection.execute(sa.text(f"ALTER TABLE parts ADD COLUMN claims_{way} FLOAT"))
+    """Add the claims, which version 2 did not store."""
+    for direction in CLAIMS:
+        connection.execute(sa.text(f"ALTER TABLE parts ADD COLUMN claims_{direction} FLOAT"))
+
+
+RENAMED = {"runs": {"hookup": "setup", "direct": "baseline"}, "results": {"way": "direction", "manner": "pattern"}}
+"""Columns of version 3 and before, by table, and what they are called now."""
+
+
+def _to_4(connection: Connection) -> None:
+    """Rename columns; clearing the checksums makes the next add fill in the new names of workloads."""
+    for table, columns in RENAMED.items():
+        for old, new in columns.items():
+            connection.execute(sa.text(f"ALTER TABLE {table} RENAME COLUMN {old} TO {new}"))
     connection.execute(RUNS.update().values(sum=""))
 
 
-MIGRATIONS: dict[int, Callable[[Connection], None]] = {1: _to_2, 2: _to_3}
+MIGRATIONS: dict[int, Callable[[Connection], None]] = {1: _to_2, 2: _to_3, 3: _to_4}
 """What brings an archive of a version to the next."""
 
 
 def columns_of(version: int) -> dict[str, set[str]]:
     """Return the names of the columns that each table had in a version."""
     columns = {name: set(table.columns.keys()) for name, table in META.tables.items()}
+    if version < 4:
+        for table, names in RENAMED.items():
+            columns[table] = columns[table] - set(names.values()) | set(names)
     if version < 3:
-        columns["parts"] -= {f"claims_{way}" for way in CLAIMS}
+        columns["parts"] -= {f"claims_{direction}" for direction in CLAIMS}
     if version < 2:
         columns["runs"] -= {"filesystem"}
     return columns

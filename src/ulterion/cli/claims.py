@@ -21,9 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_review(parser)
     options.add_units(parser)
-    options.add_fail_on(
-        parser, ("missed", "undecided", "not testable here", "stated, not proved", "not measured", "not tested")
-    )
+    options.add_fail_on(parser, ("missed", "undecided", "not testable", "reported", "not measured", "not tested"))
     options.add_json(parser)
 
 

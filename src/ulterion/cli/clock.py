@@ -45,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="timings from a table (CSV) with the columns timing, setup, task, direction, hand",
     )
     parser.add_argument(
-        "--hand",
+        "--reaction",
         type=_hand,
         default=None,
         metavar="TIME",
@@ -58,11 +58,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _hand(text: str) -> float:
-    from ulterion.core.clocked import read_hand
+    from ulterion.core.clocked import read_reaction
     from ulterion.core.errors import UsageError
 
     try:
-        return read_hand(text)
+        return read_reaction(text)
     except UsageError as error:
         raise argparse.ArgumentTypeError(str(error)) from error
 
@@ -102,11 +102,14 @@ def _typed(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.core.ceilings import Direction
     from ulterion.core.clocked import HAND
 
-    task, hand = arguments.task or TRANSFER, HAND if arguments.hand is None else arguments.hand
+    task, reaction_seconds = (
+        arguments.task or TRANSFER,
+        HAND if arguments.reaction is None else arguments.reaction,
+    )
     direction: Direction = "read" if arguments.read else "write"
     if arguments.table:
-        return read_table(env.folder / arguments.table, arguments.setup, task, direction, hand)
+        return read_table(env.folder / arguments.table, arguments.setup, task, direction, reaction_seconds)
     if arguments.timing:
-        return read_typed(arguments.timing, arguments.setup, task, direction, hand)
+        return read_typed(arguments.timing, arguments.setup, task, direction, reaction_seconds)
     folder.review.setup(arguments.setup)
-    return [Typed(arguments.setup, task, direction, "live", timed_live(env, arguments.size, hand))]
+    return [Typed(arguments.setup, task, direction, "live", timed_live(env, arguments.size, reaction_seconds))]

@@ -44,6 +44,7 @@ COMMANDS = {
 KEEPING = ("measure", "soak", "copy", "clock", "capacity", "note", "plan")  # commands that keep something in a review
 DIGITS_OF_A_TIME = 10  # seconds since 1970, until the year 2286
 ANSWERING = ("peer", "completion")
+UNRECOGNIZED = "unrecognized arguments:"
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
 
 
@@ -96,7 +97,15 @@ class Parser(argparse.ArgumentParser):
         return super()._get_values(action, arg_strings)
 
     def error(self, message: str) -> NoReturn:
-        """Raise Refused with what is wrong and where help is."""
+        """Raise Refused with what is wrong and where help is; an option of an earlier version is told by its present name."""
+        from ulterion.core.renamed import new_name
+
+        strange = message.removeprefix(UNRECOGNIZED).split()
+        renamed = [
+            (w, now) for w in strange if (now := new_name(w.partition("=")[0])) and message.startswith(UNRECOGNIZED)
+        ]
+        if renamed:
+            message = "; ".join(f"{old.partition('=')[0]} is called {now} now" for old, now in renamed)
         raise Refused(f"{self.prog.removeprefix('ulterion').strip()}: {message}; see '{self.prog} --help'".lstrip(": "))
 
 

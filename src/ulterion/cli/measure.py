@@ -109,7 +109,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
             overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
             accept=arguments.accept,
             waited=waited,
-            word=arguments.word,
+            code=arguments.code,
         ),
         extras=extras_of(arguments),
     )

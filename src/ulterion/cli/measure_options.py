@@ -119,7 +119,7 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
         help="repeat until the 95 %% interval is within ± this, such as '1 %%'",
     )
     group.add_argument(
-        "--most-passes",
+        "--max-passes",
         type=options.passes,
         default=30,
         metavar="N",
@@ -218,7 +218,7 @@ def extras_of(arguments: argparse.Namespace) -> Extras:
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
             raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
-        if arguments.most_passes < least:
-            raise UsageError(f"--most-passes {arguments.most_passes} is less than --passes {least}")
-        sure = Sureness(arguments.until_sure, arguments.most_passes, arguments.most_time)
+        if arguments.max_passes < least:
+            raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
+        sure = Sureness(arguments.until_sure, arguments.max_passes, arguments.most_time)
     return Extras(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

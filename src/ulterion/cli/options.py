@@ -68,7 +68,7 @@ def add_network(parser: argparse.ArgumentParser) -> None:
         "--network", metavar="HOST", help="measure the network to another machine, on which 'ulterion peer' runs"
     )
     group.add_argument(
-        "--word", metavar="WORD", help="the word that the peer shows (or in the environment, ULTERION_WORD)"
+        "--code", metavar="CODE", help="the pairing code that the peer shows (or in the environment, ULTERION_CODE)"
     )
 
 

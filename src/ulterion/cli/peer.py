@@ -17,7 +17,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
     parser.add_argument("--listen", default="", metavar="ADDRESS", help="listen at this address of the machine alone")
     parser.add_argument("--port", type=_port, default=PORT, metavar="N", help="for TCP and UDP (default: %(default)s)")
-    parser.add_argument("--word", metavar="WORD", help="what lets a bench in (default: one is drawn and shown)")
+    parser.add_argument(
+        "--code", metavar="CODE", help="the pairing code a bench must give (default: one is drawn and shown)"
+    )
     parser.add_argument(
         "--for",
         dest="time",
@@ -42,9 +44,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import Interrupted
     from ulterion.core.units import show_duration, show_size
 
-    serving = Serving(arguments.word, arguments.listen, arguments.port, env.tell)
+    serving = Serving(arguments.code, arguments.listen, arguments.port, env.tell)
     env.tell(f"listening on port {serving.port} for {show_duration(arguments.time)}; Ctrl-C ends it")
-    env.tell(f"on the bench: ulterion measure --network {serving.address} --word {serving.word}")
+    env.tell(f"on the bench: ulterion measure --network {serving.address} --code {serving.code}")
     try:
         with stoppable():
             serving.serve(arguments.time, once=arguments.once)

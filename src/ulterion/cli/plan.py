@@ -21,7 +21,7 @@ WHAT = {
     "grid": "the figures, cell by cell",
     "effects": "what each factor does, and which do something only together",
     "ranks": "who is best, by how much, and where the order turns",
-    "functions": "what works in which cell",
+    "compatibility": "what works in which cell",
     "ports": "the ports of the hosts beside each other, what is behind each, and what it carried",
 }
 
@@ -106,7 +106,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         "grid": planshown.show_grid,
         "effects": planshown.show_effects,
         "ranks": planshown.show_ranks,
-        "functions": planshown.show_functions,
+        "compatibility": planshown.show_compatibility,
         "ports": planshown.show_ports,
     }
     return does[arguments.what](arguments, env, folder)

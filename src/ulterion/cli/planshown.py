@@ -189,22 +189,24 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     )
 
 
-def show_functions(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show what works where."""
     from ulterion.core.errors import UsageError
-    from ulterion.judge.functions import functions
-    from ulterion.report.plandata import functions_as_data
-    from ulterion.report.screen.plan import functions_table
+    from ulterion.judge.compatibility import compatibility
+    from ulterion.report.plandata import compatibility_as_data
+    from ulterion.report.screen.plan import compatibility_table
 
     plan = folder.review.plan
-    if plan is None or not plan.functions:
-        raise UsageError('the plan asks nothing of works or not; add functions = ["starts the computer"] to [plan]')
-    rows = functions(folder.review, _runs(folder))
+    if plan is None or not plan.compatibility:
+        raise UsageError(
+            'the plan asks nothing about compatibility; add compatibility = ["starts the computer"] to [plan]'
+        )
+    rows = compatibility(folder.review, _runs(folder))
     return _finish(
         arguments,
         env,
         Drawn(),
-        kind="functions",
-        data=functions_as_data(rows),
-        lines=functions_table(folder.review, rows),
+        kind="compatibility",
+        data=compatibility_as_data(rows),
+        lines=compatibility_table(folder.review, rows),
     )

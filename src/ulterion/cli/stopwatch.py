@@ -21,7 +21,7 @@ PULSE = 0.1  # seconds between two looks at the line
 WIDEST = 400
 
 
-def timed_live(env: Environment, size: str | None, hand: float) -> Timing:
+def timed_live(env: Environment, size: str | None, reaction_seconds: float) -> Timing:
     """Run a stopwatch at the terminal and return what it timed; raise UsageError where there is no terminal, Interrupted on Ctrl-C."""
     from ulterion.cli.signals import stoppable
     from ulterion.conduct.stopwatch import Stopwatch
@@ -32,7 +32,7 @@ def timed_live(env: Environment, size: str | None, hand: float) -> Timing:
         raise UsageError(
             "a stopwatch needs a terminal; type the timing instead: ulterion clock --setup NAME '4.2 GB in 1m12s'"
         )
-    watch = Stopwatch(read_size(size) if size else None, hand)
+    watch = Stopwatch(read_size(size) if size else None, reaction_seconds)
     with stoppable():
         try:
             _work(watch, env)

@@ -95,7 +95,7 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     for run in reversed(request.review.whole(mine)):
         if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
             continue
-        if run.capacity.way != DEVICE or run.capacity.claimed_bytes != found.size:
+        if run.capacity.method != DEVICE or run.capacity.claimed_bytes != found.size:
             continue
         if run.state.name != "complete" and run.capacity.written_bytes:
             return run
@@ -142,12 +142,12 @@ def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) 
         warnings=list(found.warnings),
         state=State(name="interrupted", why="in progress"),
         capacity=CapacityRecord(
-            way=found.way,
+            method=found.method,
             key=before.capacity.key if before else found.key,
             goes_on_from=before.id if before else None,
             claimed_bytes=found.size,
             finding="stopped",
-            words="it was not finished",
+            summary="it was not finished",
         ),
     )
 
@@ -174,7 +174,7 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
 def _look(
     pool: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
 ) -> None:
-    if found.way == READ:
+    if found.method == READ:
         looked.doing = "reading"
         observer.begin("looking for repeats", 0)
         for _, seen in pool.run(iter([("compare", (found.what, found.size))])):
@@ -182,12 +182,12 @@ def _look(
         return
     for _, bypassed in pool.run(iter([("medium", (found.what, found.size, key, looked.written))])):
         looked.bypassed = bypassed
-    if found.way == QUICK:
+    if found.method == QUICK:
         _glance(pool, found, looked, observer)
         return
     _write(pool, found, looked, observer, keep)
     _read(pool, found, looked, observer, keep)
-    where = "it" if found.way == DEVICE else "the drive under it"
+    where = "it" if found.method == DEVICE else "the drive under it"
     looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
 
 
@@ -267,7 +267,7 @@ def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
         "read": looked.read,
     }
     if found is not None:
-        changes |= {"finding": found.finding, "real_bytes": found.real, "words": found.words}
+        changes |= {"finding": found.finding, "real_bytes": found.real, "summary": found.words}
     return run.capacity.model_copy(update=changes)
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.ceilings import Direction
-from ulterion.core.clocked import HAND, Timing, rates_of, read_hand, read_timing
+from ulterion.core.clocked import HAND, Timing, rates_of, read_reaction, read_timing
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.plausible import BUFFERED, above_link
@@ -23,7 +23,7 @@ from ulterion.model.runs.header import State, run_id
 from ulterion.model.store import ReviewFolder
 
 TRANSFER = "transfer"  # the task where none is named
-COLUMNS = ("setup", "task", "direction", "timing", "hand")
+COLUMNS = ("setup", "task", "direction", "timing", "reaction")
 BY_HAND = "by hand"  # kind of a target that no program ran on
 LARGEST = 4 * 2**20  # bytes of a table
 
@@ -72,13 +72,17 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
     )
 
 
-def read_typed(texts: Sequence[str], setup: str, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
+def read_typed(
+    texts: Sequence[str], setup: str, task: str, direction: Direction, reaction_seconds: float = HAND
+) -> list[Typed]:
     """Read timings that were typed on the command line; raise UsageError for the first that is none."""
-    return [Typed(setup, task, direction, text, read_timing(text, hand)) for text in texts]
+    return [Typed(setup, task, direction, text, read_timing(text, reaction_seconds)) for text in texts]
 
 
-def read_table(path: Path, setup: str | None, task: str, direction: Direction, hand: float = HAND) -> list[Typed]:
-    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `hand`.
+def read_table(
+    path: Path, setup: str | None, task: str, direction: Direction, reaction_seconds: float = HAND
+) -> list[Typed]:
+    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `reaction_seconds`.
 
     Raises UsageError that names the line.
     """
@@ -93,7 +97,16 @@ def read_table(path: Path, setup: str | None, task: str, direction: Direction, h
     typed = []
     try:
         for row in rows:
-            typed.append(_row(row, setup, task, direction=direction, hand=hand, where=f"{path}, line {rows.line_num}"))
+            typed.append(
+                _row(
+                    row,
+                    setup,
+                    task,
+                    direction=direction,
+                    reaction_seconds=reaction_seconds,
+                    where=f"{path}, line {rows.line_num}",
+                )
+            )
     except csv.Error as error:
         raise UsageError(f"{path}, line {rows.line_num}: {error}") from error
     if not typed:
@@ -101,7 +114,9 @@ def read_table(path: Path, setup: str | None, task: str, direction: Direction, h
     return typed
 
 
-def _row(row: dict[str, str], setup: str | None, task: str, direction: Direction, hand: float, where: str) -> Typed:
+def _row(
+    row: dict[str, str], setup: str | None, task: str, direction: Direction, reaction_seconds: float, where: str
+) -> Typed:
     told = {k: v.strip() for k, v in row.items() if isinstance(k, str) and isinstance(v, str) and v.strip()}
     name, way = told.get("setup", setup), told.get("direction", direction)
     if name is None:
@@ -109,7 +124,7 @@ def _row(row: dict[str, str], setup: str | None, task: str, direction: Direction
     if way not in ("read", "write"):
         raise UsageError(f"{where}: direction '{way}' is neither 'read' nor 'write'")
     try:
-        error = read_hand(told["hand"]) if "hand" in told else hand
+        error = read_reaction(told["reaction"]) if "reaction" in told else reaction_seconds
         timing = read_timing(told.get("timing", ""), error)
     except UsageError as fault:
         raise UsageError(f"{where}: {fault}") from fault

@@ -148,7 +148,7 @@ def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPa
             pool,
             work.sources,
             os.fsencode(work.own.files),
-            kernel=work.run.copied.way == BY_KERNEL,
+            kernel=work.run.copied.method == BY_KERNEL,
             manifest=writer,
             told=work.observer.tick,
             meters=meters_of(work.sources, work.own.path),
@@ -236,8 +236,8 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
         moved=done.intervals,
         arrived=done.arrived,
         from_memory_bytes=None if done.read is None else max(0, done.stored - done.read),
-        left_out=[Remark(name=n, what=w) for n, w in done.left_out],
-        left_out_count=done.left_out_count,
+        skipped=[Remark(name=n, what=w) for n, w in done.skipped],
+        skipped_count=done.skipped_count,
     )
 
 

@@ -160,7 +160,7 @@ def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, ide
             from_setup=request.from_setup,
             set_name=made.name if made else None,
             seed=made.seed if made else None,
-            way="copied by the kernel" if kernel else "read and write",
+            method="copied by the kernel" if kernel else "read and write",
             workers=request.at_once,
             files=count.files,
             bytes=count.bytes,
@@ -200,7 +200,7 @@ def _task(sources: Sequence[Path]) -> str:
 def cost_between(review: ReviewFolder, source: str | None, target: str | None) -> Cost | None:
     """Return what copying from one setup to another costs, by the copies that were kept; None from too few."""
     runs = review.whole([s for s in review.skims() if s.kind == "copy"])
-    mine = [r for r in runs if isinstance(r, CopyRun) and not r.left_out]
+    mine = [r for r in runs if isinstance(r, CopyRun) and not r.excluded]
     between = [r.copied for r in mine if (r.copied.from_setup, r.setup) == (source, target or source)]
     return cost_of(
         [(p.files, p.bytes, p.seconds) for c in between for p in c.passes if p.files and p.bytes and not p.wrong_count]

@@ -56,7 +56,7 @@ def _same_drive(run: AnyRun, place: Place, facts: TargetFacts) -> bool:
 def _written(run: AnyRun) -> float:
     """Return the bytes that a run wrote to its medium."""
     if isinstance(run, MeasureRun):
-        laid = 0 if run.before is None else run.before.laid_bytes
+        laid = 0 if run.before is None else run.before.prefilled_bytes
         return laid + sum(p.bytes * r.workload.writes for r in run.workloads for p in r.passes)
     if isinstance(run, CopyRun):
         alone = run.copied.target_alone.bytes if run.copied.target_alone else 0
@@ -73,7 +73,7 @@ def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
     """
     steps: list[tuple[float, float]] = []
     if isinstance(run, MeasureRun):
-        laid = 0 if run.before is None else run.before.laid_bytes
+        laid = 0 if run.before is None else run.before.prefilled_bytes
         steps = [(float(laid), 0.0), *((p.bytes * r.workload.writes, p.seconds) for r, p in run.in_turn)]
     elif isinstance(run, SoakRun):
         steps = [(sum(p.bytes) * run.soak.workload.writes, p.seconds) for p in run.soak.phases]

@@ -48,10 +48,10 @@ class Recorder(runner.Observer):
         self.unfinished = 0
         self.doing = "laying the test file down"
 
-    def laying(self, done: int, total: int) -> None:
+    def prefilling(self, done: int, total: int) -> None:
         """Know how much was laid down, and pass it on."""
-        self.before = self.before.model_copy(update={"laid_bytes": done})
-        self._observer.laying(done, total)
+        self.before = self.before.model_copy(update={"prefilled_bytes": done})
+        self._observer.prefilling(done, total)
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Know what is being done, and how warm the drive is; say once that its cache cannot be fresh."""

@@ -17,7 +17,7 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
 from ulterion.core.links import Link, known_link
 from ulterion.core.network import NetworkCounts
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
@@ -31,7 +31,7 @@ from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
 from ulterion.model.systems import linux_alone
 
-WORD = "ULTERION_WORD"  # of the environment: the word a peer shows
+CODE_VARIABLE = "ULTERION_CODE"  # of the environment: the pairing code a peer shows
 
 
 def host_and_port(where: str) -> tuple[str, int]:
@@ -48,14 +48,14 @@ def host_and_port(where: str) -> tuple[str, int]:
     return name, int(port)
 
 
-def word_of(given: str | None) -> str:
-    """Return the word that lets this bench in; raise UsageError without one."""
-    word = given or os.environ.get(WORD, "")
-    if not word.strip():
+def code_of(given: str | None) -> str:
+    """Return the pairing code that lets this bench in; raise UsageError without one."""
+    code = given or os.environ.get(CODE_VARIABLE, "")
+    if not code.strip():
         raise UsageError(
-            f"the peer lets in who knows its word: add --word WORD, as 'ulterion peer' shows it, or set {WORD}"
+            f"the peer asks for its pairing code: add --code CODE, as 'ulterion peer' shows it, or set {CODE_VARIABLE}"
         )
-    return word
+    return code
 
 
 class NetworkTarget(RealTime):
@@ -64,12 +64,12 @@ class NetworkTarget(RealTime):
     cache_bypassed = True
     span_bytes = 0
 
-    def __init__(self, where: str, word: str | None, stall: float) -> None:
+    def __init__(self, where: str, code: str | None, stall: float) -> None:
         """Connect; raise UsageError that says what is wrong."""
         linux_alone("measuring a network")
         self.host, self.port = host_and_port(where)
         self._stall = stall
-        self.link = PeerLink(self.host, self.port, word_of(word))
+        self.link = PeerLink(self.host, self.port, code_of(code))
         self._here = network.end_at(self.link.local)
         if self.link.is_own:
             self._here = replace(self._here, adapter="lo", driver=None, link=None, duplex=None, made_up=True)
@@ -146,10 +146,12 @@ class NetworkTarget(RealTime):
         """Raise UsageError: there are no files."""
         raise UsageError("--files writes files, and a network has none")
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down."""
 
-    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+    def make_room(
+        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
+    ) -> None:
         """Nothing is laid down."""
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:

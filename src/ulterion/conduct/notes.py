@@ -95,8 +95,8 @@ def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
         raise UsageError(f"say why the run is excluded: ulterion note --exclude {run_id} 'wrong cable'")
 
     def excluded(run: AnyRun) -> AnyRun:
-        if run.left_out is not None:
-            raise UsageError(f"the run {run.id} is excluded already: {run.left_out}")
+        if run.excluded is not None:
+            raise UsageError(f"the run {run.id} is excluded already: {run.excluded}")
         return run.with_record(Note(kind="excluded", text=why, noted=now_utc()))
 
     run = folder.change(find_run(folder, run_id), excluded)

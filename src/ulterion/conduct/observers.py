@@ -38,7 +38,7 @@ class SoakObserver:
     def opened(self, run: SoakRun) -> None:
         """The target is open; nothing has been written to it yet."""
 
-    def laying(self, done: int, total: int) -> None:
+    def prefilling(self, done: int, total: int) -> None:
         """`done` of `total` bytes of a file to be read are on the medium."""
 
     def phase(self, name: str, until: str) -> None:

@@ -105,7 +105,7 @@ def _open(place: Place, access: Access) -> Target:
             access.waited,
         )
     if place.network:
-        return NetworkTarget(place.where, access.word, access.stall)
+        return NetworkTarget(place.where, access.code, access.stall)
     assert place.path is not None
     engine = _open_real(place.path, access)
     if not is_portable():
@@ -201,8 +201,8 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         warm_up=extras.warm_up or None,
         rest_seconds=extras.rest or None,
         cool_to=extras.cool_to,
-        sure_within=extras.sure.within if extras.sure else None,
-        most_passes=extras.sure.most_passes if extras.sure else extras.most_passes,
+        relative_half_width=extras.sure.within if extras.sure else None,
+        max_passes=extras.sure.max_passes if extras.sure else extras.max_passes,
     )
     writes = any(w.writes for w in opening.workloads)
     known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN

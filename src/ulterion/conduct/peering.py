@@ -7,30 +7,30 @@ from collections.abc import Callable
 from dataclasses import asdict
 
 from ulterion.core.errors import UsageError
-from ulterion.engine.network.frames import PORT, new_word
+from ulterion.engine.network.frames import PORT, new_code
 from ulterion.engine.network.peer import Happenings, Peer
 from ulterion.host import network
 from ulterion.model.systems import linux_alone
 
-LEAST_WORD = 6  # characters of a word that one chooses oneself
+MIN_CODE = 6  # characters of a pairing code of your own
 
 
 class Serving:
     """A peer that listens.
 
     Attributes:
-        word: what lets a bench in.
+        code: what lets a bench in.
         port: where it listens.
     """
 
-    def __init__(self, word: str | None, address: str, port: int, tell: Callable[[str], None]) -> None:
-        """Begin to listen; raise UsageError for a word that is too short, or where listening cannot be."""
+    def __init__(self, code: str | None, address: str, port: int, tell: Callable[[str], None]) -> None:
+        """Begin to listen; raise UsageError for a pairing code that is too short, or where listening cannot be."""
         linux_alone("serving as a peer")
-        if word is not None and len(word.strip()) < LEAST_WORD:
-            raise UsageError(f"the word needs {LEAST_WORD} characters or more; leave --word out to have one drawn")
-        self.word = word.strip() if word else new_word()
+        if code is not None and len(code.strip()) < MIN_CODE:
+            raise UsageError(f"a pairing code needs {MIN_CODE} characters or more; leave --code out to have one drawn")
+        self.code = code.strip() if code else new_code()
         self._address = address
-        self._peer = Peer(self.word, address, port, lambda local: asdict(network.end_at(local)), tell)
+        self._peer = Peer(self.code, address, port, lambda local: asdict(network.end_at(local)), tell)
         self.port = self._peer.port
 
     @property

@@ -105,7 +105,7 @@ class Soaking:
     def _phases(self) -> None:
         plan = self.record.plan
         seconds, moved = self.record.done(LOAD)
-        self.target.make_room(self.workload, self.run.settings.seed, self.request.files, self.observer.laying)
+        self.target.make_room(self.workload, self.run.settings.seed, self.request.files, self.observer.prefilling)
         if not seconds and plan.idle != 0.0:
             self._phase(IDLE, None, idle_done(plan.idle), rest_words(plan.idle))
         if work_left(plan, seconds, moved):

@@ -97,7 +97,7 @@ class _Decisive:
     reference: dict[str, list[float]]
     earlier: dict[str, list[float]]
     margin: float
-    most_passes: int
+    max_passes: int
 
     def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
         """Return why no more passes are needed, or None."""
@@ -107,7 +107,7 @@ class _Decisive:
             verdict = decided([*self.earlier.get(text, []), *(r.rate for r in results)], theirs, self.margin)
             if verdict != "undecided":
                 return f"'{verdict}' against the baseline, at whatever pass one looks, after {count} passes"
-        if count >= self.most_passes:
+        if count >= self.max_passes:
             return f"still open against the baseline after the most passes allowed, {count}"
         return None
 
@@ -151,7 +151,7 @@ def take(
     if step.cell is not None:
         if not step.again:
             _soak(plan, place, access, observer)
-        _functions(plan, place, done.run, observer)
+        _compatibility(plan, place, done.run, observer)
     return None, seconds
 
 
@@ -221,13 +221,13 @@ def _measure_request(
     seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
     texts = [w.text for w in workloads]
     margin = place.review.review.review.margin
-    until = _Decisive(texts, reference, mine, margin, plan.most_passes) if step.cell is not None and reference else None
+    until = _Decisive(texts, reference, mine, margin, plan.max_passes) if step.cell is not None and reference else None
     extras = Extras(
         until=until,
-        most_passes=plan.most_passes if until is not None else None,
+        max_passes=plan.max_passes if until is not None else None,
         start_at=_first_temperature(runs, place),
         fresh=True,
-        longest=plan.longest_rest,
+        longest=plan.max_rest,
     )
     passes = plan.passes if step.cell is not None else max(plan.passes, CHECK_PASSES)
     return MeasureRequest(
@@ -255,9 +255,9 @@ def _soak(plan: Plan, place: Place, access: Access, observer: PlanObserver) -> N
             raise soaked.failure
 
 
-def _functions(plan: Plan, place: Place, run: MeasureRun, observer: PlanObserver) -> None:
+def _compatibility(plan: Plan, place: Place, run: MeasureRun, observer: PlanObserver) -> None:
     """Ask what works in a cell, and keep the answers as outcomes of its run."""
-    for question in plan.functions:
+    for question in plan.compatibility:
         answer = observer.ask(question)
         if answer is not None:
             note = Note(kind="outcome", text=outcome_of(question, works=answer), noted=now_utc())

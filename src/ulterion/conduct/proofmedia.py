@@ -36,11 +36,11 @@ from ulterion.sim.target import SimTarget
 
 LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
 LEAST = 2**24  # bytes
-Way = Literal["whole device", "free room", "quick look", "only read"]
-DEVICE: Way = "whole device"
-ROOM: Way = "free room"
-QUICK: Way = "quick look"
-READ: Way = "only read"
+Method = Literal["whole device", "free room", "quick look", "only read"]
+DEVICE: Method = "whole device"
+ROOM: Method = "free room"
+QUICK: Method = "quick look"
+READ: Method = "only read"
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ class Medium:
 
     Attributes:
         what: an open device or a folder, as the crew takes it up; `size` in bytes.
-        way: how it is proven.
+        method: how it is proven.
         facts, bench: what a document says of it and of the machine.
         pool: gives the workers.
         identity, key: of the run, and of what is written.
@@ -78,7 +78,7 @@ class Medium:
 
     what: int | bytes
     size: int
-    way: Way
+    method: Method
     facts: TargetFacts
     bench: BenchFacts
     pool: Callable[[], AbstractContextManager[Does]]
@@ -119,12 +119,12 @@ def _device(request: CapacityRequest, path: Path) -> Iterator[Medium]:
     target = open_device(path, request.overwrite, None, request.stall)
     try:
         facts = host.device_facts(path, target.device_name or path.name)
-        way = READ if request.overwrite.serial is None else QUICK if request.quick else DEVICE
+        method = READ if request.overwrite.serial is None else QUICK if request.quick else DEVICE
         pulse = pulse_of(target.fd)
         yield Medium(
             what=target.fd,
             size=target.size // UNIT * UNIT,
-            way=way,
+            method=method,
             facts=facts,
             bench=_bench(request.review),
             pool=lambda: FilePool(1, request.stall, pulse),
@@ -162,7 +162,7 @@ def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Itera
         yield Medium(
             what=os.fsencode(own.files),
             size=size,
-            way=ROOM,
+            method=ROOM,
             facts=facts,
             bench=_bench(request.review),
             pool=lambda: FilePool(1, request.stall, pulse),
@@ -213,7 +213,7 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
         yield Medium(
             what=0,
             size=capacity // UNIT * UNIT,
-            way=QUICK if request.quick else DEVICE,
+            method=QUICK if request.quick else DEVICE,
             facts=target.facts(),
             bench=target.bench_facts(request.review.review.bench),
             pool=lambda: SimCrew(chain),

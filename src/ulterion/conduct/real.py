@@ -12,7 +12,7 @@ from ulterion.conduct.realtime import RealTime
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
@@ -136,14 +136,16 @@ class HostTarget(RealTime):
         if not self.engine.holds_files:
             raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay down what is to be laid down."""
-        self.engine.prepare(seed, laid)
+        self.engine.prepare(seed, on_prefill)
 
-    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+    def make_room(
+        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
+    ) -> None:
         """Lay down what will be read; set aside the room of what will be written, without writing it."""
         if files is None:
-            self.engine.make_room(workload, seed, laid)
+            self.engine.make_room(workload, seed, on_prefill)
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass."""

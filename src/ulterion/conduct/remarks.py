@@ -140,7 +140,9 @@ def _advice(run: MeasureRun, record: WorkloadRecord) -> str:
     """
     cached = [p for p in record.counted if p.state == "cached"]
     slow = [p.shape.rate for p in record.counted if p.state == AFTER] or [p.shape.rate for p in record.counted]
-    written = sum(p.bytes * r.workload.writes for r, p in run.in_turn) + (run.before.laid_bytes if run.before else 0)
+    written = sum(p.bytes * r.workload.writes for r, p in run.in_turn) + (
+        run.before.prefilled_bytes if run.before else 0
+    )
     rest = show_duration(math.ceil(max(p.bytes for p in cached) / min(slow)))
     less = show_size(max(0, round(written) - run.cache_lasted))
     return f"use --rest {rest} between passes, or write {less} less (fewer or shorter passes, or a smaller --span)"

@@ -31,7 +31,7 @@ class Access:
         expect: what must hold besides what the setup expects.
         unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
         waited: virtual seconds that were waited for a simulated setup to be plugged in.
-        word: what a peer lets this bench in by, or None for that of the environment.
+        code: what a peer lets this bench in by, or None for that of the environment.
     """
 
     span_bytes: int | None = None
@@ -43,7 +43,7 @@ class Access:
     expect: Sequence[Expect] = ()
     unplugged: str | None = None
     waited: float = 0.0
-    word: str | None = None
+    code: str | None = None
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ class Extras:
         rest: seconds between passes.
         cool_to: temperature (C) to wait for between passes, or None.
         sure: repeat until sure, or None.
-        until: another reason to stop repeating, that goes before `sure`; `most_passes` is what it gives up after.
+        until: another reason to stop repeating, that goes before `sure`; `max_passes` is what it gives up after.
         start_at: temperature (C) that the drive is waited for to have before the first pass, or None.
         fresh: whether its write cache is waited for to be empty.
         longest: seconds that are waited for both at most.
@@ -66,7 +66,7 @@ class Extras:
     cool_to: float | None = None
     sure: Sureness | None = None
     until: Until | None = None
-    most_passes: int | None = None
+    max_passes: int | None = None
     start_at: float | None = None
     fresh: bool = False
     longest: float = 900.0

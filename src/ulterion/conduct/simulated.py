@@ -12,7 +12,7 @@ from ulterion.conduct.benches import Bench, LoadSettings, SimBenchSource
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.soak.trace import DRIVE
 from ulterion.core.version import __version__
 from ulterion.core.warmth import Warmth
@@ -90,7 +90,7 @@ class SimulatedTarget:
         if not bench.plugged_in(setup, self.chain.began):
             raise UsageError(
                 f"setup '{setup}' is not plugged in at {clock(bench, self.chain.began)} on the simulated bench; "
-                "wait for it with --wait, or change the bench's moments"
+                "wait for it with --wait, or change the bench's events"
             )
         take_up(self.chain, self.bench_file)
         return epoch_of(bench) + datetime.timedelta(seconds=self.chain.began)
@@ -119,11 +119,13 @@ class SimulatedTarget:
     def check_files(self) -> None:
         """Files cost nothing here."""
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """See whether the chain is recognised, and lay the test file down in virtual time."""
-        self.chain.prepare(seed, laid)
+        self.chain.prepare(seed, on_prefill)
 
-    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+    def make_room(
+        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
+    ) -> None:
         """See whether the chain is recognised."""
         self.chain.recognised()
 

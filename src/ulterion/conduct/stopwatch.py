@@ -20,8 +20,8 @@ class Stopwatch:
     the transfer broke off.
     """
 
-    def __init__(self, size: tuple[float, float] | None = None, hand: float = HAND) -> None:
-        self.size, self.hand = size, hand
+    def __init__(self, size: tuple[float, float] | None = None, reaction_seconds: float = HAND) -> None:
+        self.size, self.reaction_seconds = size, reaction_seconds
         self.state: State = "ready"
         self.broke_off = False
         self.laps: list[tuple[float, float, float]] = []  # seconds, bytes, step of the last digit
@@ -93,10 +93,20 @@ class Stopwatch:
         """Return the timing; `size` of the whole and, of one that broke off, what was `moved`, each with its step, bytes."""
         laps = tuple((seconds, done) for seconds, done, _ in self.laps)
         if not self.broke_off:
-            return Timing("done", *size, seconds=self.elapsed(self._end), hand=self.hand, laps=laps)
+            return Timing(
+                "done", *size, seconds=self.elapsed(self._end), reaction_seconds=self.reaction_seconds, laps=laps
+            )
         known = moved or (self.laps[-1][1:] if self.laps else (None, 0.0))
         seconds, step = self.elapsed(self._end), known[1]
-        return Timing("stopped", *size, seconds, moved=known[0], moved_step=step, hand=self.hand, laps=laps)
+        return Timing(
+            "stopped",
+            *size,
+            seconds,
+            moved=known[0],
+            moved_step=step,
+            reaction_seconds=self.reaction_seconds,
+            laps=laps,
+        )
 
 
 def show_clock(seconds: float) -> str:

@@ -141,13 +141,14 @@ def _with_expect(data: bytes, path: Path, setup: str, facts: dict[str, str]) -> 
     windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
     try:
         document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
-        table: Any = document.get("setups", {}).get(setup)
-        if table is None and "plan" in document and setup not in document.get("setups", {}):
+        known: Any = document.get("setups") or document.get("hookups", {})  # as schema 1 called them
+        table = known.get(setup)
+        if table is None and "plan" in document:
             raise UsageError(
                 f"{path}: the setup '{setup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
             )
         if table is None:
-            raise UsageError(f"{path}: {unknown('setup', setup, document.get('setups', {}))}")
+            raise UsageError(f"{path}: {unknown('setup', setup, known)}")
         expect = tomlkit.table()
         for key, value in facts.items():
             expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))

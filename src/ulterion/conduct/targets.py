@@ -9,7 +9,7 @@ from typing import Protocol
 from ulterion.conduct.benches import Bench, LoadSettings
 from ulterion.core.errors import TargetFailed
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
@@ -68,10 +68,12 @@ class Target(Protocol):
     def check_files(self) -> None:
         """Raise UsageError when no files can be made here."""
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready, for instance by laying the test file down."""
 
-    def make_room(self, workload: Workload, seed: int, files: FileSizes | None, laid: Laid | None = None) -> None:
+    def make_room(
+        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
+    ) -> None:
         """Make ready for a long load, without writing what it will write itself."""
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:

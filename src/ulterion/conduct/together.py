@@ -69,7 +69,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         for name in names:
             place = _place_of(request.place, name)
             mine = [network_like(w) for w in alone] if place.over_network else list(alone)
-            both = [*mine, *(replace(w, name=f"{w.name}, together", company=len(names)) for w in mine)]
+            both = [*mine, *(replace(w, name=f"{w.name}, together", concurrent_targets=len(names)) for w in mine)]
             every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
         _refuse_doubles(request.place, names, every)
         asked = [replace(request, place=_place_of(request.place, name)) for name in names]
@@ -80,7 +80,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         stopped, bystanders = None, Bystanders()
         try:
             for slot in seats:
-                _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.laying))
+                _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.prefilling))
             for number in range(1, request.passes + 1):
                 _round(seats, len(alone), number, request.access.stall)
         except Interrupted as error:

@@ -41,22 +41,22 @@ def wait_for(place: Place, seconds: float, tell: Callable[[str], None], *, told:
 
 
 def _wait_on_the_bench(place: Place, setup: Setup, seconds: float, tell: Callable[[str], None]) -> float:
-    """Let virtual time pass until the bench's script of moments has plugged the setup in."""
+    """Let virtual time pass until the bench's script of events has plugged the setup in."""
     bench = load_bench(place.bench_file)
     now = free_from(bench, place.simulated_ends)
     if bench.plugged_in(place.setup, now):
         tell("there it is")
         return 0.0
-    medium, known = setup.chain[-1], {m.setup for m in bench.moments}
+    medium, known = setup.chain[-1], {m.setup for m in bench.events}
     rivals = [n for n, h in place.review.review.setups.items() if h.chain[-1] == medium and n in known]
     for other in rivals:
         if bench.plugged_in(other, now):
             tell(f"{place.review.review.label(medium)} is still in the setup '{other}'")
-    at = bench.next_moment(place.setup, "plugged in", now)
+    at = bench.next_event(place.setup, "plugged in", now)
     if at is None or at - now > seconds:
         raise UsageError(
             f"setup '{place.setup}' was not ready after {show_duration(seconds)} on the simulated bench: "
-            + ("no moment of it plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
+            + ("no event of it plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
         )
     tell(f"there it is, at {clock(bench, at)} on the bench's clock")
     return at + SETTLED - now

@@ -52,7 +52,7 @@ class Timing:
         seconds_step: likewise.
         moved: bytes that were over by then, of one that did not end; `moved_step` likewise, None where that is not known.
         rate: bytes per second that the device showed, `rate_step` likewise.
-        hand: seconds that a hand is off by at each end.
+        reaction_seconds: seconds that a hand is off by at each end.
         laps: (seconds, bytes) on the way.
     """
 
@@ -65,7 +65,7 @@ class Timing:
     moved_step: float = 0.0
     rate: float | None = None
     rate_step: float = 0.0
-    hand: float = HAND
+    reaction_seconds: float = HAND
     laps: tuple[tuple[float, float], ...] = ()
 
     @property
@@ -86,14 +86,14 @@ class Timing:
         return reached / shortest if shortest > 0 else None
 
     @property
-    def hand_error(self) -> float:
+    def reaction_error(self) -> float:
         """Standard deviation of the log of its time that the hand explains."""
-        return math.sqrt(2) * self.hand / self.seconds if self.seconds and self.end != "shown" else 0.0
+        return math.sqrt(2) * self.reaction_seconds / self.seconds if self.seconds and self.end != "shown" else 0.0
 
     @property
     def habit(self) -> float:
         """Standard deviation of the log of its time that the same hand repeats every time."""
-        return HABIT * self.hand / self.seconds if self.seconds and self.end != "shown" else 0.0
+        return HABIT * self.reaction_seconds / self.seconds if self.seconds and self.end != "shown" else 0.0
 
     @property
     def rounding(self) -> float:
@@ -119,7 +119,7 @@ class Timing:
         return f"{what}: slower than {show_rate(self.bound)}" if self.bound else what
 
 
-def read_timing(text: str, hand: float = HAND) -> Timing:
+def read_timing(text: str, reaction_seconds: float = HAND) -> Timing:
     """Read a timing as people write it; raise UsageError.
 
     '4.2 GB in 1m12s'; '64 GB not finished after 10m'; 'stopped at 30 of 64 GB after 5m' (or without a time); 'still at 30 GB of 64 GB
@@ -129,13 +129,13 @@ def read_timing(text: str, hand: float = HAND) -> Timing:
     for pattern, read in FORMS:
         match = re.fullmatch(pattern, words, re.IGNORECASE)
         if match is not None:
-            return _checked(replace(read(match), hand=hand), text)
+            return _checked(replace(read(match), reaction_seconds=reaction_seconds), text)
     raise UsageError(
         f"'{text[:60]}' is no timing; write it like '{EXAMPLE}', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m' or 'shows 95 MB/s'"
     )
 
 
-def read_hand(text: str) -> float:
+def read_reaction(text: str) -> float:
     """Read how far a hand is off at each end, seconds; '0 s' for times that a device shows itself.  Raises UsageError."""
     bare = bounded(text, "time", "0.2 s").removesuffix("s").strip()
     seconds = 0.0 if bare in ("0", "0.0") else parse_duration(text)
@@ -147,7 +147,7 @@ def read_hand(text: str) -> float:
 def _checked(timing: Timing, text: str) -> Timing:
     if timing.moved is not None and timing.moved > timing.size:
         raise UsageError(f"'{text[:60]}': {show_size(timing.moved)} of {show_size(timing.size)} is more than the whole")
-    least = SHORTEST * math.sqrt(2 * timing.hand**2 + timing.seconds_step**2 / 12)
+    least = SHORTEST * math.sqrt(2 * timing.reaction_seconds**2 + timing.seconds_step**2 / 12)
     if timing.end == "done" and timing.seconds is not None and timing.seconds < least:
         raise UsageError(
             f"'{text[:60]}' is too short to be timed like this: hand and clock are off by {least / SHORTEST:.2g} s; move more, or type more digits"
@@ -246,7 +246,7 @@ def rates_of(timings: Sequence[Timing]) -> ByHand:
     done = [t for t in figures if t.end == "done"] or figures
     if not done:
         return ByHand.of((), 0.0, 0.0)
-    error = math.sqrt(sum(t.hand_error**2 for t in done) / len(done))
+    error = math.sqrt(sum(t.reaction_error**2 for t in done) / len(done))
     shared = math.sqrt(sum(t.rounding**2 + t.habit**2 for t in done) / len(done))
     return ByHand.of([t.figure or 0.0 for t in done], error, shared)
 

@@ -10,7 +10,7 @@ from ulterion.core.network import NetworkCounts
 
 Tick = Callable[[float, int], None]
 """Called between requests with (seconds since the start of the pass, bytes so far)."""
-Laid = Callable[[int, int], None]
+OnPrefill = Callable[[int, int], None]
 """Called while a test file is laid down with (bytes so far, bytes in all)."""
 
 

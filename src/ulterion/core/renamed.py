@@ -8,10 +8,24 @@ WORKLOADS = {
     for old, new in (("flat-out", "sequential"), ("plain", "stream"), ("scattered", "random"), ("crowded", "queued"))
     for direction in ("-read", "-write")
 } | {"busy": "mixed"}
-OPTIONS = {"--hookup": "--setup", "--lanes": "--workers", "--word": "--code", "--most-passes": "--max-passes"}
-REVIEW_KEYS = {"hookups": "setups", "direct": "baseline", "functions": "compatibility", "most_passes": "max_passes"}
+OPTIONS = {
+    "--hookup": "--setup",
+    "--lanes": "--workers",
+    "--word": "--code",
+    "--most-passes": "--max-passes",
+    "--hand": "--reaction",
+}
+REVIEW_KEYS = {
+    "hookups": "setups",
+    "direct": "baseline",
+    "functions": "compatibility",
+    "most_passes": "max_passes",
+    "leave_out": "exclude",
+    "longest_rest": "max_rest",
+}
 BENCH_KEYS = {"moments": "events", "hookup": "setup"}
-_ALL = SUITES | WORKLOADS | OPTIONS | REVIEW_KEYS | BENCH_KEYS
+VERDICTS = {"stated, not proved": "reported", "not testable here": "not testable"}
+_ALL = SUITES | WORKLOADS | OPTIONS | REVIEW_KEYS | BENCH_KEYS | VERDICTS | {"hand": "reaction"}
 
 
 def new_name(name: str) -> str | None:

@@ -35,9 +35,7 @@ MOST_MORE = 200  # passes; a verdict that would need more of them is not worth w
 Verdict = Literal["same", "faster", "slower", "a little faster", "a little slower", "undecided"]
 LITTLE: dict[Verdict, Verdict] = {"faster": "a little faster", "slower": "a little slower"}
 DIFFERENT: tuple[Verdict, ...] = ("faster", "a little faster", "slower", "a little slower")
-ClaimVerdict = Literal[
-    "met", "missed", "undecided", "not testable here", "stated, not proved", "not measured", "not tested"
-]
+ClaimVerdict = Literal["met", "missed", "undecided", "not testable", "reported", "not measured", "not tested"]
 """`not measured`: nothing was measured that it could be held against; `not tested`: no command tests such a claim."""
 
 
@@ -146,7 +144,7 @@ class ClaimJudgement:
         verdict: see `ClaimVerdict`.
         share: measured over claimed, or None.
         why: the reason in words where the verdict needs one, else None.
-        obstacle: the ceiling that makes the claim not testable here, or None.
+        obstacle: the ceiling that makes the claim not testable, or None.
         unflushed: the rate without the flush at the end of a pass, where that alone would have met the claim; else None.
         others: whether the rate is below the claim, and is undecided because other parts may be what limited it.
     """
@@ -165,7 +163,7 @@ def judge_claim(
     """Judge a claimed rate (same unit as the estimate).
 
     `elsewhere` are the ceilings of the other parts and links of the setup.  A claim that the measurement reaches is
-    met, whatever the labels say; one that it does not reach is `not testable here` when something else in the setup
+    met, whatever the labels say; one that it does not reach is `not testable` when something else in the setup
     has a ceiling below the claim less the tolerance.
     """
     needed, share = claimed * (1 - tolerance), measured.rate / claimed
@@ -173,7 +171,7 @@ def judge_claim(
         return ClaimJudgement("met", share)
     obstacle = min((c for c in elsewhere if c.high < needed), key=lambda c: c.high, default=None)
     if obstacle is not None:
-        return ClaimJudgement("not testable here", share, f"{obstacle.text}, is below this claim", obstacle)
+        return ClaimJudgement("not testable", share, f"{obstacle.text}, is below this claim", obstacle)
     if measured.low is None or measured.high is None:
         return ClaimJudgement("undecided", share, measured.why)
     if measured.high < needed:

@@ -58,7 +58,7 @@ class Workload:
         write_share: for mixed ones the share of requests that write, else None.
         origin_bytes: where its stretch of the medium begins.
         place: (k, n) when it covers the k-th of n equal places of the medium, else None.
-        company: number of targets it ran on at once, itself included; 1 when alone.
+        concurrent_targets: number of targets it ran on at once, itself included; 1 when alone.
         pace: bytes per second at which datagrams are sent, else None.
         state: of the drive, where results of that state alone are meant.
     """
@@ -76,7 +76,7 @@ class Workload:
     write_share: float | None = None
     origin_bytes: int = 0
     place: tuple[int, int] | None = None
-    company: int = 1
+    concurrent_targets: int = 1
     pace: float | None = None
     state: PassState | None = None
 
@@ -92,19 +92,17 @@ class Workload:
             return self._network_text()
         share = f" {self.write_share * 100:g} % writes" if self.write_share is not None else ""
         place = f" place {self.place[0]} of {self.place[1]}" if self.place is not None else ""
-        company = f" together {self.company}" if self.company > 1 else ""
-        return (
-            f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{company}"
-        )
+        concurrent_targets = f" together {self.concurrent_targets}" if self.concurrent_targets > 1 else ""
+        return f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{concurrent_targets}"
 
     def _network_text(self) -> str:
         block = show_block(self.block_bytes) if self.block_bytes % 1024 == 0 else f"{self.block_bytes} B"
-        company = f" together {self.company}" if self.company > 1 else ""
+        concurrent_targets = f" together {self.concurrent_targets}" if self.concurrent_targets > 1 else ""
         if self.pattern == "messages":
-            return f"messages {block}{company}"
+            return f"messages {block}{concurrent_targets}"
         if self.pattern == "datagrams":
-            return f"{self.direction} datagrams {block} at {show_bit_rate(self.pace or 0.0)}{company}"
-        return f"{self.direction} {block} streams {self.depth}{company}"
+            return f"{self.direction} datagrams {block} at {show_bit_rate(self.pace or 0.0)}{concurrent_targets}"
+        return f"{self.direction} {block} streams {self.depth}{concurrent_targets}"
 
     @property
     def is_network(self) -> bool:
@@ -112,12 +110,12 @@ class Workload:
         return self.pattern in ("streams", "messages", "datagrams")
 
     @property
-    def way(self) -> str:
+    def drive_direction(self) -> str:
         """Its direction as for a drive: what is received is read, what is sent is written."""
         return WAYS.get(self.direction, self.direction)
 
     @property
-    def manner(self) -> str:
+    def drive_pattern(self) -> str:
         """Its pattern as for a drive: a stream is in order, single messages wait as single requests do; datagrams are neither."""
         return {"streams": "sequential", "messages": "random"}.get(self.pattern, self.pattern)
 

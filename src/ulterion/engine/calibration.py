@@ -74,7 +74,7 @@ class _Nothing:
 
     write = read
 
-    def set_aside(self, size: int) -> bool:
+    def preallocate(self, size: int) -> bool:
         """Return that nothing was set aside."""
         return False
 

@@ -6,11 +6,11 @@ import stat
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.core.passes import Laid
+from ulterion.core.passes import OnPrefill
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import testfile
-from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, SMALLEST_SPAN, RealTarget, lay_down
+from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, SMALLEST_SPAN, RealTarget, prefill
 
 
 def is_device(path: Path) -> bool:
@@ -58,12 +58,12 @@ class DeviceTarget(RealTarget):
                 f"name its serial number: --overwrite SERIAL"
             )
 
-    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down before a load that only writes."""
         if workload.direction != "write":
-            self.prepare(seed, laid)
+            self.prepare(seed, on_prefill)
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay the span down where it is written anyway; a device that is only read is left as it is."""
         if self.writable:
-            lay_down(self, seed, laid)
+            prefill(self, seed, on_prefill)

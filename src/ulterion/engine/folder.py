@@ -8,11 +8,11 @@ from functools import partial
 from pathlib import Path
 
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.passes import Laid
+from ulterion.core.passes import OnPrefill
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import guarded_open, testfile, worker_pool
-from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, lay_down
+from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, prefill
 
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 
@@ -63,7 +63,7 @@ def set_room_aside(target: RealTarget) -> bool:
 
     def work(slot: worker_pool.WorkerSlot) -> bool:
         slot.wait_for_start()
-        return target.set_aside()
+        return target.preallocate()
 
     return target.run_jobs([work])[0]
 
@@ -78,11 +78,11 @@ class FolderTarget(RealTarget):
         super().__init__(folder, opened, span // 4096 * 4096)
         self.stall = stall
 
-    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Set the room of what will be written aside; lay down what will be read."""
         if workload.direction == "write" and (set_room_aside(self) or workload.pattern == "sequential"):
             return
-        self.prepare(seed, laid)
+        self.prepare(seed, on_prefill)
 
     def explained(self, error: TargetFailed) -> Exception:
         """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
@@ -95,9 +95,9 @@ class FolderTarget(RealTarget):
         words = f"the device says that it is full, while {show_size(free)} are free on its file system: it holds less than it states"
         return TargetFailed(f"{words}; {error}", offset=error.offset, moved=error.moved)
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay the whole test file down on the medium, so that reads find real data and writes allocate nothing."""
-        lay_down(self, seed, laid)
+        prefill(self, seed, on_prefill)
 
 
 def _open_folder(folder: Path, span_bytes: int | None) -> tuple[testfile.OpenFile, tuple[int, tuple[int, int]]]:

@@ -8,7 +8,7 @@ import stat
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.core.passes import Laid
+from ulterion.core.passes import OnPrefill
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import guarded_open, testfile, worker_pool
@@ -75,7 +75,7 @@ class FileTarget(RealTarget):
         """Tell of holes."""
         return [f"{self.path.name} has holes: reading them measures memory, not the drive"] if self.holes else []
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down; what the cache holds of the file is dropped."""
         with contextlib.suppress(OSError):
             os.posix_fadvise(self._file.fd, 0, 0, os.POSIX_FADV_DONTNEED)

@@ -9,7 +9,7 @@ from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
 from ulterion.core.looking import sure_within
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.passstates import shape_of, states_of
 from ulterion.core.workload import PassState, Workload
 
@@ -24,7 +24,7 @@ class PassTarget(Protocol):
     def span_bytes(self) -> int:
         """The stretch of the medium that is covered."""
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready, for instance by laying the test file down."""
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
@@ -34,7 +34,7 @@ class PassTarget(Protocol):
 class Observer:
     """What a run tells as it goes.  Every method may be left as it is."""
 
-    def laying(self, done: int, total: int) -> None:
+    def prefilling(self, done: int, total: int) -> None:
         """`done` of `total` bytes of the test file are on the medium."""
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
@@ -72,12 +72,12 @@ class Sureness:
 
     Attributes:
         within: half the relative width to be reached, of an interval that holds at every look, as a ratio.
-        most_passes: passes after which a workload is given up.
+        max_passes: passes after which a workload is given up.
         most_seconds: time after which all are, or None.
     """
 
     within: float
-    most_passes: int = 30
+    max_passes: int = 30
     most_seconds: float | None = None
 
     def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
@@ -88,7 +88,7 @@ class Sureness:
         reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
         if known and max(known) <= self.within:
             return f"sure within {self.within * 100:g} % ({reached}) after {count} passes"
-        if count >= self.most_passes:
+        if count >= self.max_passes:
             return f"not sure within {self.within * 100:g} %: {reached} after the most passes allowed, {count}"
         if self.most_seconds is not None and seconds > self.most_seconds:
             return f"not sure within {self.within * 100:g} %: {reached} after {count} passes, when the time was up"
@@ -155,7 +155,7 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
     Rounds spread a drift (a warming drive, a filling cache) over all workloads alike, and leave whole rounds behind
     when a run is stopped early.  Raises TargetFailed from the target; finished passes have been told to the observer.
     """
-    target.prepare(pass_seed(schedule.seed, 0, 0), observer.laying)
+    target.prepare(pass_seed(schedule.seed, 0, 0), observer.prefilling)
     progress = [_Progress() for _ in schedule.workloads]
     begun, number, first = time.monotonic(), WARM_UP if schedule.warm_up else 1, True
     while not all(p.done for p in progress):

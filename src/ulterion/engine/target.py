@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import testfile, worker_count, worker_pool
@@ -122,9 +122,9 @@ class RealTarget(ABC):
         """Put what was written on the medium; raise OSError."""
         os.fdatasync(self._file.fd)
 
-    def set_aside(self) -> bool:
+    def preallocate(self) -> bool:
         """Give the test file its whole size without writing it; return whether the file system can."""
-        return testfile.set_aside(self._file.fd, self.span_bytes)
+        return testfile.preallocate(self._file.fd, self.span_bytes)
 
     def crew_of(self, jobs: Sequence[worker_pool.Job], *, alike: bool = False) -> worker_pool.WorkerPool:
         """Start jobs on this target."""
@@ -145,12 +145,12 @@ class RealTarget(ABC):
             )
 
     @abstractmethod
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay down what is to be laid down."""
 
-    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready for a long load: lay down what is read."""
-        self.prepare(seed, laid)
+        self.prepare(seed, on_prefill)
 
     def cautions(self) -> list[str]:
         """Return what a reviewer should know of it before believing a figure."""
@@ -219,20 +219,20 @@ class RealTarget(ABC):
         self._file.close()
 
 
-def lay_down(target: RealTarget, seed: int, laid: Laid | None = None) -> None:
+def prefill(target: RealTarget, seed: int, on_prefill: OnPrefill | None = None) -> None:
     """Write the whole span of a target once and flush it; raise UsageError when it does not fit, else TargetFailed."""
 
     def told(seconds: float, moved: int) -> None:
-        if laid is not None:
-            laid(moved, target.span_bytes)
+        if on_prefill is not None:
+            on_prefill(moved, target.span_bytes)
 
     try:
-        target.run_jobs([partial(_lay, target, seed)], told)
+        target.run_jobs([partial(_prefill, target, seed)], told)
     except TargetFailed as error:
         raise target.explained(error) from error
 
 
-def _lay(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> None:
+def _prefill(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> None:
     done, buffers = 0, Buffers.pool(LAY_BLOCK, seed)
     slot.wait_for_start()
     try:

@@ -154,7 +154,7 @@ def unwritable(folder: Path, error: OSError) -> str:
     return f"{folder} {remedies.get(error.errno or 0, f'cannot hold a test file: {error.strerror}')}"
 
 
-def set_aside(fd: int, size: int) -> bool:
+def preallocate(fd: int, size: int) -> bool:
     """Give an open file its size without writing it (fallocate(2)); return whether the file system can."""
     fallocate = getattr(ctypes.CDLL(None, use_errno=True), "fallocate", None)
     if fallocate is None:

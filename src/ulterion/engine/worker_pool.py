@@ -251,4 +251,15 @@ def _result(child: _Child) -> object:
         return error
 
 
-__all__ = ["LOOK", "STALL", "Crew", "Job", "Pulse", "Result", "WorkerSlot", "raise_first", "run", "run_each"]
+__all__ = [
+    "LOOK",
+    "STALL",
+    "ActivityCounter",
+    "Job",
+    "Result",
+    "WorkerPool",
+    "WorkerSlot",
+    "raise_first",
+    "run",
+    "run_each",
+]

@@ -22,7 +22,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 
-UNTESTED = ("not testable here", "not measured", "not tested")
+UNTESTED = ("not testable", "not measured", "not tested")
 ENOUGH = 128  # requests in flight from which a claim in IOPS was given its chance
 SATURATED = 0.95  # of the most at fewer requests in flight: more of them bring nothing
 
@@ -268,7 +268,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     port = case.review.ports.get(case.run.chain[0])
     if port is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
-        return replace(row, judgement=ClaimJudgement("not testable here", share, why))
+        return replace(row, judgement=ClaimJudgement("not testable", share, why))
     able = _able_step(case.run, claimed) if device_of(case.run) == case.part else None
     if able is not None:
         why = f"the device reports {able}, so the cable or the port may be at fault: try a cable made for {claimed.name}, then another port"
@@ -296,10 +296,10 @@ def _judge_negotiated(claimed: Link, share: float, network: NetworkFacts | None)
     far = known_link(network.there.link) if network is not None else None
     if far is None:
         return ClaimJudgement(
-            "not testable here", share, "what the other end can do is not known; connect it to one that can do it"
+            "not testable", share, "what the other end can do is not known; connect it to one that can do it"
         )
     if far.payload < claimed.payload:
-        return ClaimJudgement("not testable here", share, f"the other end is {far.name} itself")
+        return ClaimJudgement("not testable", share, f"the other end is {far.name} itself")
     return ClaimJudgement(
         "missed",
         share,
@@ -326,5 +326,5 @@ def _judge_capacity(case: _Case, row: ClaimRow) -> ClaimRow:
         return row
     told = stated >= row.claimed * (1 - case.review.review.tolerance)
     why = "as the drive states it; whether it is really there is not proved"
-    judged = ClaimJudgement("stated, not proved" if told else "missed", stated / row.claimed, why)
+    judged = ClaimJudgement("reported" if told else "missed", stated / row.claimed, why)
     return replace(row, measured=float(stated), run=case.run.id, judgement=judged)

@@ -103,7 +103,7 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
     timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
     copied: dict[tuple[str, Direction, str, str | None, str | None], list[CopyRun]] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        if run.setup not in review.setups or run.left_out:
+        if run.setup not in review.setups or run.excluded:
             continue
         if isinstance(run, ClockRun):
             timed.setdefault((run.clock.task, run.clock.direction, run.setup or ""), []).append(run)
@@ -141,7 +141,11 @@ def _differs(one: CopyRun | None, other: CopyRun | None) -> tuple[str, ...]:
     """Return what else differed between two copies of a task, besides the setup, in words."""
     if one is None or other is None:
         return ()
-    ways = () if one.copied.way == other.copied.way else (f"way: {one.copied.way} against {other.copied.way}",)
+    ways = (
+        ()
+        if one.copied.method == other.copied.method
+        else (f"method: {one.copied.method} against {other.copied.method}",)
+    )
     return (*differences(_facts(one), _facts(other), leaving_out=(LINK, DRIVER)), *ways)
 
 

@@ -16,10 +16,10 @@ from ulterion.core.stats import Estimate
 from ulterion.core.units import show_rate
 from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
+from ulterion.judge.added_latency import AddedLatency, added_latency
 from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.measured import Measured, best_of, run_facts
 from ulterion.judge.pooling import latest, once_connected
-from ulterion.judge.waits import AddedWait, added_wait
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import State
@@ -36,7 +36,7 @@ class Row:
         workload: what was run.
         estimate: its rate, bytes per second.
         comparison: against the baseline; None for the baseline itself, or where the baseline has no such workload.
-        waits: seconds within which half, and 99 %, of the requests ended.
+        latency_p50, latency_p99: median and 99th percentile of the latency of requests, seconds, or None.
         datagrams: what became of those of its newest run, where any were sent.
     """
 
@@ -45,7 +45,8 @@ class Row:
     workload: Workload
     estimate: Estimate
     comparison: Comparison | None
-    waits: tuple[float, float] | None = None
+    latency_p50: float | None = None
+    latency_p99: float | None = None
     runs: tuple[str, ...] = ()
     datagrams: Datagrams | None = None
 
@@ -77,12 +78,12 @@ class Group:
         caveats: for each setup the warnings of its runs.
         missing: setups of the medium without any measurement.
         bottlenecks: what held each setup back at its best, in each direction.
-        waits: what each adds to the wait for single small requests, against the baseline.
+        added_latency: what each adds to the latency of single small requests, against the baseline.
         failed: for each setup without any measurement how its newest run ended, when there is one.
         nearest: each setup against the one that has all of its chain but one part.
         hosts, moments: the benches it was measured at, and when the runs began.
         once: setups of which something rests on one plugging-in alone.
-        left_out: for each setup the runs that count for nothing, and why.
+        excluded: for each setup the runs that count for nothing, and why.
     """
 
     medium: str
@@ -92,19 +93,19 @@ class Group:
     caveats: dict[str, list[str]]
     missing: tuple[str, ...]
     bottlenecks: dict[tuple[str, Direction], Bottleneck]
-    waits: tuple[AddedWait, ...] = ()
+    added_latency: tuple[AddedLatency, ...] = ()
     failed: dict[str, State] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
     hosts: tuple[str, ...] = ()
     moments: tuple[datetime.datetime, ...] = ()
     once: tuple[str, ...] = ()
-    left_out: dict[str, list[str]] = field(default_factory=dict)
+    excluded: dict[str, list[str]] = field(default_factory=dict)
 
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
         rows = tuple(r for r in self.rows if r.workload.title in workloads or r.workload.text in workloads)
-        waits = tuple(w for w in self.waits if w.workload in {r.workload.title for r in rows})
-        return replace(self, rows=rows, waits=waits)
+        added = tuple(a for a in self.added_latency if a.workload in {r.workload.title for r in rows})
+        return replace(self, rows=rows, added_latency=added)
 
 
 def only_workloads(groups: Sequence[Group], workloads: Sequence[str]) -> list[Group]:
@@ -151,8 +152,10 @@ def compare_review(
         replace(
             g,
             failed={n: ended[n] for n in g.missing if n in ended and ended[n].why},
-            left_out={
-                n: told for n in dict.fromkeys([*(r.setup for r in g.rows), *g.missing]) if (told := _left_out(runs, n))
+            excluded={
+                n: told
+                for n in dict.fromkeys([*(r.setup for r in g.rows), *g.missing])
+                if (told := _excluded_runs(runs, n))
             },
         )
         for g in groups
@@ -163,8 +166,8 @@ def _ids(measured: Measured) -> tuple[str, ...]:
     return tuple(run.id for run in measured.documents)
 
 
-def _left_out(runs: Sequence[AnyRun], setup: str) -> list[str]:
-    return [f"{r.id}: {r.left_out}" for r in runs if r.setup == setup and isinstance(r, MeasureRun) and r.left_out]
+def _excluded_runs(runs: Sequence[AnyRun], setup: str) -> list[str]:
+    return [f"{r.id}: {r.excluded}" for r in runs if r.setup == setup and isinstance(r, MeasureRun) and r.excluded]
 
 
 def _media(review: Review, against: str | None) -> list[str | None]:
@@ -225,8 +228,19 @@ class _Draft:
             suspect = cell.suspect or (base.suspect if base else None)
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
-            figures = (cell.workload, cell.estimate, comparison, cell.waits)
-            rows.append(Row(cell.setup, cell.run.id, *figures, _ids(cell), cell.datagrams))
+            rows.append(
+                Row(
+                    setup=cell.setup,
+                    run=cell.run.id,
+                    workload=cell.workload,
+                    estimate=cell.estimate,
+                    comparison=comparison,
+                    latency_p50=cell.latency_p50,
+                    latency_p99=cell.latency_p99,
+                    runs=_ids(cell),
+                    datagrams=cell.datagrams,
+                )
+            )
         once = once_connected(self.own, self.measured)
         return Group(
             medium=self.medium,
@@ -236,7 +250,9 @@ class _Draft:
             caveats={n: self._caveats(n) for n in self.names if n in self.shown},
             missing=self.missing,
             bottlenecks={(h, d): b for (h, d), b in bottleneck.items() if h in self.names and h in self.shown},
-            waits=tuple(w for a, b in self.pairs() if a.setup in self.shown and (w := added_wait(a, b)) is not None),
+            added_latency=tuple(
+                w for a, b in self.pairs() if a.setup in self.shown and (w := added_latency(a, b)) is not None
+            ),
             nearest=self._nearest(margin),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),

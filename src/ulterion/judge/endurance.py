@@ -19,7 +19,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun, SoakRun
 
 MEGABYTE = 1e6  # bytes; speed classes count in it
-LATER = ("not testable here", "not measured")  # verdicts that are shown only where there is no other
+LATER = ("not testable", "not measured")  # verdicts that are shown only where there is no other
 LONGEST_ROW = 1.01  # seconds; a class is kept every second
 LEAST_LOAD = 60.0  # seconds of load below which nothing is said
 LONG_LOAD = 600.0  # seconds of load from which on a class that was kept is met: a minute may lie inside a cache
@@ -95,7 +95,7 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     chain = ceilings_of(chain_elements(review, soak.run, []), "write")
     below = next((c for c in chain if c.owner != blank.part and c.high < needed), None)
     if below is not None:
-        return replace(row, judgement=ClaimJudgement("not testable here", share, f"{below.text}, is below the class"))
+        return replace(row, judgement=ClaimJudgement("not testable", share, f"{below.text}, is below the class"))
     return replace(row, judgement=ClaimJudgement("missed", share, "the lowest second of the load"))
 
 

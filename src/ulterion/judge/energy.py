@@ -54,7 +54,7 @@ def energies(runs: Sequence[AnyRun], setups: Sequence[str] = ()) -> list[Energy]
     """Return what the newest soak of each setup and direction drew, where its power was logged."""
     newest: dict[tuple[str, str], Energy] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        if isinstance(run, SoakRun) and not run.left_out and (not setups or run.setup in setups):
+        if isinstance(run, SoakRun) and not run.excluded and (not setups or run.setup in setups):
             found = _energy(run)
             if found is not None:
                 newest[found.setup, found.direction] = found
@@ -63,7 +63,7 @@ def energies(runs: Sequence[AnyRun], setups: Sequence[str] = ()) -> list[Energy]
 
 def power_logged(run: AnyRun) -> tuple[float, float] | None:
     """Return mean and most W of a soak's load, None where they were not logged."""
-    found = _energy(run) if isinstance(run, SoakRun) and not run.left_out else None
+    found = _energy(run) if isinstance(run, SoakRun) and not run.excluded else None
     return None if found is None else (found.watts, found.peak)
 
 

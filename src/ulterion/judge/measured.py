@@ -17,7 +17,6 @@ from ulterion.core.workload import PassState, Workload
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
-from ulterion.model.runs.passes import PassRecord
 
 LABELS = {
     "controller": "the host's controller",
@@ -42,7 +41,7 @@ class Measured:
         state: of the drive, where two were told apart; figures of different states are not compared.
         unflushed: the rates of the passes without the flush at their end.
         datagrams: what became of those of the newest run, where any were sent.
-        waits: seconds within which half, and 99 %, of the requests ended, in the middle pass; None where there is none.
+        latency_p50, latency_p99: median and 99th percentile of the latency of requests, seconds, in the middle pass; None where none was timed.
     """
 
     setup: str
@@ -54,7 +53,8 @@ class Measured:
     workers: int | None = None
     state: PassState | None = None
     unflushed: tuple[tuple[float, ...], ...] = ()
-    waits: tuple[float, float] | None = None
+    latency_p50: float | None = None
+    latency_p99: float | None = None
     datagrams: Datagrams | None = None
     older: tuple[MeasureRun, ...] = ()
 
@@ -62,6 +62,7 @@ class Measured:
     def of(cls, setup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
         """Return one figure of a run's record."""
         passes = figure.passes
+        latencies = [p.latency for p in passes if p.latency is not None]
         return cls(
             setup=setup,
             workload=figure.workload,
@@ -72,7 +73,8 @@ class Measured:
             workers=passes[0].workers,
             state=passes[0].state,
             unflushed=(tuple(p.bytes / max(p.seconds - (p.flush_seconds or 0.0), 1e-9) for p in passes),),
-            waits=_waits(passes),
+            latency_p50=median(k.p50 for k in latencies) if latencies else None,
+            latency_p99=median(k.p99 for k in latencies) if latencies else None,
             datagrams=figure.datagrams,
         )
 
@@ -94,11 +96,6 @@ class Measured:
         return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
 
 
-def _waits(passes: Sequence[PassRecord]) -> tuple[float, float] | None:
-    known = [p.latency for p in passes if p.latency is not None]
-    return (median(k.p50 for k in known), median(k.p99 for k in known)) if known else None
-
-
 def run_facts(measured: Measured) -> RunFacts:
     """Return the circumstances of the run behind a measurement."""
     run = measured.run
@@ -116,7 +113,7 @@ def run_facts(measured: Measured) -> RunFacts:
 
 def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measured | None:
     """Return the fastest measurement of one direction and pattern: the one to hold against an 'up to'."""
-    fitting = [m for m in measured if m.workload.way == direction and m.workload.manner == pattern]
+    fitting = [m for m in measured if m.workload.drive_direction == direction and m.workload.drive_pattern == pattern]
     if pattern == "random":
         return max(fitting, key=lambda m: m.iops.rate, default=None)
     return max(fitting, key=lambda m: m.estimate.rate, default=None)

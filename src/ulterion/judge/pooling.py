@@ -45,7 +45,7 @@ def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     free: dict[str, dict[str, Measured]] = {}
     every: dict[tuple[str, bool, str], list[Measured]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
-        if not isinstance(run, MeasureRun) or run.setup is None or run.left_out:
+        if not isinstance(run, MeasureRun) or run.setup is None or run.excluded:
             continue
         by_the_way = is_ad_hoc(run.suite)
         of_setup = (free if by_the_way else suites).setdefault(run.setup, {})
@@ -118,7 +118,7 @@ def once_connected(review: Review, measured: dict[str, dict[str, Measured]]) -> 
 
 def counting(folder: ReviewFolder, skims: Sequence[Skim]) -> list[Skim]:
     """Return those of several runs that the reviewer lets count."""
-    return [s for s in skims if not (s.noted and any(run.left_out for run in folder.whole([s])))]
+    return [s for s in skims if not (s.noted and any(run.excluded for run in folder.whole([s])))]
 
 
 def to_judge(folder: ReviewFolder) -> list[AnyRun]:

@@ -55,7 +55,7 @@ def load_of(review: Review, runs: Sequence[AnyRun], name: str) -> Load:
     metered = [
         reading.value
         for run in runs
-        if name in run.chain and not run.left_out
+        if name in run.chain and not run.excluded
         for reading in run.standing_readings
         if reading.what == POWER and reading.unit == "W"
     ]

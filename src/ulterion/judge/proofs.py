@@ -34,10 +34,10 @@ def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
     proofs = [
         r
         for r in sorted(runs, key=lambda r: r.started)
-        if isinstance(r, CapacityRun) and r.chain[-1:] == [medium] and not r.left_out
+        if isinstance(r, CapacityRun) and r.chain[-1:] == [medium] and not r.excluded
     ]
     found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
-    if found and proofs[-1].capacity.way != "free room":
+    if found and proofs[-1].capacity.method != "free room":
         return Holds(float(found[-1]), proven=True)
     part = review.parts.get(medium)
     if part is not None and part.claims.capacity:
@@ -51,7 +51,7 @@ def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]
     newest = {
         run.chain[-1]: run
         for run in sorted(runs, key=lambda r: r.started)
-        if isinstance(run, CapacityRun) and run.chain and not run.left_out and run.capacity.finding not in UNPROVEN
+        if isinstance(run, CapacityRun) and run.chain and not run.excluded and run.capacity.finding not in UNPROVEN
     }
     return [
         _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows
@@ -63,25 +63,23 @@ def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
     one = run.capacity
     enough = row.claimed * (1 - review.review.tolerance)
     if one.finding == "bad areas" and one.sound_bytes >= enough:
-        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.words)
+        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.summary)
         return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
     if one.finding != "whole":
         real = one.real_bytes
         share = None if real is None else real / row.claimed
-        missed = ClaimJudgement("missed", share, one.words)
+        missed = ClaimJudgement("missed", share, one.summary)
         return replace(
             row, setup=run.setup, measured=None if real is None else float(real), run=run.id, judgement=missed
         )
     if one.real_bytes is not None and one.sound_bytes >= enough:
-        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.words)
+        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.summary)
         return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
-    if one.way == "quick look":
+    if one.method == "quick look":
         seen = "a quick look found no wrap-round and no end; what lies between is not proved"
     else:
         seen = f"{show_size_both(one.sound_bytes)} of it were free, and are proved"
     told = run.target.capacity_bytes
     stated = told is None or told >= enough
-    judged = ClaimJudgement(
-        "stated, not proved" if stated else "missed", None if told is None else told / row.claimed, seen
-    )
+    judged = ClaimJudgement("reported" if stated else "missed", None if told is None else told / row.claimed, seen)
     return replace(row, setup=run.setup, measured=None if told is None else float(told), run=run.id, judgement=judged)

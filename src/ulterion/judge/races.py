@@ -22,7 +22,7 @@ def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) ->
     """Return the transfers named by a run's id or a setup (its newest that can race), as far as the smallest of them; raise UsageError."""
     if not FEWEST <= len(wanted) <= MOST:
         raise UsageError(f"a race takes two to six transfers, named by run or setup; {len(wanted)} were named")
-    able = [(run, points) for run in runs if (points := _points(run)) is not None and not run.left_out]
+    able = [(run, points) for run in runs if (points := _points(run)) is not None and not run.excluded]
     chosen = [_chosen(review, able, name) for name in wanted]
     return _runners(review, chosen)
 
@@ -42,7 +42,7 @@ def races_of(review: Review, runs: Sequence[AnyRun]) -> list[tuple[str, list[Run
     """
     newest: dict[tuple[str, str, str], dict[str, tuple[AnyRun, Points]]] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        task = _task(run) if run.setup in review.setups and not run.left_out else None
+        task = _task(run) if run.setup in review.setups and not run.excluded else None
         points = _points(run) if task is not None else None
         if task is not None and points is not None:
             newest.setdefault(task, {})[run.setup or ""] = (run, points)

@@ -97,7 +97,7 @@ def _cache_measured(best: Measured) -> End | None:
         )
         for early in (True, False)
     }
-    cache = written[True] + (run.before.laid_bytes if run.before is not None else 0)
+    cache = written[True] + (run.before.prefilled_bytes if run.before is not None else 0)
     after = Piece(math.inf, known.slow, f"{STAGES['write cache']}, as its passes showed")
     pieces = (Piece(max(cache, 1.0), best.estimate.rate, OWN),)
     return End(
@@ -129,7 +129,7 @@ def _error(best: Measured) -> float:
 
 def soak_on(runs: Sequence[AnyRun], setup: str, way: Direction) -> Soak | None:
     """Return the newest soak in order of a setup in one direction, None where there is none."""
-    mine = [r for r in runs if isinstance(r, SoakRun) and r.setup == setup and not r.left_out]
+    mine = [r for r in runs if isinstance(r, SoakRun) and r.setup == setup and not r.excluded]
     for run in sorted(mine, key=lambda r: r.started, reverse=True):
         workload = run.soak.workload
         if workload.direction == way and workload.pattern == "sequential":

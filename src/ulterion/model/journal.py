@@ -26,6 +26,7 @@ from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_
 from ulterion.model.runs.growing import GrowingPhase
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.passes import PassRecord
+from ulterion.model.runs.upgrades import upgraded_line
 
 SUFFIX = ".journal"
 SYNC_EVERY = 10.0  # seconds between two times that the intervals of a soak are forced onto the medium
@@ -133,18 +134,19 @@ def recover(path: Path) -> AnyRun | None:
     """
     try:
         first, *lines = read_bytes(path).split(b"\n")
-        run = run_of(parse_json(first, path.name), path.name)
+        header = parse_json(first, path.name)
+        run = run_of(header, path.name)
     except (NewerRunError, Unreadable):
         raise
     except UsageError:
         return None
-    recovery, left_out = recovery_of(run), 0
+    recovery, excluded = recovery_of(run), 0
     noted: list[Reading | Note] = []
     for number, line in enumerate(lines):
         if not line and number == len(lines) - 1:
             break
         try:
-            data = parse_json(line, path.name)
+            data = upgraded_line(parse_json(line, path.name), header["schema"]["version"])
             if "reading" in data or "note" in data:
                 noted.append(
                     Reading.model_validate(data["reading"]) if "reading" in data else Note.model_validate(data["note"])
@@ -152,11 +154,11 @@ def recover(path: Path) -> AnyRun | None:
             else:
                 recovery.take(data)
         except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError):
-            left_out = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
+            excluded = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
             break
     why = "the program ended before the run was finished"
-    if left_out:
-        why += f"; {left_out} lines of its journal could not be read and were left out"
+    if excluded:
+        why += f"; {excluded} lines of its journal could not be read and were left out"
     recovered: AnyRun = recovery.run(State(name="interrupted", why=why))
     for record in noted:
         recovered = recovered.with_record(record)

@@ -15,7 +15,8 @@ from ulterion.model.reading import parse_json
 from ulterion.model.runs.noted import Note, Reading
 
 FILE_NAME = "notes.json"
-VERSION = 1
+VERSION = 2
+RENAMED = {"hookup": "setup"}  # fields of version 1
 
 
 class NewerNotesError(UsageError):
@@ -26,7 +27,7 @@ class NotebookSchema(Written):
     """Which format this is."""
 
     name: Literal["ulterion-notes"] = "ulterion-notes"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 class SetupNote(Written):
@@ -87,7 +88,18 @@ def parse_notebook(data: bytes, name: str) -> Notebook:
         raise NewerNotesError(
             f"{name} was written by a newer Ulterion (notes format {str(version)[:20]}); update to read it"
         )
+    if version == 1:
+        data_read = _to_two(data_read)
     try:
         return Notebook.model_validate(data_read)
     except (ValidationError, RecursionError) as error:
         raise UsageError(f"{name} does not hold together: {str(error).splitlines()[0]}") from error
+
+
+def _to_two(data: dict[str, object]) -> dict[str, object]:
+    """Version 1 called a setup `hookup`."""
+    notes = data.get("notes")
+    if not isinstance(notes, list):
+        return data
+    renamed = [{RENAMED.get(k, k): v for k, v in n.items()} if isinstance(n, dict) else n for n in notes]
+    return data | {"schema": {"name": "ulterion-notes", "version": VERSION}, "notes": renamed}

@@ -39,7 +39,7 @@ class Plan(Written):
 
     factors: dict[str, list[str]] = Field(description="names of factors, each with its levels")
     cells: list[dict[str, str]] = Field([], description="these cells alone; the full grid when left out")
-    leave_out: list[dict[str, str]] = Field([], description="levels whose cells are left out")
+    exclude: list[dict[str, str]] = Field([], description="levels whose cells are left out")
     chain: list[str] = Field([], description="of setups that are made for cells: names, or {factor} for its level")
     target: str | None = Field(None, description="of those setups: folder, or sim:FILE; {factor} for a level")
     expect: dict[str, Expect] = Field(
@@ -48,7 +48,7 @@ class Plan(Written):
     suite: str = DEFAULT_SUITE
     workloads: list[str] = Field([], description="instead of the suite, in words")
     passes: int = Field(3, ge=2, le=100, description="of each workload, at least")
-    most_passes: int = Field(15, ge=2, le=1000, description="where a comparison is still open")
+    max_passes: int = Field(15, ge=2, le=1000, description="where a comparison is still open")
     seconds: Duration | None = Field(None, description="length of a pass")
     span: Size | None = Field(None, description="stretch of the medium that is covered")
     soak: Duration | None = Field(None, description="and a load of this length in each cell")
@@ -57,8 +57,8 @@ class Plan(Written):
     seed: int = Field(1, ge=0)
     host: str | None = Field(None, description="the factor whose level is the host that the cell is measured on")
     proofs: list[ProofOfSetting] = []
-    functions: list[str] = Field([], description="questions of works or not, asked in each cell")
-    longest_rest: Duration = Field(
+    compatibility: list[str] = Field([], description="questions of what works, asked in each cell")
+    max_rest: Duration = Field(
         900.0, description="waited at most for a drive to be as cool, and as fresh, as in its first cell"
     )
     call: str | None = Field(
@@ -67,7 +67,7 @@ class Plan(Written):
 
     def ordered(self) -> list[Cell]:
         """Return its cells in the order in which they are to be done; raise UsageError that names what is wrong."""
-        cells = expand(self.factors, self.cells, self.leave_out)
+        cells = expand(self.factors, self.cells, self.exclude)
         return by_cables(cells) if self.order == "few changes" else shuffled(cells, self.seed)
 
     def proofs_for(self, cell: Cell) -> list[ProofOfSetting]:
@@ -83,8 +83,8 @@ class Plan(Written):
             find_suite(self.suite)
         for text in self.workloads:
             parse_either(text)
-        if self.most_passes < self.passes:
-            raise UsageError("plan: 'most_passes' is below 'passes'; give it at least as many")
+        if self.max_passes < self.passes:
+            raise UsageError("plan: 'max_passes' is below 'passes'; give it at least as many")
 
     def _check_proofs(self) -> None:
         for proof in self.proofs:
@@ -166,5 +166,5 @@ def _serves(cell: Cell, chain: list[str], levels: dict[str, str]) -> bool:
 
 
 def outcome_of(question: str, *, works: bool) -> str:
-    """Return how the answer to a question of works or not is noted."""
+    """Return how the answer to a question of what works is noted."""
     return f"{question}: {'works' if works else 'does not work'}"

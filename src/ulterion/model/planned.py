@@ -121,7 +121,7 @@ def runs_of_plan(review: Review, runs: Sequence[AnyRun]) -> list[MeasureRun]:
     plan = plan_of(review)
     setups = {*cells_of(review).values(), *directs_of(review)}
     mine = [r for r in runs if isinstance(r, MeasureRun) and r.setup in setups and r.suite == suite_of(plan)]
-    return sorted((r for r in mine if not r.left_out and r.state.name == "complete"), key=lambda r: r.started)
+    return sorted((r for r in mine if not r.excluded and r.state.name == "complete"), key=lambda r: r.started)
 
 
 def directs_of(review: Review) -> list[str]:
@@ -147,7 +147,7 @@ def planned(
     by_setup: dict[str, list[MeasureRun]] = {}
     for run in mine:
         by_setup.setdefault(run.setup or "", []).append(run)
-    soaked = {r.setup for r in runs if isinstance(r, SoakRun) and r.state.name == "complete" and not r.left_out}
+    soaked = {r.setup for r in runs if isinstance(r, SoakRun) and r.state.name == "complete" and not r.excluded}
     cells = tuple(
         _cell(review, plan, cell, setup=setup, runs=by_setup, soaked=soaked, margin=margin, host=host)
         for cell, setup in cells_of(review).items()

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, PlainValidator
 
@@ -67,3 +68,10 @@ class Written(BaseModel):
     """Base of everything read from a file by hand or by program: fixed once read, unknown keys refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False, defer_build=True)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Return a copy with changed fields; raise AttributeError for a name that is no field, which pydantic would take."""
+        strange = set(update or ()) - type(self).model_fields.keys()
+        if strange:
+            raise AttributeError(f"{type(self).__name__} has no field {', '.join(sorted(strange))}")
+        return super().model_copy(update=update, deep=deep)

@@ -1,7 +1,7 @@
 """review.toml: what is under test, what its makers claim, and how it is hooked up.
 
 The format is described in docs/formats.md.  Its `schema` number changes when an older Ulterion would misread it:
-1 (2026) the first.
+2 (2026) plain names: `setups`, `baseline`; 1 (2026) the first.
 """
 
 from __future__ import annotations
@@ -19,13 +19,14 @@ from ulterion.core.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
+from ulterion.model.older import checked_version, review_of_one
 from ulterion.model.plan import Plan, chain_of, expected, filled, serving, setup_name
 from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 from ulterion.model.reportsettings import ReportSettings
 
 FILE_NAME = "review.toml"
-SCHEMA = 1
+SCHEMA = 2
 PEER = "peer"  # kind of a part that is another bench, reached over a network; it ends a chain
 LONGEST_NAME = 180  # bytes of a setup's name: file names, which hold it, end at 255
 
@@ -92,7 +93,7 @@ class About(Written):
 class Review(Written):
     """The whole of review.toml."""
 
-    format_version: Literal[1] = Field(1, alias="schema")
+    format_version: Literal[2] = Field(2, alias="schema")
     review: About = About()
     bench: Bench = Bench()
     ports: dict[str, Port] = {}
@@ -104,12 +105,7 @@ class Review(Written):
     @model_validator(mode="before")
     @classmethod
     def _known_version(cls, data: object) -> object:
-        version = data.get("schema", SCHEMA) if isinstance(data, dict) else SCHEMA
-        if version != SCHEMA:
-            raise ValueError(
-                f"schema {version!r} is not known; this Ulterion reads schema {SCHEMA}: install a newer one"
-            )
-        return data
+        return review_of_one(data) if checked_version(data, SCHEMA) == 1 and isinstance(data, dict) else data
 
     def setup(self, name: str) -> Setup:
         """Return a setup by name; raise UsageError with the near one."""
@@ -247,5 +243,5 @@ def _check_baselines(review: Review, text: str, path: Path) -> None:
             why = (
                 f"is the baseline for '{setup.medium}', and so is '{seen[setup.medium]}'; only one can be the baseline"
             )
-            raise _refuse(text, path, ("setups", name, "direct"), why)
+            raise _refuse(text, path, ("setups", name, "baseline"), why)
         seen[setup.medium] = name

@@ -13,7 +13,7 @@ def started_toml(title: str) -> str:
 TEMPLATE = """\
 # A review: what is under test, what its makers claim, and how it is hooked up.
 # Every quantity is written with its unit, in quotes.  Lines that start with # are examples or remarks.
-schema = 1
+schema = 2
 
 [review]
 title = {title}
@@ -50,7 +50,7 @@ host = ""             # your name for the machine; what it can tell itself is re
 
 # The setups: the chain from the port to the medium, and the folder where the drive is mounted.
 # Mark the best direct connection of each medium with `baseline = true`: it is the baseline.
-# [setups.baseline]
+# [setups.direct]
 # chain = ["laptop:slot", "drive"]
 # target = "/mnt/drive"
 # baseline = true

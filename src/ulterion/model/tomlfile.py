@@ -10,6 +10,7 @@ from typing import Any, TypeVar, get_args
 from pydantic import BaseModel, ValidationError
 
 from ulterion.core.errors import UsageError, nearest
+from ulterion.core.renamed import new_name
 from ulterion.model.reading import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -56,6 +57,9 @@ def _first_fault(error: ValidationError, text: str, path: Path, model: type[Base
 def _reason(fault: Any, place: Place, model: type[BaseModel]) -> str:
     if fault["type"] == "extra_forbidden":
         known = _fields_at(model, place[:-1])
+        now = new_name(str(place[-1]))
+        if now in known:
+            return f"is called '{now}' now; rename it"
         near = nearest(str(place[-1]), known)
         return "unknown key; " + (f"did you mean '{near}'?" if near else f"known here: {', '.join(sorted(known))}")
     if fault["type"] == "missing":
@@ -74,7 +78,9 @@ def _fields_at(model: type[BaseModel], place: Place) -> list[str]:
             current = by_key.get(str(step))
         else:  # a table of tables, or a list: the step is its key or index
             current = next((a for a in get_args(current) if _is_model(a)), None)
-    return [f.alias or n for n, f in current.model_fields.items()] if _is_model(current) else []
+    if not _is_model(current):  # one that may be left out
+        current = next((a for a in get_args(current) if _is_model(a)), None)
+    return [] if current is None else [f.alias or n for n, f in current.model_fields.items()]
 
 
 def _is_model(annotation: object) -> bool:
@@ -91,7 +97,7 @@ def place_in(text: str, path: Path, place: Place) -> str:
 
 def _line_of(text: str, place: Place) -> int | None:
     """Return the line (from 1) of the deepest part of a place that can be found in TOML text."""
-    names = [str(p) for p in place if isinstance(p, str)]
+    names = [new_name(p) or p for p in place if isinstance(p, str)]
     table: list[str] = []
     best, depth = None, 0
     for number, line in enumerate(text.splitlines(), 1):
@@ -104,11 +110,13 @@ def _line_of(text: str, place: Place) -> int | None:
             here = table + _split_key(key[1])
         else:
             continue
-        shared = len(here) if here == names[: len(here)] else 0
+        shared = min(len(here), len(names)) if here[: len(names)] == names[: len(here)] else 0
         if shared > depth:
             best, depth = number, shared
     return best
 
 
 def _split_key(key: str) -> list[str]:
-    return [a or b or c for a, b, c in re.findall(r"\"([^\"]*)\"|'([^']*)'|([^.\s\"']+)", key)]
+    """Return the parts of a dotted key, those of an older version as they are called now."""
+    parts = [a or b or c for a, b, c in re.findall(r"\"([^\"]*)\"|'([^']*)'|([^.\s\"']+)", key)]
+    return [new_name(p) or p for p in parts]

@@ -1,7 +1,7 @@
 """The shape of every answer that `--json` prints, published as docs/answers.schema.json.
 
 An answer begins with `schema`: its name, version and kind.  The version changes when a reader of an older one would be
-misled: 1 (2026) the first, 2 with bottlenecks in the place of `limit`.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+misled: 1 (2026) the first, 2 with bottlenecks in the place of `limit`, 3 with the words of setups, latency and workloads that are used now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
 """
 
 from __future__ import annotations
@@ -15,20 +15,20 @@ from typing_extensions import TypedDict
 
 from ulterion.judge.claimrow import Unit
 from ulterion.report.articledata import ArchivedData, ExportedData, FoundData, ReportMade, VerifiedData
-from ulterion.report.bottleneckdata import BottleneckData, NearestData, SetupBottleneck, WaitData
+from ulterion.report.bottleneckdata import AddedLatencyData, BottleneckData, NearestData, SetupBottleneck
 from ulterion.report.capacitydata import Proven
 from ulterion.report.clockdata import Clocked, ClockedRow
 from ulterion.report.copydata import Checked, Copied
 from ulterion.report.effectdata import EffectsData, RanksData
 from ulterion.report.notedata import Noted, Notes
-from ulterion.report.plandata import FunctionsData, GridData, PlanData, PortsData
+from ulterion.report.plandata import CompatibilityData, GridData, PlanData, PortsData
 from ulterion.report.racedata import Race
 from ulterion.report.readerdata import EnergiesData, ReaderData
 from ulterion.report.rivaldata import RivalData, SaidData
 from ulterion.report.surveydata import Learned, Plain, Recorded, Survey
 from ulterion.report.workdata import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
 
-NAME, VERSION = "ulterion-answer", 2
+NAME, VERSION = "ulterion-answer", 3
 
 Kind = Literal[
     "comparison",
@@ -48,7 +48,7 @@ Kind = Literal[
     "effects",
     "ranks",
     "grid",
-    "functions",
+    "compatibility",
     "ports",
     "works",
     "recordings",
@@ -99,7 +99,8 @@ class RowData(TypedDict):
     text: str
     measured: EstimateData
     iops: float
-    waits: list[float] | None
+    latency_p50: float | None
+    latency_p99: float | None
     datagrams: NotRequired[dict[str, int | float | list[float] | None]]
     ratio: NotRequired[float]
     ratio_low: NotRequired[float | None]
@@ -121,10 +122,10 @@ class GroupData(TypedDict):
     caveats: dict[str, list[str]]
     not_measured: list[str]
     bottlenecks: list[SetupBottleneck]
-    added_waits: list[WaitData]
+    added_latency: list[AddedLatencyData]
     failed: dict[str, str]
     one_connection: list[str]
-    left_out: dict[str, list[str]]
+    excluded: dict[str, list[str]]
     nearest: list[NearestData]
 
 
@@ -261,7 +262,7 @@ ANSWERS: dict[Kind, type] = {
     "effects": EffectsData,
     "ranks": RanksData,
     "grid": GridData,
-    "functions": FunctionsData,
+    "compatibility": CompatibilityData,
     "ports": PortsData,
     "works": WorksData,
     "recordings": RecordingsData,

@@ -43,7 +43,7 @@ class SetupBottleneck(BottleneckData):
     direction: str
 
 
-class WaitData(TypedDict):
+class AddedLatencyData(TypedDict):
     """Seconds that a setup adds to each single small request, with the 95 % interval, and what is in its chain alone."""
 
     setup: str

@@ -10,9 +10,9 @@ class Proven(TypedDict):
 
     kept_in: str
     state: str
-    way: str
+    method: str
     finding: str
     claimed: int
     real: int | None
-    words: str
+    summary: str
     run: dict[str, object]

@@ -50,7 +50,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "not_measured": list(g.missing),
                 "failed": {n: state.words for n, state in g.failed.items()},
                 "one_connection": list(g.once),
-                "left_out": g.left_out,
+                "excluded": g.excluded,
                 "nearest": [
                     {
                         "setup": n.setup,
@@ -61,7 +61,7 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                     }
                     for n in g.nearest
                 ],
-                "added_waits": [cast("bottleneckdata.WaitData", asdict(w)) for w in g.waits],
+                "added_latency": [cast("bottleneckdata.AddedLatencyData", asdict(w)) for w in g.added_latency],
                 "bottlenecks": [
                     {"setup": h, "direction": d, **bottleneck_as_data(b)} for (h, d), b in g.bottlenecks.items()
                 ],
@@ -98,7 +98,8 @@ def _row_as_data(row: Row) -> answers.RowData:
         "text": row.workload.text,
         "measured": estimate_as_data(row.estimate),
         "iops": row.estimate.rate / row.workload.block_bytes,
-        "waits": None if row.waits is None else list(row.waits),
+        "latency_p50": row.latency_p50,
+        "latency_p99": row.latency_p99,
     }
     if row.datagrams is not None:
         share, low, high = lost_share(row.datagrams)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing_extensions import TypedDict
 
 from ulterion.judge.beside import Other
-from ulterion.judge.functions import FunctionRow
+from ulterion.judge.compatibility import CompatibilityRow
 from ulterion.judge.matrix import Ground
 from ulterion.judge.ports import PortRow
 from ulterion.model.planned import Planned
@@ -125,8 +125,8 @@ class FunctionData(TypedDict):
     works: dict[str, bool | None]
 
 
-class FunctionsData(TypedDict):
-    """`ulterion plan functions`."""
+class CompatibilityData(TypedDict):
+    """`ulterion plan compatibility`."""
 
     cells: list[FunctionData]
 
@@ -223,6 +223,6 @@ def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridD
     }
 
 
-def functions_as_data(rows: Sequence[FunctionRow]) -> FunctionsData:
+def compatibility_as_data(rows: Sequence[CompatibilityRow]) -> CompatibilityData:
     """Return what works where."""
     return {"cells": [{"levels": dict(r.cell), "setup": r.setup, "works": r.works} for r in rows]}

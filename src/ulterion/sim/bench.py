@@ -7,10 +7,11 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
-from pydantic import AwareDatetime, Field
+from pydantic import AwareDatetime, Field, model_validator
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.model import tomlfile
+from ulterion.model.older import bench_of_one, checked_version
 from ulterion.model.quantities import (
     Duration,
     HeatCapacity,
@@ -23,6 +24,8 @@ from ulterion.model.quantities import (
     Temperature,
     Written,
 )
+
+SCHEMA = 2
 
 
 class DriveHeat(Written):
@@ -109,10 +112,10 @@ class Fault(Written):
     setup: str | None = Field(None, description="only on this setup")
 
 
-class Moment(Written):
-    """What a hand does on the bench; a setup that has moments is there between its plugging in and its unplugging.
+class BenchEvent(Written):
+    """What a hand does on the bench; a setup that has events is there between its plugging in and its unplugging.
 
-    One whose first moment is its unplugging is there from the beginning.
+    One whose first event is its unplugging is there from the beginning.
     """
 
     at: Duration = Field(description="virtual time since the bench's epoch")
@@ -143,13 +146,18 @@ class About(Written):
 class SimBench(Written):
     """The whole file."""
 
-    format_version: Literal[1] = Field(1, alias="schema")
+    format_version: Literal[2] = Field(2, alias="schema")
     bench: About
     ports: dict[str, SimPart] = {}
     parts: dict[str, SimPart] = {}
     faults: list[Fault] = []
-    moments: list[Moment] = []
+    events: list[BenchEvent] = []
     settings: list[Setting] = []
+
+    @model_validator(mode="before")
+    @classmethod
+    def _known_version(cls, data: object) -> object:
+        return bench_of_one(data) if checked_version(data, SCHEMA) == 1 and isinstance(data, dict) else data
 
     def set_to(self, levels: Mapping[str, str]) -> SimBench:
         """Return the bench with what these levels change."""
@@ -164,15 +172,15 @@ class SimBench(Written):
 
     def plugged_in(self, setup: str | None, at: float) -> bool:
         """Return whether a setup is plugged in, `at` seconds after the epoch."""
-        mine = [m for m in self.moments if m.setup == setup]
+        mine = [m for m in self.events if m.setup == setup]
         before = [m for m in mine if m.at <= at]
         if before:
             return before[-1].what == "plugged in"
         return not mine or mine[0].what == "unplugged"
 
-    def next_moment(self, setup: str | None, what: str, at: float) -> float | None:
+    def next_event(self, setup: str | None, what: str, at: float) -> float | None:
         """Return when, after `at`, a setup is next plugged in or unplugged, seconds after the epoch; None when it is not."""
-        return next((m.at for m in self.moments if m.setup == setup and m.what == what and m.at > at), None)
+        return next((m.at for m in self.events if m.setup == setup and m.what == what and m.at > at), None)
 
     def chain(self, names: list[str], path: Path) -> list[SimPart]:
         """Return the parts of a chain; raise UsageError for a name the bench does not have."""
@@ -197,8 +205,8 @@ def load_bench(path: Path) -> SimBench:
         for name in setting.parts:
             if name not in bench.ports | bench.parts:
                 raise UsageError(f"{path}: settings: {unknown('part or port', name, bench.ports | bench.parts)}")
-    if any(late.at < early.at for early, late in itertools.pairwise(bench.moments)):
-        raise UsageError(f"{path}: moments: they are not in the order of time; sort them by 'at'")
+    if any(late.at < early.at for early, late in itertools.pairwise(bench.events)):
+        raise UsageError(f"{path}: events: they are not in the order of time; sort them by 'at'")
     for name, part in bench.parts.items():
         _check_whole(part, f"{path}: parts.{name}")
     return bench

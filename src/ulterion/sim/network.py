@@ -55,7 +55,7 @@ def counts(
     """Return what is counted besides the bytes of a pass that moved so many in so many seconds."""
     if workload.pattern == "datagrams":
         sent = max(round((workload.pace or 0.0) * seconds / workload.block_bytes), 1)
-        carried = min(1.0, ceiling(chain, workload.way) / (workload.pace or math.inf))
+        carried = min(1.0, ceiling(chain, workload.drive_direction) / (workload.pace or math.inf))
         received = int(rng.binomial(sent, (1 - lost(chain)) * carried))
         way = (chain[-1].read_wait or 0.0) / 2
         what = Datagrams(sent, received, jitter=way * JITTER)

@@ -43,7 +43,7 @@ def ways_shared(targets: Sequence[SimTarget], workloads: Sequence[Workload]) -> 
     for name in dict.fromkeys(n for t in targets for n in t.names):
         users = [i for i, t in enumerate(targets) if name in t.names]
         first = targets[users[0]]
-        most = carries(first.chain[first.names.index(name)], workloads[users[0]].way)
+        most = carries(first.chain[first.names.index(name)], workloads[users[0]].drive_direction)
         if len(users) > 1:
             for index, given in zip(users, allot([wanted[i] for i in users], most), strict=True):
                 limits[index] = min(limits[index], given)

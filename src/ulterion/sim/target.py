@@ -14,7 +14,7 @@ import numpy.typing as npt
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.soak.trace import DRIVE, Row
 from ulterion.core.surveyed import as_target
 from ulterion.core.units import show_block, show_duration
@@ -93,7 +93,7 @@ class SimTarget:
 
     def _faults(self) -> list[Fault]:
         mine = [f for f in self.bench.faults if f.part in self.names and f.setup in (None, self.setup)]
-        gone = self.bench.next_moment(self.setup, "unplugged", self.began)
+        gone = self.bench.next_event(self.setup, "unplugged", self.began)
         if gone is not None:
             mine.append(Fault.model_construct(part=self.names[-1], what="pulled out", after=gone - self.began))
         return sorted(mine, key=lambda f: f.after or 0.0)
@@ -104,15 +104,15 @@ class SimTarget:
             if fault.what == "not recognised":
                 raise TargetFailed(f"{fault.part} is not recognised on {self.names[0]}")
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """See whether the chain is recognised, and lay the test file down in virtual time."""
         self.recognised()
         if self.chain[-1].peer:
             return
-        laying = replace(LAYING, span_bytes=self.span_bytes)
-        self.move(laying, 0, self.span_bytes)
-        if laid is not None:
-            laid(self.span_bytes, self.span_bytes)
+        prefilling = replace(LAYING, span_bytes=self.span_bytes)
+        self.move(prefilling, 0, self.span_bytes)
+        if on_prefill is not None:
+            on_prefill(self.span_bytes, self.span_bytes)
 
     def move(
         self, workload: Workload, place: int, count: int, told: Callable[[int], None] = lambda count: None

@@ -25,7 +25,7 @@ def words(cell: Cell) -> str:
 
 
 def expand(
-    factors: Factors, listed: Sequence[Mapping[str, str]] = (), left_out: Sequence[Mapping[str, str]] = ()
+    factors: Factors, listed: Sequence[Mapping[str, str]] = (), excluded: Sequence[Mapping[str, str]] = ()
 ) -> list[Cell]:
     """Return the cells of a grid: all of them, or those listed, without those that a pattern of levels leaves out.
 
@@ -39,12 +39,12 @@ def expand(
                 raise UsageError(f"plan: the cell '{words(cell)}' is listed twice; take one of them out")
     else:
         cells = _full(factors)
-    for pattern in left_out:
-        _check_levels(factors, pattern, "leave_out")
+    for pattern in excluded:
+        _check_levels(factors, pattern, "exclude")
         kept = [cell for cell in cells if not pattern.items() <= dict(cell).items()]
         if len(kept) == len(cells):
             told = ", ".join(f"{f} {v}" for f, v in pattern.items())
-            raise UsageError(f"plan: leave_out '{told}' leaves no cell out; correct it or take it away")
+            raise UsageError(f"plan: exclude '{told}' leaves no cell out; correct it or take it away")
         cells = kept
     if not cells:
         raise UsageError("plan: no cell is left; leave fewer out, or give the factors more levels")

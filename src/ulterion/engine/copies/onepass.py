@@ -45,7 +45,7 @@ class PassCopied:
         intervals: bytes moved in each second.
         arrived: bytes that reached the device in each second, by its own counter; empty where it has none.
         read: bytes that the source's device read, None where it has no counter.
-        left_out: (name, why) of what was not copied, the first hundred; `left_out_count` of all.
+        skipped: (name, why) of what was not copied, the first hundred; `skipped_count` of all.
     """
 
     seconds: float = 0.0
@@ -59,8 +59,8 @@ class PassCopied:
     intervals: list[int] = field(default_factory=list)
     arrived: list[int] = field(default_factory=list)
     read: int | None = None
-    left_out: list[tuple[str, str]] = field(default_factory=list)
-    left_out_count: int = 0
+    skipped: list[tuple[str, str]] = field(default_factory=list)
+    skipped_count: int = 0
 
     @property
     def folders(self) -> int:
@@ -69,9 +69,9 @@ class PassCopied:
 
     def leave_out(self, entry: Entry, why: str) -> None:
         """Take down what was not copied."""
-        self.left_out_count += 1
-        if len(self.left_out) < MOST_TOLD:
-            self.left_out.append((os.fsdecode(entry.name), why))
+        self.skipped_count += 1
+        if len(self.skipped) < MOST_TOLD:
+            self.skipped.append((os.fsdecode(entry.name), why))
 
 
 def copy_all(

@@ -1,6 +1,6 @@
-"""Frames of the protocol between a bench and its peer: JSON behind its length, and proofs that both know the word.
+"""Frames of the protocol between a bench and its peer: JSON behind its length, and proofs that both know the pairing code.
 
-Every connection begins with the peer's greeting: a salt that stays for as long as the peer serves, and a nonce.  The word itself is
+Every connection begins with the peer's greeting: a salt that stays for as long as the peer serves, and a nonce.  The pairing code itself is
 never sent.  A key is made of it with scrypt (RFC 7914); proofs are HMAC-SHA-256 (RFC 2104) of what each is for and both nonces.
 """
 
@@ -71,16 +71,16 @@ def _exactly(sock: socket.socket, count: int, until: float | None) -> bytes:
     return bytes(parts)
 
 
-def new_word() -> str:
-    """Return a word to let one in, such as 'k7wq-3m9p-x2': 49 bits, enough against guesses that take a second each."""
+def new_code() -> str:
+    """Return a pairing code, such as 'k7wq-3m9p-x2': 49 bits, enough against guesses that take a second each."""
     letters = "".join(secrets.choice(_ALPHABET) for _ in range(10))
     return f"{letters[:4]}-{letters[4:8]}-{letters[8:]}"
 
 
 @lru_cache(maxsize=4)
-def key_of(word: str, salt: bytes) -> bytes:
-    """Return the key that a word makes; slow on purpose, so that what was overheard is not searched for the word."""
-    return hashlib.scrypt(word.strip().casefold().encode(), salt=salt, n=2**14, r=8, p=1, dklen=32)
+def key_of(code: str, salt: bytes) -> bytes:
+    """Return the key that a pairing code makes; slow on purpose, so that what was overheard is not searched for the code."""
+    return hashlib.scrypt(code.strip().casefold().encode(), salt=salt, n=2**14, r=8, p=1, dklen=32)
 
 
 def proof(key: bytes, role: str, peer_nonce: bytes, bench_nonce: bytes) -> str:

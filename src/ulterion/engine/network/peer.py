@@ -1,4 +1,4 @@
-"""The peer: listens, lets one bench in that knows the word, and keeps serving whatever strangers do.
+"""The peer: listens, lets one bench in that knows the pairing code, and keeps serving whatever strangers do.
 
 A stranger gets a greeting and a few seconds for one short frame.  How many wait at once is limited, also from one address, so that
 neither memory nor threads grow.
@@ -39,7 +39,7 @@ MOST_STRANGERS, MOST_FROM_ONE = (
     40,
 )  # connections that have not proven anything, at once; from one address (32 streams come at once)
 FOR_SCARCE = 0.2  # seconds to wait where the system gives no more descriptors or memory
-PENALTY = 1.0  # seconds that a wrong word costs
+PENALTY = 1.0  # seconds that a wrong pairing code costs
 KEEPALIVE = {
     "TCP_KEEPIDLE": 20,
     "TCP_KEEPINTVL": 10,
@@ -67,10 +67,10 @@ class Peer:
         happenings: what it did so far.
     """
 
-    def __init__(self, word: str, address: str, port: int, facts: Facts, tell: Callable[[str], None]) -> None:
+    def __init__(self, code: str, address: str, port: int, facts: Facts, tell: Callable[[str], None]) -> None:
         """Begin to listen; raise UsageError where that cannot be."""
         self._salt, self._facts, self._tell = nonce(), facts, tell
-        self._key = key_of(word, self._salt)
+        self._key = key_of(code, self._salt)
         self._listener, self._udp = _listen(address, port)
         self.port: int = self._listener.getsockname()[1]
         self.happenings = Happenings()
@@ -167,8 +167,8 @@ class Peer:
             raise self._refused(sock, f"it speaks version {VERSION} of the protocol; use the same Ulterion on both")
         if not is_proof(frame.get("proof"), self._key, "bench", mine, theirs):
             time.sleep(PENALTY)
-            self._tell(f"refused {address}: it does not know the word")
-            raise self._refused(sock, "the word is not the one that the peer shows")
+            self._tell(f"refused {address}: it does not know the pairing code")
+            raise self._refused(sock, "the pairing code is not the one that the peer shows")
         for name, value in KEEPALIVE.items():
             if hasattr(socket, name):
                 sock.setsockopt(socket.IPPROTO_TCP, getattr(socket, name), value)

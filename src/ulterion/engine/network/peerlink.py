@@ -1,4 +1,4 @@
-"""The bench's end: connects to a peer, proves that it knows the word, and runs passes."""
+"""The bench's end: connects to a peer, proves that it knows the pairing code, and runs passes."""
 
 from __future__ import annotations
 
@@ -39,9 +39,9 @@ class PeerLink:
         local: the address that this machine has on the way there.
     """
 
-    def __init__(self, host: str, port: int, word: str) -> None:
-        """Connect and prove that the word is known; raise UsageError that says what is wrong."""
-        self.host, self.port, self._word = host, port, word
+    def __init__(self, host: str, port: int, code: str) -> None:
+        """Connect and prove that the pairing code is known; raise UsageError that says what is wrong."""
+        self.host, self.port, self._code = host, port, code
         self._meter = Meter()
         sock = self._connected(host, port)
         try:
@@ -77,7 +77,7 @@ class PeerLink:
         if "refused" in answer:
             raise UsageError(f"the peer {self.host} refuses: {str(answer['refused'])[:200]}")
         if not is_proof(answer.get("proof"), key, "peer", theirs, mine):
-            raise UsageError(f"{self.host} does not know the word itself: it is not the peer that showed it")
+            raise UsageError(f"{self.host} does not know the pairing code itself: it is not the peer that showed it")
         facts = answer.get("facts")
         return facts if isinstance(facts, dict) else {}
 
@@ -89,7 +89,7 @@ class PeerLink:
         if greeting.get("ulterion-peer") != VERSION:
             raise ProtocolError(f"it speaks another protocol than version {VERSION} of ours")
         theirs, mine = bytes_of(greeting, "nonce"), nonce()
-        key = key_of(self._word, bytes_of(greeting, "salt"))
+        key = key_of(self._code, bytes_of(greeting, "salt"))
         send_frame(sock, {**frame, "nonce": mine.hex(), "proof": proof(key, role, theirs, mine)})
         answer = receive_frame(sock, seconds=TO_ANSWER) if answered else {}
         sock.settimeout(None)

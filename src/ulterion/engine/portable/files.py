@@ -29,7 +29,7 @@ class MediumFile(Protocol):
     def write(self, address: int, size: int, offset: int) -> int:
         """Write from memory; return the bytes moved."""
 
-    def set_aside(self, size: int) -> bool:
+    def preallocate(self, size: int) -> bool:
         """Give the file its whole size without writing it; return whether the system can."""
 
     def flush(self) -> None:

@@ -13,7 +13,7 @@ def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder, without a name where that can be had."""
     opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
     )
 
 
@@ -21,7 +21,7 @@ def existing(path: Path) -> PosixFile:
     """Return a file, to be read."""
     opened = testfile.open_existing(path)
     return PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
     )
 
 
@@ -30,6 +30,6 @@ def device(path: Path) -> tuple[PosixFile, int]:
     opened = testfile.open_past_cache(path, os.O_RDONLY)
     size = os.lseek(opened.fd, 0, os.SEEK_END)
     file = PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, set_aside=testfile.set_aside, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
     )
     return file, size

@@ -40,14 +40,14 @@ def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder; its name is removed at once."""
     opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
-        opened.fd, direct=_past_cache(opened.fd), flush=full_flush, set_aside=set_aside, close=opened.close
+        opened.fd, direct=_past_cache(opened.fd), flush=full_flush, preallocate=preallocate, close=opened.close
     )
 
 
 def existing(path: Path) -> PosixFile:
     """Return a file, to be read."""
     fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | testfile.O_CLOEXEC)
-    return PosixFile(fd, direct=_past_cache(fd), flush=full_flush, set_aside=set_aside, close=partial(os.close, fd))
+    return PosixFile(fd, direct=_past_cache(fd), flush=full_flush, preallocate=preallocate, close=partial(os.close, fd))
 
 
 def device(path: Path) -> tuple[PosixFile, int]:
@@ -64,7 +64,7 @@ def device(path: Path) -> tuple[PosixFile, int]:
         os.close(fd)
         raise
     file = PosixFile(
-        fd, direct=direct, flush=full_flush, set_aside=set_aside, close=partial(os.close, fd), sector=block
+        fd, direct=direct, flush=full_flush, preallocate=preallocate, close=partial(os.close, fd), sector=block
     )
     return file, block * count
 
@@ -94,7 +94,7 @@ def full_flush(fd: int) -> None:
         os.fsync(fd)
 
 
-def set_aside(fd: int, size: int) -> bool:
+def preallocate(fd: int, size: int) -> bool:
     """Give a file its room, in one piece where that can be had, and its size; return whether the file system did."""
     import fcntl
 

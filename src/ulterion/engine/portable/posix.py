@@ -9,7 +9,7 @@ from ulterion.engine.plaincalls import read_at, write_at
 
 
 class PosixFile:
-    """An open file by its descriptor; `flush` and `set_aside` as the system has them (`MediumFile`)."""
+    """An open file by its descriptor; `flush` and `preallocate` as the system has them (`MediumFile`)."""
 
     def __init__(
         self,
@@ -17,12 +17,12 @@ class PosixFile:
         *,
         direct: bool,
         flush: Callable[[int], None],
-        set_aside: Callable[[int, int], bool],
+        preallocate: Callable[[int, int], bool],
         close: Callable[[], None],
         sector: int = 512,
     ) -> None:
         self.fd, self.direct, self.sector = fd, direct, sector
-        self._flush, self._set_aside, self._close = flush, set_aside, close
+        self._flush, self._set_aside, self._close = flush, preallocate, close
 
     def read(self, address: int, size: int, offset: int) -> int:
         """Read into memory; return the bytes moved."""
@@ -32,7 +32,7 @@ class PosixFile:
         """Write from memory; return the bytes moved."""
         return _moved(write_at(self.fd, address, size, offset))
 
-    def set_aside(self, size: int) -> bool:
+    def preallocate(self, size: int) -> bool:
         """Give the file its whole size without writing it, where that can be had."""
         return self._set_aside(self.fd, size)
 

@@ -14,7 +14,7 @@ from pathlib import Path, PurePath
 from typing import TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.passes import Laid, PassResult, Tick
+from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine.children import GRACE
@@ -24,7 +24,7 @@ from ulterion.engine.plainfile import only_reads, span_within
 from ulterion.engine.portable.files import MediumFile, ways
 from ulterion.engine.portable.thread_pool import ThreadPool
 from ulterion.engine.portable.timeouts import in_time
-from ulterion.engine.target import RealTarget, lay_down
+from ulterion.engine.target import RealTarget, prefill
 from ulterion.engine.testfile import unwritable
 from ulterion.model.systems import system
 
@@ -95,9 +95,9 @@ class PortableTarget(RealTarget):
         """Write at a place; return the bytes written."""
         return self.file.write(ctypes.addressof(ctypes.c_char.from_buffer(data)), len(data), offset)
 
-    def set_aside(self) -> bool:
+    def preallocate(self) -> bool:
         """Give the test file its whole size without writing it."""
-        return self.file.set_aside(self.span_bytes)
+        return self.file.preallocate(self.span_bytes)
 
     def flush(self) -> None:
         """Put what was written on the medium."""
@@ -120,16 +120,16 @@ class PortableFolder(PortableTarget):
         super().__init__(folder, _opened(ways().create, folder, unwritable, stall), span // 4096 * 4096)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
-    def make_room(self, workload: Workload, seed: int, laid: Laid | None = None) -> None:
+    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Set the room of what will be written in order aside; lay down everything else: a file has to be written before its middle is."""
         if workload.direction == "write" and workload.pattern == "sequential":
-            self.set_aside()
+            self.preallocate()
             return
-        self.prepare(seed, laid)
+        self.prepare(seed, on_prefill)
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay the whole test file down on the medium."""
-        lay_down(self, seed, laid)
+        prefill(self, seed, on_prefill)
 
 
 class PortableFile(PortableTarget):
@@ -148,7 +148,7 @@ class PortableFile(PortableTarget):
         super().check(workload)
         only_reads(self.path, workload)
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down."""
 
     def cautions(self) -> list[str]:
@@ -180,7 +180,7 @@ class PortableDevice(PortableTarget):
                 f"{self.path} is a raw device, which the portable engine only reads; to test writing, name a folder on it"
             )
 
-    def prepare(self, seed: int, laid: Laid | None = None) -> None:
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down."""
 
 

@@ -70,7 +70,7 @@ class WindowsFile:
                 self._port = self.kernel.checked(self.kernel.CreateIoCompletionPort(self.handle, None, 1, 1))
             return self._port
 
-    def set_aside(self, size: int) -> bool:
+    def preallocate(self, size: int) -> bool:
         """Give the file its whole size; what is written beyond what was written before is filled with zeros by the system first."""
         kernel = self.kernel
         return bool(kernel.SetFilePointerEx(self.handle, size, None, w.FILE_BEGIN) and kernel.SetEndOfFile(self.handle))

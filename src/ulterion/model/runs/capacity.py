@@ -22,7 +22,7 @@ class Stretch(Written):
 class CapacityRecord(Written):
     """What was written all over, and what came back."""
 
-    way: Literal["whole device", "free room", "quick look", "only read"]
+    method: Literal["whole device", "free room", "quick look", "only read"]
     key: Count = Field(description="what every unit bears beside its place")
     goes_on_from: str | None = Field(None, description="id of the proof that was cut off, whose part is in this one")
     claimed_bytes: Count = Field(description="what the medium answers for; of a folder the room that was written")
@@ -30,7 +30,7 @@ class CapacityRecord(Written):
     read_bytes: Count = 0
     finding: Finding
     real_bytes: Count | None = None
-    words: Spoken
+    summary: Spoken
     sound_bytes: Count = 0
     wrong_bytes: Count = 0
     elsewhere_bytes: Count = Field(0, description="of those: written for another place")

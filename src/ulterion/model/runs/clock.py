@@ -31,7 +31,9 @@ class TimingRecord(Written):
     moved_step: Step = 0.0
     rate: Rate | None = Field(None, description="bytes per second that the device showed")
     rate_step: Step = 0.0
-    hand: Seconds = Field(HAND, description="seconds that the hand is off by at each end, a standard deviation")
+    reaction_seconds: Seconds = Field(
+        HAND, description="seconds that the hand is off by at each end, a standard deviation"
+    )
     laps: list[tuple[Seconds, Count]] = Field([], description="seconds and bytes on the way")
 
     @model_validator(mode="after")
@@ -55,7 +57,7 @@ class TimingRecord(Written):
             moved_step=timing.moved_step,
             rate=timing.rate,
             rate_step=timing.rate_step,
-            hand=timing.hand,
+            reaction_seconds=timing.reaction_seconds,
             laps=[(at, round(moved)) for at, moved in timing.laps],
         )
 
@@ -72,7 +74,7 @@ class TimingRecord(Written):
             moved_step=self.moved_step,
             rate=self.rate,
             rate_step=self.rate_step,
-            hand=self.hand,
+            reaction_seconds=self.reaction_seconds,
             laps=tuple((at, float(moved)) for at, moved in self.laps),
         )
 

@@ -52,8 +52,8 @@ class CopyPass(Written):
         None,
         description="bytes that the source's device was not asked for: the system had them in memory; None: not known",
     )
-    left_out: list[Remark] = Field([], description="what was not copied, the first hundred")
-    left_out_count: Count = 0
+    skipped: list[Remark] = Field([], description="what was not copied, the first hundred")
+    skipped_count: Count = 0
     proven_files: Count | None = Field(
         None, description="files read back past the caches and found as they were; None: not looked at"
     )
@@ -113,7 +113,7 @@ class CopyRecord(Written):
     from_setup: str | None = None
     set_name: str | None = Field(None, description="the set of files that was made for it")
     seed: Count | None = None
-    way: Literal["read and write", "copied by the kernel"]
+    method: Literal["read and write", "copied by the kernel"]
     workers: int = Field(ge=1)
     files: Count
     bytes: Count

@@ -15,7 +15,7 @@ from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.noted import Note, Reading
 
 NAME = "ulterion-run"
-VERSION = 4
+VERSION = 5
 
 _NUMBERS = re.compile(r"[0-9]+(e[0-9]+)?")
 
@@ -24,7 +24,7 @@ class Schema(Written):
     """Which format this is."""
 
     name: Literal["ulterion-run"] = "ulterion-run"
-    version: Literal[4] = 4
+    version: Literal[5] = 5
 
 
 def _counted_facts(facts: TargetFacts) -> TargetFacts:
@@ -126,7 +126,7 @@ class Header(Written):
         return [n for n in self.notes if n.taken_back is None]
 
     @property
-    def left_out(self) -> str | None:
+    def excluded(self) -> str | None:
         """Why the reviewer excluded the run, in the words noted; None where it counts."""
         told = [n.text for n in self.standing_notes if n.kind == "excluded"]
         return told[-1] if told else None

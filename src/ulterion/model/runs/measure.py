@@ -117,7 +117,7 @@ class Before(Written):
     """What was written to the drive shortly before the first pass, and what a soak of it says of its write cache."""
 
     recent_bytes: Count = Field(description="by runs that ended at most ten minutes before")
-    laid_bytes: Count = Field(0, description="by laying the test file down")
+    prefilled_bytes: Count = Field(0, description="by laying the test file down")
     cache_bytes: Count | None = Field(None, gt=0, description="that it could write before it fell")
     cache_used: Count = Field(0, description="of them, that must still be in use")
     cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell")
@@ -131,7 +131,7 @@ class Before(Written):
         if self.cache_bytes is None or self.cache_fast is None or self.cache_slow is None:
             return None
         begun = Fill(self.cache_bytes, self.cache_slow, self.cache_used)
-        return begun.after(self.laid_bytes, self.laid_bytes / self.cache_fast)
+        return begun.after(self.prefilled_bytes, self.prefilled_bytes / self.cache_fast)
 
 
 class Settings(Ground):
@@ -145,8 +145,8 @@ class Settings(Ground):
     warm_up: bool | None = None
     rest_seconds: float | None = None
     cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
-    sure_within: float | None = Field(None, description="half the relative interval asked for, as a ratio")
-    most_passes: Count | None = Field(None, description="passes after which that was given up")
+    relative_half_width: float | None = Field(None, description="half the relative interval asked for, as a ratio")
+    max_passes: Count | None = Field(None, description="passes after which that was given up")
 
 
 class MeasureRun(Header):
@@ -167,7 +167,7 @@ class MeasureRun(Header):
     @property
     def cache_lasted(self) -> int:
         """Bytes that the run had written, laying the test file included, before the first pass that was not into the cache alone."""
-        written = 0.0 if self.before is None else float(self.before.laid_bytes)
+        written = 0.0 if self.before is None else float(self.before.prefilled_bytes)
         for record, one in self.in_turn:
             if record.workload.writes and one.state in ("mixed", AFTER):
                 break
@@ -204,7 +204,7 @@ class MeasureRun(Header):
     def rates_of(self, record: WorkloadRecord) -> Sequence[float]:
         """Return the rates of a workload's passes that count, bytes per second, in their order."""
         rates = tuple(p.rate for p in record.counted)
-        looked = self.settings.sure_within is not None or self.settings.most_passes is not None
+        looked = self.settings.relative_half_width is not None or self.settings.max_passes is not None
         return Looked.of(rates, self.settings.passes) if looked else rates
 
     @property

@@ -2,6 +2,7 @@
 
 Versions, newest first.  Every version loads for ever.
 
+    5   2026  plain names: `setup`, `workers`, workloads and suites as they are called now
     4   2026  a note of its own kind excludes a run; before, a remark that said so did.  What was unexpected or unequal has fields
     3   2026  a header and a union by kind: a soak has no suite, workloads, passes or seconds of its own
     2   2026  soaks (`soak`), readings with their moment and hand, outcomes and remarks (`notes`)
@@ -12,8 +13,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
+from typing import Any, cast
 
+from ulterion.core.renamed import SUITES, WORKLOADS
 from ulterion.model.runs.header import NAME, VERSION
 
 Raw = dict[str, Any]
@@ -58,7 +60,52 @@ def _excluding(note: object) -> object:
     return note | {"kind": "excluded", "text": (match[1] or "").strip() or "no reason given"}
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four}
+RENAMED: dict[str, dict[str, str]] = {
+    "": {"hookup": "setup"},
+    "settings": {"lanes": "workers", "sure_within": "relative_half_width", "most_passes": "max_passes"},
+    "before": {"laid_bytes": "prefilled_bytes"},
+    "workloads.workload": {"company": "concurrent_targets"},
+    "workloads.passes": {"lanes": "workers"},
+    "soak.workload": {"company": "concurrent_targets"},
+    "copied": {"from_hookup": "from_setup", "way": "method"},
+    "copied.passes": {"left_out": "skipped", "left_out_count": "skipped_count"},
+    "capacity": {"way": "method", "words": "summary"},
+    "clock.timings": {"hand": "reaction_seconds"},
+}
+"""What fields of version 4 and before are called now, by where they stand."""
+LINES = {"pass": "workloads.passes", "copied": "copied.passes", "capacity": "capacity"}
+"""Which records of a document the lines of a journal hold, by their key."""
+_NAMED = {"workloads.workload": ("name", WORKLOADS), "soak.workload": ("name", WORKLOADS), "": ("suite", SUITES)}
+
+
+def _renamed(data: object, place: str = "") -> object:
+    """Return what stands at a place of a document of version 4 under the names of version 5; what is no record stays."""
+    if isinstance(data, list) and place in ("workloads", "workloads.passes", "copied.passes", "clock.timings"):
+        return [_renamed(one, place) for one in data]
+    if not isinstance(data, dict):
+        return data
+    names = RENAMED.get(place, {})
+    renamed = {names.get(k, k): _renamed(v, f"{place}.{k}" if place else k) for k, v in data.items()}
+    key, known = _NAMED.get(place, ("", {}))
+    if isinstance(named := renamed.get(key), str):
+        name, at, rest = named.partition("@")
+        renamed[key] = known.get(name, name) + at + rest
+    return renamed
+
+
+def _to_five(data: Raw) -> Raw:
+    """Fields, workloads and suites have the names by which reviewers know them."""
+    return cast("Raw", _renamed(data))
+
+
+def upgraded_line(line: Raw, version: int) -> Raw:
+    """Return a line of a journal of any known version as one of the present version."""
+    if version >= 5:
+        return line
+    return {k: _renamed(v, LINES[k]) if k in LINES else v for k, v in line.items()}
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four, 4: _to_five}
 
 
 def upgraded(data: Raw) -> Raw:

@@ -15,7 +15,7 @@ def checked_workload(workload: Workload) -> Workload:
         raise ValueError("a mixed one, and only that, has a share of writes from 0 to 1")
     if place is not None and not 1 <= place[0] <= place[1] <= MOST:
         raise ValueError("its place is none")
-    for value in (workload.span_bytes or 0, workload.origin_bytes, workload.company, workload.seconds or 0):
+    for value in (workload.span_bytes or 0, workload.origin_bytes, workload.concurrent_targets, workload.seconds or 0):
         if not 0 <= value <= MOST:
             raise ValueError("a size or length of it is none")
     return workload

@@ -41,7 +41,7 @@ def by_files(material: Material) -> Iterator[Section]:
     """Yield real files copied, transfers timed by hand, and capacities proven."""
     blocks: list[Block] = []
     for run in material.runs:
-        if isinstance(run, CopyRun) and not run.left_out:
+        if isinstance(run, CopyRun) and not run.excluded:
             shown = copied.after(run, Path(run.id), material.unit)
             place = material.review.setup_label(run.setup) if run.setup in material.review.setups else run.target.path
             ends = "from" if run.copied.from_setup == run.setup else "to"
@@ -61,7 +61,7 @@ def by_files(material: Material) -> Iterator[Section]:
     timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
     blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
     for run in material.runs:
-        if isinstance(run, CapacityRun) and not run.left_out:
+        if isinstance(run, CapacityRun) and not run.excluded:
             shown = capacity.after(run, Path(run.id), material.unit)
             name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
             blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
@@ -145,7 +145,7 @@ def bench(material: Material) -> Iterator[Section]:
     warnings = list(dict.fromkeys(f"{r.setup or r.id}: {w}" for r in runs for w in r.warnings))
     if warnings:
         blocks += [Heading("Warnings"), Items(tuple(warnings))]
-    left = [f"{r.id} ({r.setup or r.target.path}): {r.left_out}" for r in runs if r.left_out]
+    left = [f"{r.id} ({r.setup or r.target.path}): {r.excluded}" for r in runs if r.excluded]
     if left:
         blocks += [Heading("Excluded runs"), Items(tuple(left))]
     rows = tuple(

@@ -26,9 +26,9 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
     """Return what came of it."""
     one = run.capacity
     lines: list[RenderableType] = [
-        Text(f"{run.target.path}: {one.way}, answers for {show_size_both(one.claimed_bytes)}", style="head")
+        Text(f"{run.target.path}: {one.method}, answers for {show_size_both(one.claimed_bytes)}", style="head")
     ]
-    lines.append(Text(one.words, style=STYLES.get(one.finding, "bad")))
+    lines.append(Text(one.summary, style=STYLES.get(one.finding, "bad")))
     if one.real_bytes is not None and one.real_bytes < one.claimed_bytes and one.finding != "suspected":
         lines.append(
             Text(
@@ -43,7 +43,7 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
             lines.append(
                 Text(f"{what} {show_size(size)} in {show_duration(seconds)}, {show_rate(size / seconds, unit)}")
             )
-    if one.way == "quick look" and one.write_seconds:
+    if one.method == "quick look" and one.write_seconds:
         lines.append(Text(f"looked at in {show_duration(one.write_seconds)}"))
     if one.wrong_bytes:
         told = [
@@ -53,7 +53,7 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
         lines += bullets("What came back wrong", listed(told))
     lines += bullets("Keep in mind", run.warnings)
     lines += bullets("Ended early", run.state.sentence("proof"))
-    if one.finding == "stopped" and one.way == "whole device" and one.written_bytes:
+    if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
     return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
 
@@ -64,10 +64,10 @@ def capacity_as_data(run: CapacityRun, path: Path) -> Proven:
     return {
         "kept_in": str(path),
         "state": run.state.name,
-        "way": one.way,
+        "method": one.method,
         "finding": one.finding,
         "claimed": one.claimed_bytes,
         "real": one.real_bytes,
-        "words": one.words,
+        "summary": one.summary,
         "run": run.model_dump(mode="json", by_alias=True, exclude_none=True),
     }

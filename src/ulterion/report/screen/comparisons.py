@@ -15,6 +15,7 @@ from ulterion.report.screen.console import bullets, table, verdict
 from ulterion.report.words.bottleneck import bottleneck_lines
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
 from ulterion.report.words.comparisons import (
+    added_latency,
     datagrams,
     drifts,
     missing,
@@ -23,7 +24,6 @@ from ulterion.report.words.comparisons import (
     sources,
     strangers,
     summaries,
-    waits,
 )
 
 LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
@@ -99,24 +99,24 @@ def _interval_note(group: Group) -> list[RenderableType]:
 
 
 def _small(group: Group) -> list[RenderableType]:
-    """Return the scattered requests of a group as what they are counted in: so many a second, and how long one waits."""
-    rows = [r for r in group.rows if r.workload.manner == "random" and r.waits is not None]
+    """Return the random workloads of a group in IOPS, with the latency of a request."""
+    rows = [r for r in group.rows if r.workload.drive_pattern == "random" and r.latency_p50 is not None]
     if not rows:
         return []
     columns = [
         ("workload", "left"),
         ("setup", "left"),
         ("a second" if rows[0].workload.is_network else "IOPS", "right"),
-        ("half within", "right"),
-        ("99 % within", "right"),
+        ("median", "right"),
+        ("p99", "right"),
     ]
     lines: list[list[Text | str]] = []
     for at, row in enumerate(rows):
         first = at == 0 or rows[at - 1].workload.text != row.workload.text
         name = Text(row.workload.title if first else "", style="name")
-        waits = [show_duration(w) for w in row.waits or ()]
-        lines.append([name, row.setup, show_iops(row.estimate.rate / row.workload.block_bytes), *waits])
-    return [Text(""), table(columns, lines, "how long a request waits")]
+        latencies = [show_duration(w or 0.0) for w in (row.latency_p50, row.latency_p99)]
+        lines.append([name, row.setup, show_iops(row.estimate.rate / row.workload.block_bytes), *latencies])
+    return [Text(""), table(columns, lines, "latency")]
 
 
 def _outcome(row: Row, shown: str) -> list[Text | str]:
@@ -148,7 +148,7 @@ def _remarks(
         *bullets("Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))),
         *bullets(
             "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
-            waits(group, labels),
+            added_latency(group, labels),
         ),
         *bullets("Datagrams", datagrams(group)),
         *bullets("Undecided", undecided),

@@ -36,8 +36,8 @@ VERDICT_STYLE = {
     "met": "good",
     "missed": "bad",
     "partly": "open",
-    "not testable here": "open",
-    "stated, not proved": "open",
+    "not testable": "open",
+    "reported": "open",
     "not measured": "muted",
     "not tested": "muted",
 }

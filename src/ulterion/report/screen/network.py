@@ -16,7 +16,7 @@ from ulterion.report.words.columns import align_points, show_margin
 
 LEGEND = (
     "±: half the 95 % interval; rates are of what was carried for you, without headers; "
-    "trip: the time until the answer, of half and of 99 % of the messages"
+    "trip: the time until the answer, median and p99 of the messages"
 )
 
 
@@ -40,7 +40,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
                 _cpu(record),
             ]
         )
-    heads = ("workload", unit, "Mb/s", "±", "trip", "99 %", "lost", "CPU")
+    heads = ("workload", unit, "Mb/s", "±", "trip", "p99", "lost", "CPU")
     columns = [(h, "right" if i else "left") for i, h in enumerate(heads)]
     lines = [
         f"{r.workload.title}: {r.text}, {len(r.counted)} passes of {show_duration(r.workload.seconds or 0)}"

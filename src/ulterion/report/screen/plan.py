@@ -13,7 +13,7 @@ from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.workload import Workload
 from ulterion.judge.beside import Other
-from ulterion.judge.functions import FunctionRow
+from ulterion.judge.compatibility import CompatibilityRow
 from ulterion.judge.matrix import Ground
 from ulterion.judge.ports import PortRow
 from ulterion.model.plan import Plan
@@ -170,7 +170,7 @@ def ranks_table(review: Review, ground: Ground, ranks: Ranks) -> list[Renderable
     return [*lines, *bullets("Without a place", refused)]
 
 
-def functions_table(review: Review, rows: Sequence[FunctionRow]) -> list[RenderableType]:
+def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> list[RenderableType]:
     """Return what works in which cell."""
     if not rows:
         return []

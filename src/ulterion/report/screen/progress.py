@@ -88,9 +88,9 @@ class Display(Announcer):
         """Return how many passes of each workload are left, and in a word how sure that is: it depends on what they give."""
         settings = run.settings
         done = [len(self._rates.get(i, ())) for i in range(len(run.workloads))]
-        if all(n >= settings.passes for n in done) and settings.most_passes:
-            return [0 if i in self._over else settings.most_passes - n for i, n in enumerate(done)], "at most"
-        return [max(0, settings.passes - n) for n in done], "at least" if settings.most_passes else "about"
+        if all(n >= settings.passes for n in done) and settings.max_passes:
+            return [0 if i in self._over else settings.max_passes - n for i, n in enumerate(done)], "at most"
+        return [max(0, settings.passes - n) for n in done], "at least" if settings.max_passes else "about"
 
     def _render(self) -> RenderableType:
         run = self._run
@@ -129,7 +129,7 @@ class Display(Announcer):
         """Return a workload's line: its passes so far, the rate they gave with its spread, or the rate just now."""
         rates, running = self._rates.get(index, []), index == self._at
         number = len(rates) + running
-        least, most = run.settings.passes, run.settings.most_passes
+        least, most = run.settings.passes, run.settings.max_passes
         of = str(least) if most is None or number <= least else f"{most} at most"
         step = (
             f"pass {number} of {of}"
@@ -143,7 +143,7 @@ class Display(Announcer):
         name = Text(run.workloads[index].workload.title, style="name" if running or rates else "muted")
         return [name, Text(step), Text(shown, justify="right"), Text(spread, justify="right")]
 
-    def laying(self, done: int, total: int) -> None:
+    def prefilling(self, done: int, total: int) -> None:
         """Show the test file growing."""
         self._doing = f"test file {done * 100 // total} %, {show_size(done)}; "
 

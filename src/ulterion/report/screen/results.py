@@ -54,7 +54,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         ("±", "right"),
         ("IOPS", "right"),
         ("median", "right"),
-        ("99 %", "right"),
+        ("p99", "right"),
     ]
     shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
     return [*shown, *_meaning(run, records), *_end(run, path)]
@@ -85,7 +85,7 @@ def _without_figure(run: MeasureRun) -> list[WorkloadRecord]:
 
 COVERED = 0.5  # of the medium, below which places are said to cover little of it
 RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
-LEGEND = "±: half the 95 % interval; median, 99 %: the waits that half, and 99 %, of the requests stayed within"
+LEGEND = "±: half the 95 % interval; median and p99: latency of a request"
 
 
 def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableType]:

@@ -127,7 +127,7 @@ class SoakDisplay(SoakAnnouncer):
             self._live.stop()
             self._live = None
 
-    def laying(self, done: int, total: int) -> None:
+    def prefilling(self, done: int, total: int) -> None:
         """Show the file growing."""
         self._phase = ("laying down", f"{done * 100 // total} % of {show_size(total)}")
 

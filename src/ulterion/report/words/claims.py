@@ -47,7 +47,7 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
     sentences = []
     for row in rows:
         judged = row.judgement
-        if judged.verdict in ("met", "not measured", "stated, not proved"):
+        if judged.verdict in ("met", "not measured", "reported"):
             continue
         parts = [judged.why] if judged.why else []
         if judged.unflushed is not None:

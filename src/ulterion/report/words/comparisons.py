@@ -90,10 +90,10 @@ def how_much(ratio: float) -> str:
     return f"{(1 - ratio) * 100:.0f} % slower" if ratio <= 0.905 else f"{(1 - ratio) * 100:.1f} % slower"
 
 
-def waits(group: Group, labels: Mapping[str, str]) -> list[str]:
-    """Return what each setup adds to the wait for a small request, with its interval."""
+def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
+    """Return what each setup adds to the latency of a small request, with its interval."""
     sentences = []
-    for one in group.waits:
+    for one in group.added_latency:
         parts = listed([labels.get(k, k) for k in one.parts] or ["what else differed"])
         if not one.is_sure:
             most = show_duration(max(abs(one.low), abs(one.high)))
@@ -156,5 +156,5 @@ def sources(group: Group) -> list[str]:
             listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
         ]
         phrases.append(f"{setup} {'; '.join(parts)}")
-    left_out = [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.left_out.items()]
-    return [*([", ".join(phrases)] if phrases else []), *left_out]
+    excluded = [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.excluded.items()]
+    return [*([", ".join(phrases)] if phrases else []), *excluded]

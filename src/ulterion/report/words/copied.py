@@ -80,7 +80,7 @@ def troubles(run: CopyRun) -> list[str]:
     told: dict[str, None] = {}
     for one in run.copied.passes:
         told |= {f"{r.name}: {r.what} (copy {one.number})": None for r in one.wrong}
-        told |= {f"{r.name}: {r.what}; it was left out": None for r in one.left_out}
+        told |= {f"{r.name}: {r.what}; it was left out": None for r in one.skipped}
     return list(told)
 
 

@@ -80,7 +80,7 @@ def next_step(fall: Fall, *, writing: bool) -> str:
 
 
 def request_words(soak: Soak) -> list[str]:
-    """Return requests per second and waits: the middle interval's median and 99 %, and the longest of all."""
+    """Return IOPS and latency: the middle interval's median and p99, and the longest of all."""
     record = soak.run.soak
     loads = [p for p in record.phases if p.name == LOAD] if record else []
     requests, seconds = sum(sum(p.requests) for p in loads), sum(p.seconds for p in loads)
@@ -90,7 +90,7 @@ def request_words(soak: Soak) -> list[str]:
     if not (requests and seconds and middles and tails and worst):
         return []
     return [
-        f"{show_iops(requests / seconds)} IOPS; half within {show_duration(median(middles))}, 99 % within "
+        f"{show_iops(requests / seconds)} IOPS; median {show_duration(median(middles))}, p99 "
         f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"
     ]
 

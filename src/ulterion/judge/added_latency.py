@@ -10,7 +10,7 @@ from ulterion.judge.measured import Measured
 
 
 @dataclass(frozen=True)
-class AddedWait:
+class AddedLatency:
     """The time that a setup adds to every request that is made one at a time.
 
     Attributes:
@@ -38,15 +38,15 @@ class AddedWait:
         return self.low > 0 or self.high < 0
 
 
-def added_wait(cell: Measured, base: Measured) -> AddedWait | None:
+def added_latency(cell: Measured, base: Measured) -> AddedLatency | None:
     """Return what one measurement of single small requests adds to another's wait, or None where that cannot be told."""
     work = cell.workload
-    if work.manner != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
+    if work.drive_pattern != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
         return None
     mine, theirs = (scaled(m.rates, lambda rate: work.block_bytes / rate) for m in (cell, base))
     added = difference(mine, theirs)
     parts = tuple(k for k in cell.run.chain if k not in base.run.chain)
-    return AddedWait(
+    return AddedLatency(
         setup=cell.setup,
         run=cell.run.id,
         base=base.setup,

@@ -10,9 +10,9 @@ from typing import cast
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.verdicts import DIFFERENT, compare_family
 from ulterion.core.workload import parse_workload
+from ulterion.judge.added_latency import added_latency
 from ulterion.judge.comparisons import compare_review
 from ulterion.judge.measured import Measured
-from ulterion.judge.waits import added_wait
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.words.comparisons import how_much
 
@@ -26,13 +26,13 @@ def measured(setup: str, wait: float, spread: float, rng: random.Random, *chain:
     return Measured(setup, ONE, ONE.text, (rates,), run)
 
 
-class Waits(unittest.TestCase):
+class AddedLatencies(unittest.TestCase):
     def test_the_interval_holds_what_was_added(self) -> None:
         """Of a thousand readers that add 0.2 ms at unequal noise, the interval holds it in about 95 %, and each is sure."""
         rng, held, sure = random.Random(3), 0, 0
         for _ in range(1000):
             base = measured("direct", 80e-6, 0.02, rng, "slot", "card")
-            found = added_wait(measured("reader", 280e-6, 0.04, rng, "port", "reader", "card"), base)
+            found = added_latency(measured("reader", 280e-6, 0.04, rng, "port", "reader", "card"), base)
             assert found is not None
             held += found.low <= 200e-6 <= found.high
             sure += found.is_sure
@@ -43,8 +43,8 @@ class Waits(unittest.TestCase):
         """Two passes, many in flight, and requests in order have no added wait; no difference is no finding."""
         rng = random.Random(1)
         base, few = measured("a", 80e-6, 0.02, rng), measured("b", 90e-6, 0.02, rng, passes=2)
-        self.assertIsNone(added_wait(few, base))
-        same = added_wait(measured("b", 80e-6, 0.02, rng), base)
+        self.assertIsNone(added_latency(few, base))
+        same = added_latency(measured("b", 80e-6, 0.02, rng), base)
         self.assertTrue(same is not None and not same.is_sure)
 
     def test_how_much_in_words(self) -> None:
@@ -148,7 +148,7 @@ class Told(FolderCase):
         for setup in ("direct", "box"):
             self.ulterion("measure", "--setup", setup, "--passes", "3", "--seconds", "1")
         short, whole = self.ulterion("compare").stdout, self.ulterion("compare", "--long").stdout
-        self.assertRegex(short, r" +large +plain copy +single small +crowd +mixed\n")
+        self.assertRegex(short, r" +sequential +stream +random +queued +mixed\n")
         self.assertRegex(short, r"direct +reading +(29\d\d|30\d\d) +")
         self.assertRegex(short, r"box +reading +−6[67] % +")
         self.assertNotIn("95 % interval", short)

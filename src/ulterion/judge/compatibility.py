@@ -13,7 +13,7 @@ from ulterion.model.runs.document import AnyRun
 
 
 @dataclass(frozen=True)
-class FunctionRow:
+class CompatibilityRow:
     """A cell and what works in it: by question True, False, or None where nobody said."""
 
     cell: Cell
@@ -21,14 +21,14 @@ class FunctionRow:
     works: dict[str, bool | None]
 
 
-def functions(review: Review, runs: Sequence[AnyRun]) -> list[FunctionRow]:
+def compatibility(review: Review, runs: Sequence[AnyRun]) -> list[CompatibilityRow]:
     """Return what works in which cell, by the newest outcome noted of each question."""
-    questions = plan_of(review).functions
+    questions = plan_of(review).compatibility
     told: dict[tuple[str, str], bool] = {}
     for run in sorted(runs, key=lambda r: r.started):
-        for note in run.standing_notes if run.setup is not None and not run.left_out else ():
+        for note in run.standing_notes if run.setup is not None and not run.excluded else ():
             for question in questions:
                 for works in (True, False):
                     if note.text == outcome_of(question, works=works):
                         told[run.setup or "", question] = works
-    return [FunctionRow(c, h, {q: told.get((h, q)) for q in questions}) for c, h in cells_of(review).items()]
+    return [CompatibilityRow(c, h, {q: told.get((h, q)) for q in questions}) for c, h in cells_of(review).items()]
