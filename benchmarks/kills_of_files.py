@@ -31,7 +31,7 @@ from ulterion.host import facts as host
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.store import ReviewFolder
 
-MOST_TRIES = 6  # that a killed command may take until it ends
+MAX_TRIES = 6  # that a killed command may take until it ends
 CAPACITY = 48 * 2**20  # bytes of the medium that is proven
 ALL_AT_ONCE = 1.2  # of a command's time, within which the kill falls
 
@@ -303,7 +303,7 @@ def kill_once(scene: Scene, source: Path, folder: Path, rng: random.Random, took
         process.kill()
         process.wait()
     faults = list(scene.after(folder))
-    for words in [scene.again or scene.words, *[scene.words] * MOST_TRIES]:
+    for words in [scene.again or scene.words, *[scene.words] * MAX_TRIES]:
         with Running(words, folder, environment) as process:
             _, err = process.communicate()
         if process.returncode == 0 or (process.returncode == 2 and "is there already" in err):

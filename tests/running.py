@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import IO
 
 LONGEST = 120.0  # seconds that any program started by a test may take
-MOST_DESCRIPTORS = 1024
+MAX_DESCRIPTORS = 1024
 
 
 def heed_signals() -> None:
@@ -122,7 +122,7 @@ def _be_the_program(
             os.setsid()
         for at, descriptor in enumerate(streams):
             os.dup2(descriptor, at)
-        os.closerange(3, MOST_DESCRIPTORS)
+        os.closerange(3, MAX_DESCRIPTORS)
         sys.stdin, sys.stdout = os.fdopen(0, closefd=False), os.fdopen(1, "w", closefd=False)
         sys.stderr = os.fdopen(2, "w", errors="backslashreplace", closefd=False)
         os.chdir(folder)

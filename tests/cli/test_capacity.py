@@ -57,7 +57,7 @@ class Memory:
 
 def small() -> mock._patch:  # type: ignore[type-arg]
     """A quick look that is quick on the small memories of tests too."""
-    return mock.patch.multiple(proof, LEAST_BEGINNING=2**16, DRIVEN_OUT=2**18)
+    return mock.patch.multiple(proof, MIN_BEGINNING=2**16, DRIVEN_OUT=2**18)
 
 
 class Fakes(unittest.TestCase):
@@ -297,7 +297,7 @@ class Rooms(FolderCase):
         for changes, verdict in (({"sound_bytes": 10**9, "method": "whole device", "real_bytes": 10**9}, "met"),
                                  ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "method": "whole device", "real_bytes": 10**9 - 4096}, "met"),
                                  ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "method": "whole device", "real_bytes": 9 * 10**8}, "missed"),
-                                 ({"finding": "wraps", "real_bytes": 10**8, "words": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
+                                 ({"finding": "wraps", "real_bytes": 10**8, "summary": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
             run = done.run.model_copy(update={"capacity": done.run.capacity.model_copy(update=changes)})
             store.save(run)
             (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")

@@ -182,7 +182,7 @@ class Whole(CopyCase):
         ):
             target = replace(run.target, filesystem=filesystem)
             made = run.model_copy(update={"id": f"aaaa{number}0", "setup": setup, "chain": chain, "target": target})
-            store.save(made.with_copied(way=way, from_setup=source))
+            store.save(made.with_copied(method=way, from_setup=source))
         rows = {(r["setup"], r["source"], r["network"]): r for r in self.json_of("compare")["clocked"] if r["copied"]}
         between = rows["box", "slot", None]
         self.assertEqual((between["against"], between["runs"]), ("direct", ["aaaa10"]))

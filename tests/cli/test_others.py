@@ -431,7 +431,7 @@ class Strangers(FolderCase):
         self.assertEqual(bounded(lambda: len(bytearray(2**20)), 64 * 2**20, "looking"), 2**20)
         with self.assertRaisesRegex(UsageError, "no such page"):
             bounded(self._refuses, 64 * 2**20, "looking")
-        self.assertLess(bundle.MOST_BYTES, 2**29)
+        self.assertLess(bundle.MAX_BYTES, 2**29)
 
     @staticmethod
     def _refuses() -> None:

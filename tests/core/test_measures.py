@@ -17,7 +17,7 @@ from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFact
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.links import find_link
 from ulterion.core.plausible import impossible
-from ulterion.core.series import MOST_INTERVALS, IntervalSeries
+from ulterion.core.series import MAX_INTERVALS, IntervalSeries
 from ulterion.core.sharing import sharing
 from ulterion.core.suites import SUITES, find_suite
 from ulterion.core.workload import parse_sweep, parse_workload
@@ -74,7 +74,7 @@ class Series(unittest.TestCase):
         for part in (times[::2], times[1::2]):
             series.add(np.array(part), block)
         self.assertEqual(sum(series.values), len(times) * block)
-        self.assertLessEqual(len(series.values), MOST_INTERVALS)
+        self.assertLessEqual(len(series.values), MAX_INTERVALS)
         at = int(max(times) / series.interval)
         self.assertGreaterEqual(series.values[at], block)
 

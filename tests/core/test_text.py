@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from ulterion.core import units
 from ulterion.core.errors import UnitError
-from ulterion.core.text import LONGEST_SENTENCE, brief, json_bytes, json_safe, one_line, spoken, visible
+from ulterion.core.text import MAX_SENTENCE, brief, json_bytes, json_safe, one_line, spoken, visible
 
 ANY = st.text(st.characters(), max_size=60) | st.binary(max_size=30).map(lambda b: b.decode("utf-8", "surrogateescape"))
 
@@ -33,7 +33,7 @@ class Shown(unittest.TestCase):
     def test_a_sentence_stays_one(self, text: str) -> None:
         """One line, of bounded length, whatever was typed."""
         self.assertNotIn("\n", brief(text))
-        self.assertLessEqual(len(brief(text)), LONGEST_SENTENCE + 10)
+        self.assertLessEqual(len(brief(text)), MAX_SENTENCE + 10)
 
     @given(
         st.recursive(

@@ -28,7 +28,7 @@ from ulterion.engine.network import session
 from ulterion.engine.network.datagrams import Arrived
 from ulterion.engine.network.frames import STRANGER, ProtocolError, receive_frame, send_frame
 from ulterion.engine.network.passes import Order, Outcome, from_frame, to_frame
-from ulterion.engine.network.peer import MOST_FROM_ONE, Peer
+from ulterion.engine.network.peer import MAX_FROM_ONE, Peer
 from ulterion.engine.network.peerlink import PeerLink
 from ulterion.engine.network.streams import Counted, joined
 
@@ -141,7 +141,7 @@ class Strangers(unittest.TestCase):
             before, threads = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, threading.active_count()
             silent = [socket.create_connection(("127.0.0.1", peer.port)) for _ in range(120)]
             time.sleep(0.3)
-            self.assertLessEqual(threading.active_count(), threads + MOST_FROM_ONE)
+            self.assertLessEqual(threading.active_count(), threads + MAX_FROM_ONE)
             for sock in silent:
                 sock.close()
             surrogates = [

@@ -13,7 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase
-from ulterion.conduct.rest import LONGEST_COOLING, Rest
+from ulterion.conduct.rest import MAX_COOLING, Rest
 from ulterion.core.errors import PassSpoiled, UsageError
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
@@ -304,7 +304,7 @@ class Repeating(FolderCase):
         self.assertEqual(slept, [1.0, 1.0, 0.5, 1.0, 1.0])
         stuck: list[float] = []
         Rest(0.0, 45.0, lambda: 80.0, stuck.append, lambda words: None)()
-        self.assertEqual(len(stuck), LONGEST_COOLING)
+        self.assertEqual(len(stuck), MAX_COOLING)
         with self.assertRaisesRegex(UsageError, "shows no temperature"):
             Rest(0.0, 45.0, lambda: None, slept.append, lambda words: None).check()
 

@@ -13,7 +13,7 @@ from tests.support import PEAK_READ, FolderCase, simulate
 from ulterion.core.workload import parse_workload
 from ulterion.judge.comparisons import Group, compare_review
 from ulterion.judge.measured import Measured, trusted_baseline
-from ulterion.judge.pooling import MOST_POOLED, connections, latest
+from ulterion.judge.pooling import MAX_POOLED, connections, latest
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
@@ -52,7 +52,7 @@ class Pooled(FolderCase):
         ]
         self.assertEqual([d.id for d in found.documents], ids[2:], "the newest counts, and nothing like it is there")
         many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.setup == "box"]
-        self.assertEqual(len(latest(many)["box"][box.workload.text].documents), MOST_POOLED)
+        self.assertEqual(len(latest(many)["box"][box.workload.text].documents), MAX_POOLED)
 
     def test_other_circumstances_are_not_pooled(self) -> None:
         """Firmware, power, governor, processor or system of one of two runs: the newest counts alone, and nothing narrows its interval."""

@@ -48,13 +48,13 @@ class Growing(unittest.TestCase):
     @given(st.integers(1, 300), st.integers(2, 40))
     def test_nothing_is_lost_when_rows_are_joined(self, count: int, most: int) -> None:
         """However few rows are kept, bytes, seconds and requests are those that came, and the last row is there."""
-        kept, soaks.MOST_ROWS = soaks.MOST_ROWS, most
+        kept, soaks.MAX_ROWS = soaks.MAX_ROWS, most
         try:
             phase = GrowingPhase("load", 10.0, 1.0, 1)
             for number in range(count):
                 phase.add(row(number))
         finally:
-            soaks.MOST_ROWS = kept
+            soaks.MAX_ROWS = kept
         written = phase.written(ended="enough")
         rows, starts = written.rows()
         self.assertLessEqual(len(rows), most + 1)

@@ -14,17 +14,17 @@ from sqlalchemy.engine import Engine
 
 from ulterion.archive.schema import CLAIMS, PARTS, RESULTS, RUNS, in_words
 from ulterion.core import comparability
-from ulterion.core.comparability import MOST_NAMED, RunFacts
+from ulterion.core.comparability import MAX_NAMED, RunFacts
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.links import Link
-from ulterion.core.readers import LONGEST_WORDS, links_in
+from ulterion.core.readers import MAX_WORDS, links_in
 from ulterion.core.text import spoken
 from ulterion.core.units import bounded, parse_rate
 
 RATES = ("least", "most", "claimed")
 FEW = 10_000  # runs that are named one by one
-MOST = 500  # rows of an answer
+MAX_ROWS = 500  # rows of an answer
 FIRST_LOOK, LAST_LOOK = 3, 192  # times as many rows as are wanted are looked at, for the best of each products
 _OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
 _UNDER = re.compile(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
@@ -107,7 +107,7 @@ KINDS = get_type_hints(Answer)
 def parse_question(text: str) -> Question:
     """Read a question from words; raise UsageError for a rate or a date that is none."""
     found: dict[str, str | float] = {}
-    left = spoken(bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", LONGEST_WORDS))
+    left = spoken(bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", MAX_WORDS))
     for name, expression in (
         ("claimed", _CLAIMED),
         ("least", _OVER),
@@ -229,7 +229,7 @@ def _escaped(word: str) -> str:
     return word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
-def ask(engine: Engine, question: Question, limit: int = MOST) -> list[Answer]:
+def ask(engine: Engine, question: Question, limit: int = MAX_ROWS) -> list[Answer]:
     """Return the results that fit, the highest rate first: of each products and workload the best run alone, unless all are wanted."""
     columns = [
         getattr(RUNS.c, n)
@@ -285,8 +285,8 @@ def unlike(answers: list[Answer]) -> list[str]:
         for a in answers
     ]
     workloads = sorted({a.text for a in answers})
-    more = ", ..." if len(workloads) > MOST_NAMED else ""
-    told = [f"workload: {', '.join(workloads[:MOST_NAMED])}{more}"] if len(workloads) > 1 else []
+    more = ", ..." if len(workloads) > MAX_NAMED else ""
+    told = [f"workload: {', '.join(workloads[:MAX_NAMED])}{more}"] if len(workloads) > 1 else []
     return [*comparability.unlike(runs), *told]
 
 

@@ -25,7 +25,7 @@ APPLICATION = 0x556C7472  # the letters Ultr
 WAIT = 60  # seconds that a writer waits for another (SQLite)
 POSTGRES = ("postgresql", "postgres")
 HEADER = b"SQLite format 3\0"  # the first bytes of a database file (SQLite, "Database File Format", 1.3)
-MOST_TOLD = 4
+MAX_TOLD = 4
 
 
 class NoArchiveError(UsageError):
@@ -169,7 +169,7 @@ def _check_tables(tables: Mapping[str, Collection[str]], where: object) -> None:
     odd = sorted(n for n in set(tables) - set(strange) if set(tables[n]) not in [columns[n] for columns in own])
     missing = [t.name for t in (ABOUT, RUNS) if t.name not in tables]
     if strange or odd or missing:
-        names = ", ".join([*strange, *odd][:MOST_TOLD]) or "other tables"
+        names = ", ".join([*strange, *odd][:MAX_TOLD]) or "other tables"
         raise _foreign(where, f"the database holds another program's data ({names})")
 
 

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 DEFAULT_PASSES = 3
-MOST_AT_ONCE = 32
+MAX_AT_ONCE = 32
 SETS = ("huge", "shoot", "session", "tree")  # as in ulterion.engine.copies.sets
 
 
@@ -73,7 +73,7 @@ def _add_passes(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--at-once",
-        type=options.count("files at once", MOST_AT_ONCE),
+        type=options.count("files at once", MAX_AT_ONCE),
         default=2,
         metavar="N",
         help="files copied at the same time (default: %(default)s)",

@@ -18,7 +18,7 @@ DEFAULT_SURE, DEFAULT_MOST, DEFAULT_TIME = (
     10,
     900.0,
 )  # of passes whose number was not asked for: ratio, passes, seconds
-MOST_PLACES, MAX_WORKERS = 100, 64
+MAX_PLACES, MAX_WORKERS = 100, 64
 
 
 def add(parser: argparse.ArgumentParser) -> None:
@@ -65,7 +65,7 @@ def _add_what(group: argparse._ArgumentGroup) -> None:
     )
     group.add_argument(
         "--places",
-        type=options.count("places", MOST_PLACES),
+        type=options.count("places", MAX_PLACES),
         metavar="N",
         help="each workload at N equal places of the span, for disks that slow down inwards",
     )

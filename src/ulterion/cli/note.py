@@ -13,7 +13,7 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
-MOST_NOTES = 100_000
+MAX_NOTES = 100_000
 WORDS_HELP = "what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number"
 
 
@@ -27,13 +27,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     change = parser.add_mutually_exclusive_group()
     change.add_argument(
         "--correct",
-        type=options.count("a note", MOST_NOTES),
+        type=options.count("a note", MAX_NOTES),
         metavar="NUMBER",
         help="put these words in the place of a note, by its number in the list; the old words stay in the document",
     )
     change.add_argument(
         "--take-back",
-        type=options.count("a note", MOST_NOTES),
+        type=options.count("a note", MAX_NOTES),
         metavar="NUMBER",
         help="let a note count no more; it stays in the document, marked",
     )

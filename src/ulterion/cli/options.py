@@ -11,9 +11,9 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 RATE_UNITS = ("MB/s", "MiB/s", "Gb/s")  # as in ulterion.core.units, which is not imported before a command runs
-MOST_PASSES = 1000
+MAX_PASSES = 1000
 FASTEST = (0.1, 100_000.0)  # times as fast as it was
-SHORTEST, LONGEST = 0.05, 86400.0  # seconds of a pass
+MIN_SECONDS, MAX_SECONDS = 0.05, 86400.0  # seconds of a pass
 
 
 def add_review(parser: argparse.ArgumentParser) -> None:
@@ -144,7 +144,7 @@ def seconds(text: str) -> float:
     """Read the length of a pass: a duration with its unit, or a plain number of seconds."""
     plain = text.strip().replace(".", "", 1).isdigit()
     value: float = quantity("parse_duration")(f"{text} s" if plain else text)
-    if not SHORTEST <= value <= LONGEST:
+    if not MIN_SECONDS <= value <= MAX_SECONDS:
         raise argparse.ArgumentTypeError(f"'{text}' is outside 0.05 s to 24 h, the lengths a pass can have")
     return value
 
@@ -172,7 +172,7 @@ def speed_up(text: str) -> float:
 
 def passes(text: str) -> int:
     """Read a number of passes."""
-    return count("passes", MOST_PASSES)(text)
+    return count("passes", MAX_PASSES)(text)
 
 
 def count(what: str, most: int) -> Callable[[str], int]:

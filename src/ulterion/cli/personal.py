@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     import argparse
 
 KEYS = ("units", "review", "archive", "archive_each_run", "colour")
-LARGEST = 100_000  # characters of the file
+MAX_CHARACTERS = 100_000  # characters of the file
 SWITCHES = ("archive_each_run", "colour")
 
 
@@ -55,9 +55,9 @@ def personal() -> dict[str, object]:
 
 def _text_of(path: Path) -> str:
     with path.open(encoding="utf-8") as source:
-        text = source.read(LARGEST + 1)
-    if len(text) > LARGEST:
-        raise ValueError(f"it is longer than {LARGEST:,} characters")
+        text = source.read(MAX_CHARACTERS + 1)
+    if len(text) > MAX_CHARACTERS:
+        raise ValueError(f"it is longer than {MAX_CHARACTERS:,} characters")
     return text
 
 

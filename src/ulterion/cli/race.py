@@ -78,13 +78,13 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], amount: str) -> None:
     from ulterion.core.errors import UsageError
-    from ulterion.report.figures.race import LONGEST, film_race, usual_speed
+    from ulterion.report.figures.race import MAX_SECONDS, film_race, usual_speed
 
     speed = arguments.speed or usual_speed(runners)
     seconds = max(r.end for r in runners) / speed
-    if seconds > LONGEST:
+    if seconds > MAX_SECONDS:
         raise UsageError(
-            f"the film would last {seconds:.0f} s; make it faster with --speed, to last {LONGEST:.0f} s at most"
+            f"the film would last {seconds:.0f} s; make it faster with --speed, to last {MAX_SECONDS:.0f} s at most"
         )
     path = env.folder / arguments.film
     film_race(runners, amount, path, speed, dark=arguments.dark)

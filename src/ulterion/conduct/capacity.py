@@ -22,7 +22,7 @@ from ulterion.model.runs.header import State
 
 CHUNK = 2**26 // UNIT  # units that are written or read between two looks
 KEPT_EVERY = 10.0  # seconds between two times that what was written is forced onto the medium and noted
-MOST_TOLD = 100
+MAX_TOLD = 100
 THROUGH_CACHE = "the file system refuses to bypass the system's cache: it was emptied of each file before it was read, as far as the system does that"
 
 
@@ -260,7 +260,7 @@ def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
         **{f"{kind}_bytes": getattr(tally, kind) * UNIT for kind in KINDS},
         "repeated_reads": tally.repeated,
         "distance_bytes": tally.distance * UNIT,
-        "stretches": [Stretch(first=f * UNIT, bytes=c * UNIT, kind=k) for f, c, k in tally.stretches[:MOST_TOLD]],
+        "stretches": [Stretch(first=f * UNIT, bytes=c * UNIT, kind=k) for f, c, k in tally.stretches[:MAX_TOLD]],
         "write_seconds": looked.write_seconds,
         "read_seconds": looked.read_seconds,
         "wrote": looked.wrote,

@@ -25,7 +25,7 @@ from ulterion.model.store import ReviewFolder
 TRANSFER = "transfer"  # the task where none is named
 COLUMNS = ("setup", "task", "direction", "timing", "reaction")
 BY_HAND = "by hand"  # kind of a target that no program ran on
-LARGEST = 4 * 2**20  # bytes of a table
+MAX_BYTES = 4 * 2**20  # bytes of a table
 
 
 @dataclass(frozen=True)
@@ -86,7 +86,7 @@ def read_table(
 
     Raises UsageError that names the line.
     """
-    text = as_text(read_bytes(path, LARGEST), path)
+    text = as_text(read_bytes(path, MAX_BYTES), path)
     rows = csv.DictReader(io.StringIO(text, newline=""))
     names = [n.strip().casefold() for n in rows.fieldnames or []]
     odd = [n for n in names if n not in COLUMNS]

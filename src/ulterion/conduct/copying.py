@@ -27,7 +27,7 @@ from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
 from ulterion.model.runs.header import State, run_id
 
-LONGEST_OPENING = 600.0  # seconds that the reviewer's command may take over a file
+MAX_OPENING = 600.0  # seconds that the reviewer's command may take over a file
 NO_ROOM = "writing alone was not timed: there is no room beside the copy that was kept"
 BY_KERNEL = "copied by the kernel"
 
@@ -211,11 +211,11 @@ def _open_each(work: _Work, names: Iterator[bytes], found: proof.Proof) -> None:
         path = b"%b/%b" % (os.fsencode(work.own.files), name)
         try:
             done = subprocess.run(
-                [*work.request.opener, path], stdin=subprocess.DEVNULL, capture_output=True, timeout=LONGEST_OPENING
+                [*work.request.opener, path], stdin=subprocess.DEVNULL, capture_output=True, timeout=MAX_OPENING
             )
         except subprocess.TimeoutExpired:
             found.tell(
-                os.fsdecode(name), f"'{work.request.opener[0]}' was not done with it after {LONGEST_OPENING:g} s"
+                os.fsdecode(name), f"'{work.request.opener[0]}' was not done with it after {MAX_OPENING:g} s"
             )
             continue
         if done.returncode:

@@ -10,7 +10,7 @@ from ulterion.core.units import show_duration, show_size
 from ulterion.engine.copies.file_pool import FilePool
 
 QUIET = 1.0  # seconds in which the kernel counts nothing of a device that is at rest
-LONGEST = 20.0  # seconds that are waited for that
+MAX_SECONDS = 20.0  # seconds that are waited for that
 LOOK = 0.1  # seconds
 
 
@@ -40,8 +40,8 @@ def removed(own: OwnFolder, pool: FilePool, rest: float, *, trims: bool, more: b
 
 
 def _quiet_words(seconds: float) -> str:
-    if seconds >= LONGEST:
-        return f"the device still busy after {LONGEST:g} s"
+    if seconds >= MAX_SECONDS:
+        return f"the device still busy after {MAX_SECONDS:g} s"
     return "the device quiet at once" if seconds < LOOK else f"the device quiet after {show_duration(seconds)}"
 
 
@@ -51,9 +51,9 @@ def _quiet(pulse: Callable[[], object] | None) -> float | None:
         return None
     start = since = time.monotonic()
     seen = pulse()
-    while time.monotonic() - since < QUIET and time.monotonic() - start < LONGEST:
+    while time.monotonic() - since < QUIET and time.monotonic() - start < MAX_SECONDS:
         time.sleep(LOOK)
         now = pulse()
         if now != seen:
             seen, since = now, time.monotonic()
-    return LONGEST if time.monotonic() - since < QUIET else since - start
+    return MAX_SECONDS if time.monotonic() - since < QUIET else since - start

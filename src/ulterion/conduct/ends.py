@@ -13,7 +13,7 @@ from ulterion.core.units import show_duration, show_size
 from ulterion.model.runs.growing import GrowingPhase
 from ulterion.model.runs.soak import SETTLED, SoakPlan
 
-LONGEST_IDLE, LONGEST_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
+MAX_IDLE, MAX_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
 IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
 LOOK_EVERY = 15.0  # seconds between two looks at whether a rest is over
 
@@ -53,12 +53,12 @@ def _last_rounds(phase: GrowingPhase) -> list[float]:
 
 def idle_done(seconds: float | None) -> Ended:
     """Return when the rest before a load is over: after its time, or once the drive is as cold as it gets, as far as can be told."""
-    return _rest_done(seconds, IDLE_BLIND, LONGEST_IDLE, is_at_rest)
+    return _rest_done(seconds, IDLE_BLIND, MAX_IDLE, is_at_rest)
 
 
 def cool_done(seconds: float | None) -> Ended:
     """Return when the rest after a load is over: after its time, or once the drive's temperature stands still."""
-    return _rest_done(seconds, COOL_BLIND, LONGEST_COOL, stands_still)
+    return _rest_done(seconds, COOL_BLIND, MAX_COOL, stands_still)
 
 
 def _rest_done(seconds: float | None, blind: float, longest: float, over: Callable[[Floats, Floats], bool]) -> Ended:

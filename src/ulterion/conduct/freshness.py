@@ -17,7 +17,7 @@ from ulterion.model.runs.document import AnyRun, SoakRun
 from ulterion.model.runs.measure import Before, MeasureRun
 
 RECENT = datetime.timedelta(minutes=10)  # a cache that was used up longer ago may be empty again
-MOST_SOAKS = 5  # that are looked into for a write cache
+MAX_SOAKS = 5  # that are looked into for a write cache
 
 
 def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Before:
@@ -90,7 +90,7 @@ def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]
     """Yield the newest soaks of the drive that used up a write cache, those of the same setup first, and that fall."""
     soaks = [s for s in reversed(place.review.skims()) if s.kind == "soak"]
     ordered = sorted(soaks, key=lambda s: s.setup != place.setup)
-    for run in place.review.whole(ordered[:MOST_SOAKS]):
+    for run in place.review.whole(ordered[:MAX_SOAKS]):
         if isinstance(run, SoakRun) and _same_drive(run, place, facts):
             for fall in events(run.trace()):
                 if fall.cause == "write cache":

@@ -24,7 +24,7 @@ from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
 from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
-from ulterion.engine.network.passes import MOST_DATAGRAMS, Order
+from ulterion.engine.network.passes import MAX_DATAGRAMS, Order
 from ulterion.engine.network.peerlink import PeerLink
 from ulterion.host import chains, network
 from ulterion.host import facts as host
@@ -139,8 +139,8 @@ class NetworkTarget(RealTime):
             raise UsageError(
                 f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'"
             )
-        if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MOST_DATAGRAMS:
-            raise UsageError(f"'{workload.text}' for so long is more than {MOST_DATAGRAMS} datagrams; make it shorter")
+        if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MAX_DATAGRAMS:
+            raise UsageError(f"'{workload.text}' for so long is more than {MAX_DATAGRAMS} datagrams; make it shorter")
 
     def check_files(self) -> None:
         """Raise UsageError: there are no files."""

@@ -16,7 +16,7 @@ from ulterion.engine.network.passes import Order, Outcome, merged_series
 from ulterion.engine.network.streams import INTERVAL, joined
 
 SHORT = 0.5  # share of the time asked for; a pass over which less was counted is no result
-LEAST_PACE = 0.97  # share of the rate asked for that datagrams must have been sent at
+MIN_PACE = 0.97  # share of the rate asked for that datagrams must have been sent at
 
 
 def check_pass(order: Order, result: PassResult, links: Sequence[Link]) -> PassResult:
@@ -73,7 +73,7 @@ def datagrams_pass(order: Order, mine: Outcome, theirs: Outcome, counts: Network
     what: Datagrams = replace(arrived.counts, sent=sent)
     pace = order.pace or 1.0
     real = sent * order.block / max(mine.sending_seconds or 0.0, order.window.seconds)
-    if real < pace * LEAST_PACE:
+    if real < pace * MIN_PACE:
         raise TargetFailed(
             f"datagrams could be sent only at {show_bit_rate(real)}, not at {show_bit_rate(pace)}: ask for less, or for larger ones"
         )

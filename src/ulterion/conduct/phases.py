@@ -31,7 +31,7 @@ from ulterion.model.runs.header import State
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 
-AGAIN_MORE, LONGEST_AGAIN = 1.3, 900.0  # of the bytes that were fast the first time; seconds
+AGAIN_MORE, MAX_AGAIN = 1.3, 900.0  # of the bytes that were fast the first time; seconds
 NEXT = "next"  # typed, it ends the phase that is on
 LOOK_EVERY = 5.0  # seconds between two searches for events while the load is on
 
@@ -130,7 +130,7 @@ class Soaking:
         def done(phase: GrowingPhase) -> str | None:
             if phase.bytes >= enough:
                 return f"{AGAIN_MORE:g} times the bytes that were fast the first time"
-            return "long enough" if phase.seconds >= LONGEST_AGAIN else None
+            return "long enough" if phase.seconds >= MAX_AGAIN else None
 
         self._phase(AGAIN, self.workload, done, f"{show_size(enough)} are written")
 

@@ -16,7 +16,7 @@ from ulterion.model.lock import try_lock
 from ulterion.model.planned import Planned, plan_of, planned
 from ulterion.model.store import ReviewFolder
 
-MOST_FAILURES = 2  # of one cell, after which it is left for the time being
+MAX_FAILURES = 2  # of one cell, after which it is left for the time being
 """How often a cell is tried before the plan goes on without it."""
 
 
@@ -42,7 +42,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
     before: str | None = None
     spent = 0.0
     while True:
-        left = {h for h, n in failures.items() if n >= MOST_FAILURES}
+        left = {h for h, n in failures.items() if n >= MAX_FAILURES}
         now = look(request, left)
         done.now, done.steps = now, taken
         step = now.next
@@ -58,7 +58,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
             return done
         with _claimed(review, step.setup) as mine:
             if not mine:
-                failures[step.setup] = MOST_FAILURES
+                failures[step.setup] = MAX_FAILURES
                 observer.remark(f"another program is at '{step.setup}'; it is left to it")
                 continue
             if look(request, left).next != step:

@@ -35,7 +35,7 @@ from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
 
 LEFT_SHARE, LEFT_LEAST = 0.01, 16 * 2**20  # of a file system, which stays free: its own tables grow
-LEAST = 2**24  # bytes
+MIN_BYTES = 2**24  # bytes
 Method = Literal["whole device", "free room", "quick look", "only read"]
 DEVICE: Method = "whole device"
 ROOM: Method = "free room"
@@ -151,7 +151,7 @@ def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Itera
     facts, room = host.target_facts(path), os.statvfs(path)
     kept = max(LEFT_LEAST, round(room.f_blocks * room.f_frsize * LEFT_SHARE))
     size = (room.f_bavail * room.f_frsize - kept) // (2**20) * 2**20
-    if size < LEAST:
+    if size < MIN_BYTES:
         raise UsageError(
             f"{path} has {show_size(room.f_bavail * room.f_frsize)} free, too little to prove anything; make room"
         )

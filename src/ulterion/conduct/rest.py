@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_duration
 
-LONGEST_COOLING = 900.0  # seconds; a drive that has not cooled by then will not
+MAX_COOLING = 900.0  # seconds; a drive that has not cooled by then will not
 STEP = 1.0
 
 
@@ -45,7 +45,7 @@ class Rest:
             self.sleep(min(STEP, left))
             left -= STEP
         waited = 0.0
-        while self.cool_to is not None and waited < LONGEST_COOLING:
+        while self.cool_to is not None and waited < MAX_COOLING:
             warm = self.thermometer()
             if warm is None or warm <= self.cool_to:
                 return

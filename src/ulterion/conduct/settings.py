@@ -10,8 +10,8 @@ from ulterion.core.errors import UsageError
 from ulterion.model.expect import Expect
 from ulterion.model.plan import ProofOfSetting
 
-LONGEST = 60.0  # seconds that a command may take
-MOST_SHOWN = 200  # characters of its output
+MAX_SECONDS = 60.0  # seconds that a command may take
+MAX_SHOWN = 200  # characters of its output
 
 
 def prove(proofs: Sequence[ProofOfSetting], cell: str, ask: Callable[[str], bool]) -> list[str]:
@@ -46,14 +46,14 @@ def _by_command(command: str, shows: str | None, cell: str) -> str:
             capture_output=True,
             text=True,
             errors="replace",
-            timeout=LONGEST,
+            timeout=MAX_SECONDS,
         )
     except ValueError as error:
         raise UsageError(f"{place} is no command line: {error}") from error
     except OSError as error:
         raise UsageError(f"{place} cannot be run: {error.strerror}; correct it in review.toml") from error
     except subprocess.TimeoutExpired as error:
-        raise UsageError(f"{place} was not done after {LONGEST:g} s; correct it in review.toml") from error
+        raise UsageError(f"{place} was not done after {MAX_SECONDS:g} s; correct it in review.toml") from error
     if done.returncode:
         raise UsageError(f"{place} ended with status {done.returncode}: {_first(done.stderr or done.stdout)}")
     if shows is not None and shows not in done.stdout:
@@ -63,4 +63,4 @@ def _by_command(command: str, shows: str | None, cell: str) -> str:
 
 def _first(text: str) -> str:
     lines = [line.strip() for line in text.splitlines() if line.strip()]
-    return lines[0][:MOST_SHOWN] if lines else "nothing"
+    return lines[0][:MAX_SHOWN] if lines else "nothing"

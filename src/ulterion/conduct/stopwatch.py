@@ -10,7 +10,7 @@ from ulterion.core.units import show_duration, show_rate, show_size
 
 State = Literal["ready", "running", "typing", "over"]
 ENTER, ERASE, ESCAPE = ("\r", "\n"), ("\x7f", "\b"), "\x1b"
-LONGEST = 24  # characters of a size
+MAX_CHARACTERS = 24  # characters of a size
 
 
 class Stopwatch:
@@ -48,7 +48,7 @@ class Stopwatch:
             self._typed = self._typed[:-1]
         elif key == ESCAPE:
             self.state = "running"
-        elif key.isprintable() and len(self._typed) < LONGEST:
+        elif key.isprintable() and len(self._typed) < MAX_CHARACTERS:
             self._typed += key
 
     def _lap(self) -> None:

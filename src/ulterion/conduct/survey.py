@@ -18,7 +18,7 @@ from ulterion.core.surveyed import Adapter, Drive, Survey
 from ulterion.host import machine
 from ulterion.host.recorded import replayed
 from ulterion.model.files import replace_in_place
-from ulterion.model.reading import LARGEST_TEXT, as_text, read_bytes
+from ulterion.model.reading import MAX_TEXT_BYTES, as_text, read_bytes
 from ulterion.model.review import Review, parse_review
 from ulterion.sim.bench import load_bench
 from ulterion.sim.network import shown_adapter
@@ -124,9 +124,9 @@ def teach(path: Path, setup: str, drive: Drive) -> dict[str, str]:
     facts = learned(drive)
     if not facts:
         raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
-    before = read_bytes(path, LARGEST_TEXT)
+    before = read_bytes(path, MAX_TEXT_BYTES)
     after = _with_expect(before, path, setup, facts)
-    if read_bytes(path, LARGEST_TEXT) != before:
+    if read_bytes(path, MAX_TEXT_BYTES) != before:
         raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
     replace_in_place(path, after)
     return facts

@@ -158,7 +158,7 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
         return
     seats[0].turn()
     seats[0].recorder.begin(index, seats[0].found.workloads[index], number)
-    for _ in range(runner.MOST_SPOILED):
+    for _ in range(runner.MAX_SPOILED):
         try:
             results = _all_of(seats, index, number, stall)
         except PassSpoiled as error:
@@ -172,7 +172,7 @@ def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> N
                 slot.turn()
                 slot.recorder.end(index, slot.found.workloads[index], number, result)
         return
-    raise Interrupted(f"pass {number} of all together was spoiled {runner.MOST_SPOILED} times in a row")
+    raise Interrupted(f"pass {number} of all together was spoiled {runner.MAX_SPOILED} times in a row")
 
 
 def _all_of(seats: Sequence[_Seat], index: int, number: int, stall: float) -> list[PassResult | TargetFailed]:

@@ -15,7 +15,7 @@ from typing import Literal
 from ulterion.core.units import show_block, show_percent, show_size_both
 
 UNIT = 4096  # bytes
-MOST_STRETCHES = 1000  # of places that were wrong
+MAX_STRETCHES = 1000  # of places that were wrong
 Finding = Literal["whole", "wraps", "swallows", "bad areas", "stopped", "suspected", "unproven"]
 """The last two come of reading alone."""
 Fault = Literal["elsewhere", "nothing", "damaged", "unreadable"]
@@ -56,7 +56,7 @@ class Tally:
         last = self.stretches[-1] if self.stretches else None
         if last is not None and last[2] == kind and last[0] + last[1] == first:
             self.stretches[-1] = (last[0], last[1] + count, kind)
-        elif len(self.stretches) < MOST_STRETCHES:
+        elif len(self.stretches) < MAX_STRETCHES:
             self.stretches.append((first, count, kind))
 
     def merge(self, other: Tally) -> None:

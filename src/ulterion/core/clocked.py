@@ -22,7 +22,7 @@ from ulterion.core.samples import ByHand
 from ulterion.core.units import (
     BINARY,
     DECIMAL,
-    LONGEST,
+    MAX_SECONDS,
     bounded,
     parse_duration,
     parse_rate,
@@ -34,8 +34,8 @@ from ulterion.core.units import (
 
 HAND = 0.2  # seconds at each end
 HABIT = 1.25  # times the error of one end, that the same hand repeats
-MOST_OFF = 60.0  # seconds
-SHORTEST = 5  # times what hand and clock are off by: a shorter transfer is no figure
+MAX_OFF = 60.0  # seconds
+MIN_RATIO = 5  # times what hand and clock are off by: a shorter transfer is no figure
 EXAMPLE = "4.2 GB in 1m12s"
 End = Literal["done", "stopped", "going on", "shown"]
 """How a timing ended: the transfer was over; it broke off; it was still going on; or the device showed a rate itself."""
@@ -139,18 +139,18 @@ def read_reaction(text: str) -> float:
     """Read how far a hand is off at each end, seconds; '0 s' for times that a device shows itself.  Raises UsageError."""
     bare = bounded(text, "time", "0.2 s").removesuffix("s").strip()
     seconds = 0.0 if bare in ("0", "0.0") else parse_duration(text)
-    if seconds > MOST_OFF:
-        raise UsageError(f"{text} is more than a hand is off by; at most {MOST_OFF:g} s")
+    if seconds > MAX_OFF:
+        raise UsageError(f"{text} is more than a hand is off by; at most {MAX_OFF:g} s")
     return seconds
 
 
 def _checked(timing: Timing, text: str) -> Timing:
     if timing.moved is not None and timing.moved > timing.size:
         raise UsageError(f"'{text[:60]}': {show_size(timing.moved)} of {show_size(timing.size)} is more than the whole")
-    least = SHORTEST * math.sqrt(2 * timing.reaction_seconds**2 + timing.seconds_step**2 / 12)
+    least = MIN_RATIO * math.sqrt(2 * timing.reaction_seconds**2 + timing.seconds_step**2 / 12)
     if timing.end == "done" and timing.seconds is not None and timing.seconds < least:
         raise UsageError(
-            f"'{text[:60]}' is too short to be timed like this: hand and clock are off by {least / SHORTEST:.2g} s; move more, or type more digits"
+            f"'{text[:60]}' is too short to be timed like this: hand and clock are off by {least / MIN_RATIO:.2g} s; move more, or type more digits"
         )
     return timing
 
@@ -229,7 +229,7 @@ def _time(text: str) -> tuple[float, float]:
     clock = re.fullmatch(r"(?:(\d+):)?(\d+):(\d{2}(?:\.\d+)?)", text)
     if clock is not None:
         seconds = int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3])
-        if seconds > LONGEST:
+        if seconds > MAX_SECONDS:
             raise UsageError(f"'{text}' is longer than a year; check the number")
         return seconds, _step(clock[3])
     seconds = parse_duration(text)

@@ -14,7 +14,7 @@ from ulterion.core.units import show_block, show_duration
 
 WARMER = 3.0  # degrees Celsius at the start; below it sensors and rooms differ anyway
 FULLER = 0.05  # share of the file system
-MOST_NAMED = 6  # values of one fact
+MAX_NAMED = 6  # values of one fact
 
 
 @dataclass(frozen=True)
@@ -238,8 +238,8 @@ def unlike(runs: Sequence[RunFacts], leaving_out: Collection[str] = ()) -> list[
             told.append(f"{fact.name}: from {fact.show(ends[0])} to {fact.show(ends[-1])}{fact.unit}")
             continue
         named = sorted(fact.show(v) for v in values)
-        more = ", ..." if len(named) > MOST_NAMED else ""
-        told.append(f"{fact.name}: {', '.join(named[:MOST_NAMED])}{more}")
+        more = ", ..." if len(named) > MAX_NAMED else ""
+        told.append(f"{fact.name}: {', '.join(named[:MAX_NAMED])}{more}")
     return told
 
 

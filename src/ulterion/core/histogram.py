@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import ndtr
 
-SHORTEST_NS = 100.0
+MIN_NS = 100.0
 GROWTH = 1.01
 BUCKETS = 2600  # reaches 100 ns x 1.01^2600, about 4.7 hours
 _LOG_GROWTH = math.log(GROWTH)
@@ -23,8 +23,8 @@ IntArray = npt.NDArray[np.int64]
 
 def buckets_of(latencies_ns: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> IntArray:
     """Return the bucket of each latency (nanoseconds)."""
-    floor = np.maximum(latencies_ns, SHORTEST_NS)
-    index = (np.log(floor / SHORTEST_NS) / _LOG_GROWTH).astype(np.int64)
+    floor = np.maximum(latencies_ns, MIN_NS)
+    index = (np.log(floor / MIN_NS) / _LOG_GROWTH).astype(np.int64)
     return np.asarray(np.minimum(index, BUCKETS - 1))
 
 
@@ -65,7 +65,7 @@ class LatencyHistogram:
             return math.nan
         rank = max(1, math.ceil(q / 100 * total - 1e-9))
         bucket = int(np.searchsorted(np.cumsum(self.counts), rank))
-        middle = SHORTEST_NS * GROWTH ** (bucket + 0.5)
+        middle = MIN_NS * GROWTH ** (bucket + 0.5)
         return float(min(max(middle, self.least_ns), self.greatest_ns)) / 1e9
 
     @property
@@ -96,7 +96,7 @@ class LatencyHistogram:
         for each request is needed.  Counts are rounded so that they add up to `total` (largest remainders).
         """
         middle = math.log(mean * 1e9) - spread**2 / 2
-        edges = math.log(SHORTEST_NS) + _LOG_GROWTH * np.arange(BUCKETS + 1)
+        edges = math.log(MIN_NS) + _LOG_GROWTH * np.arange(BUCKETS + 1)
         share = np.diff(ndtr((edges - middle) / spread))
         wanted = share / share.sum() * total
         made = cls()
@@ -104,7 +104,7 @@ class LatencyHistogram:
         missing = total - int(made.counts.sum())
         made.counts[np.argsort(made.counts - wanted, kind="stable")[:missing]] += 1
         filled = np.flatnonzero(made.counts)
-        made.least_ns = SHORTEST_NS * GROWTH ** (float(filled[0]) + 0.5)
-        made.greatest_ns = SHORTEST_NS * GROWTH ** (float(filled[-1]) + 0.5)
+        made.least_ns = MIN_NS * GROWTH ** (float(filled[0]) + 0.5)
+        made.greatest_ns = MIN_NS * GROWTH ** (float(filled[-1]) + 0.5)
         made.sum_ns = mean * 1e9 * total
         return made

@@ -22,8 +22,8 @@ from ulterion.core.workload import Direction, Pattern, Workload, parse_workload
 
 STREAM_BLOCK = 256 * 2**10  # bytes handed over at once
 MESSAGE, DATAGRAM = 64, 1200  # bytes, where none are named; the second goes whole through any network (RFC 8200: 1280)
-LEAST_DATAGRAM, MOST_DATAGRAM = 32, 65507  # bytes: our own header; what UDP over IPv4 carries (RFC 768)
-MOST_BLOCK, MOST_STREAMS = 2**20, 32
+MIN_DATAGRAM, MAX_DATAGRAM = 32, 65507  # bytes: our own header; what UDP over IPv4 carries (RFC 768)
+MAX_NETWORK_BLOCK, MAX_STREAMS = 2**20, 32
 SMALL_PACE = 10e6 / 8  # bytes per second, of the suite's datagrams: a call with pictures
 
 _DIRECTIONS: dict[str, Direction] = {
@@ -188,8 +188,8 @@ class _Words:
         return word
 
     def count(self, word: str) -> int:
-        if not word.isdigit() or not 1 <= int(word) <= MOST_STREAMS:
-            raise self.refuse(f"streams are a whole number from 1 to {MOST_STREAMS}, not '{word}'")
+        if not word.isdigit() or not 1 <= int(word) <= MAX_STREAMS:
+            raise self.refuse(f"streams are a whole number from 1 to {MAX_STREAMS}, not '{word}'")
         return int(word)
 
     def take(self, word: str) -> None:
@@ -266,14 +266,14 @@ def _not_here(words: _Words, *keys: str) -> None:
 
 def _parsed_stream(words: _Words) -> Workload:
     _not_here(words, "rate")
-    block, count = _size(words, STREAM_BLOCK, 512, MOST_BLOCK), words.found.get("streams", 1)
+    block, count = _size(words, STREAM_BLOCK, 512, MAX_NETWORK_BLOCK), words.found.get("streams", 1)
     assert isinstance(count, int)
     return Workload("", _direction(words), "streams", block, count)
 
 
 def _parsed_messages(words: _Words) -> Workload:
     _not_here(words, "rate", "streams", "direction")
-    return Workload("", "both", "messages", _size(words, MESSAGE, 1, MOST_BLOCK), 1)
+    return Workload("", "both", "messages", _size(words, MESSAGE, 1, MAX_NETWORK_BLOCK), 1)
 
 
 def _parsed_datagrams(words: _Words) -> Workload:
@@ -283,7 +283,7 @@ def _parsed_datagrams(words: _Words) -> Workload:
         raise words.refuse("datagrams go one way at a time: say 'send' or 'receive'")
     if not isinstance(pace, float):
         raise words.refuse("it does not say at what rate, such as 'at 95 Mb/s'")
-    block = _size(words, DATAGRAM, LEAST_DATAGRAM, MOST_DATAGRAM)
+    block = _size(words, DATAGRAM, MIN_DATAGRAM, MAX_DATAGRAM)
     if pace < block / 10:
         raise words.refuse(f"{show_bit_rate(pace)} is less than one datagram in ten seconds")
     return Workload("", direction, "datagrams", block, 1, pace=pace)

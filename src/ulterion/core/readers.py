@@ -9,7 +9,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.links import LINKS, Link
 from ulterion.core.units import bounded, parse_size
 
-LONGEST_WORDS = 600  # characters of a question in words
+MAX_WORDS = 600  # characters of a question in words
 PERIODS = ("day", "week", "month", "year")
 _SIZE = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?\s*[kMGT]i?B)(?![\w/])")
 _PERIOD = re.compile(rf"\b(?:a|an|per|each|every)\s+({'|'.join(PERIODS)})\b", re.IGNORECASE)
@@ -32,7 +32,7 @@ class Reader:
 
 def parse_reader(text: str) -> Reader:
     """Read a reader's bench from words; raise UsageError where they name no port, or two sizes."""
-    links = links_in(bounded(text, "port", "a laptop with USB 5 Gb/s, 200 GB of photographs a week", LONGEST_WORDS))
+    links = links_in(bounded(text, "port", "a laptop with USB 5 Gb/s, 200 GB of photographs a week", MAX_WORDS))
     if not links:
         raise UsageError(
             f"--for '{text}' names no port; write it like 'a laptop with USB 5 Gb/s, 200 GB of photographs a week'"

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 INTERVAL = 0.1  # seconds, to begin with
-MOST_INTERVALS = 2048  # above it pairs are joined and the interval doubles, so memory does not grow with time
+MAX_INTERVALS = 2048  # above it pairs are joined and the interval doubles, so memory does not grow with time
 
 
 class IntervalSeries:
@@ -14,12 +14,12 @@ class IntervalSeries:
 
     def __init__(self, interval: float = INTERVAL) -> None:
         self.interval = interval
-        self._bytes: npt.NDArray[np.int64] = np.zeros(MOST_INTERVALS, dtype=np.int64)
+        self._bytes: npt.NDArray[np.int64] = np.zeros(MAX_INTERVALS, dtype=np.int64)
         self._used = 0
 
     @classmethod
     def of(cls, interval: float, bytes_of: npt.NDArray[np.int64], used: int) -> IntervalSeries:
-        """Return a series that was counted elsewhere: bytes of `MOST_INTERVALS` intervals, of which the first `used` count."""
+        """Return a series that was counted elsewhere: bytes of `MAX_INTERVALS` intervals, of which the first `used` count."""
         made = cls(interval)
         made._bytes, made._used = bytes_of, used
         return made
@@ -29,10 +29,10 @@ class IntervalSeries:
         if times.size == 0:
             return
         last = float(times.max())
-        while last / self.interval >= MOST_INTERVALS:
+        while last / self.interval >= MAX_INTERVALS:
             self._fold()
         index = (times / self.interval).astype(np.int64)
-        self._bytes += np.bincount(index, minlength=MOST_INTERVALS) * bytes_each
+        self._bytes += np.bincount(index, minlength=MAX_INTERVALS) * bytes_each
         self._used = max(self._used, int(index.max()) + 1)
 
     def _fold(self) -> None:

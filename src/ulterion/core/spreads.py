@@ -17,7 +17,7 @@ import numpy.typing as npt
 from scipy.special import stdtr, stdtrit
 
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
-LEAST_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1
+MIN_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1
 RATIOS, SHARES = 33, 160  # true ratios of spreads, and shares of the squares found, that are gone through
 WIDEST_RATIO, WIDEST_SHARE = 12.0, 20.0  # as logits
 
@@ -49,6 +49,6 @@ def _table(df_a: int, df_b: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[n
     a, b = true * share / df_a, (1 - true) * (1 - share) / df_b
     df = (a + b) ** 2 / (a**2 / df_a + b**2 / df_b)
     error = np.sqrt((a + b) * (df_a + df_b))
-    logs = np.linspace(math.log(LEAST_P), 0.0, NODES)
+    logs = np.linspace(math.log(MIN_P), 0.0, NODES)
     reached = [(2 * stdtr(df_a + df_b, stdtrit(df, p / 2) * error) @ weight).max() for p in np.exp(logs)]
     return logs, np.maximum.accumulate(np.maximum(np.log(reached), logs))

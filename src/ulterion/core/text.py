@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import re
 
-LONGEST_WORD = 160  # characters of one unbroken run in a sentence; a longer one is cut in its middle
-LONGEST_SENTENCE = 900
+MAX_WORD = 160  # characters of one unbroken run in a sentence; a longer one is cut in its middle
+MAX_SENTENCE = 900
 _KEPT_BEFORE, _KEPT_AFTER = 60, 20
 
 # control characters but newline and tab (C0, delete, C1), marks that turn the direction of writing, separators of lines
@@ -65,11 +65,11 @@ def one_line(text: str) -> str:
 
 def brief(text: str) -> str:
     """Return a sentence on one line, visible, with very long words (a value that was typed) cut in their middle."""
-    words = [_cut(w) if len(w) > LONGEST_WORD else w for w in text.split()]
+    words = [_cut(w) if len(w) > MAX_WORD else w for w in text.split()]
     line = visible(" ".join(words))
-    if len(line) <= LONGEST_SENTENCE:
+    if len(line) <= MAX_SENTENCE:
         return line
-    return f"{line[: LONGEST_SENTENCE * 2 // 3]} ... {line[-LONGEST_SENTENCE // 3 :]}"
+    return f"{line[: MAX_SENTENCE * 2 // 3]} ... {line[-MAX_SENTENCE // 3 :]}"
 
 
 def _cut(word: str) -> str:

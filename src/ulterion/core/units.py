@@ -16,12 +16,12 @@ from ulterion.core.errors import UnitError
 DECIMAL = {"": 1, "k": 10**3, "M": 10**6, "G": 10**9, "T": 10**12, "P": 10**15}
 BINARY = {"Ki": 2**10, "Mi": 2**20, "Gi": 2**30, "Ti": 2**40, "Pi": 2**50}
 PREFIXES = DECIMAL | BINARY
-LARGEST_SIZE = 2**63 - 1  # the largest file offset of the operating systems we run on
-LARGEST_RATE = 1e15  # bytes per second; a slip of the hand, not a device, lies above it
-LONGEST = 366 * 86400.0  # seconds; a year of measuring is a slip of the hand
+MAX_SIZE = 2**63 - 1  # the largest file offset of the operating systems we run on
+MAX_RATE = 1e15  # bytes per second; a slip of the hand, not a device, lies above it
+MAX_SECONDS = 366 * 86400.0  # seconds; a year of measuring is a slip of the hand
 
 _QUANTITY = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
-LONGEST_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
+MAX_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
 _DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµ]*)\s*")
 _SECONDS = {
     "ns": 1e-9,
@@ -69,7 +69,7 @@ def _split(text: str, what: str, example: str) -> tuple[float, str]:
     return value, match[2].strip()
 
 
-def bounded(text: str, what: str, example: str, most: int = LONGEST_TEXT) -> str:
+def bounded(text: str, what: str, example: str, most: int = MAX_TEXT) -> str:
     """Return a text without spaces around it; raise UnitError for one that is too long to be a quantity, or a few.
 
     Patterns are only tried on what has passed here: some take minutes on tens of thousands of characters.
@@ -115,7 +115,7 @@ def parse_size(text: str) -> int:
         if meant:
             raise UnitError(f"'{text}' could mean {meant}; write the one you mean")
         raise UnitError(f"'{text}' is not a size; write it like '4 KiB' or '512 GB'")
-    size = _positive(value * PREFIXES[unit[:-1]], text, "size", LARGEST_SIZE)
+    size = _positive(value * PREFIXES[unit[:-1]], text, "size", MAX_SIZE)
     if size < 1:
         raise UnitError(f"'{text}' is less than one byte")
     return round(size)
@@ -131,7 +131,7 @@ def parse_rate(text: str) -> float:
             raise UnitError(f"'{text}' could mean {meant}; write the one you mean")
         raise UnitError(f"'{text}' is not a rate; write it like '500 MB/s' or '5 Gb/s'")
     scale = PREFIXES[match[1]] / (8 if match[2] == "b" else 1)
-    return _positive(value * scale, text, "rate", LARGEST_RATE)
+    return _positive(value * scale, text, "rate", MAX_RATE)
 
 
 def parse_iops(text: str) -> float:
@@ -151,7 +151,7 @@ def parse_duration(text: str) -> float:
             raise UnitError(f"'{text}' is not a duration; write it like '90 s', '2m30s' or '1 h'")
         total += float(match[1]) * _SECONDS[match[2]]
         rest = rest[match.end() :]
-    return _positive(total, text, "duration", LONGEST)
+    return _positive(total, text, "duration", MAX_SECONDS)
 
 
 def parse_money(text: str) -> Money:

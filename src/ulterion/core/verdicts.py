@@ -30,7 +30,7 @@ from ulterion.core.stats import FEWEST, LEVEL, Estimate, Ratio, half_width, holm
 
 MARGIN = 0.03
 TOLERANCE = 0.02
-MOST_MORE = 200  # passes; a verdict that would need more of them is not worth waiting for
+MAX_MORE = 200  # passes; a verdict that would need more of them is not worth waiting for
 
 Verdict = Literal["same", "faster", "slower", "a little faster", "a little slower", "undecided"]
 LITTLE: dict[Verdict, Verdict] = {"faster": "a little faster", "slower": "a little slower"}
@@ -76,13 +76,13 @@ def more_todecide(compared: Ratio, margin: float, penalty: float = 1.0) -> int |
     """Return how many more passes (or runs) on each side would probably decide, should ratio and spread stay as they are.
 
     `penalty` is what Holm's correction multiplied the p-value by.  None when the spread is unknown or more than
-    `MOST_MORE` would be needed.
+    `MAX_MORE` would be needed.
     """
     if compared.spread is None:
         return None
     df = max(1, compared.units - 1)
     centre, level = math.log(compared.value), 1 - welch_p((1 - LEVEL) / penalty, df, df)
-    for n in range(max(2, compared.units + 1), compared.units + MOST_MORE + 1):
+    for n in range(max(2, compared.units + 1), compared.units + MAX_MORE + 1):
         half = half_width(compared.spread, n, level)
         significant = abs(centre) > half
         if decide(centre, centre - half, centre + half, significant, margin) != "undecided":
@@ -106,7 +106,7 @@ def _why_undecided(compared: Ratio, more: int | None) -> str:
     unit, plural = ("run", "runs") if compared.by_runs else ("pass", "passes")
     again = ", plugged in again for each," if compared.by_runs else ""
     if more is None:
-        return f"more than {MOST_MORE} further {plural}: the difference lies at the margin"
+        return f"more than {MAX_MORE} further {plural}: the difference lies at the margin"
     return f"about {more} more {unit if more == 1 else plural} on each side{again} would probably decide"
 
 

@@ -213,7 +213,7 @@ def recording(stream: float, end: End, lowest: float, buffer: float = 0.0) -> Re
         return Recording(True, None, lowest)
     held = seconds = 0.0
     last = end.tail or Piece(math.inf, end.rate, OWN)
-    for piece in (*end.pieces, replace(last, bytes=LONGEST_STREAM * stream)):
+    for piece in (*end.pieces, replace(last, bytes=MAX_STREAM * stream)):
         length = piece.bytes / min(piece.rate, stream)
         if piece.rate < stream and held + (stream - piece.rate) * length > buffer:
             return Recording(False, seconds + (buffer - held) / (stream - piece.rate), lowest)
@@ -222,4 +222,4 @@ def recording(stream: float, end: End, lowest: float, buffer: float = 0.0) -> Re
     return Recording(True, None, lowest)
 
 
-LONGEST_STREAM = 86400.0  # seconds; who records for a day is never stopped
+MAX_STREAM = 86400.0  # seconds; who records for a day is never stopped

@@ -19,11 +19,11 @@ Direction = Literal["read", "write", "mixed", "send", "receive", "both"]
 Pattern = Literal["sequential", "random", "streams", "messages", "datagrams"]
 WAYS = {"receive": "read", "send": "write"}  # of the network, beside those of a drive
 DEEPEST = 1024  # requests in flight; no device's queue pays for more, and each holds a buffer
-LARGEST_BLOCK = 64 * 2**20
-SMALLEST_BLOCK = 512
+MAX_BLOCK = 64 * 2**20
+MIN_BLOCK = 512
 LARGE = 2**20  # bytes of a request that shows a ceiling rather than what each request costs
 ALIGNMENT = 4096  # bytes; where a place of the medium may begin
-MOST_SWEPT = 400  # workloads of one sweep; more would take a day
+MAX_SWEPT = 400  # workloads of one sweep; more would take a day
 
 _WORDS = {
     "read": "read",
@@ -221,9 +221,9 @@ def parse_workload(text: str) -> Workload:
     while rest:
         _take(rest.pop(0), rest, parts)
     block = parts.need("block size", "how large a request is")
-    if not SMALLEST_BLOCK <= block <= LARGEST_BLOCK or block % SMALLEST_BLOCK:
+    if not MIN_BLOCK <= block <= MAX_BLOCK or block % MIN_BLOCK:
         raise UsageError(
-            f"workload '{text}': a request is a multiple of 512 B, from 512 B to {show_block(LARGEST_BLOCK)}"
+            f"workload '{text}': a request is a multiple of 512 B, from 512 B to {show_block(MAX_BLOCK)}"
         )
     direction = parts.need("direction", "whether it reads or writes")
     if (direction == "mixed") != ("share" in parts.found):
@@ -280,6 +280,6 @@ def parse_sweep(text: str) -> list[Workload]:
         for depth in depths or [""]
         for size in sizes or [""]
     ]
-    if len(workloads) > MOST_SWEPT:
-        raise UsageError(f"sweep '{text}' makes {len(workloads)} workloads; at most {MOST_SWEPT} are run at once")
+    if len(workloads) > MAX_SWEPT:
+        raise UsageError(f"sweep '{text}' makes {len(workloads)} workloads; at most {MAX_SWEPT} are run at once")
     return workloads

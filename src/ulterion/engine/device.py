@@ -10,7 +10,7 @@ from ulterion.core.passes import OnPrefill
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import testfile
-from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, SMALLEST_SPAN, RealTarget, prefill
+from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIN_SPAN, RealTarget, prefill
 
 
 def is_device(path: Path) -> bool:
@@ -40,8 +40,8 @@ class DeviceTarget(RealTarget):
         *,
         writable: bool = False,
     ) -> None:
-        if size < SMALLEST_SPAN:
-            raise UsageError(f"{path} holds {show_size(size)}; it takes at least {show_block(SMALLEST_SPAN)} to test")
+        if size < MIN_SPAN:
+            raise UsageError(f"{path} holds {show_size(size)}; it takes at least {show_block(MIN_SPAN)} to test")
         if span_bytes is not None and span_bytes > size:
             raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
         # reading costs nothing and covers the medium; what is to be written is laid down first, so it is kept short

@@ -12,7 +12,7 @@ from ulterion.core.passes import OnPrefill
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import guarded_open, testfile, worker_pool
-from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, SMALLEST_SPAN, RealTarget, prefill
+from ulterion.engine.target import DEFAULT_SPAN, LAY_BLOCK, MIB, MIN_SPAN, RealTarget, prefill
 
 RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 
@@ -39,9 +39,9 @@ def fitting_span(folder: Path, wanted: int | None, free: int, whole: int) -> int
     kept = reserve(whole)
     most = max(0, free - kept) // LAY_BLOCK * LAY_BLOCK
     if wanted is None:
-        wanted = min(DEFAULT_SPAN, max(most, SMALLEST_SPAN))
+        wanted = min(DEFAULT_SPAN, max(most, MIN_SPAN))
     if wanted > most:
-        remedy = f"use --span '{show_block(most)}' or less, or make room" if most >= SMALLEST_SPAN else "make room"
+        remedy = f"use --span '{show_block(most)}' or less, or make room" if most >= MIN_SPAN else "make room"
         raise UsageError(
             f"{folder} has {show_size(free)} free, of which {show_size(kept)} stay free; "
             f"a test over {show_block(wanted)} does not fit: {remedy}"

@@ -21,7 +21,7 @@ SLOTS = 128
 NUMBER, REQUESTS, WORST = 0, 1, 2  # columns before the histogram
 COLUMNS = 3
 NOT_YET = -1
-LEAST_SHARE = 0.001  # of an interval: a shorter remainder is no row of its own
+MIN_SHARE = 0.001  # of an interval: a shorter remainder is no row of its own
 
 
 class Intervals:
@@ -78,12 +78,12 @@ class Intervals:
     def rest(self, end_seconds: float) -> list[Row]:
         """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter.
 
-        A remainder shorter than `LEAST_SHARE` of an interval would have a rate of chance, and the requests that ended in
+        A remainder shorter than `MIN_SHARE` of an interval would have a rate of chance, and the requests that ended in
         it ran mostly before it: it is part of the interval before, with its time.
         """
         last, left_ns = divmod(round(end_seconds * 1e9), round(self.seconds * 1e9))
         left = left_ns / 1e9
-        if last > self._taken and left < self.seconds * LEAST_SHARE:
+        if last > self._taken and left < self.seconds * MIN_SHARE:
             return [*self._take(last - 1), self._row([last - 1, last], self.seconds + left)]
         return self._take(last) + ([self._row([last], left)] if left else [])
 

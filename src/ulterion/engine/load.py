@@ -14,7 +14,7 @@ from ulterion.engine import worker_pool
 from ulterion.engine.data import Buffers
 from ulterion.engine.intervals import Intervals
 from ulterion.engine.io_methods import Threads
-from ulterion.engine.target import LONGEST_DOZE, RealTarget, flush_to_medium, seconds_asleep
+from ulterion.engine.target import MAX_DOZE, RealTarget, flush_to_medium, seconds_asleep
 
 FOR_EVER = 366 * 86400.0  # seconds; a load without a length of its own is ended by the parent
 
@@ -27,12 +27,12 @@ class FileSizes:
     high: int
 
 
-LARGEST_BLOCK = 1024 * 1024
+MAX_BLOCK = 1024 * 1024
 
 
 def block_for(smallest: int) -> int:
     """Return the request size for files of at least `smallest` bytes: 1 MiB, or the largest power of two within it."""
-    block = LARGEST_BLOCK
+    block = MAX_BLOCK
     while block > smallest and block > 4096:
         block //= 2
     return block
@@ -88,7 +88,7 @@ class Load:
         pauses, asleep = self._crew.pauses, seconds_asleep()
         slept, paused = asleep - self._asleep, pauses > self._pauses
         self._pauses, self._asleep = pauses, asleep
-        if slept > LONGEST_DOZE:
+        if slept > MAX_DOZE:
             return f"the machine was asleep for {slept:.0f} s"
         return "the program was stopped and continued (Ctrl-Z, or by the system)" if paused else None
 

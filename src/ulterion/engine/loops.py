@@ -11,8 +11,8 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from ulterion.core.histogram import BUCKETS, GROWTH, SHORTEST_NS
-from ulterion.core.series import MOST_INTERVALS
+from ulterion.core.histogram import BUCKETS, GROWTH, MIN_NS
+from ulterion.core.series import MAX_INTERVALS
 from ulterion.engine.calls import acquire, clock, read_at, release, system, write_at
 from ulterion.engine.compiler import Words, compiled
 
@@ -75,9 +75,9 @@ class Rings(NamedTuple):
 @compiled
 def bucket_of(latency: int) -> int:
     """Return the bucket of a latency in ns, as `ulterion.core.histogram.buckets_of`."""
-    if latency <= SHORTEST_NS:
+    if latency <= MIN_NS:
         return 0
-    return min(int(math.log(latency / SHORTEST_NS) / _LOG_GROWTH), BUCKETS - 1)
+    return min(int(math.log(latency / MIN_NS) / _LOG_GROWTH), BUCKETS - 1)
 
 
 @compiled
@@ -96,10 +96,10 @@ def tally(c: Counted, end: int, requests: int) -> None:
     """Count requests that ended at a moment; a series that grows too long is folded in pairs."""
     state, series = c.state, c.series
     at = (end - state[START]) // state[INTERVAL]
-    while at >= MOST_INTERVALS:
-        for i in range(MOST_INTERVALS // 2):
+    while at >= MAX_INTERVALS:
+        for i in range(MAX_INTERVALS // 2):
             series[i] = series[2 * i] + series[2 * i + 1]
-        for i in range(MOST_INTERVALS // 2, MOST_INTERVALS):
+        for i in range(MAX_INTERVALS // 2, MAX_INTERVALS):
             series[i] = 0
         state[USED] = (state[USED] + 1) // 2
         state[INTERVAL] *= 2

@@ -13,7 +13,7 @@ from ulterion.core.units import show_block, show_size
 from ulterion.core.workload import Workload
 from ulterion.engine import guarded_open, testfile, worker_pool
 from ulterion.engine.folder import FolderTarget
-from ulterion.engine.target import SMALLEST_SPAN, RealTarget
+from ulterion.engine.target import MIN_SPAN, RealTarget
 
 
 def refuse_what_is_no_file(path: Path) -> None:
@@ -41,8 +41,8 @@ def only_reads(path: Path, workload: Workload) -> None:
 
 def span_within(path: Path, size: int, wanted: int | None) -> int:
     """Return the span for something of a size, in bytes: what is wanted, or all of it; raise UsageError where that cannot be."""
-    if size < SMALLEST_SPAN:
-        raise UsageError(f"{path} is too small to test with; it takes at least {show_block(SMALLEST_SPAN)}")
+    if size < MIN_SPAN:
+        raise UsageError(f"{path} is too small to test with; it takes at least {show_block(MIN_SPAN)}")
     if wanted is not None and wanted > size:
         raise UsageError(f"{path} holds {show_size(size)}; use a --span no larger than that")
     return (wanted or size) // 4096 * 4096

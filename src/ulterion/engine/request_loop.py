@@ -15,7 +15,7 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.passes import Tick
 from ulterion.core.series import INTERVAL as FIRST_INTERVAL
-from ulterion.core.series import MOST_INTERVALS, IntervalSeries
+from ulterion.core.series import MAX_INTERVALS, IntervalSeries
 from ulterion.engine import loops
 from ulterion.engine.compiler import Words, words_of
 from ulterion.engine.data import Buffers
@@ -65,7 +65,7 @@ class Recorder:
     def __init__(self, block_bytes: int, intervals: Intervals | None = None, source: int = 0) -> None:
         self.block_bytes = block_bytes
         self.state = words_of(memoryview(bytearray(8 * loops.STATE_WORDS)), "q")
-        counts, series, room = (words_of(memoryview(bytearray(8 * n)), "q") for n in (BUCKETS, MOST_INTERVALS, 2))
+        counts, series, room = (words_of(memoryview(bytearray(8 * n)), "q") for n in (BUCKETS, MAX_INTERVALS, 2))
         self.counted = loops.Counted(self.state, counts, series, room)
         self.state[loops.BLOCK] = self.state[loops.EXPECTED] = block_bytes
         self.state[loops.LEAST] = NEVER

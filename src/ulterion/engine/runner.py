@@ -13,7 +13,7 @@ from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.passstates import shape_of, states_of
 from ulterion.core.workload import PassState, Workload
 
-MOST_SPOILED = 5  # times that a pass is tried
+MAX_SPOILED = 5  # times that a pass is tried
 WARM_UP = 0  # number of the pass that is kept but not counted
 
 
@@ -181,13 +181,13 @@ def run_pass(
     target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, number: int
 ) -> PassResult:
     """Run a pass, again where it was spoiled; when that happens too often raise Interrupted, or TargetFailed where the target does it."""
-    for _ in range(MOST_SPOILED):
+    for _ in range(MAX_SPOILED):
         try:
             return target.run_pass(workload, seed, observer.tick)
         except PassSpoiled as error:
             spoiled = error
             observer.spoiled(index, workload, number, str(error))
-    sentence = f"pass {number} of {workload.name} was spoiled {MOST_SPOILED} times in a row ({spoiled})"
+    sentence = f"pass {number} of {workload.name} was spoiled {MAX_SPOILED} times in a row ({spoiled})"
     raise TargetFailed(sentence) if spoiled.of_target else Interrupted(sentence)
 
 

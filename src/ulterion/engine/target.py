@@ -24,10 +24,10 @@ if TYPE_CHECKING:
 
 MIB = 2**20
 DEFAULT_SPAN = 4096 * MIB
-SMALLEST_SPAN = 16 * MIB
+MIN_SPAN = 16 * MIB
 LAY_BLOCK = 4 * MIB
 TRIAL_SEED = 20_011  # of the short trials that find how many workers are needed
-LONGEST_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
+MAX_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may differ by
 
 
 class Held(Protocol):
@@ -257,7 +257,7 @@ def flush_to_medium(target: RealTarget) -> None:
 def refuse_spoiled(shares: Sequence[WorkerResult], asleep: float) -> None:
     """Raise PassSpoiled when a worker was stopped and continued, or the machine slept since `asleep` was read."""
     slept = seconds_asleep() - asleep
-    if slept > LONGEST_DOZE:
+    if slept > MAX_DOZE:
         raise PassSpoiled(f"the machine was asleep for {slept:.0f} s")
     if any(s.paused for s in shares):
         raise PassSpoiled("the program was stopped and continued (Ctrl-Z, or by the system)")

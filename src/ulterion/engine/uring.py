@@ -31,7 +31,7 @@ REGISTER_BUFFERS, REGISTER_FILES, UNREGISTER_FILES = 0, 2, 3
 OP_NOTHING, OP_READ_FIXED, OP_WRITE_FIXED, OP_READ, OP_WRITE = 0, 4, 5, 22, 23
 SQE_FIXED_FILE = 1 << 0
 SQE_BYTES, CQE_BYTES, PARAMS_BYTES = 64, 16, 120
-LONGEST_WAIT = 0.5  # seconds after which a wait without completions looks round
+MAX_WAIT = 0.5  # seconds after which a wait without completions looks round
 
 
 class UnavailableError(Exception):
@@ -96,7 +96,7 @@ class Ring:
             os.close(self.fd)
             raise UnavailableError(f"the ring cannot be mapped: {error.strerror}") from error
         self._arg = ctypes.create_string_buffer(24)  # struct io_uring_getevents_arg
-        self._time = (ctypes.c_int64 * 2)(int(LONGEST_WAIT), int(LONGEST_WAIT % 1 * 1e9))  # struct __kernel_timespec
+        self._time = (ctypes.c_int64 * 2)(int(MAX_WAIT), int(MAX_WAIT % 1 * 1e9))  # struct __kernel_timespec
         struct.pack_into("<QIIQ", self._arg, 0, 0, 0, 0, ctypes.addressof(self._time))
 
     @property

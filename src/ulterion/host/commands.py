@@ -16,7 +16,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-MOST_OUTPUT = 65536  # bytes; a probe prints one number
+MAX_OUTPUT = 65536  # bytes; a probe prints one number
 LOOK = 0.1  # seconds
 PR_SET_PDEATHSIG = 1  # prctl(2)
 _LIBC = ctypes.CDLL(None) if hasattr(os, "fork") else None
@@ -74,7 +74,7 @@ def _run_alone(words: Sequence[str], seconds: float) -> Done:
         raise CommandError(f"gave no answer within {seconds:.0f} s") from error
     except (OSError, ValueError, subprocess.SubprocessError) as error:
         raise CommandError(f"cannot be run: {getattr(error, 'strerror', None) or error}") from error
-    if max(len(done.stdout), len(done.stderr)) > MOST_OUTPUT:
+    if max(len(done.stdout), len(done.stderr)) > MAX_OUTPUT:
         raise CommandError("prints without end")
     out, err = (part.decode("utf-8", "replace") for part in (done.stdout, done.stderr))
     return Done(done.returncode, out, err)
@@ -98,11 +98,11 @@ def _finished(process: subprocess.Popen[bytes], until: float, seconds: float) ->
         while True:
             ended = process.poll() is not None
             for key, _ in pipes.select(0 if ended else LOOK):
-                part = os.read(key.fd, MOST_OUTPUT)
+                part = os.read(key.fd, MAX_OUTPUT)
                 printed[key.data] += part
                 if not part:
                     pipes.unregister(key.fileobj)
-                if len(printed[key.data]) > MOST_OUTPUT:
+                if len(printed[key.data]) > MAX_OUTPUT:
                     raise CommandError("prints without end")
             if ended:
                 out, err = (bytes(p).decode("utf-8", "replace") for p in printed.values())

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from ulterion.host import tree
 
-LARGEST = 4 * 2**20  # bytes of mountinfo; a machine full of containers has thousands of mounts
+MAX_BYTES = 4 * 2**20  # bytes of mountinfo; a machine full of containers has thousands of mounts
 
 _MATTERS = re.compile(r"ro|sync|dirsync|discard|noatime|relatime|data=.*|compress.*|barrier.*|nobarrier|flush|dax.*")
 
@@ -48,7 +48,7 @@ def unescape(field: str) -> str:
 
 def read_mounts(root: Path = Path("/")) -> list[Mount]:
     """Return the mounts of this process in the order of mountinfo (proc(5)); empty when it cannot be read."""
-    return parse_mounts(tree.text(root / "proc/self/mountinfo", LARGEST) or "")
+    return parse_mounts(tree.text(root / "proc/self/mountinfo", MAX_BYTES) or "")
 
 
 def parse_mounts(text: str) -> list[Mount]:

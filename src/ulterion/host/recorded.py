@@ -23,7 +23,7 @@ from ulterion.model.reading import parse_json, read_bytes
 from ulterion.model.systems import linux_alone
 
 NAME, VERSION = "ulterion-machine", 1
-LARGEST = 65536  # bytes of one file
+MAX_BYTES = 65536  # bytes of one file
 SKIPPED = {"config", "resource", "rom", "trace", "uevent", "remove", "rescan", "reset", "delete", "power", "mq", "bdi",
            "inflight", "integrity", "stat", "vpd_pg83", "vpd_pg0", "vpd_pgb0", "vpd_pgb1", "vpd_pgb2",
            "msi_irqs", "firmware_node", "statistics", "queues"}  # fmt: skip
@@ -70,7 +70,7 @@ def record(root: Path = Path("/")) -> Machine:
     data = Machine(platform.node() or "unknown")
     for name in PROC:  # under their own names: /proc/self is a link to a number that is gone later
         with contextlib.suppress(OSError):
-            data.files[name] = (root / name).read_bytes()[:LARGEST].decode("utf-8", "replace")
+            data.files[name] = (root / name).read_bytes()[:MAX_BYTES].decode("utf-8", "replace")
     for pattern in (
         "sys/block/*",
         "sys/class/net/*",
@@ -161,7 +161,7 @@ def _take(path: Path, root: Path, data: Machine) -> None:
             if not mode & (stat.S_IRUSR | stat.S_IRGRP | stat.S_IROTH):
                 return
             with path.open("rb") as source:
-                content = source.read(LARGEST)
+                content = source.read(MAX_BYTES)
             try:
                 data.files[name] = content.decode("utf-8")
             except UnicodeDecodeError:

@@ -17,7 +17,7 @@ from ulterion.host import commands
 from ulterion.host.sensors import Sensor, SensorError
 
 STALE = 3.0  # intervals
-LEAST_STALE = 5.0  # seconds
+MIN_STALE = 5.0  # seconds
 
 
 class Stop(Protocol):
@@ -48,7 +48,7 @@ class Watched:
     def value(self, now: float) -> float | None:
         """Return the newest value, None when it is too old."""
         latest = self._value
-        if latest is None or now - latest[1] > max(LEAST_STALE, STALE * self._interval):
+        if latest is None or now - latest[1] > max(MIN_STALE, STALE * self._interval):
             return None
         return latest[0]
 

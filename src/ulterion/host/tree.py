@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 
 SMALL = 65536  # bytes; the kernel's small files are smaller
-LARGEST = 2**63  # the kernel's numbers are 64 bits wide; a larger one is nonsense
+MAX_NUMBER = 2**63  # the kernel's numbers are 64 bits wide; a larger one is nonsense
 
 
 def text(path: Path, most: int = SMALL) -> str | None:
@@ -26,7 +26,7 @@ def number(path: Path) -> int | None:
         value = int(read, 0) if read is not None else None
     except ValueError:
         return None
-    return value if value is not None and abs(value) < LARGEST else None
+    return value if value is not None and abs(value) < MAX_NUMBER else None
 
 
 def name_of_link(path: Path) -> str | None:

@@ -20,8 +20,8 @@ from ulterion.model.runs.document import AnyRun, SoakRun
 
 MEGABYTE = 1e6  # bytes; speed classes count in it
 LATER = ("not testable", "not measured")  # verdicts that are shown only where there is no other
-LONGEST_ROW = 1.01  # seconds; a class is kept every second
-LEAST_LOAD = 60.0  # seconds of load below which nothing is said
+MAX_ROW = 1.01  # seconds; a class is kept every second
+MIN_LOAD = 60.0  # seconds of load below which nothing is said
 LONG_LOAD = 600.0  # seconds of load from which on a class that was kept is met: a minute may lie inside a cache
 AFTER_CACHE = 60.0  # seconds after a cache was used up that are as good
 LAST_PART = 1 / 3  # of a load that long, in which it is looked how much a temperature still rises
@@ -79,7 +79,7 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     """Hold every second of a long sequential write against the class: never below so many MB/s."""
     record, low = soak.run.soak, soak.findings.lowest
     writes = record.workload.direction == "write" and record.workload.pattern == "sequential"
-    if low is None or not writes or low.row_seconds > LONGEST_ROW or soak.findings.seconds < LEAST_LOAD:
+    if low is None or not writes or low.row_seconds > MAX_ROW or soak.findings.seconds < MIN_LOAD:
         return blank
     needed = blank.claimed
     row = replace(blank, measured=low.by_row, setup=soak.run.setup, run=soak.run.id)

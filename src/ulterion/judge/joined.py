@@ -48,7 +48,7 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review
     ports = {keys[k]: guest.review.ports[k] for k in theirs.chain if k in guest.review.ports}
     parts = {keys[k]: guest.review.parts[k] for k in theirs.chain if k in guest.review.parts}
     chain = [keys[k] for k in theirs.chain]
-    setup = theirs.model_copy(update={"chain": chain, "direct": False, "target": None, "expect": None})
+    setup = theirs.model_copy(update={"chain": chain, "baseline": False, "target": None, "expect": None})
     known = review.model_copy(
         update={
             "ports": {**ports, **review.ports},

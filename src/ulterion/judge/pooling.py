@@ -17,8 +17,8 @@ from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.skims import Skim
 from ulterion.model.store import ReviewFolder
 
-MOST_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
-MOST = {
+MAX_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
+MAX_POOLED_OF_KIND = {
     "soak": 1,
     "clock": 1000,
     "copy": 1000,
@@ -71,7 +71,7 @@ def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
 def _pooled(measured: Sequence[Measured]) -> Measured:
     """Return the newest of a figure's measurements with those before it that nothing known tells from it."""
     *older, newest = measured
-    like = [*[one for one in older if _alike(one, newest)][-(MOST_POOLED - 1) :], newest]
+    like = [*[one for one in older if _alike(one, newest)][-(MAX_POOLED - 1) :], newest]
     pooled = replace(newest, older=tuple(one.run for one in like[:-1]))
     apart = _apart(like) if (connections(pooled) or 1) > 1 else [[one] for one in like]
     return replace(
@@ -133,7 +133,7 @@ def to_judge(folder: ReviewFolder) -> list[AnyRun]:
     for one in reversed(folder.skims()):
         free = is_ad_hoc(one.suite)
         cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
-        most = MOST.get(one.kind, MOST_POOLED)
+        most = MAX_POOLED_OF_KIND.get(one.kind, MAX_POOLED)
         if all(seen[cell] >= most for cell in cells) and (one.kind == "soak" or not one.noted):
             continue
         if one.kind == "soak" and not counting(folder, [one]):

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model import notebook
-from ulterion.model.reading import LARGEST_RUN, LARGEST_TEXT, read_bytes
+from ulterion.model.reading import MAX_RUN, MAX_TEXT_BYTES, read_bytes
 from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
 
@@ -19,27 +19,27 @@ REMARKS = "remarks"
 NAMES = re.compile(
     r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg))"
 )
-MOST_FILES, MOST_BYTES = 20_000, 2**28  # in a bundle that is taken out
-MOST_TIMES = 100  # as large as its archive; series of numbers come to some ten times
-LARGEST_LOGO, LARGEST_REMARK = 300_000, 200_000  # bytes
+MAX_FILES, MAX_BYTES = 20_000, 2**28  # in a bundle that is taken out
+MAX_TIMES = 100  # as large as its archive; series of numbers come to some ten times
+MAX_LOGO, MAX_REMARK = 300_000, 200_000  # bytes
 _MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
 
 
 def contents(folder: ReviewFolder) -> dict[str, bytes]:
     """Return the files of a review by their names: review.toml, notes, runs, remarks, logo.  Raises UsageError."""
-    found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, LARGEST_TEXT)}
+    found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, MAX_TEXT_BYTES)}
     if (folder.path / notebook.FILE_NAME).is_file():
-        found["notes.json"] = _read(folder.path, notebook.FILE_NAME, LARGEST_TEXT)
+        found["notes.json"] = _read(folder.path, notebook.FILE_NAME, MAX_TEXT_BYTES)
     for skim in folder.skims():
-        found[f"runs/{skim.path.name}"] = _read(folder.runs_folder, skim.path.name, LARGEST_RUN)
+        found[f"runs/{skim.path.name}"] = _read(folder.runs_folder, skim.path.name, MAX_RUN)
     for path in sorted((folder.path / REMARKS).glob("*.md")):
-        found[f"{REMARKS}/{path.name}"] = _read(folder.path, f"{REMARKS}/{path.name}", LARGEST_REMARK)
+        found[f"{REMARKS}/{path.name}"] = _read(folder.path, f"{REMARKS}/{path.name}", MAX_REMARK)
     logo = folder.review.report.logo
     if logo is not None:
         ending = Path(logo).suffix.lower()
         if ending not in (".png", ".jpg", ".jpeg", ".svg"):
             raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG; save it as one of them")
-        found[f"logo{ending}"] = _read(folder.path, logo, LARGEST_LOGO)
+        found[f"logo{ending}"] = _read(folder.path, logo, MAX_LOGO)
     return found
 
 
@@ -82,7 +82,7 @@ def unpacked(data: bytes) -> dict[str, bytes]:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             entries = archive.infolist()
             size = sum(e.file_size for e in entries)
-            if len(entries) > MOST_FILES or size > min(MOST_BYTES, MOST_TIMES * len(data) + LARGEST_TEXT):
+            if len(entries) > MAX_FILES or size > min(MAX_BYTES, MAX_TIMES * len(data) + MAX_TEXT_BYTES):
                 raise UsageError("the runs in it are more than any review has")
             strange = next((e.filename for e in entries if not NAMES.fullmatch(e.filename)), None)
             if strange is not None:

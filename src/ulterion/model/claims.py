@@ -10,7 +10,7 @@ from typing import Literal
 from pydantic import Field, ValidationError, model_validator
 
 from ulterion.core.errors import unknown
-from ulterion.core.units import LONGEST_TEXT
+from ulterion.core.units import MAX_TEXT
 from ulterion.model.quantities import Iops, KnownLink, Power, Rate, Size, Temperature, Written
 
 _AT_VOLTS = re.compile(r"\bat\s+(\d{1,3}(?:\.\d+)?)\s*V\s*$")
@@ -106,5 +106,5 @@ class PowerFacts(Written):
     def _volts_of_a_current(cls, data: object) -> object:
         """A supply of '2 A at 12 V' says its volts."""
         told = data.get("supplies") if isinstance(data, dict) and "volts" not in data else None
-        match = _AT_VOLTS.search(told) if isinstance(told, str) and len(told) <= LONGEST_TEXT else None
+        match = _AT_VOLTS.search(told) if isinstance(told, str) and len(told) <= MAX_TEXT else None
         return {**data, "volts": float(match[1])} if match is not None and isinstance(data, dict) else data

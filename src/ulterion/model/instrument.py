@@ -15,8 +15,8 @@ from pathlib import Path
 from ulterion.core.errors import UsageError, unknown
 from ulterion.model.reading import read_text
 
-LARGEST = 64 * 2**20  # bytes; a day of readings every tenth of a second is less
-MOST_BAD = 0.05  # share of rows that may be unreadable before the file is refused
+MAX_BYTES = 64 * 2**20  # bytes; a day of readings every tenth of a second is less
+MAX_BAD = 0.05  # share of rows that may be unreadable before the file is refused
 GAP = 5.0  # usual steps between two rows that count as a gap
 _OFFSET = re.compile(r"([+-])(\d{2}):?(\d{2})")
 _FORMATS = ("%Y-%m-%d %H:%M:%S.%f", "%Y-%m-%d %H:%M:%S", "%d.%m.%Y %H:%M:%S", "%Y/%m/%d %H:%M:%S")
@@ -69,7 +69,7 @@ def read_log(
             continue
         times.append(when)
         values.append(value)
-    if len(bad) > MOST_BAD * len(body):
+    if len(bad) > MAX_BAD * len(body):
         raise UsageError(
             f"{path}, line {bad[0][0]}: {bad[0][1]}; name the columns with --time-column and --value-column"
         )
@@ -80,7 +80,7 @@ def read_log(
 
 def _rows(path: Path) -> list[list[str]]:
     try:
-        text = read_text(path, LARGEST)
+        text = read_text(path, MAX_BYTES)
         mark = max(",;\t", key=text.partition("\n")[0].count)
         rows = [r for r in csv.reader(text.splitlines(), delimiter=mark) if r]
     except csv.Error as error:

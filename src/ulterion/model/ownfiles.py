@@ -14,7 +14,7 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model.files import write_atomically
-from ulterion.model.reading import LARGEST_RUN, NoSuchFile, parse_json, read_bytes
+from ulterion.model.reading import MAX_RUN, NoSuchFile, parse_json, read_bytes
 
 LIST = ".ulterion-files.json"
 VERSION = 1
@@ -69,7 +69,7 @@ def _read(path: Path) -> dict[str, list[str]]:
     if path.is_symlink():
         raise UsageError(f"{path} is a link, not a list written by Ulterion; move it away, or name another folder")
     try:
-        kept = parse_json(read_bytes(path, LARGEST_RUN), str(path))
+        kept = parse_json(read_bytes(path, MAX_RUN), str(path))
     except NoSuchFile:
         return {}
     files = kept.get("files") if isinstance(kept, dict) and kept.get("ulterion-files") == VERSION else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping
-from typing import Annotated, Any, Self
+from typing import Annotated, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, PlainValidator
 
@@ -33,8 +33,8 @@ Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
 KnownLink = Annotated[Link, PlainValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]
 
-MOST = 2**63 - 1  # of anything counted in a document: bytes, requests
-LONGEST = 1e9  # seconds in a document: thirty years
+MAX_COUNT = 2**63 - 1  # of anything counted in a document: bytes, requests
+MAX_SECONDS = 1e9  # seconds in a document: thirty years
 FIRST_YEAR, LAST_YEAR = 1970, 9000  # of a moment in a document; beyond it the arithmetic of time zones overflows
 
 
@@ -58,8 +58,8 @@ def _spoken(value: object) -> object:
 Spoken = Annotated[str, BeforeValidator(_spoken)]
 """A sentence or a name that may hold parts of the names of files."""
 
-Count = Annotated[int, Field(ge=0, le=MOST)]
-Seconds = Annotated[float, Field(ge=0, le=LONGEST)]
+Count = Annotated[int, Field(ge=0, le=MAX_COUNT)]
+Seconds = Annotated[float, Field(ge=0, le=MAX_SECONDS)]
 Moment = Annotated[datetime.datetime, BeforeValidator(moment_of), PlainSerializer(moment_text, return_type=str)]
 """A moment, in UTC."""
 
@@ -69,7 +69,7 @@ class Written(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False, defer_build=True)
 
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+    def model_copy(self, *, update: Mapping[str, object] | None = None, deep: bool = False) -> Self:
         """Return a copy with changed fields; raise AttributeError for a name that is no field, which pydantic would take."""
         strange = set(update or ()) - type(self).model_fields.keys()
         if strange:

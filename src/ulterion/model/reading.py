@@ -14,8 +14,8 @@ from typing import Any
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block
 
-LARGEST_RUN = 256 * 2**20  # bytes; a night's soak has 3 MB, a week of short passes some tens
-LARGEST_TEXT = 8 * 2**20  # of a file written by hand, and of notes
+MAX_RUN = 256 * 2**20  # bytes; a night's soak has 3 MB, a week of short passes some tens
+MAX_TEXT_BYTES = 8 * 2**20  # of a file written by hand, and of notes
 
 
 class Unreadable(UsageError):  # noqa: N818 - it names what happened
@@ -26,7 +26,7 @@ class NoSuchFile(Unreadable):
     """There is no file of this name."""
 
 
-def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
+def read_bytes(path: Path, most: int = MAX_RUN) -> bytes:
     """Return the contents of a plain file of at most `most` bytes; raise UsageError that says what is wrong with it."""
     # a FIFO would wait for a writer, and opening some devices does something to them
     flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_NOCTTY", 0) | getattr(os, "O_BINARY", 0)
@@ -55,7 +55,7 @@ def read_bytes(path: Path, most: int = LARGEST_RUN) -> bytes:
     return data
 
 
-def read_text(path: Path, most: int = LARGEST_TEXT) -> str:
+def read_text(path: Path, most: int = MAX_TEXT_BYTES) -> str:
     """Return the text of a plain file in UTF-8, with or without a byte order mark; raise UsageError."""
     return as_text(read_bytes(path, most), path)
 

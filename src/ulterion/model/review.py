@@ -28,7 +28,7 @@ from ulterion.model.reportsettings import ReportSettings
 FILE_NAME = "review.toml"
 SCHEMA = 2
 PEER = "peer"  # kind of a part that is another bench, reached over a network; it ends a chain
-LONGEST_NAME = 180  # bytes of a setup's name: file names, which hold it, end at 255
+MAX_NAME_BYTES = 180  # bytes of a setup's name: file names, which hold it, end at 255
 
 
 class Part(Written):
@@ -217,8 +217,8 @@ def _check_names(review: Review, text: str, path: Path) -> None:
     for key in review.setups:
         if not key.replace("-", "").replace("_", "").isalnum():
             raise _refuse(text, path, ("setups", key), "use letters, digits, '-' and '_' in the name of a setup")
-        if len(key.encode()) > LONGEST_NAME:
-            raise _refuse(text, path, ("setups", key), f"has a name longer than {LONGEST_NAME} bytes; files bear it")
+        if len(key.encode()) > MAX_NAME_BYTES:
+            raise _refuse(text, path, ("setups", key), f"has a name longer than {MAX_NAME_BYTES} bytes; files bear it")
 
 
 def _check_chains(review: Review, text: str, path: Path) -> None:

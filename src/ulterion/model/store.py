@@ -23,7 +23,7 @@ from ulterion.model.leftnotes import forget_notes, take_notes
 from ulterion.model.lock import unused
 from ulterion.model.notebook import FILE_NAME as NOTES
 from ulterion.model.notebook import NewerNotesError, Notebook, SetupNote, parse_notebook
-from ulterion.model.reading import LARGEST_TEXT, NoSuchFile, Unreadable, read_bytes
+from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
@@ -271,7 +271,7 @@ class ReviewFolder:
         """Return what was noted on setups; a file that cannot be read is set aside with a notice."""
         path = self.path / NOTES
         try:
-            return parse_notebook(read_bytes(path, LARGEST_TEXT), path.name)
+            return parse_notebook(read_bytes(path, MAX_TEXT_BYTES), path.name)
         except NoSuchFile:
             return Notebook()
         except (NewerNotesError, Unreadable) as error:
@@ -289,7 +289,7 @@ class ReviewFolder:
         with locked(self.make_runs_folder()):
             path = self.path / NOTES
             try:
-                kept = parse_notebook(read_bytes(path, LARGEST_TEXT), path.name)
+                kept = parse_notebook(read_bytes(path, MAX_TEXT_BYTES), path.name)
             except NoSuchFile:
                 kept = Notebook()
             except (NewerNotesError, Unreadable):

@@ -29,7 +29,7 @@ THROTTLED_AWAKE = 0.35  # share of `awake` drawn while throttled: it pauses betw
 ZONES = 64  # of a spinning medium
 FINEST = 1.0  # seconds; longest stretch taken for constant
 BARE_CASE = CaseHeat.model_construct(capacity=25.0, to_room=12.0, own=0.0, probe=False)
-LONGEST_AFTERMATH = 7200.0  # seconds; after that nothing of a run is left
+MAX_AFTERMATH = 7200.0  # seconds; after that nothing of a run is left
 ROOM = 21.0  # degrees, where the bench names none
 
 
@@ -92,7 +92,7 @@ class State:
         """Go on with a medium that was left so, `seconds` ago; it rested meanwhile in what it is plugged into now."""
         self.inside, self.cached, self.written, self.hot = left.inside, left.cached, left.written, left.hot
         before = self.elapsed
-        self.rest(min(seconds, LONGEST_AFTERMATH))
+        self.rest(min(seconds, MAX_AFTERMATH))
         self.elapsed, self.throttled_seconds, self.throttlings = before, 0.0, 0
 
     def truth(self, workload: Workload) -> Truth:

@@ -14,9 +14,9 @@ from ulterion.core.errors import UsageError, unknown
 Cell = tuple[tuple[str, str], ...]
 """(factor, level) in the order of the factors."""
 Factors = Mapping[str, Sequence[str]]
-MOST_CELLS = 2000
-MOST_STARTS = 8  # cells that an order is tried to begin with
-MOST_TURNS = 400  # improvements of an order that are looked for
+MAX_CELLS = 2000
+MAX_STARTS = 8  # cells that an order is tried to begin with
+MAX_TURNS = 400  # improvements of an order that are looked for
 
 
 def words(cell: Cell) -> str:
@@ -64,8 +64,8 @@ def _check(factors: Factors) -> None:
 
 def _full(factors: Factors) -> list[Cell]:
     count = int(np.prod([len(levels) for levels in factors.values()], dtype=float))
-    if count > MOST_CELLS:
-        raise UsageError(f"plan: {count} cells are more than anyone measures ({MOST_CELLS}); list the cells you need")
+    if count > MAX_CELLS:
+        raise UsageError(f"plan: {count} cells are more than anyone measures ({MAX_CELLS}); list the cells you need")
     return [tuple(zip(factors, chosen, strict=True)) for chosen in itertools.product(*factors.values())]
 
 
@@ -106,7 +106,7 @@ def _by_cables(cells: tuple[Cell, ...]) -> tuple[Cell, ...]:
     if len(cells) < 3:
         return cells
     apart = _changes(cells)
-    starts = range(0, len(cells), max(1, len(cells) // MOST_STARTS))
+    starts = range(0, len(cells), max(1, len(cells) // MAX_STARTS))
     orders = [_turned(order, apart) for order in (_reflected(cells), *(_nearest(apart, start) for start in starts))]
     best = min(orders, key=lambda order: int(apart[order[:-1], order[1:]].sum()))
     return tuple(cells[i] for i in best)
@@ -150,7 +150,7 @@ def _nearest(apart: npt.NDArray[np.int64], start: int) -> list[int]:
 
 def _turned(order: list[int], apart: npt.NDArray[np.int64]) -> list[int]:
     """Return the order with stretches of it turned round wherever that saves changes."""
-    for _ in range(MOST_TURNS):
+    for _ in range(MAX_TURNS):
         path = np.array(order)
         n = len(path)
         ahead = apart[path[:-1], path[1:]]

@@ -18,9 +18,9 @@ import numpy as np
 
 from ulterion.core.soak.trace import Floats
 
-SMALLEST_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
+MIN_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
 BEYOND = 5.0  # standard errors that two levels must differ by; among thousands of places chance reaches four
-LEAST_NOISE = 0.003  # of the logs; quantised or simulated rates may show none at all
+MIN_NOISE = 0.003  # of the logs; quantised or simulated rates may show none at all
 STRETCH_BEYOND = 7.0  # the same of a stretch, whose two ends give chance many more places
 STRETCH_STEP = 0.1  # change of the rate from which on a stretch counts: rates that wander have many small ones
 STRETCH_ROWS = 10  # that it must last
@@ -40,9 +40,9 @@ class Level:
 def noise_of(logs: Floats) -> float:
     """Return the standard deviation of the noise in a series of logs, changes of level left out."""
     if logs.size < 3:
-        return LEAST_NOISE
+        return MIN_NOISE
     steps = np.abs(np.diff(logs))
-    return max(LEAST_NOISE, 1.4826 * float(np.median(steps)) / math.sqrt(2))
+    return max(MIN_NOISE, 1.4826 * float(np.median(steps)) / math.sqrt(2))
 
 
 def _logs(rates: Floats) -> Floats:
@@ -117,7 +117,7 @@ def _best_cut(logs: Floats, noise: float) -> int | None:
     scores = np.abs(means_left - means_right) / np.sqrt(1 / left + 1 / (n - left))
     best = int(np.argmax(scores))
     step = abs(float(means_left[best] - means_right[best]))
-    wide = step > math.log1p(SMALLEST_STEP)
+    wide = step > math.log1p(MIN_STEP)
     return best + 1 if wide and scores[best] > BEYOND * noise else None
 
 
@@ -139,4 +139,4 @@ def _differ(logs: Floats, cut: int, cuts: list[int]) -> bool:
     before = max([c for c in cuts if c < cut], default=0)
     after = min([c for c in cuts if c > cut], default=logs.size)
     step = abs(float(np.mean(logs[before:cut]) - np.mean(logs[cut:after])))
-    return step > math.log1p(SMALLEST_STEP)
+    return step > math.log1p(MIN_STEP)

@@ -7,7 +7,7 @@ fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J
 23, for weights that cannot be negative).  A sensor on another body than the one that is heated sees this behind further lags in a row (`WAYS`), so that
 it moves late, and slowly at first.  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
 that, and is known least: the fit is made for many slowest lags (up to `REACH`, `HEAVIEST`) and every way, and each one that fits about as well as the best
-(`WORSE`, `ROUGH`, `LEAST`) has its end in the interval.  How much worse still counts, `DOUBT` and `SHORT` follow from no formula: they were set
+(`WORSE`, `ROUGH`, `MIN_STEP`) has its end in the interval.  How much worse still counts, `DOUBT` and `SHORT` follow from no formula: they were set
 so that the interval holds the truth in 95 % of random drives, and benchmarks/bodies.py, rough.py and soaks.py count how often it does.
 """
 
@@ -24,7 +24,7 @@ from ulterion.core.soak.trace import Floats
 
 SLOWED = 0.8  # share of the fastest quarter's rise; a last quarter above it has hardly slowed
 GATHERED = 0.1  # degrees in a quarter of the load, below which nothing counts as a rise
-SHORTEST_FIT = 120.0  # seconds of load; below it no end can be told
+MIN_FIT = 120.0  # seconds of load; below it no end can be told
 FIT_POINTS = 500  # rows that a fit looks at; longer stretches are averaged down to it
 FASTEST, STEPS = 5.0, 45  # seconds of the least lag, and how many there are up to the slowest that is tried,
 STRIDE = 3  # of which a fit has every third
@@ -34,13 +34,13 @@ REACH = 2.5  # the slowest lag that is tried, in lengths of the load,
 HEAVIEST = 2400.0  # or in seconds, whichever is more
 WORSE = 1.25  # sums of squares, in those of the best fit, up to which another is as good
 ROUGH = 0.12  # of the resolution, that the root of the mean square may be greater besides,
-LEAST = 0.03  # degrees, or by this where that is more: no body is exactly a sum of lags
+MIN_STEP = 0.03  # degrees, or by this where that is more: no body is exactly a sum of lags
 DOUBT = 0.15  # of the way still to go, for bodies that are more than lags in a row
-LEAST_HALF = 0.8  # degrees that no end is known better than, half the interval: rooms and coolers are no constants
+MIN_HALF = 0.8  # degrees that no end is known better than, half the interval: rooms and coolers are no constants
 SHORT = 1.0  # of the rise so far, that a body may still add which has hardly begun,
 LONG = 900.0  # less with every second of load, and nothing after so many
 ROUNDING = 0.5  # of the resolution: which way a sensor rounds is not known, and no averaging tells
-LEAST_SEEN = 600.0  # seconds of load without which no temperature is called settled: a slow body can hide behind a fast one that cools
+MIN_SEEN = 600.0  # seconds of load without which no temperature is called settled: a slow body can hide behind a fast one that cools
 NEAR_END = 1.0  # degrees from the end that count as settled
 REST_SECONDS = 30.0  # before the load, that its temperature at rest is the mean of
 LAST_SECONDS = 60.0  # of the load: its rate goes on for ever, and its temperature must be near the end to be settled
@@ -74,7 +74,7 @@ class Settling:
     def sure(self) -> bool:
         """Whether it has settled: the end is known to a degree, and was reached, in ten minutes or more; else it is an extrapolation."""
         return (
-            self.seen >= LEAST_SEEN and (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
+            self.seen >= MIN_SEEN and (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
         )
 
 
@@ -112,7 +112,7 @@ def settle(course: Course) -> Settling | None:
     seconds = float(load.sum()) * course.length
     known = np.isfinite(course.temperature)
     last = course.at >= course.at[-1] + course.length - LAST_SECONDS
-    if seconds < SHORTEST_FIT or (known & load).sum() < 20 or not (known & last).any():
+    if seconds < MIN_FIT or (known & load).sum() < 20 or not (known & last).any():
         return None
     if _hardly_slowed(course.temperature[load], course.begin):
         return None
@@ -120,11 +120,11 @@ def settle(course: Course) -> Settling | None:
     resolution = resolution_of(course.temperature[known])
     best = min(fits, key=lambda fit: fit.squares)
     now = float(np.nanmean(course.temperature[last]))
-    allowed = WORSE * best.squares + max(ROUGH * resolution, LEAST) ** 2 * best.rows
+    allowed = WORSE * best.squares + max(ROUGH * resolution, MIN_STEP) ** 2 * best.rows
     ends = [fit.end for fit in fits if fit.squares <= allowed]
     end = float(np.median(ends))  # those that fit as well are as good: the middle one, not the luckiest
     scatter = math.sqrt(best.squares / best.rows)
-    half = max(scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now), LEAST_HALF)
+    half = max(scatter / 2 + ROUNDING * resolution + DOUBT * abs(end - now), MIN_HALF)
     hidden = SHORT * max(0.0, now - course.begin) * max(0.0, 1 - seconds / LONG)
     away = np.flatnonzero((np.abs(_curve(course, load, last, best) - end) > NEAR_END) & load)
     time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)

@@ -21,7 +21,7 @@ IDLE: Final = "idle"
 LOAD: Final = "load"
 COOL: Final = "cool"
 AGAIN: Final = "again"
-MOST_POINTS = 4000  # rows an analysis looks at; longer series are joined, which costs resolution, not truth
+MAX_POINTS = 4000  # rows an analysis looks at; longer series are joined, which costs resolution, not truth
 
 
 @dataclass(frozen=True)
@@ -142,7 +142,7 @@ class Trace:
         values = self.sensors.get(name)
         return None if values is None or not np.isfinite(values).any() else values
 
-    def joined(self, most: int = MOST_POINTS) -> Trace:
+    def joined(self, most: int = MAX_POINTS) -> Trace:
         """Return at most `most` rows, equal numbers of rows joined; means of rates and temperatures, the worst latency."""
         step = math.ceil(self.at.size / most) if self.at.size else 1
         if step == 1:

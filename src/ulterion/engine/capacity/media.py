@@ -84,7 +84,7 @@ class FilesMedium:
             except OSError:
                 self.direct = False
                 fd = os.open(path, how, 0o600)
-            if len(self._fds) >= MOST_OPEN:
+            if len(self._fds) >= MAX_OPEN:
                 os.close(self._fds.pop(next(iter(self._fds))))
             self._fds[number] = fd
         return fd
@@ -127,8 +127,8 @@ class FilesMedium:
         """Force everything onto the medium."""
         for fd in self._fds.values():
             DeviceMedium(fd, PART).flush()
-        if hasattr(os, "sync") and len(self._fds) >= MOST_OPEN:
+        if hasattr(os, "sync") and len(self._fds) >= MAX_OPEN:
             os.sync()
 
 
-MOST_OPEN = 64
+MAX_OPEN = 64

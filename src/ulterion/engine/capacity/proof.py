@@ -23,7 +23,7 @@ from ulterion.engine.data import aligned
 
 BLOCK = 2**22  # bytes written and read at a time
 STEPS = 256  # places behind the beginning, of a quick look
-LEAST_BEGINNING, MOST_BEGINNING = 2**24, 2**32  # bytes
+MIN_BEGINNING, MAX_BEGINNING = 2**24, 2**32  # bytes
 DRIVEN_OUT = 2**26  # bytes written to drive out what a device keeps in its memory
 
 
@@ -215,7 +215,7 @@ def recognise(medium: Medium, key: int, written: int) -> Recognised:
 def quick_units(size: int) -> tuple[int, int]:
     """Return the units of the beginning of a quick look, and of all of a medium of so many bytes."""
     units = size // UNIT
-    wanted = min(max(size // STEPS, LEAST_BEGINNING), MOST_BEGINNING, size)
+    wanted = min(max(size // STEPS, MIN_BEGINNING), MAX_BEGINNING, size)
     return max(1, wanted // UNIT), units
 
 
@@ -250,7 +250,7 @@ def quick_look(scribe: Hand) -> Capacity:
 
 
 PLACES = 48  # that are compared at each distance
-LEAST_DISTANCE = 2**22  # bytes
+MIN_DISTANCE = 2**22  # bytes
 
 
 def repeats(medium: Medium, seed: int, moved: Callable[[int], None] = lambda count: None) -> dict[int, tuple[int, int]]:
@@ -260,7 +260,7 @@ def repeats(medium: Medium, seed: int, moved: Callable[[int], None] = lambda cou
     """
     one, other = aligned(UNIT), aligned(UNIT)
     rng, found = np.random.Generator(np.random.SFC64(seed)), {}
-    distance = LEAST_DISTANCE
+    distance = MIN_DISTANCE
     while distance <= medium.size // 2:
         alike = seen = 0
         within = min(distance, medium.size - distance) // UNIT

@@ -28,7 +28,7 @@ HEAD = b"# ulterion manifest 1\n"
 LINE = re.compile(rb"xxh3-128 ([0-9a-f]{32}) (\d{1,19}) (-?\d{1,20}) (.+)\n")
 END = re.compile(rb"# complete: (\d{1,19}) files, (\d{1,19}) bytes\n")
 ODD = re.compile(rb"[\x00-\x1f\x7f\\]")
-LONGEST = 70_000  # bytes of a line
+MAX_LINE = 70_000  # bytes of a line
 
 
 class Line(NamedTuple):
@@ -108,15 +108,15 @@ class Writer:
 
 def read(out: BinaryIO, name: str) -> Iterator[Line]:
     """Yield the files of a manifest; raise UsageError for what is none, or not whole, when it comes to that."""
-    if out.readline(LONGEST) != HEAD:
+    if out.readline(MAX_LINE) != HEAD:
         raise UsageError(f"{name} is no manifest of Ulterion; make one with 'ulterion copy ... --manifest FILE'")
     files = total = number = 0
     number = 1
-    while text := out.readline(LONGEST):
+    while text := out.readline(MAX_LINE):
         number += 1
         end = END.fullmatch(text)
         if end is not None:
-            if (int(end[1]), int(end[2])) != (files, total) or out.readline(LONGEST):
+            if (int(end[1]), int(end[2])) != (files, total) or out.readline(MAX_LINE):
                 raise UsageError(
                     f"{name} does not hold together: its end says {int(end[1])} files, and there are {files}"
                 )

@@ -18,7 +18,7 @@ from ulterion.engine.copies.manifest import Line, Writer
 from ulterion.engine.copies.onefile import TargetGoneError, of_target
 from ulterion.engine.copies.walk import Entry, walk
 
-MOST_TOLD = 100  # files whose fate is told by name
+MAX_TOLD = 100  # files whose fate is told by name
 FolderTime = tuple[bytes, int]
 
 
@@ -70,7 +70,7 @@ class PassCopied:
     def leave_out(self, entry: Entry, why: str) -> None:
         """Take down what was not copied."""
         self.skipped_count += 1
-        if len(self.skipped) < MOST_TOLD:
+        if len(self.skipped) < MAX_TOLD:
             self.skipped.append((os.fsdecode(entry.name), why))
 
 

@@ -12,7 +12,7 @@ from ulterion.engine.copies.manifest import Line
 from ulterion.engine.copies.readback import DIFFERS, first_difference
 from ulterion.engine.copies.walk import walk
 
-MOST_TOLD = 100
+MAX_TOLD = 100
 COUNTED = ("file", "other")  # what is looked at for more than was sent; folders and links are in no manifest
 
 
@@ -28,7 +28,7 @@ class Proof:
     def tell(self, name: str, what: str) -> None:
         """Take down what is wrong."""
         self.wrong_count += 1
-        if len(self.wrong) < MOST_TOLD:
+        if len(self.wrong) < MAX_TOLD:
             self.wrong.append((name, what))
 
 

@@ -20,7 +20,7 @@ from ulterion.core.errors import UsageError, unknown
 MB = 10**6
 USUAL = {"huge": 4000 * MB, "shoot": 4000 * MB, "session": 2000 * MB, "tree": 180 * MB}
 """Bytes of each set unless told otherwise."""
-LEAST = 1 * MB
+MIN_BYTES = 1 * MB
 PIECE = 2**22  # bytes made at a time
 
 
@@ -38,8 +38,8 @@ def plan(name: str, total: int | None, seed: int) -> Iterator[Planned]:
     if name not in SETS:
         raise UsageError(unknown("set", name, SETS))
     wanted = USUAL[name] if total is None else total
-    if wanted < LEAST:
-        raise UsageError(f"a set of {wanted} bytes is too small to be timed; make it {LEAST // MB} MB or more")
+    if wanted < MIN_BYTES:
+        raise UsageError(f"a set of {wanted} bytes is too small to be timed; make it {MIN_BYTES // MB} MB or more")
     rng, left, number = np.random.Generator(np.random.SFC64(seed)), wanted, 0
     while left > 0:
         path, size = SETS[name](rng, number, wanted)

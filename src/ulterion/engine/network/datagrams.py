@@ -18,10 +18,10 @@ from ulterion.engine.network.streams import INTERVAL, Meter
 
 HEADER = struct.Struct(">8sQQ")  # token, number, nanoseconds
 BATCH = 0.001  # seconds of datagrams that are sent without a pause at most
-QUIET, LONGEST_QUIET = 0.3, 2.0  # seconds without one, after the last was sent, that end the wait; and at most
+QUIET, MAX_QUIET = 0.3, 2.0  # seconds without one, after the last was sent, that end the wait; and at most
 ROOM = 4 * 2**20  # bytes asked for as the socket's buffer; the system may give less
 _SO_MEMINFO, _DROPS = 55, 8  # asm-generic/socket.h; SK_MEMINFO_DROPS in linux/sock_diag.h
-MOST_INTERVALS = 20_000  # of a series, half an hour: what a frame holds
+MAX_INTERVALS = 20_000  # of a series, half an hour: what a frame holds
 HELLO = 2**64 - 1  # the number of a datagram that only shows where answers go
 
 
@@ -114,7 +114,7 @@ class _Tally:
         self.first, self.last = self.first if self.count else at, at
         self.count += 1
         place = int((at - self.first) / INTERVAL)
-        if place < MOST_INTERVALS:
+        if place < MAX_INTERVALS:
             self.series.extend([0] * (place + 1 - len(self.series)))
             self.series[place] += self._size
 
@@ -182,7 +182,7 @@ class Receiver:
         if self._sent is None:
             return False
         waited = now - max(self._told_at, self._tally.last)
-        return self._tally.count >= self._sent or waited > QUIET or now - self._told_at > LONGEST_QUIET
+        return self._tally.count >= self._sent or waited > QUIET or now - self._told_at > MAX_QUIET
 
 
 def _dropped(sock: socket.socket) -> int:

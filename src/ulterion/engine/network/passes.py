@@ -11,15 +11,15 @@ from typing import Literal
 import numpy as np
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
-from ulterion.core.network import LEAST_DATAGRAM, MOST_BLOCK, MOST_DATAGRAM, MOST_STREAMS, Datagrams
+from ulterion.core.network import MIN_DATAGRAM, MAX_NETWORK_BLOCK, MAX_DATAGRAM, MAX_STREAMS, Datagrams
 from ulterion.core.workload import Workload
 from ulterion.engine.network.datagrams import Arrived, expected
 from ulterion.engine.network.frames import Frame, ProtocolError, number_of
 from ulterion.engine.network.streams import RAMP, Counted, Sent, Window
 
-LONGEST = 3600.0  # seconds of one pass
-LONGEST_STALL = 120.0
-MOST_DATAGRAMS = 2**27  # of one pass; a byte is held for each
+MAX_SECONDS = 3600.0  # seconds of one pass
+MAX_STALL = 120.0
+MAX_DATAGRAMS = 2**27  # of one pass; a byte is held for each
 Kind = Literal["streams", "messages", "datagrams"]
 
 
@@ -46,7 +46,7 @@ class Order:
     def of(cls, workload: Workload, stall: float) -> Order:
         """Return the order that a settled workload needs."""
         ramp = RAMP if workload.pattern == "streams" else 0.0
-        window = Window(workload.seconds or 1.0, ramp, min(stall, LONGEST_STALL))
+        window = Window(workload.seconds or 1.0, ramp, min(stall, MAX_STALL))
         kind: Kind = workload.pattern if workload.pattern in ("messages", "datagrams") else "streams"
         return cls(
             kind=kind,
@@ -69,21 +69,21 @@ class Order:
             raise ProtocolError("an order for something that is not served")
         if not isinstance(window, dict):
             raise ProtocolError("an order without a window")
-        limits = (LEAST_DATAGRAM, MOST_DATAGRAM) if kind == "datagrams" else (1, MOST_BLOCK)
+        limits = (MIN_DATAGRAM, MAX_DATAGRAM) if kind == "datagrams" else (1, MAX_NETWORK_BLOCK)
         block = int(number_of(frame, "block", limits[1], limits[0]))
         seconds = Window(
-            number_of(window, "seconds", LONGEST, 0.01),
+            number_of(window, "seconds", MAX_SECONDS, 0.01),
             number_of(window, "ramp", 10.0),
-            number_of(window, "stall", LONGEST_STALL, 0.5),
+            number_of(window, "stall", MAX_STALL, 0.5),
         )
         pace = number_of(frame, "pace", 1e11, 1.0) if kind == "datagrams" else None
-        if pace is not None and (direction == "both" or expected(pace, seconds.seconds, block) > MOST_DATAGRAMS):
+        if pace is not None and (direction == "both" or expected(pace, seconds.seconds, block) > MAX_DATAGRAMS):
             raise ProtocolError("an order for more datagrams than are counted")
         return cls(
             kind=kind,
             direction=direction,
             block=block,
-            streams=int(number_of(frame, "streams", MOST_STREAMS, 1)),
+            streams=int(number_of(frame, "streams", MAX_STREAMS, 1)),
             window=seconds,
             pace=pace,
         )

@@ -34,7 +34,7 @@ from ulterion.engine.network.frames import (
 from ulterion.engine.network.session import Session
 
 TO_SAY_WHO = 5.0  # seconds that a stranger has
-MOST_STRANGERS, MOST_FROM_ONE = (
+MAX_STRANGERS, MAX_FROM_ONE = (
     64,
     40,
 )  # connections that have not proven anything, at once; from one address (32 streams come at once)
@@ -113,7 +113,7 @@ class Peer:
 
     def _begin(self, sock: socket.socket, address: str) -> None:
         with self._lock:
-            full = sum(self._strangers.values()) >= MOST_STRANGERS or self._strangers[address] >= MOST_FROM_ONE
+            full = sum(self._strangers.values()) >= MAX_STRANGERS or self._strangers[address] >= MAX_FROM_ONE
             if not full:
                 self._strangers[address] += 1
         if full:

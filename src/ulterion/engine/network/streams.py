@@ -20,7 +20,7 @@ RECEIVE = 2**20  # bytes that are asked for at once
 _TOTAL_RETRANS = 100  # offset of tcpi_total_retrans in struct tcp_info (linux/tcp.h)
 LATEST = 2.0  # seconds after its time that a sender goes on, where the receiver began later
 LOOK = 0.02  # seconds between two looks at what came
-WAKE, MOST_WAKE = 100e-6, 2**18  # seconds of bytes that a receiver is woken for, and bytes at most
+WAKE, MAX_WAKE = 100e-6, 2**18  # seconds of bytes that a receiver is woken for, and bytes at most
 _GAPS = 4096  # round trips that are kept before they are counted
 
 
@@ -164,7 +164,7 @@ def _take_in(
 def _wake_less_often(sock: socket.socket, rate: float) -> None:
     """Let the system wake this end once in about so many microseconds, not for every packet: at high rates waking is what costs."""
     with contextlib.suppress(OSError):
-        sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVLOWAT, max(1, min(int(rate * WAKE), MOST_WAKE)))
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVLOWAT, max(1, min(int(rate * WAKE), MAX_WAKE)))
 
 
 def _close_at_once(sock: socket.socket) -> None:

@@ -16,7 +16,7 @@ from ulterion.core.surveyed import Drive, Survey, Volume, as_target
 from ulterion.host.other_systems import macos, windows
 from ulterion.model.systems import NAMES, system, untried
 
-LONGEST = 60.0  # seconds that a program of the system's may take
+MAX_SECONDS = 60.0  # seconds that a program of the system's may take
 FRESH = 5.0  # seconds
 _asked: list[tuple[float, Survey]] = []
 
@@ -40,7 +40,7 @@ def _recent() -> Survey:
 def _said(command: Sequence[str]) -> bytes:
     """Return what a program of the system's prints, nothing where it cannot be run or takes too long."""
     try:
-        done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, timeout=LONGEST, check=False)
+        done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, timeout=MAX_SECONDS, check=False)
     except (OSError, subprocess.SubprocessError):
         return b""
     return done.stdout

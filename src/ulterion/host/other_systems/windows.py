@@ -64,7 +64,7 @@ BUSES = {
 HDD = 3  # MediaType of MSFT_PhysicalDisk
 DRIVERS = {"uaspstor": "uas", "usbstor": "usb-storage", "stornvme": "nvme", "storahci": "ahci"}
 """Services that drive storage, by the names that the same drivers have here."""
-MOST_STEPS = 16
+MAX_STEPS = 16
 
 
 def survey(said_text: str) -> Survey:
@@ -125,7 +125,7 @@ def _steps(device: str | None, devices: Entry) -> tuple[Step, ...]:
     """Return the chain from the host's controller to the drive, as far as its devices' parents are told."""
     steps: list[Step] = []
     seen: set[str] = set()
-    while device is not None and device not in seen and len(steps) < MOST_STEPS:
+    while device is not None and device not in seen and len(steps) < MAX_STEPS:
         seen.add(device)
         known = shapes.entry(devices.get(device))
         role = _role(device, known, first=not steps)

@@ -8,10 +8,10 @@ from pydantic import Field, model_validator
 
 from ulterion.core.ceilings import Direction
 from ulterion.core.clocked import HAND, End, Timing
-from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
 
-Positive = Annotated[float, Field(gt=0, le=LONGEST)]
+Positive = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
 Step = Annotated[float, Field(ge=0, le=1e18)]
 Rate = Annotated[float, Field(gt=0, le=1e15)]
 

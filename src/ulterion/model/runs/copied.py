@@ -8,11 +8,11 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from ulterion.core.facts import TargetFacts
-from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
 
 FROM_MEMORY = 0.1  # of what was copied, from which on a pass is no result
-Took = Annotated[float, Field(gt=0, le=LONGEST)]
+Took = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
 
 
 class ClassRecord(Written):
@@ -43,7 +43,7 @@ class CopyPass(Written):
     folders: Count = 0
     links: Count = 0
     classes: list[ClassRecord] = []
-    interval: float = Field(1.0, gt=0, le=LONGEST)
+    interval: float = Field(1.0, gt=0, le=MAX_SECONDS)
     moved: list[Count] = Field([], description="bytes of each interval")
     arrived: list[Count] = Field(
         [], description="bytes that the target's device wrote in each interval, by its own counter"

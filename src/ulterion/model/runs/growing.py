@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from ulterion.core.soak.trace import Row
-from ulterion.model.quantities import LONGEST, MOST
+from ulterion.model.quantities import MAX_SECONDS, MAX_COUNT
 from ulterion.model.runs.header import State
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 
-MOST_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
+MAX_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
 CUT_OFF = "the program ended"
 
@@ -33,7 +33,7 @@ class GrowingPhase:
         self._waiting.append(row)
         if len(self._waiting) == self._step:
             self._take()
-        if len(self.rows) >= MOST_ROWS:
+        if len(self.rows) >= MAX_ROWS:
             self.rows = [join_rows(self.rows[i : i + 2]) for i in range(0, len(self.rows), 2)]
             self._step *= 2
 
@@ -137,8 +137,8 @@ def _row(line: Sequence[Any]) -> Row:
         sensors=dict(sensors),
     )
     for value in (row.seconds, p50, p99, worst, *row.sensors.values()):
-        if value is not None and not abs(value) < LONGEST:
+        if value is not None and not abs(value) < MAX_SECONDS:
             raise ValueError("no number")
-    if row.seconds <= 0 or not 0 <= row.bytes <= MOST or not 0 <= row.requests <= MOST:
+    if row.seconds <= 0 or not 0 <= row.bytes <= MAX_COUNT or not 0 <= row.requests <= MAX_COUNT:
         raise ValueError("no row")
     return row

@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, PrivateAttr
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.links import Link, known_link
 from ulterion.core.text import json_bytes
-from ulterion.model.quantities import MOST, Count, Moment, Spoken, Written
+from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken, Written
 from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.noted import Note, Reading
 
@@ -31,7 +31,7 @@ def _counted_facts(facts: TargetFacts) -> TargetFacts:
     """Refuse sizes that no target has: what is judged divides by them."""
     for name in ("capacity_bytes", "filesystem_bytes", "free_bytes", "logical_block", "physical_block"):
         value = getattr(facts, name)
-        if value is not None and not 0 <= value <= MOST:
+        if value is not None and not 0 <= value <= MAX_COUNT:
             raise ValueError(f"{name} is {str(value)[:30]}, which no target has")
     return facts
 

@@ -13,7 +13,7 @@ from ulterion.core.passes import PassResult
 from ulterion.core.passstates import PassShape, shape_of
 from ulterion.core.warmth import Warmth
 from ulterion.core.workload import PassState
-from ulterion.model.quantities import MOST, Count, Seconds, Written
+from ulterion.model.quantities import MAX_COUNT, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
 COUNTED_TO = 1.5  # seconds: drives count whole ones
@@ -60,9 +60,9 @@ class PassRecord(Written):
     """One repetition of a workload."""
 
     number: int = Field(ge=0, description="from 1; 0 is a warm-up, kept but not counted")
-    bytes: int = Field(gt=0, le=MOST)
+    bytes: int = Field(gt=0, le=MAX_COUNT)
     seconds: float = Field(ge=1e-9, le=1e9, description="first submission to last completion, the flush included")
-    requests: int = Field(gt=0, le=MOST)
+    requests: int = Field(gt=0, le=MAX_COUNT)
     flush_seconds: Seconds | None = None
     cpu_seconds: Seconds | None = None
     workers: Count | None = Field(None, description="worker processes that shared it")

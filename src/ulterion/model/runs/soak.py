@@ -11,7 +11,7 @@ from pydantic import AfterValidator, Field, model_validator
 from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Row, Trace, trace_of
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workload import Workload
-from ulterion.model.quantities import LONGEST, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Ground, Header, State
 from ulterion.model.runs.workload import checked_workload
 
@@ -53,7 +53,7 @@ class SoakPhase(Written):
     start: Seconds = Field(description="seconds since the soak began")
     end: Seconds
     ended: Spoken = Field("", description="why it ended")
-    interval: float = Field(ge=0.01, le=LONGEST)
+    interval: float = Field(ge=0.01, le=MAX_SECONDS)
     bytes: list[Count] = []
     requests: list[Count] = []
     p50: list[Seconds | None] = Field([], description="median latency, seconds")

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from ulterion.core.workload import DEEPEST, LARGEST_BLOCK, Workload
-from ulterion.model.quantities import MOST
+from ulterion.core.workload import DEEPEST, MAX_BLOCK, Workload
+from ulterion.model.quantities import MAX_COUNT
 
 
 def checked_workload(workload: Workload) -> Workload:
     """Refuse a workload that cannot have been run: what is judged divides by its sizes.  Raises ValueError."""
     share, place = workload.write_share, workload.place
-    if not 1 <= workload.block_bytes <= LARGEST_BLOCK or not 1 <= workload.depth <= DEEPEST:
+    if not 1 <= workload.block_bytes <= MAX_BLOCK or not 1 <= workload.depth <= DEEPEST:
         raise ValueError("its request size or depth is none that can be run")
     if (workload.direction == "mixed") != (share is not None) or (share is not None and not 0 <= share <= 1):
         raise ValueError("a mixed one, and only that, has a share of writes from 0 to 1")
-    if place is not None and not 1 <= place[0] <= place[1] <= MOST:
+    if place is not None and not 1 <= place[0] <= place[1] <= MAX_COUNT:
         raise ValueError("its place is none")
     for value in (workload.span_bytes or 0, workload.origin_bytes, workload.concurrent_targets, workload.seconds or 0):
-        if not 0 <= value <= MOST:
+        if not 0 <= value <= MAX_COUNT:
             raise ValueError("a size or length of it is none")
     return workload

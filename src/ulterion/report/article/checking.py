@@ -22,9 +22,9 @@ from ulterion.report.article.making import article_of, remarks_of
 from ulterion.report.article.material import Material
 from ulterion.report.article.page import page
 
-LARGEST_PAGE = 100_000_000  # bytes
-MOST_TOLD = 60  # lines that are told to be different
-LONGEST = 110  # characters of a line that is told
+MAX_PAGE = 100_000_000  # bytes
+MAX_TOLD = 60  # lines that are told to be different
+MAX_LINE = 110  # characters of a line that is told
 _RUNS = re.compile(r'<script type="text/plain" id="runs">([^<]*)</script>')
 _SUMS = re.compile(r'<script type="application/json" id="sums">([^<]*)</script>')
 _DRAWING = re.compile(r"data:image/svg\+xml;base64,([A-Za-z0-9+/=]*)")
@@ -52,7 +52,7 @@ class Checked:
 
 def read_page(path: Path) -> str:
     """Return the text of a page; raise UsageError."""
-    return read_bytes(path, LARGEST_PAGE).decode("utf-8", "surrogateescape")
+    return read_bytes(path, MAX_PAGE).decode("utf-8", "surrogateescape")
 
 
 def carried(text: str, name: str) -> tuple[dict[str, bytes], str]:
@@ -142,7 +142,7 @@ def _lines_that_differ(text: str, anew: str) -> list[str]:
         other = there[number] if number < len(there) else "(nothing)"
         if one != other:
             told.append(f"line {number + 1}: {_around(one, other)}")
-            if len(told) >= MOST_TOLD:
+            if len(told) >= MAX_TOLD:
                 return [*told, "and more"]
     return told
 
@@ -151,7 +151,7 @@ def _around(one: str, other: str) -> str:
     """Return both lines from a little before where they part."""
     at = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
     start = max(at - 40, 0)
-    return f"'{_plain(one[start : start + LONGEST])}' stands there, and it comes to '{_plain(other[start : start + LONGEST])}'"
+    return f"'{_plain(one[start : start + MAX_LINE])}' stands there, and it comes to '{_plain(other[start : start + MAX_LINE])}'"
 
 
 def _plain(text: str) -> str:

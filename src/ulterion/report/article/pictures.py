@@ -19,7 +19,7 @@ from ulterion.report.figures.ground import DARK, LIGHT, Ground
 
 SALT = "ulterion"  # of the ids within an SVG, so that they are the same each time
 FALLBACK = f"'{FAMILY}', Verdana, sans-serif"  # the second is as wide, where the first is not there
-MOST = 4  # processes
+MAX_PROCESSES = 4  # processes
 _waiting: list[Drawing] = []  # what the processes, forked below, are to draw
 
 
@@ -33,7 +33,7 @@ def pictures_of(article: Article) -> dict[str, bytes]:
     """Return every figure as an SVG by its name; raise UlterionError when a process that draws is ended from outside."""
     wanted = drawings(article)
     _waiting[:] = wanted
-    workers = min(MOST, os.cpu_count() or 1, len(wanted))
+    workers = min(MAX_PROCESSES, os.cpu_count() or 1, len(wanted))
     if workers > 1 and system() == "linux" and hasattr(os, "fork"):  # macOS's libraries do not take a fork well
         try:
             return dict(zip([d.name for d in wanted], _side_by_side(len(wanted), workers), strict=True))

@@ -43,7 +43,7 @@ from ulterion.report.words.comparisons import listed, summaries
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-MOST_SOAKS = 4  # in one figure: more lines are not told apart
+MAX_SOAKS = 4  # in one figure: more lines are not told apart
 WAYS = {"read": "read", "write": "written"}
 
 
@@ -191,9 +191,9 @@ def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str,
     for soak in soaks:
         media.setdefault(material.review.setups[soak.run.setup or ""].medium, []).append(soak)
     for medium, every in media.items():
-        for start in range(0, len(every), MOST_SOAKS):
-            number = f"-{start // MOST_SOAKS + 1}" if start else ""
-            yield f"{plain_name(medium)}{number}", every[start : start + MOST_SOAKS]
+        for start in range(0, len(every), MAX_SOAKS):
+            number = f"-{start // MAX_SOAKS + 1}" if start else ""
+            yield f"{plain_name(medium)}{number}", every[start : start + MAX_SOAKS]
 
 
 def _soaks(soaks: Sequence[Soak], material: Material, dark: bool) -> Figure:

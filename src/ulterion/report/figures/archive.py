@@ -11,7 +11,7 @@ from ulterion.archive.asking import Answer
 from ulterion.core.units import RATE_UNITS, show_rate
 from ulterion.report.figures.ground import begin, colour, foot, ground_of, style
 
-MOST_BARS = 40
+MAX_BARS = 40
 ROW = 0.4  # inches of a bar
 
 
@@ -19,7 +19,7 @@ def draw_archive(
     answers: Sequence[Answer], title: str, unit: str, doubts: Sequence[str], *, dark: bool = False
 ) -> Figure:
     """Return a bar for each answer, with its interval, the day it was measured, and what makes the comparison doubtful."""
-    ground, shown = ground_of(dark=dark), list(answers)[:MOST_BARS]
+    ground, shown = ground_of(dark=dark), list(answers)[:MAX_BARS]
     figure = begin(title, max(3.0, ROW * len(shown) + 1.5), ground)
     axes = figure.add_subplot()
     style(axes, ground, bare=True)

@@ -15,7 +15,7 @@ from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, gr
 from ulterion.report.words.bottleneck import bottleneck_names
 from ulterion.report.words.columns import show_ratio
 
-LONGEST_LINE = 22  # characters of a name beside its bar
+MAX_LINE = 22  # characters of a name beside its bar
 MANY = 6  # setups from which on bars are thinner and names stand in one line
 TALLEST = 60.0  # inches
 
@@ -62,10 +62,10 @@ def _held(group: Group, setups: Sequence[str], cast: Cast) -> str:
 def _in_lines(name: str, most: int) -> str:
     """Return a name in two lines at most, in one where there is no room for two."""
     if most == 1:
-        return textwrap.shorten(name, LONGEST_LINE + 8, placeholder="...")
-    lines = textwrap.wrap(name, LONGEST_LINE) or [name]
+        return textwrap.shorten(name, MAX_LINE + 8, placeholder="...")
+    lines = textwrap.wrap(name, MAX_LINE) or [name]
     return "\n".join(
-        lines[:1] + ([textwrap.shorten(" ".join(lines[1:]), LONGEST_LINE, placeholder="...")] if lines[1:] else [])
+        lines[:1] + ([textwrap.shorten(" ".join(lines[1:]), MAX_LINE, placeholder="...")] if lines[1:] else [])
     )
 
 

@@ -25,7 +25,7 @@ from ulterion.core.text import visible
 from ulterion.model.files import write_atomically
 
 ENDINGS = (".png", ".svg")
-LONGEST_NAME = 255  # bytes of a file name (Linux, most file systems)
+MAX_NAME_BYTES = 255  # bytes of a file name (Linux, most file systems)
 HEAD = 8192  # bytes of a figure in which its maker stands
 MAKER = "drawn by Ulterion"
 FILM_ENDINGS = (".gif",)
@@ -41,7 +41,7 @@ def check_figure_path(path: Path, endings: Sequence[str] = ENDINGS) -> None:
     if path.suffix.lower() not in endings:
         what = f"neither {' nor '.join(endings)}" if len(endings) > 1 else f"no {endings[0]}"
         raise UsageError(f"{path} is {what}; let its name end so")
-    if len(os.fsencode(path.name)) > LONGEST_NAME - 20:  # it is written beside its place first
+    if len(os.fsencode(path.name)) > MAX_NAME_BYTES - 20:  # it is written beside its place first
         raise UsageError(f"{path} has a name of {len(os.fsencode(path.name))} bytes, too long; choose a shorter one")
     try:
         if not path.parent.is_dir():

@@ -44,7 +44,7 @@ ROUND = (
     50.0,
     100.0,
 )
-MOST_TICKS = 5.5
+MAX_TICKS = 5.5
 ROW, HEAD = 0.42, 1.9  # inches of a row, and of title, axis and foot
 
 
@@ -143,7 +143,7 @@ def draw_effects(
 
 def _ticks(low: float, high: float) -> list[float]:
     """Return round ratios between two logs, as far from each other as their words are wide."""
-    apart, chosen = (high - low) / MOST_TICKS, [1.0]
+    apart, chosen = (high - low) / MAX_TICKS, [1.0]
     for ratio in sorted(ROUND, key=lambda r: abs(np.log(r))):
         if low < np.log(ratio) < high and all(abs(np.log(ratio / other)) > apart for other in chosen):
             chosen.append(ratio)

@@ -17,7 +17,7 @@ from ulterion.report.figures.files import save_film
 from ulterion.report.figures.ground import WIDTH, Ground, begin, colour, foot, ground_of, style
 
 PICTURES = 15  # a second of the film
-LONGEST = 60.0  # seconds of a film
+MAX_SECONDS = 60.0  # seconds of a film
 HEIGHT = 6.4  # inches
 
 

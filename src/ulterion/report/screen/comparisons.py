@@ -26,9 +26,9 @@ from ulterion.report.words.comparisons import (
     summaries,
 )
 
-LONGEST_NAME = 16  # characters of a workload that fit beside the figures in 80 columns
+MAX_NAME_BYTES = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
-MOST_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
+MAX_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
 
 
 def comparison(
@@ -76,7 +76,7 @@ def _figures(group: Group, unit: str) -> RenderableType:
     ]
     names = [row.workload.title for row in group.rows]
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
-    if max(map(len, names), default=0) <= LONGEST_NAME:
+    if max(map(len, names), default=0) <= MAX_NAME_BYTES:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
         return table(columns, lines, RATES)
     body: list[Text | list[Text | str]] = []  # long names stand in lines of their own
@@ -127,7 +127,7 @@ def _outcome(row: Row, shown: str) -> list[Text | str]:
     if judged.ratio.low is not None and judged.ratio.high is not None:
         low, high = (show_ratio(v, judged.ratio.value) for v in (judged.ratio.low, judged.ratio.high))
         interval = f"{low} – {high}"
-    few = judged.verdict == "undecided" and judged.more and judged.more <= MOST_BESIDE
+    few = judged.verdict == "undecided" and judged.more and judged.more <= MAX_BESIDE
     unit = " runs" if judged.ratio.by_runs and judged.more != 1 else " run" if judged.ratio.by_runs else ""
     more = f" (+{judged.more}{unit})" if few else ""
     return [shown, interval, verdict(judged.verdict, more)]

@@ -132,9 +132,9 @@ class Line:
         left = (self._size - moved) / (moved / seconds) if moved and seconds > 0 else None
         rest = f", about {show_duration(left)} left" if left is not None and left > 0.5 else ""
         text = f"{self._what}: {show_size(moved)} of {show_size(self._size)}, {show_rate(self._rate, self._unit)}{rest}"
-        room = min(LONGEST, shutil.get_terminal_size().columns - 1) - len(text) - 2
+        room = min(MAX_LINE, shutil.get_terminal_size().columns - 1) - len(text) - 2
         drawn = self._line.draw(min(room, BY_SECOND), 0.0, self._line.high) if room >= NARROWEST else ""
-        self._out.write(f"\r\x1b[2K{text[:LONGEST]}  {drawn}")
+        self._out.write(f"\r\x1b[2K{text[:MAX_LINE]}  {drawn}")
         self._out.flush()
 
     def clear(self) -> None:
@@ -144,4 +144,4 @@ class Line:
             self._out.flush()
 
 
-LONGEST = 160  # characters of the line
+MAX_LINE = 160  # characters of the line

@@ -26,17 +26,17 @@ from ulterion.report.words.columns import align_points, show_change, show_margin
 from ulterion.report.words.copied import listed
 
 STATES = {"done": "good", "doubtful": "open", "open": "muted", "elsewhere": "muted"}
-MOST_CELLS = 60
+MAX_CELLS = 60
 
 
 def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[RenderableType]:
     """Return the run sheet: every cell in its order with its state, what is open, and what comes next."""
     factors = [f for f, _ in now.cells[0].cell] if now.cells else []
     columns = [("", "right"), *((f, "left") for f in factors), ("state", "left"), ("setup", "left"), ("runs", "left")]
-    rows: list[Cells | Text] = [_sheet_row(review, n, c, now) for n, c in enumerate(now.cells[:MOST_CELLS], 1)]
+    rows: list[Cells | Text] = [_sheet_row(review, n, c, now) for n, c in enumerate(now.cells[:MAX_CELLS], 1)]
     lines: list[RenderableType] = [Text(words.progress(now), style="head"), Text(""), table(columns, rows)]
-    if len(now.cells) > MOST_CELLS:
-        lines.append(Text(f"and {len(now.cells) - MOST_CELLS} more; --json lists all", style="muted"))
+    if len(now.cells) > MAX_CELLS:
+        lines.append(Text(f"and {len(now.cells) - MAX_CELLS} more; --json lists all", style="muted"))
     lines += bullets("Doubtful", listed(words.doubts(now)))
     lines += bullets("Still open against the baseline", listed(words.undecided(now)))
     lines += bullets("Could not be kept alike", listed(list(unlike)))

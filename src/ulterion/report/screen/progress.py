@@ -22,7 +22,7 @@ from ulterion.report.screen.results import preview
 from ulterion.report.screen.runningline import RunningLine, rate_cells, width_beside
 from ulterion.report.words.columns import show_margin
 
-MOST_ROWS = 12  # workloads in view at a time; a sweep has many more
+MAX_ROWS = 12  # workloads in view at a time; a sweep has many more
 
 
 class Announcer(Observer):
@@ -99,7 +99,7 @@ class Display(Announcer):
         grid = Table.grid(padding=(0, 2, 0, 0))
         for width in (16, 16, 12, 8):
             grid.add_column(no_wrap=True, min_width=width)
-        first, last = window(self._at or 0, len(run.workloads), MOST_ROWS)
+        first, last = window(self._at or 0, len(run.workloads), MAX_ROWS)
         for index in range(first, last):
             grid.add_row(*self._row(run, index))
         left, word = self._passes_left(run)

@@ -11,7 +11,7 @@ from ulterion.core.units import show_rate
 STEPS = "▁▂▃▄▅▆▇"  # never the full height, so that one line does not run into the next
 WIDEST, NARROWEST = 96, 16  # characters of a running line
 LEFT = 46  # characters beside it
-MOST_KEPT = 2 * WIDEST  # values of a running line; above it pairs are joined
+MAX_KEPT = 2 * WIDEST  # values of a running line; above it pairs are joined
 
 
 def width_beside(screen: int) -> int:
@@ -39,7 +39,7 @@ class RunningLine:
             self._values.append(sum(self._group) / len(self._group) if self._group else None)
             self._group = []
         self._seen += 1
-        if len(self._values) >= MOST_KEPT:
+        if len(self._values) >= MAX_KEPT:
             self._values = [_mean(self._values[i : i + 2]) for i in range(0, len(self._values), 2)]
             self._step *= 2
 

@@ -21,11 +21,11 @@ def story(runners: Sequence[Runner]) -> list[str]:
         had = f"{other.name} had {show_percent(other.at(min(first.end, other.end)))} then"
         rest = f" and was over after {show_duration(other.end)}" if other.done else " and did not come to its end"
         sentences.append(had + rest if first.done else f"{other.name} came to {show_percent(other.at(other.end))}")
-    for one in crossings(runners)[:MOST_TOLD]:
+    for one in crossings(runners)[:MAX_TOLD]:
         sentences.append(
             f"after {show_duration(one.seconds)} {one.ahead} came past {one.behind}, at {show_percent(one.share)}"
         )
     return sentences
 
 
-MOST_TOLD = 6
+MAX_TOLD = 6

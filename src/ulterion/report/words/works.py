@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ulterion.core.powering import LEAST_VOLTS, VOLTS, Budget, Cable
+from ulterion.core.powering import MIN_VOLTS, VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.work import Recording, Work
 from ulterion.judge.works import Row
@@ -56,8 +56,8 @@ def cable_words(cable: Cable, watts: float, supply_volts: float) -> list[tuple[s
     if far is None or lost is None:
         return [(f"the cable carries {cable.most:.1f} W at most and {watts:.1f} W are drawn: this cannot work", "bad")]
     told = [(f"{far:.2f} V at the far end of the cable; {lost:.2f} W lost in it", "")]
-    if supply_volts == VOLTS and far < LEAST_VOLTS:
-        told.append((f"USB devices need {LEAST_VOLTS:g} V: a shorter or thicker cable is needed", "bad"))
+    if supply_volts == VOLTS and far < MIN_VOLTS:
+        told.append((f"USB devices need {MIN_VOLTS:g} V: a shorter or thicker cable is needed", "bad"))
     return told
 
 
