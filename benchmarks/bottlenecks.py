@@ -21,7 +21,7 @@ from ulterion.core.links import find_link
 from ulterion.core.passes import PassResult
 from ulterion.core.suites import SUITES
 from ulterion.judge.bottleneck import Bottleneck, bottlenecks
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review, parse_review
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
@@ -172,7 +172,7 @@ def run_of(w: World, name: str, chain: list[str], at: int) -> MeasureRun:
 def judged(w: World, runs: list[MeasureRun]) -> dict[tuple[str, str], Bottleneck]:
     """Return what the program finds."""
     review: Review = parse_review(text_of(w), Path("review.toml"))
-    return {(h, d): b for (h, d), b in bottlenecks(review, latest(runs)).items()}
+    return {(h, d): b for (h, d), b in bottlenecks(review, pooled_results(runs)).items()}
 
 
 def fetched(w: World, what: str, step: int, rate: float, chain: Sequence[str]) -> str:

@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from ulterion.core.looking import sure_within
+from ulterion.core.looking import half_width_under_peeking
 from ulterion.core.samples import Looked
 from ulterion.core.stats import estimate
 
@@ -32,7 +32,7 @@ def main() -> None:
         stopped = within = held = held_all = passes = 0
         for _ in range(options.runs):
             rates = list(np.exp(rng.normal(0.0, noise, FIRST)))
-            while not (sure := (sure_within(rates) or 1.0) <= SURE) and len(rates) < MOST:
+            while not (sure := (half_width_under_peeking(rates) or 1.0) <= SURE) and len(rates) < MOST:
                 rates.append(math.exp(rng.normal(0.0, noise)))
             found = estimate(Looked.of(rates, FIRST))
             holds = found.low is not None and found.high is not None and found.low <= 1 <= found.high

@@ -20,7 +20,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from ulterion.core.looking import sure_within
+from ulterion.core.looking import half_width_under_peeking
 from ulterion.core.samples import Looked, Runs
 from ulterion.core.verdicts import DIFFERENT, compare, compare_family
 
@@ -33,7 +33,7 @@ Noise = Callable[[], float]
 def passes_of(how: str, rng: np.random.Generator, count: int, spread: float, noise: Noise) -> Sequence[float]:
     """Return the rates of the passes of one run around 1."""
     rates = [math.exp(spread * noise()) for _ in range(FIRST if how == "until sure" else count)]
-    while how == "until sure" and len(rates) < MOST and not ((sure_within(rates) or 1.0) <= SURE):
+    while how == "until sure" and len(rates) < MOST and not ((half_width_under_peeking(rates) or 1.0) <= SURE):
         rates.append(math.exp(spread * noise()))
     return Looked.of(rates, FIRST) if how == "until sure" else rates
 

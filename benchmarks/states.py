@@ -20,7 +20,7 @@ from pathlib import Path
 from ulterion.conduct.measure import measure
 from ulterion.conduct.observers import Observer
 from ulterion.conduct.place import Place
-from ulterion.conduct.requests import Access, MeasureRequest
+from ulterion.conduct.requests import MeasureRequest, TargetOptions
 from ulterion.core.stats import estimate
 from ulterion.core.suites import SUITES
 from ulterion.model.runs.measure import MeasureRun
@@ -81,7 +81,7 @@ def figures(folder: ReviewFolder, suite: str, seconds: float, order: int, seed: 
     place = Place(folder, folder.path, None, "direct")
     workloads = list(SUITES[suite].workloads)
     workloads = [workloads, workloads[::-1], random.Random(seed).sample(workloads, len(workloads))][order]
-    return measure(MeasureRequest(place, suite, workloads, 5, seconds, Access(seed=seed)), Observer()).run
+    return measure(MeasureRequest(place, suite, workloads, 5, seconds, TargetOptions(seed=seed)), Observer()).run
 
 
 def word_of(state: str | None, rate: float, truth: dict[str, float], own: float) -> str:

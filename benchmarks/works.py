@@ -19,7 +19,7 @@ from ulterion.conduct.place import Place
 from ulterion.conduct.requests import MeasureRequest, SoakRequest
 from ulterion.conduct.soak import soak
 from ulterion.core.workload import parse_workload
-from ulterion.judge.pooling import to_judge
+from ulterion.judge.pooling import runs_for_results
 from ulterion.judge.works import moving
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
@@ -72,7 +72,7 @@ def one(rng: random.Random, folder: Path) -> tuple[float, float, float, float, f
     plan = SoakPlan(idle=None, load_seconds=1200.0, cool=0.0)
     soak(SoakRequest(place, parse_workload("sequential write 1 MiB depth 4"), plan), SoakObserver())
     size = round(10 ** rng.uniform(10.3, 12.2))
-    (row,) = moving(review.review, to_judge(ReviewFolder.open(folder)), size, "write")
+    (row,) = moving(review.review, runs_for_results(ReviewFolder.open(folder)), size, "write")
     assert row.work is not None and row.naive is not None
     chain = SimTarget(load_bench(folder / "bench.toml"), ["slot", "drive"], "one", "sim:bench.toml", 4 * 10**12)
     chain.move(LARGE, 0, size)

@@ -24,9 +24,9 @@ from tests.running import LONGEST, Running
 from ulterion.cli.environment import Environment
 from ulterion.cli.main import main
 from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Measured, Observer
+from ulterion.conduct.observers import MeasureOutcome, Observer
 from ulterion.conduct.place import Place
-from ulterion.conduct.requests import Access, MeasureRequest
+from ulterion.conduct.requests import MeasureRequest, TargetOptions
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.model.store import ReviewFolder
 from ulterion.report import answers
@@ -216,10 +216,10 @@ class FolderCase(unittest.TestCase):
 def simulate(
     review: ReviewFolder, setup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
     seed: int | None = None,
-) -> Measured:  # fmt: skip
+) -> MeasureOutcome:  # fmt: skip
     """Measure a setup of a simulated review, in this process."""
     wanted = workloads or [PEAK_READ, parse_workload("random write 4 KiB depth 16")]
     request = MeasureRequest(
-        Place(review, review.path, None, setup), "test", wanted, passes, seconds, Access(seed=seed)
+        Place(review, review.path, None, setup), "test", wanted, passes, seconds, TargetOptions(seed=seed)
     )
     return measure(request, Observer())

@@ -14,9 +14,9 @@ from ulterion.core.ceilings import Direction
 from ulterion.core.errors import UsageError, unknown
 from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.claims import judge_claims
-from ulterion.judge.comparisons import Group, Row, compare_review
+from ulterion.judge.comparisons import ComparedRow, Group, compare_review
 from ulterion.judge.matrix import effects, grounds, ranks
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.judge.soaks import soak_of
 from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
@@ -31,7 +31,7 @@ def _suspects(bottleneck: Bottleneck | None) -> list[str] | None:
     return None if bottleneck is None else [s.key for s in bottleneck.finding.suspects]
 
 
-def _bottleneck_of(group: Group, row: Row) -> Bottleneck | None:
+def _bottleneck_of(group: Group, row: ComparedRow) -> Bottleneck | None:
     directions: dict[str, Direction] = {"read": "read", "write": "write"}
     direction = directions.get(row.workload.direction)
     return group.bottlenecks.get((row.setup, direction)) if direction and row.workload.is_large else None
@@ -109,7 +109,7 @@ class Review:
                 "MB_per_s_high": _scaled(cell.estimate.high),
                 "suspect": cell.suspect,
             }
-            for setup, cells in latest(self.runs).items()
+            for setup, cells in pooled_results(self.runs).items()
             for text, cell in cells.items()
         ]
         return pd.DataFrame(rows)

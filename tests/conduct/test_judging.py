@@ -66,7 +66,7 @@ class Comparing(FolderCase):
         simulate(review, "wire", LARGE)
         (group,) = compare_review(review.review, review.runs())
         self.assertEqual({r.comparison.verdict for r in group.rows if r.comparison}, {"same"})
-        self.assertEqual(group.missing, ("box",))
+        self.assertEqual(group.not_measured, ("box",))
 
     def test_nothing_to_compare_is_said(self) -> None:
         """No run, no run of the named baseline, an unknown name: each its own sentence."""
@@ -77,7 +77,7 @@ class Comparing(FolderCase):
         with self.assertRaisesRegex(UsageError, "'direct' has no measurement yet"):
             compare_review(review.review, review.runs(), against="direct")
         (group,) = compare_review(review.review, review.runs())
-        self.assertEqual((group.baseline, group.missing), (None, ("direct",)))
+        self.assertEqual((group.baseline, group.not_measured), (None, ("direct",)))
 
 
 class Claiming(FolderCase):

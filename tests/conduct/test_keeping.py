@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from unittest import mock
 
-from ulterion.conduct.keeping import Recorder
+from ulterion.conduct.keeping import RunRecorder
 from ulterion.core.errors import UsageError
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
@@ -21,7 +21,7 @@ class Kept(unittest.TestCase):
         """Whoever is told of a pass may kill the program: it is on the medium by then; one that cannot be kept is not told."""
         result = PassResult(10**9, 1.0, 100, LatencyHistogram.lognormal(1e-3, 0.1, 100), None, None, 0.1, (10**8,) * 10)
         steps = mock.Mock()
-        recorder = Recorder(steps.observer, steps.journal, Warmth, Before(recent_bytes=0))
+        recorder = RunRecorder(steps.observer, steps.journal, Warmth, Before(recent_bytes=0))
         recorder.begin(0, READ, 1)
         recorder.end(0, READ, 1, result)
         order = [call[0] for call in steps.mock_calls]

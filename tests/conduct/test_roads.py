@@ -15,7 +15,7 @@ from ulterion.cli.main import main
 from ulterion.conduct import phases
 from ulterion.conduct.observers import SoakObserver
 from ulterion.conduct.place import Place
-from ulterion.conduct.requests import Access, SoakRequest
+from ulterion.conduct.requests import SoakRequest, TargetOptions
 from ulterion.conduct.soak import soak
 from ulterion.conduct.survey import only
 from ulterion.core.errors import UsageError
@@ -60,7 +60,7 @@ class LiveAndFinal(FolderCase):
             with self.subTest(words), mock.patch.object(phases, "LOOK_EVERY", -1e9):
                 folder, told = self.review(bench=bench), Listening()
                 plan = SoakPlan(idle=0.0, load_seconds=300.0, cool=0.0)
-                place, whole = Place(folder, self.folder, None, "direct"), Access(span_bytes=60 * 10**9)
+                place, whole = Place(folder, self.folder, None, "direct"), TargetOptions(span_bytes=60 * 10**9)
                 done = soak(SoakRequest(place, parse_workload(words), plan, whole), told)
                 found = soak_of(done.run)
                 assert found is not None

@@ -20,7 +20,7 @@ from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import find_cut_off, request_again, soak
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak.falls import Fall
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workload import parse_workload
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.soaks import choose, difference, marks_of, soak_of
@@ -127,7 +127,7 @@ class Phases(Soaking):
         class Impatient(SoakObserver):
             rows, said = 0, False
 
-            def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
+            def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
                 self.rows += name == "load"
 
             def typed(self) -> list[str]:
@@ -197,7 +197,7 @@ class Faults(Soaking):
             heard: list[tuple[float, list[str]]] = []
             at = 0.0
 
-            def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
+            def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
                 self.at = seconds
 
             def events(self, found: list[Fall], load_start: float) -> None:  # type: ignore[override]

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from ulterion.core.fill import Fill
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import PassResult
-from ulterion.core.passstates import PassShape, UsedUp, lonely_states, shape_of, states_of
+from ulterion.core.passstates import CacheExhaustion, PassShape, shape_of, states_from_known_cache, states_of
 from ulterion.core.warmth import Warmth
 
 
@@ -149,13 +149,13 @@ class Heat(unittest.TestCase):
 class Elsewhere(unittest.TestCase):
     def test_a_slow_state_that_is_seen_alone(self) -> None:
         """Its rate is the one that the cache left elsewhere, from the pass on at which it was used up; or it is simply its own."""
-        known = UsedUp(4e9, 1e9, 2)
+        known = CacheExhaustion(4e9, 1e9, 2)
         late = [(2, 1.02e9), (3, 0.99e9)]
-        self.assertEqual(lonely_states([(1, 4e9), *late], [known]), [None, "after the cache", "after the cache"])
-        self.assertEqual(lonely_states([(1, 2e9), *late], [known]), ["mixed", "after the cache", "after the cache"])
-        self.assertEqual(lonely_states([(1, 1.01e9), *late], [known]), [None] * 3)
-        self.assertEqual(lonely_states([(2, 2e9), (3, 2e9)], [known]), [None] * 2)
-        self.assertEqual(lonely_states(late, [UsedUp(1.1e9, 1e9, 2)]), [None] * 2)
+        self.assertEqual(states_from_known_cache([(1, 4e9), *late], [known]), [None, "after the cache", "after the cache"])
+        self.assertEqual(states_from_known_cache([(1, 2e9), *late], [known]), ["mixed", "after the cache", "after the cache"])
+        self.assertEqual(states_from_known_cache([(1, 1.01e9), *late], [known]), [None] * 3)
+        self.assertEqual(states_from_known_cache([(2, 2e9), (3, 2e9)], [known]), [None] * 2)
+        self.assertEqual(states_from_known_cache(late, [CacheExhaustion(1.1e9, 1e9, 2)]), [None] * 2)
 
     @settings(max_examples=100, deadline=None)
     @given(st.integers(0, 2**31), st.floats(1e9, 1e11), st.floats(1e8, 2e9), st.floats(0, 1))

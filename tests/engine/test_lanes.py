@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from tests.support import FolderCase
 from ulterion.conduct import remarks
 from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.ownshare import BUSY, own_share
+from ulterion.core.ownshare import BUSY, request_overhead
 from ulterion.core.passes import PassResult
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import worker_count
@@ -70,11 +70,11 @@ class Needed(unittest.TestCase):
     @given(st.floats(0, 1e-5), st.floats(1e-3, 100), st.integers(1, 10**7), st.integers(1, 64))
     def test_our_share_is_of_a_workers_time(self, cost: float, seconds: float, requests: int, count: int) -> None:
         """Cost over the time that each of the workers has for a request, never above all of it."""
-        share = own_share(cost, None, seconds, requests, count).share
+        share = request_overhead(cost, None, seconds, requests, count).share
         assert share is not None
         self.assertLessEqual(share, 1.0)
         self.assertAlmostEqual(share, min(1.0, cost / (seconds * count / requests)), places=9)
-        self.assertIsNone(own_share(None, 0.9, seconds, requests, count).share)
+        self.assertIsNone(request_overhead(None, 0.9, seconds, requests, count).share)
 
 
 class Told(FolderCase):
@@ -97,7 +97,7 @@ class Told(FolderCase):
                 (one,) = run.workloads[0].passes
                 said, busy = " ".join(run.warnings), one.busy or 0.0
                 cost = run.bench.request_cost if run.workloads[0].workload.depth == 1 else run.bench.request_cost_deep
-                own = own_share(cost, busy, one.seconds, one.requests, one.workers or 1)
+                own = request_overhead(cost, busy, one.seconds, one.requests, one.workers or 1)
                 self.assertGreater(own.share or 0.0, 0.005)
                 self.assertEqual("of a request is the program's own" in said, own.is_large, (said, own))
                 self.assertTrue(0.05 < busy < 1.1, busy)

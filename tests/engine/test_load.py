@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workload import parse_workload
 from ulterion.engine import loops
 from ulterion.engine.data import Buffers
@@ -19,7 +19,7 @@ from ulterion.engine.filecycles import FileCycles
 from ulterion.engine.folder import FolderTarget, set_room_aside
 from ulterion.engine.intervals import Intervals
 from ulterion.engine.load import FileSizes, Load, LoadEnd, block_for
-from ulterion.engine.request_loop import Recorder
+from ulterion.engine.request_loop import RequestRecorder
 
 MIB = 2**20
 
@@ -33,7 +33,7 @@ class Counting(FolderCase):
     def test_every_request_is_counted_once_in_its_interval(self, waits: list[tuple[float, int]]) -> None:
         """Requests of two recorders come out in the interval in which they ended; a sliver belongs to the one before."""
         intervals, rows = Intervals(0.5, 4096, 2), []
-        recorders = [Recorder(4096, intervals, source) for source in (0, 1)]
+        recorders = [RequestRecorder(4096, intervals, source) for source in (0, 1)]
         clocks, truth = [0, 0], np.zeros(400, dtype=int)
         for recorder in recorders:
             recorder.begin(0, 10**15)
@@ -60,7 +60,7 @@ class Counting(FolderCase):
 
 
 class Loading(FolderCase):
-    def rows(self, load: Load, seconds: float) -> tuple[list[Row], LoadEnd]:
+    def rows(self, load: Load, seconds: float) -> tuple[list[TraceRow], LoadEnd]:
         rows, until = [], time.monotonic() + seconds
         while time.monotonic() < until:
             rows += load.look()

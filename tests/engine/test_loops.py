@@ -20,7 +20,7 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.histogram import BUCKETS, buckets_of
 from ulterion.core.series import IntervalSeries
 from ulterion.engine import compiler, loops, request_loop
-from ulterion.engine.request_loop import Recorder
+from ulterion.engine.request_loop import RequestRecorder
 
 MS = 1_000_000
 
@@ -81,8 +81,8 @@ class Offsets:
 
 
 class OneAtATime(unittest.TestCase):
-    def run_on(self, device: Device, seconds: float, between: int = 0) -> Recorder:
-        loop, recorder, feed = device.loop(), Recorder(4096), Offsets(10_000)
+    def run_on(self, device: Device, seconds: float, between: int = 0) -> RequestRecorder:
+        loop, recorder, feed = device.loop(), RequestRecorder(4096), Offsets(10_000)
 
         def turn() -> int:
             device.now += between  # whatever is done between two slices
@@ -130,7 +130,7 @@ class Kernel:
         self.flying: dict[int, tuple[int, int]] = {}
         self.waits: list[int] = []
         self.offsets: list[int] = []
-        self.recorder = Recorder(4096)
+        self.recorder = RequestRecorder(4096)
         state = self.recorder.state
         state[loops.SQ_TAIL], state[loops.CQ_TAIL] = 1, 1
         state[loops.SQ_MASK], state[loops.CQ_MASK] = size - 1, 2 * size - 1
@@ -206,7 +206,7 @@ class Counting(unittest.TestCase):
     @given(st.lists(st.floats(0, 90), min_size=1, max_size=30))
     def test_a_long_pass_is_folded_like_a_series(self, waits: list[float]) -> None:
         """Requests over minutes and hours: the same intervals and the same bytes as the series of the core counts."""
-        recorder, wanted, now = Recorder(4096), IntervalSeries(), 0
+        recorder, wanted, now = RequestRecorder(4096), IntervalSeries(), 0
         recorder.begin(0, 10**18)
         for wait in waits:
             now += round(wait * 1e9)
@@ -231,7 +231,7 @@ class Counting(unittest.TestCase):
                 pass
 
         device, feed = Device(), Offsets(1000)
-        loop, recorder = device.loop(), Recorder(4096, Intervals())
+        loop, recorder = device.loop(), RequestRecorder(4096, Intervals())
         recorder.begin(0, 200 * MS)
 
         def turn() -> int:
@@ -309,7 +309,7 @@ class Failing(unittest.TestCase):
 
         self.assertEqual([calls.read_at(-1, 0, 1, 0), calls.write_at(-1, 0, 1, 0)], [-errno.EBADF] * 2)
         self.assertEqual(calls.system(loops.SYS_ENTER, -1, 0, 0, 0, 0, 0), -errno.EBADF)
-        recorder = Recorder(4096)
+        recorder = RequestRecorder(4096)
         one = request_loop.RequestLoop(-1, Offsets(5), recorder)
         with self.assertRaisesRegex(TargetFailed, "Bad file descriptor .EBADF. at offset 0"):
             one.feed.more(recorder.state)

@@ -84,12 +84,12 @@ class Offsets(unittest.TestCase):
 
 
 class Deep(FolderCase):
-    def job(self, words: str, blocks: int, **settings: Any) -> io_methods.Job:
+    def job(self, words: str, blocks: int, **settings: Any) -> io_methods.WorkerTask:
         path = self.folder / "data"
         path.write_bytes(bytes(blocks * 4096))
         fd = os.open(path, os.O_RDONLY)
         self.addCleanup(os.close, fd)
-        return io_methods.Job(fd, parse_workload(words).settled(60.0, 2**20), 1, **settings)
+        return io_methods.WorkerTask(fd, parse_workload(words).settled(60.0, 2**20), 1, **settings)
 
     def test_threads_stop_together_when_one_fails(self) -> None:
         """A failing request in one thread ends the pass with its offset; no thread is left."""

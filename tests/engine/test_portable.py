@@ -25,7 +25,7 @@ from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import Job, Threads
+from ulterion.engine.io_methods import Threads, WorkerTask
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable import macos, targets, windows
 from ulterion.engine.portable.ports import Ports
@@ -40,10 +40,10 @@ MIB = 2**20
 SPAN = 32 * MIB
 
 
-def job_of(words: str, file: object, seconds: float = 0.1, span: int = 4 * MIB) -> Job:
+def job_of(words: str, file: object, seconds: float = 0.1, span: int = 4 * MIB) -> WorkerTask:
     """Return a short job on a file."""
     workload: Workload = parse_workload(words).settled(seconds, span)
-    return on(Job(-1, workload, 7), file)  # type: ignore[arg-type]
+    return on(WorkerTask(-1, workload, 7), file)  # type: ignore[arg-type]
 
 
 class Structures(unittest.TestCase):

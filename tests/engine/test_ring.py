@@ -108,7 +108,7 @@ class RingLanes(FolderCase):
         for words in ("random mixed 25 % writes 4 KiB depth 8", "random mixed 25 % writes 4 KiB depth 1"):
             os.pwrite(self.fd, before, 0)
             workload = parse_workload(words).settled(60.0, 8 * MIB)
-            job = io_methods.Job(self.fd, workload, 4)
+            job = io_methods.WorkerTask(self.fd, workload, 4)
             job.tick = lambda seconds, moved, job=job: job.stop.set() if moved > 4 * MIB else None
             moved = io_methods.choose(workload.depth).move(job)
             requests = sum(r.requests for r in moved.recorders)

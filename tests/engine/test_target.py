@@ -262,25 +262,25 @@ class Repeating(FolderCase):
     def test_sure_ones_stop_and_others_go_on_to_the_limit(self) -> None:
         """A steady workload stops at its passes, a noisy one when sure or at the limit, each with its reason."""
         noisy = [100.0, 140.0] * 10
-        passes, reasons, _ = self.run_with([[100.0] * 3, noisy], sure=runner.Sureness(0.01, 8))
+        passes, reasons, _ = self.run_with([[100.0] * 3, noisy], sure=runner.PrecisionRule(0.01, 8))
         self.assertEqual([sum(i == index for i, _ in passes) for index in (0, 1)], [3, 8])
         self.assertRegex(reasons[0], "^sure within 1 % .* after 3 passes")
         self.assertRegex(reasons[1], "^not sure within 1 %: ±.* after the most passes allowed, 8")
         cached = [400.0, *[100.0, 100.1, 99.9] * 4]  # no mean of both is ever sure; the second state is
-        passes, reasons, _ = self.run_with([[100.0] * 3, cached], sure=runner.Sureness(0.01, 12))
+        passes, reasons, _ = self.run_with([[100.0] * 3, cached], sure=runner.PrecisionRule(0.01, 12))
         self.assertRegex(
             reasons[1], r"^sure within 1 % \(cached no interval yet, after the cache ±0.*\) after 4 passes"
         )
         settling = [100.0, 101.0, 100.0, *[100.4] * 20]
-        passes, reasons, _ = self.run_with([settling], sure=runner.Sureness(0.01, 20))
+        passes, reasons, _ = self.run_with([settling], sure=runner.PrecisionRule(0.01, 20))
         self.assertTrue(5 < len(passes) < 20)
         self.assertIn(f"after {len(passes)} passes", reasons[0])
-        _, reasons, _ = self.run_with([noisy], sure=runner.Sureness(0.01, 20, most_seconds=0.0))
+        _, reasons, _ = self.run_with([noisy], sure=runner.PrecisionRule(0.01, 20, most_seconds=0.0))
         self.assertIn("when the time was up", reasons[0])
 
     def test_a_warm_up_is_kept_but_decides_nothing(self) -> None:
         """Round 0 comes first and is not counted, and the drive rests before every pass but the first."""
-        passes, _, steps = self.run_with([[1.0, 100.0, 100.0, 100.0]], warm_up=True, sure=runner.Sureness(0.01, 9))
+        passes, _, steps = self.run_with([[1.0, 100.0, 100.0, 100.0]], warm_up=True, sure=runner.PrecisionRule(0.01, 9))
         self.assertEqual(passes, [(0, 0), (0, 1), (0, 2), (0, 3)])
         self.assertEqual(steps, ["prepare", "pass", "rest", "pass", "rest", "pass", "rest", "pass"])
 

@@ -12,18 +12,18 @@ from ulterion.core.verdicts import DIFFERENT, compare_family
 from ulterion.core.workload import parse_workload
 from ulterion.judge.added_latency import added_latency
 from ulterion.judge.comparisons import compare_review
-from ulterion.judge.measured import Measured
+from ulterion.judge.measured import Measurement
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.report.words.comparisons import how_much
 
 ONE = parse_workload("random read 4 KiB")
 
 
-def measured(setup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measured:
+def measured(setup: str, wait: float, spread: float, rng: random.Random, *chain: str, passes: int = 5) -> Measurement:
     """Return a measurement whose passes took so long for a request."""
     run = cast(MeasureRun, SimpleNamespace(id=setup, chain=list(chain)))
     rates = tuple(4096 / (wait * (1 + rng.gauss(0, spread))) for _ in range(passes))
-    return Measured(setup, ONE, ONE.text, (rates,), run)
+    return Measurement(setup, ONE, ONE.text, (rates,), run)
 
 
 class AddedLatencies(unittest.TestCase):

@@ -16,11 +16,11 @@ from ulterion.core.workload import parse_workload
 from ulterion.judge.bottleneck import bottlenecks
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import compare_review
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import parse_review
 from ulterion.model.store import ReviewFolder
 from ulterion.report.figures.comparison import draw_comparison
-from ulterion.report.figures.ground import Cast
+from ulterion.report.figures.ground import SetupStyles
 
 
 class Reviews(unittest.TestCase):
@@ -86,7 +86,7 @@ class Accused(unittest.TestCase):
             '[setups.through]\nchain = ["usb", "box", "one"]\n[setups.bare]\nchain = ["m2", "other"]\nbaseline = true\n'
         )
         runs = [run_of(w, name, chain, at + 1) for at, (name, chain) in enumerate(w.chains.items())]
-        bottleneck = bottlenecks(parse_review(text, Path("review.toml")), latest(runs))["through", "read"]
+        bottleneck = bottlenecks(parse_review(text, Path("review.toml")), pooled_results(runs))["through", "read"]
         self.assertLessEqual({"box", "one"}, {s.key for s in bottleneck.finding.suspects})
 
     def test_a_slow_state_accuses_nobody(self) -> None:
@@ -98,12 +98,12 @@ class Accused(unittest.TestCase):
         )
         (run,) = (run_of(w, name, chain, 1) for name, chain in w.chains.items())
         review = parse_review(text, Path("review.toml"))
-        self.assertTrue(bottlenecks(review, latest([run])))
+        self.assertTrue(bottlenecks(review, pooled_results([run])))
         slow = [
             r.model_copy(update={"passes": [p.model_copy(update={"state": "throttled"}) for p in r.passes]})
             for r in run.workloads
         ]
-        self.assertEqual(bottlenecks(review, latest([run.model_copy(update={"workloads": slow})])), {})
+        self.assertEqual(bottlenecks(review, pooled_results([run.model_copy(update={"workloads": slow})])), {})
 
 
 class Told(FolderCase):
@@ -140,7 +140,7 @@ class Told(FolderCase):
         told = " ".join(self.ulterion("compare", "--soaks", "box").stdout.split())
         self.assertIn(f"held back by {words}", told)
         (group,) = compare_review(folder.review, ReviewFolder.open(self.folder).runs())
-        foot = draw_comparison(group, "Test Drive", "MB/s", Cast.of(folder.review)).get_supxlabel()
+        foot = draw_comparison(group, "Test Drive", "MB/s", SetupStyles.of(folder.review)).get_supxlabel()
         self.assertIn("Test Box: held back by b:usb or Test Box", foot)
 
     def test_a_second_box_settles_it(self) -> None:

@@ -12,8 +12,8 @@ from typing import cast
 from tests.support import PEAK_READ, FolderCase, simulate
 from ulterion.core.workload import parse_workload
 from ulterion.judge.comparisons import Group, compare_review
-from ulterion.judge.measured import Measured, trusted_baseline
-from ulterion.judge.pooling import MAX_POOLED, connections, latest
+from ulterion.judge.measured import Measurement, trusted_baseline
+from ulterion.judge.pooling import MAX_POOLED, connections, pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
@@ -45,20 +45,20 @@ class Pooled(FolderCase):
         assert box.comparison is not None
         self.assertTrue(box.comparison.ratio.by_runs)
         other = runs[1].model_copy(update={"target": replace(runs[1].target, driver="usb-storage")})
-        found = latest([runs[0], other, *runs[2:]])["box"][box.workload.text]
+        found = pooled_results([runs[0], other, *runs[2:]])["box"][box.workload.text]
         self.assertEqual([d.id for d in found.documents], ids[1:])
-        found = latest([*runs[:3], runs[3].model_copy(update={"chain": ["b:fast", "box", "drive"]})])["box"][
+        found = pooled_results([*runs[:3], runs[3].model_copy(update={"chain": ["b:fast", "box", "drive"]})])["box"][
             box.workload.text
         ]
         self.assertEqual([d.id for d in found.documents], ids[2:], "the newest counts, and nothing like it is there")
         many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.setup == "box"]
-        self.assertEqual(len(latest(many)["box"][box.workload.text].documents), MAX_POOLED)
+        self.assertEqual(len(pooled_results(many)["box"][box.workload.text].documents), MAX_POOLED)
 
     def test_other_circumstances_are_not_pooled(self) -> None:
         """Firmware, power, governor, processor or system of one of two runs: the newest counts alone, and nothing narrows its interval."""
         runs = self.runs("box", "box")
-        text = next(iter(latest(runs)["box"]))
-        self.assertEqual(len(latest(runs)["box"][text].documents), 2)
+        text = next(iter(pooled_results(runs)["box"]))
+        self.assertEqual(len(pooled_results(runs)["box"][text].documents), 2)
         both = [
             r.model_copy(
                 update={
@@ -68,7 +68,7 @@ class Pooled(FolderCase):
             )
             for r in runs
         ]
-        self.assertEqual(len(latest(both)["box"][text].documents), 2)
+        self.assertEqual(len(pooled_results(both)["box"][text].documents), 2)
         for name, value in (
             ("firmware", "1.1"),
             ("power", "battery"),
@@ -78,17 +78,17 @@ class Pooled(FolderCase):
         ):
             part = "target" if name == "firmware" else "bench"
             other = both[0].model_copy(update={part: replace(getattr(both[0], part), **{name: value})})
-            found = latest([other, both[1]])["box"][text]
+            found = pooled_results([other, both[1]])["box"][text]
             self.assertEqual([d.id for d in found.documents], [both[1].id], name)
 
     def test_one_plugging_in_is_said_to_be_one(self) -> None:
         """A single run, and several on one connection, are told with what to do; runs on one connection are one value among others."""
         runs = self.runs("direct", "box", "box", "box")
-        self.assertEqual(self.group(runs).once, ("direct",))
+        self.assertEqual(self.group(runs).single_connection, ("direct",))
         on_one = [plugged(r, "boot-1") for r in runs]
-        self.assertEqual(self.group(on_one).once, ("direct", "box"))
+        self.assertEqual(self.group(on_one).single_connection, ("direct", "box"))
         two = [plugged(r, f"boot-{min(i, 2)}") for i, r in enumerate(runs)]
-        figure = next(iter(latest(two)["box"].values()))
+        figure = next(iter(pooled_results(two)["box"].values()))
         self.assertEqual((connections(figure), figure.estimate.runs, len(figure.documents)), (2, 2, 3))
         self.ulterion("note", "--run", runs[1].id, "room 21 C")
         out = self.ulterion("compare").stdout
@@ -120,9 +120,9 @@ class Baseline(unittest.TestCase):
         review = cast(Review, SimpleNamespace(setups=setups, baseline_for=lambda medium: "direct"))
         rng = random.Random(2)
 
-        def figure(name: str, text: str, rate: float) -> Measured:
+        def figure(name: str, text: str, rate: float) -> Measurement:
             rates = tuple(rate * rng.lognormvariate(0, 0.02) for _ in range(5))
-            return Measured(name, PEAK_READ, text, (rates,), cast(MeasureRun, None))
+            return Measurement(name, PEAK_READ, text, (rates,), cast(MeasureRun, None))
 
         def kept(faster: float) -> int:
             told = 0

@@ -9,7 +9,7 @@ from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.chain import Step
 from ulterion.core.links import find_link
 from ulterion.judge.matrix import grounds
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.judge.ports import ports
 from ulterion.judge.unlike import unlike
 from ulterion.model.planned import cells_of
@@ -86,7 +86,7 @@ class Ports(FolderCase):
         for firmware in ("1.0", "2.0"):
             last = again.model_copy(update={"target": replace(again.target, firmware=firmware)})
             (ground,) = grounds(self.store.review, [one, other, last])
-            compared = latest([one, other, last])[names[0]][ground.text].estimate
+            compared = pooled_results([one, other, last])[names[0]][ground.text].estimate
             cell = next(c for c, h in cells_of(self.store.review).items() if h == names[0])
             self.assertEqual(ground.figures[cell], compared)
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workload import parse_workload
 from ulterion.model.instrument import parse_zone, read_log
 from ulterion.model.journal import Journal, recover
@@ -21,8 +21,8 @@ from ulterion.model.leftnotes import leave_note
 from ulterion.model.notebook import SetupNote
 from ulterion.model.runs import growing as soaks
 from ulterion.model.runs.document import parse_run
-from ulterion.model.runs.growing import GrowingPhase, join_rows
-from ulterion.model.runs.header import Ground, State
+from ulterion.model.runs.growing import PhaseBuilder, join_rows
+from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries, SoakPlan, SoakRecord, SoakRun, lined_up
 from ulterion.model.store import ReviewFolder, run_name
@@ -34,14 +34,14 @@ def blank() -> SoakRun:
     return SoakRun(
         id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", setup="box", chain=["b:usb", "box", "drive"],
         target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"),
-        settings=Ground(span_bytes=2**30, seed=1), cache_bypassed=True,
+        settings=RunScope(span_bytes=2**30, seed=1), cache_bypassed=True,
         soak=SoakRecord(plan=SoakPlan(load_seconds=60), workload=WRITING, text=WRITING.text, engine="simulated"),
         state=State(name="interrupted", why="in progress"),
     )  # fmt: skip
 
 
-def row(number: int) -> Row:
-    return Row(1.0, number * 2**20, number, 1e-3, 2e-3, 3e-3, {"drive": 40.0 + number, "case": None})
+def row(number: int) -> TraceRow:
+    return TraceRow(1.0, number * 2**20, number, 1e-3, 2e-3, 3e-3, {"drive": 40.0 + number, "case": None})
 
 
 class Growing(unittest.TestCase):
@@ -50,7 +50,7 @@ class Growing(unittest.TestCase):
         """However few rows are kept, bytes, seconds and requests are those that came, and the last row is there."""
         kept, soaks.MAX_ROWS = soaks.MAX_ROWS, most
         try:
-            phase = GrowingPhase("load", 10.0, 1.0, 1)
+            phase = PhaseBuilder("load", 10.0, 1.0, 1)
             for number in range(count):
                 phase.add(row(number))
         finally:
@@ -66,14 +66,14 @@ class Growing(unittest.TestCase):
     def test_a_joined_row(self) -> None:
         """The median is weighted by requests, the worst kept, a sensor's mean of what is known."""
         one = join_rows(
-            [Row(1, 10, 1, 1.0, 1.0, 1.0, {"a": 10.0, "b": None}), Row(1, 30, 3, 2.0, 5.0, 9.0, {"a": None})]
+            [TraceRow(1, 10, 1, 1.0, 1.0, 1.0, {"a": 10.0, "b": None}), TraceRow(1, 30, 3, 2.0, 5.0, 9.0, {"a": None})]
         )
         self.assertEqual((one.bytes, one.p50, one.p99, one.worst), (40, 1.75, 5.0, 9.0))
         self.assertEqual(one.sensors, {"a": 10.0, "b": None})
 
     def test_a_log_is_lined_up_and_not_drawn_across_gaps(self) -> None:
         """Each row gets the nearest value; rows in a gap get none."""
-        phase = GrowingPhase("load", 0.0, 1.0, 1)
+        phase = PhaseBuilder("load", 0.0, 1.0, 1)
         for number in range(100):
             phase.add(row(number))
         record = blank().soak.model_copy(update={"phases": [phase.written()]})  # type: ignore[union-attr]
@@ -94,9 +94,9 @@ class Journals(FolderCase):
         journal = Journal(self.folder / "runs" / f"{run_name(run)}.journal", run)
         part = max((p.part for p in run.soak.phases), default=0) + 1 if run.soak else 1
         start = 100.0 * (part - 1)
-        idle, load = GrowingPhase("idle", start, 1.0, part), GrowingPhase("load", start + 1.0, 1.0, part)
+        idle, load = PhaseBuilder("idle", start, 1.0, part), PhaseBuilder("load", start + 1.0, 1.0, part)
         journal.phase(idle)
-        journal.row(Row(1.0, 0, 0, sensors={"drive": 30.0}))
+        journal.row(TraceRow(1.0, 0, 0, sensors={"drive": 30.0}))
         journal.phase_end(start + 1.0, "the time was up", None)
         journal.phase(load)
         for number in range(rows):

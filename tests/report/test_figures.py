@@ -29,7 +29,7 @@ from ulterion.model.store import ReviewFolder
 from ulterion.report.article.blocks import Article, Drawing
 from ulterion.report.article.pictures import pictures_of
 from ulterion.report.figures.comparison import draw_comparison
-from ulterion.report.figures.ground import DARK, LIGHT, Cast
+from ulterion.report.figures.ground import DARK, LIGHT, SetupStyles
 from ulterion.report.figures.soaks import draw_soaks
 from ulterion.report.figures.sweeps import draw_run
 
@@ -59,7 +59,7 @@ class Comparisons(FolderCase):
     def test_twelve_setups_are_named_by_products_each_in_its_colour(self) -> None:
         """Names, bench, day and how sure stand in it, light and dark; a setup keeps its colour when others are left out."""
         folder = self.boxes(10)
-        cast = Cast.of(folder.review)
+        cast = SetupStyles.of(folder.review)
         for dark, ground in ((False, LIGHT), (True, DARK)):
             (group,) = compare_review(folder.review, folder.runs())
             figure = draw_comparison(group, "Test Drive", "MB/s", cast, dark=dark)
@@ -82,7 +82,7 @@ class Comparisons(FolderCase):
     def test_a_soak_has_the_colour_and_name_of_its_setup(self) -> None:
         """Two soaks: lines in the colours that the comparison gives their setups, named by products."""
         folder = self.boxes(2)
-        cast, plan = Cast.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
+        cast, plan = SetupStyles.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
         soaks = []
         for setup in ("box1", "direct"):
             place = Place(folder, folder.path, None, setup)
@@ -99,10 +99,10 @@ class Comparisons(FolderCase):
         """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""
         other = '[parts.twin]\nname = "Test Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n[setups.twin]\nchain = ["b:fast", "twin"]\ntarget = "sim:bench.toml"\n'
         review = self.review(REVIEW + other).review
-        cast = Cast.among(review, ["direct", "twin", "box"])
+        cast = SetupStyles.among(review, ["direct", "twin", "box"])
         for told in (cast.name, lambda h: cast.place(h, 9)):
             self.assertEqual(len({told(h) for h in ("direct", "twin", "box")}), 3)
-        self.assertEqual(Cast.among(review, ["direct", "box"]).name("box"), "Test Box")
+        self.assertEqual(SetupStyles.among(review, ["direct", "box"]).name("box"), "Test Box")
 
     def test_one_workload_alone(self) -> None:
         """Only its rows are left, with the verdicts that the whole has; an unknown one is refused with the near name."""

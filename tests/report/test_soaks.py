@@ -17,13 +17,13 @@ from ulterion.conduct.requests import SoakRequest
 from ulterion.conduct.soak import soak
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.soak.falls import Fall
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workload import parse_workload
 from ulterion.judge.energy import energies
 from ulterion.judge.soaks import Soak, difference, marks_of, soak_of
 from ulterion.judge.works import moving
 from ulterion.model.runs.document import AnyRun
-from ulterion.model.runs.header import Ground, State
+from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.noted import Reading
 from ulterion.model.runs.soak import Sensor, SoakPhase, SoakPlan, SoakRecord, SoakRun
 from ulterion.report.figures.files import save_figure
@@ -201,7 +201,7 @@ class Live(FolderCase):
         self.addCleanup(display.close)
         display.phase("load", "for 10m00s")
         for second in range(1, 61):
-            row = Row(1.0, 10**9, 1000, sensors={"drive": 40.0 + second / 10, "case": None})
+            row = TraceRow(1.0, 10**9, 1000, sensors={"drive": 40.0 + second / 10, "case": None})
             display.row("load", row, float(second), second * 10**9)
         display.trouble({"case": "gave no answer within 5 s"})
         display.console.print(display._render())
@@ -229,7 +229,7 @@ class Stalls(FolderCase):
                             phases=phases, sensors=[Sensor(name="power", source="made", unit="W")])  # fmt: skip
         return SoakRun(
             id="abcdef", started="2026-01-01T00:00:00.000Z", kind="soak", setup="box", chain=["b:usb", "box", "drive"],
-            target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), settings=Ground(span_bytes=2**30, seed=1),
+            target=TargetFacts("sim:x", "simulated"), bench=BenchFacts("testbench"), settings=RunScope(span_bytes=2**30, seed=1),
             cache_bypassed=True, soak=record, state=State(name="complete"),
         )  # fmt: skip
 

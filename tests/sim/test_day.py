@@ -13,7 +13,7 @@ from tests.support import BENCH, WARM, FolderCase, simulate
 from ulterion.conduct.measure import measure
 from ulterion.conduct.observers import Observer
 from ulterion.conduct.place import Place
-from ulterion.conduct.requests import Access, Extras, MeasureRequest
+from ulterion.conduct.requests import MeasureRequest, RepetitionPolicy, TargetOptions
 from ulterion.core.stats import estimate
 from ulterion.core.workload import parse_workload
 from ulterion.model.runs.measure import MeasureRun
@@ -87,8 +87,8 @@ class Aftermath(FolderCase):
             [FLAT_OUT],
             4,
             4.0,
-            Access(seed=1),
-            Extras(**extras),  # type: ignore[arg-type]
+            TargetOptions(seed=1),
+            RepetitionPolicy(**extras),  # type: ignore[arg-type]
         )
         return measure(request, Observer()).run
 
@@ -157,7 +157,7 @@ class Places(FolderCase):
         review = self.review(bench=disk)
         at = parse_workload("sequential read 4 MiB depth 4").at_places(4)
         place = Place(review, review.path, None, "direct")
-        run = measure(MeasureRequest(place, "test", at, 5, 4.0, Access(span_bytes=10**12, seed=2)), Observer()).run
+        run = measure(MeasureRequest(place, "test", at, 5, 4.0, TargetOptions(span_bytes=10**12, seed=2)), Observer()).run
         rates = [estimate([p.rate for p in r.passes]).rate / 1e6 for r in run.workloads]
         for rate, start in zip(rates, (0.0, 0.25, 0.5, 0.75), strict=True):
             self.assertAlmostEqual(rate, 160 - 80 * start, delta=2)

@@ -17,7 +17,7 @@ from ulterion.core.text import spoken
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
-from ulterion.model.skims import Skim
+from ulterion.model.skims import RunSummary
 from ulterion.model.store import ReviewFolder
 
 LOT = 400  # runs of one transaction
@@ -93,7 +93,7 @@ def _place_of(folder: ReviewFolder) -> tuple[str, str]:
     return spoken(str(path)), hashlib.sha256((path / "review.toml").read_bytes()).hexdigest()
 
 
-def _keyed(folder: ReviewFolder, place: str) -> list[tuple[str, Skim]]:
+def _keyed(folder: ReviewFolder, place: str) -> list[tuple[str, RunSummary]]:
     return list({_key(place, s.id): s for s in folder.skims()}.items())
 
 
@@ -108,7 +108,7 @@ def _lots(items: Sequence[Item], size: int) -> Iterator[list[Item]]:
 
 
 def _add_lot(
-    connection: Connection, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, Skim]]
+    connection: Connection, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, RunSummary]]
 ) -> Added:
     sums = {key: hashlib.sha256(base.encode() + skim.path.read_bytes()).hexdigest() for key, skim in lot}
     found = connection.execute(sa.select(RUNS.c.key, RUNS.c.sum).where(RUNS.c.key.in_(list(sums))))
@@ -117,7 +117,7 @@ def _add_lot(
     wanted = [(k, s) for k, s in lot if there.get(k) != sums[k]]
     _take_out(connection, changed)
     rows: tuple[list[Values], list[Values], list[Values]] = ([], [], [])
-    runs = folder.light([skim for _, skim in wanted])
+    runs = folder.without_series([skim for _, skim in wanted])
     by_id = {run.id: run for run in runs}
     for key, skim in wanted:
         run = by_id.get(skim.id)

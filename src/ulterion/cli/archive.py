@@ -111,12 +111,12 @@ def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, fold
 
 def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, question: Question) -> Status:
     from ulterion.archive.asking import ask, unlike
-    from ulterion.cli.drawing import Drawn, check_paths, draw
+    from ulterion.cli.drawing import SavedFigures, check_paths, draw
     from ulterion.report.figures.archive import draw_archive
     from ulterion.report.screen.archive import answers_table
 
     found = ask(engine, question, arguments.most)
-    doubts, drawn = unlike(found), Drawn()
+    doubts, drawn = unlike(found), SavedFigures()
     if arguments.figure and found:
         (path,) = check_paths(env.folder / arguments.figure)
         title = " ".join(arguments.words) or "All of the archive"

@@ -30,7 +30,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.folders import open_review
     from ulterion.core.errors import UsageError
     from ulterion.judge.claims import judge_claims
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.provenance import provenance
     from ulterion.judge.rivals import rivals
     from ulterion.report.data import claims_as_data
@@ -39,7 +39,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.report.screen.rivals import rivals_table
 
     folder = open_review(arguments.review, env.folder, env.tell)
-    review, runs = folder.review, to_judge(folder)
+    review, runs = folder.review, runs_for_results(folder)
     rows = judge_claims(review, runs, everywhere=arguments.everywhere, setups=arguments.setup)
     beside, said = rivals(review, runs), provenance(review)
     if not rows and not beside:

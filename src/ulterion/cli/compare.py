@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.cli import options
-from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.drawing import SavedFigures, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
@@ -70,7 +70,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.conduct.notebook import outcomes
     from ulterion.core.errors import UsageError
     from ulterion.judge.clocked import clocked_rows
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.report.clockdata import clock_rows_as_data
     from ulterion.report.data import groups_as_data
     from ulterion.report.screen.clocked import clocked_table
@@ -82,7 +82,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
-    review, runs = folder.review, to_judge(folder)
+    review, runs = folder.review, runs_for_results(folder)
     by_hand = clocked_rows(review, runs, margin, arguments.setup)
     review, runs = with_guests(arguments.also, env, review, runs)
     groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand) and not arguments.figure)
@@ -118,9 +118,9 @@ def _groups(
 ) -> list[Group]:
     from ulterion.core.errors import UsageError
     from ulterion.judge.comparisons import compare_review, only_workloads
-    from ulterion.judge.pooling import latest
+    from ulterion.judge.pooling import pooled_results
 
-    if may_be_none and not latest(runs) and not arguments.against and not arguments.workload:
+    if may_be_none and not pooled_results(runs) and not arguments.against and not arguments.workload:
         return []  # transfers timed by hand are all there is
     guests = [name for name in review.setups if name not in own.setups]
     wanted = [*arguments.setup, *guests] if arguments.setup else []
@@ -150,12 +150,12 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     bottleneck = bottleneck_of(folder, soaks[0].run) if len(soaks) == 1 else None
 
     def figure() -> Figure:
-        from ulterion.report.figures.ground import Cast
+        from ulterion.report.figures.ground import SetupStyles
         from ulterion.report.figures.soaks import draw_soaks
         from ulterion.report.words.bottleneck import bottleneck_caption
 
         marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        cast = Cast.among(folder.review, [s.run.setup or "" for s in soaks])
+        cast = SetupStyles.among(folder.review, [s.run.setup or "" for s in soaks])
         held = bottleneck_caption(bottleneck)
         return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
@@ -181,14 +181,14 @@ def _drawn(
     groups: Sequence[Group],
     labels: dict[str, str],
     review: Review,
-) -> Drawn:
+) -> SavedFigures:
     """Draw one figure for each medium; with several the medium's name is in the file's."""
     if not paths:
-        return Drawn()
+        return SavedFigures()
     from ulterion.report.figures.comparison import draw_comparison
-    from ulterion.report.figures.ground import Cast
+    from ulterion.report.figures.ground import SetupStyles
 
-    cast, dark = Cast.of(review), arguments.dark
+    cast, dark = SetupStyles.of(review), arguments.dark
     return draw(
         [
             (path, partial(draw_comparison, group, labels[group.medium], arguments.units, cast, dark=dark))

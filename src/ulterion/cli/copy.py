@@ -253,7 +253,7 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
     """Hold a folder against a manifest, or against what it is a copy of."""
     from ulterion.cli.signals import stoppable
     from ulterion.core.units import show_size
-    from ulterion.report.screen.console import bullets
+    from ulterion.report.screen.console import bullet_list
     from ulterion.report.words.copied import listed
 
     with stoppable(), closing(copy_display(arguments, env)) as display:
@@ -264,7 +264,7 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show_json("checked", told)
     else:
         env.show([f"{found.files} files, {show_size(found.bytes)}, are as they should be"])
-        env.show(bullets("Not as it should be", listed([f"{n}: {w}" for n, w in found.wrong])))
+        env.show(bullet_list("Not as it should be", listed([f"{n}: {w}" for n, w in found.wrong])))
     return Status.BAD_VERDICT if found.wrong_count else Status.DONE
 
 

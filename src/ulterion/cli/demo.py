@@ -121,13 +121,13 @@ def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     from ulterion.demo.scenario import SOAKED
     from ulterion.judge.claims import judge_claims
     from ulterion.judge.comparisons import compare_review
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.soaks import choose, difference
     from ulterion.report.screen.claims import claims_table
     from ulterion.report.screen.comparisons import comparison
     from ulterion.report.screen.soaks import soaks_table
 
-    review, runs = folder.review, to_judge(folder)
+    review, runs = folder.review, runs_for_results(folder)
     groups = compare_review(review, runs)
     labels = {key: review.label(key) for key in [*review.ports, *review.parts]}
     env.show(["", *comparison(groups, labels, unit, review.review.margin)])

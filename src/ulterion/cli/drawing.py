@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 @dataclass
-class Drawn:
+class SavedFigures:
     """Figures that were drawn, and the error that ended the drawing, if one did."""
 
     paths: list[Path] = field(default_factory=list)
@@ -50,11 +50,11 @@ def check_paths(wanted: Path, names: Sequence[str] = ()) -> list[Path]:
     return paths
 
 
-def draw(wanted: Sequence[tuple[Path, Callable[[], Figure]]]) -> Drawn:
+def draw(wanted: Sequence[tuple[Path, Callable[[], Figure]]]) -> SavedFigures:
     """Draw and write figures; an error, of whatever kind, is kept to be raised later."""
     from ulterion.report.figures.files import save_figure
 
-    drawn = Drawn()
+    drawn = SavedFigures()
     try:
         for path, make in wanted:
             drawn.notes += save_figure(make(), path)

@@ -13,7 +13,7 @@ from ulterion.cli.status import Status
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
-    from ulterion.cli.drawing import Drawn
+    from ulterion.cli.drawing import SavedFigures
     from ulterion.model.store import ReviewFolder
     from ulterion.report.answers import Kind
 
@@ -24,7 +24,7 @@ def answer(
     kind: Kind,
     data: Mapping[str, object],
     lines: Sequence[RenderableType],
-    drawn: Drawn | None = None,
+    drawn: SavedFigures | None = None,
 ) -> Status:
     """Show an answer as lines, or as JSON."""
     if arguments.json:
@@ -44,7 +44,7 @@ def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.core.readers import parse_reader
     from ulterion.judge.elsewhere import suggestions
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.report.readerdata import reader_as_data
     from ulterion.report.screen.reader import reader_table
 
@@ -52,7 +52,7 @@ def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
         raise UsageError(f"--for stands alone; leave '{arguments.what}' out")
     reader = parse_reader(arguments.reader)
     folder = open_review(arguments.review, env.folder, env.tell)
-    runs = to_judge(folder)
+    runs = runs_for_results(folder)
     found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
     lines = [*reader_table(folder.review, reader, found, arguments.units), ""]
     return answer(arguments, env, "reader", reader_as_data(reader, found), lines)
@@ -95,9 +95,9 @@ def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
 
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """How long a size takes, read or written, on every setup."""
-    from ulterion.cli.drawing import Drawn, check_paths, draw
+    from ulterion.cli.drawing import SavedFigures, check_paths, draw
     from ulterion.core.units import parse_size, show_size
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.works import moving
     from ulterion.report.figures.works import draw_works
     from ulterion.report.screen.works import works_table
@@ -105,9 +105,9 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     _known(arguments, folder)
     size, way = parse_size(arguments.amount), arguments.what
-    rows = moving(folder.review, to_judge(folder), size, way, arguments.setup)
+    rows = moving(folder.review, runs_for_results(folder), size, way, arguments.setup)
     title = f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
-    drawn = Drawn()
+    drawn = SavedFigures()
     if arguments.figure and any(r.work for r in rows):
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
@@ -120,7 +120,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.conduct.copystart import cost_between
     from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.works import between
     from ulterion.report.screen.works import works_table
     from ulterion.report.workdata import works_as_data
@@ -133,7 +133,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     per_file = cost.per_file if cost is not None and files else 0.0
     row = between(
         folder.review,
-        to_judge(folder),
+        runs_for_results(folder),
         size,
         arguments.source,
         arguments.target,
@@ -169,7 +169,7 @@ def _counted(env: Environment, amount: str) -> tuple[int, int]:
 def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Whether a stream is taken, by its rate or a speed class, and what so long a recording fills."""
     from ulterion.core.units import show_duration, show_rate, show_size
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.recordings import recordings, stream_of
     from ulterion.report.screen.works import recordings_table
     from ulterion.report.workdata import recordings_as_data
@@ -178,7 +178,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     stream = stream_of(arguments.amount)
     size = None if arguments.length is None else stream * arguments.length
     found = recordings(
-        folder.review, to_judge(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
+        folder.review, runs_for_results(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
     )
     title = f"a recording of {arguments.amount}, {show_rate(stream)}"
     title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
@@ -220,7 +220,7 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     """What money buys."""
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.value import cheapest, parse_mix, values
     from ulterion.report.screen.works import values_table
     from ulterion.report.workdata import values_as_data
@@ -229,7 +229,7 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     if arguments.mix and arguments.writes:
         raise UsageError("--mix says what is done; leave --writes out")
     mix = parse_mix(arguments.mix) if arguments.mix else {"write" if arguments.writes else "read": 1.0}
-    found = values(folder.review, to_judge(folder), size, mix, arguments.least)
+    found = values(folder.review, runs_for_results(folder), size, mix, arguments.least)
     if not found:
         raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
     best = cheapest(found)

@@ -10,7 +10,7 @@ from ulterion.cli.environment import Environment
 from ulterion.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from ulterion.judge.joined import Guest
+    from ulterion.judge.joined import OtherReview
     from ulterion.model.review import Review
     from ulterion.model.runs.document import AnyRun
 
@@ -26,11 +26,11 @@ def with_guests(
     return review, runs
 
 
-def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:
+def guests_of(named: Sequence[str], env: Environment) -> list[OtherReview]:
     """Return the setups named; raise UsageError for one that is not to be found."""
     from ulterion.conduct.folders import open_review
-    from ulterion.judge.joined import Guest
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.joined import OtherReview
+    from ulterion.judge.pooling import runs_for_results
 
     guests = []
     for text in named:
@@ -41,7 +41,7 @@ def guests_of(named: Sequence[str], env: Environment) -> list[Guest]:
         folder = open_review(
             path if (path / "review.toml").is_file() else _in_the_archive(where, env), env.folder, env.tell
         )
-        guests.append(Guest(Path(where).name, folder.review, to_judge(folder), setup))
+        guests.append(OtherReview(Path(where).name, folder.review, runs_for_results(folder), setup))
     return guests
 
 

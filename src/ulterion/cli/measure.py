@@ -6,14 +6,14 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
-from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.drawing import SavedFigures, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ulterion.conduct.observers import Measured
+    from ulterion.conduct.observers import MeasureOutcome
     from ulterion.conduct.requests import MeasureRequest
 
 
@@ -81,7 +81,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     from ulterion.cli.options import review_for, wait_if_asked
     from ulterion.conduct.permits import Overwrite
     from ulterion.conduct.place import Place
-    from ulterion.conduct.requests import Access, MeasureRequest
+    from ulterion.conduct.requests import MeasureRequest, TargetOptions
     from ulterion.core.errors import UsageError
 
     if arguments.target is not None and arguments.network is not None:
@@ -101,7 +101,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         workloads=workloads,
         passes=arguments.passes or DEFAULT_PASSES,
         seconds=arguments.seconds,
-        access=Access(
+        access=TargetOptions(
             span_bytes=arguments.span,
             seed=arguments.seed,
             workers=arguments.workers,
@@ -115,7 +115,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     )
 
 
-def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: Measured) -> None:
+def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: MeasureOutcome) -> None:
     if arguments.json:
         from ulterion.report.data import measured_as_data
 
@@ -133,9 +133,9 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
     drawn.end(env)
 
 
-def _drawn(arguments: argparse.Namespace, env: Environment, finished: Measured) -> Drawn:
+def _drawn(arguments: argparse.Namespace, env: Environment, finished: MeasureOutcome) -> SavedFigures:
     if not arguments.figure or not any(r.counted for r in finished.run.workloads):
-        return Drawn()
+        return SavedFigures()
     from ulterion.report.figures.sweeps import draw_run
 
     def figure() -> Figure:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ulterion.cli import options
 
 if TYPE_CHECKING:
-    from ulterion.conduct.requests import Extras
+    from ulterion.conduct.requests import RepetitionPolicy
     from ulterion.core.workload import Workload
 
 DEFAULT_PASSES, DEFAULT_SECONDS = 4, 4.0
@@ -205,20 +205,20 @@ def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
     return suite.name, list(suite.workloads)
 
 
-def extras_of(arguments: argparse.Namespace) -> Extras:
+def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
     """Return how passes are repeated; raise UsageError."""
-    from ulterion.conduct.requests import Extras
+    from ulterion.conduct.requests import RepetitionPolicy
     from ulterion.core.errors import UsageError
-    from ulterion.engine.runner import Sureness
+    from ulterion.engine.runner import PrecisionRule
 
     sure = None
     least = arguments.passes or DEFAULT_PASSES
     if arguments.until_sure is None and arguments.passes is None and not arguments.together:
-        sure = Sureness(DEFAULT_SURE, DEFAULT_MOST, arguments.most_time or DEFAULT_TIME)
+        sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.most_time or DEFAULT_TIME)
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
             raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
         if arguments.max_passes < least:
             raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
-        sure = Sureness(arguments.until_sure, arguments.max_passes, arguments.most_time)
-    return Extras(arguments.warm_up, arguments.rest, arguments.cool_to, sure)
+        sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.most_time)
+    return RepetitionPolicy(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ulterion.cli.environment import Environment
-from ulterion.conduct.observers import Measured, Observer
+from ulterion.conduct.observers import MeasureOutcome, Observer
 from ulterion.conduct.plansteps import PlanObserver
 from ulterion.model.planned import Planned, Step
 from ulterion.report.screen.plan import measured_line
@@ -45,7 +45,7 @@ class PlanScreen(PlanObserver):
         self._live = Display(self._env.screen, self._unit) if self._env.screen.isatty() else None
         return self._live or Observer()
 
-    def measured(self, done: Measured) -> None:
+    def measured(self, done: MeasureOutcome) -> None:
         """Say what came of it."""
         self.close()
         self._say(f"    {measured_line(done.run, self._unit)}")

@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.drawing import SavedFigures, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from rich.console import RenderableType
 
-    from ulterion.judge.beside import Other
-    from ulterion.judge.matrix import Ground
+    from ulterion.judge.beside import OtherReviewRow
+    from ulterion.judge.matrix import Observations
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
     from ulterion.report.answers import Kind
@@ -27,7 +27,7 @@ def _runs(folder: ReviewFolder) -> list[AnyRun]:
     return plan_runs(folder)
 
 
-def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Ground]:
+def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Observations]:
     from ulterion.core.errors import UsageError
     from ulterion.judge.matrix import grounds
 
@@ -48,7 +48,7 @@ def _foot(folder: ReviewFolder) -> list[str]:
 def _finish(
     arguments: argparse.Namespace,
     env: Environment,
-    drawn: Drawn,
+    drawn: SavedFigures,
     kind: Kind,
     data: Mapping[str, object],
     lines: Sequence[RenderableType],
@@ -64,9 +64,9 @@ def _finish(
 
 def _figures(
     arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
-) -> Drawn:
+) -> SavedFigures:
     if not arguments.figure or not wanted:
-        return Drawn()
+        return SavedFigures()
     paths = check_paths(env.folder / arguments.figure, [name for name, _ in wanted])
     return draw([(path, make) for path, (_, make) in zip(paths, wanted, strict=True)])
 
@@ -86,7 +86,7 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
         if name not in factors:
             raise UsageError(unknown("factor", name, factors))
 
-    def maker(one: Ground) -> Callable[[], Figure]:
+    def maker(one: Observations) -> Callable[[], Figure]:
         return lambda: draw_grid(
             review, one, rows, columns=columns, unit=arguments.units, foot_words=_foot(folder), dark=arguments.dark
         )
@@ -98,34 +98,34 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     return _finish(arguments, env, drawn, kind="grid", data=grid_as_data(found, others), lines=told)
 
 
-def _others(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]) -> list[Other]:
+def _others(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]) -> list[OtherReviewRow]:
     """Return what the reviews that were named measured of the same products."""
     from ulterion.conduct.folders import open_review
     from ulterion.judge.beside import beside
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
 
     found = []
     for path in arguments.beside:
         other = open_review(path, env.folder, env.tell)
-        found += beside(folder.review, other.review, to_judge(other), texts)
+        found += beside(folder.review, other.review, runs_for_results(other), texts)
     return found
 
 
 def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show the ports beside each other."""
     from ulterion.core.errors import UsageError
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.judge.ports import ports
     from ulterion.report.plandata import ports_as_data
     from ulterion.report.screen.plan import ports_table
 
-    rows = ports(folder.review, to_judge(folder))
+    rows = ports(folder.review, runs_for_results(folder))
     if not rows:
         raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
     return _finish(
         arguments,
         env,
-        Drawn(),
+        SavedFigures(),
         kind="ports",
         data=ports_as_data(rows),
         lines=ports_table(folder.review, rows, arguments.units),
@@ -170,7 +170,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     from ulterion.judge.matrix import ranks
     from ulterion.report.effectdata import ranks_as_data
     from ulterion.report.figures.matrix import draw_ranks
-    from ulterion.report.screen.console import bullets
+    from ulterion.report.screen.console import bullet_list
     from ulterion.report.screen.plan import ranks_table
     from ulterion.report.words.plan import next_words, short_words
 
@@ -183,7 +183,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     drawn = _figures(arguments, env, wanted)
     lines = [line for g, r in found for line in ranks_table(review, g, r)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
-    lines += bullets("In short", short_words(review, [(g.workload, r) for g, r in found]))
+    lines += bullet_list("In short", short_words(review, [(g.workload, r) for g, r in found]))
     return _finish(
         arguments, env, drawn, kind="ranks", data=ranks_as_data(found), lines=[*lines, "", next_words(review, now, [])]
     )
@@ -205,7 +205,7 @@ def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: 
     return _finish(
         arguments,
         env,
-        Drawn(),
+        SavedFigures(),
         kind="compatibility",
         data=compatibility_as_data(rows),
         lines=compatibility_table(folder.review, rows),

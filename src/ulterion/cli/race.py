@@ -44,7 +44,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.judge.races import amount_words, runners_of
     from ulterion.report.racedata import race_as_data
-    from ulterion.report.screen.console import bullets
+    from ulterion.report.screen.console import bullet_list
     from ulterion.report.words.races import story
 
     if arguments.speed and not arguments.film:
@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.json:
         env.show_json("race", race_as_data(runners, told), drawn.as_data())
     else:
-        env.show(bullets(f"{amount} on one clock", told))
+        env.show(bullet_list(f"{amount} on one clock", told))
         drawn.show(env)
     if arguments.film:
         _film(arguments, env, runners, amount)

@@ -6,7 +6,7 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
-from ulterion.cli.drawing import Drawn, check_paths, draw
+from ulterion.cli.drawing import SavedFigures, check_paths, draw
 from ulterion.cli.environment import Environment
 from ulterion.cli.status import Status
 
@@ -48,7 +48,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.cli.soak_options import load_of, plan_of, sensors_of
     from ulterion.conduct.permits import Overwrite
     from ulterion.conduct.place import Place
-    from ulterion.conduct.requests import Access, SoakRequest
+    from ulterion.conduct.requests import SoakRequest, TargetOptions
     from ulterion.conduct.soak import capacity_of, find_cut_off, request_again
     from ulterion.core.errors import UsageError
 
@@ -62,7 +62,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
         place=place,
         workload=workload,
         plan=plan_of(arguments, capacity_of(place)),
-        access=Access(
+        access=TargetOptions(
             span_bytes=arguments.span,
             seed=arguments.seed,
             stall=arguments.stall,
@@ -84,15 +84,15 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, fol
     from ulterion.report.data import soak_as_data
     from ulterion.report.screen.soaks import soak_results
 
-    def drawn(soak: Soak | None) -> Drawn:
+    def drawn(soak: Soak | None) -> SavedFigures:
         if not arguments.figure or soak is None:
-            return Drawn()
-        from ulterion.report.figures.ground import Cast
+            return SavedFigures()
+        from ulterion.report.figures.ground import SetupStyles
         from ulterion.report.figures.soaks import draw_soaks
         from ulterion.report.words.bottleneck import bottleneck_caption
 
         def figure() -> Figure:
-            marks, cast = marks_of(folder.review, finished.run), Cast.of(folder.review)
+            marks, cast = marks_of(folder.review, finished.run), SetupStyles.of(folder.review)
             return draw_soaks(
                 [soak], arguments.units, marks, cast, held=bottleneck_caption(bottleneck), dark=arguments.dark
             )

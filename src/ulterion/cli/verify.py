@@ -82,7 +82,7 @@ def _checked(text: str, path: Path, scratch: Path, env: Environment) -> Checked:
 def _beside(text: str, path: Path, other: Path, scratch: Path) -> tuple[list[Pair], list[str]]:
     """Return how two reports agree, and what is to be said of the other's folder."""
     from ulterion.judge.agreement import agreements
-    from ulterion.judge.pooling import to_judge
+    from ulterion.judge.pooling import runs_for_results
     from ulterion.model import bundle
     from ulterion.model.review import FILE_NAME
     from ulterion.model.store import ReviewFolder
@@ -93,7 +93,7 @@ def _beside(text: str, path: Path, other: Path, scratch: Path) -> tuple[list[Pai
         theirs = ReviewFolder.open(other)
     else:
         theirs = bundle.laid_out(carried(read_page(other), other.name)[0], scratch / "other")
-    return agreements(mine.review, to_judge(mine), theirs.review, to_judge(theirs)), theirs.notices
+    return agreements(mine.review, runs_for_results(mine), theirs.review, runs_for_results(theirs)), theirs.notices
 
 
 def _as_data(pair: Pair) -> dict[str, str | float | None]:

@@ -10,7 +10,7 @@ from typing import Protocol
 import numpy as np
 
 from ulterion.conduct.thermometers import Thermometers
-from ulterion.core.soak.trace import DRIVE, Row
+from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes, Load, LoadEnd
 from ulterion.engine.target import RealTarget
@@ -49,10 +49,10 @@ class Source(Protocol):
     def start(self) -> float:
         """When it began, on the clock of its bench."""
 
-    def look(self) -> Sequence[Row]:
+    def look(self) -> Sequence[TraceRow]:
         """Return the rows that came since the last look, waiting a moment at most; raise TargetFailed."""
 
-    def end(self) -> tuple[Sequence[Row], float | None]:
+    def end(self) -> tuple[Sequence[TraceRow], float | None]:
         """End the phase; return the rows left over and the seconds of the flush, if there was one."""
 
     @property
@@ -62,7 +62,7 @@ class Source(Protocol):
     def stood_still(self) -> str | None:
         """Return in words, once each time, that machine or program stood still; None when they did not."""
 
-    def remains(self) -> Sequence[Row]:
+    def remains(self) -> Sequence[TraceRow]:
         """Return the rows that are whole after `look` or `end` failed."""
 
     def close(self) -> None:
@@ -131,7 +131,7 @@ class RealBench:
             raise
         return _Loading(self, load, load.begun - self._start)
 
-    def with_values(self, rows: Sequence[Row]) -> list[Row]:
+    def with_values(self, rows: Sequence[TraceRow]) -> list[TraceRow]:
         """Return rows with the newest temperatures."""
         self.thermometers.look()
         return [replace(row, sensors=dict(self.thermometers.values)) for row in rows]
@@ -148,17 +148,17 @@ class _Resting:
         self._bench = bench
         self.start = self._last = bench.now()
 
-    def look(self) -> Sequence[Row]:
+    def look(self) -> Sequence[TraceRow]:
         time.sleep(DOZE)
         rows = []
         while self._bench.now() - self._last >= self._bench.interval:
-            rows.append(Row(self._bench.interval, 0, 0))
+            rows.append(TraceRow(self._bench.interval, 0, 0))
             self._last += self._bench.interval
         return self._bench.with_values(rows)
 
-    def end(self) -> tuple[Sequence[Row], float | None]:
+    def end(self) -> tuple[Sequence[TraceRow], float | None]:
         left = self._bench.now() - self._last
-        return self._bench.with_values([Row(left, 0, 0)]), None
+        return self._bench.with_values([TraceRow(left, 0, 0)]), None
 
     @property
     def ended(self) -> bool:
@@ -167,7 +167,7 @@ class _Resting:
     def stood_still(self) -> str | None:
         return None  # a rest is a rest
 
-    def remains(self) -> Sequence[Row]:
+    def remains(self) -> Sequence[TraceRow]:
         return []
 
     def close(self) -> None:
@@ -180,10 +180,10 @@ class _Loading:
     def __init__(self, bench: RealBench, load: Load, start: float) -> None:
         self._bench, self._load, self.start = bench, load, start
 
-    def look(self) -> Sequence[Row]:
+    def look(self) -> Sequence[TraceRow]:
         return self._bench.with_values(self._load.look())
 
-    def end(self) -> tuple[Sequence[Row], float | None]:
+    def end(self) -> tuple[Sequence[TraceRow], float | None]:
         rows, end = self._load.stop()
         assert isinstance(end, LoadEnd)
         return self._bench.with_values(rows), end.flush
@@ -195,7 +195,7 @@ class _Loading:
     def stood_still(self) -> str | None:
         return self._load.stood_still()
 
-    def remains(self) -> Sequence[Row]:
+    def remains(self) -> Sequence[TraceRow]:
         return self._bench.with_values(self._load.remains())
 
     def close(self) -> None:
@@ -233,13 +233,13 @@ class _Simulated:
         self.start = bench.now()
         bench.target.begin_phase()
 
-    def look(self) -> Sequence[Row]:
+    def look(self) -> Sequence[TraceRow]:
         bench = self._bench
         if bench.pace:
             time.sleep(bench.interval / bench.pace)
         return [bench.target.soak_row(self._workload, bench.interval, bench.rng)]
 
-    def end(self) -> tuple[Sequence[Row], float | None]:
+    def end(self) -> tuple[Sequence[TraceRow], float | None]:
         if self._workload is None or self._workload.direction == "read":
             return [], None
         return [], self._bench.target.state.truth(self._workload).flush
@@ -251,7 +251,7 @@ class _Simulated:
     def stood_still(self) -> str | None:
         return None
 
-    def remains(self) -> Sequence[Row]:
+    def remains(self) -> Sequence[TraceRow]:
         return []
 
     def close(self) -> None:

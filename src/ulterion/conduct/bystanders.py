@@ -10,7 +10,7 @@ from ulterion.host.activity import activity, busyness
 from ulterion.host.stacks import whole_disk
 
 
-class Bystanders:
+class BackgroundLoad:
     """Looks at the kernel's counters when it is made, and again at the end."""
 
     def __init__(self) -> None:

@@ -92,7 +92,7 @@ def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
 def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
     mine = [s for s in request.review.skims() if s.kind == "capacity" and s.setup == request.place.setup]
-    for run in reversed(request.review.whole(mine)):
+    for run in reversed(request.review.with_series(mine)):
         if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
             continue
         if run.capacity.method != DEVICE or run.capacity.claimed_bytes != found.size:

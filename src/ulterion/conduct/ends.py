@@ -10,7 +10,7 @@ from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.steady import ROUND_SECONDS, ROUNDS, rounds_of, steady_round
 from ulterion.core.soak.trace import DRIVE, LOAD, Floats, Phase, sensor_values, trace_of
 from ulterion.core.units import show_duration, show_size
-from ulterion.model.runs.growing import GrowingPhase
+from ulterion.model.runs.growing import PhaseBuilder
 from ulterion.model.runs.soak import SETTLED, SoakPlan
 
 MAX_IDLE, MAX_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
@@ -18,7 +18,7 @@ IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to 
 LOOK_EVERY = 15.0  # seconds between two looks at whether a rest is over
 
 TIME_UP = "the time was up"
-Ended = Callable[[GrowingPhase], str | None]
+Ended = Callable[[PhaseBuilder], str | None]
 """Returns why a phase is over, or None while it is not."""
 
 
@@ -26,7 +26,7 @@ def load_done(plan: SoakPlan, seconds: float, moved: int) -> Ended:
     """Return when a load is over that ran for `seconds` and moved `moved` bytes before it was cut off."""
     rounds_seen = 0
 
-    def done(phase: GrowingPhase) -> str | None:
+    def done(phase: PhaseBuilder) -> str | None:
         nonlocal rounds_seen
         if plan.load_seconds is not None and seconds + phase.seconds >= plan.load_seconds - 1e-6:
             return TIME_UP
@@ -42,7 +42,7 @@ def load_done(plan: SoakPlan, seconds: float, moved: int) -> Ended:
     return done
 
 
-def _last_rounds(phase: GrowingPhase) -> list[float]:
+def _last_rounds(phase: PhaseBuilder) -> list[float]:
     """Return the rates of the last five rounds of a phase, fewer when it is shorter."""
     interval = phase.seconds / max(len(phase.rows), 1)
     rows = phase.rows[-round(ROUNDS * ROUND_SECONDS / interval) :]
@@ -65,7 +65,7 @@ def _rest_done(seconds: float | None, blind: float, longest: float, over: Callab
     """Return when a rest is over: after its time, once `over` says so of its rows, or when there is no use in waiting."""
     looked = 0.0
 
-    def done(phase: GrowingPhase) -> str | None:
+    def done(phase: PhaseBuilder) -> str | None:
         nonlocal looked
         if seconds is not None:
             return TIME_UP if phase.seconds >= seconds - 1e-6 else None

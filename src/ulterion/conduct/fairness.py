@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ulterion.conduct.requests import Extras
+from ulterion.conduct.requests import RepetitionPolicy
 from ulterion.conduct.targets import Target
 from ulterion.core.fill import Fill
 from ulterion.core.units import show_duration
@@ -24,7 +24,7 @@ class _Waited:
     fresh: bool
 
 
-def settled(run: MeasureRun, target: Target, extras: Extras, tell: Callable[[str], None]) -> MeasureRun:
+def wait_for_start_conditions(run: MeasureRun, target: Target, extras: RepetitionPolicy, tell: Callable[[str], None]) -> MeasureRun:
     """Wait for what `extras` ask for; return the run with what was waited for, and what could not be had, as warnings."""
     if extras.start_at is None and not extras.fresh:
         return run
@@ -36,7 +36,7 @@ def settled(run: MeasureRun, target: Target, extras: Extras, tell: Callable[[str
     return run.with_warnings(*told).model_copy(update={"before": before, "unequal": told})
 
 
-def _wait(target: Target, fill: Fill | None, extras: Extras, tell: Callable[[str], None]) -> _Waited:
+def _wait(target: Target, fill: Fill | None, extras: RepetitionPolicy, tell: Callable[[str], None]) -> _Waited:
     seconds = 0.0
     while True:
         warm = target.temperature()
@@ -52,7 +52,7 @@ def _wait(target: Target, fill: Fill | None, extras: Extras, tell: Callable[[str
         fill = fill.after(0.0, STEP) if fill is not None else None
 
 
-def _words(waited: _Waited, extras: Extras) -> list[str]:
+def _words(waited: _Waited, extras: RepetitionPolicy) -> list[str]:
     told = []
     if not waited.cool:
         told.append(

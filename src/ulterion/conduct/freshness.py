@@ -20,12 +20,12 @@ RECENT = datetime.timedelta(minutes=10)  # a cache that was used up longer ago m
 MAX_SOAKS = 5  # that are looked into for a write cache
 
 
-def before(place: Place, facts: TargetFacts, started: datetime.datetime) -> Before:
+def recent_writes(place: Place, facts: TargetFacts, started: datetime.datetime) -> Before:
     """Return what is known, from the runs of the review, before a run that begins at `started`."""
     skims = place.review.skims()
     recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
     soaks, others = ([s for s in recent if (s.kind == "soak") == whole] for whole in (True, False))
-    every = [*place.review.light(others), *place.review.whole(soaks)]  # what passes moved stands outside their series
+    every = [*place.review.without_series(others), *place.review.with_series(soaks)]  # what passes moved stands outside their series
     runs = sorted((run for run in every if _same_drive(run, place, facts)), key=lambda run: run.started)
     known = Before(recent_bytes=int(sum(_written(run) for run in runs)))
     soaked = next(_used_up(place, facts), None)
@@ -90,7 +90,7 @@ def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]
     """Yield the newest soaks of the drive that used up a write cache, those of the same setup first, and that fall."""
     soaks = [s for s in reversed(place.review.skims()) if s.kind == "soak"]
     ordered = sorted(soaks, key=lambda s: s.setup != place.setup)
-    for run in place.review.whole(ordered[:MAX_SOAKS]):
+    for run in place.review.with_series(ordered[:MAX_SOAKS]):
         if isinstance(run, SoakRun) and _same_drive(run, place, facts):
             for fall in events(run.trace()):
                 if fall.cause == "write cache":

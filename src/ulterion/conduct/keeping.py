@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Callable
 
 from ulterion.conduct import remarks
-from ulterion.conduct.bystanders import Bystanders
+from ulterion.conduct.bystanders import BackgroundLoad
 from ulterion.conduct.opening import Opened
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
@@ -32,7 +32,7 @@ def open_journal(review: ReviewFolder, run: AnyRun) -> Journal:
     return Journal(review.make_runs_folder() / f"{run_name(run)}{SUFFIX}", run)
 
 
-class Recorder(runner.Observer):
+class RunRecorder(runner.Observer):
     """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
 
     def __init__(
@@ -116,7 +116,7 @@ class Recorder(runner.Observer):
         return done.model_copy(update={"workloads": records, "before": self.before})
 
 
-def finished(run: MeasureRun, opening: Opened, bystanders: Bystanders) -> MeasureRun:
+def finished(run: MeasureRun, opening: Opened, bystanders: BackgroundLoad) -> MeasureRun:
     """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
     run = opening.with_links_under_load(run).with_warnings(*bystanders.warnings(run.target))
     return _marked(run.model_copy(update={"ended": moment_of(run, opening.target)}).with_states())

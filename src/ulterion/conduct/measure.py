@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ulterion.conduct.bystanders import Bystanders
-from ulterion.conduct.fairness import settled
-from ulterion.conduct.keeping import Recorder, failure_of, finished, open_journal
-from ulterion.conduct.observers import Measured, Observer
+from ulterion.conduct.bystanders import BackgroundLoad
+from ulterion.conduct.fairness import wait_for_start_conditions
+from ulterion.conduct.keeping import RunRecorder, failure_of, finished, open_journal
+from ulterion.conduct.observers import MeasureOutcome, Observer
 from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.conduct.requests import MeasureRequest
 from ulterion.conduct.rest import Rest
@@ -15,18 +15,18 @@ from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun
 
 
-def measure(request: MeasureRequest, observer: Observer) -> Measured:
-    """Run the request and keep the run; a target that fails, or a stop by hand, is a run too (see `Measured.failure`).
+def measure(request: MeasureRequest, observer: Observer) -> MeasureOutcome:
+    """Run the request and keep the run; a target that fails, or a stop by hand, is a run too (see `MeasureOutcome.failure`).
 
     Raises UsageError before anything is measured.
     """
     with opened(request.place, request.access, request.workloads, request.seconds, observer) as opening:
-        run = settled(blank_measure(opening, request), opening.target, request.extras, observer.resting)
+        run = wait_for_start_conditions(blank_measure(opening, request), opening.target, request.extras, observer.resting)
         observer.opened(run)
         return _keep(request, opening, run, observer)
 
 
-def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: Observer) -> Measured:
+def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: Observer) -> MeasureOutcome:
     """Run the suite with a journal, then write the document whatever happened."""
     extras, review = request.extras, request.place.review
     rest = Rest(extras.rest, extras.cool_to, opening.target.temperature, opening.target.rest, observer.resting)
@@ -40,7 +40,7 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
         rest=rest,
     )
     journal = open_journal(review, run)
-    recorder, bystanders = Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), Bystanders()
+    recorder, bystanders = RunRecorder(observer, journal, opening.target.warmth, run.before or UNKNOWN), BackgroundLoad()
     failure: UlterionError | None = None
     saved = False
     try:
@@ -54,6 +54,6 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
         done, path = review.finish(finished(recorder.document(run, state), opening, bystanders), journal.path)
         saved = True
         assert isinstance(done, MeasureRun)
-        return Measured(done, path, failure)
+        return MeasureOutcome(done, path, failure)
     finally:
         journal.close(remove=saved or not recorder.passes)

@@ -67,8 +67,8 @@ def entries(folder: ReviewFolder) -> list[Entry]:
 def noted_runs(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
     mine = [s for s in folder.skims() if s.noted]
-    whole = folder.whole([s for s in mine if s.kind == "soak"])
-    return sorted([*whole, *folder.light([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id))
+    whole = folder.with_series([s for s in mine if s.kind == "soak"])
+    return sorted([*whole, *folder.without_series([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id))
 
 
 def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:

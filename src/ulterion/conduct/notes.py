@@ -17,7 +17,7 @@ from ulterion.model.notebook import SetupNote
 from ulterion.model.runs.document import AnyRun, SoakRun
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import LoggedSeries
-from ulterion.model.skims import Skim
+from ulterion.model.skims import RunSummary
 from ulterion.model.store import ReviewFolder
 
 LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
@@ -103,7 +103,7 @@ def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
     return {"what": f"excluded: {why}", "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
 
 
-def doubtful(folder: ReviewFolder, chosen: Skim, words: str) -> str | None:
+def doubtful(folder: ReviewFolder, chosen: RunSummary, words: str) -> str | None:
     """Return why the newest run may not be the one that a note is meant for, or None.
 
     It is of another setup than the words name; or it ended long ago, and other setups have runs as well.
@@ -179,7 +179,7 @@ def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
         )
 
 
-def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> Skim:
+def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> RunSummary:
     """Return a run by its id, or the newest; raise UsageError."""
     runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
     if not runs:

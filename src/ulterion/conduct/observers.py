@@ -9,7 +9,7 @@ from pathlib import Path
 from ulterion.core.errors import UlterionError
 from ulterion.core.sharing import Sharing
 from ulterion.core.soak.falls import Fall
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.engine import runner
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.noted import Note, Reading
@@ -44,7 +44,7 @@ class SoakObserver:
     def phase(self, name: str, until: str) -> None:
         """A phase begins; `until` says in words when it ends."""
 
-    def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
+    def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
         """An interval of a phase is over; the phase took `seconds` and moved `moved` bytes so far."""
 
     def events(self, falls: Sequence[Fall], load_start: float) -> None:
@@ -62,7 +62,7 @@ class SoakObserver:
 
 
 @dataclass(frozen=True)
-class Measured:
+class MeasureOutcome:
     """A finished measurement: the document, where it is, and the failure that ended it, if any."""
 
     run: MeasureRun

@@ -9,13 +9,13 @@ from pathlib import Path
 from typing import Any, Literal, TypeVar
 
 from ulterion.conduct.expected import check_expected, unexpected
-from ulterion.conduct.freshness import before
+from ulterion.conduct.freshness import recent_writes
 from ulterion.conduct.network import NetworkTarget
 from ulterion.conduct.observers import Observer, SoakObserver
 from ulterion.conduct.permits import open_device
 from ulterion.conduct.place import Place
 from ulterion.conduct.real import HostTarget
-from ulterion.conduct.requests import Access, MeasureRequest, SoakRequest
+from ulterion.conduct.requests import MeasureRequest, SoakRequest, TargetOptions
 from ulterion.conduct.simulated import SimulatedTarget
 from ulterion.conduct.targets import Target
 from ulterion.core.errors import UsageError
@@ -29,7 +29,7 @@ from ulterion.host.activity import pulse_of
 from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import moment_text
-from ulterion.model.runs.header import Ground, State
+from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
 from ulterion.model.systems import check_engine, is_portable
@@ -69,7 +69,7 @@ class Opened:
 
 @contextmanager
 def opened(
-    place: Place, access: Access, workloads: Sequence[Workload], seconds: float, observer: Observer | SoakObserver
+    place: Place, access: TargetOptions, workloads: Sequence[Workload], seconds: float, observer: Observer | SoakObserver
 ) -> Iterator[Opened]:
     """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed."""
     target = _open(place, access)
@@ -84,7 +84,7 @@ def opened(
         target.close()
 
 
-def _open(place: Place, access: Access) -> Target:
+def _open(place: Place, access: TargetOptions) -> Target:
     if place.where is None:
         raise UsageError(f"setup '{place.setup}' has no target; name the folder: ulterion measure FOLDER --setup ...")
     if place.simulated:
@@ -113,7 +113,7 @@ def _open(place: Place, access: Access) -> Target:
     return HostTarget(engine)
 
 
-def _open_real(path: Path, access: Access) -> RealTarget:
+def _open_real(path: Path, access: TargetOptions) -> RealTarget:
     check_engine()
     if is_portable():
         return _open_portable(path, access)
@@ -124,7 +124,7 @@ def _open_real(path: Path, access: Access) -> RealTarget:
     return open_target(path, access.span_bytes, access.stall)
 
 
-def _open_portable(path: Path, access: Access) -> RealTarget:
+def _open_portable(path: Path, access: TargetOptions) -> RealTarget:
     from ulterion.engine.portable.targets import open_portable
 
     if access.overwrite.serial is not None:
@@ -138,7 +138,7 @@ def _open_portable(path: Path, access: Access) -> RealTarget:
     return open_portable(path, access.span_bytes, access.stall)
 
 
-def _opened(target: Target, place: Place, access: Access, workloads: list[Workload], stack: ExitStack) -> Opened:
+def _opened(target: Target, place: Place, access: TargetOptions, workloads: list[Workload], stack: ExitStack) -> Opened:
     started = target.started(place.simulated_ends if place.simulated else [])
     facts, bench = target.facts(), target.bench_facts(place.review.review.bench)
     seed, identity = target.seed_and_id(access.seed, f"{access.seed}/{place.setup}/{moment_text(started)}")
@@ -167,12 +167,12 @@ def _opened(target: Target, place: Place, access: Access, workloads: list[Worklo
     )
 
 
-def _expectations(place: Place, access: Access) -> list[Expect]:
+def _expectations(place: Place, access: TargetOptions) -> list[Expect]:
     own = [place.entry.expect] if place.entry is not None and place.entry.expect is not None else []
     return [*own, *access.expect]
 
 
-def _expected(place: Place, access: Access, facts: TargetFacts) -> list[str]:
+def _expected(place: Place, access: TargetOptions, facts: TargetFacts) -> list[str]:
     """Return warnings for what is not as the setup expects; raise UsageError unless that was accepted."""
     if access.unplugged is not None and facts.attachment == access.unplugged:
         raise UsageError(
@@ -205,7 +205,7 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         max_passes=extras.sure.max_passes if extras.sure else extras.max_passes,
     )
     writes = any(w.writes for w in opening.workloads)
-    known = before(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
+    known = recent_writes(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN
     kind: Literal["measure", "network"] = "network" if request.place.over_network else "measure"
     return MeasureRun(
         **opening.header,
@@ -234,7 +234,7 @@ def blank_soak(opening: Opened, request: SoakRequest) -> SoakRun:
         engine_why=why,
     )
     return SoakRun(
-        **opening.header, settings=Ground(span_bytes=opening.target.span_bytes, seed=opening.seed), soak=record
+        **opening.header, settings=RunScope(span_bytes=opening.target.span_bytes, seed=opening.seed), soak=record
     )
 
 

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Sequence
 
 from ulterion.conduct.benches import Bench, Source
-from ulterion.conduct.bystanders import Bystanders
+from ulterion.conduct.bystanders import BackgroundLoad
 from ulterion.conduct.ends import (
     TIME_UP,
     cool_done,
@@ -23,10 +23,10 @@ from ulterion.conduct.opening import Opened
 from ulterion.conduct.requests import SoakRequest
 from ulterion.core.errors import Interrupted, TargetFailed, UsageError
 from ulterion.core.soak.findings import events
-from ulterion.core.soak.trace import AGAIN, COOL, IDLE, LOAD, Row
+from ulterion.core.soak.trace import AGAIN, COOL, IDLE, LOAD, TraceRow
 from ulterion.core.units import show_size
 from ulterion.core.workload import Workload
-from ulterion.model.runs.growing import GrowingPhase
+from ulterion.model.runs.growing import PhaseBuilder
 from ulterion.model.runs.header import State
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
@@ -55,10 +55,10 @@ class Soaking:
         self.phases: list[SoakPhase] = []
         self.readings: list[Reading] = []
         self.notes: list[Note] = []
-        self.on: GrowingPhase | None = None
+        self.on: PhaseBuilder | None = None
         self._next = False
         self._looked = time.monotonic()
-        self._bystanders = Bystanders()
+        self._bystanders = BackgroundLoad()
 
     def _offset(self) -> float:
         """Return how long after the soak's beginning this part begins."""
@@ -127,7 +127,7 @@ class Soaking:
             return
         enough = used_up[0].written * AGAIN_MORE
 
-        def done(phase: GrowingPhase) -> str | None:
+        def done(phase: PhaseBuilder) -> str | None:
             if phase.bytes >= enough:
                 return f"{AGAIN_MORE:g} times the bytes that were fast the first time"
             return "long enough" if phase.seconds >= MAX_AGAIN else None
@@ -138,7 +138,7 @@ class Soaking:
         self,
         name: PhaseName,
         workload: Workload | None,
-        done: Callable[[GrowingPhase], str | None],
+        done: Callable[[PhaseBuilder], str | None],
         until: str,
         seconds: float | None = None,
     ) -> None:
@@ -146,7 +146,7 @@ class Soaking:
         self.observer.phase(name, until)
         source = self.bench.begin(workload, seconds)
         try:
-            self.on = GrowingPhase(name, round(self.offset + source.start, 3), self.record.plan.interval, self.part)
+            self.on = PhaseBuilder(name, round(self.offset + source.start, 3), self.record.plan.interval, self.part)
             self.journal.phase(self.on)
             why = None
             while why is None:
@@ -200,7 +200,7 @@ class Soaking:
             self.journal.phase_end(phase.end, why, flush)
         self.on = None
 
-    def _take(self, row: Row) -> None:
+    def _take(self, row: TraceRow) -> None:
         assert self.on is not None
         if row.seconds <= 1e-6:
             return

@@ -10,9 +10,9 @@ from dataclasses import dataclass, replace
 
 from ulterion.conduct.measure import measure
 from ulterion.conduct.noting import now_utc
-from ulterion.conduct.observers import Measured, Observer, SoakObserver
+from ulterion.conduct.observers import MeasureOutcome, Observer, SoakObserver
 from ulterion.conduct.place import Place
-from ulterion.conduct.requests import Access, Extras, MeasureRequest, SoakRequest
+from ulterion.conduct.requests import MeasureRequest, RepetitionPolicy, SoakRequest, TargetOptions
 from ulterion.conduct.settings import expectations, prove
 from ulterion.conduct.soak import soak
 from ulterion.conduct.waiting import wait_for
@@ -79,7 +79,7 @@ class PlanObserver:
         """Return who is told of a soak."""
         return SoakObserver()
 
-    def measured(self, done: Measured) -> None:
+    def measured(self, done: MeasureOutcome) -> None:
         """A cell, or a check, was measured and kept."""
 
     def close(self) -> None:
@@ -114,10 +114,10 @@ class _Decisive:
 
 def plan_runs(review: ReviewFolder) -> list[AnyRun]:
     """Return the runs that a plan looks at: measurements without their series, and soaks."""
-    review.look_again()
+    review.refresh()
     skims = review.skims()
-    passes = review.light([s for s in skims if s.kind in ("measure", "network")])
-    return [*passes, *review.light([s for s in skims if s.kind == "soak"])]
+    passes = review.without_series([s for s in skims if s.kind in ("measure", "network")])
+    return [*passes, *review.without_series([s for s in skims if s.kind == "soak"])]
 
 
 def take(
@@ -133,7 +133,7 @@ def take(
     cell = words(step.cell) if step.cell is not None else step.setup
     shown = prove(proofs, cell, lambda q: _answered(place, observer, q))
     runs = runs_of_plan(review.review, plan_runs(review))
-    access = Access(
+    access = TargetOptions(
         span_bytes=plan.span,
         waited=waited,
         expect=tuple(expectations(proofs)),
@@ -212,7 +212,7 @@ def workloads_of(plan: Plan, *, network: bool = False) -> list[Workload]:
 
 
 def _measure_request(
-    plan: Plan, place: Place, step: Step, runs: Sequence[MeasureRun], access: Access
+    plan: Plan, place: Place, step: Step, runs: Sequence[MeasureRun], access: TargetOptions
 ) -> MeasureRequest:
     workloads = workloads_of(plan, network=place.over_network)
     baseline = place.review.review.baseline_for(place.chain[-1])
@@ -222,7 +222,7 @@ def _measure_request(
     texts = [w.text for w in workloads]
     margin = place.review.review.review.margin
     until = _Decisive(texts, reference, mine, margin, plan.max_passes) if step.cell is not None and reference else None
-    extras = Extras(
+    extras = RepetitionPolicy(
         until=until,
         max_passes=plan.max_passes if until is not None else None,
         start_at=_first_temperature(runs, place),
@@ -247,7 +247,7 @@ def _first_temperature(runs: Sequence[MeasureRun], place: Place) -> float | None
     return mine[0].target.temperature if mine else None
 
 
-def _soak(plan: Plan, place: Place, access: Access, observer: PlanObserver) -> None:
+def _soak(plan: Plan, place: Place, access: TargetOptions, observer: PlanObserver) -> None:
     if plan.soak is not None:
         wanted = SoakPlan(idle=None, load_seconds=plan.soak, cool=0.0)
         soaked = soak(SoakRequest(place, parse_workload(SOAKING), wanted, access), observer.soaking())
@@ -265,5 +265,5 @@ def _compatibility(plan: Plan, place: Place, run: MeasureRun, observer: PlanObse
 
 
 def _keep(review: ReviewFolder, run: MeasureRun, note: Note) -> None:
-    review.look_again()
+    review.refresh()
     review.change(next(s for s in review.skims() if s.id == run.id), lambda one: one.with_record(note))

@@ -28,7 +28,7 @@ from ulterion.model.review import Bench as BenchWords
 from ulterion.model.systems import System, is_portable, system, untried
 
 if TYPE_CHECKING:
-    from ulterion.engine.calibration import OwnCost
+    from ulterion.engine.calibration import RequestCost
 
 
 NO_SENSORS: dict[System, str] = {
@@ -48,7 +48,7 @@ class HostTarget(RealTime):
     def __init__(self, engine: RealTarget) -> None:
         self.engine = engine
         self._device: str | None = None
-        self._own: OwnCost | None = None
+        self._own: RequestCost | None = None
         self._limit: tuple[float | None] | None = None
 
     @property

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from ulterion.core.fill import Fill
-from ulterion.core.ownshare import own_share
+from ulterion.core.ownshare import request_overhead
 from ulterion.core.passstates import AFTER, THROTTLED
 from ulterion.core.plausible import sinking
 from ulterion.core.units import show_duration, show_size
@@ -52,7 +52,7 @@ def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     workers = max(p.workers or 1 for p in record.counted)
     busy = sorted(p.busy or 0.0 for p in record.counted)[len(record.counted) // 2]
     seconds = sum(p.seconds - (p.flush_seconds or 0.0) for p in record.counted)
-    own = own_share(cost, busy, seconds, sum(p.requests for p in record.counted), workers)
+    own = request_overhead(cost, busy, seconds, sum(p.requests for p in record.counted), workers)
     words = []
     if own.is_limit:
         words.append(

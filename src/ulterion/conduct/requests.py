@@ -9,7 +9,7 @@ from ulterion.conduct.permits import Overwrite
 from ulterion.conduct.place import Place
 from ulterion.core.workload import Workload
 from ulterion.engine.load import FileSizes
-from ulterion.engine.runner import Sureness, Until
+from ulterion.engine.runner import PrecisionRule, StopRule
 from ulterion.engine.worker_pool import STALL
 from ulterion.host.sensors import Sensor
 from ulterion.model.expect import Expect
@@ -18,7 +18,7 @@ from ulterion.model.runs.soak import SoakPlan, SoakRun
 
 
 @dataclass(frozen=True)
-class Access:
+class TargetOptions:
     """How a target may be used.
 
     Attributes:
@@ -47,7 +47,7 @@ class Access:
 
 
 @dataclass(frozen=True)
-class Extras:
+class RepetitionPolicy:
     """How passes are repeated.
 
     Attributes:
@@ -64,8 +64,8 @@ class Extras:
     warm_up: bool = False
     rest: float = 0.0
     cool_to: float | None = None
-    sure: Sureness | None = None
-    until: Until | None = None
+    sure: PrecisionRule | None = None
+    until: StopRule | None = None
     max_passes: int | None = None
     start_at: float | None = None
     fresh: bool = False
@@ -92,8 +92,8 @@ class MeasureRequest:
     workloads: Sequence[Workload]
     passes: int
     seconds: float
-    access: Access = field(default_factory=Access)
-    extras: Extras = field(default_factory=Extras)
+    access: TargetOptions = field(default_factory=TargetOptions)
+    extras: RepetitionPolicy = field(default_factory=RepetitionPolicy)
     cell: CellRecord | None = None
 
 
@@ -115,7 +115,7 @@ class SoakRequest:
     place: Place
     workload: Workload
     plan: SoakPlan
-    access: Access = field(default_factory=Access)
+    access: TargetOptions = field(default_factory=TargetOptions)
     files: FileSizes | None = None
     sensors: Sequence[Sensor] = ()
     pace: float | None = None

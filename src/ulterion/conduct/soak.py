@@ -100,7 +100,7 @@ def find_cut_off(place: Place) -> SoakRun:
         for s in place.review.skims()
         if s.kind == "soak" and s.setup == place.setup and (place.setup is not None or s.target == where)
     ]
-    for run in place.review.whole(mine[-1:]):
+    for run in place.review.with_series(mine[-1:]):
         if run.state.name != "complete" and isinstance(run, SoakRun):
             return run
     raise UsageError(f"no soak of {place.setup or place.target} was cut off; leave --resume out to start one")

@@ -9,8 +9,8 @@ from functools import partial
 from typing import TypeVar
 
 from ulterion.conduct.atonce import run_at_once
-from ulterion.conduct.bystanders import Bystanders
-from ulterion.conduct.keeping import Recorder, finished, open_journal
+from ulterion.conduct.bystanders import BackgroundLoad
+from ulterion.conduct.keeping import RunRecorder, finished, open_journal
 from ulterion.conduct.observers import Observer, Shared
 from ulterion.conduct.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.conduct.place import Place
@@ -36,7 +36,7 @@ class _Seat:
     found: Opened
     run: MeasureRun
     journal: Journal
-    recorder: Recorder
+    recorder: RunRecorder
     observer: Observer
     failure: TargetFailed | None = None
 
@@ -77,7 +77,7 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
         for slot in seats:
             stack.callback(slot.leave)
             observer.opened(slot.run)
-        stopped, bystanders = None, Bystanders()
+        stopped, bystanders = None, BackgroundLoad()
         try:
             for slot in seats:
                 _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.prefilling))
@@ -101,7 +101,7 @@ def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observe
         found=opening,
         run=run,
         journal=journal,
-        recorder=Recorder(observer, journal, opening.target.warmth, run.before or UNKNOWN),
+        recorder=RunRecorder(observer, journal, opening.target.warmth, run.before or UNKNOWN),
         observer=observer,
     )
 
@@ -182,7 +182,7 @@ def _all_of(seats: Sequence[_Seat], index: int, number: int, stall: float) -> li
 
 
 def _finish(
-    request: MeasureRequest, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: Bystanders
+    request: MeasureRequest, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: BackgroundLoad
 ) -> Shared:
     paths = []
     for slot in seats:

@@ -22,7 +22,7 @@ MISSES = 0.05  # share in which the sequence may fail to hold the mean at any lo
 FIRST = 4  # passes from which on the greatest spread that was found counts
 
 
-def sure_within(rates: Sequence[float]) -> float | None:
+def half_width_under_peeking(rates: Sequence[float]) -> float | None:
     """Return half the relative width that the true rate lies within, whenever it is asked; None of too few passes."""
     n = len(rates)
     if n < 2:

@@ -9,7 +9,7 @@ BUSY = 0.85  # of a pass, from which a worker counts as the limit
 
 
 @dataclass(frozen=True)
-class OwnShare:
+class RequestOverhead:
     """The program's own part in a figure.
 
     Attributes:
@@ -33,7 +33,7 @@ class OwnShare:
         return self.busy is not None and self.busy > BUSY
 
 
-def own_share(cost: float | None, busy: float | None, seconds: float, requests: int, workers: int) -> OwnShare:
+def request_overhead(cost: float | None, busy: float | None, seconds: float, requests: int, workers: int) -> RequestOverhead:
     """Return our part in a pass of so many seconds and requests, `cost` seconds being ours for each request."""
     share = None if cost is None else min(1.0, cost * requests / (seconds * workers))
-    return OwnShare(share, busy, workers)
+    return RequestOverhead(share, busy, workers)

@@ -158,7 +158,7 @@ def _by_order(states: list[PassState | None], slowed: Sequence[Slowed | None]) -
 
 
 @dataclass(frozen=True)
-class UsedUp:
+class CacheExhaustion:
     """What is known of a drive's write cache from elsewhere: another workload of the run, or a soak.
 
     Attributes:
@@ -171,7 +171,7 @@ class UsedUp:
     since: int
 
 
-def lonely_states(passes: Sequence[tuple[int, float]], known: Sequence[UsedUp]) -> list[PassState | None]:
+def states_from_known_cache(passes: Sequence[tuple[int, float]], known: Sequence[CacheExhaustion]) -> list[PassState | None]:
     """Return the states of passes, (number, rate), of large sequential writes among which no two states were seen.
 
     Those that a used-up cache should have slowed, and that have the very rate it left elsewhere, are after the cache; unless the

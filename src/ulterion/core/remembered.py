@@ -9,7 +9,7 @@ from typing import Generic, TypeVar
 Made = TypeVar("Made")
 
 
-class Remembered(Generic[Made]):
+class IdentityCache(Generic[Made]):
     """The last few answers, by the very values they were made of: for values that never change."""
 
     def __init__(self, few: int) -> None:

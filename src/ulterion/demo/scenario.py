@@ -9,7 +9,7 @@ from pathlib import Path
 from ulterion.conduct.capacity import CapacityDone, prove
 from ulterion.conduct.copyrequest import CopyObserver
 from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Measured, Observer, Soaked, SoakObserver
+from ulterion.conduct.observers import MeasureOutcome, Observer, Soaked, SoakObserver
 from ulterion.conduct.place import Place
 from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.conduct.requests import MeasureRequest, SoakRequest
@@ -52,7 +52,7 @@ def start(parent: Path, named: Path | None, data: str = "data") -> ReviewFolder:
     return ReviewFolder.open(folder)
 
 
-def measure_all(folder: ReviewFolder) -> Iterator[Measured]:
+def measure_all(folder: ReviewFolder) -> Iterator[MeasureOutcome]:
     """Measure every setup in the order of the review."""
     for setup in folder.review.setups:
         place = Place(folder, folder.path, None, setup)

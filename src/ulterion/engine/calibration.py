@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from ulterion.core.workload import Workload, parse_workload
 from ulterion.engine import compiler, loops, uring
 from ulterion.engine.compiler import words_of
-from ulterion.engine.io_methods import Job, Positional, Threads
+from ulterion.engine.io_methods import Positional, Threads, WorkerTask
 from ulterion.engine.portable.turns import on
-from ulterion.engine.request_loop import Recorder
+from ulterion.engine.request_loop import RequestRecorder
 from ulterion.engine.ring_loop import RingLoop
 from ulterion.model.systems import is_portable, system
 
@@ -24,7 +24,7 @@ LOOKS = 2000  # at the clock, to know what one costs
 
 
 @dataclass(frozen=True)
-class OwnCost:
+class RequestCost:
     """What a request costs us, seconds.
 
     Attributes:
@@ -49,7 +49,7 @@ def _one_at_a_time() -> float:
     try:
         os.ftruncate(memory, SPAN)
         os.pwrite(memory, bytes(SPAN), 0)
-        moved = Positional().move(Job(memory, _trial(1), 1))
+        moved = Positional().move(WorkerTask(memory, _trial(1), 1))
     finally:
         os.close(memory)
     (recorder,) = moved.recorders
@@ -91,18 +91,18 @@ def _by_threads(depth: int) -> float:
     nothing = _Nothing()
     try:
         io_method = Positional() if depth == 1 else Threads()
-        moved = io_method.move(on(Job(-1, _trial(depth), 1), nothing))
+        moved = io_method.move(on(WorkerTask(-1, _trial(depth), 1), nothing))
     finally:
         nothing.close()
     return (moved.last_ns - moved.start_ns) / max(1, sum(r.requests for r in moved.recorders)) / 1e9
 
 
-def _threads_cost() -> OwnCost:
+def _threads_cost() -> RequestCost:
     """Return what the portable engine costs."""
     one = _least(lambda: _by_threads(1))
     # on a completion port one thread has all requests: what many threads cost says nothing of it
     many = None if system() == "windows" else _least(lambda: _by_threads(DEPTH))
-    return OwnCost(one, many, compiler.WHY_NOT)
+    return RequestCost(one, many, compiler.WHY_NOT)
 
 
 def _least(trial: Callable[[], float]) -> float:
@@ -111,14 +111,14 @@ def _least(trial: Callable[[], float]) -> float:
 
 def _deep() -> float:
     """Return the time of a request that does nothing, on a ring that is kept full, seconds."""
-    loop = RingLoop(0, _trial(DEPTH), 1, nothing=True, recorder=Recorder(BLOCK))
+    loop = RingLoop(0, _trial(DEPTH), 1, nothing=True, recorder=RequestRecorder(BLOCK))
     start = time.perf_counter_ns()
     loop.run(start, start + round(SECONDS * 1e9))
     return (loop.recorder.last_ns - start) / loop.recorder.requests / 1e9
 
 
 @functools.cache
-def own_cost() -> OwnCost:
+def own_cost() -> RequestCost:
     """Make the engine ready and return what it costs; once in a process, so that its children inherit what was compiled."""
     if is_portable():
         return _threads_cost()
@@ -126,4 +126,4 @@ def own_cost() -> OwnCost:
     _one_at_a_time()  # the first time compiles, or loads what was compiled
     if ring:
         _deep()
-    return OwnCost(_least(_one_at_a_time), _least(_deep) if ring else None, compiler.WHY_NOT)
+    return RequestCost(_least(_one_at_a_time), _least(_deep) if ring else None, compiler.WHY_NOT)

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ulterion.core.histogram import BUCKETS, LatencyHistogram
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 
 SLOTS = 128
 NUMBER, REQUESTS, WORST = 0, 1, 2  # columns before the histogram
@@ -59,23 +59,23 @@ class Intervals:
         """Note that a recorder has added everything before an interval."""
         self._at[source] = number
 
-    def ready(self) -> list[Row]:
+    def ready(self) -> list[TraceRow]:
         """Return the intervals that are whole and were not taken yet, in order; those without a request are empty.
 
         The newest whole one is held back: what ends in the first moment after it may still become part of it (`rest`).
         """
         return self._take(int(self._at.min()) - 1)
 
-    def whole(self) -> list[Row]:
+    def whole(self) -> list[TraceRow]:
         """Return every whole interval not taken yet, the newest too: for a load that was cut off and has no `rest`."""
         return self._take(int(self._at.min()))
 
-    def _take(self, until: int) -> list[Row]:
+    def _take(self, until: int) -> list[TraceRow]:
         rows = [self._row([number], self.seconds) for number in range(self._taken, until)]
         self._taken = max(self._taken, until)
         return rows
 
-    def rest(self, end_seconds: float) -> list[Row]:
+    def rest(self, end_seconds: float) -> list[TraceRow]:
         """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter.
 
         A remainder shorter than `MIN_SHARE` of an interval would have a rate of chance, and the requests that ended in
@@ -87,16 +87,16 @@ class Intervals:
             return [*self._take(last - 1), self._row([last - 1, last], self.seconds + left)]
         return self._take(last) + ([self._row([last], left)] if left else [])
 
-    def _row(self, numbers: list[int], seconds: float) -> Row:
+    def _row(self, numbers: list[int], seconds: float) -> TraceRow:
         slots = [slot for number in numbers if (slot := self._slots[number % SLOTS])[NUMBER] == number]
         requests = sum(int(slot[REQUESTS]) for slot in slots)
         if not requests:
-            return Row(seconds, 0, 0)
+            return TraceRow(seconds, 0, 0)
         worst_ns = float(max(slot[WORST] for slot in slots))
         latencies = LatencyHistogram()
         latencies.counts = np.sum([slot[COLUMNS:] for slot in slots], axis=0)
         latencies.least_ns, latencies.greatest_ns = 0.0, worst_ns
-        return Row(
+        return TraceRow(
             seconds=seconds,
             bytes=requests * self.block_bytes,
             requests=requests,

@@ -20,13 +20,13 @@ from ulterion.engine import uring
 from ulterion.engine.data import POOL_BYTES, Buffers
 
 if TYPE_CHECKING:  # the loops bring the compiler, which only a measurement needs
-    from ulterion.engine.request_loop import Intervals, Recorder, RequestLoop, StopSign
+    from ulterion.engine.request_loop import Intervals, RequestLoop, RequestRecorder, StopSign
 
 WAIT = 0.1  # seconds between two looks at the workers
 
 
 @dataclass
-class Job:
+class WorkerTask:
     """One worker's share of a pass.
 
     Attributes:
@@ -53,11 +53,11 @@ class Job:
     file: object = None
     make_loop: Callable[..., RequestLoop] | None = None
 
-    def recorder(self, number: int = 0) -> Recorder:
+    def recorder(self, number: int = 0) -> RequestRecorder:
         """Return the recorder of one of the worker's loops."""
-        from ulterion.engine.request_loop import Recorder
+        from ulterion.engine.request_loop import RequestRecorder
 
-        return Recorder(self.workload.block_bytes, self.intervals, number)
+        return RequestRecorder(self.workload.block_bytes, self.intervals, number)
 
     @property
     def own_seed(self) -> int:
@@ -73,7 +73,7 @@ class Job:
 class WorkerCounts:
     """What one worker did: its recorders, and the start on the `perf_counter_ns` clock."""
 
-    recorders: Sequence[Recorder]
+    recorders: Sequence[RequestRecorder]
     start_ns: int
 
     @property
@@ -91,11 +91,11 @@ class IoMethod(Protocol):
     def why(self) -> str:
         """Why this way was chosen, and how it is set up."""
 
-    def move(self, job: Job) -> WorkerCounts:
+    def move(self, job: WorkerTask) -> WorkerCounts:
         """Do the job; raise TargetFailed."""
 
 
-def _loop_of(job: Job, index: int, count: int) -> RequestLoop:
+def _loop_of(job: WorkerTask, index: int, count: int) -> RequestLoop:
     """Build one of the `count` one-at-a-time loops of a job, whose parts of a sequential stream interleave."""
     from ulterion.engine.offsets import Feed, chunks_of
     from ulterion.engine.request_loop import RequestLoop
@@ -116,7 +116,7 @@ class Positional:
     name = "positional"
     why = "one request in flight needs no queue"
 
-    def move(self, job: Job) -> WorkerCounts:
+    def move(self, job: WorkerTask) -> WorkerCounts:
         """Run the workload in this thread."""
         loop = _loop_of(job, 0, 1)
         start = job.wait_for_start()
@@ -132,7 +132,7 @@ class Threads:
     def __init__(self, why: str = "asked for") -> None:
         self.why = why
 
-    def move(self, job: Job) -> WorkerCounts:
+    def move(self, job: WorkerTask) -> WorkerCounts:
         """Run the workload in `depth` threads that start together; the first error of any stops all."""
         count = job.workload.depth
         loops = [_loop_of(job, index, count) for index in range(count)]
@@ -194,7 +194,7 @@ class Rings:
         """What the kernel offers."""
         return f"the kernel offers a ring ({uring.best_flags()})"
 
-    def move(self, job: Job) -> WorkerCounts:
+    def move(self, job: WorkerTask) -> WorkerCounts:
         """Run the workload from this thread."""
         from ulterion.engine.ring_loop import RingLoop
 

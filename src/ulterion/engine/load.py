@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ulterion.core.errors import TargetFailed
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workload import Workload
 from ulterion.engine import worker_pool
 from ulterion.engine.data import Buffers
@@ -92,7 +92,7 @@ class Load:
             return f"the machine was asleep for {slept:.0f} s"
         return "the program was stopped and continued (Ctrl-Z, or by the system)" if paused else None
 
-    def look(self) -> list[Row]:
+    def look(self) -> list[TraceRow]:
         """Wait a moment and return the intervals that are whole; raise TargetFailed when the device failed or stalled.
 
         Before that the rows that are still there can be had from `remains`.
@@ -101,7 +101,7 @@ class Load:
             return self.intervals.ready()
         return self._take_end()
 
-    def _take_end(self) -> list[Row]:
+    def _take_end(self) -> list[TraceRow]:
         """Take how its worker ended, and the rows that are left; raise TargetFailed."""
         self._over = True
         (result,) = self._crew.results()
@@ -113,7 +113,7 @@ class Load:
         self._end = result
         return self.intervals.rest(result.seconds)
 
-    def stop(self) -> tuple[list[Row], LoadEnd]:
+    def stop(self) -> tuple[list[TraceRow], LoadEnd]:
         """End the load in order, the flush included; return the rows not taken yet and how it ended."""
         if self._over:
             return [], self._end
@@ -122,7 +122,7 @@ class Load:
             pass
         return self._take_end(), self._end
 
-    def remains(self) -> list[Row]:
+    def remains(self) -> list[TraceRow]:
         """Return the rows of a load that failed which were not taken, without the interval that was cut off."""
         return self.intervals.whole()
 
@@ -167,12 +167,12 @@ def _cycle(
 ) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
     from ulterion.engine.filecycles import FileCycles
-    from ulterion.engine.request_loop import Recorder, RequestLoop
+    from ulterion.engine.request_loop import RequestLoop, RequestRecorder
 
     block = workload.block_bytes
     data = Buffers.pool(block, seed)
     cycles = FileCycles(target.path, (files.low, files.high), target.span_bytes, data, seed)
-    recorder = Recorder(block, intervals)
+    recorder = RequestRecorder(block, intervals)
     loop = RequestLoop(-1, cycles, recorder, slot.stop, writes=data)
     start = slot.wait_for_start()
     try:

@@ -55,7 +55,7 @@ class Feeding(Protocol):
         """Put further offsets behind those that are left."""
 
 
-class Recorder:
+class RequestRecorder:
     """The counts of one loop: histogram, series, and the row of words that the loop works with.
 
     Attributes:
@@ -138,7 +138,7 @@ class Recorder:
 
 
 def drive(
-    recorder: Recorder,
+    recorder: RequestRecorder,
     feed: Feeding,
     turn: Callable[[], int],
     stop: StopSign,
@@ -175,7 +175,7 @@ class RequestLoop:
         self,
         fd: int,
         feed: Feeding,
-        recorder: Recorder,
+        recorder: RequestRecorder,
         stop: StopSign | None = None,
         *,
         reads: Buffers | None = None,
@@ -205,7 +205,7 @@ class RequestLoop:
         return loops.one_at_a_time(self.recorder.counted, self.feed.work)
 
 
-def failure(recorder: Recorder) -> TargetFailed:
+def failure(recorder: RequestRecorder) -> TargetFailed:
     """Return the error of the first request of a loop that failed."""
     result, block = int(recorder.state[loops.FAILED_WITH]), recorder.block_bytes
     number = -result if result < 0 else errno.EIO

@@ -17,7 +17,7 @@ from ulterion.engine import loops, uring
 from ulterion.engine.compiler import words_of
 from ulterion.engine.data import SCATTERED, Buffers
 from ulterion.engine.offsets import Feed, chunks_of
-from ulterion.engine.request_loop import Recorder, StopSign, drive, failure
+from ulterion.engine.request_loop import RequestRecorder, StopSign, drive, failure
 
 DRAIN_NS = 5_000_000_000  # that requests in flight get after one has failed
 KEPT: list[object] = []
@@ -35,12 +35,12 @@ class RingLoop:
         worker: int = 0,
         workers: int = 1,
         stop: StopSign | None = None,
-        recorder: Recorder | None = None,
+        recorder: RequestRecorder | None = None,
         *,
         nothing: bool = False,
     ) -> None:
         """Prepare a loop for a settled workload on an open file; with `nothing` its requests do nothing, for calibration."""
-        self.recorder = recorder or Recorder(workload.block_bytes)
+        self.recorder = recorder or RequestRecorder(workload.block_bytes)
         self.stop: StopSign = stop or threading.Event()
         self.slots, self.block = workload.depth, workload.block_bytes
         own_seed = seed * 1009 + worker

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
-from ulterion.core.looking import sure_within
+from ulterion.core.looking import half_width_under_peeking
 from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.passstates import shape_of, states_of
 from ulterion.core.workload import PassState, Workload
@@ -59,7 +59,7 @@ class Observer:
         """Something to know before the passes that follow."""
 
 
-class Until(Protocol):
+class StopRule(Protocol):
     """When to stop repeating."""
 
     def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
@@ -67,7 +67,7 @@ class Until(Protocol):
 
 
 @dataclass(frozen=True)
-class Sureness:
+class PrecisionRule:
     """Until the rate is known well enough.
 
     Attributes:
@@ -83,7 +83,7 @@ class Sureness:
     def reason(self, index: int, results: Sequence[PassResult], seconds: float, *, writes: bool) -> str | None:
         """Return why no more passes are needed, or None."""
         count = len(results)
-        margins = _margins(results) if writes else {None: sure_within([r.rate for r in results])}
+        margins = _margins(results) if writes else {None: half_width_under_peeking([r.rate for r in results])}
         known = [m for m in margins.values() if m is not None]
         reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
         if known and max(known) <= self.within:
@@ -112,7 +112,7 @@ class Schedule:
     passes: int
     seed: int
     warm_up: bool = False
-    sure: Until | None = None
+    sure: StopRule | None = None
     rest: Callable[[], None] = lambda: None
 
 
@@ -141,7 +141,7 @@ def _margins(results: Sequence[PassResult]) -> dict[PassState | None, float | No
     for result, state in zip(results, states_of([shape_of(r) for r in results]), strict=True):
         if state != "mixed":
             rates.setdefault(state, []).append(result.rate)
-    return {state: sure_within(each) for state, each in rates.items()}
+    return {state: half_width_under_peeking(each) for state, each in rates.items()}
 
 
 def _margin_words(state: PassState | None, margin: float | None) -> str:

@@ -16,7 +16,7 @@ from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine import testfile, worker_count, worker_pool
 from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import IoMethod, Job, choose
+from ulterion.engine.io_methods import IoMethod, WorkerTask, choose
 from ulterion.engine.worker_results import WorkerResult, join
 
 if TYPE_CHECKING:
@@ -94,10 +94,10 @@ class RealTarget(ABC):
         worker: int = 0,
         workers: int = 1,
         intervals: Intervals | None = None,
-    ) -> Job:
+    ) -> WorkerTask:
         """Return one worker's share of a pass or a load."""
         return self._placed(
-            Job(
+            WorkerTask(
                 fd=self._file.fd,
                 workload=workload,
                 seed=seed,
@@ -110,7 +110,7 @@ class RealTarget(ABC):
             )
         )
 
-    def _placed(self, job: Job) -> Job:
+    def _placed(self, job: WorkerTask) -> WorkerTask:
         """Return a job as it is done here."""
         return job
 

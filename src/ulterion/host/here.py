@@ -12,7 +12,7 @@ from ulterion.model.systems import system
 
 
 @dataclass(frozen=True)
-class Ground:
+class StorageUnderPath:
     """What a folder lies on: the whole disk, what it is called there, its file system, and whether the system lives on that disk."""
 
     disk: str | None = None
@@ -21,17 +21,17 @@ class Ground:
     system: bool = False
 
 
-def ground_of(path: Path) -> Ground:
+def ground_of(path: Path) -> StorageUnderPath:
     """Return what a folder lies on; what cannot be told is None."""
     path = path.resolve()
     if system() != "linux":
         drive, volume = asking.under(asking.survey().drives, str(path))
         name = drive.name if drive else None
-        return Ground(name, name, volume.filesystem if volume else None, bool(drive and drive.system))
+        return StorageUnderPath(name, name, volume.filesystem if volume else None, bool(drive and drive.system))
     mount = mounts.mount_of(path)
     name = mounts.disk_of(mount) if mount else None
     disk = stacks.whole_disk(name) if name else None
-    return Ground(disk, name, mount.filesystem if mount else None, disk is not None and disk in stacks.system_disks())
+    return StorageUnderPath(disk, name, mount.filesystem if mount else None, disk is not None and disk in stacks.system_disks())
 
 
 def facts_of(path: Path) -> TargetFacts:

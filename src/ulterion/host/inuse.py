@@ -76,7 +76,7 @@ def _mounts_elsewhere(root: Path) -> Iterator[mounts.Mount]:
         space = _link(process / "ns/mnt")
         if space is not None and space not in seen:
             seen.add(space)
-            yield from mounts.parse_mounts(tree.text(process / "mountinfo", mounts.MAX_NUMBER) or "")
+            yield from mounts.parse_mounts(tree.text(process / "mountinfo", mounts.MAX_BYTES) or "")
 
 
 def _processes(root: Path) -> Iterator[Path]:

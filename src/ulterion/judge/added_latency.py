@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ulterion.core.samples import scaled
 from ulterion.core.stats import FEWEST, difference
-from ulterion.judge.measured import Measured
+from ulterion.judge.measured import Measurement
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,7 @@ class AddedLatency:
         return self.low > 0 or self.high < 0
 
 
-def added_latency(cell: Measured, base: Measured) -> AddedLatency | None:
+def added_latency(cell: Measurement, base: Measurement) -> AddedLatency | None:
     """Return what one measurement of single small requests adds to another's wait, or None where that cannot be told."""
     work = cell.workload
     if work.drive_pattern != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:

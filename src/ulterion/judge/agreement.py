@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.stats import Estimate, Ratio, ratio
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -36,7 +36,7 @@ class Pair:
 
 def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs: Sequence[AnyRun]) -> list[Pair]:
     """Return every workload that both reviews measured on setups of the same products, by the names that readers know."""
-    mine, theirs, margin = latest(runs), latest(their_runs), review.review.margin
+    mine, theirs, margin = pooled_results(runs), pooled_results(their_runs), review.review.margin
     named = {_names(other, n): n for n in theirs if n in other.setups}
     found = []
     for setup, cells in mine.items():

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 from ulterion.core.stats import Estimate
 from ulterion.core.workload import Workload
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
 
 @dataclass(frozen=True)
-class Other:
+class OtherReviewRow:
     """A setup of another review, with a product that ours has too: its products as readers know them, host, and figure."""
 
     title: str
@@ -25,20 +25,20 @@ class Other:
     figure: Estimate
 
 
-def beside(review: Review, other: Review, runs: Sequence[AnyRun], texts: Sequence[str]) -> list[Other]:
+def beside(review: Review, other: Review, runs: Sequence[AnyRun], texts: Sequence[str]) -> list[OtherReviewRow]:
     """Return what the other review measured by the same workloads on setups that hold a product of ours, matched by its name for readers."""
     plan = review.plan
     levels = {level for names in (plan.factors.values() if plan else []) for level in names}
     ours = {review.label(k).casefold() for k in review.parts if k in levels}
     found = []
-    for name, figures in latest(runs).items():
+    for name, figures in pooled_results(runs).items():
         if name not in other.setups:
             continue
         chain = tuple(other.label(k) for k in other.setups[name].chain)
         if not ours & {part.casefold() for part in chain}:
             continue
         found += [
-            Other(
+            OtherReviewRow(
                 title=other.review.title,
                 setup=name,
                 chain=chain,

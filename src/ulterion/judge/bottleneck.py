@@ -10,7 +10,7 @@ from ulterion.core.ceilings import Direction
 from ulterion.core.links import Link
 from ulterion.core.passstates import SLOW_STATES
 from ulterion.core.seenlinks import guess_link
-from ulterion.judge.measured import Measured, best_of, chain_elements
+from ulterion.judge.measured import Measurement, best_of, chain_elements
 from ulterion.model.review import Review
 
 DIRECTIONS: tuple[Direction, ...] = ("read", "write")
@@ -47,7 +47,7 @@ class Bottleneck:
 
 
 def carried_by(
-    review: Review, measured: dict[str, dict[str, Measured]], direction: Direction, pattern: str = "sequential"
+    review: Review, measured: dict[str, dict[str, Measurement]], direction: Direction, pattern: str = "sequential"
 ) -> dict[str, Carried]:
     """Return what each measured setup carried at its best in one direction, by large requests or by small ('random')."""
     every = {}
@@ -69,7 +69,7 @@ def carried_by(
     return every
 
 
-def _guessed(cells: list[Measured]) -> Link | None:
+def _guessed(cells: list[Measurement]) -> Link | None:
     best = [best_of(cells, direction, "sequential") for direction in DIRECTIONS]
     if best[0] is None or best[1] is None:
         return None
@@ -77,7 +77,7 @@ def _guessed(cells: list[Measured]) -> Link | None:
 
 
 def bottlenecks(
-    review: Review, measured: dict[str, dict[str, Measured]], pattern: str = "sequential"
+    review: Review, measured: dict[str, dict[str, Measurement]], pattern: str = "sequential"
 ) -> dict[tuple[str, Direction], Bottleneck]:
     """Return what held every measured setup back, in each direction, by large requests or by small ('random')."""
     every_bottleneck = {}

@@ -15,8 +15,8 @@ from ulterion.core.verdicts import ClaimJudgement, judge_claim
 from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.claimrow import NOT_MEASURED, NOT_TESTED, ClaimRow, Unit
 from ulterion.judge.endurance import enduring_rows
-from ulterion.judge.measured import Measured, best_of, chain_elements, device_of, link_seen_of, trusted_baseline
-from ulterion.judge.pooling import latest
+from ulterion.judge.measured import Measurement, best_of, chain_elements, device_of, link_seen_of, trusted_baseline
+from ulterion.judge.pooling import pooled_results
 from ulterion.judge.proofs import with_proofs
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -34,21 +34,21 @@ class _Case:
     review: Review
     part: str
     setup: str
-    measured: dict[str, Measured]
-    baseline: tuple[Measured, ...]
+    measured: dict[str, Measurement]
+    baseline: tuple[Measurement, ...]
     bottlenecks: dict[tuple[str, Direction], Bottleneck]
     small: dict[tuple[str, Direction], Bottleneck]
-    everything: dict[str, dict[str, Measured]]
+    everything: dict[str, dict[str, Measurement]]
 
     @property
     def run(self) -> MeasureRun:
         """The run that shows what was plugged in."""
         return next(iter(self.measured.values())).run
 
-    def best(self, direction: Direction, pattern: str) -> Measured | None:
+    def best(self, direction: Direction, pattern: str) -> Measurement | None:
         return best_of(list(self.measured.values()), direction, pattern)
 
-    def ceilings(self, measured: Measured) -> list[Ceiling]:
+    def ceilings(self, measured: Measurement) -> list[Ceiling]:
         chain = chain_elements(self.review, measured.run, self.baseline)
         direction: Direction = "write" if measured.workload.direction == "write" else "read"
         return sorted([*ceilings_of(chain, direction), *self._proven(direction)], key=lambda c: c.high)
@@ -108,7 +108,7 @@ def judge_claims(
     """
     for name in setups:
         review.setup(name)
-    everything = {n: m for n, m in latest(runs).items() if n in review.setups}
+    everything = {n: m for n, m in pooled_results(runs).items() if n in review.setups}
     measured = {n: m for n, m in everything.items() if not setups or n in setups}
     rows: list[ClaimRow] = []
     bottleneck = bottlenecks(review, everything)  # what clears a part may have been measured on any setup
@@ -197,7 +197,7 @@ def _judge_rate(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     )
 
 
-def _unless_suspect(measured: Measured, judged: ClaimJudgement) -> ClaimJudgement:
+def _unless_suspect(measured: Measurement, judged: ClaimJudgement) -> ClaimJudgement:
     """A figure that cannot be the drive's decides nothing."""
     return replace(judged, verdict="undecided", why=measured.suspect) if measured.suspect else judged
 
@@ -236,7 +236,7 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     )
 
 
-def _was_pressed(case: _Case, best: Measured) -> bool:
+def _was_pressed(case: _Case, best: Measurement) -> bool:
     """Return whether a drive was given as many requests as it can use: very many, or fewer brought nearly as much."""
     work = best.workload
     fewer = [

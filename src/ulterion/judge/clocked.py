@@ -15,7 +15,7 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_percent
 from ulterion.core.verdicts import Comparison, Verdict, compare_family
 from ulterion.judge.measured import best_of
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
@@ -213,7 +213,7 @@ def _base(cell: _Cell, baseline: str | None, cells: Sequence[_Cell], runs: Seque
         return _Base(baseline, same.rates, newest=same.newest)
     if cell.source is not None or cell.network is not None:
         return None  # what was measured on one drive says nothing of what two, or a network, carry
-    best = best_of(list(latest(runs).get(baseline, {}).values()), cell.direction, "sequential")
+    best = best_of(list(pooled_results(runs).get(baseline, {}).values()), cell.direction, "sequential")
     return None if best is None else _Base(baseline, best.rates, measured=True)
 
 

@@ -18,8 +18,8 @@ from ulterion.core.verdicts import Comparison, compare_family
 from ulterion.core.workload import Workload
 from ulterion.judge.added_latency import AddedLatency, added_latency
 from ulterion.judge.bottleneck import Bottleneck, bottlenecks
-from ulterion.judge.measured import Measured, best_of, run_facts
-from ulterion.judge.pooling import latest, once_connected
+from ulterion.judge.measured import Measurement, best_of, run_facts
+from ulterion.judge.pooling import once_connected, pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import State
@@ -27,7 +27,7 @@ from ulterion.model.runs.measure import MeasureRun
 
 
 @dataclass(frozen=True)
-class Row:
+class ComparedRow:
     """One workload on one setup.
 
     Attributes:
@@ -76,29 +76,29 @@ class Group:
         rows: grouped by workload, the baseline first.
         differs: for each setup what else differed from the baseline.
         caveats: for each setup the warnings of its runs.
-        missing: setups of the medium without any measurement.
+        not_measured: setups of the medium without any measurement.
         bottlenecks: what held each setup back at its best, in each direction.
         added_latency: what each adds to the latency of single small requests, against the baseline.
-        failed: for each setup without any measurement how its newest run ended, when there is one.
+        failed_runs: for each setup without any measurement how its newest run ended, when there is one.
         nearest: each setup against the one that has all of its chain but one part.
         hosts, moments: the benches it was measured at, and when the runs began.
-        once: setups of which something rests on one plugging-in alone.
+        single_connection: setups of which something rests on one plugging-in alone.
         excluded: for each setup the runs that count for nothing, and why.
     """
 
     medium: str
     baseline: str | None
-    rows: tuple[Row, ...]
+    rows: tuple[ComparedRow, ...]
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
-    missing: tuple[str, ...]
+    not_measured: tuple[str, ...]
     bottlenecks: dict[tuple[str, Direction], Bottleneck]
     added_latency: tuple[AddedLatency, ...] = ()
-    failed: dict[str, State] = field(default_factory=dict)
+    failed_runs: dict[str, State] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
     hosts: tuple[str, ...] = ()
     moments: tuple[datetime.datetime, ...] = ()
-    once: tuple[str, ...] = ()
+    single_connection: tuple[str, ...] = ()
     excluded: dict[str, list[str]] = field(default_factory=dict)
 
     def only(self, workloads: Sequence[str]) -> Group:
@@ -135,26 +135,26 @@ def compare_review(
     """
     for name in [*setups, *([against] if against else [])]:
         review.setup(name)
-    measured = latest(runs)
+    measured = pooled_results(runs)
     if not any(name in measured for name in review.setups):
         raise UsageError("no measured setup yet; run 'ulterion measure --setup NAME' for the baseline and another")
     if against is not None and against not in measured:
         raise UsageError(f"setup '{against}' has no measurement yet; run 'ulterion measure --setup {against}'")
     drafts = [
-        _Draft(review=review, measured=measured, medium=medium, against=against, wanted=setups, own=own or review)
+        GroupBuilder(review=review, measured=measured, medium=medium, against=against, wanted=setups, own=own or review)
         for medium in _media(review, against)
     ]
     bottleneck = bottlenecks(own or review, measured)
     limit = review.review.margin if margin is None else margin
-    groups = [d.finish(limit, bottleneck) for d in drafts if set(d.names) & d.shown]
+    groups = [d.build(limit, bottleneck) for d in drafts if set(d.names) & d.shown]
     ended = {r.setup: r.state for r in sorted(runs, key=lambda r: r.started) if isinstance(r, MeasureRun) and r.setup}
     return [
         replace(
             g,
-            failed={n: ended[n] for n in g.missing if n in ended and ended[n].why},
+            failed_runs={n: ended[n] for n in g.not_measured if n in ended and ended[n].why},
             excluded={
                 n: told
-                for n in dict.fromkeys([*(r.setup for r in g.rows), *g.missing])
+                for n in dict.fromkeys([*(r.setup for r in g.rows), *g.not_measured])
                 if (told := _excluded_runs(runs, n))
             },
         )
@@ -162,7 +162,7 @@ def compare_review(
     ]
 
 
-def _ids(measured: Measured) -> tuple[str, ...]:
+def _ids(measured: Measurement) -> tuple[str, ...]:
     return tuple(run.id for run in measured.documents)
 
 
@@ -175,13 +175,13 @@ def _media(review: Review, against: str | None) -> list[str | None]:
     return [None] if against else list(dict.fromkeys(h.medium for h in review.setups.values()))
 
 
-class _Draft:
+class GroupBuilder:
     """A group before its verdicts are known."""
 
     def __init__(
         self,
         review: Review,
-        measured: dict[str, dict[str, Measured]],
+        measured: dict[str, dict[str, Measurement]],
         medium: str | None,
         against: str | None,
         wanted: Sequence[str],
@@ -198,27 +198,27 @@ class _Draft:
             self.shown.add(self.baseline)
         mine.sort(key=lambda n: n != self.baseline)
         self.names = [n for n in mine if n in measured]
-        self.missing = tuple(n for n in mine if n not in measured and n in self.shown)
+        self.not_measured = tuple(n for n in mine if n not in measured and n in self.shown)
         if self.baseline not in self.names:
             self.baseline = None
 
-    def _cells(self) -> list[Measured]:
+    def _cells(self) -> list[Measurement]:
         """Return what was measured, by workload (in the baseline's order), then by setup."""
         counts = Counter(t for n in self.names for t in self.measured[n])
         # what only one of several setups has done compares with nothing, and is shown only where there is nothing else
         texts = [t for t, count in counts.items() if count > 1 or len(self.names) == 1] or list(counts)
         return [self.measured[n][t] for t in texts for n in self.names if t in self.measured[n]]
 
-    def _base(self, cell: Measured) -> Measured | None:
+    def _base(self, cell: Measurement) -> Measurement | None:
         if self.baseline is None or cell.setup == self.baseline:
             return None
         return self.measured[self.baseline].get(cell.text)
 
-    def pairs(self) -> list[tuple[Measured, Measured]]:
+    def pairs(self) -> list[tuple[Measurement, Measurement]]:
         """Return every (measurement, its baseline)."""
         return [(c, b) for c in self._cells() if (b := self._base(c)) is not None]
 
-    def finish(self, margin: float, bottleneck: dict[tuple[str, Direction], Bottleneck]) -> Group:
+    def build(self, margin: float, bottleneck: dict[tuple[str, Direction], Bottleneck]) -> Group:
         """Return the group, judged at a margin as one family, with the setups that are to be shown."""
         verdicts = iter(compare_family([(a.rates, b.rates) for a, b in self.pairs()], margin))
         rows = []
@@ -229,7 +229,7 @@ class _Draft:
             if comparison is not None and suspect:
                 comparison = replace(comparison, verdict="undecided", more=None, why=suspect)
             rows.append(
-                Row(
+                ComparedRow(
                     setup=cell.setup,
                     run=cell.run.id,
                     workload=cell.workload,
@@ -248,7 +248,7 @@ class _Draft:
             rows=tuple(r for r in rows if r.setup in self.shown),
             differs={n: d for n, d in self._differs().items() if n in self.shown},
             caveats={n: self._caveats(n) for n in self.names if n in self.shown},
-            missing=self.missing,
+            not_measured=self.not_measured,
             bottlenecks={(h, d): b for (h, d), b in bottleneck.items() if h in self.names and h in self.shown},
             added_latency=tuple(
                 w for a, b in self.pairs() if a.setup in self.shown and (w := added_latency(a, b)) is not None
@@ -256,7 +256,7 @@ class _Draft:
             nearest=self._nearest(margin),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),
-            once=tuple(n for n in self.names if n in self.shown and n in once),
+            single_connection=tuple(n for n in self.names if n in self.shown and n in once),
         )
 
     def _runs(self) -> list[MeasureRun]:

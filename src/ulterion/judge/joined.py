@@ -11,14 +11,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 
 
 @dataclass(frozen=True)
-class Guest:
+class OtherReview:
     """A setup of another review: what that review is called here, the review, its runs, and the setup's name there."""
 
     called: str
@@ -32,7 +32,7 @@ class Guest:
         return f"{self.called}:{self.setup}"
 
 
-def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review, list[AnyRun]]:
+def joined(review: Review, runs: Sequence[AnyRun], guest: OtherReview) -> tuple[Review, list[AnyRun]]:
     """Return a review and its runs with another's setup among them; raise UsageError where it has no measurement, or was nothing known of it."""
     if guest.setup not in guest.review.setups:
         raise UsageError(f"review '{guest.called}': {unknown('setup', guest.setup, guest.review.setups)}")
@@ -40,7 +40,7 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review
         raise UsageError(
             f"'{guest.name}' is there already, of this review or another of that name; name it once, or rename its folder"
         )
-    measured = latest(guest.runs).get(guest.setup)
+    measured = pooled_results(guest.runs).get(guest.setup)
     if not measured:
         raise UsageError(f"setup '{guest.setup}' of the review '{guest.called}' has no measurement; name another")
     theirs = guest.review.setups[guest.setup]
@@ -61,7 +61,7 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: Guest) -> tuple[Review
     return known, [*runs, *brought]
 
 
-def _key(review: Review, guest: Guest, key: str) -> str:
+def _key(review: Review, guest: OtherReview, key: str) -> str:
     """Return what a part or port of the other review is called here: as ours of the same name, else with the review before it."""
     label = guest.review.label(key).casefold() if key in guest.review.parts else None
     ours = next((k for k, p in review.parts.items() if p.name.casefold() == label), None)

@@ -13,7 +13,7 @@ from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.matrix.weights import Observed
 from ulterion.core.stats import Estimate
 from ulterion.core.workload import Workload
-from ulterion.judge.pooling import latest
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -21,7 +21,7 @@ from ulterion.model.runs.measure import MeasureRun
 
 
 @dataclass(frozen=True)
-class Ground:
+class Observations:
     """One workload over all cells.
 
     Attributes:
@@ -36,11 +36,11 @@ class Ground:
     figures: dict[Cell, Estimate]
 
 
-def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Ground]:
+def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Observations]:
     """Return every workload of a plan that was measured in two cells or more; raise UsageError for a name that none has."""
     mine = runs_of_plan(review, runs)
     of = {setup: cell for cell, setup in cells_of(review).items()}
-    measured = latest(runs)
+    measured = pooled_results(runs)
     workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
     named = {w.title for w in workloads.values()} | set(workloads)
     for name in wanted:
@@ -54,7 +54,7 @@ def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) 
         cells = {o.cell for o in observed if o.cell is not None}
         if len(cells) > 1:
             figures = {c: m.estimate for h, c in of.items() if c in cells and (m := measured.get(h, {}).get(text))}
-            found.append(Ground(workload, text, tuple(observed), figures))
+            found.append(Observations(workload, text, tuple(observed), figures))
     return found
 
 
@@ -70,12 +70,12 @@ def _observed(runs: Sequence[MeasureRun], text: str, of: dict[str, Cell]) -> lis
     return observed
 
 
-def effects(ground: Ground) -> Effects | None:
+def effects(ground: Observations) -> Effects | None:
     """Return what the factors do to a workload."""
     return effects_of(ground.observed)
 
 
-def ranks(review: Review, ground: Ground, factor: str | None, margin: float) -> Ranks | None:
+def ranks(review: Review, ground: Observations, factor: str | None, margin: float) -> Ranks | None:
     """Return the ranks of a factor's levels, the plan's first unless one is named; raise UsageError for one that it has not."""
     plan = plan_of(review)
     if factor is not None and factor not in plan.factors:

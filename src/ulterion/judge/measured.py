@@ -28,7 +28,7 @@ HUBS = ("hub", "dock")  # kinds of parts that the host shows as a hub
 
 
 @dataclass(frozen=True)
-class Measured:
+class Measurement:
     """A workload measured on a setup.
 
     Attributes:
@@ -59,7 +59,7 @@ class Measured:
     older: tuple[MeasureRun, ...] = ()
 
     @classmethod
-    def of(cls, setup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measured:
+    def of(cls, setup: str, figure: WorkloadRecord, run: MeasureRun, suspect: str | None) -> Measurement:
         """Return one figure of a run's record."""
         passes = figure.passes
         latencies = [p.latency for p in passes if p.latency is not None]
@@ -96,7 +96,7 @@ class Measured:
         return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
 
 
-def run_facts(measured: Measured) -> RunFacts:
+def run_facts(measured: Measurement) -> RunFacts:
     """Return the circumstances of the run behind a measurement."""
     run = measured.run
     return RunFacts(
@@ -111,7 +111,7 @@ def run_facts(measured: Measured) -> RunFacts:
     )
 
 
-def best_of(measured: Sequence[Measured], direction: str, pattern: str) -> Measured | None:
+def best_of(measured: Sequence[Measurement], direction: str, pattern: str) -> Measurement | None:
     """Return the fastest measurement of one direction and pattern: the one to hold against an 'up to'."""
     fitting = [m for m in measured if m.workload.drive_direction == direction and m.workload.drive_pattern == pattern]
     if pattern == "random":
@@ -138,7 +138,7 @@ def link_seen_of(review: Review, run: AnyRun, key: str) -> Link | None:
     return steps[0].link if hubs == [key] and len(steps) == 1 else None
 
 
-def chain_elements(review: Review, run: AnyRun, baseline: Sequence[Measured]) -> list[Element]:
+def chain_elements(review: Review, run: AnyRun, baseline: Sequence[Measurement]) -> list[Element]:
     """Return the chain of a run as the core sees it.
 
     A link that was seen below what the port can do belongs to the device the host talked to; one at the port's own
@@ -192,7 +192,7 @@ def _host_elements(run: AnyRun) -> list[Element]:
     return elements
 
 
-def _baseline_rates(baseline: Sequence[Measured]) -> dict[Direction, float]:
+def _baseline_rates(baseline: Sequence[Measurement]) -> dict[Direction, float]:
     rates: dict[Direction, float] = {}
     directions: tuple[Direction, ...] = ("read", "write")
     for direction in directions:
@@ -202,7 +202,7 @@ def _baseline_rates(baseline: Sequence[Measured]) -> dict[Direction, float]:
     return rates
 
 
-def trusted_baseline(review: Review, setup: str, measured: dict[str, dict[str, Measured]]) -> tuple[Measured, ...]:
+def trusted_baseline(review: Review, setup: str, measured: dict[str, dict[str, Measurement]]) -> tuple[Measurement, ...]:
     """Return what was measured of the setup's medium directly, if that shows what the medium can do.
 
     It does not when another setup was surely faster with the same medium: then the direct connection is what was slow.
@@ -215,7 +215,7 @@ def trusted_baseline(review: Review, setup: str, measured: dict[str, dict[str, M
     return () if _outdone(measured[baseline], others) else tuple(measured[baseline].values())
 
 
-def _outdone(baseline: dict[str, Measured], others: Sequence[dict[str, Measured]]) -> bool:
+def _outdone(baseline: dict[str, Measurement], others: Sequence[dict[str, Measurement]]) -> bool:
     """Return whether any of several setups was surely faster in any workload; they are judged as one family."""
     pairs = [(one[text].rates, baseline[text].rates) for one in others for text in one if text in baseline]
     return any(

@@ -8,13 +8,13 @@ from dataclasses import replace
 
 from ulterion.core.comparability import ROOM, START, differences
 from ulterion.core.passstates import SLOW_STATES
-from ulterion.core.remembered import Remembered
+from ulterion.core.remembered import IdentityCache
 from ulterion.core.suites import is_ad_hoc
-from ulterion.judge.measured import Measured, run_facts
+from ulterion.judge.measured import Measurement, run_facts
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
-from ulterion.model.skims import Skim
+from ulterion.model.skims import RunSummary
 from ulterion.model.store import ReviewFolder
 
 MAX_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
@@ -26,10 +26,10 @@ MAX_POOLED_OF_KIND = {
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 
-_asked = Remembered[dict[str, dict[str, Measured]]](4)
+_asked = IdentityCache[dict[str, dict[str, Measurement]]](4)
 
 
-def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
+def pooled_results(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measurement]]:
     """Return, for each setup and workload text, what its runs gave.
 
     The newest run counts, and with it those before it that nothing known tells from it: what varies between them enters as such.
@@ -40,10 +40,10 @@ def latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
     return _asked.of(runs, lambda: _latest(runs))
 
 
-def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
-    suites: dict[str, dict[str, Measured]] = {}
-    free: dict[str, dict[str, Measured]] = {}
-    every: dict[tuple[str, bool, str], list[Measured]] = {}
+def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measurement]]:
+    suites: dict[str, dict[str, Measurement]] = {}
+    free: dict[str, dict[str, Measurement]] = {}
+    every: dict[tuple[str, bool, str], list[Measurement]] = {}
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
         if not isinstance(run, MeasureRun) or run.setup is None or run.excluded:
             continue
@@ -53,7 +53,7 @@ def _latest(runs: Sequence[AnyRun]) -> dict[str, dict[str, Measured]]:
             for state in (None, *SLOW_STATES):
                 of_setup.pop(record.key_in(state), None)  # the order of the newest run counts
             for figure in record.figures:
-                one = Measured.of(run.setup, figure, run, record.suspect)
+                one = Measurement.of(run.setup, figure, run, record.suspect)
                 every.setdefault((run.setup, by_the_way, figure.text), []).append(one)
                 of_setup[figure.text] = one
     for by_the_way, setups in ((False, suites), (True, free)):
@@ -68,7 +68,7 @@ def _with_passes(run: MeasureRun) -> list[WorkloadRecord]:
     return [record for record in run.workloads if record.counted]
 
 
-def _pooled(measured: Sequence[Measured]) -> Measured:
+def _pooled(measured: Sequence[Measurement]) -> Measurement:
     """Return the newest of a figure's measurements with those before it that nothing known tells from it."""
     *older, newest = measured
     like = [*[one for one in older if _alike(one, newest)][-(MAX_POOLED - 1) :], newest]
@@ -83,31 +83,31 @@ def _pooled(measured: Sequence[Measured]) -> Measured:
     )
 
 
-def _apart(measured: Sequence[Measured]) -> list[list[Measured]]:
+def _apart(measured: Sequence[Measurement]) -> list[list[Measurement]]:
     """Return figures by plugging-in: runs on the same one are no two samples of what varies between them."""
-    units: dict[str | None, list[Measured]] = {}
+    units: dict[str | None, list[Measurement]] = {}
     for one in measured:
         units.setdefault(one.run.target.attachment, []).append(one)
     return list(units.values())
 
 
-def _alike(one: Measured, other: Measured) -> bool:
+def _alike(one: Measurement, other: Measurement) -> bool:
     same_chain = one.run.chain == other.run.chain and not one.suspect and not other.suspect
     return same_chain and not differences(run_facts(one), run_facts(other), leaving_out=VARIES)
 
 
-def _suite_first(suite: dict[str, Measured], free: dict[str, Measured]) -> dict[str, Measured]:
+def _suite_first(suite: dict[str, Measurement], free: dict[str, Measurement]) -> dict[str, Measurement]:
     """Return a suite's figures, and behind them what was only measured by the way: it never takes the place of a suite's."""
     return {**suite, **{text: one for text, one in free.items() if text not in suite}}
 
 
-def connections(measured: Measured) -> int | None:
+def connections(measured: Measurement) -> int | None:
     """Return how many pluggings-in a figure rests on, None where that is not known of all its runs."""
     known = [run.target.attachment for run in measured.documents]
     return None if None in known else len(set(known))
 
 
-def once_connected(review: Review, measured: dict[str, dict[str, Measured]]) -> list[str]:
+def once_connected(review: Review, measured: dict[str, dict[str, Measurement]]) -> list[str]:
     """Return the setups of which some figure rests on one plugging-in, or on one run where that is not known."""
     return [
         name
@@ -116,20 +116,20 @@ def once_connected(review: Review, measured: dict[str, dict[str, Measured]]) -> 
     ]
 
 
-def counting(folder: ReviewFolder, skims: Sequence[Skim]) -> list[Skim]:
+def counting(folder: ReviewFolder, skims: Sequence[RunSummary]) -> list[RunSummary]:
     """Return those of several runs that the reviewer lets count."""
-    return [s for s in skims if not (s.noted and any(run.excluded for run in folder.whole([s])))]
+    return [s for s in skims if not (s.noted and any(run.excluded for run in folder.with_series([s])))]
 
 
-def to_judge(folder: ReviewFolder) -> list[AnyRun]:
+def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
 
     These are the measurements of which a workload is among the newest of its setup, transfers timed by hand, and runs that bear notes,
     all without their series; and the newest soak of each setup, whole.
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
-    passes: list[Skim] = []
-    soaks: list[Skim] = []
+    passes: list[RunSummary] = []
+    soaks: list[RunSummary] = []
     for one in reversed(folder.skims()):
         free = is_ad_hoc(one.suite)
         cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
@@ -140,4 +140,4 @@ def to_judge(folder: ReviewFolder) -> list[AnyRun]:
             continue
         seen.update(cells)
         (soaks if one.kind == "soak" else passes).append(one)
-    return sorted([*folder.light(passes), *folder.whole(soaks)], key=lambda r: (r.started, r.id))
+    return sorted([*folder.without_series(passes), *folder.with_series(soaks)], key=lambda r: (r.started, r.id))

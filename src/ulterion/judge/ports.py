@@ -10,8 +10,8 @@ from ulterion.core.facts import TargetFacts
 from ulterion.core.links import Link, known_link, lower
 from ulterion.core.plausible import above_link
 from ulterion.core.stats import Estimate
-from ulterion.judge.measured import Measured
-from ulterion.judge.pooling import latest
+from ulterion.judge.measured import Measurement
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -39,8 +39,8 @@ class PortRow:
 
 def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
     """Return every port that something was measured on, by host in the order of the review."""
-    by_port: dict[tuple[str, str], list[Measured]] = {}
-    for name, figures in latest(runs).items():
+    by_port: dict[tuple[str, str], list[Measurement]] = {}
+    for name, figures in pooled_results(runs).items():
         if name in review.setups:
             for one in figures.values():
                 by_port.setdefault((one.run.bench.host or "", review.setups[name].chain[0]), []).append(one)
@@ -57,7 +57,7 @@ def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
 def _row(
     review: Review,
     key: tuple[str, str],
-    mine: Sequence[Measured],
+    mine: Sequence[Measurement],
     behind: dict[tuple[str, str], tuple[str, str | None] | None],
 ) -> PortRow:
     host, port = key
@@ -83,7 +83,7 @@ def _row(
     )
 
 
-def _link(review: Review, port: str, mine: Sequence[Measured], rate: float) -> Link | None:
+def _link(review: Review, port: str, mine: Sequence[Measurement], rate: float) -> Link | None:
     """Return a port's link at its best, as it was seen and no more than the port can do; None where that does not carry what was measured."""
     seen = [link for m in mine if (link := known_link(m.run.target.link)) is not None]
     stated = review.ports[port].link if port in review.ports else None

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.stats import Ratio, ratio
-from ulterion.judge.measured import Measured
-from ulterion.judge.pooling import latest
+from ulterion.judge.measured import Measurement
+from ulterion.judge.pooling import pooled_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -43,7 +43,7 @@ class RivalRow:
 
 def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
     """Return every such claim of a review, judged on setups that hold the same medium, in the same port where there are such."""
-    figures = latest(runs)
+    figures = pooled_results(runs)
     return [
         _row(review, figures, key, than=claim.than, times=claim.times, workload=claim.workload)
         for key, part in review.parts.items()
@@ -52,7 +52,7 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
 
 
 def _row(
-    review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str, times: float, workload: str | None
+    review: Review, figures: dict[str, dict[str, Measurement]], part: str, than: str, times: float, workload: str | None
 ) -> RivalRow:
     row = RivalRow(
         part=part,
@@ -103,7 +103,7 @@ def _why_open(ratios: Sequence[Ratio], needed: float) -> str:
     return next((r.why for r in open_ if r.why), "the interval straddles it; more passes on both sides would tell")
 
 
-def _pair(review: Review, figures: dict[str, dict[str, Measured]], part: str, than: str) -> tuple[str, str] | None:
+def _pair(review: Review, figures: dict[str, dict[str, Measurement]], part: str, than: str) -> tuple[str, str] | None:
     """Return a setup of each part with the same medium, which may be the parts themselves in the same place; the same port before another."""
     mine, theirs = (
         [n for n in figures if n in review.setups and key in review.setups[n].chain] for key in (part, than)

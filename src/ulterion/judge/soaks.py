@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from ulterion.core.ceilings import Direction, ceilings_of
 from ulterion.core.comparability import DRIVER, LINK, ROOM, START, RunFacts, differences
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.remembered import Remembered
+from ulterion.core.remembered import IdentityCache
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_rate
 from ulterion.judge.bottleneck import Bottleneck, bottlenecks
 from ulterion.judge.measured import chain_elements
-from ulterion.judge.pooling import counting, latest, to_judge
+from ulterion.judge.pooling import counting, pooled_results, runs_for_results
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
@@ -56,7 +56,7 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
 
 
-_known = Remembered[tuple[Trace, Findings | None]](24)
+_known = IdentityCache[tuple[Trace, Findings | None]](24)
 
 
 def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
@@ -89,7 +89,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
             if name in review.setups:
                 raise UsageError(f"setup '{name}' has no soak yet; run 'ulterion soak --setup {name}'")
             raise UsageError(unknown("setup or soak", name, [*newest, *by_id]))
-    wanted = folder.whole([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
+    wanted = folder.with_series([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
     setups = [r.setup for r in wanted]
     chosen = [
         soak_of(r, None if r.setup and setups.count(r.setup) == 1 else f"{r.setup or 'soak'} {r.id}") for r in wanted
@@ -177,7 +177,7 @@ def bottleneck_of(folder: ReviewFolder, run: SoakRun) -> Bottleneck | None:
     if run.setup not in folder.review.setups:
         return None
     direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
-    return bottlenecks(folder.review, latest(to_judge(folder))).get((run.setup, direction))
+    return bottlenecks(folder.review, pooled_results(runs_for_results(folder))).get((run.setup, direction))
 
 
 def marks_of(review: Review, run: SoakRun) -> list[Mark]:

@@ -11,8 +11,8 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.units import Money
 from ulterion.core.work import work
 from ulterion.judge.bottleneck import DIRECTIONS
-from ulterion.judge.measured import Measured
-from ulterion.judge.pooling import latest
+from ulterion.judge.measured import Measurement
+from ulterion.judge.pooling import pooled_results
 from ulterion.judge.proofs import holds
 from ulterion.judge.works import end_of
 from ulterion.model.review import Review
@@ -67,7 +67,7 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
     The rate is the mean over moving `size` bytes, each share of the mix at its own: in one go, stages included, or at what was measured of
     a workload; `least` (bytes per second) is the need.  Raises UsageError for a workload that no run has.
     """
-    found, figures = [], latest(runs)
+    found, figures = [], pooled_results(runs)
     known = {m.workload.title for cells in figures.values() for m in cells.values()}
     strange = next((n for n in mix if n not in DIRECTIONS and n not in known), None)
     if strange is not None:
@@ -111,7 +111,7 @@ def cheapest(found: Sequence[Value]) -> list[Value]:
 
 
 def _rate(
-    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measured], setup: str, size: float, mix: Mix
+    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measurement], setup: str, size: float, mix: Mix
 ) -> float | None:
     """Return the bytes per second over the whole mix (the harmonic mean, weighted by bytes), None where any of it was not measured."""
     seconds = 0.0

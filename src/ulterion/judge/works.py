@@ -12,8 +12,8 @@ from ulterion.core.ceilings import Direction
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.work import OWN, End, Piece, Work, by_turns, work
-from ulterion.judge.measured import Measured, best_of
-from ulterion.judge.pooling import latest
+from ulterion.judge.measured import Measurement, best_of
+from ulterion.judge.pooling import pooled_results
 from ulterion.judge.proofs import holds
 from ulterion.judge.soaks import Soak, soak_of
 from ulterion.model.review import Review
@@ -25,7 +25,7 @@ STAGES = {"write cache": "its write cache is used up", "throttling": "heat throt
 
 
 @dataclass(frozen=True)
-class Row:
+class TransferTimeRow:
     """A piece of work on a setup.
 
     Attributes:
@@ -50,7 +50,7 @@ class Row:
 
 def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
     """Return a setup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
-    best = best_of(list(latest(runs).get(setup, {}).values()), way, "sequential")
+    best = best_of(list(pooled_results(runs).get(setup, {}).values()), way, "sequential")
     soak = soak_on(runs, setup, way)
     if best is None and soak is None:
         return None
@@ -84,7 +84,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
     return End(setup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
 
 
-def _cache_measured(best: Measured) -> End | None:
+def _cache_measured(best: Measurement) -> End | None:
     """Return an end whose write cache the passes of a measurement used up: so many bytes at the fast rate, then the slow one; None where none did."""
     run = best.run
     shown = [u for r in run.workloads if (u := r.used_up) is not None]
@@ -121,7 +121,7 @@ def _cache_elsewhere(review: Review, runs: Sequence[AnyRun], setup: str) -> tupl
     return None
 
 
-def _error(best: Measured) -> float:
+def _error(best: Measurement) -> float:
     low, high = best.estimate.low, best.estimate.high
     known = 0.0 if low is None or high is None else math.log(high / low) / 4
     return max(USUAL, known)
@@ -167,20 +167,20 @@ def _why(falls: Sequence[Fall], at: float) -> str:
 
 def moving(
     review: Review, runs: Sequence[AnyRun], size: float, way: Direction, setups: Sequence[str] = ()
-) -> list[Row]:
+) -> list[TransferTimeRow]:
     """Return how long so many bytes take to be read from, or written to, each setup, the quickest first."""
     rows = []
     for name in setups or review.setups:
         found = end_of(review, runs, name, way)
         if found is None:
-            rows.append(Row(name, None, why=f"not measured; ulterion measure --setup {name}"))
+            rows.append(TransferTimeRow(name, None, why=f"not measured; ulterion measure --setup {name}"))
             continue
         end, ids = found
         room = holds(review, runs, review.setup(name).medium)
         if room is not None and room.bytes < size:
-            rows.append(Row(name, None, why=f"does not fit: {review.label(review.setup(name).medium)} {room.words}"))
+            rows.append(TransferTimeRow(name, None, why=f"does not fit: {review.label(review.setup(name).medium)} {room.words}"))
             continue
-        rows.append(Row(name, work(size, [end]), size / end.rate, ids))
+        rows.append(TransferTimeRow(name, work(size, [end]), size / end.rate, ids))
     return sorted(rows, key=lambda r: math.inf if r.work is None else r.work.seconds)
 
 
@@ -194,19 +194,19 @@ def between(
     files: int = 0,
     per_file: float = 0.0,
     check: bool = False,
-) -> Row:
+) -> TransferTimeRow:
     """Return how long a copy from one setup to another takes, each file at its own cost, and all read back where it is checked."""
     ends = [(source, end_of(review, runs, source, "read")), (target, end_of(review, runs, target, "write"))]
     missing = next((n for n, end in ends if end is None), None)
     if missing is not None:
-        return Row(target, None, source=source, why=f"'{missing}' was not measured; ulterion measure --setup {missing}")
+        return TransferTimeRow(target, None, source=source, why=f"'{missing}' was not measured; ulterion measure --setup {missing}")
     impossible = _impossible(review, runs, size, source, target)
     if impossible is not None:
-        return Row(target, None, source=source, why=impossible)
+        return TransferTimeRow(target, None, source=source, why=impossible)
     known = [end for _, end in ends if end is not None]
     back = end_of(review, runs, target, "read") if check else None
     if check and back is None:
-        return Row(
+        return TransferTimeRow(
             target,
             None,
             source=source,
@@ -217,7 +217,7 @@ def between(
     if source == target:
         both = [by_turns(*both)]
     told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
-    return Row(target, told, size / min(e.rate for e in both), ids, source=source)
+    return TransferTimeRow(target, told, size / min(e.rate for e in both), ids, source=source)
 
 
 def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str, target: str) -> str | None:

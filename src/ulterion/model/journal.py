@@ -15,7 +15,7 @@ import weakref
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak.trace import Row
+from ulterion.core.soak.trace import TraceRow
 from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
@@ -23,7 +23,7 @@ from ulterion.model.reading import Unreadable, parse_json, read_bytes
 from ulterion.model.runs.capacity import CapacityRecord
 from ulterion.model.runs.copied import CopyPass
 from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
-from ulterion.model.runs.growing import GrowingPhase
+from ulterion.model.runs.growing import PhaseBuilder
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.upgrades import upgraded_line
@@ -93,12 +93,12 @@ class Journal:
         self._seconds = wrote, read
         self._keep({"capacity": record.model_copy(update=new).model_dump(mode="json", exclude_defaults=True)})
 
-    def phase(self, phase: GrowingPhase) -> None:
+    def phase(self, phase: PhaseBuilder) -> None:
         """Keep the beginning of a phase of a soak."""
         start = {"name": phase.name, "start": phase.start, "interval": phase.interval, "part": phase.part}
         self._keep({"phase": start})
 
-    def row(self, row: Row) -> None:
+    def row(self, row: TraceRow) -> None:
         """Keep an interval of the phase that is on; it is on the medium within `SYNC_EVERY` seconds."""
         values = [row.seconds, row.bytes, row.requests, row.p50, row.p99, row.worst, row.sensors]
         self._keep({"row": values}, now=False)

@@ -26,7 +26,7 @@ LONG_LINE = 120  # bytes; a list of numbers on a longer line is a series
 
 
 @dataclass(frozen=True)
-class Skim:
+class RunSummary:
     """What a document is about.
 
     Attributes:
@@ -52,7 +52,7 @@ class Skim:
     suite: str | None = None
 
 
-def skim(data: bytes, path: Path) -> Skim:
+def skim(data: bytes, path: Path) -> RunSummary:
     """Return what a document is about; raise UsageError (NewerRunError) when it is none, or not whole."""
     skimmed = _by_layout(data, path)
     if skimmed is not None:
@@ -74,7 +74,7 @@ def _counted(record: object) -> str | None:
     return text if counted and isinstance(text, str) else None
 
 
-def _by_layout(data: bytes, path: Path) -> Skim | None:
+def _by_layout(data: bytes, path: Path) -> RunSummary | None:
     """Return the skim of a document laid out as ours are, None of any other."""
     begun = _BODY.search(data)
     at = begun.start() if begun else -1
@@ -95,7 +95,7 @@ def _by_layout(data: bytes, path: Path) -> Skim | None:
     return _skim(head, path, frozenset(texts), noted)
 
 
-def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> Skim:
+def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
     target = head.get("target")
     words = {k: head.get(k) for k in ("id", "kind", "started")}
     if not isinstance(target, dict) or not all(isinstance(v, str) for v in words.values()):
@@ -106,7 +106,7 @@ def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) 
     setup, where = (v if isinstance(v, str) else None for v in (head.get("setup"), target.get("path")))
     simulated = target.get("kind") == "simulated"
     suite = head.get("suite")
-    return Skim(
+    return RunSummary(
         path=path,
         id=str(words["id"]),
         kind=str(words["kind"]),

@@ -27,7 +27,7 @@ from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
-from ulterion.model.skims import Skim, skim, without_series
+from ulterion.model.skims import RunSummary, skim, without_series
 from ulterion.model.starting import started_toml
 
 Found = TypeVar("Found")
@@ -66,7 +66,7 @@ def new_review(folder: Path, title: str) -> Path:
     return path
 
 
-def _in_order(skims: Sequence[Skim]) -> list[Skim]:
+def _in_order(skims: Sequence[RunSummary]) -> list[RunSummary]:
     return sorted(skims, key=lambda s: (s.started, s.id))
 
 
@@ -90,7 +90,7 @@ class ReviewFolder:
     review: Review
     tell: Callable[[str], None] = lambda sentence: None
     notices: list[str] = field(default_factory=list)
-    _skims: list[Skim] | None = None
+    _skims: list[RunSummary] | None = None
     _parsed: dict[Path, tuple[tuple[int, int, int], AnyRun]] = field(default_factory=dict)
 
     @classmethod
@@ -135,7 +135,7 @@ class ReviewFolder:
             try:
                 return together.write(self.runs_folder / run_name(runs[0]), [(self.path_of(r), r) for r in runs])
             finally:
-                self.look_again()
+                self.refresh()
 
     def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
         """Write the document of a run whose journal is still there, with the notes left for it; return both."""
@@ -147,7 +147,7 @@ class ReviewFolder:
                 journal.unlink()
         return run, path
 
-    def change(self, skimmed: Skim, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
+    def change(self, skimmed: RunSummary, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
         """Read a document anew, change it and write it, as one step for other programs; raise UsageError."""
         with locked(self.make_runs_folder()):
             run = how(parse_run(read_bytes(skimmed.path), skimmed.path.name))
@@ -210,18 +210,18 @@ class ReviewFolder:
             forget_notes(journal)
             journal.unlink()
 
-    def skims(self) -> list[Skim]:
+    def skims(self) -> list[RunSummary]:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
         if self._skims is None:
             skimmed = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
             self._skims = _in_order(skimmed)
         return self._skims
 
-    def look_again(self) -> None:
+    def refresh(self) -> None:
         """Forget what was looked into: another program may have written meanwhile."""
         self._skims = None
 
-    def light(self, skims: Sequence[Skim]) -> list[AnyRun]:
+    def without_series(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
         """Return the documents behind skims without their series, which is enough to judge passes."""
         runs = [self._light_of(s.path) for s in skims]
         return [run for run in runs if run is not None]
@@ -241,14 +241,14 @@ class ReviewFolder:
             known = self._parsed[path] = (state, run)
         return known[1]
 
-    def whole(self, skims: Sequence[Skim]) -> list[AnyRun]:
+    def with_series(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
         """Return the documents behind skims with their series."""
         runs = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
         return [run for run in runs if run is not None]
 
     def runs(self) -> list[AnyRun]:
         """Return every run whole, oldest first."""
-        return self.whole(self.skims())
+        return self.with_series(self.skims())
 
     def _read(self, path: Path, parse: Callable[[bytes, Path], Found]) -> Found | None:
         """Read a document; one that is none of ours is set aside with a notice, which is never fatal."""

@@ -7,7 +7,7 @@ from dataclasses import asdict, fields
 from pathlib import Path
 from typing import cast
 
-from ulterion.conduct.observers import Measured, Shared
+from ulterion.conduct.observers import MeasureOutcome, Shared
 from ulterion.core.chain import Step
 from ulterion.core.facts import BenchFacts
 from ulterion.core.links import Link
@@ -16,7 +16,7 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.surveyed import Adapter, Change, Drive, Refused, Survey, Tunnel, Volume
 from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.claimrow import ClaimRow
-from ulterion.judge.comparisons import Group, Row
+from ulterion.judge.comparisons import ComparedRow, Group
 from ulterion.judge.soaks import Soak, difference
 from ulterion.model.runs.soak import SoakRun
 from ulterion.report import answers, bottleneckdata, surveydata
@@ -47,9 +47,9 @@ def groups_as_data(groups: Sequence[Group], margin: float) -> answers.Comparison
                 "rows": [_row_as_data(r) for r in g.rows],
                 "differs": g.differs,
                 "caveats": g.caveats,
-                "not_measured": list(g.missing),
-                "failed": {n: state.words for n, state in g.failed.items()},
-                "one_connection": list(g.once),
+                "not_measured": list(g.not_measured),
+                "failed": {n: state.words for n, state in g.failed_runs.items()},
+                "one_connection": list(g.single_connection),
                 "excluded": g.excluded,
                 "nearest": [
                     {
@@ -89,7 +89,7 @@ def bottleneck_as_data(bottleneck: Bottleneck) -> bottleneckdata.BottleneckData:
     }
 
 
-def _row_as_data(row: Row) -> answers.RowData:
+def _row_as_data(row: ComparedRow) -> answers.RowData:
     data: answers.RowData = {
         "setup": row.setup,
         "run": row.run,
@@ -171,7 +171,7 @@ def soaks_as_data(soaks: Sequence[Soak]) -> answers.Soaks:
     }
 
 
-def measured_as_data(measured: Measured) -> answers.Measurement:
+def measured_as_data(measured: MeasureOutcome) -> answers.Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
     records = [f for r in measured.run.workloads for f in r.figures]
     return {

@@ -8,7 +8,7 @@ from typing_extensions import TypedDict
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
-from ulterion.judge.matrix import Ground
+from ulterion.judge.matrix import Observations
 
 
 class EffectData(TypedDict):
@@ -106,7 +106,7 @@ def _effect(one: Effect) -> EffectData:
     }
 
 
-def effects_as_data(found: Sequence[tuple[Ground, Effects]]) -> EffectsData:
+def effects_as_data(found: Sequence[tuple[Observations, Effects]]) -> EffectsData:
     """Return effects."""
     return {
         "workloads": [
@@ -130,7 +130,7 @@ def effects_as_data(found: Sequence[tuple[Ground, Effects]]) -> EffectsData:
     }
 
 
-def ranks_as_data(found: Sequence[tuple[Ground, Ranks]]) -> RanksData:
+def ranks_as_data(found: Sequence[tuple[Observations, Ranks]]) -> RanksData:
     """Return ranks."""
     return {
         "workloads": [

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from typing_extensions import TypedDict
 
-from ulterion.judge.beside import Other
+from ulterion.judge.beside import OtherReviewRow
 from ulterion.judge.compatibility import CompatibilityRow
-from ulterion.judge.matrix import Ground
+from ulterion.judge.matrix import Observations
 from ulterion.judge.ports import PortRow
 from ulterion.model.planned import Planned
 from ulterion.report.words.plan import step_name
@@ -185,7 +185,7 @@ def ports_as_data(rows: Sequence[PortRow]) -> PortsData:
     }
 
 
-def grid_as_data(found: Sequence[Ground], others: Sequence[Other] = ()) -> GridData:
+def grid_as_data(found: Sequence[Observations], others: Sequence[OtherReviewRow] = ()) -> GridData:
     """Return the figures of cells, and those of other reviews."""
     return {
         "others": [

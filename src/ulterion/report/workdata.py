@@ -12,7 +12,7 @@ from ulterion.core.powering import Budget, Cable
 from ulterion.judge.powers import Supply
 from ulterion.judge.recordings import Recorded
 from ulterion.judge.value import Value
-from ulterion.judge.works import Row
+from ulterion.judge.works import TransferTimeRow
 
 
 class PartData(TypedDict):
@@ -123,12 +123,12 @@ class ValuesData(TypedDict):
     cheapest: list[str]
 
 
-def works_as_data(rows: Sequence[Row], size: float, what: str) -> WorksData:
+def works_as_data(rows: Sequence[TransferTimeRow], size: float, what: str) -> WorksData:
     """Return pieces of work."""
     return {"size": size, "what": what, "works": [_work(r) for r in rows]}
 
 
-def _work(row: Row) -> WorkData:
+def _work(row: TransferTimeRow) -> WorkData:
     one = row.work
     return {
         "setup": row.setup,

@@ -15,7 +15,7 @@ from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts import BenchFacts, TargetFacts
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.passes import OnPrefill, PassResult, Tick
-from ulterion.core.soak.trace import DRIVE, Row
+from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.surveyed import as_target
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workload import Workload, parse_workload
@@ -217,7 +217,7 @@ class SimTarget:
         """Begin a phase of a soak: at the start of the span, no request under way."""
         self.state.travelled, self._under_way = 0.0, 0.0
 
-    def soak_row(self, workload: Workload | None, seconds: float, rng: np.random.Generator) -> Row:
+    def soak_row(self, workload: Workload | None, seconds: float, rng: np.random.Generator) -> TraceRow:
         """Let one interval of a soak pass, under a workload or at rest, and return what was seen; raise TargetFailed."""
         noise = 1.0
         if workload is not None:
@@ -228,11 +228,11 @@ class SimTarget:
         requests = 0 if workload is None else int(moved // workload.block_bytes)
         self._under_way = moved - requests * (workload.block_bytes if workload is not None else 0)
         if workload is None or requests == 0:
-            return Row(seconds, 0, 0, sensors=sensors)
+            return TraceRow(seconds, 0, 0, sensors=sensors)
         spread = self.chain[-1].latency_spread
         middle = workload.depth * seconds / requests * math.exp(-(spread**2) / 2)
         worst = middle * math.exp(spread * math.sqrt(2 * math.log(requests + 1)))
-        return Row(
+        return TraceRow(
             seconds=seconds,
             bytes=requests * workload.block_bytes,
             requests=requests,

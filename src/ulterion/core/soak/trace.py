@@ -25,7 +25,7 @@ MAX_POINTS = 4000  # rows an analysis looks at; longer series are joined, which 
 
 
 @dataclass(frozen=True)
-class Row:
+class TraceRow:
     """One interval of a soak as a target gives it.
 
     Attributes:
@@ -183,7 +183,7 @@ def longest_true(flags: Sequence[bool] | npt.NDArray[np.bool_], seconds: Floats)
     return longest
 
 
-def trace_of(rows: Sequence[Row], starts: Sequence[float], phases: Sequence[Phase], **facts: Any) -> Trace:
+def trace_of(rows: Sequence[TraceRow], starts: Sequence[float], phases: Sequence[Phase], **facts: Any) -> Trace:
     """Return rows, and when each began (seconds), as a trace; `facts` are further attributes of `Trace`."""
     names = dict.fromkeys(name for row in rows for name in row.sensors)
     lengths = np.array([row.seconds for row in rows], dtype=np.float64)
@@ -198,7 +198,7 @@ def trace_of(rows: Sequence[Row], starts: Sequence[float], phases: Sequence[Phas
     )
 
 
-def sensor_values(rows: Sequence[Row], name: str) -> Floats:
+def sensor_values(rows: Sequence[TraceRow], name: str) -> Floats:
     """Return a sensor's value in each row, NaN where it gave none."""
     return np.array([_known(row.sensors.get(name)) for row in rows], dtype=np.float64)
 

@@ -10,12 +10,12 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.passes import Tick
 from ulterion.engine import loops
 from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import Job, WorkerCounts
+from ulterion.engine.io_methods import WorkerCounts, WorkerTask
 from ulterion.engine.loops import AT, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
 from ulterion.engine.offsets import Feed, chunks_of
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable.windows import WindowsFile
-from ulterion.engine.request_loop import Feeding, Recorder, StopSign, drive
+from ulterion.engine.request_loop import Feeding, RequestRecorder, StopSign, drive
 
 WAIT = 100  # ms for a completion, between two looks at the stop sign
 DRAINING = 30.0  # seconds that requests which were cancelled may take to come back
@@ -38,7 +38,7 @@ class PortLoop:
         self,
         file: WindowsFile,
         feed: Feeding,
-        recorder: Recorder,
+        recorder: RequestRecorder,
         stop: StopSign,
         depth: int,
         *,
@@ -141,7 +141,7 @@ class Ports:
     name = "completion port"
     why = "Windows tells the end of requests to a port"
 
-    def move(self, job: Job) -> WorkerCounts:
+    def move(self, job: WorkerTask) -> WorkerCounts:
         """Run the workload from this thread; raise TargetFailed."""
         assert isinstance(job.file, WindowsFile)
         workload, depth = job.workload, job.workload.depth

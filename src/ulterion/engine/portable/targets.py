@@ -19,7 +19,7 @@ from ulterion.core.units import show_block
 from ulterion.core.workload import Workload
 from ulterion.engine.children import GRACE
 from ulterion.engine.folder import fitting_span
-from ulterion.engine.io_methods import IoMethod, Job, Positional, Threads
+from ulterion.engine.io_methods import IoMethod, Positional, Threads, WorkerTask
 from ulterion.engine.plainfile import only_reads, span_within
 from ulterion.engine.portable.files import MediumFile, ways
 from ulterion.engine.portable.thread_pool import ThreadPool
@@ -68,7 +68,7 @@ class PortableTarget(RealTarget):
             return Ports()
         return Positional() if depth == 1 else Threads(WHY)
 
-    def _placed(self, job: Job) -> Job:
+    def _placed(self, job: WorkerTask) -> WorkerTask:
         """Return a job on the system's file."""
         from ulterion.engine.portable.turns import on  # the loops, which only a measurement needs
 

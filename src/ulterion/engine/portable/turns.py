@@ -11,7 +11,7 @@ from ulterion.engine import loops
 from ulterion.engine.calls import clock
 from ulterion.engine.compiler import Words
 from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import Job
+from ulterion.engine.io_methods import WorkerTask
 from ulterion.engine.loops import (
     AT,
     BEGAN,
@@ -28,10 +28,10 @@ from ulterion.engine.loops import (
     WRITES,
 )
 from ulterion.engine.portable.files import MediumFile
-from ulterion.engine.request_loop import Feeding, Recorder, RequestLoop, StopSign
+from ulterion.engine.request_loop import Feeding, RequestLoop, RequestRecorder, StopSign
 
 
-def on(job: Job, file: MediumFile) -> Job:
+def on(job: WorkerTask, file: MediumFile) -> WorkerTask:
     """Return a job that is done on a file of a system's own."""
     return replace(job, file=file, make_loop=partial(FileLoop, file))
 
@@ -43,7 +43,7 @@ class FileLoop(RequestLoop):
         self,
         file: MediumFile,
         feed: Feeding,
-        recorder: Recorder,
+        recorder: RequestRecorder,
         stop: StopSign | None = None,
         *,
         reads: Buffers | None = None,

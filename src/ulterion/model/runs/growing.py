@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from ulterion.core.soak.trace import Row
-from ulterion.model.quantities import MAX_SECONDS, MAX_COUNT
+from ulterion.core.soak.trace import TraceRow
+from ulterion.model.quantities import MAX_COUNT, MAX_SECONDS
 from ulterion.model.runs.header import State
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 
@@ -15,18 +15,18 @@ DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
 CUT_OFF = "the program ended"
 
 
-class GrowingPhase:
+class PhaseBuilder:
     """A phase while it runs: rows are added, and pairs of them joined when there are too many."""
 
     def __init__(self, name: PhaseName, start: float, interval: float, part: int) -> None:
         self.name, self.start, self.interval, self.part = name, start, interval, part
-        self.rows: list[Row] = []
+        self.rows: list[TraceRow] = []
         self.seconds = 0.0
         self.bytes = 0
-        self._waiting: list[Row] = []
+        self._waiting: list[TraceRow] = []
         self._step = 1  # rows as they come that make one kept row
 
-    def add(self, row: Row) -> None:
+    def add(self, row: TraceRow) -> None:
         """Take one interval."""
         self.seconds += row.seconds
         self.bytes += row.bytes
@@ -67,7 +67,7 @@ def _short(value: float | None) -> float | None:
     return None if value is None else float(f"{value:.{DIGITS}g}")
 
 
-def join_rows(rows: Sequence[Row]) -> Row:
+def join_rows(rows: Sequence[TraceRow]) -> TraceRow:
     """Return one row for several: sums, the mean of temperatures, the median weighted by requests, the worst latencies."""
     if len(rows) == 1:
         return rows[0]
@@ -78,7 +78,7 @@ def join_rows(rows: Sequence[Row]) -> Row:
     for name in names:
         known = [v for r in rows if (v := r.sensors.get(name)) is not None]
         sensors[name] = sum(known) / len(known) if known else None
-    return Row(
+    return TraceRow(
         seconds=sum(r.seconds for r in rows),
         bytes=sum(r.bytes for r in rows),
         requests=requests,
@@ -95,7 +95,7 @@ class Recovery:
     def __init__(self, run: SoakRun) -> None:
         self._run = run
         self._phases: list[SoakPhase] = []
-        self._on: GrowingPhase | None = None
+        self._on: PhaseBuilder | None = None
 
     def take(self, line: dict[str, Any]) -> None:
         """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
@@ -104,7 +104,7 @@ class Recovery:
         elif "phase" in line:
             self._close()
             start = line["phase"]
-            self._on = GrowingPhase(start["name"], float(start["start"]), float(start["interval"]), start["part"])
+            self._on = PhaseBuilder(start["name"], float(start["start"]), float(start["interval"]), start["part"])
             self._on.written()  # what is no phase is told here, not when the last of its rows is in
         elif "end" in line and self._on is not None:
             end, ended, flush = line["end"]
@@ -124,10 +124,10 @@ class Recovery:
         return self._run.with_phases(self._phases, state)
 
 
-def _row(line: Sequence[Any]) -> Row:
+def _row(line: Sequence[Any]) -> TraceRow:
     """Return a row whose values can be written down; raise ValueError or TypeError."""
     seconds, moved, requests, p50, p99, worst, sensors = line
-    row = Row(
+    row = TraceRow(
         seconds=float(seconds),
         bytes=int(moved),
         requests=int(requests),

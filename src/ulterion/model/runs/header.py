@@ -62,7 +62,7 @@ class State(Written):
         return [f"the {what} {'failed' if self.name == 'failed' else 'was interrupted'}: {self.why}"]
 
 
-class Ground(Written):
+class RunScope(Written):
     """What was asked for in a run of any kind."""
 
     span_bytes: Count

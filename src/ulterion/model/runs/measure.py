@@ -14,12 +14,12 @@ from pydantic import AfterValidator, Field
 from ulterion.core.fill import Fill
 from ulterion.core.histogram import LatencyHistogram
 from ulterion.core.network import Datagrams
-from ulterion.core.passstates import AFTER, SLOW_STATES, UsedUp, lonely_states, states_of
+from ulterion.core.passstates import AFTER, SLOW_STATES, CacheExhaustion, states_from_known_cache, states_of
 from ulterion.core.samples import Looked
 from ulterion.core.suites import SWEEP
 from ulterion.core.workload import PassState, Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Ground, Header, State
+from ulterion.model.runs.header import Header, RunScope, State
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.workload import checked_workload
 
@@ -76,13 +76,13 @@ class WorkloadRecord(Written):
         return self.model_copy(update={"passes": passes, "text": self.key_in(state), "workload": workload})
 
     @property
-    def used_up(self) -> UsedUp | None:
+    def used_up(self) -> CacheExhaustion | None:
         """What its passes show of the write cache, where they are large sequential writes and saw both of its states."""
         cached, after = ([p for p in self.counted if p.state == state] for state in ("cached", AFTER))
         if not (cached and after and self.writes_in_order):
             return None
         slow = [p.number for p in self.counted if p.state != "cached"]
-        return UsedUp(_middle(cached), _middle(after), min(slow))
+        return CacheExhaustion(_middle(cached), _middle(after), min(slow))
 
     @property
     def writes_in_order(self) -> bool:
@@ -96,11 +96,11 @@ class WorkloadRecord(Written):
             return self
         return self._named(states)
 
-    def with_states_from(self, known: Sequence[UsedUp]) -> WorkloadRecord:
+    def with_states_from(self, known: Sequence[CacheExhaustion]) -> WorkloadRecord:
         """Return it with its passes named by what is known of the cache from elsewhere, where they show no states themselves."""
         if not self.writes_in_order or any(p.state is not None for p in self.counted):
             return self
-        return self._named(lonely_states([(p.number, p.shape.rate) for p in self.counted], known))
+        return self._named(states_from_known_cache([(p.number, p.shape.rate) for p in self.counted], known))
 
     def _named(self, states: Sequence[PassState | None]) -> WorkloadRecord:
         of = dict(zip([p.number for p in self.counted], states, strict=True))
@@ -134,7 +134,7 @@ class Before(Written):
         return begun.after(self.prefilled_bytes, self.prefilled_bytes / self.cache_fast)
 
 
-class Settings(Ground):
+class Settings(RunScope):
     """What was asked for."""
 
     passes: Count
@@ -181,7 +181,7 @@ class MeasureRun(Header):
         stated = [r.with_states_from([*used, *self._from_soak(i, r)]) for i, r in enumerate(records)]
         return self.model_copy(update={"workloads": stated})
 
-    def _from_soak(self, index: int, record: WorkloadRecord) -> list[UsedUp]:
+    def _from_soak(self, index: int, record: WorkloadRecord) -> list[CacheExhaustion]:
         """Return what a soak says of the cache, from the first pass on at which it cannot have been fresh."""
         known, fill = self.before, None if self.before is None else self.before.fill
         if fill is None or known is None or not known.cache_here or self.settings.cool_to is not None:
@@ -191,7 +191,7 @@ class MeasureRun(Header):
             if of is self.workloads[index] and not fill.is_fresh:
                 stale.append(one.number)
             fill = fill.after(one.bytes * of.workload.writes, one.seconds + (self.settings.rest_seconds or 0.0))
-        return [UsedUp(known.cache_fast or 0.0, known.cache_slow or 1.0, min(stale))] if stale else []
+        return [CacheExhaustion(known.cache_fast or 0.0, known.cache_slow or 1.0, min(stale))] if stale else []
 
     def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
         """Return the run with its finished passes, given as (workload index, pass), and its state."""

@@ -8,11 +8,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Row, Trace, trace_of
+from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Trace, TraceRow, trace_of
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workload import Workload
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Ground, Header, State
+from ulterion.model.runs.header import Header, RunScope, State
 from ulterion.model.runs.workload import checked_workload
 
 SETTLED = "the temperature had settled"  # why a rest ended
@@ -67,7 +67,7 @@ class SoakPhase(Written):
         """Length."""
         return self.end - self.start
 
-    def rows(self) -> tuple[list[Row], list[float]]:
+    def rows(self) -> tuple[list[TraceRow], list[float]]:
         """Return the rows and when each began."""
         count = max([len(self.bytes), *(len(v) for v in self.sensors.values())], default=0)
         rows, starts = [], []
@@ -78,7 +78,7 @@ class SoakPhase(Written):
                 break
             values = {name: _at(v, index) for name, v in self.sensors.items()}
             rows.append(
-                Row(
+                TraceRow(
                     seconds=length,
                     bytes=int(_at(self.bytes, index) or 0),
                     requests=int(_at(self.requests, index) or 0),
@@ -150,7 +150,7 @@ class SoakRecord(Written):
 
     def trace(self, **facts: Any) -> Trace:
         """Return the series as numbers, logs of other instruments lined up with the rows; `facts` are of the target."""
-        rows: list[Row] = []
+        rows: list[TraceRow] = []
         starts: list[float] = []
         for phase in self.phases:
             more, begins = phase.rows()
@@ -207,7 +207,7 @@ class SoakRun(Header):
     """A soak done on a setup."""
 
     kind: Literal["soak"] = "soak"
-    settings: Ground
+    settings: RunScope
     soak: SoakRecord
 
     def trace(self) -> Trace:

@@ -10,7 +10,7 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.text import visible
-from ulterion.report.screen.console import Listing, Sheet
+from ulterion.report.screen.console import BulletList, TableBlock
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -114,12 +114,12 @@ def from_screen(shown: Sequence[RenderableType], caption: str = "") -> list[Bloc
 
 
 def _blocks_of(one: RenderableType, caption: str) -> Iterator[Block]:
-    if isinstance(one, Listing):
+    if isinstance(one, BulletList):
         yield Items(tuple(visible(s) for s in one.sentences))
-    elif isinstance(one, Sheet) and one.columns:
+    elif isinstance(one, TableBlock) and one.columns:
         columns = tuple((visible(h), side) for h, side in one.columns)
         yield Table(columns, tuple(_row(r) for r in one.rows), ": ".join(c for c in (caption, one.about) if c))
-    elif isinstance(one, Sheet):
+    elif isinstance(one, TableBlock):
         yield from (Prose(visible(line.plain), _mark(line)) for line in one.lines if line.plain.strip())
     elif isinstance(one, Text) and one.plain.strip():
         text = visible(one.plain.strip())

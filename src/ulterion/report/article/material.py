@@ -10,10 +10,10 @@ from ulterion.core.ceilings import Direction
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.claims import judge_claims
 from ulterion.judge.comparisons import Group, compare_review
-from ulterion.judge.matrix import Ground, grounds
-from ulterion.judge.pooling import latest, to_judge
+from ulterion.judge.matrix import Observations, grounds
+from ulterion.judge.pooling import pooled_results, runs_for_results
 from ulterion.judge.soaks import Soak, soak_of
-from ulterion.judge.works import Row, moving
+from ulterion.judge.works import TransferTimeRow, moving
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
@@ -43,22 +43,22 @@ class Material:
     @cached_property
     def runs(self) -> list[AnyRun]:
         """The runs that verdicts rest on."""
-        return to_judge(self.folder)
+        return runs_for_results(self.folder)
 
     @cached_property
     def every(self) -> list[AnyRun]:
         """Every run without its series, oldest first."""
-        return self.folder.light(self.folder.skims())
+        return self.folder.without_series(self.folder.skims())
 
     @cached_property
     def transfers(self) -> list[AnyRun]:
         """What was copied or timed by hand, with its course, oldest first."""
-        return self.folder.whole([s for s in self.folder.skims() if s.kind in ("copy", "clock")])
+        return self.folder.with_series([s for s in self.folder.skims() if s.kind in ("copy", "clock")])
 
     @cached_property
     def groups(self) -> list[Group]:
         """The setups of each medium beside each other; none where nothing was measured."""
-        measured = latest(self.runs)
+        measured = pooled_results(self.runs)
         return compare_review(self.review, self.runs) if any(n in measured for n in self.review.setups) else []
 
     @cached_property
@@ -73,12 +73,12 @@ class Material:
         return [s for n in self.review.setups if n in newest and (s := soak_of(newest[n])) is not None]
 
     @cached_property
-    def works(self) -> dict[Direction, list[Row]]:
+    def works(self) -> dict[Direction, list[TransferTimeRow]]:
         """How long the size of the review takes, read and written, on every setup that was measured."""
         size = float(self.review.report.work)
         return {way: [r for r in moving(self.review, self.runs, size, way) if r.work] for way in DIRECTIONS}
 
     @cached_property
-    def grounds(self) -> list[Ground]:
+    def grounds(self) -> list[Observations]:
         """What a plan's cells were measured with, by workload; none without a plan."""
         return grounds(self.review, self.runs, []) if self.review.plan is not None else []

@@ -28,7 +28,7 @@ from ulterion.report.article.blocks import (
 from ulterion.report.article.material import DIRECTIONS, Material
 from ulterion.report.article.verdicts import product_verdicts
 from ulterion.report.figures.comparison import draw_comparison
-from ulterion.report.figures.ground import Cast, measured_on
+from ulterion.report.figures.ground import SetupStyles, measured_on
 from ulterion.report.figures.matrix import draw_effects
 from ulterion.report.figures.soaks import draw_soaks
 from ulterion.report.figures.works import draw_works
@@ -70,7 +70,7 @@ def tested(material: Material) -> Iterator[Section]:
         if r.judgement.verdict in ("not tested", "not measured")
     ]
     untold += [
-        f"{n}: {g.failed[n].words if n in g.failed else 'not measured'}" for g in material.groups for n in g.missing
+        f"{n}: {g.failed_runs[n].words if n in g.failed_runs else 'not measured'}" for g in material.groups for n in g.not_measured
     ]
     if untold:
         blocks += [Heading("What was not"), Items(tuple(untold))]
@@ -117,7 +117,7 @@ def _filled(heads: Sequence[str], rows: Sequence[tuple[Cell, ...]], caption: str
 
 def compared(material: Material) -> Iterator[Section]:
     """Yield each medium with its setups beside each other."""
-    cast, margin, unit = Cast.of(material.review), material.review.review.margin, material.unit
+    cast, margin, unit = SetupStyles.of(material.review), material.review.review.margin, material.unit
     for group in material.groups:
         label = material.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
@@ -137,7 +137,7 @@ def compared(material: Material) -> Iterator[Section]:
         yield Section(name, label, (*blocks, *from_screen(screen, f"Every figure of {label}")[1:]))
 
 
-def _comparison(group: Group, label: str, unit: str, cast: Cast, dark: bool) -> Figure:
+def _comparison(group: Group, label: str, unit: str, cast: SetupStyles, dark: bool) -> Figure:
     return draw_comparison(group, label, unit, cast, dark=dark)
 
 
@@ -197,7 +197,7 @@ def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str,
 
 
 def _soaks(soaks: Sequence[Soak], material: Material, dark: bool) -> Figure:
-    return draw_soaks(soaks, material.unit, [], Cast.of(material.review), dark=dark)
+    return draw_soaks(soaks, material.unit, [], SetupStyles.of(material.review), dark=dark)
 
 
 def worked(material: Material) -> Iterator[Section]:

@@ -10,8 +10,8 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from ulterion.core.units import RATE_UNITS, show_rate
-from ulterion.judge.comparisons import Group, Row
-from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, ground_of, measured_on, style
+from ulterion.judge.comparisons import ComparedRow, Group
+from ulterion.report.figures.ground import Ground, SetupStyles, begin, colour, foot, ground_of, measured_on, style
 from ulterion.report.words.bottleneck import bottleneck_names
 from ulterion.report.words.columns import show_ratio
 
@@ -20,7 +20,7 @@ MANY = 6  # setups from which on bars are thinner and names stand in one line
 TALLEST = 60.0  # inches
 
 
-def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bool = False) -> Figure:
+def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, dark: bool = False) -> Figure:
     """Return bars of every workload and setup with their 95 % intervals, the share of the baseline beside each.
 
     `cast` says what each setup is called, and gives it its colour, the same in every figure of a review.
@@ -50,10 +50,10 @@ def draw_comparison(group: Group, label: str, unit: str, cast: Cast, *, dark: bo
 
 def _once(group: Group, setups: Sequence[str]) -> str:
     """Say that everything was plugged in once only, where it was: print has no room for more."""
-    return ", plugged in once" if set(setups) <= set(group.once) else ""
+    return ", plugged in once" if set(setups) <= set(group.single_connection) else ""
 
 
-def _held(group: Group, setups: Sequence[str], cast: Cast) -> str:
+def _held(group: Group, setups: Sequence[str], cast: SetupStyles) -> str:
     """Return a line for each setup on what held it back."""
     lines = [(cast.name(h), bottleneck_names(group.bottlenecks, h)) for h in setups if h != group.baseline]
     return "".join(f"\n{name}: {words}" for name, words in lines if words)
@@ -69,7 +69,7 @@ def _in_lines(name: str, most: int) -> str:
     )
 
 
-def _panel(axes: Axes, rows: Sequence[Row], setups: Sequence[str], unit: str, cast: Cast, ground: Ground) -> None:
+def _panel(axes: Axes, rows: Sequence[ComparedRow], setups: Sequence[str], unit: str, cast: SetupStyles, ground: Ground) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
     rates = np.array(

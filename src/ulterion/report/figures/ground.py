@@ -44,7 +44,7 @@ def ground_of(*, dark: bool) -> Ground:
 
 
 @dataclass(frozen=True)
-class Cast:
+class SetupStyles:
     """How the setups of a review are called in figures, and which colour each has in all of them.
 
     Attributes:
@@ -56,7 +56,7 @@ class Cast:
     places: Mapping[str, int] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, review: Review) -> Cast:
+    def of(cls, review: Review) -> SetupStyles:
         """Return the cast of a review."""
         media: dict[str, list[str]] = {}
         for name, setup in review.setups.items():
@@ -65,7 +65,7 @@ class Cast:
         return cls({name: review.setup_label(name) for name in review.setups}, places)
 
     @classmethod
-    def among(cls, review: Review, setups: Sequence[str]) -> Cast:
+    def among(cls, review: Review, setups: Sequence[str]) -> SetupStyles:
         """Return the cast of a figure of these setups: where they have several media, each name has its medium, and each its own colour."""
         known = [h for h in dict.fromkeys(setups) if h in review.setups]
         if len({review.setups[h].medium for h in known}) < 2:

@@ -11,7 +11,7 @@ from matplotlib.figure import Figure
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
-from ulterion.judge.matrix import Ground as Workloads
+from ulterion.judge.matrix import Observations as Workloads
 from ulterion.model.review import Review
 from ulterion.report.figures.ground import Ground, begin, colour, foot, ground_of, style
 from ulterion.report.screen.plan import figure_words

@@ -14,7 +14,7 @@ from matplotlib.ticker import MaxNLocator
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM, Floats
 from ulterion.core.units import RATE_UNITS, show_size
 from ulterion.judge.soaks import Mark, Soak
-from ulterion.report.figures.ground import Cast, Ground, begin, colour, foot, ground_of, measured_on, style
+from ulterion.report.figures.ground import Ground, SetupStyles, begin, colour, foot, ground_of, measured_on, style
 
 POINTS = 900  # of a line; more cannot be seen at 1280 pixels, so each takes in several rows with their range
 HEADROOM = 1.22  # of the highest rate, for the names of events
@@ -34,7 +34,7 @@ def draw_soaks(
     soaks: Sequence[Soak],
     unit: str,
     marks: Sequence[Mark] = (),
-    cast: Cast | None = None,
+    cast: SetupStyles | None = None,
     *,
     held: str = "",
     dark: bool = False,
@@ -44,7 +44,7 @@ def draw_soaks(
     `cast` says what each setup is called, and gives it its colour; `held` by what a single one was held back, in words.
     """
     ground = ground_of(dark=dark)
-    shown = _shown(soaks, cast or Cast(), ground)
+    shown = _shown(soaks, cast or SetupStyles(), ground)
     warm = any(_temperatures(s) for s in soaks)
     figure = begin(_title(shown), 7.2 if warm else 5.0, ground)
     grid = figure.add_gridspec(2, 1, height_ratios=(3, 2)) if warm else figure.add_gridspec(1, 1)
@@ -79,7 +79,7 @@ class _Shown:
     colour: str
 
 
-def _shown(soaks: Sequence[Soak], cast: Cast, ground: Ground) -> list[_Shown]:
+def _shown(soaks: Sequence[Soak], cast: SetupStyles, ground: Ground) -> list[_Shown]:
     """Return soaks with the name and the colour of their setup; two of one setup keep their ids, and differ in colour."""
     setups = [s.run.setup for s in soaks]
     shown = []

@@ -8,18 +8,18 @@ from textwrap import fill
 from matplotlib.figure import Figure
 
 from ulterion.core.units import show_duration
-from ulterion.judge.works import Row
+from ulterion.judge.works import TransferTimeRow
 from ulterion.model.review import Review
-from ulterion.report.figures.ground import Cast, begin, colour, foot, ground_of, style
+from ulterion.report.figures.ground import SetupStyles, begin, colour, foot, ground_of, style
 
 ROW, HEAD = 0.5, 1.6  # inches
 MAX_NAME_BYTES = 28  # characters of a line
 
 
-def draw_works(review: Review, rows: Sequence[Row], title: str, *, dark: bool = False) -> Figure:
+def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, dark: bool = False) -> Figure:
     """Return bars of time with their intervals, each stretch at one pace by itself, the quickest above."""
     ground, known = ground_of(dark=dark), [(r, r.work) for r in rows if r.work is not None]
-    cast = Cast.among(review, [r.setup for r, _ in known])
+    cast = SetupStyles.among(review, [r.setup for r, _ in known])
     figure = begin(title, HEAD + ROW * len(known), ground)
     axes = figure.add_subplot(1, 1, 1)
     style(axes, ground, bare=True)

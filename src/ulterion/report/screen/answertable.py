@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ulterion.core.suites import MIXED, QUEUED, RANDOM, SEQUENTIAL, STREAM
 from ulterion.core.units import show_iops, show_rate
-from ulterion.judge.comparisons import Group, Row
+from ulterion.judge.comparisons import ComparedRow, Group
 from ulterion.report.screen.console import table, verdict
 from ulterion.report.words.columns import show_change
 
@@ -30,22 +30,22 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
     columns = [("", "left"), ("", "left"), *((q, "right") for q in asked)]
     rows: list[list[Text | str] | Text] = []
     named: set[str] = set()
-    for setup in [*dict.fromkeys(r.setup for r in group.rows), *group.missing]:
+    for setup in [*dict.fromkeys(r.setup for r in group.rows), *group.not_measured]:
         for direction, word in DIRECTIONS.items():
             cells = [_cell(group, setup, q, direction, unit) for q in asked]
             if any(cells):
                 rows.append([Text("" if setup in named else setup, style="name"), word, *cells])
                 named.add(setup)
-        failed = group.failed.get(setup)
+        failed = group.failed_runs.get(setup)
         told = [*outcomes.get(setup, ()), *([failed.short] if failed else [])]  # the rest stands below the table
-        if told or setup in group.missing:
+        if told or setup in group.not_measured:
             words = "; ".join(told) or "has not been measured"
             rows.append(Text.assemble((f"{setup}  ", "name"), (words, "bad" if told else "muted")))
     legend = f"{group.baseline}: {unit}, random, queued and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
     return [table(columns, rows, "at a glance"), Text(legend, style="muted")]
 
 
-def _question(row: Row) -> str | None:
+def _question(row: ComparedRow) -> str | None:
     return OF_NAME.get(row.workload.title)
 
 

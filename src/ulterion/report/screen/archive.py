@@ -10,7 +10,7 @@ from rich.text import Text
 from ulterion.archive.adding import Added
 from ulterion.archive.asking import Answer
 from ulterion.core.units import show_rate
-from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.screen.console import Cells, bullet_list, table
 from ulterion.report.words.columns import align_points
 
 
@@ -31,7 +31,7 @@ def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -
         [rate, a.workload, a.started[:10], a.host, a.run, Text(a.label, style="name")]
         for a, rate in zip(answers, rates, strict=True)
     ]
-    return [table(columns, body), *bullets("Not measured alike", doubts)]
+    return [table(columns, body), *bullet_list("Not measured alike", doubts)]
 
 
 def added_words(added: Added, where: str) -> str:

@@ -10,7 +10,7 @@ from rich.text import Text
 from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.report.capacitydata import Proven
-from ulterion.report.screen.console import Sheet, bullets
+from ulterion.report.screen.console import TableBlock, bullet_list
 from ulterion.report.words.copied import listed
 
 STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
@@ -50,12 +50,12 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
             f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
             for s in one.stretches
         ]
-        lines += bullets("What came back wrong", listed(told))
-    lines += bullets("Keep in mind", run.warnings)
-    lines += bullets("Ended early", run.state.sentence("proof"))
+        lines += bullet_list("What came back wrong", listed(told))
+    lines += bullet_list("Keep in mind", run.warnings)
+    lines += bullet_list("Ended early", run.state.sentence("proof"))
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
-    return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+    return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
 
 
 def capacity_as_data(run: CapacityRun, path: Path) -> Proven:

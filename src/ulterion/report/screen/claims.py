@@ -10,7 +10,7 @@ from rich.text import Text
 from ulterion.judge.claimrow import ClaimRow
 from ulterion.judge.provenance import Provenance
 from ulterion.model.review import Review
-from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.screen.console import bullet_list, table, verdict
 from ulterion.report.words import claims as words
 from ulterion.report.words.columns import show_share
 from ulterion.report.words.provenance import provenance_words
@@ -36,8 +36,8 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         head,
         Text(""),
         table(columns, body),
-        *bullets("Why", words.reasons(rows)),
-        *bullets("From runs", words.sources(rows)),
+        *bullet_list("Why", words.reasons(rows)),
+        *bullet_list("From runs", words.sources(rows)),
     ]
 
 
@@ -51,4 +51,4 @@ def _line(row: ClaimRow, unit: str) -> list[Text | str]:
 def said_lines(review: Review, found: Sequence[Provenance]) -> list[RenderableType]:
     """Return who says what is claimed, what disagrees first."""
     ordered = sorted(found, key=lambda one: not one.disagree)
-    return bullets("Who says it", [provenance_words(review, one) for one in ordered])
+    return bullet_list("Who says it", [provenance_words(review, one) for one in ordered])

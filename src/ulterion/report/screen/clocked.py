@@ -14,7 +14,7 @@ from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.judge.clocked import ClockRow
 from ulterion.model.runs.clock import ClockRun
-from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.screen.console import bullet_list, table, verdict
 from ulterion.report.words.clocked import WAYS, rate_words, remarks, task_words
 from ulterion.report.words.columns import align_points, show_ratio
 
@@ -60,7 +60,7 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[RenderableType]:
             ]
         )
     head = Text("Transfers", style="head")
-    return [Text(""), head, table(columns, lines), *bullets("What they rest on", remarks(rows))]
+    return [Text(""), head, table(columns, lines), *bullet_list("What they rest on", remarks(rows))]
 
 
 def kept_lines(kept: Sequence[tuple[ClockRun, Path]], unit: str) -> list[RenderableType]:

@@ -9,9 +9,9 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.units import show_duration, show_iops, show_rate
-from ulterion.judge.comparisons import Group, Row
+from ulterion.judge.comparisons import ComparedRow, Group
 from ulterion.report.screen.answertable import answer_table
-from ulterion.report.screen.console import bullets, table, verdict
+from ulterion.report.screen.console import bullet_list, table, verdict
 from ulterion.report.words.bottleneck import bottleneck_lines
 from ulterion.report.words.columns import align_points, show_margin, show_ratio
 from ulterion.report.words.comparisons import (
@@ -119,7 +119,7 @@ def _small(group: Group) -> list[RenderableType]:
     return [Text(""), table(columns, lines, "latency")]
 
 
-def _outcome(row: Row, shown: str) -> list[Text | str]:
+def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
     judged = row.comparison
     if judged is None:
         return ["", "", ""]
@@ -144,23 +144,23 @@ def _remarks(
         if r.comparison and r.comparison.verdict == "undecided"
     ]
     return [
-        *bullets("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
-        *bullets("Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))),
-        *bullets(
+        *bullet_list("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
+        *bullet_list("Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))),
+        *bullet_list(
             "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
             added_latency(group, labels),
         ),
-        *bullets("Datagrams", datagrams(group)),
-        *bullets("Undecided", undecided),
-        *bullets("How far the intervals reach", [*once(group), *drifts(group)]),
-        *bullets("What else differed from the baseline", differs),
-        *bullets("Keep in mind", caveats),
-        *bullets("Without a comparison", strangers(group)),
-        *bullets("Without a figure", missing(group, outcomes)),
-        *bullets("From runs", sources(group)),
+        *bullet_list("Datagrams", datagrams(group)),
+        *bullet_list("Undecided", undecided),
+        *bullet_list("How far the intervals reach", [*once(group), *drifts(group)]),
+        *bullet_list("What else differed from the baseline", differs),
+        *bullet_list("Keep in mind", caveats),
+        *bullet_list("Without a comparison", strangers(group)),
+        *bullet_list("Without a figure", missing(group, outcomes)),
+        *bullet_list("From runs", sources(group)),
     ]
 
 
 def outcome_lines(by_setup: dict[str, list[str]]) -> list[RenderableType]:
     """Return what setups did that is not a number: not recognised, needs external power, ..."""
-    return bullets("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])
+    return bullet_list("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])

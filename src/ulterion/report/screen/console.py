@@ -66,7 +66,7 @@ Cells = Sequence[Text | str]
 """One row of a table."""
 
 
-class Sheet:
+class TableBlock:
     """Lines that are never broken: one too long for the screen is cut with an ellipsis, or left whole to be copied.
 
     `narrow` are the same lines set closer, for a screen on which they do not fit.  Of a table, `columns` and `rows` are what it was set from, and
@@ -93,7 +93,7 @@ class Sheet:
             yield line
 
 
-def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text], about: str = "") -> Sheet:
+def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text], about: str = "") -> TableBlock:
     """Return a plain table; each column is (heading, 'left' or 'right'), `about` what it tells.
 
     A row that is a single text stands over the whole width, as a heading between rows.
@@ -110,7 +110,7 @@ def table(columns: Sequence[tuple[str, str]], rows: Sequence[Cells | Text], abou
             line.rstrip()
         return set_
 
-    return Sheet(lines(GAP), narrow=lines(NARROW_GAP), columns=columns, rows=rows, about=about)
+    return TableBlock(lines(GAP), narrow=lines(NARROW_GAP), columns=columns, rows=rows, about=about)
 
 
 def _text(cell: Text | str) -> Text:
@@ -132,7 +132,7 @@ def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:
     return Text(shown or word, style=VERDICT_STYLE[word]) + Text(after, style="muted")
 
 
-def pairs(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:
+def definitions(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:
     """Return names at the left and sentences beside them, which hang where they are longer than the line."""
     grid = Table.grid(padding=(0, 0, 0, 0))
     grid.add_column(no_wrap=True, width=width)
@@ -142,7 +142,7 @@ def pairs(rows: Sequence[tuple[str, str]], width: int = 12) -> RenderableType:
     return grid
 
 
-class Listing:
+class BulletList:
     """A hanging list of sentences."""
 
     def __init__(self, sentences: Sequence[str]) -> None:
@@ -157,8 +157,8 @@ class Listing:
         yield grid
 
 
-def bullets(heading: str, sentences: Sequence[str]) -> list[RenderableType]:
+def bullet_list(heading: str, sentences: Sequence[str]) -> list[RenderableType]:
     """Return a heading and a hanging list; nothing when there are no sentences."""
     if not sentences:
         return []
-    return [Text(""), Text(heading, style="head"), Listing(sentences)]
+    return [Text(""), Text(heading, style="head"), BulletList(sentences)]

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.model.runs.copied import CopyPass, CopyRun
-from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.console import TableBlock, bullet_list, table
 from ulterion.report.screen.runningline import NARROWEST, RunningLine
 from ulterion.report.words import copied as words
 from ulterion.report.words.columns import align_points, show_margin
@@ -53,10 +53,10 @@ def after(run: CopyRun, path: Path, unit: str) -> list[RenderableType]:
             Text(f"{run.copied.task}: {show_rate(told.rate, unit)} ± {show_margin(told)}", style="head"),
         ]
         lines += [Text(told.why, style="muted")] if told.why else []
-    lines += [*_classes(passes, unit), *bullets("What it says", words.findings(run))]
-    lines += bullets("Not as it should be", words.listed(words.troubles(run)))
-    lines += bullets("Ended early", run.state.sentence("copy"))
-    return [*lines, Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+    lines += [*_classes(passes, unit), *bullet_list("What it says", words.findings(run))]
+    lines += bullet_list("Not as it should be", words.listed(words.troubles(run)))
+    lines += bullet_list("Ended early", run.state.sentence("copy"))
+    return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
 
 
 def _passes(passes: list[CopyPass], unit: str) -> RenderableType:

@@ -10,7 +10,7 @@ from rich.text import Text
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_duration, show_rate
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
-from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.console import TableBlock, bullet_list, table
 from ulterion.report.words import network as words
 from ulterion.report.words.columns import align_points, show_margin
 
@@ -51,11 +51,11 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
     keep = [*run.state.sentence("run"), *run.warnings, *(w for r in records for w in _notes(run, r))]
     return [
         *([table(columns, rows)] if rows else [Text("No pass was finished.")]),
-        *bullets("What was run", lines),
-        *bullets("Note", notes),
-        *bullets("Keep in mind", keep),
+        *bullet_list("What was run", lines),
+        *bullet_list("Note", notes),
+        *bullet_list("Keep in mind", keep),
         Text(""),
-        Sheet([Text(f"kept in {path}", style="muted")], cut=False),
+        TableBlock([Text(f"kept in {path}", style="muted")], cut=False),
     ]
 
 

@@ -12,15 +12,15 @@ from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.stats import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.workload import Workload
-from ulterion.judge.beside import Other
+from ulterion.judge.beside import OtherReviewRow
 from ulterion.judge.compatibility import CompatibilityRow
-from ulterion.judge.matrix import Ground
+from ulterion.judge.matrix import Observations
 from ulterion.judge.ports import PortRow
 from ulterion.model.plan import Plan
 from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
-from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.screen.console import Cells, bullet_list, table
 from ulterion.report.words import plan as words
 from ulterion.report.words.columns import align_points, show_change, show_margin
 from ulterion.report.words.copied import listed
@@ -37,9 +37,9 @@ def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[Rend
     lines: list[RenderableType] = [Text(words.progress(now), style="head"), Text(""), table(columns, rows)]
     if len(now.cells) > MAX_CELLS:
         lines.append(Text(f"and {len(now.cells) - MAX_CELLS} more; --json lists all", style="muted"))
-    lines += bullets("Doubtful", listed(words.doubts(now)))
-    lines += bullets("Still open against the baseline", listed(words.undecided(now)))
-    lines += bullets("Could not be kept alike", listed(list(unlike)))
+    lines += bullet_list("Doubtful", listed(words.doubts(now)))
+    lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
+    lines += bullet_list("Could not be kept alike", listed(list(unlike)))
     if now.next is not None:
         lines += [Text(""), Text(f"comes next: {words.step_name(now.next)}")]
     return [*lines, Text("")]
@@ -58,10 +58,10 @@ def after(
     """Return what a plan came to: how far it is, what failed, what stays open, and what comes next."""
     told = f"{steps} steps were taken; {words.progress(now)}" + (f"; stopped: {stopped}" if stopped else "")
     lines: list[RenderableType] = [Text(""), Text(told, style="head")]
-    lines += bullets("Failed", listed([f"{name}: {why}" for name, why in failed.items()]))
-    lines += bullets("Doubtful", listed(words.doubts(now)))
-    lines += bullets("Still open against the baseline", listed(words.undecided(now)))
-    lines += bullets("Could not be kept alike", listed(list(unlike)))
+    lines += bullet_list("Failed", listed([f"{name}: {why}" for name, why in failed.items()]))
+    lines += bullet_list("Doubtful", listed(words.doubts(now)))
+    lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
+    lines += bullet_list("Could not be kept alike", listed(list(unlike)))
     return [
         *lines,
         Text(""),
@@ -81,7 +81,7 @@ def measured_line(run: MeasureRun, unit: str) -> str:
     return state + ", ".join(parts)
 
 
-def grid(review: Review, ground: Ground, rows: str, columns: str, unit: str) -> list[RenderableType]:
+def grid(review: Review, ground: Observations, rows: str, columns: str, unit: str) -> list[RenderableType]:
     """Return a workload over the cells: a table for each combination of the factors that are neither its rows nor its columns."""
     lines: list[RenderableType] = [Text(""), Text(ground.text, style="head")]
     tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], str]] = {}
@@ -116,7 +116,7 @@ def figure_words(workload: Workload, rate: float, unit: str) -> str:
     return show_rate(rate, unit, with_unit=False)
 
 
-def effects_table(review: Review, ground: Ground, found: Effects) -> list[RenderableType]:
+def effects_table(review: Review, ground: Observations, found: Effects) -> list[RenderableType]:
     """Return what each factor does to a workload."""
     columns = (
         ("factor", "left"),
@@ -128,9 +128,9 @@ def effects_table(review: Review, ground: Ground, found: Effects) -> list[Render
     )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
     lines: list[RenderableType] = [Text(""), Text(ground.text, style="head"), table(columns, rows)]
-    lines += bullets("Only together", words.together_words(review, found))
+    lines += bullet_list("Only together", words.together_words(review, found))
     refused = [words.effect_words(review, e) for e in found.effects if e.ratio is None]
-    return [*lines, *bullets("Not to be told", refused), *bullets("Keep in mind", words.cautions(found))]
+    return [*lines, *bullet_list("Not to be told", refused), *bullet_list("Keep in mind", words.cautions(found))]
 
 
 def _effect_row(review: Review, effect: Effect) -> Cells:
@@ -140,7 +140,7 @@ def _effect_row(review: Review, effect: Effect) -> Cells:
     return [effect.factor, *names, change, words.interval(effect.low, effect.high), str(effect.cells)]
 
 
-def ranks_table(review: Review, ground: Ground, ranks: Ranks) -> list[RenderableType]:
+def ranks_table(review: Review, ground: Observations, ranks: Ranks) -> list[RenderableType]:
     """Return the places of products for a workload."""
     columns = (
         ("place", "left"),
@@ -165,9 +165,9 @@ def ranks_table(review: Review, ground: Ground, ranks: Ranks) -> list[Renderable
     lines: list[RenderableType] = [Text(""), Text(ground.text, style="head")]
     if rows:
         lines += [table(columns, rows), Text(words.best_words(review, ranks))]
-    lines += bullets("The order turns", words.turn_words(review, ranks))
+    lines += bullet_list("The order turns", words.turn_words(review, ranks))
     refused = [f"{words.named(review, level)}: {why}" for level, why in ranks.refused]
-    return [*lines, *bullets("Without a place", refused)]
+    return [*lines, *bullet_list("Without a place", refused)]
 
 
 def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> list[RenderableType]:
@@ -209,7 +209,7 @@ def _most(row: PortRow, way: str, unit: str) -> str:
     return "–" if told is None else f"{show_rate(told[0].rate, unit, with_unit=False)} by {told[1]}"
 
 
-def others_table(others: Sequence[Other], unit: str) -> list[RenderableType]:
+def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[RenderableType]:
     """Return what other reviews measured, marked as theirs."""
     if not others:
         return []

@@ -12,7 +12,7 @@ from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.judge.elsewhere import Suggestion, There
 from ulterion.judge.energy import Energy
 from ulterion.model.review import Review
-from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.screen.console import Cells, bullet_list, table
 from ulterion.report.words.reader import basis_words, chain_words, grouped, too_small
 
 WATT_HOUR = 3600.0  # J
@@ -31,9 +31,9 @@ def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], un
         body: list[Cells | Text] = [[Text(chain_words(s), style="name"), *_cells(s, reader, unit)] for s in known]
         lines += [*([Text("")] if lines else []), Text(f"on a port of {link}{size}{each}", style="head"), Text("")]
         lines.append(table(columns, body) if body else Text("Nothing that was measured fits it."))
-        lines += bullets("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
-        lines += bullets("Keep in mind", too_small(review, reader, known))
-        lines += bullets("Without a figure", grouped([(chain_words(s), s.why) for s in mine if s.why]))
+        lines += bullet_list("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
+        lines += bullet_list("Keep in mind", too_small(review, reader, known))
+        lines += bullet_list("Without a figure", grouped([(chain_words(s), s.why) for s in mine if s.why]))
     return lines
 
 

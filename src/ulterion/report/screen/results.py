@@ -11,7 +11,7 @@ from ulterion.core.stats import Estimate, estimate
 from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
-from ulterion.report.screen.console import Sheet, bullets, table
+from ulterion.report.screen.console import TableBlock, bullet_list, table
 from ulterion.report.screen.network import network_results
 from ulterion.report.screen.sweeps import place_table, points_of, sweep_table
 from ulterion.report.words import preview as words
@@ -62,7 +62,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
 
 def _end(run: MeasureRun, path: Path) -> list[RenderableType]:
     """Return the remarks on a run, and where it is kept."""
-    return [*_remarks(run), Text(""), Sheet([Text(f"kept in {path}", style="muted")], cut=False)]
+    return [*_remarks(run), Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
 
 
 def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
@@ -106,8 +106,8 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableT
         notes.append(f"{which}: passes differ widely; was something else using machine or drive?")
     if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
-    return [*bullets("What was run", lines), *bullets("Note", notes)]
+    return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
 
 
 def _remarks(run: MeasureRun) -> list[RenderableType]:
-    return bullets("Keep in mind", [*run.state.sentence("run"), *run.warnings])
+    return bullet_list("Keep in mind", [*run.state.sentence("run"), *run.warnings])

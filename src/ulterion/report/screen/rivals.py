@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ulterion.judge.rivals import RivalRow
 from ulterion.model.review import Review
-from ulterion.report.screen.console import Cells, bullets, table, verdict
+from ulterion.report.screen.console import Cells, bullet_list, table, verdict
 from ulterion.report.words.columns import show_ratio
 
 
@@ -32,7 +32,7 @@ def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableTyp
         claim = f"{r.times:g} x {review.label(r.than)}{about}"
         body.append([Text(review.label(r.part), style="name"), claim, best, verdict(r.verdict), on])
     told = [f"{review.label(r.part)} against {review.label(r.than)}: {words}" for r in rows if (words := _words(r))]
-    return [Text(""), Text("Times faster", style="head"), table(columns, body), *bullets("On what", told)]
+    return [Text(""), Text("Times faster", style="head"), table(columns, body), *bullet_list("On what", told)]
 
 
 def _words(row: RivalRow) -> str:

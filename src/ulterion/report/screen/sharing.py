@@ -7,7 +7,7 @@ from rich.text import Text
 
 from ulterion.conduct.observers import Shared
 from ulterion.core.units import show_percent, show_rate
-from ulterion.report.screen.console import Cells, Sheet, bullets, table
+from ulterion.report.screen.console import Cells, TableBlock, bullet_list, table
 from ulterion.report.words.columns import align_points
 from ulterion.report.words.sharing import gives_way
 
@@ -28,5 +28,5 @@ def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
         shown += [*([Text("")] if shown else []), Text(text, style="head"), table(columns, rows)]
         shown.append(Text(gives_way(shared.targets, share.kept)))
         shown.append(Text(f"fairness {share.fairness:.2f} (1 when all keep the same share)"))
-    kept_in = Sheet([Text(f"kept in {path}", style="muted") for path in shared.paths], cut=False)
-    return [*shown, *bullets("Keep in mind", shared.failures), Text(""), kept_in]
+    kept_in = TableBlock([Text(f"kept in {path}", style="muted") for path in shared.paths], cut=False)
+    return [*shown, *bullet_list("Keep in mind", shared.failures), Text(""), kept_in]

@@ -17,7 +17,7 @@ from rich.text import Text
 from ulterion.conduct.observers import SoakObserver
 from ulterion.core import remaining
 from ulterion.core.soak.falls import Fall
-from ulterion.core.soak.trace import AGAIN, LOAD, Row
+from ulterion.core.soak.trace import AGAIN, LOAD, TraceRow
 from ulterion.core.units import show_duration, show_size
 from ulterion.model.runs.noted import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
@@ -135,7 +135,7 @@ class SoakDisplay(SoakAnnouncer):
         """Show the phase."""
         self._phase, self._done = (name, until), (0.0, 0)
 
-    def row(self, name: str, row: Row, seconds: float, moved: int) -> None:
+    def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
         """Take an interval into the running lines."""
         self._done = (seconds, moved)
         self._rate.add(row.bytes / row.seconds if name in (LOAD, AGAIN) else 0.0)

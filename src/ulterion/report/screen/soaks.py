@@ -14,7 +14,7 @@ from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.judge.bottleneck import Bottleneck
 from ulterion.judge.soaks import Soak, SoakDifference
 from ulterion.model.runs.soak import SoakRun
-from ulterion.report.screen.console import Sheet, bullets, pairs, table
+from ulterion.report.screen.console import TableBlock, bullet_list, definitions, table
 from ulterion.report.words.bottleneck import bottleneck_text
 from ulterion.report.words.soaks import (
     counter_words,
@@ -33,7 +33,7 @@ def soak_results(
     run: SoakRun, soak: Soak | None, path: Path, unit: str, bottleneck: Bottleneck | None = None
 ) -> list[RenderableType]:
     """Return what a finished soak says, what held its setup back, and where it is kept."""
-    kept = Sheet([Text(f"kept in {path}", style="muted")], cut=False)
+    kept = TableBlock([Text(f"kept in {path}", style="muted")], cut=False)
     if soak is None:
         return [Text("The load never began."), *_remarks(run, None), Text(""), kept]
     return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), Text(""), kept]
@@ -64,7 +64,7 @@ def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) 
         per = findings.energy / (findings.bytes / 1e9)
         rows.append(("energy", f"{findings.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
     head += f", in {parts} parts" if parts > 1 else ""
-    return [Text(head, style="head"), Text(""), pairs(rows), *_heat_table(findings)]
+    return [Text(head, style="head"), Text(""), definitions(rows), *_heat_table(findings)]
 
 
 def _heat_table(findings: Findings) -> list[RenderableType]:
@@ -92,7 +92,7 @@ def _heat_table(findings: Findings) -> list[RenderableType]:
         notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
     if any(w.settling for w in findings.temperatures):
         notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
-    return [Text(""), table(columns, rows), *bullets("Temperatures", notes)]
+    return [Text(""), table(columns, rows), *bullet_list("Temperatures", notes)]
 
 
 def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
@@ -120,9 +120,9 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
     noted = [f"{moment(n.at_seconds)}{n.text}" for n in run.standing_notes]
     read = [f"{moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.standing_readings]
     return [
-        *bullets("Phases", phases),
-        *bullets("Noted by hand", [*read, *noted]),
-        *bullets("Keep in mind", [*ended, *gap, *doubts, *run.warnings]),
+        *bullet_list("Phases", phases),
+        *bullet_list("Noted by hand", [*read, *noted]),
+        *bullet_list("Keep in mind", [*ended, *gap, *doubts, *run.warnings]),
     ]
 
 
@@ -149,9 +149,9 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         ),
     ]
     against = [difference_words(d) for d in differences]
-    lines += bullets(f"Against {soaks[0].label}", against)
+    lines += bullet_list(f"Against {soaks[0].label}", against)
     for one in differences:
-        lines += bullets(f"What else differed: {one.first} and {one.second}", one.unlike)
+        lines += bullet_list(f"What else differed: {one.first} and {one.second}", one.unlike)
     return lines
 
 

@@ -12,7 +12,7 @@ from rich.text import Text
 from ulterion.core.chain import Step
 from ulterion.core.surveyed import Change, Drive, Survey
 from ulterion.core.units import show_size, show_size_both
-from ulterion.report.screen.console import bullets
+from ulterion.report.screen.console import bullet_list
 from ulterion.report.words.survey import adapter_words, details, first, in_use, no_size, step_words, volume_words
 
 INDENT = 3
@@ -28,7 +28,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         bench.cpu,
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
-    found = bullets("Look at this first", first(survey.drives, survey.adapters, survey.refused))
+    found = bullet_list("Look at this first", first(survey.drives, survey.adapters, survey.refused))
     lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), *found, Text("")]
     shown: tuple[Step, ...] = ()
     ordered = sorted(survey.drives, key=lambda d: ([s.name for s in d.steps] or ["~"], d.empty))
@@ -49,7 +49,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
     lines += [_row(0, slot, "card slot, empty", "muted") for slot in survey.empty_slots]
     if not survey.drives:
         lines.append(Text("No drive is seen."))
-    return [*lines, *bullets("Root would add", survey.root_would_add), *bullets("Keep in mind", survey.doubts)]
+    return [*lines, *bullet_list("Root would add", survey.root_would_add), *bullet_list("Keep in mind", survey.doubts)]
 
 
 def _empty(slots: Sequence[Drive], depth: int) -> list[RenderableType]:

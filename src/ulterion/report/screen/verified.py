@@ -10,7 +10,7 @@ from rich.text import Text
 from ulterion.core.units import show_rate
 from ulterion.judge.agreement import Pair
 from ulterion.report.article.checking import Checked
-from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.screen.console import Cells, bullet_list, table
 from ulterion.report.words.columns import show_ratio
 
 STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
@@ -19,7 +19,7 @@ STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
 def verified_lines(checked: Checked) -> list[RenderableType]:
     """Return whether all is the same, and what is different."""
     head = Text("the same", style="good") if checked.same else Text("different", style="bad")
-    return [head, *bullets("Looked at", checked.looked_at), *bullets("Different", checked.different)]
+    return [head, *bullet_list("Looked at", checked.looked_at), *bullet_list("Different", checked.different)]
 
 
 def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:

@@ -13,14 +13,14 @@ from ulterion.core.units import show_duration, show_rate, significant
 from ulterion.judge.powers import Supply
 from ulterion.judge.recordings import Recorded
 from ulterion.judge.value import Value
-from ulterion.judge.works import Row
+from ulterion.judge.works import TransferTimeRow
 from ulterion.model.review import Review
-from ulterion.report.screen.console import Cells, bullets, table
+from ulterion.report.screen.console import Cells, bullet_list, table
 from ulterion.report.words import works as words
 from ulterion.report.words.copied import listed
 
 
-def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> list[RenderableType]:
+def works_table(review: Review, rows: Sequence[TransferTimeRow], title: str, unit: str) -> list[RenderableType]:
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
     columns = (("setup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
     body: list[Cells | Text] = []
@@ -32,11 +32,11 @@ def works_table(review: Review, rows: Sequence[Row], title: str, unit: str) -> l
         body.append([row.setup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
     lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
     known = [r for r in rows if r.work is not None]
-    lines += bullets(
+    lines += bullet_list(
         "What decides it",
         [f"{r.setup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
     )
-    return [*lines, *bullets("Keep in mind", listed(words.cautions(review, rows)))]
+    return [*lines, *bullet_list("Keep in mind", listed(words.cautions(review, rows)))]
 
 
 def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[RenderableType]:

@@ -42,8 +42,8 @@ def nearest(group: Group, margin: float, labels: Mapping[str, str]) -> list[str]
 def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
     """Return what is to do for setups without a figure, and what became of them so far."""
     sentences = []
-    for name in group.missing:
-        told = "; ".join([*outcomes.get(name, ()), *([group.failed[name].words] if name in group.failed else [])])
+    for name in group.not_measured:
+        told = "; ".join([*outcomes.get(name, ()), *([group.failed_runs[name].words] if name in group.failed_runs else [])])
         sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --setup {name}")
     return sentences
 
@@ -120,11 +120,11 @@ def datagrams(group: Group) -> list[str]:
 
 def once(group: Group) -> list[str]:
     """Return which setups rest on one plugging-in, and what to do about it."""
-    if not group.once:
+    if not group.single_connection:
         return []
     return [
-        f"{listed(group.once)}: plugged in once; what varies from one plugging-in to the next is in none of these "
-        f"intervals. Plug in again, then: ulterion measure --setup {group.once[-1]}"
+        f"{listed(group.single_connection)}: plugged in once; what varies from one plugging-in to the next is in none of these "
+        f"intervals. Plug in again, then: ulterion measure --setup {group.single_connection[-1]}"
     ]
 
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from ulterion.core.powering import MIN_VOLTS, VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.core.work import Recording, Work
-from ulterion.judge.works import Row
+from ulterion.judge.works import TransferTimeRow
 from ulterion.model.review import Review
 
 
@@ -26,7 +26,7 @@ def decides(one: Work, unit: str, *, name_end: bool) -> str:
     return f"{where} run at {show_rate(part.rate, unit)}: {show_duration(part.seconds)} of the {show_duration(one.seconds)} ({why})"
 
 
-def cautions(review: Review, rows: Sequence[Row]) -> list[str]:
+def cautions(review: Review, rows: Sequence[TransferTimeRow]) -> list[str]:
     """Return what the estimates do not know."""
     told = []
     for row in rows:
