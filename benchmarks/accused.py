@@ -13,7 +13,7 @@ from collections import Counter
 from pathlib import Path
 
 from benchmarks.bottlenecks import World, run_of, text_of, world
-from ulterion.judge.claims import judge_claims
+from ulterion.features.claims.judging import judge_claims
 from ulterion.model.review import parse_review
 
 

@@ -17,10 +17,10 @@ from pathlib import Path
 from sqlalchemy.engine import Engine
 from tests.support import BENCH, PEAK_READ, REVIEW, simulate
 
-from ulterion.archive.adding import add_review
-from ulterion.archive.asking import ask, parse_question
-from ulterion.archive.opening import opened
-from ulterion.archive.schema import PARTS, RESULTS, RUNS
+from ulterion.features.archive.adding import add_review
+from ulterion.features.archive.opening import opened
+from ulterion.features.archive.query import ask, parse_question
+from ulterion.features.archive.schema import PARTS, RESULTS, RUNS
 from ulterion.model.store import ReviewFolder
 
 EACH = 10  # results of a run

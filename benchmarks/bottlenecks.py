@@ -15,17 +15,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.links import find_link
-from ulterion.core.passes import PassResult
-from ulterion.core.suites import SUITES
-from ulterion.judge.bottleneck import Bottleneck, bottlenecks
-from ulterion.judge.pooling import pooled_results
+from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.links.standards import find_link
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.suites import SUITES
 from ulterion.model.review import Review, parse_review
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.passes import PassRecord
+from ulterion.results.bottleneck import Bottleneck, bottlenecks
+from ulterion.results.pooling import pooled_results
 
 SLOTS = ("PCIe 3.0 x4", "PCIe 4.0 x4")
 USB = ("USB 5 Gb/s", "USB 10 Gb/s", "USB 20 Gb/s", "USB4 40 Gb/s")

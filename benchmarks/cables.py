@@ -9,7 +9,7 @@ from __future__ import annotations
 import argparse
 import random
 
-from ulterion.core.powering import Cable
+from ulterion.core.estimates.power import Cable
 
 SQUARE_MM = {20: 0.518, 22: 0.326, 24: 0.205, 26: 0.129, 28: 0.0810, 30: 0.0509, 32: 0.0320}
 RESISTIVITY = 0.01724  # ohm mm2 / m, annealed copper at 20 C

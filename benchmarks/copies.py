@@ -20,7 +20,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ulterion.core.copied import cost_of
+from ulterion.core.transfers.copies import cost_of
 from ulterion.engine.copies import onepass, sets
 from ulterion.engine.copies.file_pool import FilePool
 

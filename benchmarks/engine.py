@@ -18,12 +18,12 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from ulterion.conduct.permits import Overwrite, open_device
-from ulterion.core.passes import PassResult
-from ulterion.core.workload import parse_workload
-from ulterion.engine.calibration import own_cost
-from ulterion.engine.device import is_device
-from ulterion.engine.plainfile import FileTarget
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.engine.requests.calibration import own_cost
+from ulterion.engine.targets.device import is_device
+from ulterion.engine.targets.plain_file import FileTarget
+from ulterion.run.overwrite_guard import Overwrite, open_device
 
 SOURCE = Path(__file__).with_name("loop.c")
 SIZE = 512 * 2**20

@@ -12,7 +12,7 @@ import random
 import sys
 from collections.abc import Callable
 
-from tests.cli.test_capacity import Memory, small
+from tests.features.test_capacity import Memory, small
 
 from ulterion.core.capacity import UNIT, Capacity, Tally, proven
 from ulterion.engine.capacity.proof import Hand, Scribe, quick_look

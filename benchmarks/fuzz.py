@@ -28,14 +28,15 @@ from unittest import mock
 
 from benchmarks.badinput import BAD_TEXTS, spoil, surroundings
 from benchmarks.fuzzwords import FILES, MEASURING, Vocabulary
-from ulterion.cli.environment import Environment
-from ulterion.cli.main import COMMANDS, main
-from ulterion.cli.status import Status
-from ulterion.cli.streams import readable
-from ulterion.conduct import copyrest
-from ulterion.model.notebook import parse_notebook
+from ulterion.cli.commands import COMMANDS
+from ulterion.cli.main import main
+from ulterion.features.copy import settle
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
+from ulterion.model.setup_notes import parse_notebook
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+from ulterion.terminal.streams import readable
 
 HOW_MANY = (0, 0, 1, 1, 1, 2, 3)  # words of a command line
 OURS_TO_REPLACE = ("report.html", "all.sqlite", "all.sqlite-wal", "all.sqlite-shm", ".bench.toml.left")
@@ -239,7 +240,7 @@ def fuzz(cases: int, seed: int, tell: Callable[[str], Any] = print, known: Vocab
         }
         os.environ |= home
         # a machine that is kept busy by others is never quiet enough for the rest between two copies
-        quiet = mock.patch.object(copyrest, "QUIET", 0.02)
+        quiet = mock.patch.object(settle, "QUIET", 0.02)
         source = Path(scratch) / "a/b/c/source"  # deep enough that ".." leads nowhere else
         template(source)
         if known is FILES:

@@ -14,8 +14,8 @@ import sys
 
 import numpy as np
 
-from ulterion.core.clocked import Timing, rates_of
-from ulterion.core.stats import estimate
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.transfers.timings import Timing, rates_of
 
 
 def hand(rng: np.random.Generator, skewed: bool) -> float:

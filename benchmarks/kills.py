@@ -19,9 +19,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.conduct.notes import note_words
 from ulterion.core.errors import UsageError
-from ulterion.engine.testfile import PREFIX
+from ulterion.engine.targets.test_file import PREFIX
+from ulterion.features.notes.attach import note_words
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
 
@@ -31,10 +31,10 @@ COMMAND = ["measure", "drive", "--workload", "random read 4 KiB depth 4", "--wor
 ENDLESS, SHORT = ["--passes", "200"], ["--passes", "2"]
 CALLS = {  # what is called, and whom the kill hits there: the program itself ('me'), or the one that watches a child ('parent')
     "pathlib:Path.replace": ("me", 4), "os:fsync": ("me", 12), "os:fork": ("me", 10), "pathlib:Path.unlink": ("me", 6),
-    "ulterion.engine.target:_lay": ("parent", 1), "ulterion.engine.target:flush_to_medium": ("parent", 3),
-    "ulterion.engine.testfile:mark_of": ("parent", 2), "ulterion.engine.testfile:_create": ("parent", 1),
+    "ulterion.engine.targets.base:_lay": ("parent", 1), "ulterion.engine.targets.base:flush_to_medium": ("parent", 3),
+    "ulterion.engine.targets.test_file:mark_of": ("parent", 2), "ulterion.engine.targets.test_file:_create": ("parent", 1),
     "os:ftruncate": ("parent", 1), "ulterion.model.store:take_notes": ("me", 1), "ulterion.model.store:forget_notes": ("me", 1),
-    "ulterion.model.journal:Journal.add": ("me", 4), "ulterion.engine.target:join": ("me", 4),
+    "ulterion.model.journal:Journal.add": ("me", 4), "ulterion.engine.targets.base:join": ("me", 4),
 }  # fmt: skip
 DRIVER = """
 import importlib, mmap, os, signal, sys
@@ -56,10 +56,10 @@ def dying(*rest, **more):
     if mine and late == "1" and (name != "fork" or result):
         os.kill(victim, signal.SIGKILL)
     return result
-import ulterion.conduct.measure
+import ulterion.features.measure.run
 setattr(owner, name, dying)
 if named == "1":
-    from ulterion.engine import testfile
+    from ulterion.engine.targets import test_file as testfile
     testfile._nameless = lambda folder: None
 from ulterion.cli.main import main
 sys.exit(main(words))

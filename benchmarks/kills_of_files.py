@@ -23,13 +23,16 @@ from tests.running import Running
 from tests.support import BENCH, REVIEW
 
 from benchmarks.fuzz import PLAN, run
-from ulterion.archive.asking import Question, ask, parse_question
-from ulterion.archive.opening import NoArchiveError, opened_to_read
-from ulterion.conduct import capacity, copyrest, permits, proofmedia
-from ulterion.core.facts import TargetFacts
+from ulterion.core.facts.target import TargetFacts
+from ulterion.features.archive.opening import NoArchiveError, opened_to_read
+from ulterion.features.archive.query import Question, ask, parse_question
+from ulterion.features.capacity import media
+from ulterion.features.capacity import run as capacity_run
+from ulterion.features.copy import settle
 from ulterion.host import facts as host
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.store import ReviewFolder
+from ulterion.run import overwrite_guard
 
 MAX_TRIES = 6  # that a killed command may take until it ends
 CAPACITY = 48 * 2**20  # bytes of the medium that is proven
@@ -175,8 +178,8 @@ def archive_scenes(place: str, name: str) -> Iterator[Scene]:
 
     def emptied(folder: Path) -> None:
         if place:
-            from ulterion.archive.adding import rebuild
-            from ulterion.archive.opening import opened
+            from ulterion.features.archive.adding import rebuild
+            from ulterion.features.archive.opening import opened
 
             engine = opened(place)
             rebuild(engine, [])
@@ -261,18 +264,18 @@ def card_end(folder: Path) -> Iterator[str]:
 def files_as_devices() -> Iterator[None]:
     """Let a file stand for a device with a serial number, as far as a proof of capacity asks."""
 
-    def opened(path: Path, permit: permits.Overwrite, *_: object) -> mock.Mock:
+    def opened(path: Path, permit: overwrite_guard.Overwrite, *_: object) -> mock.Mock:
         fd = os.open(path, os.O_RDWR)
         return mock.Mock(fd=fd, size=path.stat().st_size, device_name="sdx", close=lambda: os.close(fd))
 
     with (
-        mock.patch.object(proofmedia, "is_device", lambda path: path.suffix == ".img"),
-        mock.patch.object(proofmedia, "open_device", opened),
+        mock.patch.object(media, "is_device", lambda path: path.suffix == ".img"),
+        mock.patch.object(media, "open_device", opened),
         mock.patch.object(host, "device_facts", lambda path, name: TargetFacts(str(path), "device", serial="S-1")),
-        mock.patch.object(proofmedia, "pulse_of", lambda fd: None),
-        mock.patch.object(copyrest, "QUIET", 0.05),
-        mock.patch.object(capacity, "CHUNK", 512),
-        mock.patch.object(capacity, "KEPT_EVERY", 0.0),
+        mock.patch.object(media, "pulse_of", lambda fd: None),
+        mock.patch.object(settle, "QUIET", 0.05),
+        mock.patch.object(capacity_run, "CHUNK", 512),
+        mock.patch.object(capacity_run, "KEPT_EVERY", 0.0),
     ):
         yield
 

@@ -11,9 +11,9 @@ import math
 
 import numpy as np
 
-from ulterion.core.looking import half_width_under_peeking
-from ulterion.core.samples import Looked
-from ulterion.core.stats import estimate
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.stats.peeking import half_width_under_peeking
+from ulterion.core.stats.samples import Looked
 
 FIRST, MOST, SURE = 4, 30, 0.02
 

@@ -17,13 +17,13 @@ from pathlib import Path
 
 from tests.support import BENCH, REVIEW
 
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Observer
-from ulterion.conduct.place import Place
-from ulterion.conduct.requests import MeasureRequest
-from ulterion.core.suites import DEFAULT_SUITE, SUITES
+from ulterion.core.workloads.suites import DEFAULT_SUITE, SUITES
+from ulterion.features.measure.run import measure
 from ulterion.model.runs.layout import compact_json
 from ulterion.model.store import ReviewFolder
+from ulterion.run.observers import Observer
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 COMMANDS = (

@@ -21,7 +21,7 @@ from pathlib import Path
 
 from tests.network import CODE, Relay, serving
 
-from ulterion.core.network import lost_share, parse_network
+from ulterion.core.workloads.network import lost_share, parse_network
 from ulterion.engine.network.passes import Order
 from ulterion.engine.network.peerlink import PeerLink
 

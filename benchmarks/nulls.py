@@ -20,9 +20,9 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from ulterion.core.looking import half_width_under_peeking
-from ulterion.core.samples import Looked, Runs
-from ulterion.core.verdicts import DIFFERENT, compare, compare_family
+from ulterion.core.stats.peeking import half_width_under_peeking
+from ulterion.core.stats.samples import Looked, Runs
+from ulterion.core.stats.verdicts import DIFFERENT, compare, compare_family
 
 WORKLOADS, SETUPS = 8, 5
 BETWEEN = 0.01  # from run to run

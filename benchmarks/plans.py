@@ -15,7 +15,7 @@ from collections.abc import Callable
 import numpy as np
 
 from ulterion.core.matrix.deciding import decided
-from ulterion.core.verdicts import MARGIN, Verdict, compare
+from ulterion.core.stats.verdicts import MARGIN, Verdict, compare
 
 CELLS, DIRECT, LEAST, MOST, VISITS = 24, 18, 3, 12, 2
 EQUAL = range(3, 31)

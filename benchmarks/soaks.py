@@ -18,7 +18,7 @@ import numpy as np
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import IDLE, LOAD, Counters, Phase, Trace, trace_of
-from ulterion.core.workload import parse_workload
+from ulterion.core.workloads.workload import parse_workload
 from ulterion.sim.bench import SimBench
 from ulterion.sim.target import SimTarget
 

@@ -17,14 +17,14 @@ from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Observer
-from ulterion.conduct.place import Place
-from ulterion.conduct.requests import MeasureRequest, TargetOptions
-from ulterion.core.stats import estimate
-from ulterion.core.suites import SUITES
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.workloads.suites import SUITES
+from ulterion.features.measure.run import measure
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
+from ulterion.run.observers import Observer
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, TargetOptions
 
 REVIEW = """schema = 2
 [ports.slot]

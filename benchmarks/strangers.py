@@ -24,7 +24,7 @@ from typing import Any
 
 from benchmarks.badinput import BAD_TEXTS, BAD_VALUES
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.network import parse_network
+from ulterion.core.workloads.network import parse_network
 from ulterion.engine.network.frames import STRANGER, ProtocolError, receive_frame
 from ulterion.engine.network.passes import Order
 from ulterion.engine.network.peerlink import PeerLink

@@ -18,7 +18,7 @@ from pathlib import Path
 from ulterion.host.recorded import replayed
 
 DRIVES, PAIRS, MOST = 100, 7, 1.0
-IMPORTS = "import ulterion.cli.survey, ulterion.conduct.survey, ulterion.report.screen.survey, ulterion.host.machine"
+IMPORTS = "import ulterion.features.survey.command, ulterion.features.survey.run, ulterion.features.survey.tables, ulterion.host.machine"
 
 
 def machine(count: int) -> dict[str, object]:
@@ -62,10 +62,10 @@ def main() -> int:
         with replayed(path) as (root, _):
             bare = IMPORTS
             survey = (
-                f"{IMPORTS}\nimport sys\nfrom pathlib import Path\nfrom ulterion.report.screen.console import console\n"
+                f"{IMPORTS}\nimport sys\nfrom pathlib import Path\nfrom ulterion.show.terminal import console\n"
                 f"found = ulterion.host.machine.survey(root=Path({str(root)!r}))\nassert len(found.drives) == {count}\n"
                 "out = console(sys.stdout)\n"
-                "for line in ulterion.report.screen.survey.survey_lines(found):\n    out.print(line)"
+                "for line in ulterion.features.survey.tables.survey_lines(found):\n    out.print(line)"
             )
             pairs = [(timed(survey), timed(bare)) for _ in range(PAIRS)]
     with_survey, without = (statistics.median(p[i] for p in pairs) for i in (0, 1))

@@ -13,16 +13,16 @@ import tempfile
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.report.article import checking
+from ulterion.features.page import verify
 
 
 def found_inside(text: str) -> bool:
     """Return whether a change within the archive is found without making anything anew."""
     try:
-        _, archive = checking.carried(text, "page")
+        _, archive = verify.carried(text, "page")
     except UsageError:
         return True
-    return hashlib.sha256(archive.encode()).hexdigest() != checking._stated(text).get("archive")
+    return hashlib.sha256(archive.encode()).hexdigest() != verify._stated(text).get("archive")
 
 
 def main() -> None:
@@ -31,12 +31,12 @@ def main() -> None:
     parser.add_argument("report", type=Path)
     parser.add_argument("changes", type=int, nargs="?", default=1000)
     arguments = parser.parse_args()
-    text = checking.read_page(arguments.report)
-    archive = checking._RUNS.search(text)
+    text = verify.read_page(arguments.report)
+    archive = verify._RUNS.search(text)
     assert archive is not None
     with tempfile.TemporaryDirectory() as scratch:
-        files, packed = checking.carried(text, "page")
-        anew = checking._made_anew(files, packed, text, Path(scratch), lambda folder: {})
+        files, packed = verify.carried(text, "page")
+        anew = verify._made_anew(files, packed, text, Path(scratch), lambda folder: {})
     print("unchanged: the same" if anew == text else "unchanged: DIFFERENT")
     rng, found, inside = random.Random(1), 0, 0
     for number in range(arguments.changes):
@@ -45,7 +45,7 @@ def main() -> None:
         changed = text[:at] + other + text[at + 1 :]
         within = archive.start(1) <= at < archive.end(1)
         inside += within
-        found += found_inside(changed) if within else bool(checking._lines_that_differ(changed, anew))
+        found += found_inside(changed) if within else bool(verify._lines_that_differ(changed, anew))
     print(f"{found} of {arguments.changes} found, {inside} of them within the archive of the runs")
 
 

@@ -13,16 +13,16 @@ import statistics
 import tempfile
 from pathlib import Path
 
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Observer, SoakObserver
-from ulterion.conduct.place import Place
-from ulterion.conduct.requests import MeasureRequest, SoakRequest
-from ulterion.conduct.soak import soak
-from ulterion.core.workload import parse_workload
-from ulterion.judge.pooling import runs_for_results
-from ulterion.judge.works import moving
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.features.estimate.transfer_time import moving
+from ulterion.features.measure.run import measure
+from ulterion.features.soak.run import soak
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
+from ulterion.results.pooling import runs_for_results
+from ulterion.run.observers import Observer, SoakObserver
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, SoakRequest
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
 

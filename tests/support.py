@@ -21,15 +21,16 @@ from pydantic import TypeAdapter
 
 from tests.__main__ import SHARED
 from tests.running import LONGEST, Running
-from ulterion.cli.environment import Environment
+from ulterion.cli import answer_schema
 from ulterion.cli.main import main
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import MeasureOutcome, Observer
-from ulterion.conduct.place import Place
-from ulterion.conduct.requests import MeasureRequest, TargetOptions
-from ulterion.core.workload import Workload, parse_workload
+from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.features.measure.run import measure
 from ulterion.model.store import ReviewFolder
-from ulterion.report import answers
+from ulterion.run.observers import MeasureOutcome, Observer
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, TargetOptions
+from ulterion.terminal.answers import NAME, VERSION
+from ulterion.terminal.environment import Environment
 
 PROGRAM = Path(sys.executable).with_name("ulterion")
 PEAK_READ = parse_workload("sequential read 4 MiB depth 4")
@@ -177,8 +178,8 @@ class FolderCase(unittest.TestCase):
         self.assertEqual(done.returncode, status, done.stderr)
         answer = json.loads(done.stdout)
         schema = answer.pop("schema")
-        self.assertEqual((schema["name"], schema["version"]), (answers.NAME, answers.VERSION))
-        TypeAdapter(answers.ANSWERS[schema["kind"]]).validate_python(answer, strict=True)
+        self.assertEqual((schema["name"], schema["version"]), (NAME, VERSION))
+        TypeAdapter(answer_schema.ANSWERS[schema["kind"]]).validate_python(answer, strict=True)
         return answer
 
     def refused(self, *arguments: str, says: str, **settings: Any) -> None:

@@ -10,17 +10,17 @@ from typing import TYPE_CHECKING
 
 import pandas as pd
 
-from ulterion.core.ceilings import Direction
 from ulterion.core.errors import UsageError, unknown
-from ulterion.judge.bottleneck import Bottleneck
-from ulterion.judge.claims import judge_claims
-from ulterion.judge.comparisons import ComparedRow, Group, compare_review
-from ulterion.judge.matrix import effects, grounds, ranks
-from ulterion.judge.pooling import pooled_results
-from ulterion.judge.soaks import soak_of
+from ulterion.core.links.ceilings import Direction
+from ulterion.features.claims.judging import judge_claims
+from ulterion.features.plan.judging import effects, grounds, ranks
+from ulterion.features.soak.judging import soak_of
 from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
 from ulterion.model.store import ReviewFolder
+from ulterion.results.bottleneck import Bottleneck
+from ulterion.results.comparison import ComparedRow, Group, compare_review
+from ulterion.results.pooling import pooled_results
 
 if TYPE_CHECKING:
     from sqlalchemy.engine import Engine
@@ -264,7 +264,7 @@ class Archive:
 
         Of each products and workload the best run alone, unless `every` is wanted.  Raises UsageError for a rate or a date that is none.
         """
-        from ulterion.archive.asking import Answer, ask, parse_question
+        from ulterion.features.archive.query import Answer, ask, parse_question
 
         found = ask(self._engine, replace(parse_question(words), best_only=not every), most)
         rows = pd.DataFrame([asdict(a) for a in found], columns=[f.name for f in fields(Answer)])
@@ -275,7 +275,7 @@ class Archive:
 
     def add(self, review: Review) -> int:
         """Put the runs of a review in; return how many were new or changed."""
-        from ulterion.archive.adding import add_review
+        from ulterion.features.archive.adding import add_review
 
         added = add_review(self._engine, review.folder)
         return added.new + added.changed
@@ -283,7 +283,7 @@ class Archive:
 
 def load_archive(where: str | Path) -> Archive:
     """Open an archive: a file, which is begun where it is not there, or 'postgresql://...'; raise UsageError."""
-    from ulterion.archive.opening import opened
+    from ulterion.features.archive.opening import opened
 
     return Archive(opened(where))
 

@@ -237,7 +237,7 @@ class Streams(FolderCase):
         """Not that of a failed drive: 70, one line, what is kept, where the details are; --debug shows the traceback."""
         from unittest import mock
 
-        with mock.patch("ulterion.judge.comparisons.compare_review", side_effect=ZeroDivisionError("x")):
+        with mock.patch("ulterion.results.comparison.compare_review", side_effect=ZeroDivisionError("x")):
             done = self.ulterion("compare", "--json")
             self.assertEqual(done.returncode, 70)
             self.assertRegex(

@@ -18,23 +18,25 @@ import zipfile
 from pathlib import Path
 from unittest import mock
 
-from tests.cli.test_copy import CopyCase
+from tests.features.test_copy import CopyCase
 from tests.support import REVIEW, FolderCase, simulate
-from ulterion.archive import opening
-from ulterion.archive.schema import VERSION, columns_of
-from ulterion.conduct import capacity, copying, proofmedia
-from ulterion.conduct.copyrequest import CopyObserver
-from ulterion.conduct.permits import Overwrite
-from ulterion.conduct.place import Place
-from ulterion.conduct.proofmedia import CapacityRequest
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.engine.bounded import bounded
 from ulterion.engine.capacity.proof import Scribe, recognise
 from ulterion.engine.copies import jobs
 from ulterion.engine.copies.file_pool import FilePool
 from ulterion.engine.copies.onepass import copy_all
+from ulterion.engine.workers.bounded import bounded
+from ulterion.features.archive import opening
+from ulterion.features.archive.schema import VERSION, columns_of
+from ulterion.features.capacity import media
+from ulterion.features.capacity import run as capacity_run
+from ulterion.features.capacity.media import CapacityRequest
+from ulterion.features.copy import run as copy_run
+from ulterion.features.copy.request import CopyObserver
 from ulterion.model import bundle, together
 from ulterion.model.runs.clock import ClockRun
+from ulterion.run.overwrite_guard import Overwrite
+from ulterion.run.place import Place
 
 
 def ours() -> list[str]:
@@ -107,7 +109,7 @@ class Databases(FolderCase):
         found = ("archive", "find", "drive", "--archive", "a.sqlite")
         before = self.json_of(*found)["answers"]
         self.assertTrue(before)
-        with mock.patch("ulterion.archive.adding._add_lot", side_effect=UsageError("the disk is gone")):
+        with mock.patch("ulterion.features.archive.adding._add_lot", side_effect=UsageError("the disk is gone")):
             self.assertEqual(self.ulterion("archive", "rebuild", ".", "--archive", "a.sqlite").returncode, 2)
         self.assertEqual(self.json_of(*found)["answers"], before)
         with sqlite3.connect(self.folder / "a.sqlite") as damaged:
@@ -181,7 +183,7 @@ class Copies(CopyCase):
                 modes.extend(p.lstat().st_mode for p in target.rglob("tool"))
 
         target = self.target
-        done = copying.copy(self.ours(keep=True), Look())
+        done = copy_run.copy(self.ours(keep=True), Look())
         self.assertEqual({stat.S_IMODE(m) for m in modes}, {0o755})
         copy = self.target / "source"
         self.assertEqual(stat.S_IMODE((copy / "tool").stat().st_mode), 0o755)
@@ -223,7 +225,7 @@ class Copies(CopyCase):
     def test_a_proven_copy_is_kept_whatever_comes_after(self) -> None:
         """No room to time the target alone, or a target that fails in that: the copy stands, and the drive is not blamed for the room."""
         self.fill(a=300_000)
-        with mock.patch.object(copying, "has_room", return_value=False):
+        with mock.patch.object(copy_run, "has_room", return_value=False):
             told = self.json_of("copy", "source", "target", "--passes", "1", "--keep")["run"]
         self.assertIn("writing alone was not timed", " ".join(told["warnings"]))
         self.assertEqual((told["state"]["name"], told["copied"].get("target_alone")), ("complete", None))
@@ -255,7 +257,7 @@ class Copies(CopyCase):
         request = type(request)(
             request.review, (self.source, self.folder / "more"), target, passes=1, ends=False, keep=True
         )
-        done = copying.copy(request, Takes())
+        done = copy_run.copy(request, Takes())
         self.assertIn("source appeared in", str(done.failure))
         self.assertEqual((target / "source/mine").read_text(), "mine")
         self.assertEqual((target / "more/b").read_text(), "b")
@@ -299,7 +301,7 @@ class Media(FolderCase):
             out.truncate(self.SIZE)
         return path
 
-    def prove(self, path: Path, stop_after: int | None = None, *, resume: bool = False) -> capacity.CapacityDone:
+    def prove(self, path: Path, stop_after: int | None = None, *, resume: bool = False) -> capacity_run.CapacityDone:
         """Run a proof of a whole device on a file, as if its serial number were named; pull the plug after so many bytes."""
         fd = os.open(path, os.O_RDWR)
 
@@ -308,20 +310,20 @@ class Media(FolderCase):
                 if stop_after is not None and moved >= stop_after:
                     raise KeyboardInterrupt
 
-        facts = proofmedia.host.target_facts(self.folder)
+        facts = media.host.target_facts(self.folder)
         target = mock.Mock(fd=fd, size=self.SIZE, device_name="sdx", close=lambda: os.close(fd))
         request = CapacityRequest(Place(self.store, self.folder, str(path), None), Overwrite("S-1"), resume=resume)
         with (
-            mock.patch.object(proofmedia, "is_device", return_value=True),
-            mock.patch.object(proofmedia, "open_device", return_value=target),
+            mock.patch.object(media, "is_device", return_value=True),
+            mock.patch.object(media, "open_device", return_value=target),
             mock.patch.object(
-                proofmedia.host, "device_facts", return_value=type(facts)(path="/dev/sdx", kind="device", serial="S-1")
+                media.host, "device_facts", return_value=type(facts)(path="/dev/sdx", kind="device", serial="S-1")
             ),
-            mock.patch.object(proofmedia, "pulse_of", return_value=None),
-            mock.patch.object(capacity, "CHUNK", 1024),
-            mock.patch.object(capacity, "KEPT_EVERY", 0.0),
+            mock.patch.object(media, "pulse_of", return_value=None),
+            mock.patch.object(capacity_run, "CHUNK", 1024),
+            mock.patch.object(capacity_run, "KEPT_EVERY", 0.0),
         ):
-            return capacity.prove(request, Stop())
+            return capacity_run.prove(request, Stop())
 
     def setUp(self) -> None:
         super().setUp()
@@ -349,7 +351,7 @@ class Media(FolderCase):
 
     def test_a_fake_is_still_known(self) -> None:
         """A medium that wraps, swallows or spoils what is written is the same one when it comes back."""
-        from tests.cli.test_capacity import Memory
+        from tests.features.test_capacity import Memory
 
         for kind, bad in (
             ("wraps", frozenset[int]()),

@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ulterion.core.bottleneck import Carried, find_bottleneck
-from ulterion.core.ceilings import Element
-from ulterion.core.links import find_link
-from ulterion.core.stats import estimate
+from ulterion.core.links.ceilings import Element
+from ulterion.core.links.standards import find_link
+from ulterion.core.stats.estimates import estimate
 
 FIVE, TEN, FORTY = (find_link(n) for n in ("USB 5 Gb/s", "USB 10 Gb/s", "USB4 40 Gb/s"))
 SLOT = Element("slot", "slot", find_link("PCIe 4.0 x4"), only_link=True)

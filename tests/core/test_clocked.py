@@ -10,11 +10,11 @@ from benchmarks.hands import holds
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.conduct.stopwatch import Stopwatch
-from ulterion.core.clocked import Timing, bound_of, rates_of, read_timing
 from ulterion.core.errors import UsageError
-from ulterion.core.stats import estimate, ratio
-from ulterion.core.verdicts import compare
+from ulterion.core.stats.estimates import estimate, ratio
+from ulterion.core.stats.verdicts import compare
+from ulterion.core.transfers.timings import Timing, bound_of, rates_of, read_timing
+from ulterion.features.clock.stopwatch import Stopwatch
 
 
 class Typed(unittest.TestCase):

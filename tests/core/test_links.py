@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import unittest
 
-from ulterion.core import links, seenlinks
 from ulterion.core.errors import UsageError
+from ulterion.core.links import negotiated, standards
 
 
 class Table(unittest.TestCase):
@@ -22,46 +22,46 @@ class Table(unittest.TestCase):
         }  # fmt: skip
         for name, megabytes in known.items():
             with self.subTest(name):
-                self.assertAlmostEqual(links.find_link(name).payload / 1e6, megabytes, delta=megabytes * 1e-4)
+                self.assertAlmostEqual(standards.find_link(name).payload / 1e6, megabytes, delta=megabytes * 1e-4)
 
     def test_the_ends_of_the_practical_ranges(self) -> None:
         """PCIe with payloads of 512 bytes leaves 95 %, USB 480 whole packets of a microframe, tunnels of 40 Gb/s the same by any name."""
         high = {
-            name: links.find_link(name).practical_high
+            name: standards.find_link(name).practical_high
             for name in ("PCIe 4.0 x4", "USB 480 Mb/s", "USB4 40 Gb/s", "Thunderbolt 3", "Thunderbolt 4")
         }
         self.assertTrue(7450e6 < high["PCIe 4.0 x4"] <= 512 / 536 * 7876.92e6)
         self.assertEqual(high["USB 480 Mb/s"] % (512 * 8000), 0)
         self.assertEqual(len({high[n] for n in ("USB4 40 Gb/s", "Thunderbolt 3", "Thunderbolt 4")}), 1)
-        self.assertEqual(getattr(seenlinks.guess_link(920e6, 915e6), "name", None), "USB 10 Gb/s")
+        self.assertEqual(getattr(negotiated.guess_link(920e6, 915e6), "name", None), "USB 10 Gb/s")
 
     def test_every_link_is_in_order(self) -> None:
         """Practical lies below theoretical, theoretical below the coded line, and everything has its source."""
-        for link in links.LINKS:
+        for link in standards.LINKS:
             with self.subTest(link.name):
                 self.assertLess(link.practical_low, link.practical_high)
                 self.assertLessEqual(link.practical_high, link.payload * 1.0001)
-                self.assertLessEqual(link.payload, link.line_bits * links.CODES[link.code] / 8 * 1.001)
+                self.assertLessEqual(link.payload, link.line_bits * standards.CODES[link.code] / 8 * 1.001)
                 self.assertTrue(link.source and link.practical_from)
 
     def test_names_are_unique_and_found_however_written(self) -> None:
         """No two links share a name or alias; case, spaces and hyphens do not count."""
-        names = [n for link in links.LINKS for n in (link.name, *link.aliases)]
+        names = [n for link in standards.LINKS for n in (link.name, *link.aliases)]
         keys = [n.casefold().replace(" ", "").replace("-", "") for n in names]
         self.assertEqual(len(keys), len(set(keys)))
         for name in names:
-            self.assertIs(links.find_link(name.upper().replace(" ", "")), links.find_link(name))
+            self.assertIs(standards.find_link(name.upper().replace(" ", "")), standards.find_link(name))
 
     def test_unknown_name_gets_the_near_one(self) -> None:
         """A slip is answered with the near name."""
         with self.assertRaisesRegex(UsageError, "did you mean 'USB 10 Gb/s'"):
-            links.find_link("USB 10 Gbit")
+            standards.find_link("USB 10 Gbit")
 
     def test_kernel_figures(self) -> None:
         """What the kernel states leads to the link; what it cannot mean leads nowhere."""
-        self.assertEqual(getattr(seenlinks.usb_link(5000), "name", None), "USB 5 Gb/s")
-        self.assertEqual(getattr(seenlinks.pcie_link(8.0, 2), "name", None), "PCIe 3.0 x2")
+        self.assertEqual(getattr(negotiated.usb_link(5000), "name", None), "USB 5 Gb/s")
+        self.assertEqual(getattr(negotiated.pcie_link(8.0, 2), "name", None), "PCIe 3.0 x2")
         for lanes, name in ((1, "USB 10 Gb/s"), (2, "USB 10 Gb/s (2 x 5)")):
-            self.assertEqual(getattr(seenlinks.usb_link(10000, lanes), "name", None), name)
-        self.assertIsNone(seenlinks.usb_link(1.5))
-        self.assertIsNone(seenlinks.pcie_link(8.0, 3))
+            self.assertEqual(getattr(negotiated.usb_link(10000, lanes), "name", None), name)
+        self.assertIsNone(negotiated.usb_link(1.5))
+        self.assertIsNone(negotiated.pcie_link(8.0, 3))

@@ -19,7 +19,7 @@ from ulterion.core.matrix.effects import effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, changes_between, expand, shuffled
 from ulterion.core.matrix.ranks import ranks_of
 from ulterion.core.matrix.weights import Observed
-from ulterion.report.words.plan import cautions
+from ulterion.features.plan.words import cautions
 
 FACTORS = {"card": ["a", "b", "c"], "port": ["left", "right"], "driver": ["old", "new"]}
 

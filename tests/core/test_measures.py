@@ -11,16 +11,16 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.core.comparability import EXEMPT, FACTS, RunFacts, differences, unlike
 from ulterion.core.errors import UsageError
-from ulterion.core.facts import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.links import find_link
-from ulterion.core.plausible import impossible
-from ulterion.core.series import MAX_INTERVALS, IntervalSeries
+from ulterion.core.facts.differences import EXEMPT, FACTS, RunFacts, differences, unlike
+from ulterion.core.facts.target import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
+from ulterion.core.links.standards import find_link
 from ulterion.core.sharing import sharing
-from ulterion.core.suites import SUITES, find_suite
-from ulterion.core.workload import parse_sweep, parse_workload
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.sanity_limits import impossible
+from ulterion.core.workloads.series import MAX_INTERVALS, IntervalSeries
+from ulterion.core.workloads.suites import SUITES, find_suite
+from ulterion.core.workloads.workload import parse_sweep, parse_workload
 
 TIMES = st.lists(st.integers(100, 10**12), min_size=1, max_size=300)
 

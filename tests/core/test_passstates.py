@@ -9,11 +9,11 @@ from collections.abc import Callable
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ulterion.core.fill import Fill
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.passes import PassResult
-from ulterion.core.passstates import CacheExhaustion, PassShape, shape_of, states_from_known_cache, states_of
-from ulterion.core.warmth import Warmth
+from ulterion.core.soak.cache_fill import Fill
+from ulterion.core.soak.warmth import Warmth
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.pass_states import CacheExhaustion, PassShape, shape_of, states_from_known_cache, states_of
+from ulterion.core.workloads.passes import PassResult
 
 
 def passes(
@@ -151,8 +151,12 @@ class Elsewhere(unittest.TestCase):
         """Its rate is the one that the cache left elsewhere, from the pass on at which it was used up; or it is simply its own."""
         known = CacheExhaustion(4e9, 1e9, 2)
         late = [(2, 1.02e9), (3, 0.99e9)]
-        self.assertEqual(states_from_known_cache([(1, 4e9), *late], [known]), [None, "after the cache", "after the cache"])
-        self.assertEqual(states_from_known_cache([(1, 2e9), *late], [known]), ["mixed", "after the cache", "after the cache"])
+        self.assertEqual(
+            states_from_known_cache([(1, 4e9), *late], [known]), [None, "after the cache", "after the cache"]
+        )
+        self.assertEqual(
+            states_from_known_cache([(1, 2e9), *late], [known]), ["mixed", "after the cache", "after the cache"]
+        )
         self.assertEqual(states_from_known_cache([(1, 1.01e9), *late], [known]), [None] * 3)
         self.assertEqual(states_from_known_cache([(2, 2e9), (3, 2e9)], [known]), [None] * 2)
         self.assertEqual(states_from_known_cache(late, [CacheExhaustion(1.1e9, 1e9, 2)]), [None] * 2)

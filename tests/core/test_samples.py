@@ -9,10 +9,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.core.samples import as_runs, sample_of
-from ulterion.core.spreads import exact_p, welch_p
-from ulterion.core.stats import estimate, ratio
-from ulterion.core.verdicts import DIFFERENT, compare
+from ulterion.core.stats.estimates import estimate, ratio
+from ulterion.core.stats.samples import as_runs, sample_of
+from ulterion.core.stats.spreads import exact_p, welch_p
+from ulterion.core.stats.verdicts import DIFFERENT, compare
 
 RUN = st.lists(st.floats(1.0, 2.0), min_size=1, max_size=6)
 

@@ -17,7 +17,7 @@ from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.settling import Course, doubts, is_settled, settle, time_above
 from ulterion.core.soak.steady import lowest, rounds_of, steady_end, steady_round, window
 from ulterion.core.soak.trace import AGAIN, COOL, DRIVE, IDLE, LOAD, Counters, Phase, Trace
-from ulterion.report.words.soaks import class_words
+from ulterion.features.soak.words import class_words
 
 MB = 1e6
 

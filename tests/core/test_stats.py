@@ -10,9 +10,9 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from scipy import stats as reference
 
-from ulterion.core import stats
 from ulterion.core.errors import UsageError
-from ulterion.core.spreads import exact_p, welch_p
+from ulterion.core.stats import estimates
+from ulterion.core.stats.spreads import exact_p, welch_p
 
 RATES = st.lists(st.floats(1e3, 1e10), min_size=3, max_size=20)
 FEW = st.lists(st.floats(1e3, 1e10), min_size=3, max_size=7)
@@ -24,7 +24,7 @@ class Estimate(unittest.TestCase):
     def test_is_students_t_on_the_logs(self, rates: list[float]) -> None:
         """Rate and interval equal the textbook's, with half of what the passes drifted by on either side."""
         logs = np.log(rates)
-        found = stats.estimate(rates)
+        found = estimates.estimate(rates)
         self.assertAlmostEqual(math.log(found.rate), logs.mean(), places=9)
         if rates[-1] - rates[0] == 9.0:
             self.assertGreater(found.drift, 0.05)
@@ -37,7 +37,7 @@ class Estimate(unittest.TestCase):
     @given(RATES, st.floats(1e-3, 1e3))
     def test_does_not_depend_on_the_unit(self, rates: list[float], unit: float) -> None:
         """Measured in another unit, everything scales and the relative margin stays."""
-        one, other = stats.estimate(rates), stats.estimate([r * unit for r in rates])
+        one, other = estimates.estimate(rates), estimates.estimate([r * unit for r in rates])
         self.assertAlmostEqual(other.rate / one.rate / unit, 1.0, places=9)
         self.assertAlmostEqual((other.margin or 0) - (one.margin or 0), 0.0, delta=1e-6 * (1 + (one.margin or 0)))
 
@@ -48,20 +48,20 @@ class Estimate(unittest.TestCase):
     @example([1e-12, 1.0, 1e18], [1e18, 1.0, 1e-12])
     def test_an_interval_that_says_nothing_has_ends(self, a: list[float], b: list[float]) -> None:
         """However mad the rates: both ends are numbers above nothing, with the rate between."""
-        for found in (stats.estimate(a), stats.estimate(b)):
+        for found in (estimates.estimate(a), estimates.estimate(b)):
             assert found.low is not None and found.high is not None and found.margin is not None
             self.assertTrue(
                 0 < found.low <= found.rate * (1 + 1e-9) and found.rate <= found.high * (1 + 1e-9) < math.inf
             )
             self.assertTrue(0 <= found.margin < math.inf)
-        held = stats.ratio(a, b)
+        held = estimates.ratio(a, b)
         assert held.low is not None and held.high is not None
         self.assertTrue(0 < held.low <= held.high < math.inf)
 
     def test_too_few_passes_give_no_interval_and_say_so(self) -> None:
         """One or two passes have a rate, no interval, and the reason."""
         for rates in ([5.0], [5.0, 6.0]):
-            found = stats.estimate(rates)
+            found = estimates.estimate(rates)
             self.assertEqual((found.low, found.high, found.margin), (None, None, None))
             self.assertIn("too few", found.why or "")
 
@@ -69,7 +69,7 @@ class Estimate(unittest.TestCase):
         """Nothing, zero, negative, infinite and NaN are errors."""
         for rates in ([], [0.0], [-1.0, 2.0], [math.inf], [math.nan, 1.0]):
             with self.subTest(rates), self.assertRaises(UsageError):
-                stats.estimate(rates)
+                estimates.estimate(rates)
 
 
 class Ratio(unittest.TestCase):
@@ -79,10 +79,10 @@ class Ratio(unittest.TestCase):
         x, y = np.log(a), np.log(b)
         if min(x.std(), y.std()) < 1e-6:
             return
-        found = stats.ratio(a, b)
+        found = estimates.ratio(a, b)
         test = reference.ttest_ind(x, y, equal_var=False)
         interval = test.confidence_interval(1 - welch_p(0.05, len(a) - 1, len(b) - 1))
-        drift = (abs(stats.estimate(a).drift) + abs(stats.estimate(b).drift)) / 2
+        drift = (abs(estimates.estimate(a).drift) + abs(estimates.estimate(b).drift)) / 2
         self.assertAlmostEqual(math.log(found.low or 0), interval.low - drift, places=6)
         self.assertAlmostEqual(math.log(found.high or 0), interval.high + drift, places=6)
         self.assertAlmostEqual(found.p or 0.0, exact_p(float(test.pvalue), len(a) - 1, len(b) - 1), places=6)
@@ -90,26 +90,26 @@ class Ratio(unittest.TestCase):
     @given(FEW, FEW)
     def test_swapping_the_sides_inverts_it(self, a: list[float], b: list[float]) -> None:
         """a over b is one over b over a, with its interval."""
-        one, other = stats.ratio(a, b), stats.ratio(b, a)
+        one, other = estimates.ratio(a, b), estimates.ratio(b, a)
         for x, y in ((one.value, other.value), (one.low, other.high), (one.high, other.low)):
             self.assertAlmostEqual(math.log(x or 0) + math.log(y or 0), 0.0, places=6)
 
     def test_equal_passes_need_no_luck(self) -> None:
         """Passes without any spread give an exact ratio, not a division by zero."""
-        self.assertEqual(stats.ratio([2.0] * 3, [1.0] * 3).low, 2.0)
-        self.assertEqual(stats.ratio([2.0] * 3, [2.0] * 3).p, 1.0)
+        self.assertEqual(estimates.ratio([2.0] * 3, [1.0] * 3).low, 2.0)
+        self.assertEqual(estimates.ratio([2.0] * 3, [2.0] * 3).p, 1.0)
 
 
 class Holm(unittest.TestCase):
     def test_worked_example(self) -> None:
         """0.01, 0.04, 0.03, 0.005 become 0.03, 0.06, 0.06, 0.02."""
-        found = stats.holm([0.01, 0.04, 0.03, 0.005])
+        found = estimates.holm([0.01, 0.04, 0.03, 0.005])
         np.testing.assert_allclose(found, [0.03, 0.06, 0.06, 0.02])
 
     @given(st.lists(st.floats(0, 1), max_size=12))
     def test_between_plain_and_bonferroni_in_the_same_order(self, p: list[float]) -> None:
         """Never below the plain value, never above Bonferroni's, and the order stays."""
-        found = stats.holm(p)
+        found = estimates.holm(p)
         for plain, adjusted in zip(p, found, strict=True):
             self.assertTrue(plain <= adjusted <= min(1.0, len(p) * plain) + 1e-12)
         self.assertEqual(sorted(found), [found[i] for i in sorted(range(len(p)), key=lambda i: p[i])])

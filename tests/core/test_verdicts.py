@@ -9,10 +9,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulterion.core.ceilings import Ceiling, Element, ceilings_of
-from ulterion.core.links import find_link
-from ulterion.core.stats import Estimate
-from ulterion.core.verdicts import compare, compare_family, judge_claim
+from ulterion.core.links.ceilings import Ceiling, Element, ceilings_of
+from ulterion.core.links.standards import find_link
+from ulterion.core.stats.estimates import Estimate
+from ulterion.core.stats.verdicts import compare, compare_family, judge_claim
 
 RATES = st.lists(st.floats(90.0, 110.0), min_size=1, max_size=8)
 SWAPPED = {"faster": "slower", "slower": "faster", "same": "same", "undecided": "undecided",

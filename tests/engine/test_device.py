@@ -17,9 +17,9 @@ from typing import Any
 from unittest import mock
 
 from tests.support import FolderCase
-from ulterion.conduct.permits import Overwrite, open_device
 from ulterion.core.errors import UsageError
 from ulterion.host import inuse, safety, stacks
+from ulterion.run.overwrite_guard import Overwrite, open_device
 
 ROOT = hasattr(os, "geteuid") and os.geteuid() == 0
 MIB = 2**20

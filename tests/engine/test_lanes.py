@@ -13,14 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import FolderCase
-from ulterion.conduct import remarks
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.ownshare import BUSY, request_overhead
-from ulterion.core.passes import PassResult
-from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine import worker_count
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.overhead import BUSY, request_overhead
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.engine.workers import worker_count
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.measure import MeasureRun
+from ulterion.run import warnings
 
 DEEP = parse_workload("random read 4 KiB depth 32").settled(5.0, 2**30)
 MEMORY = Path("/dev/shm")
@@ -107,7 +107,7 @@ class Told(FolderCase):
                                   (3, 0.9, "its 3 workers were busy 90 % of the time: the processor was the limit, not the drive")):  # fmt: skip
             one = record.passes[0].model_copy(update={"busy": busy, "workers": many})
             changed = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [one]})]})
-            limits = [w for w in remarks.on_run(changed) if "the limit" in w]
+            limits = [w for w in warnings.on_run(changed) if "the limit" in w]
             self.assertEqual(limits, [f"{record.workload.name}: {told}"] if told else [])
 
     def test_a_pass_that_waits_is_not(self) -> None:

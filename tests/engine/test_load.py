@@ -12,14 +12,14 @@ from hypothesis import strategies as st
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.soak.trace import TraceRow
-from ulterion.core.workload import parse_workload
-from ulterion.engine import loops
-from ulterion.engine.data import Buffers
-from ulterion.engine.filecycles import FileCycles
-from ulterion.engine.folder import FolderTarget, set_room_aside
-from ulterion.engine.intervals import Intervals
-from ulterion.engine.load import FileSizes, Load, LoadEnd, block_for
-from ulterion.engine.request_loop import RequestRecorder
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.engine.requests import loops
+from ulterion.engine.requests.buffers import Buffers
+from ulterion.engine.requests.intervals import Intervals
+from ulterion.engine.requests.request_loop import RequestRecorder
+from ulterion.engine.targets.file_cycles import FileCycles
+from ulterion.engine.targets.folder import FolderTarget, set_room_aside
+from ulterion.engine.targets.load import FileSizes, Load, LoadEnd, block_for
 
 MIB = 2**20
 

@@ -17,10 +17,10 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed
-from ulterion.core.histogram import BUCKETS, buckets_of
-from ulterion.core.series import IntervalSeries
-from ulterion.engine import compiler, loops, request_loop
-from ulterion.engine.request_loop import RequestRecorder
+from ulterion.core.workloads.histogram import BUCKETS, buckets_of
+from ulterion.core.workloads.series import IntervalSeries
+from ulterion.engine.requests import compiler, loops, request_loop
+from ulterion.engine.requests.request_loop import RequestRecorder
 
 MS = 1_000_000
 
@@ -250,7 +250,7 @@ class Compiled(unittest.TestCase):
         """In the machine code for arm64 the tail is read before what lies below it, and written after what it announces."""
         code = (
             "import re\nfrom llvmlite import binding\nfrom numba import njit, types\n"
-            "from ulterion.engine.compiledcalls import acquire, release\n"
+            "from ulterion.engine.requests.compiled_calls import acquire, release\n"
             "def take(words):\n    tail = acquire(words, 1)\n    return tail + words[2]\n"
             "def give(words, value):\n    words[2] = value\n    release(words, 1, value)\n"
             "binding.initialize_all_targets(); binding.initialize_all_asmprinters()\n"
@@ -293,7 +293,7 @@ class Uncompiled(FolderCase):
 
     def test_compiled_code_is_kept_where_it_may_be_and_nowhere_else(self) -> None:
         """A home that cannot be written: no folder, no error; else one folder for these very sources."""
-        code = "from ulterion.engine import codecache; print(codecache.folder(), codecache.is_kept())"
+        code = "from ulterion.engine.requests import code_cache; print(code_cache.folder(), code_cache.is_kept())"
         for home, says in (("/proc/nowhere", "None False"), (str(self.folder), f"{self.folder}/ulterion/engine/")):
             environment = {**os.environ, "XDG_CACHE_HOME": home}
             told = subprocess.run(
@@ -305,7 +305,7 @@ class Uncompiled(FolderCase):
 class Failing(unittest.TestCase):
     def test_the_error_is_the_systems_own(self) -> None:
         """A descriptor that is not open, compiled: minus the system's number, by reading, writing and calling."""
-        from ulterion.engine import calls
+        from ulterion.engine.requests import calls
 
         self.assertEqual([calls.read_at(-1, 0, 1, 0), calls.write_at(-1, 0, 1, 0)], [-errno.EBADF] * 2)
         self.assertEqual(calls.system(loops.SYS_ENTER, -1, 0, 0, 0, 0, 0), -errno.EBADF)

@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed
-from ulterion.core.workload import parse_workload
-from ulterion.engine import io_methods, loops, offsets
-from ulterion.engine.data import Buffers
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.engine.requests import io_methods, loops, offsets
+from ulterion.engine.requests.buffers import Buffers
 
 BLOCKS = st.sampled_from([512, 4096, 6144, 65536, 2**20])
 

@@ -20,10 +20,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.network import CODE, Relay, serving
-from ulterion.conduct.networkpass import check_pass, datagrams_pass, streams_pass
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
-from ulterion.core.links import find_link
-from ulterion.core.network import Datagrams, NetworkCounts, parse_network
+from ulterion.core.links.standards import find_link
+from ulterion.core.workloads.network import Datagrams, NetworkCounts, parse_network
 from ulterion.engine.network import session
 from ulterion.engine.network.datagrams import Arrived
 from ulterion.engine.network.frames import STRANGER, ProtocolError, receive_frame, send_frame
@@ -31,6 +30,7 @@ from ulterion.engine.network.passes import Order, Outcome, from_frame, to_frame
 from ulterion.engine.network.peer import MAX_FROM_ONE, Peer
 from ulterion.engine.network.peerlink import PeerLink
 from ulterion.engine.network.streams import Counted, joined
+from ulterion.run.targets.network_pass import check_pass, datagrams_pass, streams_pass
 
 JSON: st.SearchStrategy[Any] = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=True) | st.text(max_size=20),

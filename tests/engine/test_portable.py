@@ -23,16 +23,16 @@ import numpy as np
 from tests.engine.windows import Library
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import Threads, WorkerTask
+from ulterion.core.workloads.workload import Workload, parse_workload
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable import macos, targets, windows
 from ulterion.engine.portable.ports import Ports
 from ulterion.engine.portable.thread_pool import ThreadPool
 from ulterion.engine.portable.timeouts import in_time
 from ulterion.engine.portable.turns import on
-from ulterion.engine.worker_pool import WorkerSlot, run
+from ulterion.engine.requests.buffers import Buffers
+from ulterion.engine.requests.io_methods import Threads, WorkerTask
+from ulterion.engine.workers.worker_pool import WorkerSlot, run
 from ulterion.host import commands
 from ulterion.model import systems
 
@@ -218,7 +218,7 @@ class OnMacos(FolderCase):
         patched = mock.patch.dict(sys.modules, {"fcntl": stand_in})
         patched.start()
         self.addCleanup(patched.stop)
-        without = mock.patch("ulterion.engine.testfile.O_DIRECT", 0)
+        without = mock.patch("ulterion.engine.targets.test_file.O_DIRECT", 0)
         without.start()
         self.addCleanup(without.stop)
 
@@ -433,7 +433,7 @@ class OnThisMachine(FolderCase):
 
     def test_what_threads_cost_is_known(self) -> None:
         """A turn of one, and of many that wait for each other: both above zero, and far below a second."""
-        from ulterion.engine.calibration import _threads_cost
+        from ulterion.engine.requests.calibration import _threads_cost
 
         cost = _threads_cost()
         self.assertTrue(0 < cost.one < 1e-3 and cost.deep is not None and 0 < cost.deep < 1e-2, cost)

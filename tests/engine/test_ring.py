@@ -16,9 +16,10 @@ import numpy as np
 
 from tests.support import FolderCase
 from ulterion.core.errors import TargetFailed, WorkerLost
-from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine import io_methods, loops, uring, worker_pool
-from ulterion.engine.ring_loop import RingLoop
+from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.engine.requests import io_methods, loops, uring
+from ulterion.engine.requests.ring_loop import RingLoop
+from ulterion.engine.workers import worker_pool
 
 MIB = 2**20
 REASON = uring.available()
@@ -140,11 +141,11 @@ class Fallback(unittest.TestCase):
 
         for number, attempts in ((errno.EINVAL, 3), (errno.EPERM, 1), (errno.ENOSYS, 1)):
             tried.clear()
-            with mock.patch("ulterion.engine.uring._syscall", return_value=refuse(number)):
+            with mock.patch("ulterion.engine.requests.uring._syscall", return_value=refuse(number)):
                 reason = uring.available()
             self.assertIn(errno.errorcode[number], reason or "")
             self.assertEqual(tried, [flags for _, flags in uring.FLAG_SETS][:attempts])
-        with mock.patch("ulterion.engine.io_methods._no_ring", return_value="the kernel refuses a ring"):
+        with mock.patch("ulterion.engine.requests.io_methods._no_ring", return_value="the kernel refuses a ring"):
             io_method = io_methods.choose(8)
         self.assertEqual((io_method.name, io_method.why), ("threads", "the kernel refuses a ring"))
 
@@ -195,7 +196,7 @@ class WorkerPool(unittest.TestCase):
                 time.sleep(1)
 
         with (
-            mock.patch("ulterion.engine.worker_pool.GRACE", 0.1),
+            mock.patch("ulterion.engine.workers.worker_pool.GRACE", 0.1),
             self.assertRaisesRegex(TargetFailed, "stalled") as caught,
         ):
             worker_pool.run([hangs], stall=0.5)
@@ -214,7 +215,7 @@ class WorkerPool(unittest.TestCase):
         for pulse, longest in ((lambda: (5, 5), 0.6), (None, 0.85)):
             begin = time.monotonic()
             with (
-                mock.patch("ulterion.engine.worker_pool.GRACE", 0.0),
+                mock.patch("ulterion.engine.workers.worker_pool.GRACE", 0.0),
                 self.assertRaisesRegex(TargetFailed, "flush has not ended"),
             ):
                 worker_pool.run([flushes], stall=0.2, pulse=pulse)
@@ -254,7 +255,7 @@ class WorkerPool(unittest.TestCase):
     def test_children_die_with_their_parent(self) -> None:
         """kill -9 of the parent ends a child that would run for ever."""
         code = (
-            "import os,sys,time\nfrom ulterion.engine import worker_pool\n"
+            "import os,sys,time\nfrom ulterion.engine.workers import worker_pool\n"
             "def job(slot):\n    slot.wait_for_start()\n    slot.report(0.0, os.getpid())\n    time.sleep(600)\n"
             "worker_pool.run([job], lambda seconds, pid: pid and print(pid, flush=True))\n"
         )

@@ -13,15 +13,16 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase
-from ulterion.conduct.rest import MAX_COOLING, Rest
 from ulterion.core.errors import PassSpoiled, UsageError
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.passes import PassResult
-from ulterion.core.workload import Workload, parse_workload
-from ulterion.engine import runner, testfile
-from ulterion.engine.folder import FolderTarget, reserve, usable_span
-from ulterion.engine.plainfile import FileTarget, open_target
-from ulterion.engine.target import MIB
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.engine import runner
+from ulterion.engine.targets import test_file
+from ulterion.engine.targets.base import MIB
+from ulterion.engine.targets.folder import FolderTarget, reserve, usable_span
+from ulterion.engine.targets.plain_file import FileTarget, open_target
+from ulterion.features.measure.rest import MAX_COOLING, Rest
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
 MIXED = parse_workload("random mixed 30 % writes 16 KiB depth 4")
@@ -29,14 +30,14 @@ MIXED = parse_workload("random mixed 30 % writes 16 KiB depth 4")
 
 class TestFile(FolderCase):
     def without_nameless(self) -> None:
-        patcher = mock.patch("ulterion.engine.testfile._nameless", return_value=None)
+        patcher = mock.patch("ulterion.engine.targets.test_file._nameless", return_value=None)
         patcher.start()
         self.addCleanup(patcher.stop)
 
     def test_has_no_name(self) -> None:
         """The file is usable and the folder stays empty, with and without the kernel's nameless files."""
         for _ in range(2):
-            opened = testfile.create(self.folder)
+            opened = test_file.create(self.folder)
             self.assertEqual(list(self.folder.iterdir()), [])
             self.assertEqual(os.fstat(opened.fd).st_size, 0)
             opened.close()
@@ -47,7 +48,7 @@ class TestFile(FolderCase):
         """A platform that keeps the name of an open file loses it at the end."""
         self.without_nameless()
         with mock.patch("os.unlink", side_effect=PermissionError):
-            opened = testfile.create(self.folder)
+            opened = test_file.create(self.folder)
         self.assertEqual(len(list(self.folder.iterdir())), 2)
         self.assertEqual(self.sweep(), [])  # in use
         opened.close()
@@ -56,14 +57,14 @@ class TestFile(FolderCase):
     def test_the_next_start_removes_what_a_dead_one_left_and_nothing_else(self) -> None:
         """A file whose writer was killed goes; one in use, a link, and anything of the reviewer's stay."""
         mine = self.write("holiday.mov", "x")
-        link = self.folder / f"{testfile.PREFIX}9-0123abcd"
+        link = self.folder / f"{test_file.PREFIX}9-0123abcd"
         link.symlink_to(mine)
-        (self.folder / f"{testfile.PREFIX}8-0123abcd").mkdir()
-        notes = [self.write(f"{testfile.PREFIX}{name}", "mine") for name in
+        (self.folder / f"{test_file.PREFIX}8-0123abcd").mkdir()
+        notes = [self.write(f"{test_file.PREFIX}{name}", "mine") for name in
                  ("my-notes", "12-deadbeef", "12-deadbee0.mark", "7-0123abcd", "7-0123abcd.mark", "x")]  # fmt: skip
         kept = {p.name for p in self.folder.iterdir()}
         code = (
-            "import mmap,os,sys,time; from pathlib import Path; from unittest import mock; from ulterion.engine import testfile\n"
+            "import mmap,os,sys,time; from pathlib import Path; from unittest import mock; from ulterion.engine.targets import test_file as testfile\n"
             "testfile._nameless = lambda folder: None\n"
             "with mock.patch('os.unlink', side_effect=PermissionError):\n"
             "    opened = testfile.create(Path(sys.argv[1]))\n"
@@ -82,7 +83,7 @@ class TestFile(FolderCase):
     def sweep(self) -> list[str]:
         folder = os.open(self.folder, os.O_RDONLY)
         try:
-            return testfile.sweep(folder)
+            return test_file.sweep(folder)
         finally:
             os.close(folder)
 
@@ -90,9 +91,9 @@ class TestFile(FolderCase):
         """Between making the name and removing it the file holds our mark, and nothing else of ours."""
         self.without_nameless()
         with mock.patch("os.unlink", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
-            testfile.create(self.folder)
+            test_file.create(self.folder)
         (left,) = self.folder.iterdir()
-        self.assertEqual(left.read_bytes(), testfile.mark_of(left.name))
+        self.assertEqual(left.read_bytes(), test_file.mark_of(left.name))
         gc.collect()
         for fd in [p.name for p in Path("/proc/self/fd").iterdir()]:  # the lock goes with the process that died
             if os.path.realpath(f"/proc/self/fd/{fd}") == str(left):
@@ -107,13 +108,13 @@ class TestFile(FolderCase):
             (errno.ENOSPC, "make room"),
         ):
             with mock.patch("os.open", side_effect=OSError(number, "x")), self.assertRaisesRegex(UsageError, says):
-                testfile.create(self.folder)
+                test_file.create(self.folder)
 
 
 class Room(FolderCase):
     def room(self, blocks: int, free: int) -> mock._patch:
         facts = mock.Mock(f_bavail=free, f_blocks=blocks, f_frsize=MIB)
-        return mock.patch("ulterion.engine.folder.os.statvfs", return_value=facts)
+        return mock.patch("ulterion.engine.targets.folder.os.statvfs", return_value=facts)
 
     def test_the_reserve_stays_free(self) -> None:
         """5 % but 32 MiB at least and 4 GiB at most stay free, whatever is asked for."""
@@ -290,7 +291,7 @@ class Repeating(FolderCase):
         self.addCleanup(target.close)
         target.prepare(1)
         with (
-            mock.patch("ulterion.engine.target.seconds_asleep", side_effect=[5.0, 65.0]),
+            mock.patch("ulterion.engine.targets.base.seconds_asleep", side_effect=[5.0, 65.0]),
             self.assertRaisesRegex(PassSpoiled, "asleep for 60 s"),
         ):
             target.run_pass(READ.settled(0.05, target.span_bytes), 1)
@@ -360,7 +361,7 @@ class KernelCounters(FolderCase):
         Not larger: dd's buffer is scattered over memory, as much as that is fragmented just then, and ours is not; virtual
         disks take a large scattered request up to twice as long.
         """
-        from ulterion.core.stats import ratio
+        from ulterion.core.stats.estimates import ratio
 
         path = self.folder / "big"
         data = os.urandom(MIB)

@@ -66,11 +66,11 @@ package = importlib.import_module("ulterion")
 for found in pkgutil.walk_packages(package.__path__, "ulterion."):
     if found.name not in (
         "ulterion.__main__",
-        "ulterion.engine.compiledcalls",
+        "ulterion.engine.requests.compiled_calls",
     ):  # the second is loaded where there is a compiler
         importlib.import_module(found.name)
 environment, main = (
-    importlib.import_module("ulterion.cli.environment").Environment,
+    importlib.import_module("ulterion.terminal.environment").Environment,
     importlib.import_module("ulterion.cli.main").main,
 )
 

@@ -15,10 +15,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from tests.support import FolderCase
-from ulterion.core.surveyed import Drive
+from ulterion.core.facts.devices import Drive
+from ulterion.features.survey.words import adapter_words, first
 from ulterion.host import machine
 from ulterion.host.recorded import record, replayed
-from ulterion.report.words.survey import adapter_words, first
 
 SS = bytes([10, 16, 3, 0, 0x0E, 0, 1, 10, 255, 7])  # SuperSpeed: up to 5 Gb/s
 USB2 = bytes([7, 16, 2, 2, 0, 0, 0])  # the USB 2 extension

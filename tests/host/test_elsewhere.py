@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import FolderCase
-from ulterion.core.surveyed import Drive, Survey
+from ulterion.core.facts.devices import Drive, Survey
 from ulterion.host.other_systems import asking, macos, shapes, windows
 
 HERE = Path(__file__).parent
@@ -161,10 +161,10 @@ class Windows(unittest.TestCase):
 AS_THERE = """
 import builtins, io, os, sys
 from pathlib import Path
-from ulterion.cli.environment import Environment
+from ulterion.terminal.environment import Environment
 from ulterion.cli.main import main
 from ulterion.host.other_systems import asking, macos
-import subprocess, platformdirs, multiprocessing, concurrent.futures, rich.live, numpy, ulterion.conduct.measure, ulterion.engine.portable.targets
+import subprocess, platformdirs, multiprocessing, concurrent.futures, rich.live, numpy, ulterion.features.measure.run, ulterion.engine.portable.targets
 here = Path({here!r})
 said = {{macos.PROFILE: here / "macos-profile.json", macos.REGISTRY: here / "macos-registry.plist"}}
 asking._said = lambda command: said[command].read_bytes() if command in said else (here / "windows.json").read_bytes()

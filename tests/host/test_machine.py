@@ -15,18 +15,18 @@ from unittest import mock
 from pydantic import TypeAdapter
 
 from tests.support import FolderCase
-from ulterion.core.chain import Step, ceilings, faults
 from ulterion.core.errors import UsageError
-from ulterion.core.facts import BenchFacts
-from ulterion.core.links import find_link
-from ulterion.core.seenlinks import guess_link
-from ulterion.core.surveyed import Drive, Survey, Volume, changes
+from ulterion.core.facts.devices import Drive, Survey, Volume, changes
+from ulterion.core.facts.target import BenchFacts
+from ulterion.core.links.chain import Step, ceilings, faults
+from ulterion.core.links.negotiated import guess_link
+from ulterion.core.links.standards import find_link
+from ulterion.features.survey.tables import survey_lines
 from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
 from ulterion.host.recorded import Machine, record, replayed
-from ulterion.report.screen.console import console
-from ulterion.report.screen.survey import survey_lines
+from ulterion.show.terminal import console
 
 MACHINE = Path(__file__).with_name("machine.json")
 

@@ -17,18 +17,18 @@ from tests.host.machines import AHCI, BRIDGE, DRIVE, PCI, SAS, XHCI, Tree
 from tests.host.test_collection import SS, UAS, USB2, bos, plus
 from tests.host.test_machine import shown
 from tests.support import FolderCase, simulate
-from ulterion.conduct.expected import unexpected
-from ulterion.conduct.opening import Opened
-from ulterion.conduct.survey import alike, find_drive
 from ulterion.core.errors import UsageError
-from ulterion.core.surveyed import Drive, Survey, as_target
+from ulterion.core.facts.devices import Drive, Survey, as_target
+from ulterion.features.survey.run import alike, find_drive
+from ulterion.features.survey.tables import survey_lines
+from ulterion.features.survey.words import first
 from ulterion.host import linkwatch, machine
 from ulterion.host.drive import drive_of
 from ulterion.host.recorded import record, replayed
 from ulterion.host.usb import QUIRKS
 from ulterion.model.expect import Expect
-from ulterion.report.screen.survey import survey_lines
-from ulterion.report.words.survey import first
+from ulterion.run.expectations import unexpected
+from ulterion.run.opening import Opened
 
 G3, G4 = "8.0 x4", "16.0 x4"
 SLOW_PAIR = bos(USB2, SS)

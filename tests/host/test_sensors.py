@@ -195,7 +195,7 @@ class Probes(unittest.TestCase):
             with self.assertRaisesRegex(sensors.SensorError, words):
                 sensors.Probe("case", ("sh", "-c", f"sleep {mark} & {tail}"), seconds=0.3).read()
             self.assertEqual(self.left(mark), [])
-        code = ("import sys\nfrom ulterion.host.sensors import Probe\nfrom ulterion.conduct.thermometers import Thermometers\nimport time\n"
+        code = ("import sys\nfrom ulterion.host.sensors import Probe\nfrom ulterion.run.targets.sensor_process import Thermometers\nimport time\n"
                 "one = Thermometers([Probe('case', ('sh', '-c', sys.argv[1]), seconds=60)], 0.1)\n"
                 "print('on', flush=True)\nwhile True:\n    one.look()\n    time.sleep(0.05)\n")  # fmt: skip
         words = [sys.executable, "-c", code, f"sleep {mark} & sleep {mark}"]

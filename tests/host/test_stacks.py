@@ -7,11 +7,11 @@ import os
 from pathlib import Path
 
 from tests.support import FolderCase
-from ulterion.core.surveyed import Survey
+from ulterion.core.facts.devices import Survey
+from ulterion.features.survey.words import in_use, volume_words
 from ulterion.host import machine
 from ulterion.host.recorded import record, replayed
 from ulterion.host.stacks import system_disks
-from ulterion.report.words.survey import in_use, volume_words
 
 
 def _link(path: Path, target: Path) -> None:

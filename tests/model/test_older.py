@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from tests.cli.test_survey import MACHINE
+from tests.features.test_survey import MACHINE
 from tests.support import FolderCase
 from ulterion.core.errors import UsageError
 from ulterion.core.renamed import new_name

@@ -10,12 +10,12 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import FolderCase, simulate
+from ulterion.cli.answer_schema import published_schema as published_answers
 from ulterion.core.errors import UsageError
 from ulterion.model import files
 from ulterion.model.journal import Journal, recover
 from ulterion.model.runs.document import State, parse_run, published_schema
 from ulterion.model.store import ReviewFolder, run_name
-from ulterion.report.answers import published_schema as published_answers
 
 REPOSITORY = Path(__file__).parents[2]
 HERE = Path(__file__).parent

@@ -12,19 +12,19 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase, simulate
 from ulterion.core.errors import UsageError
-from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import TraceRow
-from ulterion.core.workload import parse_workload
+from ulterion.core.workloads.workload import parse_workload
 from ulterion.model.instrument import parse_zone, read_log
 from ulterion.model.journal import Journal, recover
-from ulterion.model.leftnotes import leave_note
-from ulterion.model.notebook import SetupNote
-from ulterion.model.runs import growing as soaks
+from ulterion.model.pending_notes import leave_note
+from ulterion.model.runs import phase_builder as soaks
 from ulterion.model.runs.document import parse_run
-from ulterion.model.runs.growing import PhaseBuilder, join_rows
 from ulterion.model.runs.header import RunScope, State
-from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.notes import Note, Reading
+from ulterion.model.runs.phase_builder import PhaseBuilder, join_rows
 from ulterion.model.runs.soak import LoggedSeries, SoakPlan, SoakRecord, SoakRun, lined_up
+from ulterion.model.setup_notes import SetupNote
 from ulterion.model.store import ReviewFolder, run_name
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")

@@ -6,9 +6,9 @@ from itertools import pairwise
 
 from tests.support import BENCH, PEAK_READ, FolderCase, simulate
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.stats import estimate
-from ulterion.core.verdicts import compare
-from ulterion.core.workload import parse_workload
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.stats.verdicts import compare
+from ulterion.core.workloads.workload import parse_workload
 from ulterion.sim.bench import SimBench, load_bench
 from ulterion.sim.physics import truth
 from ulterion.sim.shown import seen_link

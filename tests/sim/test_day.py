@@ -10,14 +10,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import BENCH, WARM, FolderCase, simulate
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import Observer
-from ulterion.conduct.place import Place
-from ulterion.conduct.requests import MeasureRequest, RepetitionPolicy, TargetOptions
-from ulterion.core.stats import estimate
-from ulterion.core.workload import parse_workload
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.features.measure.run import measure
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
+from ulterion.run.observers import Observer
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, RepetitionPolicy, TargetOptions
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import SimTarget
 
@@ -157,7 +157,9 @@ class Places(FolderCase):
         review = self.review(bench=disk)
         at = parse_workload("sequential read 4 MiB depth 4").at_places(4)
         place = Place(review, review.path, None, "direct")
-        run = measure(MeasureRequest(place, "test", at, 5, 4.0, TargetOptions(span_bytes=10**12, seed=2)), Observer()).run
+        run = measure(
+            MeasureRequest(place, "test", at, 5, 4.0, TargetOptions(span_bytes=10**12, seed=2)), Observer()
+        ).run
         rates = [estimate([p.rate for p in r.passes]).rate / 1e6 for r in run.workloads]
         for rate, start in zip(rates, (0.0, 0.25, 0.5, 0.75), strict=True):
             self.assertAlmostEqual(rate, 160 - 80 * start, delta=2)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tests.support import BENCH, FolderCase
 from ulterion.core.errors import UsageError
-from ulterion.core.workload import parse_workload
+from ulterion.core.workloads.workload import parse_workload
 from ulterion.sim.bench import load_bench
 from ulterion.sim.sharing import allot, ways_shared
 from ulterion.sim.target import SimTarget

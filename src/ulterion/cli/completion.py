@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from textwrap import shorten
 
-from ulterion.cli.environment import Environment
-from ulterion.cli.status import Status
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
 
 SHELLS = ("bash", "zsh", "fish")
 TOLD = 70  # characters of what an option does
@@ -54,14 +54,15 @@ class Command:
 
 def commands() -> list[Command]:
     """Return every command as the parser has it."""
-    from ulterion.cli.main import COMMANDS, Parser, add_options
+    from ulterion.cli.commands import COMMANDS
+    from ulterion.cli.main import Parser, add_options
 
     found = []
-    for name, summary in COMMANDS.items():
+    for name, entry in COMMANDS.items():
         parser = Parser(prog=f"ulterion {name}")
         add_options(parser, name)
         setups = any(not a.option_strings and a.metavar == SETUP for a in parser._actions)
-        found.append(Command(name, summary, tuple(_options(parser)), tuple(_words(parser)), setups))
+        found.append(Command(name, entry.summary, tuple(_options(parser)), tuple(_words(parser)), setups))
     return found
 
 

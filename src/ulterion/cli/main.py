@@ -4,46 +4,22 @@ from __future__ import annotations
 
 import argparse
 import gc
-import importlib
 import os
 import signal
 import sys
 
-from ulterion.cli.status import Refused, Status
+from ulterion.cli.commands import COMMANDS
 from ulterion.core.version import __version__
+from ulterion.terminal.status import Refused, Status
 
 TYPE_CHECKING = False  # as in `typing`, which `--help` does not need
 if TYPE_CHECKING:
     from collections.abc import Sequence
     from typing import Any, NoReturn
 
-    from ulterion.cli.environment import Environment
+    from ulterion.terminal.environment import Environment
 
-COMMANDS = {
-    "new": "start a review folder with a commented review.toml",
-    "survey": "what this machine sees: drives, how each is linked, driver, capacity, temperature",
-    "measure": "run a suite of transfer tests on a folder, a file, a setup or a network",
-    "soak": "a long load with throughput and temperature logged",
-    "copy": "real files or made ones copied, timed, and proven intact",
-    "clock": "a transfer timed by hand: a stopwatch, or size and time typed in",
-    "capacity": "prove that the capacity is really there",
-    "note": "a reading, an outcome or a remark, put where it belongs",
-    "compare": "setups against the baseline, with what else differed",
-    "race": "two to six transfers on one clock, as a figure and a film",
-    "claims": "measured against advertised",
-    "estimate": "what it means: time of work, recordings, units, money",
-    "plan": "the matrix still to run: shown, run, and what it shows (effects, ranks)",
-    "report": "the review as one page that can be published, and checked",
-    "verify": "recompute every figure of a report, or look for runs that were changed",
-    "export": "results, passes, series, claims as CSV, JSON, Parquet, Markdown or HTML",
-    "archive": "all reviews together: add, find by words, chart old and new products",
-    "peer": "the other end of a network: listens for one bench, for a limited time",
-    "completion": "what a shell needs to complete command lines: bash, zsh, fish",
-    "demo": "the full worked example on the simulated bench",
-}
-KEEPING = ("measure", "soak", "copy", "clock", "capacity", "note", "plan")  # commands that keep something in a review
 DIGITS_OF_A_TIME = 10  # seconds since 1970, until the year 2286
-ANSWERING = ("peer", "completion")
 UNRECOGNIZED = "unrecognized arguments:"
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
 
@@ -124,23 +100,22 @@ def build_parser(argv: list[str]) -> Parser:
 
         parser.error(unknown("command", chosen, COMMANDS))
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", prog="ulterion")
-    for name, summary in COMMANDS.items():
-        about = f"{summary[0].upper()}{summary[1:]}."
-        sub = commands.add_parser(name, help=summary, description=about, add_help=name == chosen)
+    for name, command in COMMANDS.items():
+        about = f"{command.summary[0].upper()}{command.summary[1:]}."
+        sub = commands.add_parser(name, help=command.summary, description=about, add_help=name == chosen)
         if name == chosen:
-            from ulterion.cli.examples import EXAMPLES
-            from ulterion.cli.personal import apply
+            from ulterion.terminal.defaults import apply
 
             add_options(sub, name)
             apply(sub)
-            sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *EXAMPLES[name]])
+            sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *command.examples])
     return parser
 
 
 def add_options(parser: argparse.ArgumentParser, command: str) -> None:
     """Give a parser the options of a command: its own, and the one that all have but those that only answer."""
-    importlib.import_module(f"ulterion.cli.{command}").add_arguments(parser)
-    if command not in ANSWERING:
+    COMMANDS[command].load().add_arguments(parser)
+    if not COMMANDS[command].answers_only:
         parser.add_argument(
             "--quiet", action="store_true", help="show nothing but what goes wrong or has to be known (and --json)"
         )
@@ -160,15 +135,15 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
             return arguments
         env = environment or _real_environment()
         env.quiet = getattr(arguments, "quiet", False)
-        status = int(importlib.import_module(f"ulterion.cli.{arguments.command}").run(arguments, env))
-        if arguments.command in KEEPING:
-            from ulterion.cli.archiveplace import add_if_set
+        status = int(COMMANDS[arguments.command].load().run(arguments, env))
+        if COMMANDS[arguments.command].keeps:
+            from ulterion.features.archive.location import add_if_set
 
             add_if_set(arguments, env)
         env.out.flush()
         return status
     except (Exception, KeyboardInterrupt) as error:
-        from ulterion.cli.endings import end
+        from ulterion.terminal.error_exit import end
 
         return end(error, argv, env)
 
@@ -196,6 +171,6 @@ def _parsed(argv: list[str]) -> argparse.Namespace | int:
 
 
 def _real_environment() -> Environment:
-    from ulterion.cli.environment import Environment
+    from ulterion.terminal.environment import Environment
 
     return Environment.real()

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import sys
 
+from ulterion.cli.commands import COMMANDS
 from ulterion.cli.completion import Command, commands
-from ulterion.cli.examples import EXAMPLES
 from ulterion.cli.main import EPILOG
 
 
@@ -55,7 +55,7 @@ def _command(one: Command) -> list[str]:
         value = " \\fIVALUE\\fR" if option.takes else ""
         names = ", ".join(f"\\fB{_text(n)}\\fR" for n in option.names)
         lines += [".TP", f"{names}{value}", _text(option.help)]
-    lines += [".PP", "Examples:", ".nf", *(f"  {_text(e)}" for e in EXAMPLES[one.name]), ".fi"]
+    lines += [".PP", "Examples:", ".nf", *(f"  {_text(e)}" for e in COMMANDS[one.name].examples), ".fi"]
     return lines
 
 

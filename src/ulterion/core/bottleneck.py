@@ -10,10 +10,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ulterion.core.ceilings import REFUTED, Element
-from ulterion.core.links import Link
-from ulterion.core.samples import Rates
-from ulterion.core.stats import Estimate, Ratio, ratio
+from ulterion.core.links.ceilings import REFUTED, Element
+from ulterion.core.links.standards import Link
+from ulterion.core.stats.estimates import Estimate, Ratio, ratio
+from ulterion.core.stats.samples import Rates
 
 MORE = 1.03  # a rate at least this many times another, and surely higher, is more
 ALIKE = 0.03  # rates within this share of one another, and surely no further apart, are the same

@@ -6,20 +6,20 @@ from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
 
-from ulterion.conduct.capacity import CapacityDone, prove
-from ulterion.conduct.copyrequest import CopyObserver
-from ulterion.conduct.measure import measure
-from ulterion.conduct.observers import MeasureOutcome, Observer, Soaked, SoakObserver
-from ulterion.conduct.place import Place
-from ulterion.conduct.proofmedia import CapacityRequest
-from ulterion.conduct.requests import MeasureRequest, SoakRequest
-from ulterion.conduct.soak import soak
 from ulterion.core.errors import UsageError
-from ulterion.core.network import NETWORK_SUITE
-from ulterion.core.suites import DEFAULT_SUITE, SUITES
-from ulterion.core.workload import parse_workload
+from ulterion.core.workloads.network import NETWORK_SUITE
+from ulterion.core.workloads.suites import DEFAULT_SUITE, SUITES
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.features.capacity.media import CapacityRequest
+from ulterion.features.capacity.run import CapacityDone, prove
+from ulterion.features.copy.request import CopyObserver
+from ulterion.features.measure.run import measure
+from ulterion.features.soak.run import soak
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
+from ulterion.run.observers import MeasureOutcome, Observer, Soaked, SoakObserver
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, SoakRequest
 
 FILES = ("review.toml", "bench.toml")
 FOLDER = "ulterion-demo"

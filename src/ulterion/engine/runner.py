@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
-from ulterion.core.looking import half_width_under_peeking
-from ulterion.core.passes import OnPrefill, PassResult, Tick
-from ulterion.core.passstates import shape_of, states_of
-from ulterion.core.workload import PassState, Workload
+from ulterion.core.stats.peeking import half_width_under_peeking
+from ulterion.core.workloads.pass_states import shape_of, states_of
+from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.workload import PassState, Workload
 
 MAX_SPOILED = 5  # times that a pass is tried
 WARM_UP = 0  # number of the pass that is kept but not counted

@@ -10,9 +10,9 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ulterion.core.chain import Step
-from ulterion.core.links import Link, higher, known_link
-from ulterion.core.seenlinks import both_can
+from ulterion.core.links.chain import Step
+from ulterion.core.links.negotiated import both_can
+from ulterion.core.links.standards import Link, higher, known_link
 from ulterion.host import tree
 
 DEBUG = "sys/kernel/debug"

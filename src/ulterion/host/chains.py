@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from ulterion.core.chain import Step
-from ulterion.core.links import Link, higher
-from ulterion.core.seenlinks import both_can
+from ulterion.core.links.chain import Step
+from ulterion.core.links.negotiated import both_can
+from ulterion.core.links.standards import Link, higher
 from ulterion.host import cards, drives, nvmepaths, pcie, sata, scsi, tree, tunnels, usb
 from ulterion.host.names import name_of
 

@@ -7,8 +7,8 @@ import os
 from collections.abc import Collection, Sequence
 from pathlib import Path
 
-from ulterion.core.chain import Step, ceilings, faults
-from ulterion.core.surveyed import Drive, Volume
+from ulterion.core.facts.devices import Drive, Volume
+from ulterion.core.links.chain import Step, ceilings, faults
 from ulterion.host import (
     chains,
     drives,

@@ -6,8 +6,8 @@ import os
 import platform
 from pathlib import Path
 
-from ulterion.core.facts import NETWORK_FILESYSTEMS, BenchFacts, TargetFacts
-from ulterion.core.surveyed import as_target
+from ulterion.core.facts.devices import as_target
+from ulterion.core.facts.target import NETWORK_FILESYSTEMS, BenchFacts, TargetFacts
 from ulterion.host import drives, mounts, safety, stacks, tree
 from ulterion.host.drive import drive_of
 

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from ulterion.core.surveyed import Refused
+from ulterion.core.facts.devices import Refused
 from ulterion.host import drives, nvmepaths, pcie, ports, sata, tree, usb
 from ulterion.host.names import name_of
 

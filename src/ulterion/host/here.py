@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.facts import BenchFacts, TargetFacts
+from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.host import facts, mounts, stacks
 from ulterion.host.other_systems import asking
 from ulterion.model.systems import system
@@ -31,7 +31,9 @@ def ground_of(path: Path) -> StorageUnderPath:
     mount = mounts.mount_of(path)
     name = mounts.disk_of(mount) if mount else None
     disk = stacks.whole_disk(name) if name else None
-    return StorageUnderPath(disk, name, mount.filesystem if mount else None, disk is not None and disk in stacks.system_disks())
+    return StorageUnderPath(
+        disk, name, mount.filesystem if mount else None, disk is not None and disk in stacks.system_disks()
+    )
 
 
 def facts_of(path: Path) -> TargetFacts:

@@ -15,8 +15,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from ulterion.core.chain import Step, ceilings, faults
-from ulterion.core.facts import TargetFacts
+from ulterion.core.facts.target import TargetFacts
+from ulterion.core.links.chain import Step, ceilings, faults
 from ulterion.host import chains, nvmepaths, stacks
 
 LOOK_EVERY = 0.1  # seconds between two looks: they cost a few small reads of /sys

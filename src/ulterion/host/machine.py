@@ -6,7 +6,7 @@ import os
 import re
 from pathlib import Path
 
-from ulterion.core.surveyed import Survey
+from ulterion.core.facts.devices import Survey
 from ulterion.host import cards, gaveup, network, scsi, stacks, tunnels
 from ulterion.host.drive import LIVE, drive_of
 from ulterion.host.facts import bench_facts

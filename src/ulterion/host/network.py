@@ -9,10 +9,10 @@ import socket
 import struct
 from pathlib import Path
 
-from ulterion.core.chain import cable_questions, faults
-from ulterion.core.facts import NetworkEnd
-from ulterion.core.network import ethernet
-from ulterion.core.surveyed import Adapter
+from ulterion.core.facts.devices import Adapter
+from ulterion.core.facts.target import NetworkEnd
+from ulterion.core.links.chain import cable_questions, faults
+from ulterion.core.workloads.network import ethernet
 from ulterion.host import chains, tree
 
 LIVE = Path("/")

@@ -9,8 +9,8 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ulterion.core.links import Link
-from ulterion.core.seenlinks import pcie_link
+from ulterion.core.links.negotiated import pcie_link
+from ulterion.core.links.standards import Link
 from ulterion.host import tree
 
 ADDRESS = re.compile(r"[0-9a-f]{4,}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]")

@@ -10,9 +10,9 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ulterion.core.chain import MULTIPLIER, Step
-from ulterion.core.links import Link, is_lower, known_link, lower
-from ulterion.core.seenlinks import both_can
+from ulterion.core.links.chain import MULTIPLIER, Step
+from ulterion.core.links.negotiated import both_can
+from ulterion.core.links.standards import Link, is_lower, known_link, lower
 from ulterion.host import tree
 
 PORT = re.compile(r"ata(\d+)")

@@ -10,8 +10,8 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.chain import Step
-from ulterion.core.links import Link, known_link
+from ulterion.core.links.chain import Step
+from ulterion.core.links.standards import Link, known_link
 from ulterion.host import pcie, tree
 
 SAS_RATES = {

@@ -171,7 +171,9 @@ def parse_probe(text: str) -> Probe:
 
 def _check_name(option: str, name: str) -> None:
     if len(name) > MAX_NAME_BYTES or visible(name) != name:
-        raise UsageError(f"{option}: a sensor's name has at most {MAX_NAME_BYTES} printable characters, unlike '{name}'")
+        raise UsageError(
+            f"{option}: a sensor's name has at most {MAX_NAME_BYTES} printable characters, unlike '{name}'"
+        )
 
 
 def tried(sensor: Sensor) -> Sensor:

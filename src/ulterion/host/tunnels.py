@@ -14,8 +14,8 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.links import Link, find_link, known_link, lower
-from ulterion.core.surveyed import Tunnel
+from ulterion.core.facts.devices import Tunnel
+from ulterion.core.links.standards import Link, find_link, known_link, lower
 from ulterion.host import pcie, tree
 
 THUNDERBOLT = {(10.0, 1): "Thunderbolt 1", (10.0, 2): "Thunderbolt 2", (20.0, 2): "Thunderbolt 3"}

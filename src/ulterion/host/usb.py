@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from ulterion.core.links import Link, find_link
+from ulterion.core.links.standards import Link, find_link
 from ulterion.host import tree
 
 SUPERSPEED, SUPERSPEED_PLUS = 0x03, 0x0A  # capability types (USB 3.2, table 9-14)

@@ -10,7 +10,7 @@ import zlib
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.model import notebook
+from ulterion.model import setup_notes
 from ulterion.model.reading import MAX_RUN, MAX_TEXT_BYTES, read_bytes
 from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
@@ -28,8 +28,8 @@ _MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
 def contents(folder: ReviewFolder) -> dict[str, bytes]:
     """Return the files of a review by their names: review.toml, notes, runs, remarks, logo.  Raises UsageError."""
     found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, MAX_TEXT_BYTES)}
-    if (folder.path / notebook.FILE_NAME).is_file():
-        found["notes.json"] = _read(folder.path, notebook.FILE_NAME, MAX_TEXT_BYTES)
+    if (folder.path / setup_notes.FILE_NAME).is_file():
+        found["notes.json"] = _read(folder.path, setup_notes.FILE_NAME, MAX_TEXT_BYTES)
     for skim in folder.skims():
         found[f"runs/{skim.path.name}"] = _read(folder.runs_folder, skim.path.name, MAX_RUN)
     for path in sorted((folder.path / REMARKS).glob("*.md")):

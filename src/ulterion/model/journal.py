@@ -23,9 +23,9 @@ from ulterion.model.reading import Unreadable, parse_json, read_bytes
 from ulterion.model.runs.capacity import CapacityRecord
 from ulterion.model.runs.copied import CopyPass
 from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
-from ulterion.model.runs.growing import PhaseBuilder
-from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.passes import PassRecord
+from ulterion.model.runs.phase_builder import PhaseBuilder
 from ulterion.model.runs.upgrades import upgraded_line
 
 SUFFIX = ".journal"

@@ -12,8 +12,8 @@ from pydantic import Field
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
-from ulterion.core.network import NETWORK_SUITE, parse_either
-from ulterion.core.suites import DEFAULT_SUITE, find_suite
+from ulterion.core.workloads.network import NETWORK_SUITE, parse_either
+from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import Duration, KnownLink, Size, Written
 

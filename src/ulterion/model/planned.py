@@ -14,7 +14,7 @@ from typing import Literal
 from ulterion.core.errors import UsageError
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.grid import Cell, changes_between
-from ulterion.core.verdicts import Verdict
+from ulterion.core.stats.verdicts import Verdict
 from ulterion.model.plan import Plan
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun

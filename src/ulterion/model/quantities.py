@@ -9,7 +9,7 @@ from typing import Annotated, Self
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, PlainValidator
 
 from ulterion.core import units
-from ulterion.core.links import Link, find_link
+from ulterion.core.links.standards import Link, find_link
 from ulterion.core.text import spoken
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model.journal import recover
-from ulterion.model.leftnotes import take_notes
+from ulterion.model.pending_notes import take_notes
 from ulterion.model.reading import read_bytes
 from ulterion.model.runs.document import AnyRun, SoakRun, parse_run
 

@@ -13,9 +13,9 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.links import Link, lower
+from ulterion.core.links.standards import Link, lower
 from ulterion.core.matrix.grid import words
-from ulterion.core.verdicts import MARGIN, TOLERANCE
+from ulterion.core.stats.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect

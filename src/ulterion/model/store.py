@@ -19,16 +19,16 @@ from ulterion.model import together
 from ulterion.model.aside import RUNS, moved_aside
 from ulterion.model.files import locked, sweep_scratch, write_atomically
 from ulterion.model.journal import SUFFIX
-from ulterion.model.leftnotes import forget_notes, take_notes
 from ulterion.model.lock import unused
-from ulterion.model.notebook import FILE_NAME as NOTES
-from ulterion.model.notebook import NewerNotesError, Notebook, SetupNote, parse_notebook
+from ulterion.model.pending_notes import forget_notes, take_notes
 from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_bytes
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
+from ulterion.model.review_template import started_toml
+from ulterion.model.run_summary import RunSummary, skim, without_series
 from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
-from ulterion.model.skims import RunSummary, skim, without_series
-from ulterion.model.starting import started_toml
+from ulterion.model.setup_notes import FILE_NAME as NOTES
+from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, parse_notebook
 
 Found = TypeVar("Found")
 

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ulterion.core.chain import Step
-from ulterion.core.facts import NetworkEnd, NetworkFacts
-from ulterion.core.links import Link
-from ulterion.core.network import Datagrams, NetworkCounts
-from ulterion.core.surveyed import Adapter
-from ulterion.core.workload import Workload
+from ulterion.core.facts.devices import Adapter
+from ulterion.core.facts.target import NetworkEnd, NetworkFacts
+from ulterion.core.links.chain import Step
+from ulterion.core.links.standards import Link
+from ulterion.core.workloads.network import Datagrams, NetworkCounts
+from ulterion.core.workloads.workload import Workload
 from ulterion.sim.bench import SimPart
 from ulterion.sim.physics import Truth, ceiling
 

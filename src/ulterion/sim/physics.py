@@ -16,7 +16,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ulterion.core.workload import Workload
+from ulterion.core.workloads.workload import Workload
 from ulterion.sim.bench import SimPart
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ulterion.core.capacity import UNIT, Fault, Tally
-from ulterion.core.workload import parse_workload
+from ulterion.core.workloads.workload import parse_workload
 from ulterion.sim.memory import BAD, Memory
 from ulterion.sim.target import SimTarget
 

@@ -6,7 +6,7 @@ import contextlib
 import math
 from collections.abc import Iterator, Sequence
 
-from ulterion.core.workload import Workload
+from ulterion.core.workloads.workload import Workload
 from ulterion.sim.bench import SimPart
 from ulterion.sim.target import SimTarget
 

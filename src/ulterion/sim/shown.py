@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.chain import Step, ceilings, faults
-from ulterion.core.links import Link
-from ulterion.core.seenlinks import both_can
-from ulterion.core.surveyed import Drive
+from ulterion.core.facts.devices import Drive
+from ulterion.core.links.chain import Step, ceilings, faults
+from ulterion.core.links.negotiated import both_can
+from ulterion.core.links.standards import Link
 from ulterion.sim.bench import SimPart
 
 

@@ -19,7 +19,7 @@ from dataclasses import dataclass, field, replace
 
 from ulterion.core.errors import UsageError
 from ulterion.core.soak.trace import CASE, DRIVE
-from ulterion.core.workload import Workload
+from ulterion.core.workloads.workload import Workload
 from ulterion.sim.bench import CaseHeat, SimPart
 from ulterion.sim.network import network_truth
 from ulterion.sim.physics import Truth, truth

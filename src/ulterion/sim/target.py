@@ -12,13 +12,13 @@ import numpy as np
 import numpy.typing as npt
 
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.passes import OnPrefill, PassResult, Tick
+from ulterion.core.facts.devices import as_target
+from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import DRIVE, TraceRow
-from ulterion.core.surveyed import as_target
 from ulterion.core.units import show_block, show_duration
-from ulterion.core.workload import Workload, parse_workload
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.workload import Workload, parse_workload
 from ulterion.sim import network
 from ulterion.sim.bench import Fault, SimBench
 from ulterion.sim.physics import ceiling

@@ -13,8 +13,8 @@ import math
 from collections.abc import Sequence
 from functools import lru_cache
 
-from ulterion.core.stats import ratio
-from ulterion.core.verdicts import Verdict, decide
+from ulterion.core.stats.estimates import ratio
+from ulterion.core.stats.verdicts import Verdict, decide
 
 NOMINAL = 0.01  # of each look
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from ulterion.core.soak.drops import FOR_GOOD, LASTED, Drop
 from ulterion.core.soak.trace import DRIVE, Floats, Trace, longest_true, value_at
-from ulterion.core.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT, cool_below
+from ulterion.core.soak.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT, cool_below
 
 WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall
 ABOVE_FOR = 60.0  # seconds above its limit without a fall after which a drive is taken not to mind

@@ -73,9 +73,7 @@ class Settling:
     @property
     def sure(self) -> bool:
         """Whether it has settled: the end is known to a degree, and was reached, in ten minutes or more; else it is an extrapolation."""
-        return (
-            self.seen >= MIN_SEEN and (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
-        )
+        return self.seen >= MIN_SEEN and (self.high - self.low) / 2 <= NEAR_END and abs(self.end - self.now) <= NEAR_END
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from ulterion.core.capacity import UNIT, Capacity, Tally, looked
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.capacity.blocks import Pattern, Words
 from ulterion.engine.capacity.media import Medium
-from ulterion.engine.data import aligned
+from ulterion.engine.requests.buffers import aligned
 
 BLOCK = 2**22  # bytes written and read at a time
 STEPS = 256  # places behind the beginning, of a quick look

@@ -14,8 +14,8 @@ from typing import Any, Protocol
 import numpy as np
 
 from ulterion.core.errors import TargetFailed
-from ulterion.engine import children
 from ulterion.engine.copies import jobs
+from ulterion.engine.workers import children
 
 PULSE = 0.1  # seconds between two looks at how much was moved
 PATIENCE = 10  # times as long, where nothing shows whether a flush goes on

@@ -16,7 +16,6 @@ import xxhash
 
 from ulterion.core.capacity import Capacity, Tally
 from ulterion.core.errors import TargetFailed
-from ulterion.engine import children
 from ulterion.engine.capacity.media import DeviceMedium, FilesMedium
 from ulterion.engine.capacity.proof import Recognised, Scribe, quick_look, recognise, repeats
 from ulterion.engine.copies.below import Below
@@ -25,7 +24,8 @@ from ulterion.engine.copies.onefile import Copier, LeftOutError, TargetGoneError
 from ulterion.engine.copies.readback import fault_of
 from ulterion.engine.copies.trimming import trim
 from ulterion.engine.copies.walk import Entry
-from ulterion.engine.data import aligned, random_words
+from ulterion.engine.requests.buffers import aligned, random_words
+from ulterion.engine.workers import children
 
 BLOCK = 2**20
 Done = tuple[str | None, str, float]

@@ -1,6 +1,6 @@
 """One file copied: read, summed, and written into a folder of ours; what did not become whole is taken away again.
 
-The folder as a whole gets its final name when everything in it is whole (`ulterion.conduct.copying`): naming each file by itself would cost
+The folder as a whole gets its final name when everything in it is whole (`ulterion.features.copy.run`): naming each file by itself would cost
 what no other copy costs.
 
 The sum is XXH3 of 128 bits (Y. Collet, the xxHash specification): fast beside any drive, and no protection against malice.

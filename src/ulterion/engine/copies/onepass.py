@@ -9,8 +9,8 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from ulterion.core.copied import CLASSES, Classed, class_of
 from ulterion.core.errors import TargetFailed
+from ulterion.core.transfers.copies import CLASSES, Classed, class_of
 from ulterion.engine.copies.batches import ProgressMeter, batches
 from ulterion.engine.copies.below import Below
 from ulterion.engine.copies.file_pool import FileJob, FilePool

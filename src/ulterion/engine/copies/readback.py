@@ -12,7 +12,7 @@ import xxhash
 
 from ulterion.engine.copies.below import Below
 from ulterion.engine.copies.manifest import Line
-from ulterion.engine.data import aligned
+from ulterion.engine.requests.buffers import aligned
 
 BLOCK = 2**20
 DIFFERS = "differs"

@@ -13,7 +13,7 @@ import time
 from dataclasses import dataclass, field
 from functools import partial
 
-from ulterion.core.network import Datagrams
+from ulterion.core.workloads.network import Datagrams
 from ulterion.engine.network.streams import INTERVAL, Meter
 
 HEADER = struct.Struct(">8sQQ")  # token, number, nanoseconds

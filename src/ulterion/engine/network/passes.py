@@ -10,9 +10,9 @@ from typing import Literal
 
 import numpy as np
 
-from ulterion.core.histogram import BUCKETS, LatencyHistogram
-from ulterion.core.network import MAX_DATAGRAM, MAX_NETWORK_BLOCK, MAX_STREAMS, MIN_DATAGRAM, Datagrams
-from ulterion.core.workload import Workload
+from ulterion.core.workloads.histogram import BUCKETS, LatencyHistogram
+from ulterion.core.workloads.network import MAX_DATAGRAM, MAX_NETWORK_BLOCK, MAX_STREAMS, MIN_DATAGRAM, Datagrams
+from ulterion.core.workloads.workload import Workload
 from ulterion.engine.network.datagrams import Arrived, expected
 from ulterion.engine.network.frames import Frame, ProtocolError, number_of
 from ulterion.engine.network.streams import RAMP, Counted, Sent, Window

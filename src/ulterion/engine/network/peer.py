@@ -15,7 +15,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
-from ulterion.engine.children import SCARCE
 from ulterion.engine.network.datagrams import socket_for
 from ulterion.engine.network.frames import (
     STRANGER,
@@ -32,6 +31,7 @@ from ulterion.engine.network.frames import (
     send_frame,
 )
 from ulterion.engine.network.session import Session
+from ulterion.engine.workers.children import SCARCE
 
 TO_SAY_WHO = 5.0  # seconds that a stranger has
 MAX_STRANGERS, MAX_FROM_ONE = (

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ulterion.core.histogram import LatencyHistogram
+from ulterion.core.workloads.histogram import LatencyHistogram
 
 RAMP = 0.3  # seconds at the start that are not counted: TCP finds its rate (slow start, RFC 5681)
 INTERVAL = 0.1  # seconds of one interval of the series

@@ -5,31 +5,31 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from ulterion.engine import testfile
 from ulterion.engine.portable.posix import PosixFile
+from ulterion.engine.targets import test_file
 
 
 def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder, without a name where that can be had."""
-    opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
+    opened, _ = test_file.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=test_file.preallocate, close=opened.close
     )
 
 
 def existing(path: Path) -> PosixFile:
     """Return a file, to be read."""
-    opened = testfile.open_existing(path)
+    opened = test_file.open_existing(path)
     return PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=test_file.preallocate, close=opened.close
     )
 
 
 def device(path: Path) -> tuple[PosixFile, int]:
     """Return a raw device, to be read, and its size."""
-    opened = testfile.open_past_cache(path, os.O_RDONLY)
+    opened = test_file.open_past_cache(path, os.O_RDONLY)
     size = os.lseek(opened.fd, 0, os.SEEK_END)
     file = PosixFile(
-        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=testfile.preallocate, close=opened.close
+        opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=test_file.preallocate, close=opened.close
     )
     return file, size

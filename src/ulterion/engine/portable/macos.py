@@ -15,8 +15,8 @@ import struct
 from functools import partial
 from pathlib import Path
 
-from ulterion.engine import testfile
 from ulterion.engine.portable.posix import PosixFile
+from ulterion.engine.targets import test_file
 
 F_PREALLOCATE, F_RDAHEAD, F_NOCACHE, F_FULLFSYNC = 42, 45, 48, 51  # sys/fcntl.h
 F_ALLOCATECONTIG, F_ALLOCATEALL = 0x2, 0x4  # all in one piece; all or nothing
@@ -38,7 +38,7 @@ class Store(ctypes.Structure):
 
 def create(folder: Path) -> PosixFile:
     """Return a test file of our own in a folder; its name is removed at once."""
-    opened, _ = testfile.create_in(folder)  # what a killed run left is swept away first
+    opened, _ = test_file.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
         opened.fd, direct=_past_cache(opened.fd), flush=full_flush, preallocate=preallocate, close=opened.close
     )
@@ -46,7 +46,7 @@ def create(folder: Path) -> PosixFile:
 
 def existing(path: Path) -> PosixFile:
     """Return a file, to be read."""
-    fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | testfile.O_CLOEXEC)
+    fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | test_file.O_CLOEXEC)
     return PosixFile(fd, direct=_past_cache(fd), flush=full_flush, preallocate=preallocate, close=partial(os.close, fd))
 
 
@@ -55,7 +55,7 @@ def device(path: Path) -> tuple[PosixFile, int]:
     import fcntl
 
     raw = path.with_name("r" + path.name) if path.name.startswith("disk") else path
-    fd = os.open(raw, os.O_RDONLY | testfile.O_CLOEXEC)
+    fd = os.open(raw, os.O_RDONLY | test_file.O_CLOEXEC)
     try:
         (block,) = struct.unpack("I", fcntl.ioctl(fd, DKIOCGETBLOCKSIZE, bytes(4)))
         (count,) = struct.unpack("Q", fcntl.ioctl(fd, DKIOCGETBLOCKCOUNT, bytes(8)))

@@ -7,15 +7,15 @@ import errno
 import time
 
 from ulterion.core.errors import TargetFailed
-from ulterion.core.passes import Tick
-from ulterion.engine import loops
-from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import WorkerCounts, WorkerTask
-from ulterion.engine.loops import AT, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
-from ulterion.engine.offsets import Feed, chunks_of
+from ulterion.core.workloads.passes import Tick
 from ulterion.engine.portable import kernel32 as w
 from ulterion.engine.portable.windows import WindowsFile
-from ulterion.engine.request_loop import Feeding, RequestRecorder, StopSign, drive
+from ulterion.engine.requests import loops
+from ulterion.engine.requests.buffers import Buffers
+from ulterion.engine.requests.io_methods import WorkerCounts, WorkerTask
+from ulterion.engine.requests.loops import AT, DEADLINE, ENDING, MIXED, NOW, UNTIL, WRITES
+from ulterion.engine.requests.offsets import Feed, chunks_of
+from ulterion.engine.requests.request_loop import Feeding, RequestRecorder, StopSign, drive
 
 WAIT = 100  # ms for a completion, between two looks at the stop sign
 DRAINING = 30.0  # seconds that requests which were cancelled may take to come back

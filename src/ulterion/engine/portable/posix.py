@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 
-from ulterion.engine.plaincalls import read_at, write_at
+from ulterion.engine.requests.plain_calls import read_at, write_at
 
 
 class PosixFile:

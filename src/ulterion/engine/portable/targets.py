@@ -14,18 +14,18 @@ from pathlib import Path, PurePath
 from typing import TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
-from ulterion.core.passes import OnPrefill, PassResult, Tick
 from ulterion.core.units import show_block
-from ulterion.core.workload import Workload
-from ulterion.engine.children import GRACE
-from ulterion.engine.folder import fitting_span
-from ulterion.engine.io_methods import IoMethod, Positional, Threads, WorkerTask
-from ulterion.engine.plainfile import only_reads, span_within
+from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.workload import Workload
 from ulterion.engine.portable.files import MediumFile, ways
 from ulterion.engine.portable.thread_pool import ThreadPool
 from ulterion.engine.portable.timeouts import in_time
-from ulterion.engine.target import RealTarget, prefill
-from ulterion.engine.testfile import unwritable
+from ulterion.engine.requests.io_methods import IoMethod, Positional, Threads, WorkerTask
+from ulterion.engine.targets.base import RealTarget, prefill
+from ulterion.engine.targets.folder import fitting_span
+from ulterion.engine.targets.plain_file import only_reads, span_within
+from ulterion.engine.targets.test_file import unwritable
+from ulterion.engine.workers.children import GRACE
 from ulterion.model.systems import system
 
 SWITCH = 0.0005  # seconds that a thread may compute before another gets its turn; the usual 5 ms are longer than most requests
@@ -34,7 +34,7 @@ WHY = "the portable engine: a thread for each request in flight"
 
 @dataclass
 class _Held:
-    """A system's file in the place of a descriptor (`ulterion.engine.target.Held`)."""
+    """A system's file in the place of a descriptor (`ulterion.engine.targets.base.Held`)."""
 
     file: MediumFile
     fd: int = -1

@@ -11,15 +11,15 @@ from collections.abc import Sequence
 from functools import partial
 
 from ulterion.core.errors import TargetFailed
-from ulterion.engine.children import GRACE, Outcome, outcome, value_of
-from ulterion.engine.worker_pool import LOOK, Job, WorkerPool
-from ulterion.engine.worker_slot import PAUSES, START, STOP, WorkerSlot
+from ulterion.engine.workers.children import GRACE, Outcome, outcome, value_of
+from ulterion.engine.workers.worker_pool import LOOK, Job, WorkerPool
+from ulterion.engine.workers.worker_slot import PAUSES, START, STOP, WorkerSlot
 
 STOOD_STILL = 3.0  # seconds between two looks that are LOOK apart: the program, or the machine, stood still
 
 
 class ThreadPool(WorkerPool):
-    """Threads at work; used as `ulterion.engine.worker_pool.WorkerPool` is."""
+    """Threads at work; used as `ulterion.engine.workers.worker_pool.WorkerPool` is."""
 
     def _begin(self, jobs: Sequence[Job]) -> None:
         """Start every job."""

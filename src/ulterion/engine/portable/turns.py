@@ -1,4 +1,4 @@
-"""One request at a time, in Python: what `ulterion.engine.loops.one_at_a_time` does, on a file with calls of its own."""
+"""One request at a time, in Python: what `ulterion.engine.requests.loops.one_at_a_time` does, on a file with calls of its own."""
 
 from __future__ import annotations
 
@@ -7,12 +7,13 @@ from dataclasses import replace
 from functools import partial
 
 from ulterion.core.errors import TargetFailed
-from ulterion.engine import loops
-from ulterion.engine.calls import clock
-from ulterion.engine.compiler import Words
-from ulterion.engine.data import Buffers
-from ulterion.engine.io_methods import WorkerTask
-from ulterion.engine.loops import (
+from ulterion.engine.portable.files import MediumFile
+from ulterion.engine.requests import loops
+from ulterion.engine.requests.buffers import Buffers
+from ulterion.engine.requests.calls import clock
+from ulterion.engine.requests.compiler import Words
+from ulterion.engine.requests.io_methods import WorkerTask
+from ulterion.engine.requests.loops import (
     AT,
     BEGAN,
     BLOCK,
@@ -27,8 +28,7 @@ from ulterion.engine.loops import (
     WRITE_FROM,
     WRITES,
 )
-from ulterion.engine.portable.files import MediumFile
-from ulterion.engine.request_loop import Feeding, RequestLoop, RequestRecorder, StopSign
+from ulterion.engine.requests.request_loop import Feeding, RequestLoop, RequestRecorder, StopSign
 
 
 def on(job: WorkerTask, file: MediumFile) -> WorkerTask:

@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path, PurePath
 
 from ulterion.engine.portable import kernel32 as w
-from ulterion.engine.testfile import PREFIX
+from ulterion.engine.targets.test_file import PREFIX
 
 USUAL_SECTOR = 4096  # where a device does not say: what all of today take
 

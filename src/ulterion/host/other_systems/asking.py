@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.surveyed import Drive, Survey, Volume, as_target
+from ulterion.core.facts.devices import Drive, Survey, Volume, as_target
+from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.host.other_systems import macos, windows
 from ulterion.model.systems import NAMES, system, untried
 

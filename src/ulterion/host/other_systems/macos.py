@@ -11,10 +11,10 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from ulterion.core.chain import Step, ceilings, faults
-from ulterion.core.facts import BenchFacts
-from ulterion.core.links import Link, known_link
-from ulterion.core.surveyed import Drive, Survey, Tunnel, Volume
+from ulterion.core.facts.devices import Drive, Survey, Tunnel, Volume
+from ulterion.core.facts.target import BenchFacts
+from ulterion.core.links.chain import Step, ceilings, faults
+from ulterion.core.links.standards import Link, known_link
 from ulterion.host.other_systems import shapes
 from ulterion.host.other_systems.shapes import Entry, entries, entry, number, switch, text, whole
 

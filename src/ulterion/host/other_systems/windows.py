@@ -10,9 +10,9 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ulterion.core.chain import Step, ceilings, faults
-from ulterion.core.facts import BenchFacts
-from ulterion.core.surveyed import Drive, Survey, Volume
+from ulterion.core.facts.devices import Drive, Survey, Volume
+from ulterion.core.facts.target import BenchFacts
+from ulterion.core.links.chain import Step, ceilings, faults
 from ulterion.host.other_systems import shapes
 from ulterion.host.other_systems.shapes import Entry, entries, switch, text, whole
 

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from ulterion.core.ceilings import Direction
-from ulterion.core.clocked import HAND, End, Timing
+from ulterion.core.links.ceilings import Direction
+from ulterion.core.transfers.timings import HAND, End, Timing
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
 

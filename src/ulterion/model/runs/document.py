@@ -8,7 +8,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.runs import capacity, clock, copied, growing, measure
+from ulterion.model.runs import capacity, clock, copied, measure, phase_builder
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
@@ -70,7 +70,7 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
 
 def recovery_of(
     run: AnyRun,
-) -> measure.Recovery | growing.Recovery | clock.Recovery | copied.Recovery | capacity.Recovery:
+) -> measure.Recovery | phase_builder.Recovery | clock.Recovery | copied.Recovery | capacity.Recovery:
     """Return what takes the lines of a run's journal, by its kind."""
     if isinstance(run, ClockRun):
         return clock.Recovery(run)
@@ -78,7 +78,7 @@ def recovery_of(
         return capacity.Recovery(run)
     if isinstance(run, CopyRun):
         return copied.Recovery(run)
-    return growing.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
+    return phase_builder.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
 
 
 __all__ = [

@@ -7,12 +7,12 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, PrivateAttr
 
-from ulterion.core.facts import BenchFacts, TargetFacts
-from ulterion.core.links import Link, known_link
+from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.links.standards import Link, known_link
 from ulterion.core.text import json_bytes
 from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken, Written
 from ulterion.model.runs.layout import compact_json
-from ulterion.model.runs.noted import Note, Reading
+from ulterion.model.runs.notes import Note, Reading
 
 NAME = "ulterion-run"
 VERSION = 5

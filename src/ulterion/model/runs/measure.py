@@ -11,13 +11,13 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import AfterValidator, Field
 
-from ulterion.core.fill import Fill
-from ulterion.core.histogram import LatencyHistogram
-from ulterion.core.network import Datagrams
-from ulterion.core.passstates import AFTER, SLOW_STATES, CacheExhaustion, states_from_known_cache, states_of
-from ulterion.core.samples import Looked
-from ulterion.core.suites import SWEEP
-from ulterion.core.workload import PassState, Workload
+from ulterion.core.soak.cache_fill import Fill
+from ulterion.core.stats.samples import Looked
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.network import Datagrams
+from ulterion.core.workloads.pass_states import AFTER, SLOW_STATES, CacheExhaustion, states_from_known_cache, states_of
+from ulterion.core.workloads.suites import SWEEP
+from ulterion.core.workloads.workload import PassState, Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, RunScope, State
 from ulterion.model.runs.passes import PassRecord

@@ -7,12 +7,12 @@ from typing import Annotated
 
 from pydantic import Field
 
-from ulterion.core.histogram import BUCKETS, LatencyHistogram
-from ulterion.core.network import NetworkCounts
-from ulterion.core.passes import PassResult
-from ulterion.core.passstates import PassShape, shape_of
-from ulterion.core.warmth import Warmth
-from ulterion.core.workload import PassState
+from ulterion.core.soak.warmth import Warmth
+from ulterion.core.workloads.histogram import BUCKETS, LatencyHistogram
+from ulterion.core.workloads.network import NetworkCounts
+from ulterion.core.workloads.pass_states import PassShape, shape_of
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.workload import PassState
 from ulterion.model.quantities import MAX_COUNT, Count, Seconds, Written
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}

@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, model_validator
 
 from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Trace, TraceRow, trace_of
 from ulterion.core.units import show_duration, show_size
-from ulterion.core.workload import Workload
+from ulterion.core.workloads.workload import Workload
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, RunScope, State
 from ulterion.model.runs.workload import checked_workload

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ulterion.core.workload import DEEPEST, MAX_BLOCK, Workload
+from ulterion.core.workloads.workload import DEEPEST, MAX_BLOCK, Workload
 from ulterion.model.quantities import MAX_COUNT
 
 

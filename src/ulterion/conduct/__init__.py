@@ -1,1 +1,0 @@
-"""Carrying a run out: from a request to a document."""

@@ -1,0 +1,1 @@
+"""What measured results let one expect elsewhere."""

@@ -1,0 +1,72 @@
+"""One rate, size or time in all units that are sold, and what share of each link's line it is."""
+
+from __future__ import annotations
+
+from ulterion.core.errors import UnitError, UsageError
+from ulterion.core.links.standards import LINKS
+from ulterion.core.units import (
+    parse_duration,
+    parse_rate,
+    parse_size,
+    show_duration,
+    show_percent,
+    show_rate,
+    show_size_both,
+    significant,
+)
+
+Told = list[tuple[str, str]]
+"""(what, how much)."""
+HOUR = 3600.0
+
+
+def converted(text: str) -> tuple[str, Told, Told]:
+    """Return what a quantity is ('rate', 'size', 'time'), it in other units, and of a rate its share of each link's practical ceiling.
+
+    Raises UsageError for what is none of them, with what a rate, which is the likeliest, would have to look like.
+    """
+    for kind, parse, tell in (("size", parse_size, _size), ("time", parse_duration, _time)):
+        try:
+            return kind, tell(float(parse(text))), []
+        except UnitError:
+            continue
+    try:
+        rate = parse_rate(text)
+    except UnitError as error:
+        raise UsageError(f"{error}; or a size like '128 GB', or a time like '1h30m'") from error
+    return "rate", _rate(rate), _links(rate)
+
+
+def _rate(rate: float) -> Told:
+    return [
+        ("a second", f"{show_rate(rate)}, {show_rate(rate, 'MiB/s')}, {show_rate(rate, 'Gb/s')}"),
+        ("a minute", show_size_both(rate * 60)),
+        ("an hour", show_size_both(rate * HOUR)),
+        ("1 GB takes", show_duration(1e9 / rate)),
+        ("1 TB takes", show_duration(1e12 / rate)),
+        ("requests of 4 KiB", f"{significant(rate / 4096)} IOPS"),
+    ]
+
+
+def _size(size: float) -> Told:
+    return [
+        ("both ways", show_size_both(size)),
+        ("bytes", f"{size:,.0f}"),
+        ("bits", f"{significant(size * 8 / 1e9)} Gb"),
+        *((f"at {show_rate(rate)}", show_duration(size / rate)) for rate in (30e6, 100e6, 400e6, 1e9, 3e9)),
+    ]
+
+
+def _time(seconds: float) -> Told:
+    return [
+        ("seconds", significant(seconds)),
+        *((f"at {show_rate(rate)}", show_size_both(rate * seconds)) for rate in (30e6, 100e6, 400e6, 1e9, 3e9)),
+    ]
+
+
+def _links(rate: float) -> Told:
+    return [
+        (link.name, f"{show_percent(rate / link.practical_high)} of {show_rate(link.practical_high)}")
+        for link in LINKS
+        if 0.02 < rate / link.practical_high < 1.5
+    ]

@@ -1,0 +1,1 @@
+"""What is known of targets, devices and benches, and what differed between two runs."""

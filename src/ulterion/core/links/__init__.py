@@ -1,0 +1,1 @@
+"""Standard links, chains of them, and their ceilings."""

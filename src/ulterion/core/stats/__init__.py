@@ -1,0 +1,1 @@
+"""Estimates, intervals and verdicts."""

@@ -1,0 +1,1 @@
+"""Whole transfers: timed by hand, copied, on one clock."""

@@ -1,0 +1,1 @@
+"""What a test does, and what its passes gave."""

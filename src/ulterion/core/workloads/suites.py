@@ -1,0 +1,82 @@
+"""The suites: named lists of workloads, each for a question that reviewers ask."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.workloads.workload import Pattern, Workload
+
+KIB, MIB = 2**10, 2**20
+
+
+@dataclass(frozen=True)
+class Suite:
+    """A named list of workloads and the question it answers."""
+
+    name: str
+    why: str
+    workloads: tuple[Workload, ...]
+
+
+def _pair(name: str, block: int, depth: int, why: str) -> tuple[Workload, Workload]:
+    pattern: Pattern = "random" if block == 4 * KIB else "sequential"
+    return (
+        Workload(f"{name}-read", "read", pattern, block, depth, why=why),
+        Workload(f"{name}-write", "write", pattern, block, depth, why=why),
+    )
+
+
+SEQUENTIAL = _pair(
+    "sequential", 4 * MIB, 4, "Large requests, four in flight: as fast as it goes, the rate to compare with the box."
+)
+STREAM = _pair(
+    "stream", 256 * KIB, 1, "One medium request after another, as a plain copy program does: what most software gets."
+)
+RANDOM = _pair("random", 4 * KIB, 1, "Small requests all over, one at a time: how long the computer waits for each.")
+QUEUED = _pair(
+    "queued", 4 * KIB, 24, "Small requests all over, two dozen in flight: whether the drive and its bridge can queue."
+)
+MIXED = (
+    Workload(
+        "mixed",
+        "mixed",
+        "random",
+        16 * KIB,
+        6,
+        write_share=0.3,
+        why="Reads and writes at once, three in ten writing, a few in flight: a project that is being worked on.",
+    ),
+)
+
+SUITES = {
+    suite.name: suite
+    for suite in (
+        Suite(
+            "full",
+            "Every question once, reads and writes, alone and mixed: the suite for a first look.",
+            SEQUENTIAL + STREAM + RANDOM + QUEUED + MIXED,
+        ),
+        Suite(
+            "sequential",
+            "Is it as fast as the box says, and how much of that does a plain copy see?",
+            SEQUENTIAL + STREAM,
+        ),
+        Suite("random", "How does it do with many small requests, one at a time and many at once?", RANDOM + QUEUED),
+        Suite("brief", "Two tests of large transfers: the quickest check of a claim.", SEQUENTIAL),
+    )
+}
+AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words
+DEFAULT_SUITE = "full"
+
+
+def is_ad_hoc(suite: str | None) -> bool:
+    """Return whether workloads were asked for by words or as a sweep, and not as a suite."""
+    return suite in (AD_HOC, SWEEP)
+
+
+def find_suite(name: str) -> Suite:
+    """Return the suite called `name`; raise UsageError with the near name."""
+    if name not in SUITES:
+        raise UsageError(unknown("suite", name, SUITES))
+    return SUITES[name]

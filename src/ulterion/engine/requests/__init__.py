@@ -1,0 +1,1 @@
+"""Requests in flight: buffers, offsets, the timed loops, the ring."""

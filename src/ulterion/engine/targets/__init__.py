@@ -1,0 +1,1 @@
+"""Folders, files and devices that are read and written."""

@@ -1,0 +1,1 @@
+"""Processes that issue requests, watched and never waited for in vain."""

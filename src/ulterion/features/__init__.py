@@ -1,0 +1,1 @@
+"""A folder for each subject: how it is run, judged, said, shown and asked for."""

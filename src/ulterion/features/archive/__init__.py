@@ -1,0 +1,1 @@
+"""All reviews together: adding, searching, charting."""

@@ -1,0 +1,1 @@
+"""Proving that a capacity is really there."""

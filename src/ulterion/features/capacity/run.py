@@ -1,0 +1,282 @@
+"""One run of `capacity`: a device, or what is free in a folder, written all over, read back, and told what it is worth."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.facts.target import TargetFacts
+from ulterion.core.units import show_size
+from ulterion.engine.capacity.proof import quick_units
+from ulterion.engine.copies.batches import ProgressMeter
+from ulterion.engine.copies.file_pool import Does
+from ulterion.features.capacity.media import DEVICE, QUICK, READ, CapacityRequest, Medium, medium
+from ulterion.features.copy.request import CopyObserver
+from ulterion.host.linkwatch import warnings_under_load, watched
+from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
+from ulterion.model.runs.header import State
+from ulterion.run.session import open_journal
+
+CHUNK = 2**26 // UNIT  # units that are written or read between two looks
+KEPT_EVERY = 10.0  # seconds between two times that what was written is forced onto the medium and noted
+MAX_TOLD = 100
+THROUGH_CACHE = "the file system refuses to bypass the system's cache: it was emptied of each file before it was read, as far as the system does that"
+
+
+@dataclass
+class CapacityDone:
+    """A proof that was kept."""
+
+    run: CapacityRun
+    path: Path
+    failure: UlterionError | None = None
+
+
+@dataclass
+class _Looked:
+    """What came of it so far.
+
+    Attributes:
+        written: units that are on the medium; `checked` those that were read back, with their `tally`.
+        wrote, read: bytes of each second; `write_seconds`, `read_seconds` of all of it.
+    """
+
+    tally: Tally = field(default_factory=Tally)
+    written: int = 0
+    checked: int = 0
+    wrote: list[int] = field(default_factory=list)
+    read: list[int] = field(default_factory=list)
+    write_seconds: float | None = None
+    read_seconds: float | None = None
+    found: Capacity | None = None
+    doing: str = "writing"
+    bypassed: bool = True
+
+
+def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
+    """Prove a capacity and keep the run; a target that fails, or a stop by hand, is a run too.  Raises UsageError before anything is written."""
+    with medium(request, observer) as found:
+        before = _cut_off(request, found) if request.resume else None
+        if before is not None:
+            _check_same_medium(found, before)
+        run = _blank(request, found, before)
+        journal = open_journal(request.review, run)
+        saved, failure = False, None
+        looked, state = _taken_up(before), State(name="complete")
+        try:
+            with found.pool() as pool, watched(run.target) as linked:
+                try:
+                    _look(
+                        pool,
+                        found,
+                        run.capacity.key,
+                        looked=looked,
+                        observer=observer,
+                        keep=lambda: journal.proof(_record(run, looked)),
+                    )
+                except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
+                    failure, state = _failure(error, looked)
+            warnings = warnings_under_load(run.warnings, run.target, linked.known())
+            run = run.model_copy(update={"target": linked.known(), "warnings": warnings})
+            done, path = request.review.finish(_filled(run, found, looked, state), journal.path)
+            saved = True
+            assert isinstance(done, CapacityRun)
+            return CapacityDone(done, path, failure)
+        finally:
+            journal.close(remove=saved)
+
+
+def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
+    """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
+    mine = [s for s in request.review.skims() if s.kind == "capacity" and s.setup == request.place.setup]
+    for run in reversed(request.review.with_series(mine)):
+        if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
+            continue
+        if run.capacity.method != DEVICE or run.capacity.claimed_bytes != found.size:
+            continue
+        if run.state.name != "complete" and run.capacity.written_bytes:
+            return run
+        break
+    raise UsageError(
+        f"no proof of {found.facts.path} was cut off while it could go on; leave --resume out to begin one"
+    )
+
+
+def _check_same_medium(found: Medium, before: CapacityRun) -> None:
+    """Raise UsageError unless the medium holds what the proof that was cut off wrote, and nothing else; nothing is written."""
+    written = before.capacity.written_bytes // UNIT
+    with found.pool() as pool:
+        for _, seen in pool.run(iter([("recognise", (found.what, found.size, before.capacity.key, written))])):
+            if seen.ours and seen.foreign is None:
+                return
+    where = "" if seen.foreign is None else f" (from {show_size(seen.foreign * UNIT)} on)"
+    why = (
+        f"holds other data where the interrupted proof had written{where}"
+        if seen.foreign is not None
+        else "holds none of the data of the interrupted proof"
+    )
+    raise UsageError(
+        f"{found.facts.path} {why}: it may be another medium, or was used since. Nothing was written; "
+        "insert the right medium, or run without --resume to start over, which overwrites everything"
+    )
+
+
+def _same(one: TargetFacts, other: TargetFacts) -> bool:
+    """Return whether two targets are one device: by the serial number, and where it shows none by its path."""
+    return one.serial == other.serial and (one.serial is not None or one.path == other.path)
+
+
+def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) -> CapacityRun:
+    place = request.place
+    return CapacityRun(
+        id=found.identity,
+        started=found.began,
+        setup=place.setup,
+        chain=place.chain,
+        target=found.facts,
+        bench=found.bench,
+        cache_bypassed=True,
+        warnings=list(found.warnings),
+        state=State(name="interrupted", why="in progress"),
+        capacity=CapacityRecord(
+            method=found.method,
+            key=before.capacity.key if before else found.key,
+            goes_on_from=before.id if before else None,
+            claimed_bytes=found.size,
+            finding="stopped",
+            summary="it was not finished",
+        ),
+    )
+
+
+def _taken_up(before: CapacityRun | None) -> _Looked:
+    """Return what an earlier part came to."""
+    if before is None:
+        return _Looked()
+    one = before.capacity
+    kinds = {kind: getattr(one, f"{kind}_bytes") // UNIT for kind in KINDS}
+    tally = Tally(one.sound_bytes // UNIT, **kinds, repeated=one.repeated_reads, distance=one.distance_bytes // UNIT)
+    tally.stretches = [(s.first // UNIT, s.bytes // UNIT, s.kind) for s in one.stretches]
+    return _Looked(
+        tally=tally,
+        written=one.written_bytes // UNIT,
+        checked=one.read_bytes // UNIT,
+        wrote=list(one.wrote),
+        read=list(one.read),
+        write_seconds=one.write_seconds,
+        read_seconds=one.read_seconds,
+    )
+
+
+def _look(
+    pool: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
+) -> None:
+    if found.method == READ:
+        looked.doing = "reading"
+        observer.begin("looking for repeats", 0)
+        for _, seen in pool.run(iter([("compare", (found.what, found.size))])):
+            looked.found = only_read(found.size, seen)
+        return
+    for _, bypassed in pool.run(iter([("medium", (found.what, found.size, key, looked.written))])):
+        looked.bypassed = bypassed
+    if found.method == QUICK:
+        _glance(pool, found, looked, observer)
+        return
+    _write(pool, found, looked, observer, keep)
+    _read(pool, found, looked, observer, keep)
+    where = "it" if found.method == DEVICE else "the drive under it"
+    looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
+
+
+def _glance(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver) -> None:
+    beginning, _ = quick_units(found.size)
+    looked.doing = "the quick look"
+    observer.begin("quick look", 3 * beginning * UNIT)
+    pulse = ProgressMeter(pool, observer.tick)
+    for _, seen in pool.run(iter([("glance", None)]), pulse):
+        looked.found = seen
+    looked.write_seconds = pulse.seconds
+
+
+def _write(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+    """Write what is not yet written, forced onto the medium and noted every few seconds."""
+    units = found.size // UNIT
+    if looked.written == units:
+        return
+    observer.begin("writing", (units - looked.written) * UNIT)
+    pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.wrote, looked.write_seconds or 0.0
+    noted = pool.now()
+    for first, count in _chunks(looked.written, units):
+        list(pool.run(iter([("scribble", (first, count))]), pulse))
+        if pool.now() - noted >= KEPT_EVERY or first + count == units:
+            list(pool.run(iter([("settle", None)]), pulse))
+            looked.written, looked.write_seconds = first + count, seconds + pulse.seconds
+            looked.wrote, noted = [*earlier, *pulse.intervals], pool.now()
+            keep()
+    looked.wrote = [*earlier, *pulse.end()]
+
+
+def _read(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+    """Read back what is not yet read back."""
+    units = found.size // UNIT
+    looked.doing = "reading back"
+    observer.begin("reading back", (units - looked.checked) * UNIT)
+    pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.read, looked.read_seconds or 0.0
+    noted = pool.now()
+    for first, count in _chunks(looked.checked, units):
+        for _, tally in pool.run(iter([("recall", (first, count))]), pulse):
+            looked.tally.merge(tally)
+            looked.checked, looked.read_seconds = first + count, seconds + pulse.seconds
+            looked.read = [*earlier, *pulse.intervals]
+        if pool.now() - noted >= KEPT_EVERY:
+            noted = pool.now()
+            keep()
+    looked.read = [*earlier, *pulse.end()]
+
+
+def _chunks(first: int, units: int) -> Iterator[tuple[int, int]]:
+    return ((start, min(CHUNK, units - start)) for start in range(first, units, CHUNK))
+
+
+def _failure(error: BaseException, looked: _Looked) -> tuple[UlterionError, State]:
+    if isinstance(error, TargetFailed):
+        why = f"{error} (during {looked.doing})"
+        return TargetFailed(why, code=error.code), State(name="failed", why=why)
+    why = f"{str(error) or 'stopped by hand'} during {looked.doing}"
+    return Interrupted(why), State(name="interrupted", why=why)
+
+
+def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
+    """Return the record of a proof as far as it came."""
+    tally, found = looked.tally, looked.found
+    changes: dict[str, object] = {
+        "written_bytes": looked.written * UNIT,
+        "read_bytes": looked.checked * UNIT,
+        "sound_bytes": tally.sound * UNIT,
+        "wrong_bytes": tally.wrong * UNIT,
+        **{f"{kind}_bytes": getattr(tally, kind) * UNIT for kind in KINDS},
+        "repeated_reads": tally.repeated,
+        "distance_bytes": tally.distance * UNIT,
+        "stretches": [Stretch(first=f * UNIT, bytes=c * UNIT, kind=k) for f, c, k in tally.stretches[:MAX_TOLD]],
+        "write_seconds": looked.write_seconds,
+        "read_seconds": looked.read_seconds,
+        "wrote": looked.wrote,
+        "read": looked.read,
+    }
+    if found is not None:
+        changes |= {"finding": found.finding, "real_bytes": found.real, "summary": found.words}
+    return run.capacity.model_copy(update=changes)
+
+
+def _filled(run: CapacityRun, found: Medium, looked: _Looked, state: State) -> CapacityRun:
+    run = run if looked.bypassed else run.with_warnings(THROUGH_CACHE)
+    facts = {
+        "capacity": _record(run, looked),
+        "state": state,
+        "ended": found.now(),
+        "cache_bypassed": looked.bypassed,
+    }
+    return run.model_copy(update=facts)

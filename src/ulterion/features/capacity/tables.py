@@ -1,0 +1,73 @@
+"""A proof of capacity on the screen, and as plain data."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
+from ulterion.features.capacity.data import Proven
+from ulterion.features.copy.words import listed
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.show.terminal import TableBlock, bullet_list
+
+STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
+KINDS = {
+    "elsewhere": "what was written elsewhere",
+    "nothing": "nothing",
+    "damaged": "something else",
+    "unreadable": "an error",
+}
+
+
+def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
+    """Return what came of it."""
+    one = run.capacity
+    lines: list[RenderableType] = [
+        Text(f"{run.target.path}: {one.method}, answers for {show_size_both(one.claimed_bytes)}", style="head")
+    ]
+    lines.append(Text(one.summary, style=STYLES.get(one.finding, "bad")))
+    if one.real_bytes is not None and one.real_bytes < one.claimed_bytes and one.finding != "suspected":
+        lines.append(
+            Text(
+                f"really there: {show_size_both(one.real_bytes)}, {show_percent(one.real_bytes / one.claimed_bytes)} of what it says"
+            )
+        )
+    for what, size, seconds in (
+        ("written", one.written_bytes, one.write_seconds),
+        ("read back", one.read_bytes, one.read_seconds),
+    ):
+        if size and seconds:
+            lines.append(
+                Text(f"{what} {show_size(size)} in {show_duration(seconds)}, {show_rate(size / seconds, unit)}")
+            )
+    if one.method == "quick look" and one.write_seconds:
+        lines.append(Text(f"looked at in {show_duration(one.write_seconds)}"))
+    if one.wrong_bytes:
+        told = [
+            f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
+            for s in one.stretches
+        ]
+        lines += bullet_list("What came back wrong", listed(told))
+    lines += bullet_list("Keep in mind", run.warnings)
+    lines += bullet_list("Ended early", run.state.sentence("proof"))
+    if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
+        lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
+    return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
+
+
+def capacity_as_data(run: CapacityRun, path: Path) -> Proven:
+    """Return a proof as plain data."""
+    one = run.capacity
+    return {
+        "kept_in": str(path),
+        "state": run.state.name,
+        "method": one.method,
+        "finding": one.finding,
+        "claimed": one.claimed_bytes,
+        "real": one.real_bytes,
+        "summary": one.summary,
+        "run": run.model_dump(mode="json", by_alias=True, exclude_none=True),
+    }

@@ -1,0 +1,85 @@
+"""What proofs of capacity say of the claims for it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ulterion.core.stats.verdicts import ClaimJudgement
+from ulterion.core.units import show_size, show_size_both
+from ulterion.features.claims.row import ClaimRow
+from ulterion.model.review import Review
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.document import AnyRun
+
+CAPACITY = "capacity"
+UNPROVEN = ("stopped", "suspected", "unproven")  # findings that decide nothing
+
+
+@dataclass(frozen=True)
+class Holds:
+    """What a medium holds: bytes, and whether a proof found that, or it is only stated."""
+
+    bytes: float
+    proven: bool
+
+    @property
+    def words(self) -> str:
+        """How much, and how that is known."""
+        return f"holds {show_size(self.bytes)}{', as a proof found' if self.proven else ''}"
+
+
+def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
+    """Return what a medium holds, by the newest proof of it, else by its claim or what it states; None where nothing says that."""
+    proofs = [
+        r
+        for r in sorted(runs, key=lambda r: r.started)
+        if isinstance(r, CapacityRun) and r.chain[-1:] == [medium] and not r.excluded
+    ]
+    found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
+    if found and proofs[-1].capacity.method != "free room":
+        return Holds(float(found[-1]), proven=True)
+    part = review.parts.get(medium)
+    if part is not None and part.claims.capacity:
+        return Holds(float(part.claims.capacity), proven=False)
+    stated = [r.target.capacity_bytes for r in runs if r.chain[-1:] == [medium] and r.target.capacity_bytes]
+    return Holds(float(stated[-1]), proven=False) if stated else None
+
+
+def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:
+    """Return the rows, those of a capacity judged by the newest proof of the medium, where there is one that was finished."""
+    newest = {
+        run.chain[-1]: run
+        for run in sorted(runs, key=lambda r: r.started)
+        if isinstance(run, CapacityRun) and run.chain and not run.excluded and run.capacity.finding not in UNPROVEN
+    }
+    return [
+        _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows
+    ]
+
+
+def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
+    """Return a row by a proof: missed where less is there, met where all of it came back, else what was proven beside what is stated."""
+    one = run.capacity
+    enough = row.claimed * (1 - review.review.tolerance)
+    if one.finding == "bad areas" and one.sound_bytes >= enough:
+        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.summary)
+        return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
+    if one.finding != "whole":
+        real = one.real_bytes
+        share = None if real is None else real / row.claimed
+        missed = ClaimJudgement("missed", share, one.summary)
+        return replace(
+            row, setup=run.setup, measured=None if real is None else float(real), run=run.id, judgement=missed
+        )
+    if one.real_bytes is not None and one.sound_bytes >= enough:
+        met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.summary)
+        return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
+    if one.method == "quick look":
+        seen = "a quick look found no wrap-round and no end; what lies between is not proved"
+    else:
+        seen = f"{show_size_both(one.sound_bytes)} of it were free, and are proved"
+    told = run.target.capacity_bytes
+    stated = told is None or told >= enough
+    judged = ClaimJudgement("reported" if stated else "missed", None if told is None else told / row.claimed, seen)
+    return replace(row, setup=run.setup, measured=None if told is None else float(told), run=run.id, judgement=judged)

@@ -1,0 +1,1 @@
+"""Transfers timed by hand, and several on one clock."""

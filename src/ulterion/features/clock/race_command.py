@@ -1,0 +1,92 @@
+"""`ulterion race`: two to six transfers on one clock."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.terminal import options
+from ulterion.terminal.drawing import check_paths, draw
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from ulterion.core.transfers.race import Runner
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument(
+        "transfer",
+        nargs="+",
+        metavar="RUN",
+        help="a run by its id, or a setup: its newest copy, soak or timing with laps",
+    )
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="progress against time, as FILE.png or FILE.svg")
+    parser.add_argument("--film", type=Path, metavar="FILE", help="the race as it was, as FILE.gif")
+    parser.add_argument(
+        "--speed",
+        type=options.speed_up,
+        metavar="TIMES",
+        help="how many times as fast the film is (default: so that it lasts 15 s)",
+    )
+    parser.add_argument("--dark", action="store_true", help="on a dark ground")
+    options.add_review(parser)
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Set them against each other and show."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.clock.race_data import race_as_data
+    from ulterion.features.clock.race_judging import amount_words, runners_of
+    from ulterion.features.clock.race_words import story
+    from ulterion.run.review_folders import open_review
+    from ulterion.show.terminal import bullet_list
+
+    if arguments.speed and not arguments.film:
+        raise UsageError("--speed is for a film; add --film FILE.gif")
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
+    if arguments.film:
+        from ulterion.show.figure_files import FILM_ENDINGS, check_figure_path
+
+        check_figure_path(env.folder / arguments.film, FILM_ENDINGS)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    runners = runners_of(folder.review, folder.runs(), arguments.transfer)
+    amount, told = amount_words(runners), story(runners)
+
+    def figure() -> Figure:
+        from ulterion.features.clock.race_figure import draw_race
+
+        return draw_race(runners, amount, "; ".join(told[:3]), dark=arguments.dark)
+
+    drawn = draw([(env.folder / arguments.figure, figure)] if arguments.figure else [])
+    if arguments.json:
+        env.show_json("race", race_as_data(runners, told), drawn.as_data())
+    else:
+        env.show(bullet_list(f"{amount} on one clock", told))
+        drawn.show(env)
+    if arguments.film:
+        _film(arguments, env, runners, amount)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], amount: str) -> None:
+    from ulterion.core.errors import UsageError
+    from ulterion.features.clock.race_figure import MAX_SECONDS, film_race, usual_speed
+
+    speed = arguments.speed or usual_speed(runners)
+    seconds = max(r.end for r in runners) / speed
+    if seconds > MAX_SECONDS:
+        raise UsageError(
+            f"the film would last {seconds:.0f} s; make it faster with --speed, to last {MAX_SECONDS:.0f} s at most"
+        )
+    path = env.folder / arguments.film
+    film_race(runners, amount, path, speed, dark=arguments.dark)
+    if not arguments.json:
+        env.show([f"film: {arguments.film}, {speed:g} times as fast"])

@@ -1,0 +1,131 @@
+"""Keeping transfers timed by hand: typed in, from a table, or as they happen."""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import io
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.core.errors import UsageError
+from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.links.ceilings import Direction
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.transfers.timings import HAND, Timing, rates_of, read_reaction, read_timing
+from ulterion.core.version import __version__
+from ulterion.core.workloads.sanity_limits import BUFFERED, above_link
+from ulterion.model.reading import as_text, read_bytes
+from ulterion.model.runs.clock import ClockRecord, ClockRun, TimingRecord
+from ulterion.model.runs.header import State, run_id
+from ulterion.model.store import ReviewFolder
+
+TRANSFER = "transfer"  # the task where none is named
+COLUMNS = ("setup", "task", "direction", "timing", "reaction")
+BY_HAND = "by hand"  # kind of a target that no program ran on
+MAX_BYTES = 4 * 2**20  # bytes of a table
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A timing with what it was typed as and where it belongs."""
+
+    setup: str
+    task: str
+    direction: Direction
+    text: str
+    timing: Timing
+
+
+def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = None) -> list[tuple[ClockRun, Path]]:
+    """Write timings down, a run for each setup, task and direction; return the runs and where they are.
+
+    Raises UsageError for a setup that the review does not know, or where they cannot be written; then nothing is.
+    """
+    groups: dict[tuple[str, str, Direction], list[Typed]] = {}
+    for one in typed:
+        review.review.setup(one.setup)
+        groups.setdefault((one.setup, one.task, one.direction), []).append(one)
+    runs = [_run(review, key, timings, state or State(name="complete")) for key, timings in groups.items()]
+    return list(zip(runs, review.save_all(runs), strict=True))
+
+
+def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[Typed], state: State) -> ClockRun:
+    setup, task, direction = key
+    rates = rates_of([t.timing for t in typed])
+    above = above_link(estimate(rates).rate, review.review.narrowest_link(setup)) if rates else None
+    entry, now = review.review.setup(setup), datetime.datetime.now(datetime.UTC)
+    return ClockRun(
+        id=run_id(secrets.token_bytes(3)),
+        started=now,
+        ended=now,
+        setup=setup,
+        chain=list(entry.chain),
+        target=TargetFacts(path=entry.target or BY_HAND, kind=BY_HAND),
+        bench=BenchFacts(BY_HAND, versions={"ulterion": __version__}),
+        cache_bypassed=False,
+        warnings=[f"{above}: {BUFFERED}"] if above is not None else [],
+        state=state,
+        clock=ClockRecord(task=task, direction=direction, timings=[TimingRecord.of(t.text, t.timing) for t in typed]),
+    )
+
+
+def read_typed(
+    texts: Sequence[str], setup: str, task: str, direction: Direction, reaction_seconds: float = HAND
+) -> list[Typed]:
+    """Read timings that were typed on the command line; raise UsageError for the first that is none."""
+    return [Typed(setup, task, direction, text, read_timing(text, reaction_seconds)) for text in texts]
+
+
+def read_table(
+    path: Path, setup: str | None, task: str, direction: Direction, reaction_seconds: float = HAND
+) -> list[Typed]:
+    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `reaction_seconds`.
+
+    Raises UsageError that names the line.
+    """
+    text = as_text(read_bytes(path, MAX_BYTES), path)
+    rows = csv.DictReader(io.StringIO(text, newline=""))
+    names = [n.strip().casefold() for n in rows.fieldnames or []]
+    odd = [n for n in names if n not in COLUMNS]
+    if "timing" not in names or odd:
+        told = "it has no column 'timing'" if "timing" not in names else f"'{odd[0]}' is no column that is known"
+        raise UsageError(f"{path}: {told}; its first line names columns of {', '.join(COLUMNS)}")
+    rows.fieldnames = names
+    typed = []
+    try:
+        for row in rows:
+            typed.append(
+                _row(
+                    row,
+                    setup,
+                    task,
+                    direction=direction,
+                    reaction_seconds=reaction_seconds,
+                    where=f"{path}, line {rows.line_num}",
+                )
+            )
+    except csv.Error as error:
+        raise UsageError(f"{path}, line {rows.line_num}: {error}") from error
+    if not typed:
+        raise UsageError(f"{path} has no timing in it")
+    return typed
+
+
+def _row(
+    row: dict[str, str], setup: str | None, task: str, direction: Direction, reaction_seconds: float, where: str
+) -> Typed:
+    told = {k: v.strip() for k, v in row.items() if isinstance(k, str) and isinstance(v, str) and v.strip()}
+    name, way = told.get("setup", setup), told.get("direction", direction)
+    if name is None:
+        raise UsageError(f"{where}: no setup; fill the column, or give --setup NAME for all")
+    if way not in ("read", "write"):
+        raise UsageError(f"{where}: direction '{way}' is neither 'read' nor 'write'")
+    try:
+        error = read_reaction(told["reaction"]) if "reaction" in told else reaction_seconds
+        timing = read_timing(told.get("timing", ""), error)
+    except UsageError as fault:
+        raise UsageError(f"{where}: {fault}") from fault
+    return Typed(name, told.get("task", task), "read" if way == "read" else "write", told.get("timing", ""), timing)

@@ -1,0 +1,1 @@
+"""Setups against their baseline."""

@@ -1,0 +1,197 @@
+"""`ulterion compare`: setups against the baseline."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.terminal import options
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from ulterion.model.review import Review
+    from ulterion.model.runs.document import AnyRun
+    from ulterion.model.store import ReviewFolder
+    from ulterion.results.comparison import Group
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    parser.add_argument(
+        "setup", nargs="*", default=[], metavar="SETUP", help="only these, beside the baseline (default: all)"
+    )
+    parser.add_argument(
+        "--soaks",
+        action="store_true",
+        help="compare soaks instead: the newest of each setup named, or runs by their id; the first is "
+        "what the others are held against",
+    )
+    parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
+    parser.add_argument(
+        "--also",
+        action="append",
+        default=[],
+        metavar="REVIEW:SETUP",
+        help="a setup of another review beside them: its folder, or its title in the archive; may be repeated",
+    )
+    parser.add_argument(
+        "--margin",
+        type=options.quantity("parse_ratio"),
+        metavar="PERCENT",
+        help="smallest difference that matters, such as '3 %%' (default: the review's)",
+    )
+    parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
+    parser.add_argument("--long", action="store_true", help="every figure with its interval below the answer")
+    parser.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    parser.add_argument(
+        "--workload",
+        action="append",
+        default=[],
+        metavar="NAME",
+        help="only this workload, such as sequential-read, in tables and figures; may be repeated",
+    )
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_fail_on(parser, ("slower", "undecided"))
+    options.add_json(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Compare and show."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.clock.data import clock_rows_as_data
+    from ulterion.features.clock.judging import clocked_rows
+    from ulterion.features.clock.tables import clocked_table
+    from ulterion.features.compare.data import groups_as_data
+    from ulterion.features.compare.other_review_options import with_guests
+    from ulterion.features.compare.tables import comparison, outcome_lines
+    from ulterion.features.notes.entries import outcomes
+    from ulterion.results.pooling import runs_for_results
+    from ulterion.run.review_folders import open_review
+
+    folder = open_review(arguments.review, env.folder, env.tell)
+    if arguments.dark and not arguments.figure:
+        raise UsageError("--dark is for a figure; add --figure FILE")
+    if arguments.soaks:
+        return _soaks(arguments, env, folder)
+    margin = folder.review.review.margin if arguments.margin is None else arguments.margin
+    review, runs = folder.review, runs_for_results(folder)
+    by_hand = clocked_rows(review, runs, margin, arguments.setup)
+    review, runs = with_guests(arguments.also, env, review, runs)
+    groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand) and not arguments.figure)
+    labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
+    paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
+    if arguments.json:
+        drawn = _drawn(arguments, paths, groups, labels, review)
+        told = {"outcomes": outcomes(folder), "clocked": clock_rows_as_data(by_hand)}
+        env.show_json("comparison", groups_as_data(groups, margin), told, drawn.as_data())
+        drawn.end(env)
+    else:
+        noted = outcomes(folder)
+        env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
+        env.show(clocked_table(by_hand, arguments.units))
+        env.show(outcome_lines(noted))
+        drawn = _drawn(arguments, paths, groups, labels, review)
+        env.show([""])
+        drawn.show(env)
+        env.show(["next: ulterion claims"])
+        drawn.end(env)
+    verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
+    return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
+
+
+def _groups(
+    arguments: argparse.Namespace,
+    own: Review,
+    review: Review,
+    runs: Sequence[AnyRun],
+    margin: float,
+    *,
+    may_be_none: bool,
+) -> list[Group]:
+    from ulterion.core.errors import UsageError
+    from ulterion.results.comparison import compare_review, only_workloads
+    from ulterion.results.pooling import pooled_results
+
+    if may_be_none and not pooled_results(runs) and not arguments.against and not arguments.workload:
+        return []  # transfers timed by hand are all there is
+    guests = [name for name in review.setups if name not in own.setups]
+    wanted = [*arguments.setup, *guests] if arguments.setup else []
+    groups = compare_review(review, runs, against=arguments.against, setups=wanted, margin=margin, own=own)
+    for guest in guests:
+        if not any(guest in (r.setup for r in g.rows) and len({r.setup for r in g.rows}) > 1 for g in groups):
+            medium = review.label(review.setup(guest).medium)
+            raise UsageError(
+                f"'{guest}' is of {medium}, which nothing here was measured with; add --against SETUP to hold all against one"
+            )
+    return only_workloads(groups, arguments.workload) if arguments.workload else groups
+
+
+def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Compare soaks and show."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.soak.data import soaks_as_data
+    from ulterion.features.soak.judging import bottleneck_of, choose, difference, marks_of
+    from ulterion.features.soak.tables import findings_lines, soaks_table
+
+    if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload or arguments.also:
+        raise UsageError(
+            "--soaks knows no --against, --also, --margin, --workload and --fail-on; name the soak to hold others against first"
+        )
+    paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
+    soaks = choose(folder, arguments.setup)
+    bottleneck = bottleneck_of(folder, soaks[0].run) if len(soaks) == 1 else None
+
+    def figure() -> Figure:
+        from ulterion.features.soak.figures import draw_soaks
+        from ulterion.show.bottleneck_words import bottleneck_caption
+        from ulterion.show.figure_base import SetupStyles
+
+        marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
+        cast = SetupStyles.among(folder.review, [s.run.setup or "" for s in soaks])
+        held = bottleneck_caption(bottleneck)
+        return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
+
+    if arguments.json:
+        drawn = draw([(path, figure) for path in paths])
+        env.show_json("soaks", soaks_as_data(soaks), drawn.as_data())
+        drawn.end(env)
+        return Status.DONE
+    if len(soaks) == 1:
+        env.show(findings_lines(soaks[0], arguments.units, bottleneck))
+    else:
+        env.show(soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units))
+    env.show([""] if paths else [])
+    drawn = draw([(path, figure) for path in paths])
+    drawn.show(env)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _drawn(
+    arguments: argparse.Namespace,
+    paths: Sequence[Path],
+    groups: Sequence[Group],
+    labels: dict[str, str],
+    review: Review,
+) -> SavedFigures:
+    """Draw one figure for each medium; with several the medium's name is in the file's."""
+    if not paths:
+        return SavedFigures()
+    from ulterion.features.compare.figures import draw_comparison
+    from ulterion.show.figure_base import SetupStyles
+
+    cast, dark = SetupStyles.of(review), arguments.dark
+    return draw(
+        [
+            (path, partial(draw_comparison, group, labels[group.medium], arguments.units, cast, dark=dark))
+            for path, group in zip(paths, groups, strict=True)
+        ]
+    )

@@ -1,0 +1,66 @@
+"""The comparison's answer in a line or two for each setup: what became of each question, before any row of figures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_iops, show_rate
+from ulterion.core.workloads.suites import MIXED, QUEUED, RANDOM, SEQUENTIAL, STREAM
+from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.columns import show_change
+from ulterion.show.terminal import table, verdict
+
+QUESTIONS = {"sequential": SEQUENTIAL, "stream": STREAM, "random": RANDOM, "queued": QUEUED, "mixed": MIXED}
+"""The question that workloads of the suites answer, in a word."""
+OF_NAME = {w.name: question for question, workloads in QUESTIONS.items() for w in workloads}
+DIRECTIONS = {"read": "reading", "write": "writing"}
+
+
+def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]]) -> list[RenderableType]:
+    """Return a table with a line for each setup and direction, or nothing where no question of the suites was asked of two.
+
+    What was noted of a setup that is no number stands below its figures, or in their place.
+    """
+    asked = [q for q in QUESTIONS if any(_question(r) == q and r.comparison for r in group.rows)]
+    if not asked or group.baseline is None:
+        return []
+    columns = [("", "left"), ("", "left"), *((q, "right") for q in asked)]
+    rows: list[list[Text | str] | Text] = []
+    named: set[str] = set()
+    for setup in [*dict.fromkeys(r.setup for r in group.rows), *group.not_measured]:
+        for direction, word in DIRECTIONS.items():
+            cells = [_cell(group, setup, q, direction, unit) for q in asked]
+            if any(cells):
+                rows.append([Text("" if setup in named else setup, style="name"), word, *cells])
+                named.add(setup)
+        failed = group.failed_runs.get(setup)
+        told = [*outcomes.get(setup, ()), *([failed.short] if failed else [])]  # the rest stands below the table
+        if told or setup in group.not_measured:
+            words = "; ".join(told) or "has not been measured"
+            rows.append(Text.assemble((f"{setup}  ", "name"), (words, "bad" if told else "muted")))
+    legend = f"{group.baseline}: {unit}, random, queued and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
+    return [table(columns, rows, "at a glance"), Text(legend, style="muted")]
+
+
+def _question(row: ComparedRow) -> str | None:
+    return OF_NAME.get(row.workload.title)
+
+
+def _cell(group: Group, setup: str, question: str, direction: str, unit: str) -> Text | str:
+    """Return a figure of the baseline, or what became of a comparison; mixed work stands in the first line of a setup."""
+    wanted = "mixed" if question == "mixed" and direction == "read" else direction
+    row = next(
+        (r for r in group.rows if (r.setup, _question(r), r.workload.direction) == (setup, question, wanted)), None
+    )
+    if row is None:
+        return ""
+    if row.comparison is None:
+        if row.workload.pattern == "random":
+            return show_iops(row.estimate.rate / row.workload.block_bytes)
+        return show_rate(row.estimate.rate, unit, with_unit=False)
+    judged = row.comparison
+    shown = {"same": "same", "undecided": "?"}.get(judged.verdict) or show_change(judged.ratio.value)
+    return verdict(judged.verdict, shown=shown)

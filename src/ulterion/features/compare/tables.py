@@ -1,0 +1,168 @@
+"""The comparison as tables."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_duration, show_iops, show_rate
+from ulterion.features.compare.summary_table import answer_table
+from ulterion.features.compare.words import (
+    added_latency,
+    datagrams,
+    drifts,
+    missing,
+    nearest,
+    once,
+    sources,
+    strangers,
+    summaries,
+)
+from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.bottleneck_words import bottleneck_lines
+from ulterion.show.columns import align_points, show_margin, show_ratio
+from ulterion.show.terminal import bullet_list, table, verdict
+
+MAX_NAME_BYTES = 16  # characters of a workload that fit beside the figures in 80 columns
+RATES = "rates and verdicts"
+MAX_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
+
+
+def comparison(
+    groups: Sequence[Group],
+    labels: dict[str, str],
+    unit: str,
+    margin: float,
+    outcomes: Mapping[str, Sequence[str]] | None = None,
+    *,
+    long: bool = False,
+) -> list[RenderableType]:
+    """Return the answer for each group, and its remarks; with `long`, or without an answer in short, every figure below it.
+
+    `labels` gives the readers' name of each part, `outcomes` what was noted of setups.
+    """
+    shown: list[RenderableType] = []
+    for group in groups:
+        against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+        head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+        answer = answer_table(group, unit, outcomes or {})
+        figures = (
+            [Text(""), _figures(group, unit), *_interval_note(group), *_small(group)] if long or not answer else []
+        )
+        shown += [*([Text("")] if shown else []), Text(head, style="head")]
+        shown += [*([Text(""), *answer] if answer else []), *figures, *_remarks(group, margin, labels, outcomes or {})]
+    return shown
+
+
+def _figures(group: Group, unit: str) -> RenderableType:
+    """Return the table of every figure of a group."""
+    rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
+    ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
+    columns = [
+        ("workload", "left"),
+        ("setup", "left"),
+        (unit, "right"),
+        ("±", "right"),
+        ("ratio", "right"),
+        ("95 % interval", "right"),
+        ("verdict", "left"),
+    ]
+    cells = [
+        [row.setup, rate, show_margin(row.estimate), *_outcome(row, ratio)]
+        for row, rate, ratio in zip(group.rows, rates, ratios, strict=True)
+    ]
+    names = [row.workload.title for row in group.rows]
+    first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
+    if max(map(len, names), default=0) <= MAX_NAME_BYTES:
+        lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
+        return table(columns, lines, RATES)
+    body: list[Text | list[Text | str]] = []  # long names stand in lines of their own
+    for name, begins, line in zip(names, first, cells, strict=True):
+        body += [Text(name, style="name")] if begins else []
+        body.append(["", *line])
+    return table([("", "left"), *columns[1:]], body, RATES)
+
+
+def _interval_note(group: Group) -> list[RenderableType]:
+    """Say that the intervals shown are those that decide: as wide as all comparisons of the medium together ask."""
+    count = sum(r.comparison is not None for r in group.rows)
+    if count < 2:
+        return []
+    words = (
+        f"95 % interval: the one that decides, as wide as it takes for all {count} comparisons of this medium with "
+        f"'{group.baseline}' together (Holm's correction in that family)"
+    )
+    return [Text(words, style="muted")]
+
+
+def _small(group: Group) -> list[RenderableType]:
+    """Return the random workloads of a group in IOPS, with the latency of a request."""
+    rows = [r for r in group.rows if r.workload.drive_pattern == "random" and r.latency_p50 is not None]
+    if not rows:
+        return []
+    columns = [
+        ("workload", "left"),
+        ("setup", "left"),
+        ("a second" if rows[0].workload.is_network else "IOPS", "right"),
+        ("median", "right"),
+        ("p99", "right"),
+    ]
+    lines: list[list[Text | str]] = []
+    for at, row in enumerate(rows):
+        first = at == 0 or rows[at - 1].workload.text != row.workload.text
+        name = Text(row.workload.title if first else "", style="name")
+        latencies = [show_duration(w or 0.0) for w in (row.latency_p50, row.latency_p99)]
+        lines.append([name, row.setup, show_iops(row.estimate.rate / row.workload.block_bytes), *latencies])
+    return [Text(""), table(columns, lines, "latency")]
+
+
+def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
+    judged = row.comparison
+    if judged is None:
+        return ["", "", ""]
+    interval = "–"
+    if judged.ratio.low is not None and judged.ratio.high is not None:
+        low, high = (show_ratio(v, judged.ratio.value) for v in (judged.ratio.low, judged.ratio.high))
+        interval = f"{low} – {high}"
+    few = judged.verdict == "undecided" and judged.more and judged.more <= MAX_BESIDE
+    unit = " runs" if judged.ratio.by_runs and judged.more != 1 else " run" if judged.ratio.by_runs else ""
+    more = f" (+{judged.more}{unit})" if few else ""
+    return [shown, interval, verdict(judged.verdict, more)]
+
+
+def _remarks(
+    group: Group, margin: float, labels: dict[str, str], outcomes: Mapping[str, Sequence[str]]
+) -> list[RenderableType]:
+    differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
+    caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
+    undecided = [
+        f"{r.workload.title} on {r.setup}: {r.comparison.why}"
+        for r in group.rows
+        if r.comparison and r.comparison.verdict == "undecided"
+    ]
+    return [
+        *bullet_list("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
+        *bullet_list(
+            "Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))
+        ),
+        *bullet_list(
+            "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
+            added_latency(group, labels),
+        ),
+        *bullet_list("Datagrams", datagrams(group)),
+        *bullet_list("Undecided", undecided),
+        *bullet_list("How far the intervals reach", [*once(group), *drifts(group)]),
+        *bullet_list("What else differed from the baseline", differs),
+        *bullet_list("Keep in mind", caveats),
+        *bullet_list("Without a comparison", strangers(group)),
+        *bullet_list("Without a figure", missing(group, outcomes)),
+        *bullet_list("From runs", sources(group)),
+    ]
+
+
+def outcome_lines(by_setup: dict[str, list[str]]) -> list[RenderableType]:
+    """Return what setups did that is not a number: not recognised, needs external power, ..."""
+    return bullet_list("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])

@@ -1,0 +1,148 @@
+"""A comparison in words: what each setup came to, what held it back, on which runs it rests."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+from ulterion.core.stats.verdicts import DIFFERENT, Comparison, Verdict
+from ulterion.core.units import show_duration
+from ulterion.core.workloads.network import lost_share
+from ulterion.results.comparison import Group
+from ulterion.show.bottleneck_words import bottleneck_names
+from ulterion.show.network_words import datagram_words
+from ulterion.show.sentences import how_much, listed
+
+ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slower", "slower", "undecided")
+
+
+def summaries(group: Group, margin: float) -> list[str]:
+    """Return one sentence for each setup compared: how many workloads came out which way, and what held it back."""
+    return [f"{name}: {'; '.join(parts)}" for name, parts in summary_parts(group, margin).items()]
+
+
+def summary_parts(group: Group, margin: float) -> dict[str, list[str]]:
+    """Return the parts of each compared setup's summary, by its name."""
+    parts = {}
+    for name in dict.fromkeys(r.setup for r in group.rows if r.comparison):
+        counted = _counted([r.comparison for r in group.rows if r.setup == name and r.comparison], margin)
+        parts[name] = [*counted, *filter(None, [bottleneck_names(group.bottlenecks, name)])]
+    return parts
+
+
+def nearest(group: Group, margin: float, labels: Mapping[str, str]) -> list[str]:
+    """Return what each part costs by itself: a setup against the one without it."""
+    return [
+        f"{one.setup} against {one.base}, without {labels.get(one.without, one.without)}: "
+        f"{'; '.join(_counted(list(one.comparisons.values()), margin))}"
+        for one in group.nearest
+    ]
+
+
+def missing(group: Group, outcomes: Mapping[str, Sequence[str]]) -> list[str]:
+    """Return what is to do for setups without a figure, and what became of them so far."""
+    sentences = []
+    for name in group.not_measured:
+        told = "; ".join(
+            [*outcomes.get(name, ()), *([group.failed_runs[name].words] if name in group.failed_runs else [])]
+        )
+        sentences.append(f"{name}: {told or 'has not been measured'}; ulterion measure --setup {name}")
+    return sentences
+
+
+def strangers(group: Group) -> list[str]:
+    """Return the setups that were measured with nothing that the baseline was, and what to do."""
+    base = next((r for r in group.rows if r.setup == group.baseline), None)
+    told = []
+    for name in group.caveats if group.baseline else ():
+        if name == group.baseline or any(r.setup == name and r.comparison for r in group.rows):
+            continue
+        first = next((r for r in group.rows if r.setup == name), None)
+        setup, row = (name, base) if base is not None else (group.baseline, first)
+        remedy = f"; ulterion measure --setup {setup} --workload '{row.workload.text}'" if row is not None else ""
+        told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{remedy}")
+    return told
+
+
+def _counted(compared: Sequence[Comparison], margin: float) -> list[str]:
+    """Return how many comparisons came out which way, and how far, a phrase for each way."""
+    verdicts = Counter(c.verdict for c in compared)
+    if verdicts["same"] == len(compared):
+        return [f"no measurable loss beyond {margin * 100:g} % in any of {len(compared)} workloads"]
+    return [f"{v} in {verdicts[v]} of {len(compared)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
+
+
+def _reach(compared: Sequence[Comparison], word: str) -> str:
+    """Return how much faster or slower, from the least to the most."""
+    if word not in DIFFERENT:
+        return ""
+    ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))
+    least, most = how_much(ratios[0]), how_much(ratios[-1])
+    if least.partition(" ")[2] == most.partition(" ")[2]:  # the same unit and word need no repeating
+        least = least.partition(" ")[0]
+    return f" ({most})" if least == most.partition(" ")[0] else f" ({least} to {most})"
+
+
+def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
+    """Return what each setup adds to the latency of a small request, with its interval."""
+    sentences = []
+    for one in group.added_latency:
+        parts = listed([labels.get(k, k) for k in one.parts] or ["what else differed"])
+        if not one.is_sure:
+            most = show_duration(max(abs(one.low), abs(one.high)))
+            sentences.append(f"{one.setup}, {one.workload}: nothing that shows is added, {most} at most")
+            continue
+        low, high = sorted((abs(one.low), abs(one.high)))
+        verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
+        sentences.append(
+            f"{one.setup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.messages else 'request'} "
+            f"({show_duration(low)} to {show_duration(high)})"
+        )
+    return sentences
+
+
+def datagrams(group: Group) -> list[str]:
+    """Return what became of the datagrams on each setup; those that lost none together."""
+    told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
+    whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
+    most = max((lost_share(d)[2] for _, d in whole), default=0.0)
+    names = list(dict.fromkeys(r.setup for r, _ in whole))
+    lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
+    return lines + [f"{r.setup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice]
+
+
+def once(group: Group) -> list[str]:
+    """Return which setups rest on one plugging-in, and what to do about it."""
+    if not group.single_connection:
+        return []
+    return [
+        f"{listed(group.single_connection)}: plugged in once; what varies from one plugging-in to the next is in none of these "
+        f"intervals. Plug in again, then: ulterion measure --setup {group.single_connection[-1]}"
+    ]
+
+
+def drifts(group: Group) -> list[str]:
+    """Return the figures whose passes rise or sink one after the other."""
+    return [
+        f"{row.workload.title} on {row.setup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
+        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % from first to last, which its interval counts in"
+        for row in group.rows
+        if row.estimate.drift
+    ]
+
+
+def sources(group: Group) -> list[str]:
+    """Return which runs stand behind which figures: the same for all of a setup's, or by workload; and which count for nothing."""
+    phrases = []
+    for setup in dict.fromkeys(r.setup for r in group.rows):
+        runs: dict[tuple[str, ...], list[str]] = {}
+        for row in group.rows:
+            if row.setup == setup:
+                runs.setdefault(row.runs, []).append(row.workload.title)
+        parts = [
+            listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
+        ]
+        phrases.append(f"{setup} {'; '.join(parts)}")
+    excluded = [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.excluded.items()]
+    return [*([", ".join(phrases)] if phrases else []), *excluded]

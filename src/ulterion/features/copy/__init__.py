@@ -1,0 +1,1 @@
+"""Real files copied, timed and proven intact."""

@@ -1,0 +1,284 @@
+"""One run of `copy`: everything copied, timed, proven, several times over; each end alone; all of it kept."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import secrets
+import subprocess
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.units import show_size
+from ulterion.engine.copies import batches, manifest, onepass, proof, walk
+from ulterion.engine.copies.file_pool import FilePool
+from ulterion.engine.copies.naming import name_anew
+from ulterion.features.copy.preflight import blank, check_names, check_places, check_room, has_room, sources_of
+from ulterion.features.copy.request import CopyDone, CopyObserver, CopyRequest
+from ulterion.features.copy.scratch_folder import OwnFolder, meters_of, pulse_under, sweep
+from ulterion.features.copy.settle import removed
+from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
+from ulterion.model.files import sync_folder
+from ulterion.model.journal import Journal
+from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
+from ulterion.model.runs.header import State, run_id
+from ulterion.run.session import open_journal
+
+MAX_OPENING = 600.0  # seconds that the reviewer's command may take over a file
+NO_ROOM = "writing alone was not timed: there is no room beside the copy that was kept"
+BY_KERNEL = "copied by the kernel"
+
+
+@dataclass
+class _Work:
+    """A copy under way."""
+
+    request: CopyRequest
+    observer: CopyObserver
+    sources: tuple[bytes, ...]
+    count: walk.Count
+    run: CopyRun
+    journal: Journal
+    own: OwnFolder
+    linked: tuple[LinkedFacts, LinkedFacts]
+    passes: list[CopyPass] = field(default_factory=list)
+    doing: str = "the first copy"
+
+
+def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
+    """Copy, prove, and keep the run; a target that fails, or a stop by hand, is a run too (see `CopyDone.failure`).
+
+    Raises UsageError before anything is copied.
+    """
+    check_places(request)
+    for folder in dict.fromkeys([request.target, *(request.sources if request.made else ())]):
+        for path in sweep(folder):
+            observer.remark(f"{path} was left by a run that was ended; it was removed")
+    identity = run_id(secrets.token_bytes(3))
+    with sources_of(request, identity, observer) as sources:
+        count = walk.count(sources)
+        check_room(request, count)
+        check_names(request, sources)
+        run = blank(request, sources, count, identity)
+        observer.opened(run)
+        own = OwnFolder(request.target, "copy", identity)
+        try:
+            journal = open_journal(request.review, run)
+            with watched(run.target) as target, watched(run.copied.source or run.target) as source:
+                return _keep(
+                    _Work(
+                        request=request,
+                        observer=observer,
+                        sources=sources,
+                        count=count,
+                        run=run,
+                        journal=journal,
+                        own=own,
+                        linked=(source, target),
+                    )
+                )
+        finally:
+            own.remove()
+
+
+def _keep(work: _Work) -> CopyDone:
+    """Copy with a journal, then write the document whatever happened."""
+    failure: UlterionError | None = None
+    saved, state = False, State(name="complete")
+    try:
+        with FilePool(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as pool:
+            try:
+                _copies(work, pool)
+            except (
+                Interrupted,
+                KeyboardInterrupt,
+                OSError,
+            ) as error:  # a target that is gone fails in whatever is done next
+                failure, state = _failure(error, work)
+        ended = datetime.datetime.now(datetime.UTC)
+        source, target = (linked.known() for linked in work.linked)
+        run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
+        warnings = warnings_under_load(run.warnings, run.target, target)
+        run = run.model_copy(update={"state": state, "ended": ended, "target": target, "warnings": warnings})
+        done, path = work.request.review.finish(run, work.journal.path)
+        saved = True
+        assert isinstance(done, CopyRun)
+        return CopyDone(done, path, failure)
+    finally:
+        work.journal.close(remove=saved or not work.passes)
+
+
+def _copies(work: _Work, pool: FilePool) -> None:
+    request, after = work.request, ""
+    for number in range(1, request.passes + 1):
+        last = number == request.passes
+        record = _one_copy(work, pool, number, last=last).model_copy(update={"after": after})
+        work.journal.copied(record)
+        work.passes.append(record)
+        work.observer.copied(record)
+        if not last or not request.keep:
+            work.doing = f"removing copy {number}"
+            after = removed(
+                work.own,
+                pool,
+                0.0 if last else request.rest,
+                trims=not work.run.target.system_disk,
+                more=not last or request.ends,
+            )
+    if request.keep:  # what was proven gets its place first: whatever fails afterwards undoes nothing
+        _stay(work)
+    if request.ends:
+        _ends(work, pool)
+
+
+def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPass:
+    """Copy everything once and prove it; the sums of the last copy are kept where that is asked for."""
+    request = work.request
+    work.doing = f"copy {number}"
+    onepass.forget(pool, work.sources)
+    work.observer.begin(f"copy {number} of {request.passes}", work.count.bytes)
+    folder = request.review.make_runs_folder()
+    out = manifest.scratch_in(folder)
+    try:
+        writer = manifest.Writer(out, folder)
+        done = onepass.copy_all(
+            pool,
+            work.sources,
+            os.fsencode(work.own.files),
+            kernel=work.run.copied.method == BY_KERNEL,
+            manifest=writer,
+            told=work.observer.tick,
+            meters=meters_of(work.sources, work.own.path),
+        )
+        writer.end()
+        record = _proven(work, pool, number, done, out)
+        if record.from_memory:
+            size = show_size(record.from_memory_bytes or 0)
+            sentence = (
+                f"copy {number}: {size} of {show_size(record.bytes)} came from memory instead of the source, so it is not a result; "
+                "close programs that use these files, or copy other files"
+            )
+            work.run = work.run.with_warnings(sentence)
+            work.observer.remark(sentence)
+        if last and request.manifest is not None:
+            manifest.keep(out, request.manifest)
+        return record
+    finally:
+        manifest.close(out)
+
+
+def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, out: BinaryIO) -> CopyPass:
+    """Return the record of a copy, read back and held against its manifest where that is asked for."""
+    record = _record(number, done)
+    if not work.request.prove:
+        return record
+    work.doing = f"reading copy {number} back"
+    work.observer.begin(f"reading copy {number} back", done.bytes)
+    start, first = time.perf_counter(), pool.moved
+    folder = os.fsencode(work.own.files)
+
+    def lines() -> Iterator[manifest.Line]:
+        out.seek(0)
+        return manifest.read(out, "the manifest")
+
+    def watch() -> None:
+        work.observer.tick(time.perf_counter() - start, pool.moved - first)
+
+    found = proof.prove(pool, lines(), folder, proof.all_names(work.sources), watch)
+    for name in proof.extra(folder, lines):
+        found.tell(os.fsdecode(name), "is in the copy, and was not sent")
+    if work.request.opener:
+        _open_each(work, (line.path for line in lines()), found)
+    return record.model_copy(
+        update={
+            "proven_files": found.files,
+            "proven_bytes": found.bytes,
+            "prove_seconds": time.perf_counter() - start,
+            "wrong": [Remark(name=n, what=w) for n, w in found.wrong],
+            "wrong_count": found.wrong_count,
+        }
+    )
+
+
+def _open_each(work: _Work, names: Iterator[bytes], found: proof.Proof) -> None:
+    """Run the reviewer's own command on every file of the copy, and tell which it does not take."""
+    work.doing = f"'{work.request.opener[0]}' on the copy"
+    work.observer.begin(work.doing, work.count.bytes)
+    for name in names:
+        path = b"%b/%b" % (os.fsencode(work.own.files), name)
+        try:
+            done = subprocess.run(
+                [*work.request.opener, path], stdin=subprocess.DEVNULL, capture_output=True, timeout=MAX_OPENING
+            )
+        except subprocess.TimeoutExpired:
+            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' was not done with it after {MAX_OPENING:g} s")
+            continue
+        if done.returncode:
+            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' does not take it (status {done.returncode})")
+
+
+def _record(number: int, done: onepass.PassCopied) -> CopyPass:
+    return CopyPass(
+        number=number,
+        seconds=done.seconds,
+        flush_seconds=done.flush_seconds,
+        files=done.files,
+        bytes=done.bytes,
+        folders=done.folders,
+        links=done.links,
+        classes=[ClassRecord(name=n, files=c.files, bytes=c.bytes, seconds=c.seconds) for n, c in done.classes.items()],
+        interval=batches.INTERVAL,
+        moved=done.intervals,
+        arrived=done.arrived,
+        from_memory_bytes=None if done.read is None else max(0, done.stored - done.read),
+        skipped=[Remark(name=n, what=w) for n, w in done.skipped],
+        skipped_count=done.skipped_count,
+    )
+
+
+def _ends(work: _Work, pool: FilePool) -> None:
+    """Time each end alone: the source read, the target written."""
+    work.doing = "reading the source alone"
+    onepass.forget(pool, work.sources)
+    work.observer.begin("the source alone, read", work.count.bytes)
+    size, seconds = onepass.read_alone(pool, work.sources, work.observer.tick)
+    work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
+    work.doing = "writing the target alone"
+    if work.request.keep and not has_room(work.request.target, work.count):
+        work.run = work.run.with_warnings(NO_ROOM)
+        work.observer.remark(NO_ROOM)
+        return
+    alone = work.own.path / "alone"
+    alone.mkdir()
+    work.observer.begin("the target alone, written", work.count.bytes)
+    size, seconds = onepass.write_alone(pool, work.sources, os.fsencode(alone), work.observer.tick)
+    work.run = work.run.with_copied(target_alone=EndAlone(bytes=size, seconds=seconds))
+
+
+def _stay(work: _Work) -> None:
+    """Move the last copy to where it is to stay; never in the place of anything."""
+    work.doing = "giving the copy its name"
+    taken = []
+    for path in sorted(work.own.files.iterdir()):
+        try:
+            name_anew(os.fsencode(path), os.fsencode(work.request.target / path.name))
+        except FileExistsError:
+            taken.append(path.name)
+    sync_folder(work.request.target)
+    if taken:
+        raise TargetFailed(
+            f"{', '.join(taken)} appeared in {work.request.target} during the copy; nothing was overwritten, so the copy was not kept there"
+        )
+
+
+def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:
+    if isinstance(error, OSError):
+        told = str(error) if isinstance(error, TargetFailed) else error.strerror or str(error)
+        code = error.code if isinstance(error, TargetFailed) else error.errno
+        why = f"{told} (during {work.doing})"
+        return TargetFailed(why, code=code), State(name="failed", why=why)
+    why = f"{str(error) or 'stopped by hand'} during {work.doing}"
+    return Interrupted(why), State(name="interrupted", why=why)

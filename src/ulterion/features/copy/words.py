@@ -1,0 +1,96 @@
+"""Copies in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.stats.estimates import Estimate, estimate
+from ulterion.core.transfers.copies import slow_end
+from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.model.runs.copied import CopyRun
+
+
+def what_words(run: CopyRun) -> str:
+    """Return what is copied."""
+    one = run.copied
+    parts = [f"{one.files} file{'s' if one.files != 1 else ''}, {show_size(one.bytes)}"]
+    parts += [f"{one.folders} folder{'s' if one.folders != 1 else ''}"] if one.folders else []
+    parts += [f"{one.links} link{'s' if one.links != 1 else ''}, kept as such"] if one.links else []
+    return ", ".join(parts)
+
+
+def expected_words(run: CopyRun) -> str | None:
+    """Return what earlier copies let expect, or None."""
+    one = run.copied
+    if one.predicted_seconds is None or one.predicted_low is None or one.predicted_high is None:
+        return None
+    low, high = show_duration(one.predicted_low), show_duration(one.predicted_high)
+    return f"{show_duration(one.predicted_seconds)} by earlier copies between these two ({low} to {high}, 90 %)"
+
+
+def between_words(run: CopyRun) -> str:
+    """Return what was done between the copies, by the last of them."""
+    told = next((p.after for p in reversed(run.copied.passes) if p.after), "")
+    return f"between two copies: {told}" if told else ""
+
+
+def figure(run: CopyRun) -> Estimate | None:
+    """Return the rate of its copies, None where none is a figure."""
+    return estimate(run.rates) if run.rates else None
+
+
+def one_drive(run: CopyRun) -> str | None:
+    """Return the drive that both ends of a copy are on, None where they are on two, or it is not known."""
+    source = run.copied.source
+    return run.target.device if source is not None and source.device == run.target.device else None
+
+
+def findings(run: CopyRun) -> list[str]:
+    """Return what a copy comes to: which end was slow, what was expected, whether it arrived."""
+    one, told = run.copied, figure(run)
+    sentences = []
+    if told is not None and one.source_alone is not None and one.target_alone is not None:
+        sentences.append(slow_end(told.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run))[1])
+    if one.predicted_seconds is not None and one.passes:
+        took = sum(p.seconds for p in one.passes) / len(one.passes)
+        off = (took / one.predicted_seconds - 1) * 100
+        sentences.append(
+            f"{show_duration(one.predicted_seconds)} were expected, it took {show_duration(took)} ({off:+.0f} %)"
+        )
+    return [*sentences, *_proof(run)]
+
+
+def _proof(run: CopyRun) -> list[str]:
+    passes = run.copied.passes
+    proven = [p for p in passes if p.proven_files is not None]
+    if not proven:
+        return ["not read back: nothing is said of whether it arrived"] if passes else []
+    wrong = sum(p.wrong_count for p in proven)
+    if wrong:
+        return [f"NOT INTACT: {wrong} files did not arrive as they were"]
+    files, size = proven[-1].proven_files or 0, show_size(proven[-1].proven_bytes or 0)
+    times = f"each of {len(proven)} copies" if len(proven) > 1 else "the copy"
+    return [
+        f"intact: {times} was read back past the caches, {files} file{'s' if files != 1 else ''}, {size}: sums, lengths, names and times agree, and nothing is missing or more"
+    ]
+
+
+def troubles(run: CopyRun) -> list[str]:
+    """Return what was left out, and what arrived wrong, each once."""
+    told: dict[str, None] = {}
+    for one in run.copied.passes:
+        told |= {f"{r.name}: {r.what} (copy {one.number})": None for r in one.wrong}
+        told |= {f"{r.name}: {r.what}; it was left out": None for r in one.skipped}
+    return list(told)
+
+
+def rate_of_class(files: int, size: int, seconds: float, unit: str) -> tuple[str, str]:
+    """Return files a second and rate of a class of files, by the seconds its workers took."""
+    if seconds <= 0:
+        return "–", "–"
+    return f"{files / seconds:.0f}", show_rate(size / seconds, unit, with_unit=False)
+
+
+def listed(names: Sequence[str], most: int = 8) -> list[str]:
+    """Return the first of many."""
+    return [*names[:most], *([f"and {len(names) - most} more, in the run document"] if len(names) > most else [])]

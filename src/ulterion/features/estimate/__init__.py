@@ -1,0 +1,1 @@
+"""What results mean: time of work, power, money, another port."""

@@ -1,0 +1,242 @@
+"""Each kind of estimate: asked for, worked out, shown."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from ulterion.model.store import ReviewFolder
+    from ulterion.terminal.answers import Kind
+    from ulterion.terminal.drawing import SavedFigures
+
+
+def answer(
+    arguments: argparse.Namespace,
+    env: Environment,
+    kind: Kind,
+    data: Mapping[str, object],
+    lines: Sequence[RenderableType],
+    drawn: SavedFigures | None = None,
+) -> Status:
+    """Show an answer as lines, or as JSON."""
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data() if drawn else {})
+    else:
+        env.show(lines)
+        if drawn:
+            drawn.show(env)
+    if drawn:
+        drawn.end(env)
+    return Status.DONE
+
+
+def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
+    """What a reader gets on a port of his own."""
+    from ulterion.core.errors import UsageError
+    from ulterion.core.estimates.readers import parse_reader
+    from ulterion.features.estimate.other_port import suggestions
+    from ulterion.features.estimate.other_port_data import reader_as_data
+    from ulterion.features.estimate.other_port_tables import reader_table
+    from ulterion.results.pooling import runs_for_results
+    from ulterion.run.review_folders import open_review
+
+    if arguments.what is not None:
+        raise UsageError(f"--for stands alone; leave '{arguments.what}' out")
+    reader = parse_reader(arguments.reader)
+    folder = open_review(arguments.review, env.folder, env.tell)
+    runs = runs_for_results(folder)
+    found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
+    lines = [*reader_table(folder.review, reader, found, arguments.units), ""]
+    return answer(arguments, env, "reader", reader_as_data(reader, found), lines)
+
+
+def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """What moving bytes draws."""
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import parse_size
+    from ulterion.features.estimate.energy import energies
+    from ulterion.features.estimate.other_port_data import energies_as_data
+    from ulterion.features.estimate.other_port_tables import energies_table
+
+    size = parse_size(arguments.amount) if arguments.amount else None
+    found = energies(folder.runs(), arguments.setup)
+    if not found:
+        raise UsageError(
+            "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
+        )
+    return answer(arguments, env, "energies", energies_as_data(found, size), [*energies_table(found, size), ""])
+
+
+def units(arguments: argparse.Namespace, env: Environment) -> Status:
+    """A quantity in other units."""
+    from ulterion.core.estimates.conversions import converted
+    from ulterion.features.estimate.data import units_as_data
+    from ulterion.features.estimate.tables import units_table
+
+    kind, told, links = converted(arguments.amount)
+    return answer(
+        arguments, env, "units", units_as_data(kind, told, links), units_table(kind, arguments.amount, told, links)
+    )
+
+
+def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
+    for name in (*arguments.setup, arguments.source, arguments.target):
+        if name is not None:
+            folder.review.setup(name)
+
+
+def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """How long a size takes, read or written, on every setup."""
+    from ulterion.core.units import parse_size, show_size
+    from ulterion.features.estimate.data import works_as_data
+    from ulterion.features.estimate.figures import draw_works
+    from ulterion.features.estimate.tables import works_table
+    from ulterion.features.estimate.transfer_time import moving
+    from ulterion.results.pooling import runs_for_results
+    from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+
+    _known(arguments, folder)
+    size, way = parse_size(arguments.amount), arguments.what
+    rows = moving(folder.review, runs_for_results(folder), size, way, arguments.setup)
+    title = f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
+    drawn = SavedFigures()
+    if arguments.figure and any(r.work for r in rows):
+        (path,) = check_paths(env.folder / arguments.figure)
+        drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
+    lines = [*works_table(folder.review, rows, title, arguments.units), ""]
+    return answer(arguments, env, "works", data=works_as_data(rows, size, title), lines=lines, drawn=drawn)
+
+
+def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """How long a copy takes between two setups."""
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import show_size
+    from ulterion.features.copy.preflight import cost_between
+    from ulterion.features.estimate.data import works_as_data
+    from ulterion.features.estimate.tables import works_table
+    from ulterion.features.estimate.transfer_time import between
+    from ulterion.results.pooling import runs_for_results
+
+    _known(arguments, folder)
+    if arguments.source is None or arguments.target is None:
+        raise UsageError("a copy has two ends: name them with --from SETUP and --to SETUP")
+    size, files = _counted(env, arguments.amount)
+    cost = cost_between(folder, arguments.source, arguments.target)
+    per_file = cost.per_file if cost is not None and files else 0.0
+    row = between(
+        folder.review,
+        runs_for_results(folder),
+        size,
+        arguments.source,
+        arguments.target,
+        files=files,
+        per_file=per_file,
+        check=arguments.check,
+    )
+    title = (
+        f"{show_size(size)}{f' in {files} files' if files else ''}, copied{' and checked' if arguments.check else ''}"
+    )
+    lines = works_table(folder.review, [row], title, arguments.units)
+    if files and cost is None:
+        lines.append(
+            "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"
+        )
+    return answer(arguments, env, "works", works_as_data([row], size, title), [*lines, ""])
+
+
+def _counted(env: Environment, amount: str) -> tuple[int, int]:
+    """Return bytes and files of a folder, or a size and no files."""
+    import os
+
+    from ulterion.core.units import parse_size
+    from ulterion.engine.copies import walk
+
+    path = env.folder / Path(amount)
+    if not path.exists():
+        return parse_size(amount), 0
+    count = walk.count([os.fsencode(path)])
+    return count.bytes, count.files
+
+
+def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Whether a stream is taken, by its rate or a speed class, and what so long a recording fills."""
+    from ulterion.core.units import show_duration, show_rate, show_size
+    from ulterion.features.estimate.data import recordings_as_data
+    from ulterion.features.estimate.recordings import recordings, stream_of
+    from ulterion.features.estimate.tables import recordings_table
+    from ulterion.results.pooling import runs_for_results
+
+    _known(arguments, folder)
+    stream = stream_of(arguments.amount)
+    size = None if arguments.length is None else stream * arguments.length
+    found = recordings(
+        folder.review, runs_for_results(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
+    )
+    title = f"a recording of {arguments.amount}, {show_rate(stream)}"
+    title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
+    lines = [*recordings_table(found, title, arguments.units), ""]
+    return answer(arguments, env, "recordings", recordings_as_data(found, stream, size), lines)
+
+
+def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """What a supply leaves for what hangs on it."""
+    from ulterion.core.errors import UsageError
+    from ulterion.core.estimates.power import Cable, budget
+    from ulterion.features.estimate.data import power_as_data
+    from ulterion.features.estimate.power_budget import load_of, supply_of
+    from ulterion.features.estimate.tables import budget_table
+
+    if not arguments.part:
+        raise UsageError("nothing hangs on it: name each part with --part NAME")
+    supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
+    loads = [load_of(folder.review, runs, name) for name in arguments.part]
+    cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
+    found = budget(supply.gives if cable is None else cable.passes(supply.gives), loads)
+    shown = [*budget_table(supply, cable, found), ""]
+    return answer(arguments, env, "power", power_as_data(supply, cable, found), shown)
+
+
+def _cable(text: str) -> tuple[float, int]:
+    """Return length in metres and gauge number of '2 m 28 AWG'."""
+    import re
+
+    from ulterion.core.errors import UsageError
+
+    match = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*m[\s,]+(?:AWG\s*)?(\d{1,2})(?:\s*AWG)?\s*", text)
+    if match is None or not 0 < float(match[1]) <= 100:
+        raise UsageError(f"--cable '{text}' is no cable; write it like '2 m 28 AWG'")
+    return float(match[1]), int(match[2])
+
+
+def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """What money buys."""
+    from ulterion.core.errors import UsageError
+    from ulterion.core.units import parse_size
+    from ulterion.features.estimate.data import values_as_data
+    from ulterion.features.estimate.tables import values_table
+    from ulterion.features.estimate.value import cheapest, parse_mix, values
+    from ulterion.results.pooling import runs_for_results
+
+    size = parse_size(arguments.amount)
+    if arguments.mix and arguments.writes:
+        raise UsageError("--mix says what is done; leave --writes out")
+    mix = parse_mix(arguments.mix) if arguments.mix else {"write" if arguments.writes else "read": 1.0}
+    found = values(folder.review, runs_for_results(folder), size, mix, arguments.least)
+    if not found:
+        raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
+    best = cheapest(found)
+    return answer(
+        arguments,
+        env,
+        "values",
+        values_as_data(found, best),
+        [*values_table(folder.review, found, best, arguments.units), ""],
+    )

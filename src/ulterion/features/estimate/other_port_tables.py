@@ -1,0 +1,87 @@
+"""What a reader gets on a port of his own, and what moving bytes draws, on the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.estimates.readers import Reader
+from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.features.estimate.energy import Energy
+from ulterion.features.estimate.other_port import Suggestion, There
+from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, too_small
+from ulterion.model.review import Review
+from ulterion.show.terminal import Cells, bullet_list, table
+
+WATT_HOUR = 3600.0  # J
+
+
+def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], unit: str) -> list[RenderableType]:
+    """Return what each tested product gives there, measured or worked out, and what does not fit."""
+    lines: list[RenderableType] = []
+    for link in reader.links:
+        mine = [s for s in found if s.link == link]
+        known = [s for s in mine if s.ways]
+        size = f", {show_size(reader.size)}" if reader.size is not None else ""
+        each = f" a {reader.period}" if reader.period else ""
+        columns = [("product", "left"), (f"read, {unit}", "right"), (f"write, {unit}", "right")]
+        columns += [("to read it", "right"), ("to write it", "right")] if reader.size is not None else []
+        body: list[Cells | Text] = [[Text(chain_words(s), style="name"), *_cells(s, reader, unit)] for s in known]
+        lines += [*([Text("")] if lines else []), Text(f"on a port of {link}{size}{each}", style="head"), Text("")]
+        lines.append(table(columns, body) if body else Text("Nothing that was measured fits it."))
+        lines += bullet_list("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
+        lines += bullet_list("Keep in mind", too_small(review, reader, known))
+        lines += bullet_list("Without a figure", grouped([(chain_words(s), s.why) for s in mine if s.why]))
+    return lines
+
+
+def _cells(one: Suggestion, reader: Reader, unit: str) -> list[str]:
+    ways = [one.ways.get("read"), one.ways.get("write")]
+    cells = [_rates(w, unit) for w in ways]
+    return [*cells, *(_times(w) for w in ways)] if reader.size is not None else cells
+
+
+def _rates(way: There | None, unit: str) -> str:
+    if way is None:
+        return "–"
+    low, high = (show_rate(r, unit, with_unit=False) for r in (way.low, way.high))
+    return low if low == high else f"{low} – {high}"
+
+
+def _times(way: There | None) -> str:
+    if way is None or way.quick is None or way.slow is None:
+        return "–"
+    low, high = show_duration(way.quick.low), show_duration(way.slow.high)
+    return low if low == high else f"{low} – {high}"
+
+
+def energies_table(found: Sequence[Energy], size: int | None) -> list[RenderableType]:
+    """Return what moving a gigabyte draws."""
+    columns = [
+        ("setup", "left"),
+        ("", "left"),
+        ("at work", "right"),
+        ("most", "right"),
+        ("at rest", "right"),
+        ("J/GB", "right"),
+        ("above rest", "right"),
+    ]
+    columns += [(f"for {show_size(size)}", "right")] if size is not None else []
+    body: list[Cells | Text] = []
+    for one in found:
+        rest = "–" if one.idle is None else f"{one.idle:.2f} W"
+        above = "–" if one.above_rest is None else f"{one.above_rest:.2f}"
+        row = [
+            one.setup,
+            one.direction,
+            f"{one.watts:.2f} W",
+            f"{one.peak:.2f} W",
+            rest,
+            f"{one.per_gigabyte:.2f}",
+            above,
+        ]
+        body.append([*row, *([f"{one.per_gigabyte * size / 1e9 / WATT_HOUR:.3g} Wh"] if size is not None else [])])
+    note = "J/GB: all that was drawn while a GB moved; above rest: less what is drawn at rest in that time"
+    return [table(columns, body), Text(note, style="muted")]

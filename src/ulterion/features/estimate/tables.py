@@ -1,0 +1,118 @@
+"""Estimates on the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.estimates.conversions import Told
+from ulterion.core.estimates.power import VOLTS, Budget, Cable
+from ulterion.core.units import show_duration, show_rate, significant
+from ulterion.features.copy.words import listed
+from ulterion.features.estimate import words as words
+from ulterion.features.estimate.power_budget import Supply
+from ulterion.features.estimate.recordings import Recorded
+from ulterion.features.estimate.transfer_time import TransferTimeRow
+from ulterion.features.estimate.value import Value
+from ulterion.model.review import Review
+from ulterion.show.terminal import Cells, bullet_list, table
+
+
+def works_table(review: Review, rows: Sequence[TransferTimeRow], title: str, unit: str) -> list[RenderableType]:
+    """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
+    columns = (("setup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
+    body: list[Cells | Text] = []
+    for row in rows:
+        if row.work is None:
+            body.append([row.setup, Text("–", style="muted"), "", ""])
+            continue
+        span = f"{show_duration(row.work.low)} to {show_duration(row.work.high)}"
+        body.append([row.setup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
+    lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
+    known = [r for r in rows if r.work is not None]
+    lines += bullet_list(
+        "What decides it",
+        [f"{r.setup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
+    )
+    return [*lines, *bullet_list("Keep in mind", listed(words.cautions(review, rows)))]
+
+
+def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[RenderableType]:
+    """Return whether each setup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
+    long = any(one.media is not None or one.emptying is not None for one in found)
+    columns = [
+        ("setup", "left"),
+        ("class", "left"),
+        *([("media", "right"), ("to empty", "right")] if long else []),
+        ("", "left"),
+    ]
+    body: list[Cells | Text] = []
+    for one in found:
+        told = one.recording
+        style = "muted" if told is None else "good" if told.keeps else "bad"
+        row: list[Text | str] = [one.setup, f"V{one.speed_class}" if one.speed_class else "–"]
+        if long:
+            empty = "–" if one.emptying is None else show_duration(one.emptying.seconds)
+            row += ["–" if one.media is None else str(one.media), empty]
+        body.append([*row, Text(words.recording_words(told, unit), style=style)])
+    note = "class: the highest video speed class that every second of the soak kept"
+    return [Text(title, style="head"), Text(""), table(columns, body), Text(note, style="muted")]
+
+
+def units_table(kind: str, text: str, told: Told, links: Told) -> list[RenderableType]:
+    """Return a quantity in other units."""
+    lines: list[RenderableType] = [Text(f"{text}, a {kind}", style="head"), Text("")]
+    lines.append(table((("", "left"), ("", "left")), [list(one) for one in told]))
+    if links:
+        lines += [
+            Text(""),
+            table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
+        ]
+    return lines
+
+
+def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[RenderableType]:
+    """Return a budget of power."""
+    columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("by", "left"))
+    body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
+    at = f" at {supply.volts:g} V" if supply.volts != VOLTS else ""
+    told = f"{supply.name} gives {supply.gives:.1f} W{at} ({supply.source})"
+    lines: list[RenderableType] = [Text(told, style="head"), Text(""), table(columns, body), Text("")]
+    return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found, supply.volts, cable))]
+
+
+def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[RenderableType]:
+    """Return what money buys."""
+    columns = (
+        ("product", "left"),
+        ("kind", "left"),
+        ("price", "right"),
+        (unit, "right"),
+        ("for a MB/s", "right"),
+        ("for a GB", "right"),
+        ("on", "left"),
+        ("", "left"),
+    )
+    body: list[Cells | Text] = [
+        [
+            review.label(v.part),
+            review.parts[v.part].kind,
+            str(v.price),
+            "–" if v.rate is None else show_rate(v.rate, unit, with_unit=False),
+            "–" if v.per_rate is None else significant(v.per_rate),
+            "–" if v.per_size is None else significant(v.per_size),
+            v.setup or "not measured",
+            "" if v.meets is None else Text("meets it", style="good") if v.meets else Text("does not", style="bad"),
+        ]
+        for v in found
+    ]
+    lines: list[RenderableType] = [table(columns, body)]
+    lines += [Text(f"cheapest that meets it: {review.label(v.part)}, {v.price}", style="good") for v in best]
+    dates = ", ".join(f"{review.label(v.part)} {v.seen.isoformat()}" for v in found if v.seen)
+    lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []
+    return [
+        *lines,
+        Text("a product is rated on the setup that gave it most; the price is of the part alone", style="muted"),
+    ]

@@ -1,0 +1,1 @@
+"""Transfer tests on a drive, a network or several targets at once."""

@@ -1,0 +1,159 @@
+"""`ulterion measure`: run a suite of transfer tests."""
+
+from __future__ import annotations
+
+import argparse
+from contextlib import closing
+from typing import TYPE_CHECKING
+
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from ulterion.run.observers import MeasureOutcome
+    from ulterion.run.requests import MeasureRequest
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    from ulterion.features.measure import options
+
+    options.add(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Measure, keep the run, show it."""
+    from ulterion.features.measure.live_view import make_display
+    from ulterion.features.measure.run import measure
+    from ulterion.terminal.signals import stoppable
+
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
+    request = _request(arguments, env)
+    if arguments.together:
+        return _together(arguments, env, request)
+    display = make_display(env.screen, arguments.units)
+    with stoppable(), closing(display):
+        finished = measure(request, display)
+    _show(arguments, env, request, finished)
+    if finished.failure is not None:
+        raise finished.failure
+    return Status.DONE
+
+
+def _together(arguments: argparse.Namespace, env: Environment, request: MeasureRequest) -> Status:
+    from ulterion.core.errors import UsageError
+    from ulterion.features.measure.concurrent import measure_together
+    from ulterion.features.measure.concurrent_tables import sharing_table
+    from ulterion.features.measure.data import sharing_as_data
+    from ulterion.features.measure.live_view import make_display
+    from ulterion.terminal.signals import stoppable
+
+    refused = [
+        f"--{o.replace('_', '-')}" for o in ("warm_up", "rest", "cool_to", "until_sure") if getattr(arguments, o)
+    ]
+    if refused:
+        raise UsageError(
+            f"--together takes no {' and no '.join(refused)}: passes alone and together take turns as they are"
+        )
+    first = request.place.setup or request.place.target
+    if first is None or (request.place.setup and request.place.target):
+        raise UsageError(
+            "--together takes targets or setups: ulterion measure A --together B (or net:HOST), or --setup A --together B"
+        )
+    display = make_display(env.screen, arguments.units)
+    with stoppable(), closing(display):
+        shared = measure_together(request, [first, *arguments.together], display)
+    if arguments.json:
+        env.show_json("sharing", sharing_as_data(shared))
+    else:
+        env.show(sharing_table(shared, arguments.units))
+    if shared.failure is not None:
+        raise shared.failure
+    return Status.DONE
+
+
+def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
+    from ulterion.core.errors import UsageError
+    from ulterion.features.measure.options import DEFAULT_PASSES, extras_of, workloads_of
+    from ulterion.run.overwrite_guard import Overwrite
+    from ulterion.run.place import Place
+    from ulterion.run.requests import MeasureRequest, TargetOptions
+    from ulterion.terminal.options import review_for, wait_if_asked
+
+    if arguments.target is not None and arguments.network is not None:
+        raise UsageError("TARGET and --network exclude each other; with --together: --network HOST --together TARGET")
+    target = f"net:{arguments.network}" if arguments.network is not None else arguments.target
+    if target is None and arguments.setup is None:
+        raise UsageError(
+            "nothing to measure: name a folder on the drive, a setup of the review with --setup, or a peer with --network"
+        )
+    review = review_for(arguments, env.folder, env.tell)
+    place = Place(review, env.folder, target, arguments.setup)
+    suite, workloads = workloads_of(arguments, network=place.over_network and not arguments.together)
+    waited = wait_if_asked(arguments, review, env.notice)
+    return MeasureRequest(
+        place=place,
+        suite=suite,
+        workloads=workloads,
+        passes=arguments.passes or DEFAULT_PASSES,
+        seconds=arguments.seconds,
+        access=TargetOptions(
+            span_bytes=arguments.span,
+            seed=arguments.seed,
+            workers=arguments.workers,
+            stall=arguments.stall,
+            overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+            accept=arguments.accept,
+            waited=waited,
+            code=arguments.code,
+        ),
+        extras=extras_of(arguments),
+    )
+
+
+def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: MeasureOutcome) -> None:
+    if arguments.json:
+        from ulterion.features.measure.data import measured_as_data
+
+        drawn = _drawn(arguments, env, finished)
+        env.show_json("measurement", measured_as_data(finished), drawn.as_data())
+        drawn.end(env)
+        return
+    from ulterion.features.measure.tables import results
+
+    env.show(results(finished.run, finished.path, arguments.units))
+    drawn = _drawn(arguments, env, finished)
+    drawn.show(env)
+    if finished.failure is None:
+        env.show([_next_step(request)])
+    drawn.end(env)
+
+
+def _drawn(arguments: argparse.Namespace, env: Environment, finished: MeasureOutcome) -> SavedFigures:
+    if not arguments.figure or not any(r.counted for r in finished.run.workloads):
+        return SavedFigures()
+    from ulterion.features.measure.sweep_figure import draw_run
+
+    def figure() -> Figure:
+        return draw_run(finished.run, arguments.units, finished.run.seen_link, dark=arguments.dark)
+
+    return draw([(env.folder / arguments.figure, figure)])
+
+
+def _next_step(request: MeasureRequest) -> str:
+    from ulterion.show.sentences import listed
+
+    review = request.place.review.review
+    if request.place.setup is None and review.setups:
+        return f"next: with --setup NAME it is compared with the others; here: {listed([*review.setups])}"
+    if request.place.setup is None:
+        return "next: 'ulterion new DIR' starts a review, in which drives and setups are compared"
+    measured = {s.setup for s in request.place.review.skims() if s.kind in ("measure", "network")}
+    left = [n for n in review.setups if n not in measured]
+    if left:
+        return f"next: ulterion measure --setup {left[0]}"
+    return "next: ulterion compare, then ulterion claims"

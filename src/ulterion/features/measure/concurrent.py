@@ -1,0 +1,214 @@
+"""Several targets at once: each alone, then all together, a run document for each."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import TypeVar
+
+from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed, UsageError
+from ulterion.core.sharing import Sharing, sharing
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.workloads.network import network_like
+from ulterion.core.workloads.passes import PassResult
+from ulterion.engine import runner
+from ulterion.features.measure.concurrent_pass import run_at_once
+from ulterion.model.journal import Journal
+from ulterion.model.runs.header import State
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.run.background_load import BackgroundLoad
+from ulterion.run.observers import Observer, Shared
+from ulterion.run.opening import UNKNOWN, Opened, blank_measure, opened
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest
+from ulterion.run.session import RunRecorder, finished, open_journal
+
+Result = TypeVar("Result")
+
+
+@dataclass
+class _Seat:
+    """One target with its run, its journal and what it gave so far."""
+
+    name: str
+    found: Opened
+    run: MeasureRun
+    journal: Journal
+    recorder: RunRecorder
+    observer: Observer
+    failure: TargetFailed | None = None
+
+    def turn(self) -> None:
+        """Say that what follows is told of this one."""
+        self.observer.turn(self.run)
+
+    def leave(self) -> None:
+        """On the way out: a journal without a pass holds nothing worth recovering."""
+        self.journal.close(remove=not self.recorder.passes)
+
+    def seed(self, index: int, number: int) -> int:
+        """Return the seed of a pass."""
+        return runner.pass_seed(self.found.seed, index, number)
+
+    def failed(self, error: TargetFailed) -> None:
+        """Keep the failure, with the target's name."""
+        self.failure = TargetFailed(f"{self.name}: {error}", offset=error.offset, moved=error.moved)
+
+
+def measure_together(request: MeasureRequest, names: Sequence[str], observer: Observer) -> Shared:
+    """Measure each target alone, then all at once; a target that fails is left out and the others go on.
+
+    Every workload is run twice in each document: alone, and with the words `together N`.  Raises UsageError before
+    anything is measured.
+    """
+    alone = request.workloads
+    with contextlib.ExitStack() as stack:
+        every = []
+        for name in names:
+            place = _place_of(request.place, name)
+            mine = [network_like(w) for w in alone] if place.over_network else list(alone)
+            both = [*mine, *(replace(w, name=f"{w.name}, together", concurrent_targets=len(names)) for w in mine)]
+            every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
+        _refuse_doubles(request.place, names, every)
+        asked = [replace(request, place=_place_of(request.place, name)) for name in names]
+        seats = [_seat(a, name, opening, observer) for a, name, opening in zip(asked, names, every, strict=True)]
+        for slot in seats:
+            stack.callback(slot.leave)
+            observer.opened(slot.run)
+        stopped, bystanders = None, BackgroundLoad()
+        try:
+            for slot in seats:
+                _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.prefilling))
+            for number in range(1, request.passes + 1):
+                _round(seats, len(alone), number, request.access.stall)
+        except Interrupted as error:
+            stopped = error
+        return _finish(request, seats, stopped, bystanders)
+
+
+def _place_of(place: Place, name: str) -> Place:
+    """Return the place of one of several targets: a folder or device, or where setups are meant, a setup."""
+    return place.with_setup(name) if place.setup is not None else place.with_target(name)
+
+
+def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
+    run = blank_measure(opening, request)
+    journal = open_journal(request.place.review, run)
+    return _Seat(
+        name=name,
+        found=opening,
+        run=run,
+        journal=journal,
+        recorder=RunRecorder(observer, journal, opening.target.warmth, run.before or UNKNOWN),
+        observer=observer,
+    )
+
+
+def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened]) -> None:
+    """Refuse what cannot be at the same time: simulated beside real, a target twice, one drive in two setups."""
+    simulated = [opening.target.simulated for opening in every]
+    if any(simulated) and not all(simulated):
+        raise UsageError("simulated setups and real ones cannot run together; name setups of one kind")
+    seen: dict[str, str] = {}
+    media: dict[str, str] = {}
+    for name, opening in zip(names, every, strict=True):
+        key, medium = opening.target.name, next(iter(reversed(opening.header["chain"])), None)
+        if key in seen:
+            raise UsageError(f"{name} and {seen[key]} are the same target; name different ones")
+        if medium in media:
+            label = place.review.review.label(medium)
+            raise UsageError(
+                f"{name} and {media[medium]} are two setups of one drive, {label}, which cannot be in both at once; name setups of different drives"
+            )
+        seen[key] = name
+        if medium is not None:
+            media[medium] = name
+
+
+def _guard(slot: _Seat, step: Callable[[], Result]) -> Result | None:
+    """Run a step on a target that has not failed yet; keep its failure."""
+    if slot.failure is not None:
+        return None
+    try:
+        return step()
+    except TargetFailed as error:
+        slot.failed(error)
+        return None
+
+
+def _round(seats: Sequence[_Seat], count: int, number: int, stall: float) -> None:
+    """Run one round: every workload on each target alone, then on all at once."""
+    for index in range(count):
+        for slot in seats:
+            workload, recorder = slot.found.workloads[index], slot.recorder
+            slot.turn()
+            recorder.begin(index, workload, number)
+            run_pass = partial(runner.run_pass, slot.found.target, workload, slot.seed(index, number), recorder)
+            result = _guard(slot, partial(run_pass, index, number))
+            if result is not None:
+                recorder.end(index, workload, number, result)
+        _at_once([s for s in seats if s.failure is None], index + count, number, stall)
+
+
+def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> None:
+    """Run a workload on all targets at the same time, started together; again where machine or program stood still."""
+    if len(seats) < 2:
+        return
+    seats[0].turn()
+    seats[0].recorder.begin(index, seats[0].found.workloads[index], number)
+    for _ in range(runner.MAX_SPOILED):
+        try:
+            results = _all_of(seats, index, number, stall)
+        except PassSpoiled as error:
+            for slot in seats:
+                slot.recorder.spoiled(index, slot.found.workloads[index], number, str(error))
+            continue
+        for slot, result in zip(seats, results, strict=True):
+            if isinstance(result, TargetFailed):
+                slot.failed(result)
+            else:
+                slot.turn()
+                slot.recorder.end(index, slot.found.workloads[index], number, result)
+        return
+    raise Interrupted(f"pass {number} of all together was spoiled {runner.MAX_SPOILED} times in a row")
+
+
+def _all_of(seats: Sequence[_Seat], index: int, number: int, stall: float) -> list[PassResult | TargetFailed]:
+    workloads = [s.found.workloads[index] for s in seats]
+    seeds = [s.seed(index, number) for s in seats]
+    return run_at_once([s.found.target for s in seats], workloads, seeds, seats[0].recorder.tick, stall)
+
+
+def _finish(
+    request: MeasureRequest, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: BackgroundLoad
+) -> Shared:
+    paths = []
+    for slot in seats:
+        state = State(name="complete")
+        if slot.failure is not None:
+            state = State(name="failed", why=str(slot.failure), offset=slot.failure.offset)
+        elif stopped is not None:
+            state = State(name="interrupted", why=str(stopped))
+        done = finished(slot.recorder.document(slot.run, state), slot.found, bystanders)
+        paths.append(request.place.review.finish(done, slot.journal.path)[1])
+        slot.journal.close(remove=True)
+    failures = [s.failure for s in seats if s.failure is not None]
+    failure = stopped or next(iter(failures), None)
+    return Shared(
+        tuple(s.name for s in seats), _shared(request, seats), tuple(paths), tuple(map(str, failures)), failure
+    )
+
+
+def _shared(request: MeasureRequest, seats: Sequence[_Seat]) -> dict[str, Sharing]:
+    """Return the sharing of every workload that all targets did alone and together."""
+    count, by_workload = len(request.workloads), {}
+    for index, workload in enumerate(request.workloads):
+        alone = [s.recorder.rates(index) for s in seats]
+        together = [s.recorder.rates(index + count) for s in seats]
+        if all(alone) and all(together):
+            by_workload[workload.text] = sharing(
+                [estimate(r).rate for r in alone], [estimate(r).rate for r in together]
+            )
+    return by_workload

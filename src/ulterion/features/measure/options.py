@@ -1,0 +1,224 @@
+"""The options of `ulterion measure`, in groups by what the reviewer wants, and what they come to."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.terminal import options
+
+if TYPE_CHECKING:
+    from ulterion.core.workloads.workload import Workload
+    from ulterion.run.requests import RepetitionPolicy
+
+DEFAULT_PASSES, DEFAULT_SECONDS = 4, 4.0
+DEFAULT_SURE, DEFAULT_MOST, DEFAULT_TIME = (
+    0.02,
+    10,
+    900.0,
+)  # of passes whose number was not asked for: ratio, passes, seconds
+MAX_PLACES, MAX_WORKERS = 100, 64
+
+
+def add(parser: argparse.ArgumentParser) -> None:
+    """Add all options."""
+    parser.add_argument(
+        "target",
+        nargs="?",
+        metavar="TARGET",
+        help="a folder on the mounted drive, a large file to read, or a raw device such as /dev/sdx "
+        "(default: the setup's)",
+    )
+    parser.add_argument("--setup", metavar="SETUP", help="the setup of the review that is plugged in now")
+    options.add_network(parser)
+    options.add_review(parser)
+    options.add_setup_checks(parser)
+    _add_what(parser.add_argument_group("what to run"))
+    _add_how(parser.add_argument_group("how often, and with what rests"))
+    options.add_device(parser)
+    shown = parser.add_argument_group("what is shown")
+    shown.add_argument("--figure", type=Path, metavar="FILE", help="draw a sweep, as FILE.png or FILE.svg")
+    shown.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    options.add_units(shown)
+    options.add_json(shown)
+
+
+def _add_what(group: argparse._ArgumentGroup) -> None:
+    from ulterion.core.workloads.suites import DEFAULT_SUITE, SUITES
+
+    suites = " ".join(f"{s.name}: {s.why}" for s in SUITES.values())
+    group.add_argument(
+        "--suite", metavar="NAME", help=f"a named list of workloads (default: {DEFAULT_SUITE}). {suites}"
+    )
+    group.add_argument(
+        "--workload",
+        action="append",
+        metavar="WORDS",
+        help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
+        "'random mixed 30 %% writes 16 KiB depth 8'; may be repeated",
+    )
+    group.add_argument(
+        "--sweep",
+        metavar="WORDS",
+        help="ranges of sizes and depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'",
+    )
+    group.add_argument(
+        "--places",
+        type=options.count("places", MAX_PLACES),
+        metavar="N",
+        help="each workload at N equal places of the span, for disks that slow down inwards",
+    )
+    _add_extent(group)
+
+
+def _add_extent(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--seconds",
+        type=options.seconds,
+        default=DEFAULT_SECONDS,
+        metavar="TIME",
+        help="length of a pass, such as 5 or 2m (default: 4 s)",
+    )
+    group.add_argument(
+        "--span",
+        type=options.quantity("parse_size"),
+        metavar="SIZE",
+        help="how much of the medium is covered, such as '8 GiB' (default: 4 GiB, or what there is room for; a device: all of it)",
+    )
+    group.add_argument(
+        "--workers",
+        type=_workers,
+        metavar="N",
+        help="worker processes, each with the workload's depth (default: auto, as many as it takes to share that depth)",
+    )
+    group.add_argument(
+        "--together",
+        nargs="+",
+        metavar="TARGET",
+        help="further targets (net:HOST for a network): each alone, then all at once, for hubs",
+    )
+    options.add_seed(group)
+
+
+def _workers(text: str) -> int | None:
+    return None if text == "auto" else options.count("workers", MAX_WORKERS)(text)
+
+
+def _add_how(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--passes",
+        type=options.passes,
+        metavar="N",
+        help=f"repetitions of each workload, no more and no less (default: {DEFAULT_PASSES}, then until ±2 %%, {DEFAULT_MOST} at most)",
+    )
+    group.add_argument(
+        "--until-sure",
+        type=options.quantity("parse_ratio"),
+        metavar="PERCENT",
+        help="repeat until the 95 %% interval is within ± this, such as '1 %%'",
+    )
+    group.add_argument(
+        "--max-passes",
+        type=options.passes,
+        default=30,
+        metavar="N",
+        help="passes after which --until-sure gives up (default: %(default)s)",
+    )
+    group.add_argument(
+        "--most-time",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="time after which --until-sure gives up, such as 30m",
+    )
+    group.add_argument("--warm-up", action="store_true", help="a first round that is kept but not counted")
+    _add_rests(group)
+
+
+def _add_rests(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--rest",
+        type=options.quantity("parse_duration"),
+        default=0.0,
+        metavar="TIME",
+        help="wait between passes, such as 20s",
+    )
+    group.add_argument(
+        "--cool-to",
+        type=options.quantity("parse_temperature"),
+        metavar="TEMP",
+        help="wait between passes until the drive is as cool as this, such as '45 C'",
+    )
+    options.add_stall(group)
+
+
+def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tuple[str, list[Workload]]:
+    """Return the name of the suite and the workloads asked for, of a drive or of a network; raise UsageError."""
+    from ulterion.core.errors import UsageError
+
+    if network:
+        return _over_network(arguments)
+    given = [w for w in ("suite", "workload", "sweep") if getattr(arguments, w)]
+    if len(given) > 1:
+        raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
+    suite, workloads = _named(arguments)
+    doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
+    if doubled:
+        raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
+    if arguments.places:
+        workloads = [at for w in workloads for at in w.at_places(arguments.places)]
+    if arguments.figure and not (arguments.sweep or arguments.places):
+        raise UsageError("--figure draws a --sweep or --places; for setups use 'ulterion compare --figure'")
+    return suite, workloads
+
+
+def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+    from ulterion.core.errors import UsageError
+    from ulterion.core.workloads.network import NETWORK_SUITE, parse_network
+    from ulterion.core.workloads.suites import AD_HOC
+
+    for name in ("sweep", "places", "span", "workers", "overwrite", "lose_contents", "figure", "cool_to"):
+        if getattr(arguments, name):
+            raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
+    if arguments.suite not in (None, NETWORK_SUITE.name):
+        raise UsageError(
+            f"the suite '{arguments.suite}' is for drives; a network has one of its own, '{NETWORK_SUITE.name}'"
+        )
+    if not arguments.workload:
+        return NETWORK_SUITE.name, list(NETWORK_SUITE.workloads)
+    workloads = [parse_network(w) for w in arguments.workload]
+    doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
+    if doubled:
+        raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
+    return AD_HOC, workloads
+
+
+def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+    from ulterion.core.workloads.suites import AD_HOC, DEFAULT_SUITE, SWEEP, find_suite
+    from ulterion.core.workloads.workload import parse_sweep, parse_workload
+
+    if arguments.sweep:
+        return SWEEP, parse_sweep(arguments.sweep)
+    if arguments.workload:
+        return AD_HOC, [parse_workload(w) for w in arguments.workload]
+    suite = find_suite(arguments.suite or DEFAULT_SUITE)
+    return suite.name, list(suite.workloads)
+
+
+def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
+    """Return how passes are repeated; raise UsageError."""
+    from ulterion.core.errors import UsageError
+    from ulterion.engine.runner import PrecisionRule
+    from ulterion.run.requests import RepetitionPolicy
+
+    sure = None
+    least = arguments.passes or DEFAULT_PASSES
+    if arguments.until_sure is None and arguments.passes is None and not arguments.together:
+        sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.most_time or DEFAULT_TIME)
+    elif arguments.until_sure is not None:
+        if arguments.until_sure <= 0:
+            raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
+        if arguments.max_passes < least:
+            raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
+        sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.most_time)
+    return RepetitionPolicy(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

@@ -1,0 +1,113 @@
+"""What is about to be tested, and what came of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.stats.estimates import Estimate, estimate
+from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
+from ulterion.features.measure import preview as words
+from ulterion.features.measure.network_tables import network_results
+from ulterion.features.measure.sweep_tables import place_table, points_of, sweep_table
+from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.soak import SoakRun
+from ulterion.show.columns import align_points, show_margin
+from ulterion.show.terminal import TableBlock, bullet_list, table
+
+
+def preview(run: MeasureRun | SoakRun) -> list[RenderableType]:
+    """Return what will be tested: shown before a byte is written."""
+    heads = [Text(f"{what:<13}{value}") for what, value in words.preview(run)]
+    return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
+
+
+def _covered(run: MeasureRun) -> list[RenderableType]:
+    """Return how little of the medium places cover, where that is little: they say nothing of the rest."""
+    whole = run.target.capacity_bytes
+    ends = [r.workload.origin_bytes + (r.workload.span_bytes or 0) for r in run.workloads]
+    if not (run.at_places and whole and ends) or max(ends) >= COVERED * whole:
+        return []
+    share = show_percent(max(ends) / whole)
+    words = f"only {share} of the medium was covered ({show_size(max(ends))} of {show_size(whole)}); a disk is slower further in"
+    return [Text(words, style="warning")]
+
+
+def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
+    """Return the table of a run and where it is kept."""
+    if run.target.network is not None or any(r.workload.is_network for r in run.workloads):
+        return network_results(run, path, unit)
+    if run.is_sweep or run.at_places:
+        points = points_of(run)
+        tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
+        return [*tables, *_covered(run), *_end(run, path)]
+    records = [f for r in run.workloads for f in r.figures]
+    estimates = [estimate(run.rates_of(r)) for r in records]
+    rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
+    rows = [_row(*each) for each in zip(records, estimates, rates, strict=True)]
+    rows += [[Text(r.workload.title, style="name"), *["–"] * 5] for r in _without_figure(run)]
+    columns = [
+        ("workload", "left"),
+        (unit, "right"),
+        ("±", "right"),
+        ("IOPS", "right"),
+        ("median", "right"),
+        ("p99", "right"),
+    ]
+    shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
+    return [*shown, *_meaning(run, records), *_end(run, path)]
+
+
+def _end(run: MeasureRun, path: Path) -> list[RenderableType]:
+    """Return the remarks on a run, and where it is kept."""
+    return [*_remarks(run), Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
+
+
+def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
+    """Return the row of a workload, its rate as it is shown."""
+    latency = record.latency
+    return [
+        Text(record.workload.title, style="name"),
+        rate,
+        show_margin(one),
+        show_iops(one.rate / record.workload.block_bytes),
+        show_duration(latency.percentile(50)),
+        show_duration(latency.percentile(99)),
+    ]
+
+
+def _without_figure(run: MeasureRun) -> list[WorkloadRecord]:
+    """Return the workloads none of whose passes was of one state."""
+    return [r for r in run.workloads if r.counted and not r.figures]
+
+
+COVERED = 0.5  # of the medium, below which places are said to cover little of it
+RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
+LEGEND = "±: half the 95 % interval; median and p99: latency of a request"
+
+
+def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableType]:
+    """Return what each name stands for, and the flush where it took a share worth knowing."""
+    lines = []
+    for record in records:
+        flush = sum(p.flush_seconds or 0.0 for p in record.counted) / sum(p.seconds for p in record.counted)
+        tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
+        name = "" if record.workload.title == record.text else f"{record.workload.title}: "
+        passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
+        sure = f"; {record.ended}" if record.ended else ""
+        lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
+    lines += [f"{r.workload.title}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
+    notes = [LEGEND] if records else []
+    restless = [r.workload.title for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
+    if restless:
+        which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
+        notes.append(f"{which}: passes differ widely; was something else using machine or drive?")
+    if records and len(records[0].counted) < 3:
+        notes.append("too few passes for an interval: use --passes 3 or more")
+    return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
+
+
+def _remarks(run: MeasureRun) -> list[RenderableType]:
+    return bullet_list("Keep in mind", [*run.state.sentence("run"), *run.warnings])

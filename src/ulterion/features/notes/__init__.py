@@ -1,0 +1,1 @@
+"""What a reviewer notes by hand."""

@@ -1,0 +1,251 @@
+"""Putting notes where they belong: into a run's document, beside the journal of a run in progress, or on a setup."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.units import parse_duration, show_duration
+from ulterion.features.notes.parsing import WARM_THINGS, now_utc, parse_note
+from ulterion.model.files import locked
+from ulterion.model.instrument import InstrumentLog, read_log
+from ulterion.model.pending_notes import leave_note
+from ulterion.model.run_summary import RunSummary
+from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.notes import Note, Reading
+from ulterion.model.runs.soak import LoggedSeries
+from ulterion.model.setup_notes import SetupNote
+from ulterion.model.store import ReviewFolder
+
+LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
+_AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
+_IDLE = re.compile(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
+_EXCLUDES = re.compile(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
+
+
+def split_moment(text: str) -> tuple[str, float | None]:
+    """Take 'at 12m', 'at 0m' or 'idle' off the end of a note; return the rest and the seconds, None where there is no moment.
+
+    Idle is the moment before the load: 0 seconds from its beginning.
+    """
+    idle = _IDLE.fullmatch(text.strip())
+    if idle is not None:
+        return idle[1], 0.0
+    match = _AT.fullmatch(text.strip())
+    if match is None:
+        return text, None
+    try:
+        return match[1], parse_duration(match[2])
+    except UsageError:
+        return text, None
+
+
+def note_words(
+    folder: ReviewFolder,
+    text: str,
+    run_id: str | None,
+    setup: str | None,
+    ask: Callable[[str], bool] = lambda question: True,
+) -> dict[str, object]:
+    """Note words; return what was noted and where.
+
+    Without a run or setup that is named they go to the run that is going on, or to the newest; `ask` is asked first where that may
+    not be the one that is meant.  A moment ('at 12m') counts from the beginning of a soak's load, as its events and figure do; kept are seconds since
+    the beginning of the run.  Raises UsageError.
+    """
+    if _EXCLUDES.fullmatch(text.strip()):
+        raise UsageError(
+            f"to exclude a run, name it and say why: ulterion note --exclude {run_id or 'RUN'} 'wrong cable'"
+        )
+    words, moment = split_moment(text)
+    if setup is not None:
+        if run_id is not None or moment:
+            raise UsageError("a note on a setup has no run and no moment; leave --setup out to note it on its run")
+        folder.review.setup(setup)
+        return _on_setup(folder, setup, parse_note(text))
+    left = _on_live_run(folder, words, moment, run_id)
+    if left is not None:
+        return left
+    kept: list[Reading | Note] = []
+
+    def noted_on(run: AnyRun) -> AnyRun:
+        record = parse_note(words, None if moment is None else round(load_start(run) + moment, 1))
+        _check_moment(run, record.at_seconds)
+        kept.append(record)
+        return run.with_record(record)
+
+    of_soak = isinstance(parse_note(words), Reading) and any(s.kind == "soak" for s in folder.skims())
+    chosen = find_run(folder, run_id, soaks=run_id is None and of_soak)
+    doubt = None if run_id is not None else doubtful(folder, chosen, words)
+    if doubt is not None and not ask(f"{doubt}. Note it there?"):
+        raise UsageError(
+            f"{doubt}, so nothing was noted; say which run with --run {chosen.id} (or another), or --setup NAME"
+        )
+    run = folder.change(chosen, noted_on)
+    return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
+
+
+def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
+    """Let a run count no more, saying why; what it measured stays in its document.  Raises UsageError."""
+    why = " ".join(why.split())
+    if not why:
+        raise UsageError(f"say why the run is excluded: ulterion note --exclude {run_id} 'wrong cable'")
+
+    def excluded(run: AnyRun) -> AnyRun:
+        if run.excluded is not None:
+            raise UsageError(f"the run {run.id} is excluded already: {run.excluded}")
+        return run.with_record(Note(kind="excluded", text=why, noted=now_utc()))
+
+    run = folder.change(find_run(folder, run_id), excluded)
+    return {"what": f"excluded: {why}", "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
+
+
+def doubtful(folder: ReviewFolder, chosen: RunSummary, words: str) -> str | None:
+    """Return why the newest run may not be the one that a note is meant for, or None.
+
+    It is of another setup than the words name; or it ended long ago, and other setups have runs as well.
+    """
+    run = f"the newest run is the {chosen.kind} {chosen.id} of {chosen.setup or 'no setup'}"
+    told = words.casefold()
+    setups = folder.review.setups
+    mine = {chosen.setup, *(setups[chosen.setup].chain if chosen.setup in setups else ())}
+    named = {n: f"the setup '{n}'" for n in setups} | {k: p.name for k, p in folder.review.parts.items()}
+    for key, name in named.items():
+        spoken = re.search(rf"(?<![\w-]){re.escape(key.casefold())}(?![\w-])", told) or name.casefold() in told
+        if spoken and key not in mine and key.casefold() not in WARM_THINGS:
+            return f"the note names {name}, and {run}"
+    others = {s.setup for s in folder.skims() if s.setup is not None} - {chosen.setup}
+    age = None if chosen.simulated or chosen.ended is None else now_utc() - chosen.ended
+    if others and age is not None and age > LONG_AGO:
+        return f"{run}, which ended {show_duration(age.total_seconds())} ago"
+    return None
+
+
+def _on_live_run(
+    folder: ReviewFolder, words: str, moment: float | None, run_id: str | None
+) -> dict[str, object] | None:
+    """Leave a note for the run that is going on; None when there is none."""
+    if not folder.in_progress():
+        return None
+    with locked(folder.make_runs_folder()):  # it may end meanwhile: then the note goes to its document
+        live = [j for j in folder.in_progress() if run_id is None or j.stem.endswith(f"-{run_id}")]
+        if not live:
+            return None
+        if moment is not None:
+            raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
+        record = parse_note(words, _seconds_since(live[-1]))
+        leave_note(live[-1], record)
+        return {"what": shown(record), "where": f"the run in progress, {live[-1].stem}"}
+
+
+def _seconds_since(journal: Path) -> float | None:
+    """Return how long ago the run began; when a soak's load began is known only to the program that runs it."""
+    try:
+        began = datetime.datetime.strptime(journal.name.partition("-")[0], "%Y%m%dT%H%M%SZ")
+    except ValueError:
+        return None
+    return round((datetime.datetime.now(datetime.UTC) - began.replace(tzinfo=datetime.UTC)).total_seconds(), 1)
+
+
+def _on_setup(folder: ReviewFolder, setup: str, record: Reading | Note) -> dict[str, object]:
+    folder.note_on_setup(SetupNote.of(setup, record, now_utc()))
+    return {"what": shown(record), "where": f"setup {setup}"}
+
+
+def shown(record: Reading | Note) -> str:
+    """Return a record in words."""
+    if isinstance(record, Reading):
+        return f"{record.what} {record.value:g} {record.unit}"
+    return f"{record.kind}: {record.text}"
+
+
+def load_start(run: AnyRun) -> float:
+    """Return when a soak's load began, seconds since the run began; 0 for other runs."""
+    return run.load_start if isinstance(run, SoakRun) else 0.0
+
+
+def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
+    if at_seconds is None or not isinstance(run, SoakRun) or not run.soak.phases:
+        return
+    end = run.soak.phases[-1].end
+    if at_seconds > end + 1.0:
+        start = load_start(run)
+        raise UsageError(
+            f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
+            f"{show_duration(at_seconds - start)} lies beyond it"
+        )
+
+
+def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> RunSummary:
+    """Return a run by its id, or the newest; raise UsageError."""
+    runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
+    if not runs:
+        what = "soak" if soaks else "run"
+        raise UsageError(f"no {what} yet to note anything on; a setup without one takes --setup NAME")
+    if run_id is None:
+        return runs[-1]
+    matching = [r for r in runs if r.id == run_id]
+    if not matching:
+        raise UsageError(unknown("soak" if soaks else "run", run_id, [r.id for r in runs]))
+    return matching[-1]
+
+
+def attach_log(
+    folder: ReviewFolder,
+    run_id: str | None,
+    path: Path,
+    name: str,
+    columns: tuple[str | None, str | None],
+    zone: str | None,
+    shift: float,
+) -> dict[str, object]:
+    """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
+    log = read_log(path, columns, zone)
+    told: dict[str, object] = {}
+    folder.change(
+        find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name=name, shift=shift, told=told)
+    )
+    return told
+
+
+def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float, told: dict[str, object]) -> AnyRun:
+    """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
+    if not isinstance(run, SoakRun):
+        raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
+    began = run.started.timestamp()
+    times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
+    end = run.soak.phases[-1].end if run.soak.phases else 0.0
+    inside = [i for i, t in enumerate(times) if -1.0 <= t <= end + 1.0]
+    if len(inside) < 2:
+        raise UsageError(f"{path} does not cover the soak: {_where(times, end)}; check --zone and --shift")
+    if name in {s.name for s in run.soak.sensors}:
+        raise UsageError(f"the soak has a sensor '{name}' already; give the log another --name")
+    unit = "W" if name == "power" else "C"
+    series = LoggedSeries(
+        name=name, source=path.name, unit=unit, at=[times[i] for i in inside], values=[log.values[i] for i in inside]
+    )
+    kept = [one for one in run.soak.logs if one.name != name]
+    soaked = run.soak.model_copy(update={"logs": [*kept, series]})
+    warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
+    what = f"{len(inside)} values of {name} from {path.name}"
+    told |= {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
+    return run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))})
+
+
+def _where(times: list[float], end: float) -> str:
+    if times and times[0] > end:
+        return f"it begins {show_duration(times[0] - end)} after the soak's end"
+    if times and times[-1] < 0:
+        return f"it ends {show_duration(-times[-1])} before the soak's beginning"
+    return "fewer than two of its rows fall into it"
+
+
+def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[str]:
+    warnings = [f"the log of {name} has {bad} rows that could not be read"] if bad else []
+    if gaps:
+        longest = max(g for _, g in gaps)
+        warnings.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
+    return warnings

@@ -1,0 +1,1 @@
+"""The review as a page that can be published and checked."""

@@ -1,0 +1,164 @@
+"""The sections of an article on how it came about: what was done by hand, what was noted, the method, the bench, the runs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ulterion.core.transfers.race import Runner
+from ulterion.core.version import __version__
+from ulterion.features.capacity.tables import after as capacity_table
+from ulterion.features.clock.judging import clocked_rows
+from ulterion.features.clock.race_figure import draw_race
+from ulterion.features.clock.race_judging import amount_words, races_of
+from ulterion.features.clock.race_words import story
+from ulterion.features.clock.tables import clocked_table
+from ulterion.features.copy.tables import after as copy_table
+from ulterion.features.page.inputs import Material
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.copied import CopyRun
+from ulterion.show.blocks import Block, Cell, Drawing, Heading, Items, Prose, Section, Table, from_screen
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+HEADINGS = {
+    "noise": "Noise",
+    "tool": "Tools needed",
+    "tools": "Tools needed",
+    "cable": "The cable",
+    "light": "Lights",
+    "lights": "Lights",
+    "stand-in": "What stood in for what",
+    "stand-ins": "What stood in for what",
+}
+"""How a remark begins ('noise: hums under load') that stands under a heading of its own."""
+OTHERS = "Remarks"
+
+
+def by_files(material: Material) -> Iterator[Section]:
+    """Yield real files copied, transfers timed by hand, and capacities proven."""
+    blocks: list[Block] = []
+    for run in material.runs:
+        if isinstance(run, CopyRun) and not run.excluded:
+            shown = copy_table(run, Path(run.id), material.unit)
+            place = material.review.setup_label(run.setup) if run.setup in material.review.setups else run.target.path
+            ends = "from" if run.copied.from_setup == run.setup else "to"
+            blocks += [
+                Heading(f"{run.copied.task}, {ends} {place}, run {run.id}"),
+                *from_screen(shown[:-1], f"Copy {run.id}"),
+            ]
+    for number, (title, runners) in enumerate(races_of(material.review, material.transfers), 1):
+        words = f"{title}: {amount_words(runners)} on one clock"
+        told = story(runners)
+        draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
+        blocks += [
+            Heading(words),
+            Drawing(f"race-{number}", f"{words}. {'; '.join(told)}.", words, draw),
+            Items(tuple(told)),
+        ]
+    timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
+    blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
+    for run in material.runs:
+        if isinstance(run, CapacityRun) and not run.excluded:
+            shown = capacity_table(run, Path(run.id), material.unit)
+            name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
+            blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
+    if blocks:
+        yield Section("files", "Files, and capacity", tuple(blocks))
+
+
+def _race(runners: Sequence[Runner], amount: str, words: str, dark: bool) -> Figure:
+    return draw_race(runners, amount, words, dark=dark)
+
+
+def noted(material: Material) -> Iterator[Section]:
+    """Yield findings without a figure, under headings: noise, tools, cables, lights, what stood in for what."""
+    found: dict[str, list[str]] = {}
+    for run in material.every:
+        for note in run.standing_notes:
+            if note.kind != "excluded":
+                _sort(found, run.setup, note.text)
+    for one in material.folder.notebook().notes:
+        if one.note is not None and one.note.taken_back is None:
+            _sort(found, one.setup, one.note.text)
+    blocks: list[Block] = []
+    for heading in dict.fromkeys([*HEADINGS.values(), OTHERS]):
+        if heading in found:
+            blocks += [Heading(heading), Items(tuple(found[heading]))]
+    if blocks:
+        yield Section("noted", "Seen and heard", tuple(blocks))
+
+
+def _sort(found: dict[str, list[str]], setup: str | None, text: str) -> None:
+    start, colon, rest = text.partition(":")
+    heading = HEADINGS.get(start.strip().casefold()) if colon else None
+    words = rest.strip() if heading else text
+    lines = found.setdefault(heading or OTHERS, [])
+    line = f"{setup}: {words}" if setup else words
+    if line not in lines:
+        lines.append(line)
+
+
+def method(material: Material) -> Iterator[Section]:
+    """Yield how it was measured, in plain words, as far as it was used."""
+    review = material.review.review
+    told = [
+        "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
+        "and ± half its 95 % interval.",
+        f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
+        "to readers; all comparisons of a medium are one family (Holm's correction).",
+    ]
+    if material.claims:
+        told.append(
+            f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g} %, missed where it lies below, "
+            "undecided where it straddles it, and not testable where another part of the setup cannot do as much."
+        )
+    if material.groups:
+        told.append(
+            "What held a setup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
+        )
+    if material.soaks:
+        told.append(
+            "In a long run the rate and the temperature are logged every second; a fall is put down to heat or to a used-up write cache only by "
+            "evidence, and where temperatures settle is worked out from their course."
+        )
+    if any(material.works.values()):
+        told.append("Times of work follow from the course of the long run, with 90 % intervals.")
+    links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
+    yield Section("method", "How it was measured", (Items(tuple(told)), Prose(links, "muted")))
+
+
+def bench(material: Material) -> Iterator[Section]:
+    """Yield the benches, versions, warnings and runs that it rests on."""
+    runs = material.every
+    if not runs:
+        return
+    facts = {
+        (r.bench.host, r.bench.system or "", r.bench.cpu or "", r.bench.versions.get("ulterion", "?")): None
+        for r in runs
+    }
+    benches = tuple(tuple(Cell(text) for text in one) for one in facts)
+    heads = tuple((h, "left") for h in ("host", "system", "processor", "Ulterion"))
+    blocks: list[Block] = [Table(heads, benches, "Benches")]
+    warnings = list(dict.fromkeys(f"{r.setup or r.id}: {w}" for r in runs for w in r.warnings))
+    if warnings:
+        blocks += [Heading("Warnings"), Items(tuple(warnings))]
+    left = [f"{r.id} ({r.setup or r.target.path}): {r.excluded}" for r in runs if r.excluded]
+    if left:
+        blocks += [Heading("Excluded runs"), Items(tuple(left))]
+    rows = tuple(
+        (Cell(r.id), Cell(r.kind), Cell(r.setup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
+        for r in runs
+    )
+    columns = tuple((h, "left") for h in ("run", "kind", "setup", "begun", "ended"))
+    blocks.append(Table(columns, rows, "Runs"))
+    blocks.append(
+        Prose(
+            f"Made by Ulterion {__version__}. The runs are in this page: ulterion verify PAGE recomputes all of it.",
+            "muted",
+        )
+    )
+    yield Section("bench", "Bench and runs", tuple(blocks))

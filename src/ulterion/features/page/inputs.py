@@ -1,0 +1,84 @@
+"""What an article is made from: a review, its runs, and what was noted; looked at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from ulterion.core.links.ceilings import Direction
+from ulterion.features.claims.judging import judge_claims
+from ulterion.features.claims.row import ClaimRow
+from ulterion.features.estimate.transfer_time import TransferTimeRow, moving
+from ulterion.features.plan.judging import Observations, grounds
+from ulterion.features.soak.judging import Soak, soak_of
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
+from ulterion.model.store import ReviewFolder
+from ulterion.results.comparison import Group, compare_review
+from ulterion.results.pooling import pooled_results, runs_for_results
+
+DIRECTIONS: tuple[Direction, ...] = ("read", "write")
+
+
+@dataclass(frozen=True)
+class Material:
+    """A review folder, what was noted of its setups, and the unit of rates."""
+
+    folder: ReviewFolder
+    outcomes: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    unit: str = "MB/s"
+
+    @property
+    def review(self) -> Review:
+        """What is under test."""
+        return self.folder.review
+
+    @cached_property
+    def labels(self) -> dict[str, str]:
+        """How parts and ports are called."""
+        return {key: self.review.label(key) for key in [*self.review.ports, *self.review.parts]}
+
+    @cached_property
+    def runs(self) -> list[AnyRun]:
+        """The runs that verdicts rest on."""
+        return runs_for_results(self.folder)
+
+    @cached_property
+    def every(self) -> list[AnyRun]:
+        """Every run without its series, oldest first."""
+        return self.folder.without_series(self.folder.skims())
+
+    @cached_property
+    def transfers(self) -> list[AnyRun]:
+        """What was copied or timed by hand, with its course, oldest first."""
+        return self.folder.with_series([s for s in self.folder.skims() if s.kind in ("copy", "clock")])
+
+    @cached_property
+    def groups(self) -> list[Group]:
+        """The setups of each medium beside each other; none where nothing was measured."""
+        measured = pooled_results(self.runs)
+        return compare_review(self.review, self.runs) if any(n in measured for n in self.review.setups) else []
+
+    @cached_property
+    def claims(self) -> list[ClaimRow]:
+        """The claims, each on the setup that gives it the fairest chance."""
+        return judge_claims(self.review, self.runs)
+
+    @cached_property
+    def soaks(self) -> list[Soak]:
+        """The newest soak of each setup, in the order of the review."""
+        newest = {r.setup: r for r in self.runs if isinstance(r, SoakRun) and r.setup}
+        return [s for n in self.review.setups if n in newest and (s := soak_of(newest[n])) is not None]
+
+    @cached_property
+    def works(self) -> dict[Direction, list[TransferTimeRow]]:
+        """How long the size of the review takes, read and written, on every setup that was measured."""
+        size = float(self.review.report.work)
+        return {way: [r for r in moving(self.review, self.runs, size, way) if r.work] for way in DIRECTIONS}
+
+    @cached_property
+    def grounds(self) -> list[Observations]:
+        """What a plan's cells were measured with, by workload; none without a plan."""
+        return grounds(self.review, self.runs, []) if self.review.plan is not None else []

@@ -1,0 +1,256 @@
+"""The sections of an article on what was measured, each from what is there: where nothing is, there is no section."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import partial
+from typing import TYPE_CHECKING
+
+from ulterion.core.units import RATE_UNITS, show_size
+from ulterion.features.claims.sources import provenance
+from ulterion.features.claims.speedup import rivals
+from ulterion.features.claims.speedup_tables import rivals_table
+from ulterion.features.claims.tables import claims_table, said_lines
+from ulterion.features.compare.figures import draw_comparison
+from ulterion.features.compare.tables import comparison
+from ulterion.features.compare.words import summaries
+from ulterion.features.estimate.figures import draw_works
+from ulterion.features.estimate.tables import values_table, works_table
+from ulterion.features.estimate.value import cheapest, values
+from ulterion.features.page.inputs import DIRECTIONS, Material
+from ulterion.features.page.product_verdicts import product_verdicts
+from ulterion.features.plan.figures import draw_effects
+from ulterion.features.plan.judging import effects, ranks
+from ulterion.features.plan.tables import effects_table, ranks_table
+from ulterion.features.soak.figures import draw_soaks
+from ulterion.features.soak.judging import Soak, difference
+from ulterion.features.soak.tables import findings_lines, soaks_table
+from ulterion.results.comparison import Group
+from ulterion.show.blocks import (
+    Block,
+    Cell,
+    Chart,
+    Drawing,
+    Heading,
+    Items,
+    Section,
+    Table,
+    from_screen,
+)
+from ulterion.show.figure_base import SetupStyles, measured_on
+from ulterion.show.sentences import listed
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+MAX_SOAKS = 4  # in one figure: more lines are not told apart
+WAYS = {"read": "read", "write": "written"}
+
+
+def plain_name(text: str) -> str:
+    """Return a name as it can stand in a file's name and in an address."""
+    return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:40] or "unnamed"
+
+
+def in_short(material: Material) -> Iterator[Section]:
+    """Yield a sentence for each product."""
+    found = product_verdicts(material)
+    if found:
+        rows = tuple((Cell(name, "name"), Cell(words)) for name, words in found)
+        table = Table((("product", "left"), ("verdict", "left")), rows, "What was found, product by product")
+        yield Section("short", "In short", (table,))
+
+
+def tested(material: Material) -> Iterator[Section]:
+    """Yield what was tested, and what was not."""
+    blocks: list[Block] = [*_products(material), *_setups(material)]
+    untold = [
+        f"{r.label}, {r.claim.replace('_', ' ')}: {r.judgement.verdict}"
+        for r in material.claims
+        if r.judgement.verdict in ("not tested", "not measured")
+    ]
+    untold += [
+        f"{n}: {g.failed_runs[n].words if n in g.failed_runs else 'not measured'}"
+        for g in material.groups
+        for n in g.not_measured
+    ]
+    if untold:
+        blocks += [Heading("What was not"), Items(tuple(untold))]
+    if blocks:
+        yield Section("tested", "What was tested", tuple(blocks))
+
+
+def _products(material: Material) -> Iterator[Table]:
+    rows = []
+    for part in material.review.parts.values():
+        links = " / ".join(k.name for k in (part.link, part.inside) if k is not None)
+        seen = f" ({part.price_date.isoformat()})" if part.price_date else ""
+        price = f"{part.price}{seen}" if part.price is not None else ""
+        rows.append(tuple(Cell(text) for text in (part.name, part.kind, links, price, part.note)))
+    if rows:
+        heads = ("product", "kind", "link / inside", "price", "remark")
+        yield _filled(heads, rows, "Products, and what stood in for others")
+
+
+def _setups(material: Material) -> Iterator[Table]:
+    rows = [
+        tuple(
+            Cell(text)
+            for text in (
+                name,
+                " > ".join(material.labels.get(k, k) for k in h.chain),
+                "direct" if h.baseline else "",
+                h.note,
+            )
+        )
+        for name, h in material.review.setups.items()
+    ]
+    if rows:
+        heads = ("setup", "from the port to the medium", "baseline", "remark")
+        yield _filled(heads, rows, "How they were connected")
+
+
+def _filled(heads: Sequence[str], rows: Sequence[tuple[Cell, ...]], caption: str) -> Table:
+    """Return a table without the columns that say nothing in any row."""
+    kept = [i for i in range(len(heads)) if any(row[i].text for row in rows)]
+    columns = tuple((heads[i], "left") for i in kept)
+    return Table(columns, tuple(tuple(row[i] for i in kept) for row in rows), caption)
+
+
+def compared(material: Material) -> Iterator[Section]:
+    """Yield each medium with its setups beside each other."""
+    cast, margin, unit = SetupStyles.of(material.review), material.review.review.margin, material.unit
+    for group in material.groups:
+        label = material.labels.get(group.medium, group.medium)
+        name = f"compare-{plain_name(group.medium)}"
+        screen = comparison([group], material.labels, unit, margin, material.outcomes, long=True)
+        told = " ".join(summaries(group, margin))
+        draw = partial(_comparison, group, label, unit, cast)
+        blocks: list[Block] = [
+            Drawing(
+                name,
+                f"Bars of every workload and setup of {label}, in {unit}. {told}".strip(),
+                f"{label}: rates by setup, with 95 % intervals",
+                draw,
+            )
+        ]
+        if len({r.setup for r in group.rows}) > 1:
+            blocks.append(_chart(group, label, unit, name))
+        yield Section(name, label, (*blocks, *from_screen(screen, f"Every figure of {label}")[1:]))
+
+
+def _comparison(group: Group, label: str, unit: str, cast: SetupStyles, dark: bool) -> Figure:
+    return draw_comparison(group, label, unit, cast, dark=dark)
+
+
+def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
+    scale = RATE_UNITS[unit]
+    rows = tuple(
+        (
+            r.workload.title,
+            r.setup,
+            r.estimate.rate / scale,
+            None if r.estimate.low is None else r.estimate.low / scale,
+            None if r.estimate.high is None else r.estimate.high / scale,
+        )
+        for r in group.rows
+    )
+    return Chart(f"{name}-chart", f"{label}: choose what is shown", unit, rows)
+
+
+def claimed(material: Material) -> Iterator[Section]:
+    """Yield what the makers say, and what came of it."""
+    beside, said = rivals(material.review, material.runs), provenance(material.review)
+    if not (material.claims or beside or said):
+        return
+    screen = claims_table(material.claims, material.review.review.tolerance, material.unit) if material.claims else []
+    blocks = from_screen(screen, "Claims and what was measured")
+    blocks += from_screen(rivals_table(material.review, beside), "So many times faster?")
+    yield Section("claims", "Held against the box", (*blocks, *from_screen(said_lines(material.review, said))))
+
+
+def soaked(material: Material) -> Iterator[Section]:
+    """Yield the long runs."""
+    soaks = material.soaks
+    if not soaks:
+        return
+    names = [s.label for s in soaks]
+    differences = [difference(s, soaks[0]) for s in soaks[1:]]
+    blocks: list[Block] = []
+    for name, shown in _by_medium(material, soaks):
+        words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
+        blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, material)))
+    blocks += from_screen(soaks_table(soaks, differences, material.unit), f"Long runs: {listed(names)}")
+    for soak in soaks:
+        blocks.append(Heading(f"{soak.label}, for long"))
+        blocks += from_screen(findings_lines(soak, material.unit), f"What the long run of {soak.label} says")
+    yield Section("soaks", "The long run", tuple(blocks))
+
+
+def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str, list[Soak]]]:
+    """Yield the soaks of each medium, a few at a time: within a medium every setup has a colour of its own."""
+    media: dict[str, list[Soak]] = {}
+    for soak in soaks:
+        media.setdefault(material.review.setups[soak.run.setup or ""].medium, []).append(soak)
+    for medium, every in media.items():
+        for start in range(0, len(every), MAX_SOAKS):
+            number = f"-{start // MAX_SOAKS + 1}" if start else ""
+            yield f"{plain_name(medium)}{number}", every[start : start + MAX_SOAKS]
+
+
+def _soaks(soaks: Sequence[Soak], material: Material, dark: bool) -> Figure:
+    return draw_soaks(soaks, material.unit, [], SetupStyles.of(material.review), dark=dark)
+
+
+def worked(material: Material) -> Iterator[Section]:
+    """Yield how long an evening's work takes."""
+    size, blocks = show_size(material.review.report.work), list[Block]()
+    for way in DIRECTIONS:
+        rows = material.works[way]
+        if rows:
+            title = f"{size} {WAYS[way]} in one go"
+            draw = partial(_works, material, way, title)
+            blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
+            blocks += from_screen(works_table(material.review, rows, title, material.unit), title)[1:]
+    if blocks:
+        yield Section("work", "What it means: time", tuple(blocks))
+
+
+def _works(material: Material, way: str, title: str, dark: bool) -> Figure:
+    rows = material.works["read" if way == "read" else "write"]
+    return draw_works(material.review, rows, title, dark=dark)
+
+
+def priced(material: Material) -> Iterator[Section]:
+    """Yield what money buys."""
+    size = float(material.review.report.work)
+    found = values(material.review, material.runs, size, {"read": 1.0})
+    if found:
+        shown = values_table(material.review, found, cheapest(found), material.unit)
+        caption = f"Prices, and rates of reading {show_size(size)} in one go"
+        yield Section("money", "What it means: money", tuple(from_screen(shown, caption)))
+
+
+def planned(material: Material) -> Iterator[Section]:
+    """Yield what a matrix shows."""
+    review, margin = material.review, material.review.review.margin
+    found = [(g, e) for g in material.grounds if (e := effects(g)) is not None]
+    if not found:
+        return
+    words = "What each factor does, with 95 % intervals"
+    blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, material))]
+    for ground, effect in found:
+        blocks += from_screen(effects_table(review, ground, effect), f"Effects on {ground.workload.title}")
+    for ground in material.grounds:
+        placed = ranks(review, ground, None, margin)
+        if placed is not None:
+            blocks += from_screen(ranks_table(review, ground, placed), f"Ranks by {ground.workload.title}")
+    yield Section("plan", "The matrix", tuple(blocks))
+
+
+def _effects(material: Material, dark: bool) -> Figure:
+    found = [(g, e) for g in material.grounds if (e := effects(g)) is not None]
+    runs = [o for o in material.runs if o.cell is not None]
+    foot = [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
+    return draw_effects(material.review, found, foot, dark=dark)

@@ -1,0 +1,61 @@
+"""What came of looking at a report, and of laying another beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.units import show_rate
+from ulterion.features.page.verify import Checked
+from ulterion.results.agreement import Pair
+from ulterion.show.columns import show_ratio
+from ulterion.show.terminal import Cells, bullet_list, table
+
+STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
+
+
+def verified_lines(checked: Checked) -> list[RenderableType]:
+    """Return whether all is the same, and what is different."""
+    head = Text("the same", style="good") if checked.same else Text("different", style="bad")
+    return [head, *bullet_list("Looked at", checked.looked_at), *bullet_list("Different", checked.different)]
+
+
+def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:
+    """Return every workload that both measured, and whether they agree."""
+    if not pairs:
+        return [Text(""), Text("Nothing was measured by both on the same products.", style="open")]
+    columns = (
+        ("setup", "left"),
+        ("workload", "left"),
+        (unit, "right"),
+        ("other", "right"),
+        ("ratio", "right"),
+        ("95 %", "right"),
+        ("", "left"),
+    )
+    body: list[Cells | Text] = []
+    for one in pairs:
+        span = (
+            ""
+            if one.ratio.low is None or one.ratio.high is None
+            else f"{show_ratio(one.ratio.low)} – {show_ratio(one.ratio.high)}"
+        )
+        rates = [show_rate(e.rate, unit, with_unit=False) for e in (one.mine, one.theirs)]
+        body.append(
+            [
+                one.setup,
+                one.workload,
+                *rates,
+                show_ratio(one.ratio.value),
+                span,
+                Text(one.agreement, style=STYLES[one.agreement]),
+            ]
+        )
+    count = sum(p.agreement == "agree" for p in pairs)
+    return [
+        Text(""),
+        table(columns, body),
+        Text(f"{count} of {len(pairs)} agree within what both state", style="muted"),
+    ]

@@ -1,0 +1,1 @@
+"""A matrix of setups: run, and what it shows."""

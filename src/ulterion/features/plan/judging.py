@@ -1,0 +1,83 @@
+"""A matrix as observations: what the runs of a plan, and of other reviews that are set beside it, say of each cell."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.matrix.effects import Effects, effects_of
+from ulterion.core.matrix.grid import Cell
+from ulterion.core.matrix.ranks import Ranks, ranks_of
+from ulterion.core.matrix.weights import Observed
+from ulterion.core.stats.estimates import Estimate
+from ulterion.core.workloads.workload import Workload
+from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.results.pooling import pooled_results
+
+
+@dataclass(frozen=True)
+class Observations:
+    """One workload over all cells.
+
+    Attributes:
+        workload, text: which.
+        observed: a run of a cell, or of a check, each.
+        figures: of each cell that was measured, as a comparison has them.
+    """
+
+    workload: Workload
+    text: str
+    observed: tuple[Observed, ...]
+    figures: dict[Cell, Estimate]
+
+
+def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Observations]:
+    """Return every workload of a plan that was measured in two cells or more; raise UsageError for a name that none has."""
+    mine = runs_of_plan(review, runs)
+    of = {setup: cell for cell, setup in cells_of(review).items()}
+    measured = pooled_results(runs)
+    workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
+    named = {w.title for w in workloads.values()} | set(workloads)
+    for name in wanted:
+        if name not in named:
+            raise UsageError(unknown("workload", name, sorted(w.title for w in workloads.values())))
+    found = []
+    for text, workload in workloads.items():
+        if wanted and workload.title not in wanted and text not in wanted:
+            continue
+        observed = _observed(mine, text, of)
+        cells = {o.cell for o in observed if o.cell is not None}
+        if len(cells) > 1:
+            figures = {c: m.estimate for h, c in of.items() if c in cells and (m := measured.get(h, {}).get(text))}
+            found.append(Observations(workload, text, tuple(observed), figures))
+    return found
+
+
+def _observed(runs: Sequence[MeasureRun], text: str, of: dict[str, Cell]) -> list[Observed]:
+    start = min((r.started for r in runs), default=None)
+    observed = []
+    for run in runs:
+        rates = rates_by_text([run]).get(text)
+        if rates and start is not None and run.setup is not None:
+            hour = (run.started - start).total_seconds() / 3600
+            logs = tuple(math.log(r) for r in rates)
+            observed.append(Observed(of.get(run.setup), run.setup, logs, hour))
+    return observed
+
+
+def effects(ground: Observations) -> Effects | None:
+    """Return what the factors do to a workload."""
+    return effects_of(ground.observed)
+
+
+def ranks(review: Review, ground: Observations, factor: str | None, margin: float) -> Ranks | None:
+    """Return the ranks of a factor's levels, the plan's first unless one is named; raise UsageError for one that it has not."""
+    plan = plan_of(review)
+    if factor is not None and factor not in plan.factors:
+        raise UsageError(unknown("factor", factor, plan.factors))
+    return ranks_of(ground.observed, factor or next(iter(plan.factors)), margin)

@@ -1,0 +1,109 @@
+"""Running a plan: the next cell is named, waited for, proven, measured and kept, until nothing is open or the time is up."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+from ulterion.core.errors import UsageError
+from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs, take
+from ulterion.host import facts
+from ulterion.model.files import open_lock
+from ulterion.model.lock import try_lock
+from ulterion.model.planned import Planned, plan_of, planned
+from ulterion.model.store import ReviewFolder
+
+MAX_FAILURES = 2  # of one cell, after which it is left for the time being
+"""How often a cell is tried before the plan goes on without it."""
+
+
+@dataclass
+class PlanDone:
+    """What came of it: the plan as it stands, steps taken, cells that failed and why, and what stopped it before its end."""
+
+    now: Planned
+    steps: int
+    failed: dict[str, str] = field(default_factory=dict)
+    stopped: str | None = None
+
+
+def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
+    """Take a plan's steps one after the other; what fails is kept, tried again, then left while the others go on.
+
+    Raises UsageError for a plan that cannot be run, a setting that does not hold, and a hand that does not come.
+    """
+    review = request.review
+    plan, begun, taken = plan_of(review.review), time.monotonic(), 0
+    failures: dict[str, int] = {}
+    done = PlanDone(look(request), 0)
+    before: str | None = None
+    spent = 0.0
+    while True:
+        left = {h for h, n in failures.items() if n >= MAX_FAILURES}
+        now = look(request, left)
+        done.now, done.steps = now, taken
+        step = now.next
+        if step is None:
+            return done
+        if request.steps is not None and taken >= request.steps:
+            done.stopped = f"{taken} steps were taken"
+            return done
+        each = now.seconds_each
+        spent = max(spent, time.monotonic() - begun)
+        if request.seconds is not None and each is not None and spent + each > request.seconds:
+            done.stopped = "the time was up"
+            return done
+        with _claimed(review, step.setup) as mine:
+            if not mine:
+                failures[step.setup] = MAX_FAILURES
+                observer.remark(f"another program is at '{step.setup}'; it is left to it")
+                continue
+            if look(request, left).next != step:
+                continue  # another program took it between our look and our claim
+            observer.step(step, now)
+            why, seconds = take(request, plan, step, before, observer)
+        spent, taken, before = spent + seconds, taken + 1, step.setup
+        if why is None:
+            failures.pop(step.setup, None)
+            done.failed.pop(step.setup, None)
+        else:
+            failures[step.setup] = failures.get(step.setup, 0) + 1
+            done.failed[step.setup] = why
+            observer.remark(f"'{step.setup}' failed: {why}")
+
+
+def look(request: PlanRequest, leaving: set[str] | None = None) -> Planned:
+    """Return how far the plan is, by the runs as they are on the disk now."""
+    review = request.review
+    return planned(
+        review.review,
+        plan_runs(review),
+        review.review.review.margin,
+        host=host_of(request),
+        visits=request.visits,
+        leaving=leaving or (),
+    )
+
+
+def host_of(request: PlanRequest) -> str | None:
+    """Return the machine that asks, as the plan's levels have it."""
+    if request.host is not None:
+        return request.host
+    return request.review.review.bench.host or facts.bench_facts({}, None).host
+
+
+@contextmanager
+def _claimed(review: ReviewFolder, setup: str) -> Iterator[bool]:
+    """Yield whether a setup is ours alone while this is on: a plan may be run by two machines on one shared folder."""
+    path = review.make_runs_folder() / f".plan-{setup}.lock"
+    try:
+        lock = open_lock(path)
+    except OSError as error:
+        raise UsageError(f"{path} cannot be opened: {error.strerror}; move it away") from error
+    try:
+        yield try_lock(lock)
+    finally:
+        os.close(lock)

@@ -1,0 +1,214 @@
+"""What a plan's matrix shows: grid, effects, ranks, functions and ports."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+    from rich.console import RenderableType
+
+    from ulterion.features.plan.judging import Observations
+    from ulterion.features.plan.other_reviews import OtherReviewRow
+    from ulterion.model.runs.document import AnyRun
+    from ulterion.model.store import ReviewFolder
+    from ulterion.terminal.answers import Kind
+
+
+def _runs(folder: ReviewFolder) -> list[AnyRun]:
+    from ulterion.features.plan.steps import plan_runs
+
+    return plan_runs(folder)
+
+
+def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Observations]:
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.judging import grounds
+
+    found = grounds(folder.review, _runs(folder), arguments.workload)
+    if not found:
+        raise UsageError("fewer than two cells of the plan were measured; run it first: ulterion plan run")
+    return found
+
+
+def _foot(folder: ReviewFolder) -> list[str]:
+    from ulterion.model.planned import runs_of_plan
+    from ulterion.show.figure_base import measured_on
+
+    runs = runs_of_plan(folder.review, _runs(folder))
+    return [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
+
+
+def _finish(
+    arguments: argparse.Namespace,
+    env: Environment,
+    drawn: SavedFigures,
+    kind: Kind,
+    data: Mapping[str, object],
+    lines: Sequence[RenderableType],
+) -> Status:
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data())
+    else:
+        env.show(lines)
+        drawn.show(env)
+    drawn.end(env)
+    return Status.DONE
+
+
+def _figures(
+    arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
+) -> SavedFigures:
+    if not arguments.figure or not wanted:
+        return SavedFigures()
+    paths = check_paths(env.folder / arguments.figure, [name for name, _ in wanted])
+    return draw([(path, make) for path, (_, make) in zip(paths, wanted, strict=True)])
+
+
+def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show the figures, cell by cell."""
+    from ulterion.core.errors import UsageError, unknown
+    from ulterion.features.plan.data import grid_as_data
+    from ulterion.features.plan.figures import draw_grid
+    from ulterion.features.plan.tables import grid, others_table
+
+    review, found = folder.review, _grounds(arguments, folder)
+    factors = list(review.plan.factors) if review.plan else []
+    rows = arguments.of or factors[0]
+    columns = arguments.across or next(f for f in [*reversed(factors), rows] if f != rows or len(factors) == 1)
+    for name in (rows, columns):
+        if name not in factors:
+            raise UsageError(unknown("factor", name, factors))
+
+    def maker(one: Observations) -> Callable[[], Figure]:
+        return lambda: draw_grid(
+            review, one, rows, columns=columns, unit=arguments.units, foot_words=_foot(folder), dark=arguments.dark
+        )
+
+    drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
+    lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
+    others = _others(arguments, env, folder, [g.text for g in found])
+    told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
+    return _finish(arguments, env, drawn, kind="grid", data=grid_as_data(found, others), lines=told)
+
+
+def _others(
+    arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, texts: Sequence[str]
+) -> list[OtherReviewRow]:
+    """Return what the reviews that were named measured of the same products."""
+    from ulterion.features.plan.other_reviews import beside
+    from ulterion.results.pooling import runs_for_results
+    from ulterion.run.review_folders import open_review
+
+    found = []
+    for path in arguments.beside:
+        other = open_review(path, env.folder, env.tell)
+        found += beside(folder.review, other.review, runs_for_results(other), texts)
+    return found
+
+
+def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show the ports beside each other."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.data import ports_as_data
+    from ulterion.features.plan.ports import ports
+    from ulterion.features.plan.tables import ports_table
+    from ulterion.results.pooling import runs_for_results
+
+    rows = ports(folder.review, runs_for_results(folder))
+    if not rows:
+        raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
+    return _finish(
+        arguments,
+        env,
+        SavedFigures(),
+        kind="ports",
+        data=ports_as_data(rows),
+        lines=ports_table(folder.review, rows, arguments.units),
+    )
+
+
+def show_effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show what each factor does."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.effects_data import effects_as_data
+    from ulterion.features.plan.figures import draw_effects
+    from ulterion.features.plan.judging import effects
+    from ulterion.features.plan.run import look
+    from ulterion.features.plan.steps import PlanRequest
+    from ulterion.features.plan.tables import effects_table
+    from ulterion.features.plan.words import next_words
+
+    review = folder.review
+    found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
+    if not found:
+        raise UsageError("no factor was measured on two of its levels yet; run the plan on: ulterion plan run")
+    drawn = _figures(
+        arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
+    )
+    lines = [line for g, e in found for line in effects_table(review, g, e)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    return _finish(
+        arguments,
+        env,
+        drawn,
+        kind="effects",
+        data=effects_as_data(found),
+        lines=[*lines, "", next_words(review, now, [e for _, e in found])],
+    )
+
+
+def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show who is best."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.effects_data import ranks_as_data
+    from ulterion.features.plan.figures import draw_ranks
+    from ulterion.features.plan.judging import ranks
+    from ulterion.features.plan.run import look
+    from ulterion.features.plan.steps import PlanRequest
+    from ulterion.features.plan.tables import ranks_table
+    from ulterion.features.plan.words import next_words, short_words
+    from ulterion.show.terminal import bullet_list
+
+    review, margin = folder.review, folder.review.review.margin
+    found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
+    if not found:
+        raise UsageError("fewer than two levels were measured; run the plan on: ulterion plan run")
+    placed = [(g, r) for g, r in found if r.places]
+    wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
+    drawn = _figures(arguments, env, wanted)
+    lines = [line for g, r in found for line in ranks_table(review, g, r)]
+    now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
+    lines += bullet_list("In short", short_words(review, [(g.workload, r) for g, r in found]))
+    return _finish(
+        arguments, env, drawn, kind="ranks", data=ranks_as_data(found), lines=[*lines, "", next_words(review, now, [])]
+    )
+
+
+def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Show what works where."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.compatibility import compatibility
+    from ulterion.features.plan.data import compatibility_as_data
+    from ulterion.features.plan.tables import compatibility_table
+
+    plan = folder.review.plan
+    if plan is None or not plan.compatibility:
+        raise UsageError(
+            'the plan asks nothing about compatibility; add compatibility = ["starts the computer"] to [plan]'
+        )
+    rows = compatibility(folder.review, _runs(folder))
+    return _finish(
+        arguments,
+        env,
+        SavedFigures(),
+        kind="compatibility",
+        data=compatibility_as_data(rows),
+        lines=compatibility_table(folder.review, rows),
+    )

@@ -1,0 +1,1 @@
+"""A long load with throughput and temperature."""

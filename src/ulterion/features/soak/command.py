@@ -1,0 +1,113 @@
+"""`ulterion soak`: a long load with throughput and temperature logged."""
+
+from __future__ import annotations
+
+import argparse
+from contextlib import closing
+from typing import TYPE_CHECKING
+
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from ulterion.model.store import ReviewFolder
+    from ulterion.run.observers import Soaked
+    from ulterion.run.requests import SoakRequest
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    from ulterion.features.soak import options
+
+    options.add(parser)
+
+
+def run(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Soak, keep the run, show what it says."""
+    from ulterion.features.soak.live_view import make_soak_display
+    from ulterion.features.soak.run import soak
+    from ulterion.terminal.signals import stoppable
+
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
+    request = _request(arguments, env)
+    display = make_soak_display(env.screen, arguments.units, request.plan)
+    with stoppable(), closing(display):
+        finished = soak(request, display)
+    _show(arguments, env, finished, request.place.review)
+    if finished.failure is not None:
+        raise finished.failure
+    return Status.DONE
+
+
+def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
+    from ulterion.core.errors import UsageError
+    from ulterion.features.soak.options import load_of, plan_of, sensors_of
+    from ulterion.features.soak.run import capacity_of, find_cut_off, request_again
+    from ulterion.run.overwrite_guard import Overwrite
+    from ulterion.run.place import Place
+    from ulterion.run.requests import SoakRequest, TargetOptions
+    from ulterion.terminal.options import review_for, wait_if_asked
+
+    if arguments.target is None and arguments.setup is None:
+        raise UsageError("nothing to soak: name a folder on the drive, or a setup of the review with --setup")
+    review = review_for(arguments, env.folder, env.tell)
+    workload, files = load_of(arguments)
+    waited = wait_if_asked(arguments, review, env.notice)
+    place = Place(review, env.folder, arguments.target, arguments.setup)
+    request = SoakRequest(
+        place=place,
+        workload=workload,
+        plan=plan_of(arguments, capacity_of(place)),
+        access=TargetOptions(
+            span_bytes=arguments.span,
+            seed=arguments.seed,
+            stall=arguments.stall,
+            overwrite=Overwrite(arguments.overwrite, arguments.lose_contents),
+            accept=arguments.accept,
+            waited=waited,
+        ),
+        files=files,
+        sensors=sensors_of(arguments),
+        pace=arguments.pace,
+    )
+    if arguments.resume:
+        return request_again(request, find_cut_off(place))
+    return request
+
+
+def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, folder: ReviewFolder) -> None:
+    from ulterion.features.soak.data import soak_as_data
+    from ulterion.features.soak.judging import Soak, bottleneck_of, marks_of, soak_of
+    from ulterion.features.soak.tables import soak_results
+
+    def drawn(soak: Soak | None) -> SavedFigures:
+        if not arguments.figure or soak is None:
+            return SavedFigures()
+        from ulterion.features.soak.figures import draw_soaks
+        from ulterion.show.bottleneck_words import bottleneck_caption
+        from ulterion.show.figure_base import SetupStyles
+
+        def figure() -> Figure:
+            marks, cast = marks_of(folder.review, finished.run), SetupStyles.of(folder.review)
+            return draw_soaks(
+                [soak], arguments.units, marks, cast, held=bottleneck_caption(bottleneck), dark=arguments.dark
+            )
+
+        return draw([(env.folder / arguments.figure, figure)])
+
+    told, bottleneck = soak_of(finished.run), bottleneck_of(folder, finished.run)
+    if arguments.json:
+        figures = drawn(told)
+        env.show_json("soak", soak_as_data(finished.run, told, finished.path, bottleneck), figures.as_data())
+        figures.end(env)
+        return
+    env.show(soak_results(finished.run, told, finished.path, arguments.units, bottleneck))
+    figures = drawn(told)
+    figures.show(env)
+    if finished.failure is None and finished.run.setup:
+        env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])
+    figures.end(env)

@@ -1,0 +1,232 @@
+"""What soaks say, one by one and against each other."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.facts.differences import DRIVER, LINK, ROOM, START, RunFacts, differences
+from ulterion.core.identity_cache import IdentityCache
+from ulterion.core.links.ceilings import Direction, ceilings_of
+from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.resting import is_at_rest
+from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
+from ulterion.core.units import show_rate
+from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
+from ulterion.model.store import ReviewFolder
+from ulterion.results.bottleneck import Bottleneck, bottlenecks
+from ulterion.results.measurement import chain_elements
+from ulterion.results.pooling import counting, pooled_results, runs_for_results
+
+WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
+
+
+@dataclass(frozen=True)
+class Soak:
+    """A soak with what it says.
+
+    Attributes:
+        run: the document.
+        trace: its series.
+        findings: what they say.
+        label: how it is called beside others.
+    """
+
+    run: SoakRun
+    trace: Trace
+    findings: Findings
+    label: str
+
+    @property
+    def load_start(self) -> float:
+        """Seconds from the beginning of the soak to that of its load."""
+        phase = self.trace.phase(LOAD)
+        return phase.start if phase else 0.0
+
+
+def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
+    """Return what a soak says, None when its load never began, or when it is none."""
+    if not isinstance(run, SoakRun):
+        return None
+    trace, findings = _analysed(run)
+    return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
+
+
+_known = IdentityCache[tuple[Trace, Findings | None]](24)
+
+
+def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
+    """Return a soak's trace and findings; they are asked for again and again, and documents never change."""
+
+    def make() -> tuple[Trace, Findings | None]:
+        trace = run.trace()
+        return trace, analyse(trace, _room(run))
+
+    return _known.of([run], make)
+
+
+def _room(run: SoakRun) -> float | None:
+    """Return the room as noted by hand, or as the review states it."""
+    noted = [r.value for r in run.standing_readings if r.what == "room" and r.unit == "C"]
+    return sum(noted) / len(noted) if noted else run.bench.room_temperature
+
+
+def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
+    """Return the soaks that names stand for (a setup: its newest; a run: itself), or the newest of each setup.
+
+    Raises UsageError for a name that is neither, and when there is no soak.
+    """
+    review = folder.review
+    soaks = [s for s in folder.skims() if s.kind == "soak"]
+    newest = {r.setup or r.id: r for r in counting(folder, soaks)}
+    by_id = {r.id: r for r in soaks}
+    for name in names:
+        if name not in newest and name not in by_id:
+            if name in review.setups:
+                raise UsageError(f"setup '{name}' has no soak yet; run 'ulterion soak --setup {name}'")
+            raise UsageError(unknown("setup or soak", name, [*newest, *by_id]))
+    wanted = folder.with_series([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
+    setups = [r.setup for r in wanted]
+    chosen = [
+        soak_of(r, None if r.setup and setups.count(r.setup) == 1 else f"{r.setup or 'soak'} {r.id}") for r in wanted
+    ]
+    kept = [s for s in chosen if s is not None]
+    if not kept:
+        raise UsageError("no soak with a load yet; run 'ulterion soak --setup NAME'")
+    return kept
+
+
+@dataclass(frozen=True)
+class SoakDifference:
+    """One soak against another, temperatures in C.
+
+    Attributes:
+        first, second: labels.
+        rise: the first's settled rise above the room less the second's; `low`, `high` its 95 % interval; None where
+            either did not settle.
+        why: why there is none.
+        rate: last rate of the first over that of the second, None where the second moves nothing any more.
+        sure: whether both had settled.
+        unlike: what else differed, in words.
+    """
+
+    first: str
+    second: str
+    rise: float | None
+    low: float | None
+    high: float | None
+    why: str
+    rate: float | None
+    sure: bool
+    unlike: tuple[str, ...]
+
+
+def difference(one: Soak, other: Soak) -> SoakDifference:
+    """Compare two soaks; widths of independent intervals add as squares, on each side by itself."""
+    rise = low = high = None
+    why = ""
+    a, b = one.findings.rise, other.findings.rise
+    if a is None or b is None:
+        missing = one if a is None else other
+        why = f"{missing.label}: {_why_no_rise(missing)}"
+    else:
+        rise = a[0] - b[0]
+        low = rise - math.hypot(a[0] - a[1], b[2] - b[0])
+        high = rise + math.hypot(a[2] - a[0], b[0] - b[1])
+    return SoakDifference(
+        first=one.label,
+        second=other.label,
+        rise=rise,
+        low=low,
+        high=high,
+        why=why,
+        rate=one.findings.last / other.findings.last if other.findings.last > 0 else None,
+        sure=_settled(one) and _settled(other),
+        unlike=tuple(unlike(one, other)),
+    )
+
+
+def _settled(soak: Soak) -> bool:
+    drive = soak.findings.drive
+    return drive is not None and drive.settling is not None and drive.settling.sure
+
+
+def _why_no_rise(soak: Soak) -> str:
+    drive = soak.findings.drive
+    if drive is None:
+        return "no temperature of the drive"
+    if soak.findings.room is None:
+        return "the room's temperature is not known; note it with 'ulterion note RUN room 21 C'"
+    return drive.why or "its temperature did not settle"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A rate to hold a soak against: what it is, in words, and bytes per second."""
+
+    words: str
+    rate: float
+
+
+def bottleneck_of(folder: ReviewFolder, run: SoakRun) -> Bottleneck | None:
+    """Return what held a soak's setup back in its direction, as measurements of the review tell: the answer of compare and claims."""
+    if run.setup not in folder.review.setups:
+        return None
+    direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
+    return bottlenecks(folder.review, pooled_results(runs_for_results(folder))).get((run.setup, direction))
+
+
+def marks_of(review: Review, run: SoakRun) -> list[Mark]:
+    """Return the claims on a soak's direction that its parts make, and the lowest ceiling of its links."""
+    direction: Direction = "read" if run.soak.workload.direction == "read" else "write"
+    marks = []
+    for key in run.chain:
+        claims = review.parts[key].claims if key in review.parts else None
+        rate = getattr(claims, direction, None) if claims else None
+        if rate is not None:
+            marks.append(Mark(f"{review.label(key)} claims {show_rate(rate)}", rate))
+    links = [c for c in ceilings_of(chain_elements(review, run, []), direction) if c.kind == "link"]
+    return [*marks, *(Mark(c.text, c.high) for c in links[:1])]
+
+
+def unlike(one: Soak, other: Soak) -> list[str]:
+    """Return what makes two soaks unlike besides the product: load, start, room, fill, and the circumstances."""
+    sentences = []
+    a, b = one.run, other.run
+    if a.soak.text != b.soak.text:
+        sentences.append(f"load: {a.soak.text} against {b.soak.text}")
+    starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
+    # two drives that both came to rest start where their coolers bring them: that is the product, not chance
+    if (
+        not all(_came_to_rest(s) for s in (one, other))
+        and starts[0] is not None
+        and starts[1] is not None
+        and abs(starts[0] - starts[1]) > WARMER_START
+    ):
+        sentences.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
+    rooms = one.findings.room, other.findings.room
+    if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
+        sentences.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
+    return sentences + differences(_facts(a), _facts(b), leaving_out=(START, ROOM, LINK, DRIVER))
+
+
+def _came_to_rest(soak: Soak) -> bool:
+    """Return whether the drive was as cold as it gets when the load began, as far as its rest shows."""
+    rest = soak.trace.phase(IDLE)
+    values = soak.trace.during(rest).sensor(DRIVE) if rest else None
+    return rest is not None and values is not None and is_at_rest(soak.trace.during(rest).at, values)
+
+
+def _facts(run: SoakRun) -> RunFacts:
+    return RunFacts(
+        run.target,
+        run.bench,
+        tuple(run.chain),
+        span_bytes=run.settings.span_bytes,
+        cache_bypassed=run.cache_bypassed,
+        engine=run.bench.versions.get("ulterion"),
+    )

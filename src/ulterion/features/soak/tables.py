@@ -1,0 +1,175 @@
+"""What a soak says, in words and tables."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from ulterion.core.soak.findings import Findings, TemperatureFinding
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.features.soak.judging import Soak, SoakDifference
+from ulterion.features.soak.words import (
+    counter_words,
+    difference_words,
+    event_words,
+    lowest_words,
+    moment,
+    rate_words,
+    request_words,
+    steady_words,
+    why_not_settled,
+)
+from ulterion.model.runs.soak import SoakRun
+from ulterion.results.bottleneck import Bottleneck
+from ulterion.show.bottleneck_words import bottleneck_text
+from ulterion.show.terminal import TableBlock, bullet_list, definitions, table
+
+
+def soak_results(
+    run: SoakRun, soak: Soak | None, path: Path, unit: str, bottleneck: Bottleneck | None = None
+) -> list[RenderableType]:
+    """Return what a finished soak says, what held its setup back, and where it is kept."""
+    kept = TableBlock([Text(f"kept in {path}", style="muted")], cut=False)
+    if soak is None:
+        return [Text("The load never began."), *_remarks(run, None), Text(""), kept]
+    return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), Text(""), kept]
+
+
+def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) -> list[RenderableType]:
+    """Return the findings of one soak, and what held its setup back where measurements tell."""
+    findings, record = soak.findings, soak.run.soak
+    assert record is not None
+    parts = len({p.part for p in record.phases})
+    head = f"{record.text}: {show_size(findings.bytes)} in {show_duration(findings.seconds)}"
+    rows = [("rate", rate_words(findings, unit))]
+    rows += [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit))]
+    rows += (
+        [("held back", f"by {bottleneck_text(bottleneck)}")]
+        if bottleneck is not None and bottleneck.finding.suspects
+        else []
+    )
+    rows += [("requests", w) for w in request_words(soak)]
+    rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
+    rows += [("steady", steady_words(findings, unit))]
+    if findings.recovered is not None:
+        rows.append(("recovery", f"{findings.recovered * 100:.0f} % of the write cache was back for the second load"))
+    counted = counter_words(soak)
+    if counted:
+        rows.append(("counters", counted))
+    if findings.energy is not None:
+        per = findings.energy / (findings.bytes / 1e9)
+        rows.append(("energy", f"{findings.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
+    head += f", in {parts} parts" if parts > 1 else ""
+    return [Text(head, style="head"), Text(""), definitions(rows), *_heat_table(findings)]
+
+
+def _heat_table(findings: Findings) -> list[RenderableType]:
+    if not findings.temperatures:
+        return []
+    rows = [_heat_row(w, findings) for w in findings.temperatures]
+    columns = [
+        ("temperature", "left"),
+        ("start", "right"),
+        ("peak", "right"),
+        ("settled", "right"),
+        ("±", "right"),
+        ("rise", "right"),
+        ("after", "right"),
+    ]
+    reasons = dict.fromkeys(why_not_settled(w) for w in findings.temperatures if why_not_settled(w))
+    notes = [
+        f"{', '.join(w.sensor for w in findings.temperatures if why_not_settled(w) == reason)}: {reason}"
+        for reason in reasons
+    ]
+    hot = [w for w in findings.temperatures if w.above_limit]
+    notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
+    if findings.room is not None and any(w.settling for w in findings.temperatures):
+        moved = f", which moved by {findings.room_spread:.1f}" if findings.room_spread > 1 else ""
+        notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
+    if any(w.settling for w in findings.temperatures):
+        notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
+    return [Text(""), table(columns, rows), *bullet_list("Temperatures", notes)]
+
+
+def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
+    settling = warmth.settling
+    start = "–" if warmth.start is None else f"{warmth.start:.1f} C"
+    row = [warmth.sensor, start, f"{warmth.peak:.1f} C"]
+    if settling is None:
+        return [*row, "–", "–", "–", "–"]
+    about = "" if settling.sure else "~ "
+    rise = "–" if findings.room is None else f"{about}{settling.end - findings.room:.1f} K"
+    after = "–" if settling.time is None or not settling.sure else show_duration(settling.time)
+    return [*row, f"{about}{settling.end:.1f} C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
+
+
+def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
+    ended = run.state.sentence("soak")
+    phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
+    doubts = [f"{d.sensor}: {d.why}" for d in findings.doubts] if findings else []
+    cut = [p for p in run.soak.phases if p.name == LOAD]
+    gap = (
+        [f"the load was cut off at {show_duration(cut[0].end)} and taken up again at {show_duration(cut[1].start)}"]
+        if len(cut) > 1
+        else []
+    )
+    noted = [f"{moment(n.at_seconds)}{n.text}" for n in run.standing_notes]
+    read = [f"{moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.standing_readings]
+    return [
+        *bullet_list("Phases", phases),
+        *bullet_list("Noted by hand", [*read, *noted]),
+        *bullet_list("Keep in mind", [*ended, *gap, *doubts, *run.warnings]),
+    ]
+
+
+def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str) -> list[RenderableType]:
+    """Return several soaks beside each other, and how each differs from the first."""
+    rows = [_soak_row(s, unit) for s in soaks]
+    columns = [
+        ("soak", "left"),
+        ("first", "right"),
+        ("last", "right"),
+        ("lowest", "right"),
+        ("cache", "right"),
+        ("throttled", "right"),
+        ("peak", "right"),
+        ("settled", "right"),
+        ("rise", "right"),
+    ]
+    lines: list[RenderableType] = [
+        table(columns, rows),
+        Text(
+            f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
+            "before it was used up; throttled: since when; rise: settled less room",
+            style="muted",
+        ),
+    ]
+    against = [difference_words(d) for d in differences]
+    lines += bullet_list(f"Against {soaks[0].label}", against)
+    for one in differences:
+        lines += bullet_list(f"What else differed: {one.first} and {one.second}", one.unlike)
+    return lines
+
+
+def _soak_row(soak: Soak, unit: str) -> list[str]:
+    findings = soak.findings
+    cache, heat = findings.fall("write cache"), findings.fall("throttling")
+    low = findings.lowest
+    rates = [show_rate(r, unit, with_unit=False) for r in (findings.fast, findings.last)]
+    rates.append(show_rate(low.by_row, unit, with_unit=False) if low else "–")
+    drive, rise = findings.drive, findings.rise
+    sure = drive is not None and drive.settling is not None and drive.settling.sure
+    about = "" if sure else "~ "
+    return [
+        soak.label,
+        *rates,
+        show_size(cache.written) if cache else "–",
+        show_duration(heat.at - soak.load_start) if heat else "–",
+        f"{drive.peak:.0f} C" if drive else "–",
+        f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
+        f"{about}{rise[0]:.1f} K" if rise else "–",
+    ]

@@ -1,0 +1,184 @@
+"""What a soak says, in plain text."""
+
+from __future__ import annotations
+
+from statistics import median
+
+from ulterion.core.soak.drops import FOR_GOOD, LASTED
+from ulterion.core.soak.falls import Fall
+from ulterion.core.soak.findings import Findings, TemperatureFinding
+from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.units import show_duration, show_iops, show_rate, show_size
+from ulterion.features.soak.judging import Soak, SoakDifference
+
+STANDS_STILL = 0.01  # of the rate before: heat slows a drive down, and does not stop it
+CAUSES = {
+    "write cache": "write cache used up",
+    "throttling": "throttled",
+    "zones": "slower inwards",
+    "unexplained": "fell, unexplained",
+}
+
+
+def rate_words(findings: Findings, unit: str) -> str:
+    """Return the rates of a load: one where it held throughout, else first, last and on average."""
+    if findings.held:
+        return f"{show_rate(findings.rate, unit)} from beginning to end"
+    return (
+        f"{show_rate(findings.fast, unit)} at first, {show_rate(findings.last, unit)} in the end, "
+        f"{show_rate(findings.rate, unit)} on average"
+    )
+
+
+def event_text(fall: Fall, load_start: float, unit: str) -> str:
+    """Return one event in words, its time counted from the beginning of the load."""
+    when = show_duration(max(fall.at - load_start, 0.0))
+    levels = f"{show_rate(fall.before, unit, with_unit=False)} to {show_rate(fall.after, unit)}"
+    if fall.cause == "write cache":
+        return f"{when}  {CAUSES[fall.cause]} after {show_size(fall.written)}: {levels}"
+    often = f" {fall.times} times, {show_duration(fall.seconds)} in all" if fall.times > 1 else ""
+    warm = f" at {fall.temperature:.0f} C" if fall.temperature is not None else ""
+    after = f", after {show_size(fall.written)}" if fall.cause != "zones" else ""
+    return f"{when}  {CAUSES[fall.cause]}{warm}{often}{after}: {levels}"
+
+
+def event_words(soak: Soak, unit: str) -> list[str]:
+    """Return what happened to the rate, each event with its evidence."""
+    findings = soak.findings
+    if not findings.falls:
+        kept = (
+            "the rate held from beginning to end"
+            if findings.held
+            else f"no fall of {(1 - FOR_GOOD) * 100:.0f} % or more lasted"
+        )
+        return [f"none: {kept}"]
+    words = []
+    for fall in findings.falls:
+        told = "what is known" if fall.cause == "unexplained" else "because"
+        words += [event_text(fall, soak.load_start, unit), f"{told}: {fall.evidence}"]
+        step = next_step(fall, writing=soak.trace.writes > 0)
+        words += [f"next: {step}"] if step else []
+    return words
+
+
+def next_step(fall: Fall, *, writing: bool) -> str:
+    """Return what would tell why a rate fell, for good or not, where heat is neither shown nor ruled out; else nothing."""
+    if fall.cause != "unexplained" or fall.heat is not None:
+        return ""
+    if fall.until is None and fall.seconds < LASTED:
+        return f"a longer soak: it lasted only {show_duration(fall.seconds)}, to the end"
+    if fall.until is not None and fall.after < STANDS_STILL * fall.before:
+        return (
+            "it stood still and went on: look into the system's log for resets of the link at that time, then the same soak with "
+            "another cable and port, and nothing else running"
+        )
+    heat = "if it is heat, it falls later or not at all"
+    if not writing or fall.until is not None:
+        return f"the same soak with a fan on it and nothing else running: {heat}"
+    return f"after a rest, the same soak with a fan on it: a write cache is used up after {show_size(fall.written)} again; {heat}"
+
+
+def request_words(soak: Soak) -> list[str]:
+    """Return IOPS and latency: the middle interval's median and p99, and the longest of all."""
+    record = soak.run.soak
+    loads = [p for p in record.phases if p.name == LOAD] if record else []
+    requests, seconds = sum(sum(p.requests) for p in loads), sum(p.seconds for p in loads)
+    middles, tails, worst = (
+        [v for p in loads for v in getattr(p, n) if v is not None] for n in ("p50", "p99", "worst")
+    )
+    if not (requests and seconds and middles and tails and worst):
+        return []
+    return [
+        f"{show_iops(requests / seconds)} IOPS; median {show_duration(median(middles))}, p99 "
+        f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"
+    ]
+
+
+def counter_words(soak: Soak) -> str:
+    """Return what the drive's own counters moved by during the soak; empty where it shows none."""
+    counters = soak.trace.counters
+    words = []
+    if counters.throttlings is not None:
+        words.append(f"throttled {counters.throttlings} times")
+    if counters.throttled_seconds is not None:
+        words.append(f"{show_duration(counters.throttled_seconds) if counters.throttled_seconds else '0 s'} throttled")
+    if counters.warning_seconds is not None:
+        hot = show_duration(counters.warning_seconds) if counters.warning_seconds else "0 s"
+        words.append(f"{hot} above its warning temperature")
+    return f"by the drive: {', '.join(words)}" if words else ""
+
+
+def class_words(low: Lowest, *, throttled: bool = False) -> str:
+    """Return which video speed class a load kept, throttled by heat or not, which it did not, or which cannot be told."""
+    kept, unclear = low.speed_class, low.unclear_class
+    coarse = f"its requests are too coarse to tell whether it kept V{unclear}" if unclear else ""
+    if not kept:
+        return coarse or "below V6 at times"
+    # what is counted in a second is what ended in it; requests in flight can make up for it
+    flight = ", allowing for requests in flight" if low.by_row < kept * 1e6 else ""
+    return (
+        f"kept V{kept} {'even while throttled' if throttled else 'throughout'}{flight}{f'; {coarse}' if coarse else ''}"
+    )
+
+
+def lowest_words(soak: Soak, unit: str) -> list[str]:
+    """Return the lowest second and minute, the speed class kept, and stalls."""
+    low, record = soak.findings.lowest, soak.run.soak
+    if low is None or record is None:
+        return []
+    span = "second" if abs(low.row_seconds - 1) < 0.01 else show_duration(low.row_seconds)
+    minute = f", {show_rate(low.by_minute, unit)} in any minute" if low.by_minute is not None else ""
+    speed = ""
+    if record.workload.direction == "write" and record.workload.pattern == "sequential" and record.files is None:
+        speed = f"; {class_words(low, throttled=soak.findings.fall('throttling') is not None)}"
+    words = [f"{show_rate(low.by_row, unit)} in any {span}{minute}{speed}"]
+    if low.stalls:
+        plural = "s" if low.stalls > 1 else ""
+        deleting = ", deleting included" if record.files else ""
+        longest = show_duration(low.longest_stall)
+        words.append(f"{low.stalls} stall{plural} of a second or more{deleting}, the longest {longest}")
+    return words
+
+
+def steady_words(findings: Findings, unit: str) -> str:
+    """Return since when the rate was steady, or why that is not known."""
+    if findings.steady is None:
+        least = 5 * ROUND_SECONDS
+        return (
+            "not at the end" if findings.seconds >= least else f"cannot be told before {show_duration(least)} of load"
+        )
+    window = findings.steady.window
+    since = show_duration(findings.steady.since) if findings.steady.since else "the beginning"
+    return (
+        f"from {since} on at {show_rate(window.average, unit)} "
+        f"(last five minutes: within {window.excursion * 100:.1f} %, drift {window.slope * 100:.1f} %)"
+    )
+
+
+def why_not_settled(warmth: TemperatureFinding) -> str:
+    """Return why a sensor has no settled temperature, or only an extrapolated one; empty where it has."""
+    if warmth.settling is None:
+        return warmth.why
+    return "" if warmth.settling.sure else "not settled by the end; where it would settle is an extrapolation"
+
+
+def moment(at_seconds: float | None) -> str:
+    """Return a moment before what was noted at it; empty where there is none."""
+    return "" if at_seconds is None else f"{show_duration(at_seconds)}  "
+
+
+def difference_words(one: SoakDifference) -> str:
+    """Return how one soak differs from another."""
+    speed = f"{one.second} moves nothing any more" if one.rate is None else f"it ends at {one.rate:.2f} times the rate"
+    if one.rise is None or one.low is None or one.high is None:
+        return f"{one.first}: {speed}; temperatures cannot be compared: {one.why}"
+    least, most = sorted((abs(one.low), abs(one.high)))
+    speed += "" if one.sure else "; one of them had not settled, so this is extrapolated"
+    if one.low <= 0 <= one.high:
+        words = f"no difference in temperature that could be told ({one.low:+.1f} to {one.high:+.1f} K)"
+    else:
+        words = (
+            f"{abs(one.rise):.1f} K {'warmer' if one.rise > 0 else 'cooler'} above its room ({least:.1f} to {most:.1f})"
+        )
+    return f"{one.first}: {words}; {speed}"

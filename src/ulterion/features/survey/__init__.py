@@ -1,0 +1,1 @@
+"""What this machine sees, and how a review is started."""

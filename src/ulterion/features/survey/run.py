@@ -1,0 +1,161 @@
+"""The survey of a machine, live, replayed or simulated; and what it teaches a review about a setup."""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from ulterion.core.errors import UsageError, unknown
+from ulterion.core.facts.devices import Adapter, Drive, Survey
+from ulterion.core.facts.target import BenchFacts
+from ulterion.core.links.standards import known_link
+from ulterion.host import machine
+from ulterion.host.recorded import replayed
+from ulterion.model.files import replace_in_place
+from ulterion.model.reading import MAX_TEXT_BYTES, as_text, read_bytes
+from ulterion.model.review import Review, parse_review
+from ulterion.run.place import SIM
+from ulterion.sim.bench import load_bench
+from ulterion.sim.network import shown_adapter
+from ulterion.sim.shown import shown_drive
+
+
+@contextmanager
+def surveyed(replay: Path | None = None, *, ask_usb: bool = False) -> Iterator[Survey]:
+    """Yield the survey of this machine, or of a recorded one; raise UsageError."""
+    if replay is None:
+        yield machine.survey(ask_usb=ask_usb)
+        return
+    with replayed(replay) as (root, host):
+        survey = machine.survey(root=root)
+        yield replace(survey, bench=replace(survey.bench, host=host, system="recorded"), root_would_add=())
+
+
+def simulated(review: Review, folder: Path) -> Survey:
+    """Return what the simulated bench shows of every simulated setup, as a survey of real hardware would."""
+    drives, adapters, bench = list[Drive](), list[Adapter](), None
+    for name, setup in review.setups.items():
+        if setup.target is None or not setup.target.startswith(SIM):
+            continue
+        bench = load_bench(folder / setup.target.removeprefix(SIM))
+        chain = bench.chain(setup.chain, folder)
+        shown = shown_drive(name, setup.chain, chain)
+        if chain[-1].peer:
+            adapters.append(shown_adapter(setup.chain, chain, shown.steps))
+        else:
+            drives.append(shown)
+    if bench is None:
+        raise UsageError("no setup of this review is on a simulated bench; leave --simulated out")
+    return Survey(BenchFacts(bench.bench.host, bench.bench.system), tuple(drives), tuple(adapters))
+
+
+def find_drive(survey: Survey, name: str | None) -> Drive:
+    """Return a drive by its kernel name or serial number, or the only one that is not the system's; raise UsageError."""
+    if name is None:
+        others = [d for d in survey.drives if not d.system and d.size]
+        if len(others) != 1:
+            raise UsageError(
+                f"there are {len(others)} drives besides the system's; name one: {', '.join(d.name for d in others)}"
+            )
+        return others[0]
+    bare = name.removeprefix("/dev/")
+    matching = [d for d in survey.drives if bare in (d.name, d.serial)]
+    if not matching:
+        raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
+    if len(matching) > 1:
+        names = " and ".join(d.name for d in matching)
+        raise UsageError(f"{names} both show the serial {bare}; name the drive you mean by its kernel name")
+    return matching[0]
+
+
+def only(survey: Survey, names: list[str]) -> Survey:
+    """Return what a survey shows of the drives named, by kernel name or serial, those that are gone left out."""
+    wanted = {n.removeprefix("/dev/") for n in names}
+    if not wanted:
+        return survey
+    return replace(
+        survey, drives=tuple(d for d in survey.drives if {d.name, d.serial} & wanted), adapters=(), tunnels=()
+    )
+
+
+def chosen(survey: Survey, names: list[str]) -> Survey:
+    """Return a survey of the drives named only; all of it without names.  Raises UsageError."""
+    if not names:
+        return survey
+    return replace(survey, drives=tuple(find_drive(survey, n) for n in names), adapters=(), tunnels=())
+
+
+def learned(drive: Drive) -> dict[str, str]:
+    """Return what a setup should expect of the drive that is plugged in now: serial, port, link, driver."""
+    link = known_link(drive.link)
+    known = {"serial": drive.serial, "port": drive.port, "link": link.name if link else None, "driver": drive.driver}
+    return {k: v for k, v in known.items() if v}
+
+
+def alike(survey: Survey, drive: Drive) -> list[str]:
+    """Return in words which other drives show what this one shows, and what is left to tell them apart by."""
+    sentences = []
+    for other in survey.drives:
+        if (
+            other.name == drive.name
+            or other.serial != drive.serial
+            or (drive.serial is None and other.model != drive.model)
+        ):
+            continue
+        same = f"the same serial {drive.serial}" if drive.serial else "no serial, as this one"
+        if drive.port is not None and other.port is not None and other.port != drive.port:
+            rest = "only the port tells them apart, so leave each where it is plugged in"
+        else:
+            rest = "nothing tells them apart, so plug in one at a time"
+        sentences.append(f"{other.name} shows {same}: {rest}")
+    return sentences
+
+
+def teach(path: Path, setup: str, drive: Drive) -> dict[str, str]:
+    """Write what is plugged in into a setup's `expect` in review.toml, keeping the rest as it is; return it.
+
+    Raises UsageError when the setup is not there, or nothing is known of the drive.
+    """
+    facts = learned(drive)
+    if not facts:
+        raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
+    before = read_bytes(path, MAX_TEXT_BYTES)
+    after = _with_expect(before, path, setup, facts)
+    if read_bytes(path, MAX_TEXT_BYTES) != before:
+        raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
+    replace_in_place(path, after)
+    return facts
+
+
+def _with_expect(data: bytes, path: Path, setup: str, facts: dict[str, str]) -> bytes:
+    """Return the bytes of a review.toml in which a setup expects these facts; all else is as it was, line ends too."""
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    text = as_text(data, path)
+    windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
+    try:
+        document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
+        known: Any = document.get("setups") or document.get("hookups", {})  # as schema 1 called them
+        table = known.get(setup)
+        if table is None and "plan" in document:
+            raise UsageError(
+                f"{path}: the setup '{setup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
+            )
+        if table is None:
+            raise UsageError(f"{path}: {unknown('setup', setup, known)}")
+        expect = tomlkit.table()
+        for key, value in facts.items():
+            expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))
+        table["expect"] = expect
+        written = tomlkit.dumps(document)
+    except TOMLKitError as error:
+        raise UsageError(f"{path} cannot be changed: {error}; write the setup's `expect` by hand") from error
+    parse_review(written, path)
+    mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
+    return mark + (written.replace("\n", "\r\n") if windows else written).encode()

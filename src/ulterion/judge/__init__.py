@@ -1,1 +1,0 @@
-"""What documents say: results, comparisons, claims, soaks.  Numbers and run ids, no words, no hardware."""

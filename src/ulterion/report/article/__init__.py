@@ -1,1 +1,0 @@
-"""The review as an article: one page that can be checked."""

@@ -1,1 +1,0 @@
-"""Figures for publication, drawn without a display."""

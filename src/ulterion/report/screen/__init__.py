@@ -1,1 +1,0 @@
-"""Words and tables laid out on a terminal."""

@@ -1,1 +1,0 @@
-"""What is said, in plain text, without a terminal."""

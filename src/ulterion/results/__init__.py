@@ -1,0 +1,1 @@
+"""What run documents say, for several subjects: numbers and run ids, no words."""

@@ -1,0 +1,1 @@
+"""Carrying a run out: opening, checks, keeping."""

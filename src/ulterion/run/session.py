@@ -1,0 +1,165 @@
+"""Keeping what a run gives: how it ended, in words and in its document; what loaded the machine meanwhile."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+
+from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.links.standards import known_link
+from ulterion.core.soak.cache_fill import Fill
+from ulterion.core.soak.warmth import Warmth
+from ulterion.core.stats.estimates import estimate
+from ulterion.core.units import show_size
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.sanity_limits import impossible
+from ulterion.core.workloads.workload import Workload
+from ulterion.engine import runner
+from ulterion.model.journal import SUFFIX, Journal
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import State
+from ulterion.model.runs.measure import Before, MeasureRun, WorkloadRecord
+from ulterion.model.runs.passes import PassRecord
+from ulterion.model.store import ReviewFolder, run_name
+from ulterion.run import warnings
+from ulterion.run.background_load import BackgroundLoad
+from ulterion.run.opening import Opened
+from ulterion.run.targets.protocol import Target
+
+
+def open_journal(review: ReviewFolder, run: AnyRun) -> Journal:
+    """Begin the journal of a run: from here on what is finished is kept, whatever happens to the program."""
+    return Journal(review.make_runs_folder() / f"{run_name(run)}{SUFFIX}", run)
+
+
+class RunRecorder(runner.Observer):
+    """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
+
+    def __init__(
+        self, observer: runner.Observer, journal: Journal, warmth: Callable[[], Warmth], before: Before
+    ) -> None:
+        self._observer, self._journal, self._warmth = observer, journal, warmth
+        self._warm: Warmth | None = None
+        self.before, self._told = before, False
+        self._fill: Fill | None = None
+        self.passes: list[tuple[int, PassRecord]] = []
+        self.reasons: dict[int, str] = {}
+        self.cautions: list[str] = []
+        self.unfinished = 0
+        self.doing = "laying the test file down"
+
+    def prefilling(self, done: int, total: int) -> None:
+        """Know how much was laid down, and pass it on."""
+        self.before = self.before.model_copy(update={"prefilled_bytes": done})
+        self._observer.prefilling(done, total)
+
+    def begin(self, index: int, workload: Workload, number: int) -> None:
+        """Know what is being done, and how warm the drive is; say once that its cache cannot be fresh."""
+        self.unfinished, self.doing = 0, f"{workload.name}, pass {number}"
+        if self._warm is None:
+            self._warm = self._warmth()
+            self._fill = self.before.fill
+        if workload.writes and not self._told:
+            self._told = True
+            self._say_whether_fresh()
+        self._observer.begin(index, workload, number)
+
+    def _say_whether_fresh(self) -> None:
+        """Before the first write: say, and keep, that a write cache cannot be fresh."""
+        if self._fill is not None and not self._fill.is_fresh:
+            words = warnings.not_fresh(self.before.cache_run, self._fill)
+            self.cautions.append(words)
+            self._observer.remark(words)
+
+    def tick(self, seconds: float, moved: int) -> None:
+        """Know how much an unfinished pass moved."""
+        self.unfinished = moved
+        self._observer.tick(seconds, moved)
+
+    def end(self, index: int, workload: Workload, number: int, result: PassResult) -> None:
+        """Keep the pass before it is told."""
+        before, self._warm = self._warm or Warmth(), self._warmth()
+        record = PassRecord.of(number, result, before, self._warm)
+        if self._fill is not None:
+            self._fill = self._fill.after(result.bytes * workload.writes, result.seconds)
+        self._journal.add(index, record)
+        self.passes.append((index, record))
+        self.unfinished = 0
+        self._observer.end(index, workload, number, result)
+
+    def spoiled(self, index: int, workload: Workload, number: int, why: str) -> None:
+        """Take down that a pass was dropped."""
+        self.cautions.append(f"pass {number} of {workload.name} was dropped and run again: {why}")
+        self._observer.spoiled(index, workload, number, why)
+
+    def ended(self, index: int, why: str) -> None:
+        """Know why no more passes are run."""
+        self.reasons[index] = why
+        self._observer.ended(index, why)
+
+    def resting(self, words: str) -> None:
+        """Pass it on."""
+        self._observer.resting(words)
+
+    def remark(self, words: str) -> None:
+        """Pass it on."""
+        self._observer.remark(words)
+
+    def rates(self, index: int) -> list[float]:
+        """Return the rates of the finished passes of a workload."""
+        return [p.rate for at, p in self.passes if at == index]
+
+    def document(self, run: MeasureRun, state: State) -> MeasureRun:
+        """Return a run with all that was recorded."""
+        done = run.with_passes(self.passes, state).with_warnings(*self.cautions)
+        records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
+        return done.model_copy(update={"workloads": records, "before": self.before})
+
+
+def finished(run: MeasureRun, opening: Opened, bystanders: BackgroundLoad) -> MeasureRun:
+    """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
+    run = opening.with_links_under_load(run).with_warnings(*bystanders.warnings(run.target))
+    return _marked(run.model_copy(update={"ended": moment_of(run, opening.target)}).with_states())
+
+
+def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
+    """Return the present moment on the clock of a run's target."""
+    return run.started + datetime.timedelta(seconds=target.seconds_since(run.started))
+
+
+def failure_of(error: BaseException, doing: str, run: AnyRun, target: Target) -> tuple[UlterionError, State]:
+    """Return what to raise and how the run ended, when a target failed or a stop was asked for while `doing`."""
+    if isinstance(error, TargetFailed):
+        where = "" if target.simulated else f"{run.target.path}: "
+        if target.is_gone():
+            where += "the device is gone (pulled out, or its link was lost): "
+        after = f", after {show_size(error.moved)}" if error.moved else ""
+        why = f"{where}{error} (during {doing}{after})"
+        told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
+        return told, State(
+            name="failed", why=why, cause=f"{where}{error}", offset=error.offset, unfinished_bytes=error.moved or None
+        )
+    cause = str(error) or "stopped by hand"
+    why = f"{cause} during {doing}"
+    return Interrupted(why), State(name="interrupted", why=why, cause=cause)
+
+
+def _marked(run: MeasureRun) -> MeasureRun:
+    """Mark the workloads whose figures cannot be the drive's, and take down what is to be kept in mind."""
+    doubts = [_doubt(run, record) for record in run.workloads]
+    records = [r.model_copy(update={"suspect": why}) for r, why in zip(run.workloads, doubts, strict=True)]
+    marked = run.model_copy(update={"workloads": records})
+    return marked.with_warnings(*warnings.on_run(marked))
+
+
+def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:
+    if not record.counted or run.target.kind == "simulated":
+        return None
+    rate = estimate([p.rate for p in record.counted]).rate
+    network = run.target.network
+    link = run.seen_link if network is None else known_link(network.here.link)
+    if record.workload.direction == "both" and record.workload.is_network:
+        rate /= 2  # each way has the whole of the link
+    return impossible(
+        record.workload, rate, link, cache_bypassed=run.cache_bypassed, memory_bytes=run.bench.memory_bytes
+    )

@@ -1,0 +1,1 @@
+"""What is tested, real or simulated, behind one protocol."""

@@ -1,0 +1,109 @@
+"""What can be tested, real or simulated: the one protocol that carrying a run out speaks."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+from typing import Protocol
+
+from ulterion.core.errors import TargetFailed
+from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.soak.warmth import Warmth
+from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.workload import Workload
+from ulterion.engine.targets.load import FileSizes
+from ulterion.model.review import Bench as BenchWords
+from ulterion.run.targets.soak_sources import Bench, LoadSettings
+
+
+class Target(Protocol):
+    """A folder, a file, a device, or a chain of the simulated bench.  Times are seconds, sizes bytes."""
+
+    @property
+    def simulated(self) -> bool:
+        """Whether it is on the simulated bench, where time is virtual."""
+
+    @property
+    def name(self) -> str:
+        """What tells it from another: its path, or the setup's name on the simulated bench."""
+
+    @property
+    def span_bytes(self) -> int:
+        """The stretch of the medium that is covered."""
+
+    @property
+    def cache_bypassed(self) -> bool:
+        """Whether the operating system's cache is out of the way."""
+
+    def make_ready(self, tell: Callable[[str], None]) -> None:
+        """Prepare what measures; say in words what makes the reviewer wait."""
+
+    def facts(self) -> TargetFacts:
+        """Return what it is; raise UsageError when its name leads elsewhere by now."""
+
+    def bench_facts(self, words: BenchWords) -> BenchFacts:
+        """Return what host and room are, with what the review says of them."""
+
+    def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
+        """Return what a reviewer should know before believing a figure."""
+
+    def started(self, ends: Sequence[datetime.datetime]) -> datetime.datetime:
+        """Return when a run begins; `ends` are those of earlier simulated runs."""
+
+    def seconds_since(self, started: datetime.datetime) -> float:
+        """Return how long ago a run of this target began, on its clock."""
+
+    def resumed_at(self, last: float, started: datetime.datetime) -> float:
+        """Return when a soak that was cut off at `last` is taken up again, seconds since it began."""
+
+    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+        """Return the seed and the id of a run; on the simulated bench they follow from `told`."""
+
+    def engine_of(self, workload: Workload) -> tuple[str, str]:
+        """Return the way a workload's requests are issued, and why."""
+
+    def check(self, workload: Workload) -> None:
+        """Raise UsageError when the workload cannot be run here."""
+
+    def check_files(self) -> None:
+        """Raise UsageError when no files can be made here."""
+
+    def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
+        """Make ready, for instance by laying the test file down."""
+
+    def make_room(
+        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
+    ) -> None:
+        """Make ready for a long load, without writing what it will write itself."""
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass; raise TargetFailed, or PassSpoiled when machine or program stood still."""
+
+    def run_with(
+        self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
+    ) -> list[PassResult | TargetFailed]:
+        """Run one pass on this target and others of its kind at the same time; a failure stands in the place of its result.
+
+        Raises PassSpoiled, and TargetFailed when none of them makes progress for `stall` seconds.
+        """
+
+    def temperature(self) -> float | None:
+        """Return the drive's temperature now, C, or None."""
+
+    def warmth(self) -> Warmth:
+        """Return what the drive says of its heat now."""
+
+    def rest(self, seconds: float) -> None:
+        """Let time pass."""
+
+    def counters(self) -> dict[str, float]:
+        """Return what the drive counts itself now; empty where it cannot be asked."""
+
+    def bench(self, load: LoadSettings) -> Bench:
+        """Return what the phases of a soak run on, its sensors being read."""
+
+    def is_gone(self) -> bool:
+        """Return whether the device was pulled out."""
+
+    def close(self) -> None:
+        """Let go; may be called twice."""

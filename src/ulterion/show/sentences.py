@@ -1,0 +1,20 @@
+"""Pieces of sentences that several answers share."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+def listed(names: Sequence[str]) -> str:
+    """Return names as a sentence has them: 'a, b and c'."""
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
+
+
+def how_much(ratio: float) -> str:
+    """Return a ratio as a reader would say it: '8 % slower', '5 times as fast'."""
+    if ratio >= 1.95:
+        return f"{ratio:.0f} times as fast" if ratio >= 9.5 else f"{ratio:.1f} times as fast".replace(".0 ", " ")
+    if ratio >= 1:
+        return f"{(ratio - 1) * 100:.0f} % faster" if ratio >= 1.095 else f"{(ratio - 1) * 100:.1f} % faster"
+    return f"{(1 - ratio) * 100:.0f} % slower" if ratio <= 0.905 else f"{(1 - ratio) * 100:.1f} % slower"

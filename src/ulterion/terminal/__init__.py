@@ -1,0 +1,1 @@
+"""Streams, environment and options that commands share; errors to exit statuses."""

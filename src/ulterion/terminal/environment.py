@@ -1,0 +1,113 @@
+"""What a command may use of the outside world, in one object, so that tests can pass their own."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import sys
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import IO, TYPE_CHECKING
+
+from ulterion.terminal.streams import open_standard_descriptors, readable
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from ulterion.terminal.answers import Kind
+
+
+@dataclass
+class Environment:
+    """Streams and the folder a command was called from.
+
+    Attributes:
+        out, err: standard output and standard error.
+        folder: the working folder.
+        answered: whether a JSON document was written; there is never a second.
+        quiet: whether only what was asked for as data is written, and what goes wrong or has to be known.
+    """
+
+    out: IO[str]
+    err: IO[str]
+    folder: Path
+    answered: bool = field(default=False)
+    quiet: bool = field(default=False)
+
+    @classmethod
+    def real(cls) -> Environment:
+        """Return the process's own; raise UsageError when the working folder is gone."""
+        open_standard_descriptors()
+        return cls(readable(sys.stdout), readable(sys.stderr), _working_folder())
+
+    @property
+    def screen(self) -> IO[str]:
+        """Where it is shown how far a run is."""
+        return _Nowhere() if self.quiet else self.err
+
+    def show(self, lines: Sequence[RenderableType]) -> None:
+        """Print renderables to the standard output."""
+        if self.quiet:
+            return
+        from ulterion.show.terminal import console
+
+        out = console(self.out)
+        for line in lines:
+            out.print(line, crop=False)  # tables cut themselves; a path must stay whole
+
+    def show_json(self, kind: Kind, *parts: Mapping[str, object]) -> None:
+        """Print an answer to the standard output: one JSON document (`ulterion.cli.answer_schema`), from one part or several."""
+        import json
+
+        from ulterion.core.text import json_safe
+        from ulterion.terminal.answers import NAME, VERSION
+
+        plain = (getattr(self.out, "encoding", None) or "utf-8").casefold().replace("-", "") != "utf8"
+        self.answered = True
+        answer: dict[str, object] = {"schema": {"name": NAME, "version": VERSION, "kind": kind}}
+        for part in parts:
+            answer |= part
+        self.out.write(json_safe(json.dumps(answer, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
+
+    def notice(self, sentences: list[str]) -> None:
+        """Print sentences to the standard error, a line each; where it is closed or full they are lost."""
+        from ulterion.core.text import brief
+
+        with contextlib.suppress(OSError, ValueError):
+            for sentence in sentences:
+                self.err.write(f"ulterion: {brief(sentence)}\n")
+            self.err.flush()
+
+    def confirm(self, question: str) -> bool:
+        """Ask at the terminal and return whether the answer was yes; without a terminal the answer is no."""
+        return bool(self.ask(question))
+
+    def ask(self, question: str) -> bool | None:
+        """Ask at the terminal and return whether the answer was yes; None without a terminal."""
+        if not (sys.stdin is not None and sys.stdin.isatty() and self.err.isatty()):
+            return None
+        self.err.write(f"{question} [y/N] ")
+        self.err.flush()
+        return sys.stdin.readline().strip().casefold() in ("y", "yes")
+
+    def tell(self, sentence: str) -> None:
+        """Print one sentence to the standard error."""
+        self.notice([sentence])
+
+
+class _Nowhere(io.StringIO):
+    """A stream that keeps nothing, and is no terminal."""
+
+    def write(self, text: str) -> int:
+        return len(text)
+
+
+def _working_folder() -> Path:
+    try:
+        return Path(os.getcwd())  # noqa: PTH109 - one call that may fail
+    except OSError as error:
+        from ulterion.core.errors import UsageError
+
+        raise UsageError(f"the folder you are in is gone or closed to you ({error.strerror}); go to another") from error

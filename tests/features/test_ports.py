@@ -1,0 +1,117 @@
+"""Ports beside each other, and what could not be kept alike: from documents whose facts are known."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+
+from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
+from ulterion.core.links.chain import Step
+from ulterion.core.links.standards import find_link
+from ulterion.features.plan.differences import unlike
+from ulterion.features.plan.judging import grounds
+from ulterion.features.plan.ports import ports
+from ulterion.model.planned import cells_of
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.results.pooling import pooled_results
+
+PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nworkloads = ["sequential read 4 MiB depth 4"]\n[plan.factors]\nport = ["b:usb", "b:fast"]\n'
+
+
+class Ports(FolderCase):
+    def measured(self, setup: str) -> MeasureRun:
+        return simulate(self.store, setup, [PEAK_READ], passes=3).run
+
+    def test_who_shares_a_controller(self) -> None:
+        """Two ports behind one controller name each other; on another host, or behind another, they do not."""
+        review = (
+            REVIEW
+            + '[ports."b:other"]\nlink = "USB 10 Gb/s"\n[setups.third]\nchain = ["b:other", "box", "drive"]\ntarget = "sim:bench.toml"\n'
+        )
+        self.store = self.review(review)
+        run = self.measured("box")
+        shared, alone = (
+            Step("controller", name, title, "xhci_hcd")
+            for name, title in (("0000:00:14.0", "One"), ("0000:05:00.0", "Two"))
+        )
+        made = []
+        for number, (setup, host, step) in enumerate(
+            (("box", "desk", shared), ("third", "desk", shared), ("direct", "desk", alone), ("third", "tower", shared))
+        ):
+            chain = list(self.store.review.setup(setup).chain)
+            target, bench = replace(run.target, steps=(step,)), replace(run.bench, host=host)
+            made.append(
+                run.model_copy(
+                    update={"id": f"bbbb{number}0", "setup": setup, "chain": chain, "target": target, "bench": bench}
+                )
+            )
+        rows = {(r.host, r.port): r for r in ports(self.store.review, made[:3])}
+        self.assertEqual((rows["desk", "b:usb"].shares, rows["desk", "b:other"].shares), (("b:other",), ("b:usb",)))
+        self.assertEqual((rows["desk", "b:fast"].shares, rows["desk", "b:fast"].controller), ((), "Two (xhci_hcd)"))
+        apart = {(r.host, r.port): r.shares for r in ports(self.store.review, [made[0], made[3]])}
+        self.assertEqual(set(apart.values()), {()})
+        self.assertAlmostEqual(rows["desk", "b:usb"].best["read"][0].rate / 1e9, 1.0, delta=0.02)
+
+    def test_the_link_carries_what_was_measured(self) -> None:
+        """Never above what the port can do, nor below what was carried: then it is the port's own, or not told."""
+        self.store = self.review(REVIEW)
+        run = self.measured("direct")
+        rate = run.workloads[0].passes[0].rate
+        for seen, told in (
+            ("PCIe 3.0 x4", "PCIe 3.0 x4"),
+            ("PCIe 3.0 x1", "PCIe 4.0 x4"),
+            ("PCIe 5.0 x4", "PCIe 4.0 x4"),
+            (None, "PCIe 4.0 x4"),
+        ):
+            (row,) = ports(self.store.review, [run.model_copy(update={"target": replace(run.target, link=seen)})])
+            self.assertEqual(row.link, told, (seen, rate))
+        narrow = self.store.review.model_copy(
+            update={
+                "ports": {
+                    k: p.model_copy(update={"link": find_link("USB 480 Mb/s")})
+                    for k, p in self.store.review.ports.items()
+                }
+            }
+        )
+        (row,) = ports(narrow, [run])
+        self.assertIsNone(row.link)
+
+    def test_a_cell_has_the_figure_that_a_comparison_has(self) -> None:
+        """Two runs of a cell with other firmware are not pooled in either; alike, they are in both."""
+        self.store = self.review(REVIEW + PLAN)
+        names = [n for n, h in self.store.review.setups.items() if h.levels]
+        one, other = (self.measured(n).model_copy(update={"suite": "plan"}) for n in names[:2])
+        again = self.measured(names[0]).model_copy(update={"suite": "plan"})
+        one = one.model_copy(update={"target": replace(one.target, firmware="1.0")})
+        for firmware in ("1.0", "2.0"):
+            last = again.model_copy(update={"target": replace(again.target, firmware=firmware)})
+            (ground,) = grounds(self.store.review, [one, other, last])
+            compared = pooled_results([one, other, last])[names[0]][ground.text].estimate
+            cell = next(c for c, h in cells_of(self.store.review).items() if h == names[0])
+            self.assertEqual(ground.figures[cell], compared)
+
+    def test_what_was_not_alike(self) -> None:
+        """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""
+        self.store = self.review(
+            REVIEW.replace('[setups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
+        )
+        name = next(n for n, h in self.store.review.setups.items() if h.levels)
+        run = self.measured(name).model_copy(update={"suite": "plan"})
+        warm = replace(run.target, temperature=41.0, filesystem="exfat", filesystem_bytes=100, free_bytes=20)
+        cool = replace(run.target, temperature=29.0, filesystem="ext4", filesystem_bytes=100, free_bytes=90)
+        bench = replace(run.bench, versions={"ulterion": "0.0"})
+        runs = [
+            run.model_copy(update={"target": cool}),
+            run.model_copy(
+                update={"id": "cccc10", "target": warm, "bench": bench, "unequal": ["the drive was still at 41 C"]}
+            ),
+        ]
+        told = " ".join(unlike(self.store.review, runs))
+        for words in ("temperature at the start: from 29 to 41 C", "fill: from 10 to 80 %", "file system: exfat, ext4",
+                      "Ulterion version: ", "the drive was still at 41 C"):  # fmt: skip
+            self.assertIn(words, told)
+        self.assertEqual(unlike(self.store.review, [runs[0], runs[0].model_copy(update={"id": "cccc20"})]), [])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,362 @@
+"""`report`, `verify`, `export`: one page from the demo that can be checked, nothing hostile in it, tables that read back equal."""
+
+from __future__ import annotations
+
+import base64
+import csv
+import html.parser
+import io
+import json
+import random
+import re
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import BENCH, REVIEW, FolderCase, simulate
+from ulterion.api import load_review
+from ulterion.cli.export_tables import as_csv, as_html, as_markdown
+from ulterion.core.errors import UsageError
+from ulterion.features.page import verify
+from ulterion.features.page.html import CONTRAST, contrast, in_script, markdown, readable
+from ulterion.model import bundle
+from ulterion.model.runs.header import run_id
+
+HOSTILE = '"><script>alert(1)</script>&\u202e\x1b[31m=cmd()'
+
+
+class Page(html.parser.HTMLParser):
+    """What a page holds: its elements, and addresses that something might be fetched from."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.tags: list[str] = []
+        self.addresses: list[str] = []
+        self.without_alternative = 0
+        self.handlers: list[str] = []
+        self.feed(text)
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.tags.append(tag)
+        known = dict(attrs)
+        self.addresses += [v or "" for k, v in attrs if k in ("src", "srcset", "data", "poster", "action")]
+        self.handlers += [k for k, _ in attrs if k.startswith("on")]
+        if tag == "img" and not known.get("alt"):
+            self.without_alternative += 1
+
+
+_reported: list[Path] = []
+
+
+class Report(FolderCase):
+    def reported(self) -> Path:
+        """Return the demo's folder with its page, made once; not to be changed."""
+        if not _reported:
+            folder = Path(tempfile.mkdtemp(prefix="ulterion-tests-report-"))
+            self.addClassCleanup(shutil.rmtree, folder)
+            shutil.copytree(self.demo(), folder / "demo")
+            done = self.ulterion("report", cwd=folder / "demo")
+            self.assertEqual(done.returncode, 0, done.stderr)
+            _reported.append(folder / "demo")
+        return _reported[0]
+
+    def small(self) -> Path:
+        """Return a review of two setups with its page."""
+        store = self.review()
+        for setup in ("direct", "box"):
+            simulate(store, setup, passes=3)
+        self.assertEqual(self.ulterion("report").returncode, 0)
+        return self.folder / "report.html"
+
+    def test_the_demos_page(self) -> None:
+        """Every section, figures with words for them, nothing fetched, small enough; made again it is the same, and verified so."""
+        folder = self.reported()
+        text = (folder / "report.html").read_text()
+        page = Page(text)
+        self.assertLess(len(text), 2_000_000)
+        for name in (
+            "short",
+            "tested",
+            "compare-reed",
+            "compare-shed",
+            "claims",
+            "soaks",
+            "work-read",
+            "money",
+            "files",
+            "method",
+            "bench",
+        ):
+            self.assertIn(f'"{name}"' if "work" not in name else "work", text)
+        self.assertTrue(page.addresses and all(a.startswith("data:image/svg+xml;base64,") for a in page.addresses))
+        self.assertEqual((page.without_alternative, page.handlers), (0, []))
+        self.assertIn("default-src 'none'", text)
+        self.assertNotRegex(re.sub(r"<svg.*?</svg>", "", text), r'(?:href|src)="https?:')
+        self.assertEqual(page.tags.count("table"), page.tags.count("caption"))
+        picture = base64.b64decode(page.addresses[0].partition(",")[2]).decode()
+        self.assertIn("prefers-color-scheme:dark", picture)
+        self.assertIn("Brindlewick Pod", picture)
+        told = self.json_of("verify", "report.html", cwd=folder)
+        self.assertEqual((told["same"], told["different"]), (True, []))
+
+    def test_figures_as_files(self) -> None:
+        """Each as SVG and PNG, with captions and words for those who do not see them."""
+        self.small()
+        told = self.json_of("report", "--figures", "figures")
+        self.assertEqual(len(told["figures"]), 5)  # a comparison and the time of reading, twice each, and the captions
+        figures = self.folder / "figures"
+        self.assertGreater((figures / "compare-drive.png").stat().st_size, 10_000)
+        self.assertIn("Bars of every workload", (figures / "captions.txt").read_text())
+
+    def test_what_was_changed_is_found(self) -> None:
+        """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""
+        page, folder = self.small(), self.folder
+        text = page.read_text()
+        rate = re.search(r'<td class="right">(\d{3,4})</td>', text)
+        assert rate is not None
+        page.write_text(text[: rate.start(1)] + "9" + text[rate.start(1) + 1 :])
+        told = self.json_of("verify", str(page), status=4)
+        self.assertTrue(any(rate[1] in d for d in told["different"]), told["different"])
+        page.write_text(text)
+        run = next(folder.glob("runs/*measure-box*.json"))
+        run.write_text(run.read_text().replace('"bytes": ', '"bytes":  ', 1))
+        told = self.json_of("verify", str(page), status=4)
+        self.assertEqual(told["different"], [f"runs/{run.name} was changed since the report was made"])
+        self.refused("verify", "review.toml", says="is no report of this program", cwd=folder)
+        self.refused("verify", "missing.html", says="cannot be read", cwd=folder)
+        cut = re.sub(r'(id="runs">)[^<]{2000}', r"\1", text)
+        page.write_text(cut)
+        self.refused("verify", str(page), says="the runs in it are damaged")
+        (folder / "other.html").write_text("<html>mine</html>")
+        self.refused("report", "other.html", says="is no page of this program", cwd=folder)
+
+    def test_drawn_by_another_version(self) -> None:
+        """A page whose drawings another Matplotlib made says so, and is compared by their words: what was changed in one is still found."""
+        page = self.small()
+        text = page.read_text()
+        first = re.search(r"data:image/svg\+xml;base64,([^\"]+)", text)
+        assert first is not None
+        svg = base64.b64decode(first[1]).decode()
+        self.assertIn("Test Box", svg)
+        for changed, lines in (
+            (svg.replace("stroke-width: 0.8", "stroke-width: 0.9"), 1),
+            (svg.replace("Test Box", "Best Box"), 2),
+        ):
+            self.assertNotEqual(changed, svg)
+            other = text.replace(first[1], base64.b64encode(changed.encode()).decode())
+            page.write_text(re.sub(r'"drawn":"[^"]*"', '"drawn":"1.5.0"', other))
+            told = self.json_of("verify", str(page), status=4)["different"]
+            self.assertIn("Matplotlib 1.5.0", told[0])
+            self.assertEqual(len(told), lines, told)
+
+    def test_another_reviewers_runs(self) -> None:
+        """The same products measured elsewhere agree where they should, and differ where the box is another one."""
+        one = self.review()
+        simulate(one, "box")
+        simulate(one, "direct")
+        other = self.folder / "other"
+        other.mkdir()
+        (other / "review.toml").write_text(REVIEW)
+        slower = BENCH.replace("seed = 7", "seed = 8").replace('read = "1000 MB/s"', 'read = "700 MB/s"')
+        (other / "bench.toml").write_text(slower)
+        from ulterion.model.store import ReviewFolder
+
+        theirs = ReviewFolder.open(other)
+        simulate(theirs, "box")
+        simulate(theirs, "direct")
+        self.ulterion("report")
+        pairs = self.json_of("verify", "report.html", "--beside", str(other))["beside"]
+        told = {(p["setup"], p["workload"].split()[1]): p["agreement"] for p in pairs}
+        self.assertEqual((told["box", "read"], told["direct", "read"]), ("differ", "agree"))
+
+    def test_any_single_change(self) -> None:
+        """Any change of a character, a run or a figure is found: the page against the one made anew, the runs by their checksums (a thousand: benchmarks/tampering.py)."""
+        text = self.small().read_text()
+        with tempfile.TemporaryDirectory() as scratch:
+            clean = verify.check_page(text, "page", Path(scratch), lambda folder: {})
+        self.assertEqual(clean.different, ())
+        archive = verify._RUNS.search(text)
+        assert archive is not None
+        rng, alphabet = random.Random(7), "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789 .,<>\"'&;"
+        for number in range(60):
+            at = rng.randrange(len(text)) if number % 2 else rng.randrange(0, archive.start())
+            other = rng.choice([c for c in alphabet if c != text[at]])
+            changed = text[:at] + other + text[at + 1 :]
+            inside = archive.start(1) <= at < archive.end(1)
+            self.assertTrue(self._inside_is_found(changed) if inside else verify._lines_that_differ(changed, text), at)
+
+    def _inside_is_found(self, changed: str) -> bool:
+        """Return whether a change within the archive is found before anything is made anew."""
+        import hashlib
+
+        try:
+            _, archive = verify.carried(changed, "page")
+        except UsageError:
+            return True
+        return hashlib.sha256(archive.encode()).hexdigest() != verify._stated(changed)["archive"]
+
+    def test_hostile_names_and_words(self) -> None:
+        """Names, remarks and notes with tags, scripts, formulas and terminal codes are only ever text, in page, figures and tables."""
+        quoted = json.dumps(HOSTILE)
+        review = REVIEW.replace('"Test Box"', quoted).replace(
+            'kind = "enclosure"', f'kind = "enclosure"\nnote = {quoted}\nverdict = {quoted}'
+        )
+        store = self.review(f'{review}\n[review]\ntitle = {quoted}\n[report]\naccent = "#ffee00"\n')
+        run = simulate(store, "box").run
+        self.ulterion("note", "--run", run.id, f"noise: {HOSTILE}")
+        self.write(
+            "remarks/intro.md",
+            f"# Mine\n\n{HOSTILE}\n\n[x](javascript:alert(1)) ![y](http://far/away.png) [z](https://example.org)\n",
+        )
+        self.write("remarks/nowhere.md", "lost")
+        done = self.ulterion("report")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("remarks/nowhere.md belongs to no section", done.stderr)
+        text = (self.folder / "report.html").read_text()
+        page = Page(text)
+        self.assertEqual((page.tags.count("script"), text.count("alert(1)</script>")), (3, 0))
+        self.assertNotIn("\x1b", text)
+        self.assertNotIn('javascript:alert(1)"', text)
+        self.assertNotIn('src="http', text)
+        self.assertIn("&lt;script&gt;", text)
+        self.assertIn("<h3>Noise</h3>", text)
+        self.assertEqual(self.ulterion("verify", "report.html").returncode, 0)
+        out = (
+            self.ulterion("export", "claims", "--as", "html").stdout
+            + self.ulterion("export", "results", "--as", "markdown").stdout
+        )
+        self.assertNotIn("<script", out)
+
+    def test_tables_read_back_equal(self) -> None:
+        """CSV, JSON and Parquet give back what the library has, to the last digit; unknown ones, and none to write to, are refused."""
+        folder = self.demo()
+        to = self.folder / "tables"
+        review = load_review(folder)
+        for form in ("csv", "json", "parquet"):
+            files = self.json_of(
+                "export", "results", "passes", "claims", "soaks", "--as", form, "--to", str(to), cwd=folder
+            )["files"]
+            self.assertEqual(len(files), 4)
+        for name in ("results", "passes", "soaks"):
+            frame = review.table(name)
+            numbers = frame.select_dtypes("number")
+            rows = json.loads((to / f"{name}.json").read_text())["rows"]
+            for back in (
+                pd.read_csv(to / f"{name}.csv", float_precision="round_trip"),
+                pd.read_parquet(to / f"{name}.parquet"),
+                pd.DataFrame(rows),
+            ):
+                self.assertEqual(list(back.columns), list(frame.columns))
+                for column in numbers.columns:
+                    np.testing.assert_array_equal(
+                        back[column].astype(float).to_numpy(), frame[column].astype(float).to_numpy(), column
+                    )
+        self.refused("export", "reslts", says="did you mean 'results'", cwd=folder)
+        self.refused("export", says="say where to", cwd=folder)
+        self.refused("export", "results", "--as", "parquet", says="say where to", cwd=folder)
+
+
+class Safe(unittest.TestCase):
+    @given(
+        st.binary(min_size=3, max_size=3)
+        | st.from_regex(r"[0-9]{1,4}e[0-9]{1,4}", fullmatch=True).filter(lambda t: len(t) == 6).map(bytes.fromhex)
+    )
+    def test_no_id_is_a_number_to_a_spreadsheet(self, drawn: bytes) -> None:
+        made = run_id(drawn)
+        self.assertRegex(made, "^[0-9a-f]{6}$")
+        self.assertEqual(made[1:], drawn.hex()[1:])
+        with self.assertRaises(ValueError):
+            float(made)
+
+    @given(st.lists(st.text(max_size=12), min_size=1, max_size=6))
+    def test_no_cell_is_a_formula(self, texts: list[str]) -> None:
+        """Whatever a cell says: it is one cell when read back, no formula, no tag, no code for a terminal."""
+        frame = pd.DataFrame({"name": texts, "n": range(len(texts))})
+        back = list(csv.reader(io.StringIO(as_csv(frame).decode())))
+        self.assertEqual([len(r) for r in back], [2] * (len(texts) + 1))
+        self.assertFalse([r[0] for r in back[1:] if r[0].startswith(("=", "+", "-", "@"))])
+        self.assertNotIn("\x1b", as_csv(frame).decode() + as_markdown(frame).decode())
+        self.assertEqual(Page(as_html(frame).decode()).tags.count("td"), 2 * len(texts))
+
+    @given(st.text(max_size=60))
+    @settings(max_examples=150)
+    def test_words_and_data_stay_what_they_are(self, text: str) -> None:
+        """Markdown makes no tag of the writer's; data in a script element never end it, and are read back."""
+        allowed = {
+            "p",
+            "em",
+            "strong",
+            "code",
+            "pre",
+            "ul",
+            "ol",
+            "li",
+            "blockquote",
+            "h1",
+            "h2",
+            "h3",
+            "h4",
+            "h5",
+            "h6",
+            "hr",
+            "br",
+            "a",
+            "table",
+            "thead",
+            "tbody",
+            "tr",
+            "th",
+            "td",
+        }
+        self.assertLessEqual(set(Page(markdown(text)).tags), allowed)
+        told = str(in_script({"x": text + "</script>"}))
+        self.assertNotIn("<", told)
+        self.assertEqual(json.loads(told)["x"], text + "</script>")
+
+    @given(st.integers(0, 0xFFFFFF), st.sampled_from(["#ffffff", "#16181b"]))
+    def test_any_accent_can_be_read(self, number: int, ground: str) -> None:
+        """WCAG AA: 4.5 to 1, whatever colour a reviewer takes; the page's own colours too, in both themes."""
+        self.assertGreaterEqual(contrast(readable(f"#{number:06x}", ground), ground), CONTRAST - 0.05)
+
+    def test_the_pages_own_colours(self) -> None:
+        """Ink, quiet text, verdicts on the ground and on striped rows: 4.5 to 1, light and dark."""
+        from importlib import resources
+
+        style = resources.files("ulterion.features.page").joinpath("web", "style.css").read_text()
+        for block in re.findall(r":root\{([^}]*)\}", style)[:2]:
+            colours = dict(re.findall(r"--(\w+):(#[0-9a-f]{3,6})", block))
+            full = {k: v if len(v) == 7 else "#" + "".join(c * 2 for c in v[1:]) for k, v in colours.items()}
+            for ground in ("ground", "stripe"):
+                for name in ("ink", "quiet", "good", "bad", "open"):
+                    self.assertGreaterEqual(contrast(full[name], full[ground]), 4.5, (name, ground))
+
+    @given(
+        st.dictionaries(
+            st.sampled_from(["review.toml", "notes.json", "runs/a.json", "remarks/x.md"]),
+            st.binary(max_size=300),
+            min_size=1,
+        )
+    )
+    def test_a_bundle_there_and_back(self, files: dict[str, bytes]) -> None:
+        """The same files give the same bytes, and come out as they went in; a damaged one is refused."""
+        packed = bundle.packed(files)
+        self.assertEqual((bundle.packed(dict(reversed(files.items()))), bundle.unpacked(packed)), (packed, files))
+        with self.assertRaises(UsageError):
+            bundle.unpacked(packed[: len(packed) // 2])
+
+    def test_a_bundle_with_a_way_out(self) -> None:
+        """Names that lead out of the folder are refused."""
+        import zipfile
+
+        for name in ("../x.json", "runs/../../x.json", "/etc/x", "runs/a\\b.json"):
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w") as archive:
+                archive.writestr(name, "x")
+            with self.assertRaises(UsageError):
+                bundle.unpacked(out.getvalue())

@@ -1,0 +1,37 @@
+"""What a recorder does with a finished pass, in which order."""
+
+from __future__ import annotations
+
+import unittest
+from unittest import mock
+
+from ulterion.core.errors import UsageError
+from ulterion.core.soak.warmth import Warmth
+from ulterion.core.workloads.histogram import LatencyHistogram
+from ulterion.core.workloads.passes import PassResult
+from ulterion.core.workloads.workload import parse_workload
+from ulterion.model.runs.measure import Before
+from ulterion.run.session import RunRecorder
+
+READ = parse_workload("sequential read 4 MiB depth 4")
+
+
+class Kept(unittest.TestCase):
+    def test_a_pass_is_in_the_journal_before_it_is_told(self) -> None:
+        """Whoever is told of a pass may kill the program: it is on the medium by then; one that cannot be kept is not told."""
+        result = PassResult(10**9, 1.0, 100, LatencyHistogram.lognormal(1e-3, 0.1, 100), None, None, 0.1, (10**8,) * 10)
+        steps = mock.Mock()
+        recorder = RunRecorder(steps.observer, steps.journal, Warmth, Before(recent_bytes=0))
+        recorder.begin(0, READ, 1)
+        recorder.end(0, READ, 1, result)
+        order = [call[0] for call in steps.mock_calls]
+        self.assertLess(order.index("journal.add"), order.index("observer.end"))
+        steps.journal.add.side_effect = UsageError("the disk is full")
+        steps.observer.end.reset_mock()
+        with self.assertRaises(UsageError):
+            recorder.end(0, READ, 2, result)
+        steps.observer.end.assert_not_called()
+
+
+if __name__ == "__main__":
+    unittest.main()
