@@ -20,7 +20,7 @@ from ulterion.features.soak.run import soak
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 from ulterion.results.pooling import runs_for_results
-from ulterion.run.observers import Observer, SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest
 from ulterion.sim.bench import load_bench
@@ -70,7 +70,7 @@ def one(rng: random.Random, folder: Path) -> tuple[float, float, float, float, f
     place = Place(review, folder, None, "one")
     measure(MeasureRequest(place, "test", [LARGE], 4, 1.0), Observer())
     plan = SoakPlan(idle=None, load_seconds=1200.0, cool=0.0)
-    soak(SoakRequest(place, parse_workload("sequential write 1 MiB depth 4"), plan), SoakObserver())
+    soak(SoakRequest(place, parse_workload("sequential write 1 MiB depth 4"), plan), Observer())
     size = round(10 ** rng.uniform(10.3, 12.2))
     (row,) = moving(review.review, runs_for_results(ReviewFolder.open(folder)), size, "write")
     assert row.work is not None and row.naive is not None

@@ -25,8 +25,9 @@ from ulterion.cli import answer_schema
 from ulterion.cli.main import main
 from ulterion.core.workloads.workload import Workload, parse_workload
 from ulterion.features.measure.run import measure
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.store import ReviewFolder
-from ulterion.run.observers import MeasureOutcome, Observer
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, TargetOptions
 from ulterion.terminal.answers import NAME, VERSION
@@ -217,7 +218,7 @@ class FolderCase(unittest.TestCase):
 def simulate(
     review: ReviewFolder, setup: str, workloads: list[Workload] | None = None, *, passes: int = 5, seconds: float = 2.0,
     seed: int | None = None,
-) -> MeasureOutcome:  # fmt: skip
+) -> Kept[MeasureRun]:  # fmt: skip
     """Measure a setup of a simulated review, in this process."""
     wanted = workloads or [PEAK_READ, parse_workload("random write 4 KiB depth 16")]
     request = MeasureRequest(

@@ -32,9 +32,10 @@ from ulterion.features.capacity import media
 from ulterion.features.capacity import run as capacity_run
 from ulterion.features.capacity.media import CapacityRequest
 from ulterion.features.copy import run as copy_run
-from ulterion.features.copy.request import CopyObserver
 from ulterion.model import bundle, together
+from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.clock import ClockRun
+from ulterion.run.observers import Observer
 from ulterion.run.overwrite_guard import Overwrite
 from ulterion.run.place import Place
 
@@ -178,8 +179,8 @@ class Copies(CopyCase):
         os.utime(self.source / "link", ns=(5, 1_500_000_000_000_000_000), follow_symlinks=False)
         modes: list[int] = []
 
-        class Look(CopyObserver):
-            def begin(self, what: str, size: int) -> None:
+        class Look(Observer):
+            def stage(self, what: str, size: int) -> None:
                 modes.extend(p.lstat().st_mode for p in target.rglob("tool"))
 
         target = self.target
@@ -246,8 +247,8 @@ class Copies(CopyCase):
         (self.folder / "more").mkdir()
         (self.folder / "more/b").write_text("b")
 
-        class Takes(CopyObserver):
-            def begin(self, what: str, size: int) -> None:
+        class Takes(Observer):
+            def stage(self, what: str, size: int) -> None:
                 if what.startswith("reading copy"):
                     (target / "source").mkdir(exist_ok=True)
                     (target / "source/mine").write_text("mine")
@@ -301,11 +302,13 @@ class Media(FolderCase):
             out.truncate(self.SIZE)
         return path
 
-    def prove(self, path: Path, stop_after: int | None = None, *, resume: bool = False) -> capacity_run.CapacityDone:
+    def prove(
+        self, path: Path, stop_after: int | None = None, *, resume: bool = False
+    ) -> capacity_run.Kept[CapacityRun]:
         """Run a proof of a whole device on a file, as if its serial number were named; pull the plug after so many bytes."""
         fd = os.open(path, os.O_RDWR)
 
-        class Stop(CopyObserver):
+        class Stop(Observer):
             def tick(self, seconds: float, moved: int) -> None:
                 if stop_after is not None and moved >= stop_after:
                     raise KeyboardInterrupt

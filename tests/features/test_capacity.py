@@ -22,8 +22,8 @@ from ulterion.engine.capacity.proof import PIECE, Scribe, quick_look
 from ulterion.features.capacity import media as capacity_media
 from ulterion.features.capacity import run as capacity_run
 from ulterion.features.capacity.media import CapacityRequest
-from ulterion.features.copy.request import CopyObserver
 from ulterion.model.runs.capacity import CapacityRun
+from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.sim.memory import Memory as SimMemory
 
@@ -247,7 +247,7 @@ class Rooms(FolderCase):
     def test_the_free_room_is_proven_and_given_back(self) -> None:
         """Several files, all sound; the folder as empty as before; the run in the review, with both rates."""
         with self.room(80 * 2**20), mock.patch.object(media, "PART", 2**24):
-            done = capacity_run.prove(self.asked("box"), CopyObserver())
+            done = capacity_run.prove(self.asked("box"), Observer())
         one = done.run.capacity
         self.assertEqual((one.finding, one.wrong_bytes, one.sound_bytes), ("whole", 0, 64 * 2**20))
         self.assertTrue(done.run.cache_bypassed)
@@ -258,7 +258,7 @@ class Rooms(FolderCase):
     def test_a_file_system_that_bypasses_no_cache_is_told(self) -> None:
         """The proof is made all the same, and the run says that reading may have come from memory."""
         with self.room(48 * 2**20), mock.patch.object(media.FilesMedium, "bypasses", return_value=False):
-            done = capacity_run.prove(self.asked(), CopyObserver())
+            done = capacity_run.prove(self.asked(), Observer())
         self.assertFalse(done.run.cache_bypassed)
         self.assertIn("refuses to bypass", " ".join(done.run.warnings))
         self.assertEqual(done.run.capacity.finding, "whole")
@@ -266,8 +266,8 @@ class Rooms(FolderCase):
     def test_bytes_changed_behind_its_back_are_told(self) -> None:
         """With their place and their size."""
 
-        class Spoil(CopyObserver):
-            def begin(self, what: str, size: int) -> None:
+        class Spoil(Observer):
+            def stage(self, what: str, size: int) -> None:
                 if what.startswith("reading"):
                     (part,) = drive.glob("ulterion-proof-*/files/part00000")
                     with part.open("r+b") as out:
@@ -291,7 +291,7 @@ class Rooms(FolderCase):
         store = self.opened()
         simulate(store, "direct", [PEAK_READ])
         with self.room(48 * 2**20):
-            done = capacity_run.prove(self.asked("direct"), CopyObserver())
+            done = capacity_run.prove(self.asked("direct"), Observer())
         (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
         self.assertEqual(row["verdict"], "reported")
         self.assertIn("of it were free, and are proved", row["why"])

@@ -25,10 +25,11 @@ from ulterion.engine.copies import manifest, onefile, sets
 from ulterion.engine.copies.batches import ProgressMeter
 from ulterion.engine.copies.onepass import Meters
 from ulterion.features.copy import run
-from ulterion.features.copy.request import CopyObserver, CopyRequest
+from ulterion.features.copy.request import CopyRequest
 from ulterion.features.copy.scratch_folder import OURS, OwnFolder
 from ulterion.host.activity import meter_of
 from ulterion.model.runs.copied import CopyPass, CopyRun
+from ulterion.run.observers import Observer
 
 ODD = [
     b"new\nline",
@@ -41,13 +42,13 @@ ODD = [
 ]
 
 
-class Flip(CopyObserver):
+class Flip(Observer):
     """Changes something once a copy is written, before it is read back."""
 
     def __init__(self, change: object) -> None:
         self.change = change
 
-    def begin(self, what: str, size: int) -> None:
+    def stage(self, what: str, size: int) -> None:
         """Change it when the reading back begins."""
         if what.startswith("reading"):
             assert callable(self.change)
@@ -272,7 +273,7 @@ class Arrived(CopyCase):
             (lambda: counted.__setitem__(0, counted[0] + 3_600_000) or counted[0], 1),
         ):
             with mock.patch.object(run, "meters_of", lambda *_, read=read: Meters(read, None)):
-                done = run.copy(self.ours(), CopyObserver())
+                done = run.copy(self.ours(), Observer())
             (one,) = done.run.copied.passes
             self.assertEqual((len(done.run.rates), one.from_memory), (results, not results))
             self.assertEqual("came from memory instead of the source" in " ".join(done.run.warnings), not results)
@@ -280,7 +281,7 @@ class Arrived(CopyCase):
     def test_what_was_just_written_is_read_from_the_source(self) -> None:
         """Not flushed when the copy begins: it is flushed first, dropped, and read, as the disk's own counter says."""
         (self.source / "big").write_bytes(random.Random(5).randbytes(24_000_000))
-        done = run.copy(self.ours(plain=True), CopyObserver())
+        done = run.copy(self.ours(plain=True), Observer())
         (one,) = done.run.copied.passes
         self.assertEqual(one.from_memory_bytes is None, meter_of(self.source) is None)
         self.assertFalse(one.from_memory, one)
@@ -360,7 +361,7 @@ class Wrong(CopyCase):
             return real(fd, buffers, place, *rest)
 
         with mock.patch.object(os, "preadv", read):
-            done = run.copy(self.ours(), CopyObserver())
+            done = run.copy(self.ours(), Observer())
         told = {r.name: r.what for r in done.run.copied.passes[0].skipped}
         self.assertIn("changed while it was copied", told["source/a"])
         self.assertIn("changed while it was copied", told["source/b"])
@@ -385,7 +386,7 @@ class Wrong(CopyCase):
         self.fill(a=100)
         gone = OSError(errno.ENODEV, os.strerror(errno.ENODEV))
         with mock.patch.object(OwnFolder, "emptied", side_effect=gone):
-            done = run.copy(self.ours(), CopyObserver())
+            done = run.copy(self.ours(), Observer())
         self.assertEqual((done.run.state.name, len(done.run.copied.passes)), ("failed", 1))
         self.assertIn("No such device", str(done.failure))
 
@@ -398,7 +399,7 @@ class Wrong(CopyCase):
             return real(copier, folder, b"a" if name == b"b" else name, mode)
 
         with mock.patch.object(onefile.Copier, "_open", folded):
-            done = run.copy(self.ours(prove=False), CopyObserver())
+            done = run.copy(self.ours(prove=False), Observer())
         (one,) = done.run.copied.passes
         self.assertEqual((one.files, one.skipped_count), (1, 1))
         self.assertIn("has that name", one.skipped[0].what)

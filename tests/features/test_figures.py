@@ -26,7 +26,7 @@ from ulterion.features.soak.run import soak
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
 from ulterion.results.comparison import compare_review, only_workloads
-from ulterion.run.observers import SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 from ulterion.show.blocks import Article, Drawing
@@ -86,7 +86,7 @@ class Comparisons(FolderCase):
         soaks = []
         for setup in ("box1", "direct"):
             place = Place(folder, folder.path, None, setup)
-            found = soak_of(soak(SoakRequest(place, WRITING, plan), SoakObserver()).run)
+            found = soak_of(soak(SoakRequest(place, WRITING, plan), Observer()).run)
             assert found is not None
             soaks.append(found)
         figure = draw_soaks(soaks, "MB/s", (), cast)

@@ -27,7 +27,7 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.notes import Reading
 from ulterion.model.runs.soak import Sensor, SoakPhase, SoakPlan, SoakRecord, SoakRun
-from ulterion.run.observers import SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 from ulterion.show.figure_base import DARK, LIGHT
@@ -73,7 +73,7 @@ class Soaked(FolderCase):
     def soak(self, setup: str = "box", **plan: object) -> Soak:
         settings = {"idle": 60.0, "load_seconds": 900.0, "cool": 120.0} | plan
         request = SoakRequest(Place(self.folder_opened, self.folder, None, setup), WRITING, SoakPlan(**settings))  # type: ignore[arg-type]
-        found = soak_of(soak(request, SoakObserver()).run)
+        found = soak_of(soak(request, Observer()).run)
         assert found is not None
         return found
 

@@ -25,7 +25,7 @@ from ulterion.host.facts import device_facts
 from ulterion.host.recorded import replayed
 from ulterion.model import store
 from ulterion.model.runs.soak import SoakPlan
-from ulterion.run.observers import SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest, TargetOptions
 from ulterion.terminal.environment import Environment
@@ -36,7 +36,7 @@ DISK = BENCH.replace(
 ).replace('capacity = "1 TB"', 'capacity = "60 GB"')
 
 
-class Listening(SoakObserver):
+class Listening(Observer):
     """Keeps what was told of the rate while the load was on."""
 
     def __init__(self) -> None:
@@ -189,7 +189,7 @@ class Told(FolderCase):
         plan = SoakPlan(idle=0.0, load_bytes=10**10, cool=0.0)
         run = soak(
             SoakRequest(Place(folder, self.folder, None, "box"), parse_workload("sequential write 1 MiB"), plan),
-            SoakObserver(),
+            Observer(),
         ).run
         self.assertEqual(set(run.settings.model_dump(exclude_none=True)), {"span_bytes", "seed"})
         self.assertIsNone(run.soak.plan.load_seconds)

@@ -23,9 +23,9 @@ from ulterion.features.soak.judging import choose, difference, marks_of, soak_of
 from ulterion.features.soak.run import find_cut_off, request_again, soak
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.notes import Note, Reading
-from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.model.store import ReviewFolder
-from ulterion.run.observers import Soaked, SoakObserver
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 
@@ -64,11 +64,11 @@ class Soaking(FolderCase):
         return self.review(REVIEW + COOLER + review, bench + COOLED + extra)
 
     def soak(
-        self, folder: ReviewFolder, setup: str = "box", observer: SoakObserver | None = None, **plan: Any
-    ) -> Soaked:
+        self, folder: ReviewFolder, setup: str = "box", observer: Observer | None = None, **plan: Any
+    ) -> Kept[SoakRun]:
         settings = {"idle": 30.0, "load_seconds": 300.0, "cool": 0.0} | plan
         request = SoakRequest(Place(folder, folder.path, None, setup), WRITING, SoakPlan(**settings))
-        return soak(request, observer or SoakObserver())
+        return soak(request, observer or Observer())
 
 
 class Phases(Soaking):
@@ -124,7 +124,7 @@ class Phases(Soaking):
     def test_a_phase_is_ended_by_hand(self) -> None:
         """'next' ends the load in order, and the drive is still watched while it cools."""
 
-        class Impatient(SoakObserver):
+        class Impatient(Observer):
             rows, said = 0, False
 
             def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
@@ -144,7 +144,7 @@ class Phases(Soaking):
     def test_what_is_typed_is_kept_with_its_moment(self) -> None:
         """A reading, an outcome, a remark, and one that is no temperature, which is kept in words."""
 
-        class Typing(SoakObserver):
+        class Typing(Observer):
             seen: list[object] = []
             left = ["case 38 C", "not recognised after a knock", "loud", "case 9000 C"]
 
@@ -173,7 +173,7 @@ class Faults(Soaking):
         self.write("bench.toml", (self.folder / "bench.toml").read_text().partition("[[faults]]")[0])
         previous = find_cut_off(Place(folder, folder.path, None, "box"))
         asked = SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(load_seconds=5.0))
-        whole = soak(request_again(asked, previous), SoakObserver()).run
+        whole = soak(request_again(asked, previous), Observer()).run
         assert whole.soak is not None
         self.assertEqual((whole.id, whole.state.name, len(folder.runs())), (previous.id, "complete", 1))
         self.assertEqual([(p.part, p.name, p.seconds) for p in whole.soak.phases],
@@ -188,12 +188,12 @@ class Faults(Soaking):
         self.write("bench.toml", (self.folder / "bench.toml").read_text().replace('"T-1"', '"T-2"'))
         asked = SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(load_seconds=5.0))
         with self.assertRaisesRegex(UsageError, "was on T-1, and here is T-2"):
-            soak(request_again(asked, previous), SoakObserver())
+            soak(request_again(asked, previous), Observer())
 
     def test_events_are_told_while_the_load_is_on(self) -> None:
         """On a bench played at a pace, the used-up cache is told before the load ends."""
 
-        class Listening(SoakObserver):
+        class Listening(Observer):
             heard: list[tuple[float, list[str]]] = []
             at = 0.0
 
@@ -247,7 +247,7 @@ class Judging(Soaking):
         self.write("bench.toml", warm)
         reading = replace(SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(idle=5.0, load_seconds=200.0, cool=0.0)),
                           workload=parse_workload("sequential read 1 MiB depth 4"))  # fmt: skip
-        other = soak(reading, SoakObserver())
+        other = soak(reading, Observer())
         first, second = (soak_of(r.run) for r in (one, other))
         assert first is not None and second is not None
         found = difference(second, first)

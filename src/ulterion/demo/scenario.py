@@ -11,13 +11,14 @@ from ulterion.core.workloads.network import NETWORK_SUITE
 from ulterion.core.workloads.suites import DEFAULT_SUITE, SUITES
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.capacity.media import CapacityRequest
-from ulterion.features.capacity.run import CapacityDone, prove
-from ulterion.features.copy.request import CopyObserver
+from ulterion.features.capacity.run import prove
 from ulterion.features.measure.run import measure
 from ulterion.features.soak.run import soak
-from ulterion.model.runs.soak import SoakPlan
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.model.store import ReviewFolder
-from ulterion.run.observers import MeasureOutcome, Observer, Soaked, SoakObserver
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest
 
@@ -52,7 +53,7 @@ def start(parent: Path, named: Path | None, data: str = "data") -> ReviewFolder:
     return ReviewFolder.open(folder)
 
 
-def measure_all(folder: ReviewFolder) -> Iterator[MeasureOutcome]:
+def measure_all(folder: ReviewFolder) -> Iterator[Kept[MeasureRun]]:
     """Measure every setup in the order of the review."""
     for setup in folder.review.setups:
         place = Place(folder, folder.path, None, setup)
@@ -61,15 +62,15 @@ def measure_all(folder: ReviewFolder) -> Iterator[MeasureOutcome]:
         yield measure(request, Observer())
 
 
-def soak_some(folder: ReviewFolder) -> Iterator[Soaked]:
+def soak_some(folder: ReviewFolder) -> Iterator[Kept[SoakRun]]:
     """Soak the enclosures and the cards, half an hour each."""
     plan = SoakPlan(idle=None, load_seconds=SOAK_SECONDS, cool=COOL_SECONDS)
     for setup in SOAKED:
         place = Place(folder, folder.path, None, setup)
-        yield soak(SoakRequest(place, parse_workload(SOAK_LOAD), plan), SoakObserver())
+        yield soak(SoakRequest(place, parse_workload(SOAK_LOAD), plan), Observer())
 
 
-def prove_some(folder: ReviewFolder) -> Iterator[CapacityDone]:
+def prove_some(folder: ReviewFolder) -> Iterator[Kept[CapacityRun]]:
     """Look quickly whether what the cards state is there."""
     for setup in CARDS:
-        yield prove(CapacityRequest(Place(folder, folder.path, None, setup), quick=True), CopyObserver())
+        yield prove(CapacityRequest(Place(folder, folder.path, None, setup), quick=True), Observer())

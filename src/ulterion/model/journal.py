@@ -51,6 +51,7 @@ class Journal:
     def __init__(self, path: Path, run: AnyRun) -> None:
         self.path = path
         self._synced = time.monotonic()
+        self.kept = False  # whether anything stands in it beside the beginning
         self._seconds = 0, 0  # of a proof of capacity, writing and reading, that were kept
         scratch = scratch_of(path)  # becomes a journal once it is locked and holds a run
         try:
@@ -114,6 +115,7 @@ class Journal:
     def _keep(self, data: dict[str, object], *, now: bool = True) -> None:
         try:
             self._write(data, now=now)
+            self.kept = True
         except OSError as error:
             raise UsageError(
                 f"{self.path} cannot be written: {error.strerror}; what was kept before is recovered by the next command"

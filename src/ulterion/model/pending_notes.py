@@ -10,12 +10,15 @@ import contextlib
 import json
 import os
 from pathlib import Path
+from typing import TypeVar
 
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.reading import NoSuchFile, parse_json, read_bytes
-from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import Header
 from ulterion.model.runs.notes import Note, Reading
+
+Run = TypeVar("Run", bound=Header)
 
 
 def notes_beside(journal: Path) -> Path:
@@ -37,7 +40,7 @@ def leave_note(journal: Path, record: Reading | Note) -> None:
         raise UsageError(f"{beside} cannot be written: {error.strerror}; nothing was noted") from error
 
 
-def take_notes(journal: Path, run: AnyRun, *, again: bool = False) -> AnyRun:
+def take_notes(journal: Path, run: Run, *, again: bool = False) -> Run:
     """Return the run with what was left beside its journal; with `again` what it holds already is not taken twice.
 
     A line that cannot be read becomes a warning.  The file stays, for the caller to remove once the run is written.

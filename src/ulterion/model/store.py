@@ -31,6 +31,7 @@ from ulterion.model.setup_notes import FILE_NAME as NOTES
 from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, parse_notebook
 
 Found = TypeVar("Found")
+Run = TypeVar("Run", bound=AnyRun)
 
 _OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal|together)")
 _OUR_FILES = re.compile(re.escape(NOTES))
@@ -137,7 +138,7 @@ class ReviewFolder:
             finally:
                 self.refresh()
 
-    def finish(self, run: AnyRun, journal: Path) -> tuple[AnyRun, Path]:
+    def finish(self, run: Run, journal: Path) -> tuple[Run, Path]:
         """Write the document of a run whose journal is still there, with the notes left for it; return both."""
         with locked(self.make_runs_folder(), must=False):
             run = take_notes(journal, run)

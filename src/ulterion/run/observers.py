@@ -5,44 +5,40 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Generic, TypeVar
 
 from ulterion.core.errors import UlterionError
 from ulterion.core.sharing import Sharing
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import TraceRow
 from ulterion.engine import runner
-from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.runs.copied import CopyPass
+from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, Reading
-from ulterion.model.runs.soak import SoakRun
+
+Run = TypeVar("Run", bound=AnyRun)
 
 
 class Observer(runner.Observer):
-    """A runner's observer that also hears what is about to be tested."""
+    """What a run of any kind tells as it goes.  Every method may be left as it is; a run tells what its kind has."""
 
     def preparing(self, words: str) -> None:
         """Something makes the reviewer wait before the target is touched."""
 
-    def opened(self, run: MeasureRun) -> None:
-        """The target is open; nothing has been written to it yet."""
+    def opened(self, run: Any) -> None:
+        """The target is open, and it is known what will be run; nothing has been written to it yet."""
 
-    def turn(self, run: MeasureRun) -> None:
+    def turn(self, run: Any) -> None:
         """Of several targets that were opened, what follows is told of this one."""
 
+    def stage(self, what: str, size: int) -> None:
+        """A stage of a copy or a proof begins, in words, with its bytes; `tick` tells how far it is."""
 
-class SoakObserver:
-    """What a soak tells as it goes.  Every method may be left as it is."""
-
-    def preparing(self, words: str) -> None:
-        """Something makes the reviewer wait before the target is touched."""
-
-    def opened(self, run: SoakRun) -> None:
-        """The target is open; nothing has been written to it yet."""
-
-    def prefilling(self, done: int, total: int) -> None:
-        """`done` of `total` bytes of a file to be read are on the medium."""
+    def copied(self, record: CopyPass) -> None:
+        """A copy is finished."""
 
     def phase(self, name: str, until: str) -> None:
-        """A phase begins; `until` says in words when it ends."""
+        """A phase of a soak begins; `until` says in words when it ends."""
 
     def row(self, name: str, row: TraceRow, seconds: float, moved: int) -> None:
         """An interval of a phase is over; the phase took `seconds` and moved `moved` bytes so far."""
@@ -60,23 +56,17 @@ class SoakObserver:
     def noted(self, record: Reading | Note) -> None:
         """A reading or remark was kept."""
 
-
-@dataclass(frozen=True)
-class MeasureOutcome:
-    """A finished measurement: the document, where it is, and the failure that ended it, if any."""
-
-    run: MeasureRun
-    path: Path
-    failure: UlterionError | None
+    def close(self) -> None:
+        """The run is over, however it ended."""
 
 
 @dataclass(frozen=True)
-class Soaked:
-    """A finished soak: the document, where it is, and the failure that ended it, if any."""
+class Kept(Generic[Run]):
+    """A run that was kept: its document, where it is, and the failure or stop that ended it early, if any."""
 
-    run: SoakRun
+    run: Run
     path: Path
-    failure: UlterionError | None
+    failure: UlterionError | None = None
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ from ulterion.model.runs.soak import SoakRecord, SoakRun
 from ulterion.model.systems import check_engine, is_portable
 from ulterion.run.cache_freshness import recent_writes
 from ulterion.run.expectations import check_expected, unexpected
-from ulterion.run.observers import Observer, SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.run.overwrite_guard import open_device
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest, TargetOptions
@@ -73,7 +73,7 @@ def opened(
     access: TargetOptions,
     workloads: Sequence[Workload],
     seconds: float,
-    observer: Observer | SoakObserver,
+    observer: Observer,
 ) -> Iterator[Opened]:
     """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed."""
     target = _open(place, access)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from typing import Generic, Self
 
 from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
 from ulterion.core.links.standards import known_link
@@ -23,13 +25,53 @@ from ulterion.model.runs.passes import PassRecord
 from ulterion.model.store import ReviewFolder, run_name
 from ulterion.run import warnings
 from ulterion.run.background_load import BackgroundLoad
+from ulterion.run.observers import Kept, Run
 from ulterion.run.opening import Opened
 from ulterion.run.targets.protocol import Target
 
 
-def open_journal(review: ReviewFolder, run: AnyRun) -> Journal:
-    """Begin the journal of a run: from here on what is finished is kept, whatever happens to the program."""
-    return Journal(review.make_runs_folder() / f"{run_name(run)}{SUFFIX}", run)
+class RunSession(Generic[Run]):
+    """A run while it is carried out: its journal, how it ended, its document whatever happens.  Used in a `with`.
+
+    Attributes:
+        journal: from the beginning on, what is finished is kept there, whatever happens to the program.
+        state: how the run ended; `failure` what is to be raised for it, if anything.
+    """
+
+    def __init__(self, review: ReviewFolder, run: Run, target: Target | None = None) -> None:
+        self._review, self._run, self._target = review, run, target
+        self.journal = Journal(review.make_runs_folder() / f"{run_name(run)}{SUFFIX}", run)
+        self.state = State(name="complete")
+        self.failure: UlterionError | None = None
+        self._saved = False
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """A journal in which nothing was kept holds nothing worth recovering."""
+        self.journal.close(remove=self._saved or not self.journal.kept)
+
+    @contextlib.contextmanager
+    def guarded(
+        self, doing: Callable[[], str], also: type[OSError] = TargetFailed, unfinished: Callable[[], int] = int
+    ) -> Iterator[None]:
+        """Take note of a target that fails, a stop by hand, or `also` another error within the block.
+
+        `doing` says in words during what it was; `unfinished` how many bytes of that were moved.
+        """
+        try:
+            yield
+        except (also, Interrupted, KeyboardInterrupt) as error:
+            self.failure, self.state = failure_of(error, doing(), self._run.target.path, self._target)
+            if isinstance(self.failure, Interrupted):
+                self.state = self.state.model_copy(update={"unfinished_bytes": unfinished() or None})
+
+    def finish(self, run: Run) -> Kept[Run]:
+        """Write the document, with the notes that were left for it."""
+        done, path = self._review.finish(run, self.journal.path)
+        self._saved = True
+        return Kept(done, path, self.failure)
 
 
 class RunRecorder(runner.Observer):
@@ -127,17 +169,21 @@ def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
     return run.started + datetime.timedelta(seconds=target.seconds_since(run.started))
 
 
-def failure_of(error: BaseException, doing: str, run: AnyRun, target: Target) -> tuple[UlterionError, State]:
+def failure_of(
+    error: BaseException, doing: str, path: str = "", target: Target | None = None
+) -> tuple[UlterionError, State]:
     """Return what to raise and how the run ended, when a target failed or a stop was asked for while `doing`."""
-    if isinstance(error, TargetFailed):
-        where = "" if target.simulated else f"{run.target.path}: "
-        if target.is_gone():
+    if isinstance(error, OSError):  # a target that is gone fails in whatever is done next
+        what = str(error) if isinstance(error, TargetFailed) else error.strerror or str(error)
+        where = "" if target is None or target.simulated else f"{path}: "
+        if target is not None and target.is_gone():
             where += "the device is gone (pulled out, or its link was lost): "
-        after = f", after {show_size(error.moved)}" if error.moved else ""
-        why = f"{where}{error} (during {doing}{after})"
-        told: UlterionError = TargetFailed(why, offset=error.offset, moved=error.moved)
-        return told, State(
-            name="failed", why=why, cause=f"{where}{error}", offset=error.offset, unfinished_bytes=error.moved or None
+        moved, offset = (error.moved, error.offset) if isinstance(error, TargetFailed) else (0, None)
+        after = f", after {show_size(moved)}" if moved else ""
+        why, cause = f"{where}{what} (during {doing}{after})", f"{where}{what}"
+        code = error.code if isinstance(error, TargetFailed) else error.errno
+        return TargetFailed(why, offset=offset, moved=moved, code=code), State(
+            name="failed", why=why, cause=cause, offset=offset, unfinished_bytes=moved or None
         )
     cause = str(error) or "stopped by hand"
     why = f"{cause} during {doing}"

@@ -19,7 +19,6 @@ from ulterion.core.version import __version__
 from ulterion.engine.copies.file_pool import Does, FilePool
 from ulterion.engine.targets.device import is_device
 from ulterion.features.capacity.simulated_workers import SimCrew
-from ulterion.features.copy.request import CopyObserver
 from ulterion.features.copy.scratch_folder import OwnFolder, pulse_under, sweep
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
@@ -28,6 +27,7 @@ from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import run_id
 from ulterion.model.store import ReviewFolder
 from ulterion.model.systems import linux_alone
+from ulterion.run.observers import Observer
 from ulterion.run.overwrite_guard import Overwrite, open_device
 from ulterion.run.place import Place
 from ulterion.run.targets.simulated import SimulatedTarget
@@ -90,7 +90,7 @@ class Medium:
 
 
 @contextmanager
-def medium(request: CapacityRequest, observer: CopyObserver) -> Iterator[Medium]:
+def medium(request: CapacityRequest, observer: Observer) -> Iterator[Medium]:
     """Yield what is to be written, and give it back; raise UsageError."""
     if request.place.simulated:
         with _simulated(request) as found:
@@ -143,7 +143,7 @@ def _cached(facts: TargetFacts) -> list[str]:
 
 
 @contextmanager
-def _room(request: CapacityRequest, path: Path, observer: CopyObserver) -> Iterator[Medium]:
+def _room(request: CapacityRequest, path: Path, observer: Observer) -> Iterator[Medium]:
     """Yield a folder of ours that is removed again."""
     _check_room_way(request, path)
     for left in sweep(path):

@@ -4,35 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from pathlib import Path
 
 from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
-from ulterion.core.errors import Interrupted, TargetFailed, UlterionError, UsageError
+from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import ProgressMeter
 from ulterion.engine.copies.file_pool import Does
 from ulterion.features.capacity.media import DEVICE, QUICK, READ, CapacityRequest, Medium, medium
-from ulterion.features.copy.request import CopyObserver
 from ulterion.host.linkwatch import warnings_under_load, watched
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
 from ulterion.model.runs.header import State
-from ulterion.run.session import open_journal
+from ulterion.run.observers import Kept, Observer
+from ulterion.run.session import RunSession
 
 CHUNK = 2**26 // UNIT  # units that are written or read between two looks
 KEPT_EVERY = 10.0  # seconds between two times that what was written is forced onto the medium and noted
 MAX_TOLD = 100
 THROUGH_CACHE = "the file system refuses to bypass the system's cache: it was emptied of each file before it was read, as far as the system does that"
-
-
-@dataclass
-class CapacityDone:
-    """A proof that was kept."""
-
-    run: CapacityRun
-    path: Path
-    failure: UlterionError | None = None
 
 
 @dataclass
@@ -56,37 +46,26 @@ class _Looked:
     bypassed: bool = True
 
 
-def prove(request: CapacityRequest, observer: CopyObserver) -> CapacityDone:
+def prove(request: CapacityRequest, observer: Observer) -> Kept[CapacityRun]:
     """Prove a capacity and keep the run; a target that fails, or a stop by hand, is a run too.  Raises UsageError before anything is written."""
     with medium(request, observer) as found:
         before = _cut_off(request, found) if request.resume else None
         if before is not None:
             _check_same_medium(found, before)
-        run = _blank(request, found, before)
-        journal = open_journal(request.review, run)
-        saved, failure = False, None
-        looked, state = _taken_up(before), State(name="complete")
-        try:
-            with found.pool() as pool, watched(run.target) as linked:
-                try:
-                    _look(
-                        pool,
-                        found,
-                        run.capacity.key,
-                        looked=looked,
-                        observer=observer,
-                        keep=lambda: journal.proof(_record(run, looked)),
-                    )
-                except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
-                    failure, state = _failure(error, looked)
+        run, looked = _blank(request, found, before), _taken_up(before)
+        with RunSession(request.review, run) as session:
+            with found.pool() as pool, watched(run.target) as linked, session.guarded(lambda: looked.doing):
+                _look(
+                    pool,
+                    found,
+                    run.capacity.key,
+                    looked=looked,
+                    observer=observer,
+                    keep=lambda: session.journal.proof(_record(run, looked)),
+                )
             warnings = warnings_under_load(run.warnings, run.target, linked.known())
             run = run.model_copy(update={"target": linked.known(), "warnings": warnings})
-            done, path = request.review.finish(_filled(run, found, looked, state), journal.path)
-            saved = True
-            assert isinstance(done, CapacityRun)
-            return CapacityDone(done, path, failure)
-        finally:
-            journal.close(remove=saved)
+            return session.finish(_filled(run, found, looked, session.state))
 
 
 def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
@@ -171,12 +150,10 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
     )
 
 
-def _look(
-    pool: Does, found: Medium, key: int, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]
-) -> None:
+def _look(pool: Does, found: Medium, key: int, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     if found.method == READ:
         looked.doing = "reading"
-        observer.begin("looking for repeats", 0)
+        observer.stage("looking for repeats", 0)
         for _, seen in pool.run(iter([("compare", (found.what, found.size))])):
             looked.found = only_read(found.size, seen)
         return
@@ -191,22 +168,22 @@ def _look(
     looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
 
 
-def _glance(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver) -> None:
+def _glance(pool: Does, found: Medium, looked: _Looked, observer: Observer) -> None:
     beginning, _ = quick_units(found.size)
     looked.doing = "the quick look"
-    observer.begin("quick look", 3 * beginning * UNIT)
+    observer.stage("quick look", 3 * beginning * UNIT)
     pulse = ProgressMeter(pool, observer.tick)
     for _, seen in pool.run(iter([("glance", None)]), pulse):
         looked.found = seen
     looked.write_seconds = pulse.seconds
 
 
-def _write(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+def _write(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     """Write what is not yet written, forced onto the medium and noted every few seconds."""
     units = found.size // UNIT
     if looked.written == units:
         return
-    observer.begin("writing", (units - looked.written) * UNIT)
+    observer.stage("writing", (units - looked.written) * UNIT)
     pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.wrote, looked.write_seconds or 0.0
     noted = pool.now()
     for first, count in _chunks(looked.written, units):
@@ -219,11 +196,11 @@ def _write(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, k
     looked.wrote = [*earlier, *pulse.end()]
 
 
-def _read(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, keep: Callable[[], None]) -> None:
+def _read(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     """Read back what is not yet read back."""
     units = found.size // UNIT
     looked.doing = "reading back"
-    observer.begin("reading back", (units - looked.checked) * UNIT)
+    observer.stage("reading back", (units - looked.checked) * UNIT)
     pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.read, looked.read_seconds or 0.0
     noted = pool.now()
     for first, count in _chunks(looked.checked, units):
@@ -239,14 +216,6 @@ def _read(pool: Does, found: Medium, looked: _Looked, observer: CopyObserver, ke
 
 def _chunks(first: int, units: int) -> Iterator[tuple[int, int]]:
     return ((start, min(CHUNK, units - start)) for start in range(first, units, CHUNK))
-
-
-def _failure(error: BaseException, looked: _Looked) -> tuple[UlterionError, State]:
-    if isinstance(error, TargetFailed):
-        why = f"{error} (during {looked.doing})"
-        return TargetFailed(why, code=error.code), State(name="failed", why=why)
-    why = f"{str(error) or 'stopped by hand'} during {looked.doing}"
-    return Interrupted(why), State(name="interrupted", why=why)
 
 
 def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:

@@ -13,8 +13,9 @@ from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
     from ulterion.engine.copies.proof import Proof
-    from ulterion.features.copy.request import CopyObserver, CopyRequest
+    from ulterion.features.copy.request import CopyRequest
     from ulterion.model.store import ReviewFolder
+    from ulterion.run.observers import Observer
 
 DEFAULT_PASSES = 3
 MAX_AT_ONCE = 32
@@ -216,15 +217,15 @@ def _end(review: ReviewFolder, setup: str) -> Path:
     return place.path
 
 
-def copy_display(arguments: argparse.Namespace, env: Environment) -> CopyObserver:
+def copy_display(arguments: argparse.Namespace, env: Environment) -> Observer:
     """Return what shows on the terminal how it goes."""
-    from ulterion.features.copy.request import CopyObserver
     from ulterion.features.copy.tables import Line, before
     from ulterion.model.runs.copied import CopyRun
+    from ulterion.run.observers import Observer
 
     line = Line(env.screen, arguments.units)
 
-    class Display(CopyObserver):
+    class Display(Observer):
         """Shows on the terminal how it goes."""
 
         def opened(self, run: CopyRun) -> None:
@@ -233,7 +234,7 @@ def copy_display(arguments: argparse.Namespace, env: Environment) -> CopyObserve
                 env.show(before(run))
                 env.out.flush()
 
-        def begin(self, what: str, size: int) -> None:
+        def stage(self, what: str, size: int) -> None:
             line.begin(what, size)
 
         def tick(self, seconds: float, moved: int) -> None:
@@ -268,7 +269,7 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.BAD_VERDICT if found.wrong_count else Status.DONE
 
 
-def _found(arguments: argparse.Namespace, env: Environment, display: CopyObserver) -> Proof:
+def _found(arguments: argparse.Namespace, env: Environment, display: Observer) -> Proof:
     from ulterion.core.errors import UsageError
     from ulterion.features.copy.verify import check, verify
 

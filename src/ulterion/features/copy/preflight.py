@@ -17,13 +17,14 @@ from ulterion.core.units import show_size
 from ulterion.core.version import __version__
 from ulterion.engine.copies import sets, walk
 from ulterion.engine.targets.folder import reserve
-from ulterion.features.copy.request import CopyObserver, CopyRequest
+from ulterion.features.copy.request import CopyRequest
 from ulterion.features.copy.scratch_folder import OwnFolder
 from ulterion.host import facts as host
 from ulterion.model.runs.copied import CopyRecord, CopyRun
 from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder
 from ulterion.model.systems import linux_alone
+from ulterion.run.observers import Observer
 
 COPYING = ("ext2", "ext3", "ext4", "vfat", "exfat", "ntfs3", "tmpfs")
 """File systems on which the kernel's own copy is one; others may let two files share what they hold instead."""
@@ -31,7 +32,7 @@ PER_FILE = 4096  # bytes that a file takes beside what is in it
 
 
 @contextmanager
-def sources_of(request: CopyRequest, identity: str, observer: CopyObserver) -> Iterator[tuple[bytes, ...]]:
+def sources_of(request: CopyRequest, identity: str, observer: Observer) -> Iterator[tuple[bytes, ...]]:
     """Yield what is to be copied, a set made and removed again where one is asked for."""
     if request.made is None:
         yield tuple(os.fsencode(p) for p in request.sources)
@@ -48,7 +49,7 @@ def sources_of(request: CopyRequest, identity: str, observer: CopyObserver) -> I
     try:
         top = own.files / made.name
         start, moved = time.perf_counter(), 0
-        observer.begin(f"making the set '{made.name}'", total)
+        observer.stage(f"making the set '{made.name}'", total)
 
         def told(count: int) -> None:
             nonlocal moved

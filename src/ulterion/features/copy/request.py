@@ -1,12 +1,10 @@
-"""What is to be copied, who is told how it goes, and what came of it."""
+"""What is to be copied."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.errors import UlterionError
-from ulterion.model.runs.copied import CopyPass, CopyRun
 from ulterion.model.store import ReviewFolder
 
 WORKERS = 2  # that copy at the same time, unless told otherwise
@@ -60,34 +58,3 @@ class CopyRequest:
     manifest: Path | None = None
     opener: tuple[str, ...] = ()
     stall: float = 60.0
-
-
-class CopyObserver:
-    """Told how a copy goes; does nothing by itself."""
-
-    def opened(self, run: CopyRun) -> None:
-        """It is known what will be copied."""
-
-    def begin(self, what: str, size: int) -> None:
-        """Something of so many bytes begins, in words."""
-
-    def tick(self, seconds: float, moved: int) -> None:
-        """So many bytes of it are over."""
-
-    def copied(self, record: CopyPass) -> None:
-        """A copy is finished."""
-
-    def remark(self, words: str) -> None:
-        """Something is to be said."""
-
-    def close(self) -> None:
-        """It is over, however it ended."""
-
-
-@dataclass
-class CopyDone:
-    """A copy that was kept: its document, where it is, and what ended it early."""
-
-    run: CopyRun
-    path: Path
-    failure: UlterionError | None = None

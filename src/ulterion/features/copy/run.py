@@ -11,21 +11,21 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
-from ulterion.core.errors import Interrupted, TargetFailed, UlterionError
+from ulterion.core.errors import TargetFailed
 from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.file_pool import FilePool
 from ulterion.engine.copies.naming import name_anew
 from ulterion.features.copy.preflight import blank, check_names, check_places, check_room, has_room, sources_of
-from ulterion.features.copy.request import CopyDone, CopyObserver, CopyRequest
+from ulterion.features.copy.request import CopyRequest
 from ulterion.features.copy.scratch_folder import OwnFolder, meters_of, pulse_under, sweep
 from ulterion.features.copy.settle import removed
 from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.files import sync_folder
-from ulterion.model.journal import Journal
 from ulterion.model.runs.copied import ClassRecord, CopyPass, CopyRun, EndAlone, Remark
-from ulterion.model.runs.header import State, run_id
-from ulterion.run.session import open_journal
+from ulterion.model.runs.header import run_id
+from ulterion.run.observers import Kept, Observer
+from ulterion.run.session import RunSession
 
 MAX_OPENING = 600.0  # seconds that the reviewer's command may take over a file
 NO_ROOM = "writing alone was not timed: there is no room beside the copy that was kept"
@@ -37,19 +37,19 @@ class _Work:
     """A copy under way."""
 
     request: CopyRequest
-    observer: CopyObserver
+    observer: Observer
     sources: tuple[bytes, ...]
     count: walk.Count
     run: CopyRun
-    journal: Journal
+    session: RunSession[CopyRun]
     own: OwnFolder
     linked: tuple[LinkedFacts, LinkedFacts]
     passes: list[CopyPass] = field(default_factory=list)
     doing: str = "the first copy"
 
 
-def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
-    """Copy, prove, and keep the run; a target that fails, or a stop by hand, is a run too (see `CopyDone.failure`).
+def copy(request: CopyRequest, observer: Observer) -> Kept[CopyRun]:
+    """Copy, prove, and keep the run; a target that fails, or a stop by hand, is a run too (see `Kept.failure`).
 
     Raises UsageError before anything is copied.
     """
@@ -66,8 +66,11 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
         observer.opened(run)
         own = OwnFolder(request.target, "copy", identity)
         try:
-            journal = open_journal(request.review, run)
-            with watched(run.target) as target, watched(run.copied.source or run.target) as source:
+            with (
+                RunSession(request.review, run) as session,
+                watched(run.target) as target,
+                watched(run.copied.source or run.target) as source,
+            ):
                 return _keep(
                     _Work(
                         request=request,
@@ -75,7 +78,7 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
                         sources=sources,
                         count=count,
                         run=run,
-                        journal=journal,
+                        session=session,
                         own=own,
                         linked=(source, target),
                     )
@@ -84,31 +87,19 @@ def copy(request: CopyRequest, observer: CopyObserver) -> CopyDone:
             own.remove()
 
 
-def _keep(work: _Work) -> CopyDone:
+def _keep(work: _Work) -> Kept[CopyRun]:
     """Copy with a journal, then write the document whatever happened."""
-    failure: UlterionError | None = None
-    saved, state = False, State(name="complete")
-    try:
-        with FilePool(work.request.at_once, work.request.stall, pulse_under(work.own.path)) as pool:
-            try:
-                _copies(work, pool)
-            except (
-                Interrupted,
-                KeyboardInterrupt,
-                OSError,
-            ) as error:  # a target that is gone fails in whatever is done next
-                failure, state = _failure(error, work)
-        ended = datetime.datetime.now(datetime.UTC)
-        source, target = (linked.known() for linked in work.linked)
-        run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
-        warnings = warnings_under_load(run.warnings, run.target, target)
-        run = run.model_copy(update={"state": state, "ended": ended, "target": target, "warnings": warnings})
-        done, path = work.request.review.finish(run, work.journal.path)
-        saved = True
-        assert isinstance(done, CopyRun)
-        return CopyDone(done, path, failure)
-    finally:
-        work.journal.close(remove=saved or not work.passes)
+    pool = FilePool(work.request.at_once, work.request.stall, pulse_under(work.own.path))
+    with pool, work.session.guarded(lambda: work.doing, also=OSError):
+        _copies(work, pool)
+    ended = datetime.datetime.now(datetime.UTC)
+    source, target = (linked.known() for linked in work.linked)
+    run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
+    warnings = warnings_under_load(run.warnings, run.target, target)
+    state = work.session.state
+    return work.session.finish(
+        run.model_copy(update={"state": state, "ended": ended, "target": target, "warnings": warnings})
+    )
 
 
 def _copies(work: _Work, pool: FilePool) -> None:
@@ -116,7 +107,7 @@ def _copies(work: _Work, pool: FilePool) -> None:
     for number in range(1, request.passes + 1):
         last = number == request.passes
         record = _one_copy(work, pool, number, last=last).model_copy(update={"after": after})
-        work.journal.copied(record)
+        work.session.journal.copied(record)
         work.passes.append(record)
         work.observer.copied(record)
         if not last or not request.keep:
@@ -139,7 +130,7 @@ def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPa
     request = work.request
     work.doing = f"copy {number}"
     onepass.forget(pool, work.sources)
-    work.observer.begin(f"copy {number} of {request.passes}", work.count.bytes)
+    work.observer.stage(f"copy {number} of {request.passes}", work.count.bytes)
     folder = request.review.make_runs_folder()
     out = manifest.scratch_in(folder)
     try:
@@ -176,7 +167,7 @@ def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, 
     if not work.request.prove:
         return record
     work.doing = f"reading copy {number} back"
-    work.observer.begin(f"reading copy {number} back", done.bytes)
+    work.observer.stage(f"reading copy {number} back", done.bytes)
     start, first = time.perf_counter(), pool.moved
     folder = os.fsencode(work.own.files)
 
@@ -206,7 +197,7 @@ def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, 
 def _open_each(work: _Work, names: Iterator[bytes], found: proof.Proof) -> None:
     """Run the reviewer's own command on every file of the copy, and tell which it does not take."""
     work.doing = f"'{work.request.opener[0]}' on the copy"
-    work.observer.begin(work.doing, work.count.bytes)
+    work.observer.stage(work.doing, work.count.bytes)
     for name in names:
         path = b"%b/%b" % (os.fsencode(work.own.files), name)
         try:
@@ -243,7 +234,7 @@ def _ends(work: _Work, pool: FilePool) -> None:
     """Time each end alone: the source read, the target written."""
     work.doing = "reading the source alone"
     onepass.forget(pool, work.sources)
-    work.observer.begin("the source alone, read", work.count.bytes)
+    work.observer.stage("the source alone, read", work.count.bytes)
     size, seconds = onepass.read_alone(pool, work.sources, work.observer.tick)
     work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
     work.doing = "writing the target alone"
@@ -253,7 +244,7 @@ def _ends(work: _Work, pool: FilePool) -> None:
         return
     alone = work.own.path / "alone"
     alone.mkdir()
-    work.observer.begin("the target alone, written", work.count.bytes)
+    work.observer.stage("the target alone, written", work.count.bytes)
     size, seconds = onepass.write_alone(pool, work.sources, os.fsencode(alone), work.observer.tick)
     work.run = work.run.with_copied(target_alone=EndAlone(bytes=size, seconds=seconds))
 
@@ -272,13 +263,3 @@ def _stay(work: _Work) -> None:
         raise TargetFailed(
             f"{', '.join(taken)} appeared in {work.request.target} during the copy; nothing was overwritten, so the copy was not kept there"
         )
-
-
-def _failure(error: BaseException, work: _Work) -> tuple[UlterionError, State]:
-    if isinstance(error, OSError):
-        told = str(error) if isinstance(error, TargetFailed) else error.strerror or str(error)
-        code = error.code if isinstance(error, TargetFailed) else error.errno
-        why = f"{told} (during {work.doing})"
-        return TargetFailed(why, code=code), State(name="failed", why=why)
-    why = f"{str(error) or 'stopped by hand'} during {work.doing}"
-    return Interrupted(why), State(name="interrupted", why=why)

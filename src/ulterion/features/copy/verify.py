@@ -14,16 +14,17 @@ from ulterion.core.errors import UsageError
 from ulterion.engine.copies import manifest, onepass, proof, walk
 from ulterion.engine.copies.file_pool import FilePool
 from ulterion.features.copy.preflight import check_manifest
-from ulterion.features.copy.request import WORKERS, CopyObserver
+from ulterion.features.copy.request import WORKERS
+from ulterion.run.observers import Observer
 
 
-def check(manifest_file: Path, folder: Path, observer: CopyObserver, stall: float = 60.0) -> proof.Proof:
+def check(manifest_file: Path, folder: Path, observer: Observer, stall: float = 60.0) -> proof.Proof:
     """Hold a folder against a manifest, made here or elsewhere; raise UsageError."""
     if not folder.is_dir():
         raise UsageError(f"{folder} is no folder; name the one that holds what the manifest names")
     with closing(manifest.opened(manifest_file)) as out, FilePool(WORKERS, stall) as pool:
         name = str(manifest_file)
-        observer.begin(
+        observer.stage(
             "reading back", sum(line.size for line in manifest.read(out, name))
         )  # it is whole before anything is read
         start = time.perf_counter()
@@ -50,7 +51,7 @@ def _tell_added(found: proof.Proof, out: BinaryIO, name: str, folder: bytes) -> 
 
 
 def verify(
-    sources: Sequence[Path], folder: Path, kept: Path | None, observer: CopyObserver, stall: float = 60.0
+    sources: Sequence[Path], folder: Path, kept: Path | None, observer: Observer, stall: float = 60.0
 ) -> proof.Proof:
     """Hold a folder against what it is a copy of, file by file; `kept` is where the sums of the sources stay.  Raises UsageError."""
     for path in (*sources, folder):
@@ -69,16 +70,14 @@ def verify(
     return found
 
 
-def _held_against(
-    out: BinaryIO, tops: Sequence[bytes], folder: bytes, observer: CopyObserver, stall: float
-) -> proof.Proof:
+def _held_against(out: BinaryIO, tops: Sequence[bytes], folder: bytes, observer: Observer, stall: float) -> proof.Proof:
     """Write the sums of sources, and hold a folder against them."""
     with FilePool(WORKERS, stall) as pool:
         writer = manifest.Writer(out, "the temporary folder")
-        observer.begin("reading the source", walk.count(tops).bytes)
+        observer.stage("reading the source", walk.count(tops).bytes)
         missed = onepass.sum_all(pool, tops, writer, observer.tick)
         writer.end()
-        observer.begin("reading the copy", writer.bytes)
+        observer.stage("reading the copy", writer.bytes)
         start, first = time.perf_counter(), pool.moved
         out.seek(0)
         found = proof.prove(

@@ -6,6 +6,7 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
+from ulterion.model.runs.measure import MeasureRun
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -13,7 +14,7 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ulterion.run.observers import MeasureOutcome
+    from ulterion.run.observers import Kept
     from ulterion.run.requests import MeasureRequest
 
 
@@ -115,7 +116,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     )
 
 
-def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: MeasureOutcome) -> None:
+def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: Kept[MeasureRun]) -> None:
     if arguments.json:
         from ulterion.features.measure.data import measured_as_data
 
@@ -133,7 +134,7 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
     drawn.end(env)
 
 
-def _drawn(arguments: argparse.Namespace, env: Environment, finished: MeasureOutcome) -> SavedFigures:
+def _drawn(arguments: argparse.Namespace, env: Environment, finished: Kept[MeasureRun]) -> SavedFigures:
     if not arguments.figure or not any(r.counted for r in finished.run.workloads):
         return SavedFigures()
     from ulterion.features.measure.sweep_figure import draw_run

@@ -15,7 +15,6 @@ from ulterion.core.workloads.network import network_like
 from ulterion.core.workloads.passes import PassResult
 from ulterion.engine import runner
 from ulterion.features.measure.concurrent_pass import run_at_once
-from ulterion.model.journal import Journal
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.run.background_load import BackgroundLoad
@@ -23,19 +22,19 @@ from ulterion.run.observers import Observer, Shared
 from ulterion.run.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest
-from ulterion.run.session import RunRecorder, finished, open_journal
+from ulterion.run.session import RunRecorder, RunSession, finished
 
 Result = TypeVar("Result")
 
 
 @dataclass
-class _Seat:
-    """One target with its run, its journal and what it gave so far."""
+class _Participant:
+    """One target with its run, its session and what it gave so far."""
 
     name: str
     found: Opened
     run: MeasureRun
-    journal: Journal
+    session: RunSession[MeasureRun]
     recorder: RunRecorder
     observer: Observer
     failure: TargetFailed | None = None
@@ -43,10 +42,6 @@ class _Seat:
     def turn(self) -> None:
         """Say that what follows is told of this one."""
         self.observer.turn(self.run)
-
-    def leave(self) -> None:
-        """On the way out: a journal without a pass holds nothing worth recovering."""
-        self.journal.close(remove=not self.recorder.passes)
 
     def seed(self, index: int, number: int) -> int:
         """Return the seed of a pass."""
@@ -73,19 +68,21 @@ def measure_together(request: MeasureRequest, names: Sequence[str], observer: Ob
             every.append(stack.enter_context(opened(place, request.access, both, request.seconds, observer)))
         _refuse_doubles(request.place, names, every)
         asked = [replace(request, place=_place_of(request.place, name)) for name in names]
-        seats = [_seat(a, name, opening, observer) for a, name, opening in zip(asked, names, every, strict=True)]
-        for slot in seats:
-            stack.callback(slot.leave)
-            observer.opened(slot.run)
-        stopped, bystanders = None, BackgroundLoad()
+        participants = [
+            _participant(a, name, opening, observer, stack)
+            for a, name, opening in zip(asked, names, every, strict=True)
+        ]
+        for one in participants:
+            observer.opened(one.run)
+        stopped, load = None, BackgroundLoad()
         try:
-            for slot in seats:
-                _guard(slot, partial(slot.found.target.prepare, slot.seed(0, 0), observer.prefilling))
+            for one in participants:
+                _guard(one, partial(one.found.target.prepare, one.seed(0, 0), observer.prefilling))
             for number in range(1, request.passes + 1):
-                _round(seats, len(alone), number, request.access.stall)
+                _round(participants, len(alone), number, request.access.stall)
         except Interrupted as error:
             stopped = error
-        return _finish(request, seats, stopped, bystanders)
+        return _finish(request, participants, stopped, load)
 
 
 def _place_of(place: Place, name: str) -> Place:
@@ -93,15 +90,17 @@ def _place_of(place: Place, name: str) -> Place:
     return place.with_setup(name) if place.setup is not None else place.with_target(name)
 
 
-def _seat(request: MeasureRequest, name: str, opening: Opened, observer: Observer) -> _Seat:
+def _participant(
+    request: MeasureRequest, name: str, opening: Opened, observer: Observer, stack: contextlib.ExitStack
+) -> _Participant:
     run = blank_measure(opening, request)
-    journal = open_journal(request.place.review, run)
-    return _Seat(
+    session = stack.enter_context(RunSession(request.place.review, run, opening.target))
+    return _Participant(
         name=name,
         found=opening,
         run=run,
-        journal=journal,
-        recorder=RunRecorder(observer, journal, opening.target.warmth, run.before or UNKNOWN),
+        session=session,
+        recorder=RunRecorder(observer, session.journal, opening.target.warmth, run.before or UNKNOWN),
         observer=observer,
     )
 
@@ -127,86 +126,91 @@ def _refuse_doubles(place: Place, names: Sequence[str], every: Sequence[Opened])
             media[medium] = name
 
 
-def _guard(slot: _Seat, step: Callable[[], Result]) -> Result | None:
+def _guard(one: _Participant, step: Callable[[], Result]) -> Result | None:
     """Run a step on a target that has not failed yet; keep its failure."""
-    if slot.failure is not None:
+    if one.failure is not None:
         return None
     try:
         return step()
     except TargetFailed as error:
-        slot.failed(error)
+        one.failed(error)
         return None
 
 
-def _round(seats: Sequence[_Seat], count: int, number: int, stall: float) -> None:
+def _round(participants: Sequence[_Participant], count: int, number: int, stall: float) -> None:
     """Run one round: every workload on each target alone, then on all at once."""
     for index in range(count):
-        for slot in seats:
-            workload, recorder = slot.found.workloads[index], slot.recorder
-            slot.turn()
+        for one in participants:
+            workload, recorder = one.found.workloads[index], one.recorder
+            one.turn()
             recorder.begin(index, workload, number)
-            run_pass = partial(runner.run_pass, slot.found.target, workload, slot.seed(index, number), recorder)
-            result = _guard(slot, partial(run_pass, index, number))
+            run_pass = partial(runner.run_pass, one.found.target, workload, one.seed(index, number), recorder)
+            result = _guard(one, partial(run_pass, index, number))
             if result is not None:
                 recorder.end(index, workload, number, result)
-        _at_once([s for s in seats if s.failure is None], index + count, number, stall)
+        _at_once([s for s in participants if s.failure is None], index + count, number, stall)
 
 
-def _at_once(seats: Sequence[_Seat], index: int, number: int, stall: float) -> None:
+def _at_once(participants: Sequence[_Participant], index: int, number: int, stall: float) -> None:
     """Run a workload on all targets at the same time, started together; again where machine or program stood still."""
-    if len(seats) < 2:
+    if len(participants) < 2:
         return
-    seats[0].turn()
-    seats[0].recorder.begin(index, seats[0].found.workloads[index], number)
+    participants[0].turn()
+    participants[0].recorder.begin(index, participants[0].found.workloads[index], number)
     for _ in range(runner.MAX_SPOILED):
         try:
-            results = _all_of(seats, index, number, stall)
+            results = _all_of(participants, index, number, stall)
         except PassSpoiled as error:
-            for slot in seats:
-                slot.recorder.spoiled(index, slot.found.workloads[index], number, str(error))
+            for one in participants:
+                one.recorder.spoiled(index, one.found.workloads[index], number, str(error))
             continue
-        for slot, result in zip(seats, results, strict=True):
+        for one, result in zip(participants, results, strict=True):
             if isinstance(result, TargetFailed):
-                slot.failed(result)
+                one.failed(result)
             else:
-                slot.turn()
-                slot.recorder.end(index, slot.found.workloads[index], number, result)
+                one.turn()
+                one.recorder.end(index, one.found.workloads[index], number, result)
         return
     raise Interrupted(f"pass {number} of all together was spoiled {runner.MAX_SPOILED} times in a row")
 
 
-def _all_of(seats: Sequence[_Seat], index: int, number: int, stall: float) -> list[PassResult | TargetFailed]:
-    workloads = [s.found.workloads[index] for s in seats]
-    seeds = [s.seed(index, number) for s in seats]
-    return run_at_once([s.found.target for s in seats], workloads, seeds, seats[0].recorder.tick, stall)
+def _all_of(
+    participants: Sequence[_Participant], index: int, number: int, stall: float
+) -> list[PassResult | TargetFailed]:
+    workloads = [s.found.workloads[index] for s in participants]
+    seeds = [s.seed(index, number) for s in participants]
+    return run_at_once([s.found.target for s in participants], workloads, seeds, participants[0].recorder.tick, stall)
 
 
 def _finish(
-    request: MeasureRequest, seats: Sequence[_Seat], stopped: Interrupted | None, bystanders: BackgroundLoad
+    request: MeasureRequest, participants: Sequence[_Participant], stopped: Interrupted | None, load: BackgroundLoad
 ) -> Shared:
     paths = []
-    for slot in seats:
+    for one in participants:
         state = State(name="complete")
-        if slot.failure is not None:
-            state = State(name="failed", why=str(slot.failure), offset=slot.failure.offset)
+        if one.failure is not None:
+            state = State(name="failed", why=str(one.failure), offset=one.failure.offset)
         elif stopped is not None:
             state = State(name="interrupted", why=str(stopped))
-        done = finished(slot.recorder.document(slot.run, state), slot.found, bystanders)
-        paths.append(request.place.review.finish(done, slot.journal.path)[1])
-        slot.journal.close(remove=True)
-    failures = [s.failure for s in seats if s.failure is not None]
+        done = finished(one.recorder.document(one.run, state), one.found, load)
+        paths.append(one.session.finish(done).path)
+    failures = [s.failure for s in participants if s.failure is not None]
     failure = stopped or next(iter(failures), None)
     return Shared(
-        tuple(s.name for s in seats), _shared(request, seats), tuple(paths), tuple(map(str, failures)), failure
+        tuple(s.name for s in participants),
+        _shared(request, participants),
+        tuple(paths),
+        tuple(map(str, failures)),
+        failure,
     )
 
 
-def _shared(request: MeasureRequest, seats: Sequence[_Seat]) -> dict[str, Sharing]:
+def _shared(request: MeasureRequest, participants: Sequence[_Participant]) -> dict[str, Sharing]:
     """Return the sharing of every workload that all targets did alone and together."""
     count, by_workload = len(request.workloads), {}
     for index, workload in enumerate(request.workloads):
-        alone = [s.recorder.rates(index) for s in seats]
-        together = [s.recorder.rates(index + count) for s in seats]
+        alone = [s.recorder.rates(index) for s in participants]
+        together = [s.recorder.rates(index + count) for s in participants]
         if all(alone) and all(together):
             by_workload[workload.text] = sharing(
                 [estimate(r).rate for r in alone], [estimate(r).rate for r in together]

@@ -6,7 +6,8 @@ from typing_extensions import TypedDict
 
 from ulterion.core.stats.estimates import estimate
 from ulterion.features.survey.data import Plain
-from ulterion.run.observers import MeasureOutcome, Shared
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.run.observers import Kept, Shared
 from ulterion.show.data import EstimateData, estimate_as_data
 from ulterion.terminal.answers import Drawing
 
@@ -47,7 +48,7 @@ class Sharing(TypedDict):
     failures: list[str]
 
 
-def measured_as_data(measured: MeasureOutcome) -> Measurement:
+def measured_as_data(measured: Kept[MeasureRun]) -> Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
     records = [f for r in measured.run.workloads for f in r.figures]
     return {

@@ -7,7 +7,8 @@ from ulterion.features.plan.steps import PlanObserver
 from ulterion.features.plan.tables import measured_line
 from ulterion.features.plan.words import step_name
 from ulterion.model.planned import Planned, Step
-from ulterion.run.observers import MeasureOutcome, Observer
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.run.observers import Kept, Observer
 from ulterion.terminal.environment import Environment
 
 
@@ -45,7 +46,7 @@ class PlanScreen(PlanObserver):
         self._live = Display(self._env.screen, self._unit) if self._env.screen.isatty() else None
         return self._live or Observer()
 
-    def measured(self, done: MeasureOutcome) -> None:
+    def measured(self, done: Kept[MeasureRun]) -> None:
         """Say what came of it."""
         self.close()
         self._say(f"    {measured_line(done.run, self._unit)}")

@@ -27,7 +27,7 @@ from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.notes import Note
 from ulterion.model.runs.soak import SoakPlan
 from ulterion.model.store import ReviewFolder
-from ulterion.run.observers import MeasureOutcome, Observer, SoakObserver
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, RepetitionPolicy, SoakRequest, TargetOptions
 from ulterion.run.wait_for_setup import wait_for
@@ -75,11 +75,11 @@ class PlanObserver:
         """Return who is told of a measurement."""
         return Observer()
 
-    def soaking(self) -> SoakObserver:
+    def soaking(self) -> Observer:
         """Return who is told of a soak."""
-        return SoakObserver()
+        return Observer()
 
-    def measured(self, done: MeasureOutcome) -> None:
+    def measured(self, done: Kept[MeasureRun]) -> None:
         """A cell, or a check, was measured and kept."""
 
     def close(self) -> None:

@@ -6,6 +6,7 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
+from ulterion.model.runs.soak import SoakRun
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from ulterion.model.store import ReviewFolder
-    from ulterion.run.observers import Soaked
+    from ulterion.run.observers import Kept
     from ulterion.run.requests import SoakRequest
 
 
@@ -79,7 +80,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     return request
 
 
-def _show(arguments: argparse.Namespace, env: Environment, finished: Soaked, folder: ReviewFolder) -> None:
+def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRun], folder: ReviewFolder) -> None:
     from ulterion.features.soak.data import soak_as_data
     from ulterion.features.soak.judging import Soak, bottleneck_of, marks_of, soak_of
     from ulterion.features.soak.tables import soak_results

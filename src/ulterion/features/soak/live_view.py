@@ -22,7 +22,7 @@ from ulterion.features.measure.tables import preview
 from ulterion.features.soak.words import event_text
 from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
-from ulterion.run.observers import SoakObserver
+from ulterion.run.observers import Observer
 from ulterion.show.sparkline import RunningLine, rate_cells, width_beside
 from ulterion.show.terminal import console
 
@@ -74,7 +74,7 @@ class Keys:
             self._old = None
 
 
-class SoakAnnouncer(SoakObserver):
+class SoakAnnouncer(Observer):
     """Shows what will be tested and each phase as it begins, and nothing more: for pipes."""
 
     def __init__(self, stream: IO[str], unit: str) -> None:

@@ -25,10 +25,10 @@ from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.phase_builder import PhaseBuilder
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 from ulterion.run.background_load import BackgroundLoad
-from ulterion.run.observers import Soaked, SoakObserver
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.opening import Opened
 from ulterion.run.requests import SoakRequest
-from ulterion.run.session import failure_of, moment_of, open_journal
+from ulterion.run.session import RunSession, moment_of
 from ulterion.run.targets.soak_sources import Bench, Source
 
 AGAIN_MORE, MAX_AGAIN = 1.3, 900.0  # of the bytes that were fast the first time; seconds
@@ -45,7 +45,7 @@ class Soaking:
         opening: Opened,
         bench: Bench,
         run: SoakRun,
-        observer: SoakObserver,
+        observer: Observer,
     ) -> None:
         self.request, self.opening, self.bench, self.run = request, opening, bench, run
         self.target, self.workload = opening.target, opening.workloads[0]
@@ -67,25 +67,14 @@ class Soaking:
         last = max(p.end for p in self.record.phases)
         return self.target.resumed_at(last, self.run.started)
 
-    def keep(self) -> Soaked:
+    def keep(self) -> Kept[SoakRun]:
         """Run the phases with a journal, then write the document whatever happened."""
-        review = self.request.place.review
-        self.journal = open_journal(review, self.run)
-        saved, failure = False, None
-        try:
-            state = State(name="complete")
-            try:
+        with RunSession(self.request.place.review, self.run, self.target) as session:
+            self.journal = session.journal
+            with session.guarded(lambda: f"the {self.on.name} phase" if self.on else "preparing"):
                 self._phases()
-            except (TargetFailed, Interrupted, KeyboardInterrupt) as error:
-                doing = f"the {self.on.name} phase" if self.on else "preparing"
-                failure, state = failure_of(error, doing, self.run, self.target)
             self._close_phase("cut off")
-            done, document = review.finish(self._document(state), self.journal.path)
-            saved = True
-            assert isinstance(done, SoakRun)
-            return Soaked(done, document, failure)
-        finally:
-            self.journal.close(remove=saved or not (self.phases or self.on))
+            return session.finish(self._document(session.state))
 
     def _document(self, state: State) -> SoakRun:
         # a drive that failed may be silent, and asking it could hang

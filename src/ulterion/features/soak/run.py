@@ -13,7 +13,7 @@ from ulterion.features.soak.phases import Soaking
 from ulterion.host import safety
 from ulterion.host.facts import device_facts, target_facts
 from ulterion.model.runs.soak import SoakRun
-from ulterion.run.observers import Soaked, SoakObserver
+from ulterion.run.observers import Kept, Observer
 from ulterion.run.opening import Opened, blank_soak, opened
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
@@ -24,7 +24,7 @@ READ_SPAN = 4 * 2**30  # bytes that a reading soak goes over, unless told otherw
 SYSTEM_SHARE = 0.10  # of what is free on the system disk; others need room too
 
 
-def soak(request: SoakRequest, observer: SoakObserver) -> Soaked:
+def soak(request: SoakRequest, observer: Observer) -> Kept[SoakRun]:
     """Run a soak and keep it; a target that fails, or a stop by hand, is a soak too.  Raises UsageError before it."""
     access = replace(request.access, span_bytes=_span(request))
     with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0, observer) as opening:
