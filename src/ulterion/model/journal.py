@@ -22,7 +22,7 @@ from ulterion.model.lock import try_lock
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
 from ulterion.model.runs.capacity import CapacityRecord
 from ulterion.model.runs.copied import CopyPass
-from ulterion.model.runs.document import AnyRun, NewerRunError, State, recovery_of, run_of
+from ulterion.model.runs.document import KINDS, AnyRun, NewerRunError, State, run_of
 from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.phase_builder import PhaseBuilder
@@ -142,7 +142,7 @@ def recover(path: Path) -> AnyRun | None:
         raise
     except UsageError:
         return None
-    recovery, excluded = recovery_of(run), 0
+    recovery, unread = KINDS[run.kind].recovery(run), 0
     noted: list[Reading | Note] = []
     for number, line in enumerate(lines):
         if not line and number == len(lines) - 1:
@@ -156,11 +156,11 @@ def recover(path: Path) -> AnyRun | None:
             else:
                 recovery.take(data)
         except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError):
-            excluded = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
+            unread = len(lines) - 1 - number  # the last was cut off, which loses nothing that was whole
             break
     why = "the program ended before the run was finished"
-    if excluded:
-        why += f"; {excluded} lines of its journal could not be read and were left out"
+    if unread:
+        why += f"; {unread} lines of its journal could not be read and were left out"
     recovered: AnyRun = recovery.run(State(name="interrupted", why=why))
     for record in noted:
         recovered = recovered.with_record(record)

@@ -8,7 +8,7 @@ from ulterion.core.errors import UsageError
 from ulterion.model.journal import recover
 from ulterion.model.pending_notes import take_notes
 from ulterion.model.reading import read_bytes
-from ulterion.model.runs.document import AnyRun, SoakRun, parse_run
+from ulterion.model.runs.document import AnyRun, parse_run
 
 
 def recovered(journal: Path, document: Path) -> AnyRun | None:
@@ -28,7 +28,4 @@ def _newer_than(document: Path, run: AnyRun | None) -> AnyRun | None:
         written = parse_run(read_bytes(document), document.name)
     except UsageError:
         return run
-    if not isinstance(run, SoakRun):
-        return None
-    more = not isinstance(written, SoakRun) or len(run.soak.phases) > len(written.soak.phases)
-    return run if more else None
+    return run if run.supersedes(written) else None

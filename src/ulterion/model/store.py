@@ -26,7 +26,7 @@ from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.review_template import started_toml
 from ulterion.model.run_summary import RunSummary, skim, without_series
-from ulterion.model.runs.document import AnyRun, NewerRunError, parse_run
+from ulterion.model.runs.document import AnyRun, NewerRunError, kind_of, parse_run
 from ulterion.model.setup_notes import FILE_NAME as NOTES
 from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, parse_notebook
 
@@ -246,6 +246,12 @@ class ReviewFolder:
         """Return the documents behind skims with their series."""
         runs = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
         return [run for run in runs if run is not None]
+
+    def for_judging(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
+        """Return the documents behind skims, oldest first: whole where what is judged is in their series."""
+        whole = self.with_series([s for s in skims if kind_of(s.kind).in_series])
+        light = self.without_series([s for s in skims if not kind_of(s.kind).in_series])
+        return sorted([*whole, *light], key=lambda r: (r.started, r.id))
 
     def runs(self) -> list[AnyRun]:
         """Return every run whole, oldest first."""

@@ -12,17 +12,12 @@ from ulterion.core.workloads.pass_states import SLOW_STATES
 from ulterion.core.workloads.suites import is_ad_hoc
 from ulterion.model.review import Review
 from ulterion.model.run_summary import RunSummary
-from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.document import AnyRun, kind_of
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.store import ReviewFolder
 from ulterion.results.measurement import Measurement, run_facts
 
 MAX_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
-MAX_POOLED_OF_KIND = {
-    "soak": 1,
-    "clock": 1000,
-    "copy": 1000,
-}  # of other kinds: a soak is judged alone, timings by hand are small and of many tasks
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 
@@ -128,16 +123,15 @@ def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
     all without their series; and the newest soak of each setup, whole.
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
-    passes: list[RunSummary] = []
-    soaks: list[RunSummary] = []
+    wanted: list[RunSummary] = []
     for one in reversed(folder.skims()):
         free = is_ad_hoc(one.suite)
         cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
-        most = MAX_POOLED_OF_KIND.get(one.kind, MAX_POOLED)
-        if all(seen[cell] >= most for cell in cells) and (one.kind == "soak" or not one.noted):
+        kind = kind_of(one.kind)
+        if all(seen[cell] >= (kind.newest or MAX_POOLED) for cell in cells) and (kind.in_series or not one.noted):
             continue
-        if one.kind == "soak" and not counting(folder, [one]):
+        if kind.in_series and not counting(folder, [one]):
             continue
         seen.update(cells)
-        (soaks if one.kind == "soak" else passes).append(one)
-    return sorted([*folder.without_series(passes), *folder.with_series(soaks)], key=lambda r: (r.started, r.id))
+        wanted.append(one)
+    return folder.for_judging(wanted)

@@ -9,11 +9,8 @@ from ulterion.core.facts.target import TargetFacts
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import events
-from ulterion.core.soak.trace import LOAD
-from ulterion.model.runs.capacity import CapacityRun
-from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.document import AnyRun, SoakRun
-from ulterion.model.runs.measure import Before, MeasureRun
+from ulterion.model.runs.measure import Before
 from ulterion.run.place import Place
 
 RECENT = datetime.timedelta(minutes=10)  # a cache that was used up longer ago may be empty again
@@ -24,13 +21,8 @@ def recent_writes(place: Place, facts: TargetFacts, started: datetime.datetime) 
     """Return what is known, from the runs of the review, before a run that begins at `started`."""
     skims = place.review.skims()
     recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
-    soaks, others = ([s for s in recent if (s.kind == "soak") == whole] for whole in (True, False))
-    every = [
-        *place.review.without_series(others),
-        *place.review.with_series(soaks),
-    ]  # what passes moved stands outside their series
-    runs = sorted((run for run in every if _same_drive(run, place, facts)), key=lambda run: run.started)
-    known = Before(recent_bytes=int(sum(_written(run) for run in runs)))
+    runs = [run for run in place.review.for_judging(recent) if _same_drive(run, place, facts)]
+    known = Before(recent_bytes=int(sum(step.bytes for run in runs for step in run.written)))
     soaked = next(_used_up(place, facts), None)
     if soaked is None:
         return known
@@ -56,37 +48,14 @@ def _same_drive(run: AnyRun, place: Place, facts: TargetFacts) -> bool:
     return bool(run.chain) and run.chain[-1:] == place.chain[-1:]
 
 
-def _written(run: AnyRun) -> float:
-    """Return the bytes that a run wrote to its medium."""
-    if isinstance(run, MeasureRun):
-        laid = 0 if run.before is None else run.before.prefilled_bytes
-        return laid + sum(p.bytes * r.workload.writes for r in run.workloads for p in r.passes)
-    if isinstance(run, CopyRun):
-        alone = run.copied.target_alone.bytes if run.copied.target_alone else 0
-        return float(sum(p.bytes for p in run.copied.passes) + alone)
-    if isinstance(run, CapacityRun):
-        return float(run.capacity.written_bytes)
-    return run.soak.done(LOAD)[1] * run.soak.workload.writes if isinstance(run, SoakRun) else 0.0
-
-
 def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
     """Return what a run left in use of a write cache, `until_next` seconds from its beginning to that of the next.
 
     What of that time its passes or phases do not account for is taken as rest at the end, which leaves the least.
     """
-    steps: list[tuple[float, float]] = []
-    if isinstance(run, MeasureRun):
-        laid = 0 if run.before is None else run.before.prefilled_bytes
-        steps = [(float(laid), 0.0), *((p.bytes * r.workload.writes, p.seconds) for r, p in run.in_turn)]
-    elif isinstance(run, SoakRun):
-        steps = [(sum(p.bytes) * run.soak.workload.writes, p.seconds) for p in run.soak.phases]
-    elif isinstance(run, CopyRun):
-        steps = [(float(p.bytes), p.seconds) for p in run.copied.passes]
-    elif isinstance(run, CapacityRun):
-        steps = [(float(run.capacity.written_bytes), run.capacity.write_seconds or 0.0)]
-    for written, seconds in steps:
-        fill = fill.after(written, seconds)
-    return fill.after(0.0, max(0.0, until_next - sum(seconds for _, seconds in steps)))
+    for step in run.written:
+        fill = fill.after(step.bytes, step.seconds)
+    return fill.after(0.0, max(0.0, until_next - sum(step.seconds for step in run.written)))
 
 
 def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]:
@@ -95,6 +64,4 @@ def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]
     ordered = sorted(soaks, key=lambda s: s.setup != place.setup)
     for run in place.review.with_series(ordered[:MAX_SOAKS]):
         if isinstance(run, SoakRun) and _same_drive(run, place, facts):
-            for fall in events(run.trace()):
-                if fall.cause == "write cache":
-                    yield run, fall
+            yield from ((run, fall) for fall in events(run.trace()) if fall.cause == "write cache")

@@ -11,6 +11,7 @@ from ulterion.features.claims.row import ClaimRow
 from ulterion.model.review import Review
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import counted
 
 CAPACITY = "capacity"
 UNPROVEN = ("stopped", "suspected", "unproven")  # findings that decide nothing
@@ -31,11 +32,7 @@ class Holds:
 
 def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
     """Return what a medium holds, by the newest proof of it, else by its claim or what it states; None where nothing says that."""
-    proofs = [
-        r
-        for r in sorted(runs, key=lambda r: r.started)
-        if isinstance(r, CapacityRun) and r.chain[-1:] == [medium] and not r.excluded
-    ]
+    proofs = [r for r in _in_order(runs) if r.chain[-1:] == [medium]]
     found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
     if found and proofs[-1].capacity.method != "free room":
         return Holds(float(found[-1]), proven=True)
@@ -46,13 +43,13 @@ def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
     return Holds(float(stated[-1]), proven=False) if stated else None
 
 
+def _in_order(runs: Sequence[AnyRun]) -> list[CapacityRun]:
+    return sorted(counted(runs, CapacityRun), key=lambda r: r.started)
+
+
 def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:
     """Return the rows, those of a capacity judged by the newest proof of the medium, where there is one that was finished."""
-    newest = {
-        run.chain[-1]: run
-        for run in sorted(runs, key=lambda r: r.started)
-        if isinstance(run, CapacityRun) and run.chain and not run.excluded and run.capacity.finding not in UNPROVEN
-    }
+    newest = {run.chain[-1]: run for run in _in_order(runs) if run.chain and run.capacity.finding not in UNPROVEN}
     return [
         _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows
     ]

@@ -18,6 +18,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import counted
 from ulterion.results.measurement import best_of
 from ulterion.results.pooling import pooled_results
 
@@ -102,18 +103,17 @@ def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, setups: 
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
     timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
     copied: dict[tuple[str, Direction, str, str | None, str | None], list[CopyRun]] = {}
-    for run in sorted(runs, key=lambda r: r.started):
-        if run.setup not in review.setups or run.excluded:
-            continue
-        if isinstance(run, ClockRun):
-            timed.setdefault((run.clock.task, run.clock.direction, run.setup or ""), []).append(run)
-        elif isinstance(run, CopyRun) and run.rates:
-            way: Direction = "read" if run.copied.from_setup == run.setup else "write"
+    mine = sorted((r for r in runs if r.setup in review.setups), key=lambda r: r.started)
+    for clocked in counted(mine, ClockRun):
+        timed.setdefault((clocked.clock.task, clocked.clock.direction, clocked.setup or ""), []).append(clocked)
+    for run in counted(mine, CopyRun):
+        if run.rates:
+            way: Direction = "write" if run.transfer.written else "read"
             source = None if way == "read" else run.copied.from_setup
             copied.setdefault((run.copied.task, way, run.setup or "", source, _network(run)), []).append(run)
     by_hand = [
-        _Cell(setup, task, way, tuple(t for r in mine for t in r.timings), tuple(r.id for r in mine))
-        for (task, way, setup), mine in timed.items()
+        _Cell(setup, task, way, tuple(t for r in same for t in r.timings), tuple(r.id for r in same))
+        for (task, way, setup), same in timed.items()
     ]
     return by_hand + [
         _Cell(
@@ -121,13 +121,13 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
             task=task,
             direction=way,
             timings=(),
-            runs=tuple(r.id for r in mine),
-            copies=_units(mine),
+            runs=tuple(r.id for r in same),
+            copies=_units(same),
             source=source,
             network=network,
-            newest=mine[-1],
+            newest=same[-1],
         )
-        for (task, way, setup, source, network), mine in copied.items()
+        for (task, way, setup, source, network), same in copied.items()
     ]
 
 

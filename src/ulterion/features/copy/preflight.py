@@ -21,7 +21,7 @@ from ulterion.features.copy.request import CopyRequest
 from ulterion.features.copy.scratch_folder import OwnFolder
 from ulterion.host import facts as host
 from ulterion.model.runs.copied import CopyRecord, CopyRun
-from ulterion.model.runs.header import State
+from ulterion.model.runs.header import State, counted
 from ulterion.model.store import ReviewFolder
 from ulterion.model.systems import linux_alone
 from ulterion.run.observers import Observer
@@ -201,7 +201,7 @@ def _task(sources: Sequence[Path]) -> str:
 def cost_between(review: ReviewFolder, source: str | None, target: str | None) -> Cost | None:
     """Return what copying from one setup to another costs, by the copies that were kept; None from too few."""
     runs = review.with_series([s for s in review.skims() if s.kind == "copy"])
-    mine = [r for r in runs if isinstance(r, CopyRun) and not r.excluded]
+    mine = counted(runs, CopyRun)
     between = [r.copied for r in mine if (r.copied.from_setup, r.setup) == (source, target or source)]
     return cost_of(
         [(p.files, p.bytes, p.seconds) for c in between for p in c.passes if p.files and p.bytes and not p.wrong_count]

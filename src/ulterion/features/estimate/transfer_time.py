@@ -16,6 +16,7 @@ from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.soak.judging import Soak, soak_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.header import counted
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import Measurement, best_of
 from ulterion.results.pooling import pooled_results
@@ -129,7 +130,7 @@ def _error(best: Measurement) -> float:
 
 def soak_on(runs: Sequence[AnyRun], setup: str, way: Direction) -> Soak | None:
     """Return the newest soak in order of a setup in one direction, None where there is none."""
-    mine = [r for r in runs if isinstance(r, SoakRun) and r.setup == setup and not r.excluded]
+    mine = [r for r in counted(runs, SoakRun) if r.setup == setup]
     for run in sorted(mine, key=lambda r: r.started, reverse=True):
         workload = run.soak.workload
         if workload.direction == way and workload.pattern == "sequential":

@@ -72,7 +72,7 @@ def note_words(
     kept: list[Reading | Note] = []
 
     def noted_on(run: AnyRun) -> AnyRun:
-        record = parse_note(words, None if moment is None else round(load_start(run) + moment, 1))
+        record = parse_note(words, None if moment is None else round(run.load_start + moment, 1))
         _check_moment(run, record.at_seconds)
         kept.append(record)
         return run.with_record(record)
@@ -162,17 +162,12 @@ def shown(record: Reading | Note) -> str:
     return f"{record.kind}: {record.text}"
 
 
-def load_start(run: AnyRun) -> float:
-    """Return when a soak's load began, seconds since the run began; 0 for other runs."""
-    return run.load_start if isinstance(run, SoakRun) else 0.0
-
-
 def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
     if at_seconds is None or not isinstance(run, SoakRun) or not run.soak.phases:
         return
     end = run.soak.phases[-1].end
     if at_seconds > end + 1.0:
-        start = load_start(run)
+        start = run.load_start
         raise UsageError(
             f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
             f"{show_duration(at_seconds - start)} lies beyond it"

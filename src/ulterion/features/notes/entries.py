@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
-from ulterion.features.notes.attach import load_start, shown
+from ulterion.features.notes.attach import shown
 from ulterion.features.notes.parsing import now_utc, parse_note
 from ulterion.model.quantities import moment_text
 from ulterion.model.runs.document import AnyRun
@@ -66,11 +66,7 @@ def entries(folder: ReviewFolder) -> list[Entry]:
 
 def noted_runs(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
-    mine = [s for s in folder.skims() if s.noted]
-    whole = folder.with_series([s for s in mine if s.kind == "soak"])
-    return sorted(
-        [*whole, *folder.without_series([s for s in mine if s.kind != "soak"])], key=lambda r: (r.started, r.id)
-    )
+    return folder.for_judging([s for s in folder.skims() if s.noted])
 
 
 def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
@@ -83,7 +79,7 @@ def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
             by_place["setups"].append(line | {"noted": one.noted})
             continue
         at = one.record.at_seconds
-        since = None if at is None else at - load_start(one.run)
+        since = None if at is None else at - one.run.load_start
         by_place["runs"].append(line | {"run": one.run.id, "kind": one.run.kind, "at_seconds": since})
     return by_place
 

@@ -19,6 +19,7 @@ from ulterion.features.copy.tables import after as copy_table
 from ulterion.features.page.inputs import Material
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
+from ulterion.model.runs.header import counted
 from ulterion.show.blocks import Block, Cell, Drawing, Heading, Items, Prose, Section, Table, from_screen
 
 if TYPE_CHECKING:
@@ -41,15 +42,14 @@ OTHERS = "Remarks"
 def by_files(material: Material) -> Iterator[Section]:
     """Yield real files copied, transfers timed by hand, and capacities proven."""
     blocks: list[Block] = []
-    for run in material.runs:
-        if isinstance(run, CopyRun) and not run.excluded:
-            shown = copy_table(run, Path(run.id), material.unit)
-            place = material.review.setup_label(run.setup) if run.setup in material.review.setups else run.target.path
-            ends = "from" if run.copied.from_setup == run.setup else "to"
-            blocks += [
-                Heading(f"{run.copied.task}, {ends} {place}, run {run.id}"),
-                *from_screen(shown[:-1], f"Copy {run.id}"),
-            ]
+    for copied in counted(material.runs, CopyRun):
+        shown = copy_table(copied, Path(copied.id), material.unit)
+        setup = copied.setup
+        place = material.review.setup_label(setup) if setup in material.review.setups else copied.target.path
+        blocks += [
+            Heading(f"{copied.copied.task}, {'to' if copied.transfer.written else 'from'} {place}, run {copied.id}"),
+            *from_screen(shown[:-1], f"Copy {copied.id}"),
+        ]
     for number, (title, runners) in enumerate(races_of(material.review, material.transfers), 1):
         words = f"{title}: {amount_words(runners)} on one clock"
         told = story(runners)
@@ -61,11 +61,10 @@ def by_files(material: Material) -> Iterator[Section]:
         ]
     timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
     blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
-    for run in material.runs:
-        if isinstance(run, CapacityRun) and not run.excluded:
-            shown = capacity_table(run, Path(run.id), material.unit)
-            name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
-            blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
+    for run in counted(material.runs, CapacityRun):
+        shown = capacity_table(run, Path(run.id), material.unit)
+        name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
+        blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
     if blocks:
         yield Section("files", "Files, and capacity", tuple(blocks))
 

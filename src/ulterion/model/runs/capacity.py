@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ulterion.core.capacity import Fault, Finding
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Header, State
+from ulterion.model.runs.header import Header, State, WriteStep
 
 
 class Stretch(Written):
@@ -51,6 +51,11 @@ class CapacityRun(Header):
 
     kind: Literal["capacity"] = "capacity"
     capacity: CapacityRecord
+
+    @property
+    def written(self) -> list[WriteStep]:
+        """What was written all over."""
+        return [WriteStep(self.capacity.written_bytes, self.capacity.write_seconds or 0.0)]
 
     @property
     def kept_words(self) -> str:

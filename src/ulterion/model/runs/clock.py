@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.transfers.course import Course, Transfer
 from ulterion.core.transfers.timings import HAND, End, Timing
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
@@ -97,6 +98,21 @@ class ClockRun(Header):
     def timings(self) -> list[Timing]:
         """The timings as they are judged."""
         return [t.timing for t in self.clock.timings]
+
+    @property
+    def transfer(self) -> Transfer:
+        """What was timed."""
+        return Transfer(self.clock.task, self.clock.direction != "read", "by hand")
+
+    @property
+    def course(self) -> Course | None:
+        """How far the last timing with laps was when."""
+        timed = next((t for t in reversed(self.timings) if t.laps and t.seconds), None)
+        if timed is None or timed.seconds is None:
+            return None
+        last = [(timed.seconds, timed.size)] if timed.end == "done" else []
+        points = [(0.0, 0.0), *timed.laps, *last]
+        return Course(tuple(s for s, _ in points), tuple(b for _, b in points), timed.size, timed.end == "done")
 
     @property
     def kept_words(self) -> str:

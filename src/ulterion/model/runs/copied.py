@@ -8,8 +8,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from ulterion.core.facts.target import TargetFacts
+from ulterion.core.transfers.course import Course, Transfer
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Header, State
+from ulterion.model.runs.header import Header, State, WriteStep
 
 FROM_MEMORY = 0.1  # of what was copied, from which on a pass is no result
 Took = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
@@ -141,6 +142,27 @@ class CopyRun(Header):
             for p in self.copied.passes
             if p.bytes and p.files == self.copied.files and not p.wrong_count and not p.from_memory
         )
+
+    @property
+    def written(self) -> list[WriteStep]:
+        """What it wrote to its medium, copy by copy, and the target alone."""
+        alone = [self.copied.target_alone] if self.copied.target_alone else []
+        steps = [(p.bytes, p.seconds) for p in self.copied.passes] + [(e.bytes, e.seconds) for e in alone]
+        return [WriteStep(moved, seconds) for moved, seconds in steps]
+
+    @property
+    def transfer(self) -> Transfer:
+        """What was copied, from which setup where it was written to another."""
+        read = self.copied.from_setup == self.setup
+        return Transfer(self.copied.task, not read, "" if read else self.copied.from_setup or "")
+
+    @property
+    def course(self) -> Course | None:
+        """How far the last copy was when."""
+        if not self.copied.passes:
+            return None
+        one = self.copied.passes[-1]
+        return Course.of(one.progress, one.interval, one.seconds, float(one.bytes))
 
     @property
     def kept_words(self) -> str:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any, Protocol
 
 from pydantic import Field, TypeAdapter, ValidationError
 
@@ -12,13 +14,56 @@ from ulterion.model.runs import capacity, clock, copied, measure, phase_builder
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
-from ulterion.model.runs.header import NAME, VERSION, State
+from ulterion.model.runs.header import NAME, VERSION, Header, State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
 from ulterion.model.runs.upgrades import Raw, upgraded
 
 AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun | CapacityRun
 """A run document: a header, and what its kind adds."""
+
+
+class Recovery(Protocol):
+    """What takes the lines of a journal, and makes a run of them."""
+
+    def take(self, line: dict[str, Any]) -> None:
+        """Take a line; raise an error of Python's when it is none of this kind."""
+
+    def run(self, state: State) -> AnyRun:
+        """Return the run with what was taken."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of run, registered once.
+
+    Attributes:
+        document: its class; `recovery` takes the lines of its journal.
+        in_series: whether what is judged of it is in its series, so that it is read whole.
+        newest: how many of its newest runs on a setup count together, or None for as many as are pooled.
+    """
+
+    document: type[Header]
+    recovery: Callable[[Any], Recovery]
+    in_series: bool = False
+    newest: int | None = None
+
+
+KINDS = {
+    "measure": Kind(MeasureRun, measure.Recovery),
+    "network": Kind(MeasureRun, measure.Recovery),
+    "soak": Kind(SoakRun, phase_builder.Recovery, in_series=True, newest=1),
+    "clock": Kind(ClockRun, clock.Recovery, newest=1000),
+    "copy": Kind(CopyRun, copied.Recovery, newest=1000),
+    "capacity": Kind(CapacityRun, capacity.Recovery),
+}
+
+
+def kind_of(name: str) -> Kind:
+    """Return a kind of run by its name; of one that is not known, what it takes to read it and say so."""
+    return KINDS.get(name, KINDS["measure"])
+
+
 _ADAPTER: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
 
 
@@ -68,20 +113,8 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
     return run
 
 
-def recovery_of(
-    run: AnyRun,
-) -> measure.Recovery | phase_builder.Recovery | clock.Recovery | copied.Recovery | capacity.Recovery:
-    """Return what takes the lines of a run's journal, by its kind."""
-    if isinstance(run, ClockRun):
-        return clock.Recovery(run)
-    if isinstance(run, CapacityRun):
-        return capacity.Recovery(run)
-    if isinstance(run, CopyRun):
-        return copied.Recovery(run)
-    return phase_builder.Recovery(run) if isinstance(run, SoakRun) else measure.Recovery(run)
-
-
 __all__ = [
+    "KINDS",
     "NAME",
     "VERSION",
     "AnyRun",
@@ -93,8 +126,8 @@ __all__ = [
     "SoakRun",
     "State",
     "check_schema",
+    "kind_of",
     "parse_run",
     "published_schema",
-    "recovery_of",
     "run_of",
 ]

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal, Self
+from collections.abc import Iterable
+from typing import Annotated, Literal, NamedTuple, Self, TypeVar
 
 from pydantic import AfterValidator, Field, PrivateAttr
 
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import Link, known_link
 from ulterion.core.text import json_bytes
+from ulterion.core.transfers.course import Course, Transfer
 from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken, Written
 from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.notes import Note, Reading
@@ -75,6 +77,13 @@ def run_id(drawn: bytes) -> str:
     return "abcdef"[int(text[0], 16) % 6] + text[1:] if _NUMBERS.fullmatch(text) else text
 
 
+class WriteStep(NamedTuple):
+    """Bytes that were written, and the seconds that took; of a rest no bytes."""
+
+    bytes: float
+    seconds: float
+
+
 class CellRecord(Written):
     """The cell of a plan that a run was made for, and what was shown to hold in it."""
 
@@ -131,6 +140,30 @@ class Header(Written):
         told = [n.text for n in self.standing_notes if n.kind == "excluded"]
         return told[-1] if told else None
 
+    @property
+    def load_start(self) -> float:
+        """When a soak's load began, seconds since the run began; 0 for other runs."""
+        return 0.0
+
+    @property
+    def written(self) -> list[WriteStep]:
+        """What it wrote to its medium, step by step, the rests between them included."""
+        return []
+
+    @property
+    def transfer(self) -> Transfer | None:
+        """What was transferred, where it was a transfer of something."""
+        return None
+
+    @property
+    def course(self) -> Course | None:
+        """How far its transfer was when, where that was kept."""
+        return None
+
+    def supersedes(self, written: Header) -> bool:
+        """Return whether this run, recovered from a journal, holds more than its document that is there already."""
+        return False
+
     def with_record(self, record: Reading | Note) -> Self:
         """Return the run with one more reading or note."""
         if isinstance(record, Reading):
@@ -150,3 +183,11 @@ class Header(Written):
     def to_bytes(self) -> bytes:
         """Return the document as it stands in its file."""
         return json_bytes(self.to_json())
+
+
+Run = TypeVar("Run", bound=Header)
+
+
+def counted(runs: Iterable[Header], kind: type[Run]) -> list[Run]:
+    """Return the runs of one kind that count, in their order."""
+    return [r for r in runs if isinstance(r, kind) and not r.excluded]

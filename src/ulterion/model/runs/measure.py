@@ -19,7 +19,7 @@ from ulterion.core.workloads.pass_states import AFTER, SLOW_STATES, CacheExhaust
 from ulterion.core.workloads.suites import SWEEP
 from ulterion.core.workloads.workload import PassState, Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Header, RunScope, State
+from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.workload import checked_workload
 
@@ -163,6 +163,15 @@ class MeasureRun(Header):
         """Every pass with its workload, in the order they were run: round by round."""
         every = [(p.number, at, record, p) for at, record in enumerate(self.workloads) for p in record.passes]
         return [(record, p) for _, _, record, p in sorted(every, key=lambda e: e[:2])]
+
+    @property
+    def written(self) -> list[WriteStep]:
+        """What it wrote to its medium: the test file, then pass by pass."""
+        prefilled = 0 if self.before is None else self.before.prefilled_bytes
+        return [
+            WriteStep(prefilled, 0.0),
+            *(WriteStep(p.bytes * r.workload.writes, p.seconds) for r, p in self.in_turn),
+        ]
 
     @property
     def cache_lasted(self) -> int:

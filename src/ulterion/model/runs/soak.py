@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import accumulate
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
 from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Trace, TraceRow, trace_of
+from ulterion.core.transfers.course import Course
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workloads.workload import Workload
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
-from ulterion.model.runs.header import Header, RunScope, State
+from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.workload import checked_workload
 
 SETTLED = "the temperature had settled"  # why a rest ended
@@ -225,6 +227,25 @@ class SoakRun(Header):
         """Return the soak with further phases and its state."""
         soak = self.soak.model_copy(update={"phases": [*self.soak.phases, *phases]})
         return self.model_copy(update={"soak": soak, "state": state})
+
+    @property
+    def written(self) -> list[WriteStep]:
+        """What it wrote to its medium, phase by phase."""
+        return [WriteStep(sum(p.bytes) * self.soak.workload.writes, p.seconds) for p in self.soak.phases]
+
+    @property
+    def course(self) -> Course | None:
+        """How far its load was when."""
+        load = next((p for p in self.soak.phases if p.name == LOAD and p.bytes), None)
+        if load is None:
+            return None
+        return Course.of(
+            [float(s) for s in accumulate(load.bytes)], load.interval, load.seconds, float(sum(load.bytes))
+        )
+
+    def supersedes(self, written: Header) -> bool:
+        """A soak taken up again counts by its phases."""
+        return not isinstance(written, SoakRun) or len(self.soak.phases) > len(written.soak.phases)
 
     @property
     def load_start(self) -> float:
