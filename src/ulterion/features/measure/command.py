@@ -6,7 +6,6 @@ import argparse
 from contextlib import closing
 from typing import TYPE_CHECKING
 
-from ulterion.model.runs.measure import MeasureRun
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -14,6 +13,7 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.model.runs.measure import MeasureRun
     from ulterion.run.observers import Kept
     from ulterion.run.requests import MeasureRequest
 

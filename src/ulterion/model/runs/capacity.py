@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from ulterion.core.capacity import Fault, Finding
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State, WriteStep
+from ulterion.model.runs.upgrades import Raw
 
 
 class Stretch(Written):
@@ -69,7 +70,7 @@ class Recovery:
     def __init__(self, run: CapacityRun) -> None:
         self._run = run
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take a line; raise KeyError or ValueError when it is none of ours."""
         record = CapacityRecord.model_validate(line["capacity"])
         old = self._run.capacity

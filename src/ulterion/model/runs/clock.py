@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -11,6 +11,7 @@ from ulterion.core.transfers.course import Course, Transfer
 from ulterion.core.transfers.timings import HAND, End, Timing
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State
+from ulterion.model.runs.upgrades import Raw
 
 Positive = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
 Step = Annotated[float, Field(ge=0, le=1e18)]
@@ -126,7 +127,7 @@ class Recovery:
     def __init__(self, run: ClockRun) -> None:
         self._run = run
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take no line; raise ValueError."""
         raise ValueError("no line of a timing")
 

@@ -11,6 +11,7 @@ from ulterion.core.facts.target import TargetFacts
 from ulterion.core.transfers.course import Course, Transfer
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, State, WriteStep
+from ulterion.model.runs.upgrades import Raw
 
 FROM_MEMORY = 0.1  # of what was copied, from which on a pass is no result
 Took = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
@@ -181,7 +182,7 @@ class Recovery:
         self._run = run
         self._passes: list[CopyPass] = []
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take a line; raise KeyError or ValueError when it is none of ours."""
         self._passes.append(CopyPass.model_validate(line["copied"]))
 

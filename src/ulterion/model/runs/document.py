@@ -26,7 +26,7 @@ AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun | CapacityRun
 class Recovery(Protocol):
     """What takes the lines of a journal, and makes a run of them."""
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take a line; raise an error of Python's when it is none of this kind."""
 
     def run(self, state: State) -> AnyRun:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import reduce
 from operator import add
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import AfterValidator, Field
@@ -21,6 +21,7 @@ from ulterion.core.workloads.workload import PassState, Workload
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.passes import PassRecord
+from ulterion.model.runs.upgrades import Raw
 from ulterion.model.runs.workload import checked_workload
 
 
@@ -239,7 +240,7 @@ class Recovery:
         self._run = run
         self._passes: list[tuple[int, PassRecord]] = []
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
         index = int(line["workload"])
         if not 0 <= index < len(self._run.workloads):

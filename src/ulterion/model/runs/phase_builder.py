@@ -9,6 +9,7 @@ from ulterion.core.soak.trace import TraceRow
 from ulterion.model.quantities import MAX_COUNT, MAX_SECONDS
 from ulterion.model.runs.header import State
 from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
+from ulterion.model.runs.upgrades import Raw
 
 MAX_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
 DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
@@ -97,7 +98,7 @@ class Recovery:
         self._phases: list[SoakPhase] = []
         self._on: PhaseBuilder | None = None
 
-    def take(self, line: dict[str, Any]) -> None:
+    def take(self, line: Raw) -> None:
         """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
         if "row" in line and self._on is not None:
             self._on.add(_row(line["row"]))
