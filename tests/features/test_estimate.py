@@ -42,7 +42,8 @@ class Examples(unittest.TestCase):
         self.assertAlmostEqual(told.seconds, 400 + 20 + 100)
         self.assertEqual(work(1e9, [READER, End("new", 1e9, 0.01)]).beyond, 1e9)  # of the one end nothing long is known
         self.assertEqual(
-            (told.files, told.check, [(p.end, p.why) for p in told.parts]), (20, 100, [("card", "its own rate")])
+            (told.files_seconds, told.check_seconds, [(p.end, p.why) for p in told.parts]),
+            (20, 100, [("card", "its own rate")]),
         )
 
     @given(

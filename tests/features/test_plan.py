@@ -109,7 +109,7 @@ class Demo(PlanCase):
         told = {(e["factor"], e["level"]): e for e in write["effects"]}
         self.assertTrue(0.36 < told["enclosure", "slip"]["low"] < told["enclosure", "slip"]["high"] < 0.42)
         self.assertTrue(0.87 < told["enclosure", "crate"]["low"] < 884 / 1006 * 1.01 < 0.9)
-        port = next(t for t in write["together"] if set(t["factors"]) == {"port", "driver"})
+        port = next(t for t in write["interactions"] if set(t["factors"]) == {"port", "driver"})
         by_driver = {e["where"]["driver"]: e for e in port["effects"]}
         self.assertTrue(by_driver["uas"]["low"] < 1 < by_driver["uas"]["high"])
         self.assertLess(by_driver["bulk-only"]["high"], 0.8)

@@ -7,29 +7,54 @@ now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; wh
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+from ulterion.core.facts.devices import Survey
 from ulterion.features.capacity.data import Proven
 from ulterion.features.claims.data import Claims
-from ulterion.features.clock.data import Clocked
-from ulterion.features.clock.race_data import Race
+from ulterion.features.clock.data import Clocked, Race
 from ulterion.features.compare.data import Comparison
 from ulterion.features.copy.data import Checked, Copied
-from ulterion.features.estimate.data import PowerData, RecordingsData, UnitsData, ValuesData, WorksData
-from ulterion.features.estimate.other_port_data import EnergiesData, ReaderData
-from ulterion.features.measure.data import Measurement, Sharing
+from ulterion.features.estimate.data import (
+    EnergiesData,
+    PowerData,
+    ReaderData,
+    RecordingsData,
+    UnitsData,
+    ValuesData,
+    WorksData,
+)
+from ulterion.features.measure.data import Measurement, SharingData
 from ulterion.features.notes.data import Noted, Notes
 from ulterion.features.page.data import ArchivedData, ExportedData, FoundData, ReportMade, VerifiedData
-from ulterion.features.plan.data import CompatibilityData, GridData, PlanData, PortsData
-from ulterion.features.plan.effects_data import EffectsData, RanksData
-from ulterion.features.soak.data import Soak, Soaks
-from ulterion.features.survey.data import Learned, Plain, Recorded, Survey
-from ulterion.terminal.answers import NAME, VERSION, Error, Kind
+from ulterion.features.plan.data import CompatibilityData, EffectsData, GridData, PlanData, PortsData, RanksData
+from ulterion.features.soak.data import SoakData, Soaks
+from ulterion.features.survey.data import Learned, Recorded
+from ulterion.show.answers import NAME, VERSION, Answer, Plain
 
-ANSWERS: dict[Kind, type] = {
+
+@dataclass(frozen=True)
+class Error(Answer):
+    """Any command that did not end well: a refusal, a failure or a stop."""
+
+    kind: str
+    status: int
+    message: str
+
+
+@dataclass(frozen=True)
+class ErrorAnswer(Answer):
+    """The answer of a command that did not end well."""
+
+    error: Error
+
+
+ANSWERS: dict[str, type] = {
     "comparison": Comparison,
     "claims": Claims,
     "measurement": Measurement,
-    "sharing": Sharing,
-    "soak": Soak,
+    "sharing": SharingData,
+    "soak": SoakData,
     "soaks": Soaks,
     "survey": Survey,
     "learned": Learned,
@@ -59,7 +84,7 @@ ANSWERS: dict[Kind, type] = {
     "recorded": Recorded,
     "notes": Notes,
     "noted": Noted,
-    "error": Error,
+    "error": ErrorAnswer,
 }
 
 
@@ -70,5 +95,6 @@ def published_schema() -> Plain:
     return {
         "title": "Answers of Ulterion, by the kind that their `schema` names",
         "schema": {"name": NAME, "version": VERSION},
-        "kinds": {kind: TypeAdapter(answer).json_schema() for kind, answer in ANSWERS.items()},
+        "beside": {"figures": "paths of the figures that were asked for", "figure_error": "why there is none"},
+        "kinds": {kind: TypeAdapter(answer).json_schema(mode="serialization") for kind, answer in ANSWERS.items()},
     }

@@ -1,17 +1,19 @@
-"""Figures and bottlenecks as plain data for JSON: bytes per second, ratios as numbers."""
+"""Estimates and bottlenecks in answers."""
 
 from __future__ import annotations
 
-from typing_extensions import TypedDict
+from dataclasses import dataclass
 
+from ulterion.core.bottleneck import Cleared
 from ulterion.core.stats.estimates import Estimate
 from ulterion.results.bottleneck import Bottleneck
-from ulterion.show.bottleneck_data import BottleneckData
+from ulterion.show.answers import Answer
 from ulterion.show.bottleneck_words import bottleneck_text
 
 
-class EstimateData(TypedDict):
-    """A figure with its 95 % interval, from so many passes of so many runs; `why` there is no interval; `drift`: log of last over first pass."""
+@dataclass(frozen=True)
+class EstimateData(Answer):
+    """A rate with its 95 % interval, from so many passes of so many runs; `why` there is no interval; `drift`: log of last over first pass."""
 
     passes: int
     runs: int
@@ -21,33 +23,63 @@ class EstimateData(TypedDict):
     drift: float
     why: str | None
 
-
-def estimate_as_data(one: Estimate) -> EstimateData:
-    """Return an estimate as plain data for JSON, in the unit of its rates."""
-    return {
-        "passes": one.passes,
-        "runs": one.runs,
-        "rate": one.rate,
-        "low": one.low,
-        "high": one.high,
-        "drift": one.drift,
-        "why": one.why,
-    }
+    @classmethod
+    def known(cls, estimate: Estimate | None) -> EstimateData | None:
+        """Return an estimate that may be missing."""
+        return None if estimate is None else cls.of(estimate)
 
 
-def bottleneck_as_data(bottleneck: Bottleneck) -> BottleneckData:
-    """Return what held a setup back: names of the review, bytes per second, ids of runs."""
-    finding, following = bottleneck.finding, bottleneck.next
-    return {
-        "suspects": [s.key for s in finding.suspects],
-        "how": finding.how,
-        "rate": finding.rate,
-        "run": finding.run,
-        "other": finding.other,
-        "other_rate": finding.other_rate,
-        "cleared": [
-            {"part": c.key, "why": c.why, "setup": c.setup, "run": c.run, "rate": c.rate} for c in finding.cleared
-        ],
-        "next": None if following is None else {"chain": list(following.chain), "setup": following.setup},
-        "words": bottleneck_text(bottleneck),
-    }
+@dataclass(frozen=True)
+class ClearedData(Answer):
+    """A part that is not the bottleneck, why, and where that was seen."""
+
+    part: str
+    why: str
+    setup: str | None
+    run: str | None
+    rate: float | None
+
+    @classmethod
+    def by(cls, cleared: Cleared) -> ClearedData:
+        """Return one part that was cleared."""
+        return cls.of(cleared, part=cleared.key)
+
+
+@dataclass(frozen=True)
+class NextData(Answer):
+    """What to connect to tell suspects apart: the chain, and the setup's name where the review has it."""
+
+    chain: tuple[str, ...]
+    setup: str | None
+
+
+@dataclass(frozen=True)
+class BottleneckData(Answer):
+    """What held a setup back: one suspect or several; how that was found, what cleared the other parts, what would tell."""
+
+    suspects: tuple[str, ...]
+    how: str | None
+    rate: float
+    run: str
+    other: str | None
+    other_rate: float | None
+    cleared: tuple[ClearedData, ...]
+    next: NextData | None
+    words: str
+
+    @classmethod
+    def by(cls, bottleneck: Bottleneck, **more: object) -> BottleneckData:
+        """Return a bottleneck; `more` are fields that an answer adds."""
+        return cls.of(
+            bottleneck.finding,
+            suspects=tuple(s.key for s in bottleneck.finding.suspects),
+            cleared=tuple(map(ClearedData.by, bottleneck.finding.cleared)),
+            next=None if bottleneck.next is None else NextData.of(bottleneck.next),
+            words=bottleneck_text(bottleneck),
+            **more,
+        )
+
+    @classmethod
+    def known(cls, bottleneck: Bottleneck | None) -> BottleneckData | None:
+        """Return a bottleneck that may be missing."""
+        return None if bottleneck is None else cls.by(bottleneck)

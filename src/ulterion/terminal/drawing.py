@@ -8,9 +8,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.terminal.environment import Environment
+from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
+    import argparse
+
     from matplotlib.figure import Figure
+    from rich.console import RenderableType
 
 
 @dataclass
@@ -62,3 +66,22 @@ def draw(wanted: Sequence[tuple[Path, Callable[[], Figure]]]) -> SavedFigures:
     except Exception as error:
         drawn.error = error
     return drawn
+
+
+def show_answer(
+    arguments: argparse.Namespace,
+    env: Environment,
+    kind: str,
+    data: object,
+    lines: Sequence[RenderableType],
+    drawn: SavedFigures | None = None,
+) -> Status:
+    """Show an answer as JSON where that was asked for, else as lines; then where its figures are."""
+    drawn = drawn or SavedFigures()
+    if arguments.json:
+        env.show_json(kind, data, drawn.as_data())
+    else:
+        env.show(lines)
+        drawn.show(env)
+    drawn.end(env)
+    return Status.DONE

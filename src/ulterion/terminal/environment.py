@@ -16,8 +16,6 @@ from ulterion.terminal.streams import open_standard_descriptors, readable
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
-    from ulterion.terminal.answers import Kind
-
 
 @dataclass
 class Environment:
@@ -57,19 +55,18 @@ class Environment:
         for line in lines:
             out.print(line, crop=False)  # tables cut themselves; a path must stay whole
 
-    def show_json(self, kind: Kind, *parts: Mapping[str, object]) -> None:
-        """Print an answer to the standard output: one JSON document (`ulterion.cli.answer_schema`), from one part or several."""
+    def show_json(self, kind: str, answer: object, beside: Mapping[str, object] | None = None) -> None:
+        """Print an answer of a kind (`ulterion.cli.answer_schema`) to the standard output, one JSON document; `beside` tells of its figures."""
         import json
 
         from ulterion.core.text import json_safe
-        from ulterion.terminal.answers import NAME, VERSION
+        from ulterion.show.answers import NAME, VERSION, as_json
 
         plain = (getattr(self.out, "encoding", None) or "utf-8").casefold().replace("-", "") != "utf8"
         self.answered = True
-        answer: dict[str, object] = {"schema": {"name": NAME, "version": VERSION, "kind": kind}}
-        for part in parts:
-            answer |= part
-        self.out.write(json_safe(json.dumps(answer, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
+        schema = {"name": NAME, "version": VERSION, "kind": kind}
+        whole = {"schema": schema, **as_json(answer), **(beside or {})}
+        self.out.write(json_safe(json.dumps(whole, indent=2, ensure_ascii=plain, allow_nan=False)) + "\n")
 
     def notice(self, sentences: list[str]) -> None:
         """Print sentences to the standard error, a line each; where it is closed or full they are lost."""

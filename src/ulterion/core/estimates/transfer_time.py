@@ -103,7 +103,7 @@ class Work:
     Attributes:
         seconds: with `low` and `high` (90 %).
         parts: the stretches of the transfer.
-        files, check: seconds of files' own cost and of the check afterwards.
+        files_seconds, check_seconds: of files' own cost and of the check afterwards.
         beyond: bytes that lie beyond what was ever run in one go.
     """
 
@@ -111,8 +111,8 @@ class Work:
     low: float
     high: float
     parts: tuple[Part, ...]
-    files: float
-    check: float
+    files_seconds: float
+    check_seconds: float
     beyond: float
 
     @property
@@ -154,8 +154,8 @@ def work(
         low=float(min(low, middle)),
         high=float(max(high, middle)),
         parts=tuple(parts),
-        files=extra,
-        check=again,
+        files_seconds=extra,
+        check_seconds=again,
         beyond=beyond,
     )
 

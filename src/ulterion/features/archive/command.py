@@ -113,7 +113,7 @@ def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, quest
     from ulterion.features.archive.figures import draw_archive
     from ulterion.features.archive.query import ask, unlike
     from ulterion.features.archive.tables import answers_table
-    from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+    from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 
     found = ask(engine, question, arguments.most)
     doubts, drawn = unlike(found), SavedFigures()
@@ -121,10 +121,5 @@ def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, quest
         (path,) = check_paths(env.folder / arguments.figure)
         title = " ".join(arguments.words) or "All of the archive"
         drawn = draw([(path, lambda: draw_archive(found, title, arguments.units, doubts, dark=arguments.dark))])
-    if arguments.json:
-        env.show_json("found", {"answers": [asdict(a) for a in found], "unlike": doubts}, drawn.as_data())
-    else:
-        env.show(answers_table(found, doubts, arguments.units))
-        drawn.show(env)
-    drawn.end(env)
-    return Status.DONE
+    data = {"answers": [asdict(a) for a in found], "unlike": doubts}
+    return show_answer(arguments, env, "found", data, answers_table(found, doubts, arguments.units), drawn=drawn)

@@ -39,9 +39,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Prove it, keep the run, show it."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.capacity.data import capacity_answer
     from ulterion.features.capacity.media import CapacityRequest
     from ulterion.features.capacity.run import prove
-    from ulterion.features.capacity.tables import after, capacity_as_data
+    from ulterion.features.capacity.tables import after
     from ulterion.features.copy.command import copy_display
     from ulterion.run.overwrite_guard import Overwrite
     from ulterion.run.place import Place
@@ -58,7 +59,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     with stoppable(), closing(copy_display(arguments, env)) as display:
         done = prove(request, display)
     if arguments.json:
-        env.show_json("capacity", capacity_as_data(done.run, done.path))
+        env.show_json("capacity", capacity_answer(done.run, done.path))
     else:
         env.show(after(done.run, done.path, arguments.units))
     if done.failure is not None:

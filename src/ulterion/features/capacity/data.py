@@ -1,11 +1,16 @@
-"""The shape of a proof of capacity in JSON: bytes, seconds."""
+"""The answer of `ulterion capacity`."""
 
 from __future__ import annotations
 
-from typing_extensions import TypedDict
+from dataclasses import dataclass
+from pathlib import Path
+
+from ulterion.model.runs.capacity import CapacityRun
+from ulterion.show.answers import Answer, Plain
 
 
-class Proven(TypedDict):
+@dataclass(frozen=True)
+class Proven(Answer):
     """`ulterion capacity`: `run` is the run document."""
 
     kept_in: str
@@ -15,4 +20,17 @@ class Proven(TypedDict):
     claimed: int
     real: int | None
     summary: str
-    run: dict[str, object]
+    run: Plain
+
+
+def capacity_answer(run: CapacityRun, path: Path) -> Proven:
+    """Return a proof."""
+    one = run.capacity
+    return Proven.of(
+        one,
+        kept_in=str(path),
+        state=run.state.name,
+        claimed=one.claimed_bytes,
+        real=one.real_bytes,
+        run=run.as_data(),
+    )

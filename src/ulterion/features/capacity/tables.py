@@ -8,7 +8,6 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
-from ulterion.features.capacity.data import Proven
 from ulterion.features.copy.words import listed
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.show.terminal import TableBlock, bullet_list
@@ -56,18 +55,3 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
     return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
-
-
-def capacity_as_data(run: CapacityRun, path: Path) -> Proven:
-    """Return a proof as plain data."""
-    one = run.capacity
-    return {
-        "kept_in": str(path),
-        "state": run.state.name,
-        "method": one.method,
-        "finding": one.finding,
-        "claimed": one.claimed_bytes,
-        "real": one.real_bytes,
-        "summary": one.summary,
-        "run": run.model_dump(mode="json", by_alias=True, exclude_none=True),
-    }

@@ -28,11 +28,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Judge the claims and show them."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.claims.data import claims_as_data
+    from ulterion.features.claims.data import claims_answer
     from ulterion.features.claims.judging import judge_claims
     from ulterion.features.claims.sources import provenance
     from ulterion.features.claims.speedup import rivals
-    from ulterion.features.claims.speedup_data import provenance_as_data, rivals_as_data
     from ulterion.features.claims.speedup_tables import rivals_table
     from ulterion.features.claims.tables import claims_table, said_lines
     from ulterion.results.pooling import runs_for_results
@@ -48,11 +47,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         )
     tolerance = review.review.tolerance
     if arguments.json:
-        env.show_json(
-            "claims",
-            claims_as_data(rows, tolerance),
-            {"rivals": rivals_as_data(beside), "said": provenance_as_data(said)},
-        )
+        env.show_json("claims", claims_answer(rows, tolerance, beside, said))
     else:
         told = [
             *claims_table(rows, tolerance, arguments.units),

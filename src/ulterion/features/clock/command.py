@@ -69,7 +69,7 @@ def _hand(text: str) -> float:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Take timings, keep them, show them."""
-    from ulterion.features.clock.data import clocked_as_data
+    from ulterion.features.clock.data import clocked_answer
     from ulterion.features.clock.run import keep
     from ulterion.features.clock.tables import kept_lines
     from ulterion.run.review_folders import open_review
@@ -78,7 +78,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder, env.tell)
     kept = keep(folder, _typed(arguments, env, folder))
     if arguments.json:
-        env.show_json("clocked", clocked_as_data(kept))
+        env.show_json("clocked", clocked_answer(kept))
     else:
         env.show(kept_lines(kept, arguments.units))
         env.show(["next: ulterion compare"])

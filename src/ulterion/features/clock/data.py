@@ -1,43 +1,47 @@
-"""Transfers timed by hand as plain data for JSON: rates in bytes per second."""
+"""The answers of `ulterion clock` and `ulterion race`, and timings beside a comparison."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
-from typing_extensions import TypedDict
-
-from ulterion.core.stats.estimates import estimate
+from ulterion.core.stats.estimates import Estimate, Ratio, estimate
+from ulterion.core.transfers.race import Crossing, Runner, crossings, order
 from ulterion.core.transfers.timings import bound_of, rates_of
 from ulterion.features.clock.judging import ClockRow
 from ulterion.model.runs.clock import ClockRun
+from ulterion.show.answers import Answer, Plain
 
 
-class ClockedRun(TypedDict):
-    """Transfers of one task on a setup, timed by hand: rates in bytes per second, each timing in words."""
+@dataclass(frozen=True)
+class ClockedRun(Answer):
+    """Transfers of one task on a setup, timed by hand, each timing in words."""
 
     run: str
     setup: str | None
     task: str
     direction: str
-    timings: list[str]
+    timings: tuple[str, ...]
     rate: float | None
     low: float | None
     high: float | None
     slower_than: float | None
     why: str | None
-    warnings: list[str]
+    warnings: tuple[str, ...]
     kept_in: str
 
 
-class Clocked(TypedDict):
+@dataclass(frozen=True)
+class Clocked(Answer):
     """`ulterion clock`."""
 
-    kept: list[ClockedRun]
+    kept: tuple[ClockedRun, ...]
 
 
-class ClockedRow(TypedDict):
-    """A transfer, timed by hand or copied, beside what it is held against."""
+@dataclass(frozen=True)
+class ClockedRow(Answer):
+    """A transfer, timed by hand or copied, beside what it is compared with."""
 
     medium: str | None
     setup: str
@@ -45,7 +49,7 @@ class ClockedRow(TypedDict):
     direction: str
     source: str | None
     network: str | None
-    timings: list[str]
+    timings: tuple[str, ...]
     rate: float | None
     low: float | None
     high: float | None
@@ -59,62 +63,75 @@ class ClockedRow(TypedDict):
     verdict: str | None
     why: str | None
     suspect: str | None
-    runs: list[str]
-    differs: list[str]
+    runs: tuple[str, ...]
+    differs: tuple[str, ...]
+
+    @classmethod
+    def by(cls, row: ClockRow) -> ClockedRow:
+        """Return one row."""
+        ratio = row.comparison.ratio if row.comparison else None
+        return cls.of(
+            row,
+            timings=row.words,
+            slower_than=row.bound,
+            against_measured=row.measured,
+            **_interval(row.estimate),
+            **_ratio(ratio),
+        )
 
 
-def clocked_as_data(kept: Sequence[tuple[ClockRun, Path]]) -> Clocked:
+@dataclass(frozen=True)
+class Racer(Answer):
+    """One transfer: when it was over (or last looked at), and its share when the first was over."""
+
+    name: str
+    seconds: float
+    done: bool
+    share_then: float
+
+
+@dataclass(frozen=True)
+class Race(Answer):
+    """`ulterion race`, the first to end first."""
+
+    amount: float
+    racers: tuple[Racer, ...]
+    crossings: tuple[Crossing, ...]
+    story: tuple[str, ...]
+
+
+def _interval(one: Estimate | None) -> Plain:
+    return {n: getattr(one, n) if one else None for n in ("rate", "low", "high")}
+
+
+def _ratio(ratio: Ratio | None) -> Plain:
+    value, low, high = (ratio.value, ratio.low, ratio.high) if ratio else (None, None, None)
+    return {"ratio": value, "ratio_low": low, "ratio_high": high}
+
+
+def clocked_answer(kept: Sequence[tuple[ClockRun, Path]]) -> Clocked:
     """Return what was kept of timings."""
-    return {"kept": [_run(run, path) for run, path in kept]}
+    return Clocked(tuple(_clocked(run, path) for run, path in kept))
 
 
-def _run(run: ClockRun, path: Path) -> ClockedRun:
+def _clocked(run: ClockRun, path: Path) -> ClockedRun:
     rates = rates_of(run.timings)
     one = estimate(rates) if rates else None
-    return {
-        "run": run.id,
-        "setup": run.setup,
-        "task": run.clock.task,
-        "direction": run.clock.direction,
-        "timings": [t.words() for t in run.timings],
-        "rate": one.rate if one else None,
-        "low": one.low if one else None,
-        "high": one.high if one else None,
-        "slower_than": bound_of(run.timings),
-        "why": one.why if one else None,
-        "warnings": run.warnings,
-        "kept_in": str(path),
-    }
+    return ClockedRun.of(
+        run.clock,
+        run=run.id,
+        setup=run.setup,
+        timings=tuple(t.words() for t in run.timings),
+        slower_than=bound_of(run.timings),
+        why=one.why if one else None,
+        warnings=tuple(run.warnings),
+        kept_in=str(path),
+        **_interval(one),
+    )
 
 
-def clock_rows_as_data(rows: Sequence[ClockRow]) -> list[ClockedRow]:
-    """Return a comparison's transfers by hand."""
-    return [_row(r) for r in rows]
-
-
-def _row(row: ClockRow) -> ClockedRow:
-    one, ratio = row.estimate, row.comparison.ratio if row.comparison else None
-    return {
-        "medium": row.medium,
-        "setup": row.setup,
-        "task": row.task,
-        "direction": row.direction,
-        "source": row.source,
-        "network": row.network,
-        "timings": list(row.words),
-        "rate": one.rate if one else None,
-        "low": one.low if one else None,
-        "high": one.high if one else None,
-        "slower_than": row.bound,
-        "copied": row.copied,
-        "against": row.against,
-        "against_measured": row.measured,
-        "ratio": ratio.value if ratio else None,
-        "ratio_low": ratio.low if ratio else None,
-        "ratio_high": ratio.high if ratio else None,
-        "verdict": row.verdict,
-        "why": row.why,
-        "suspect": row.suspect,
-        "runs": list(row.runs),
-        "differs": list(row.differs),
-    }
+def race_answer(runners: Sequence[Runner], story: Sequence[str]) -> Race:
+    """Return a race."""
+    ranked = order(runners)
+    racers = [Racer.of(r, seconds=r.end, share_then=r.at(min(ranked[0].end, r.end))) for r in ranked]
+    return Race(ranked[0].total, tuple(racers), tuple(crossings(runners)), tuple(story))

@@ -41,7 +41,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Set them against each other and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.clock.race_data import race_as_data
+    from ulterion.features.clock.data import race_answer
     from ulterion.features.clock.race_judging import amount_words, runners_of
     from ulterion.features.clock.race_words import story
     from ulterion.run.review_folders import open_review
@@ -66,7 +66,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     drawn = draw([(env.folder / arguments.figure, figure)] if arguments.figure else [])
     if arguments.json:
-        env.show_json("race", race_as_data(runners, told), drawn.as_data())
+        env.show_json("race", race_answer(runners, told), drawn.as_data())
     else:
         env.show(bullet_list(f"{amount} on one clock", told))
         drawn.show(env)

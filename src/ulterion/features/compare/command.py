@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
-from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -66,10 +66,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.clock.data import clock_rows_as_data
+    from ulterion.features.clock.data import ClockedRow
     from ulterion.features.clock.judging import clocked_rows
     from ulterion.features.clock.tables import clocked_table
-    from ulterion.features.compare.data import groups_as_data
+    from ulterion.features.compare.data import comparison_answer
     from ulterion.features.compare.other_review_options import with_guests
     from ulterion.features.compare.tables import comparison, outcome_lines
     from ulterion.features.notes.entries import outcomes
@@ -90,8 +90,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
         drawn = _drawn(arguments, paths, groups, labels, review)
-        told = {"outcomes": outcomes(folder), "clocked": clock_rows_as_data(by_hand)}
-        env.show_json("comparison", groups_as_data(groups, margin), told, drawn.as_data())
+        timed = tuple(map(ClockedRow.by, by_hand))
+        env.show_json("comparison", comparison_answer(groups, margin, timed, outcomes(folder)), drawn.as_data())
         drawn.end(env)
     else:
         noted = outcomes(folder)
@@ -137,7 +137,7 @@ def _groups(
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Compare soaks and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.soak.data import soaks_as_data
+    from ulterion.features.soak.data import soaks_answer
     from ulterion.features.soak.judging import bottleneck_of, choose, difference, marks_of
     from ulterion.features.soak.tables import findings_lines, soaks_table
 
@@ -159,20 +159,12 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         held = bottleneck_caption(bottleneck)
         return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
-    if arguments.json:
-        drawn = draw([(path, figure) for path in paths])
-        env.show_json("soaks", soaks_as_data(soaks), drawn.as_data())
-        drawn.end(env)
-        return Status.DONE
     if len(soaks) == 1:
-        env.show(findings_lines(soaks[0], arguments.units, bottleneck))
+        lines = findings_lines(soaks[0], arguments.units, bottleneck)
     else:
-        env.show(soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units))
-    env.show([""] if paths else [])
+        lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units)
     drawn = draw([(path, figure) for path in paths])
-    drawn.show(env)
-    drawn.end(env)
-    return Status.DONE
+    return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
 
 
 def _drawn(

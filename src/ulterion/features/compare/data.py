@@ -1,132 +1,147 @@
-"""A comparison as plain data for JSON: bytes per second, ratios as numbers."""
+"""The answer of `ulterion compare`."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
-from typing import NotRequired, cast
-
-from typing_extensions import TypedDict
+from dataclasses import asdict, dataclass
+from typing import Annotated
 
 from ulterion.core.workloads.network import lost_share
 from ulterion.features.clock.data import ClockedRow
-from ulterion.results.comparison import ComparedRow, Group
-from ulterion.show.bottleneck_data import AddedLatencyData, NearestData, SetupBottleneck
-from ulterion.show.data import EstimateData, bottleneck_as_data, estimate_as_data
-from ulterion.terminal.answers import Drawing
+from ulterion.results.added_latency import AddedLatency
+from ulterion.results.comparison import ComparedRow, Group, Nearest
+from ulterion.show.answers import ABSENT, Answer, Plain
+from ulterion.show.data import BottleneckData, EstimateData
 
 
-class RowData(TypedDict):
-    """One workload on one setup, and against the baseline where there is one."""
+@dataclass(frozen=True, kw_only=True)
+class RowData(Answer):
+    """One workload on one setup."""
 
     setup: str
     run: str
-    runs: list[str]
+    runs: tuple[str, ...]
     workload: str
     text: str
     measured: EstimateData
     iops: float
     latency_p50: float | None
     latency_p99: float | None
-    datagrams: NotRequired[dict[str, int | float | list[float] | None]]
-    ratio: NotRequired[float]
-    ratio_low: NotRequired[float | None]
-    ratio_high: NotRequired[float | None]
-    p_adjusted: NotRequired[float | None]
-    verdict: NotRequired[str]
-    more_passes: NotRequired[int | None]
-    more_runs: NotRequired[int | None]
-    why: NotRequired[str | None]
+    datagrams: Annotated[Plain | None, ABSENT] = None
+
+    @staticmethod
+    def by(row: ComparedRow) -> RowData:
+        """Return a row, with its comparison where there is one."""
+        given = {
+            "workload": row.workload.title,
+            "text": row.workload.text,
+            "measured": EstimateData.of(row.estimate),
+            "iops": row.estimate.rate / row.workload.block_bytes,
+            "datagrams": None
+            if row.datagrams is None
+            else {**asdict(row.datagrams), "lost": row.datagrams.lost, "lost_share": list(lost_share(row.datagrams))},
+        }
+        compared = row.comparison
+        if compared is None:
+            return RowData.of(row, **given)
+        ratio = compared.ratio
+        return ComparedRowData.of(
+            row,
+            **given,
+            ratio=ratio.value,
+            ratio_low=ratio.low,
+            ratio_high=ratio.high,
+            p_adjusted=compared.p_adjusted,
+            verdict=compared.verdict,
+            more_passes=None if ratio.by_runs else compared.more,
+            more_runs=compared.more if ratio.by_runs else None,
+            why=compared.why,
+        )
 
 
-class GroupData(TypedDict):
+@dataclass(frozen=True, kw_only=True)
+class ComparedRowData(RowData):
+    """One workload on one setup, compared with the baseline: the ratio of their rates with its 95 % interval, and the verdict."""
+
+    ratio: float
+    ratio_low: float | None
+    ratio_high: float | None
+    p_adjusted: float | None
+    verdict: str
+    more_passes: int | None
+    more_runs: int | None
+    why: str | None
+
+
+@dataclass(frozen=True)
+class SetupBottleneck(BottleneckData):
+    """What held a setup back in a direction."""
+
+    setup: str
+    direction: str
+
+
+@dataclass(frozen=True)
+class NearestData(Answer):
+    """A setup against the one without one of its parts, by workload."""
+
+    setup: str
+    base: str
+    without: str
+    ratios: dict[str, float]
+    verdicts: dict[str, str]
+
+    @classmethod
+    def by(cls, near: Nearest) -> NearestData:
+        """Return one such comparison."""
+        compared = near.comparisons.items()
+        return cls.of(
+            near, ratios={w: c.ratio.value for w, c in compared}, verdicts={w: str(c.verdict) for w, c in compared}
+        )
+
+
+@dataclass(frozen=True)
+class GroupData(Answer):
     """All setups of one medium."""
 
     medium: str
     baseline: str | None
-    rows: list[RowData]
+    rows: tuple[ComparedRowData | RowData, ...]
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
-    not_measured: list[str]
-    bottlenecks: list[SetupBottleneck]
-    added_latency: list[AddedLatencyData]
+    not_measured: tuple[str, ...]
+    bottlenecks: tuple[SetupBottleneck, ...]
+    added_latency: tuple[AddedLatency, ...]
     failed: dict[str, str]
-    one_connection: list[str]
+    one_connection: tuple[str, ...]
     excluded: dict[str, list[str]]
-    nearest: list[NearestData]
+    nearest: tuple[NearestData, ...]
+
+    @classmethod
+    def by(cls, group: Group) -> GroupData:
+        """Return one group."""
+        return cls.of(
+            group,
+            rows=tuple(map(RowData.by, group.rows)),
+            bottlenecks=tuple(SetupBottleneck.by(b, setup=s, direction=d) for (s, d), b in group.bottlenecks.items()),
+            failed={n: state.words for n, state in group.failed_runs.items()},
+            one_connection=group.single_connection,
+            nearest=tuple(map(NearestData.by, group.nearest)),
+        )
 
 
-class Comparison(Drawing):
+@dataclass(frozen=True)
+class Comparison(Answer):
     """`ulterion compare`."""
 
     margin: float
-    groups: list[GroupData]
-    clocked: NotRequired[list[ClockedRow]]
-    outcomes: NotRequired[dict[str, list[str]]]
+    groups: tuple[GroupData, ...]
+    clocked: tuple[ClockedRow, ...]
+    outcomes: dict[str, list[str]]
 
 
-def groups_as_data(groups: Sequence[Group], margin: float) -> Comparison:
-    """Return the comparison as plain data for JSON: rates in bytes per second, ratios as numbers."""
-    return {
-        "margin": margin,
-        "groups": [
-            {
-                "medium": g.medium,
-                "baseline": g.baseline,
-                "rows": [_row_as_data(r) for r in g.rows],
-                "differs": g.differs,
-                "caveats": g.caveats,
-                "not_measured": list(g.not_measured),
-                "failed": {n: state.words for n, state in g.failed_runs.items()},
-                "one_connection": list(g.single_connection),
-                "excluded": g.excluded,
-                "nearest": [
-                    {
-                        "setup": n.setup,
-                        "base": n.base,
-                        "without": n.without,
-                        "ratios": {w: c.ratio.value for w, c in n.comparisons.items()},
-                        "verdicts": {w: str(c.verdict) for w, c in n.comparisons.items()},
-                    }
-                    for n in g.nearest
-                ],
-                "added_latency": [cast("AddedLatencyData", asdict(w)) for w in g.added_latency],
-                "bottlenecks": [
-                    {"setup": h, "direction": d, **bottleneck_as_data(b)} for (h, d), b in g.bottlenecks.items()
-                ],
-            }
-            for g in groups
-        ],
-    }
-
-
-def _row_as_data(row: ComparedRow) -> RowData:
-    data: RowData = {
-        "setup": row.setup,
-        "run": row.run,
-        "runs": list(row.runs),
-        "workload": row.workload.title,
-        "text": row.workload.text,
-        "measured": estimate_as_data(row.estimate),
-        "iops": row.estimate.rate / row.workload.block_bytes,
-        "latency_p50": row.latency_p50,
-        "latency_p99": row.latency_p99,
-    }
-    if row.datagrams is not None:
-        share, low, high = lost_share(row.datagrams)
-        data["datagrams"] = {**asdict(row.datagrams), "lost": row.datagrams.lost, "lost_share": [share, low, high]}
-    if row.comparison is not None:
-        c = row.comparison
-        compared: RowData = {
-            **data,
-            "ratio": c.ratio.value,
-            "ratio_low": c.ratio.low,
-            "ratio_high": c.ratio.high,
-            "p_adjusted": c.p_adjusted,
-            "verdict": c.verdict,
-            "more_passes": None if c.ratio.by_runs else c.more,
-            "more_runs": c.more if c.ratio.by_runs else None,
-            "why": c.why,
-        }
-        return compared
-    return data
+def comparison_answer(
+    groups: Sequence[Group], margin: float, clocked: tuple[ClockedRow, ...], outcomes: dict[str, list[str]]
+) -> Comparison:
+    """Return the answer: groups, and what was timed by hand or noted beside them."""
+    return Comparison(margin, tuple(map(GroupData.by, groups)), clocked, outcomes)

@@ -118,7 +118,7 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Copy, keep the run, show it."""
-    from ulterion.features.copy.data import copy_as_data
+    from ulterion.features.copy.data import copy_answer
     from ulterion.features.copy.run import copy
     from ulterion.features.copy.tables import after
     from ulterion.terminal.signals import stoppable
@@ -130,7 +130,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     with stoppable(), closing(display):
         done = copy(request, display)
     if arguments.json:
-        env.show_json("copied", copy_as_data(done.run, done.path))
+        env.show_json("copied", copy_answer(done.run, done.path))
     else:
         env.show(after(done.run, done.path, arguments.units))
     if done.failure is not None:

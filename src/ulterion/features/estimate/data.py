@@ -1,75 +1,90 @@
-"""Estimates as plain data for JSON: seconds, bytes per second."""
+"""The answers of `ulterion estimate`."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-
-from typing_extensions import TypedDict
+from dataclasses import dataclass
 
 from ulterion.core.estimates.conversions import Told
-from ulterion.core.estimates.power import Budget, Cable
+from ulterion.core.estimates.power import Budget, Cable, Load
+from ulterion.core.estimates.readers import Reader
+from ulterion.core.estimates.transfer_time import Part
+from ulterion.features.estimate.energy import Energy
+from ulterion.features.estimate.other_port import Suggestion, There
 from ulterion.features.estimate.power_budget import Supply
 from ulterion.features.estimate.recordings import Recorded
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
+from ulterion.show.answers import Answer
 
 
-class PartData(TypedDict):
-    """A stretch of the work at one pace."""
-
-    bytes: float
-    seconds: float
-    rate: float
-    end: str
-    why: str
-
-
-class WorkData(TypedDict):
+@dataclass(frozen=True)
+class WorkData(Answer):
     """A piece of work on a setup, or between two; `low` and `high`: 90 %; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
 
     setup: str
-    seconds: float | None
-    low: float | None
-    high: float | None
     naive: float | None
-    parts: list[PartData]
-    files_seconds: float | None
-    check_seconds: float | None
-    beyond: float | None
-    runs: list[str]
+    runs: tuple[str, ...]
     why: str | None
+    seconds: float | None = None
+    low: float | None = None
+    high: float | None = None
+    parts: tuple[Part, ...] = ()
+    files_seconds: float | None = None
+    check_seconds: float | None = None
+    beyond: float | None = None
+
+    @classmethod
+    def by(cls, row: TransferTimeRow) -> WorkData:
+        """Return one piece of work."""
+        return cls.of(row.work, setup=row.setup, naive=row.naive, runs=row.runs, why=row.why)
 
 
-class WorksData(TypedDict):
+@dataclass(frozen=True)
+class WorksData(Answer):
     """`ulterion estimate read`, `write` and `copy`."""
 
     size: float
     what: str
-    works: list[WorkData]
+    works: tuple[WorkData, ...]
 
 
-class RecordingData(TypedDict):
+@dataclass(frozen=True)
+class RecordingData(Answer):
     """Whether a stream is taken on a setup; `keeps` null where nothing long was run; `until`: seconds until it stops."""
 
     setup: str
-    keeps: bool | None
-    until: float | None
-    lowest: float | None
     speed_class: int | None
     media: int | None
     emptying_seconds: float | None
+    keeps: bool | None = None
+    until: float | None = None
+    lowest: float | None = None
+
+    @classmethod
+    def by(cls, one: Recorded) -> RecordingData:
+        """Return one recording."""
+        return cls.of(
+            one.recording,
+            setup=one.setup,
+            speed_class=one.speed_class,
+            media=one.media,
+            emptying_seconds=one.emptying.seconds if one.emptying else None,
+        )
 
 
-class RecordingsData(TypedDict):
+@dataclass(frozen=True)
+class RecordingsData(Answer):
     """`ulterion estimate record`; `size` bytes where it has a length: how many media it fills, and how long they take to be emptied."""
 
     stream: float
     size: float | None
-    setups: list[RecordingData]
+    setups: tuple[RecordingData, ...]
 
 
-class UnitsData(TypedDict):
+@dataclass(frozen=True)
+class UnitsData(Answer):
     """`ulterion estimate units`."""
 
     kind: str
@@ -77,8 +92,9 @@ class UnitsData(TypedDict):
     links: dict[str, str]
 
 
-class ValueData(TypedDict):
-    """A product and what it costs: price per MB/s of what was measured, and per GB of what is stated."""
+@dataclass(frozen=True)
+class ValueData(Answer):
+    """A product and what it costs: price per MB/s of what was measured, and per GB of what it holds."""
 
     part: str
     setup: str | None
@@ -91,17 +107,17 @@ class ValueData(TypedDict):
     meets: bool | None
 
 
-class LoadData(TypedDict):
-    """What a part draws, W."""
+@dataclass(frozen=True)
+class ValuesData(Answer):
+    """`ulterion estimate value`."""
 
-    name: str
-    draws: float
-    peak: float
-    source: str
+    values: tuple[ValueData, ...]
+    cheapest: tuple[str, ...]
 
 
-class PowerData(TypedDict):
-    """`ulterion estimate power`: W; `lost` in the cable, `far_volts` at its far end; None where what is drawn cannot come through."""
+@dataclass(frozen=True)
+class PowerData(Answer):
+    """`ulterion estimate power`: W; `lost` in the cable, `far_volts` at its far end; null where what is drawn cannot come through."""
 
     supply: str
     gives: float
@@ -109,103 +125,141 @@ class PowerData(TypedDict):
     volts: float
     lost: float | None
     far_volts: float | None
-    loads: list[LoadData]
+    loads: tuple[Load, ...]
     left: float
     left_at_peaks: float
     left_one_by_one: float
     starts: int
 
 
-class ValuesData(TypedDict):
-    """`ulterion estimate value`."""
+@dataclass(frozen=True)
+class ThereData(Answer):
+    """One direction on another port: between which rates, and times for the size asked for; `basis` says where it is known from."""
 
-    values: list[ValueData]
-    cheapest: list[str]
+    low: float
+    high: float
+    basis: str
+    seconds_low: float | None
+    seconds_high: float | None
+
+    @classmethod
+    def known(cls, there: There | None) -> ThereData | None:
+        """Return a direction that may not be known."""
+        if there is None:
+            return None
+        return cls.of(
+            there,
+            seconds_low=there.quick.low if there.quick else None,
+            seconds_high=there.slow.high if there.slow else None,
+        )
 
 
-def works_as_data(rows: Sequence[TransferTimeRow], size: float, what: str) -> WorksData:
+@dataclass(frozen=True)
+class SuggestionData(Answer):
+    """A chain on a reader's port; `read` and `write` null where it does not fit or was not measured."""
+
+    parts: tuple[str, ...]
+    port: str
+    negotiated: str | None
+    read: ThereData | None
+    write: ThereData | None
+    setup: str | None
+    runs: tuple[str, ...]
+    why: str | None
+
+
+@dataclass(frozen=True)
+class ReaderData(Answer):
+    """`ulterion estimate --for`."""
+
+    ports: tuple[str, ...]
+    size: float | None
+    period: str | None
+    suggestions: tuple[SuggestionData, ...]
+
+
+@dataclass(frozen=True)
+class EnergyData(Answer):
+    """What a soak's load drew."""
+
+    setup: str
+    run: str
+    direction: str
+    watts: float
+    peak: float
+    idle: float | None
+    per_gigabyte: float
+    above_rest: float | None
+    joules_for_size: float | None
+
+
+@dataclass(frozen=True)
+class EnergiesData(Answer):
+    """`ulterion estimate energy`."""
+
+    size: float | None
+    energies: tuple[EnergyData, ...]
+
+
+def works_answer(rows: Sequence[TransferTimeRow], size: float, what: str) -> WorksData:
     """Return pieces of work."""
-    return {"size": size, "what": what, "works": [_work(r) for r in rows]}
+    return WorksData(size, what, tuple(map(WorkData.by, rows)))
 
 
-def _work(row: TransferTimeRow) -> WorkData:
-    one = row.work
-    return {
-        "setup": row.setup,
-        "seconds": one.seconds if one else None,
-        "low": one.low if one else None,
-        "high": one.high if one else None,
-        "naive": row.naive,
-        "parts": [
-            {"bytes": p.bytes, "seconds": p.seconds, "rate": p.rate, "end": p.end, "why": p.why} for p in one.parts
-        ]
-        if one
-        else [],
-        "files_seconds": one.files if one else None,
-        "check_seconds": one.check if one else None,
-        "beyond": one.beyond if one else None,
-        "runs": list(row.runs),
-        "why": row.why,
-    }
-
-
-def recordings_as_data(found: Sequence[Recorded], stream: float, size: float | None) -> RecordingsData:
+def recordings_answer(found: Sequence[Recorded], stream: float, size: float | None) -> RecordingsData:
     """Return recordings."""
-    return {"stream": stream, "size": size, "setups": [_recorded(one) for one in found]}
+    return RecordingsData(stream, size, tuple(map(RecordingData.by, found)))
 
 
-def _recorded(one: Recorded) -> RecordingData:
-    told = one.recording
-    return {
-        "setup": one.setup,
-        "keeps": told.keeps if told else None,
-        "until": told.until if told else None,
-        "lowest": told.lowest if told else None,
-        "speed_class": one.speed_class,
-        "media": one.media,
-        "emptying_seconds": one.emptying.seconds if one.emptying else None,
-    }
-
-
-def units_as_data(kind: str, told: Told, links: Told) -> UnitsData:
+def units_answer(kind: str, quantities: Told, links: Told) -> UnitsData:
     """Return a quantity in other units."""
-    return {"kind": kind, "quantities": dict(told), "links": dict(links)}
+    return UnitsData(kind, dict(quantities), dict(links))
 
 
-def power_as_data(supply: Supply, cable: Cable | None, found: Budget) -> PowerData:
+def power_answer(supply: Supply, cable: Cable | None, found: Budget) -> PowerData:
     """Return a budget of power."""
     drawn = math.fsum(p.draws for p in found.loads)
-    return {
-        "supply": supply.name,
-        "gives": supply.gives,
-        "source": supply.source,
-        "volts": supply.volts,
-        "lost": 0.0 if cable is None else cable.lost(drawn),
-        "far_volts": supply.volts if cable is None else cable.far_volts(drawn),
-        "loads": [{"name": p.name, "draws": p.draws, "peak": p.peak, "source": p.source} for p in found.loads],
-        "left": found.left,
-        "left_at_peaks": found.left_at_peaks,
-        "left_one_by_one": found.left_one_by_one,
-        "starts": found.starts,
-    }
+    return PowerData.of(
+        found,
+        supply=supply.name,
+        gives=supply.gives,
+        source=supply.source,
+        volts=supply.volts,
+        lost=0.0 if cable is None else cable.lost(drawn),
+        far_volts=supply.volts if cable is None else cable.far_volts(drawn),
+    )
 
 
-def values_as_data(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:
+def values_answer(found: Sequence[Value], best: Sequence[Value]) -> ValuesData:
     """Return what money buys."""
-    return {
-        "values": [
-            {
-                "part": v.part,
-                "setup": v.setup,
-                "price": v.price.amount,
-                "currency": v.price.currency,
-                "price_date": v.seen.isoformat() if v.seen else None,
-                "rate": v.rate,
-                "per_rate": v.per_rate,
-                "per_size": v.per_size,
-                "meets": v.meets,
-            }
-            for v in found
-        ],
-        "cheapest": [v.part for v in best],
-    }
+    values = [
+        ValueData.of(
+            v,
+            price=v.price.amount,
+            currency=v.price.currency,
+            price_date=v.seen.isoformat() if v.seen else None,
+        )
+        for v in found
+    ]
+    return ValuesData(tuple(values), tuple(v.part for v in best))
+
+
+def reader_answer(reader: Reader, found: Sequence[Suggestion]) -> ReaderData:
+    """Return what tested products give on a reader's port."""
+    suggestions = [
+        SuggestionData.of(
+            s,
+            port=s.link.name,
+            negotiated=s.negotiated.name if s.negotiated else None,
+            read=ThereData.known(s.ways.get("read")),
+            write=ThereData.known(s.ways.get("write")),
+        )
+        for s in found
+    ]
+    return ReaderData.of(reader, ports=tuple(k.name for k in reader.links), suggestions=tuple(suggestions))
+
+
+def energies_answer(found: Sequence[Energy], size: int | None) -> EnergiesData:
+    """Return what moving bytes draws."""
+    energies = [EnergyData.of(e, joules_for_size=None if size is None else e.per_gigabyte * size / 1e9) for e in found]
+    return EnergiesData(size, tuple(energies))

@@ -3,47 +3,23 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.terminal.drawing import show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
-
     from ulterion.model.store import ReviewFolder
-    from ulterion.terminal.answers import Kind
-    from ulterion.terminal.drawing import SavedFigures
-
-
-def answer(
-    arguments: argparse.Namespace,
-    env: Environment,
-    kind: Kind,
-    data: Mapping[str, object],
-    lines: Sequence[RenderableType],
-    drawn: SavedFigures | None = None,
-) -> Status:
-    """Show an answer as lines, or as JSON."""
-    if arguments.json:
-        env.show_json(kind, data, drawn.as_data() if drawn else {})
-    else:
-        env.show(lines)
-        if drawn:
-            drawn.show(env)
-    if drawn:
-        drawn.end(env)
-    return Status.DONE
 
 
 def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
     """What a reader gets on a port of his own."""
     from ulterion.core.errors import UsageError
     from ulterion.core.estimates.readers import parse_reader
+    from ulterion.features.estimate.data import reader_answer
     from ulterion.features.estimate.other_port import suggestions
-    from ulterion.features.estimate.other_port_data import reader_as_data
     from ulterion.features.estimate.other_port_tables import reader_table
     from ulterion.results.pooling import runs_for_results
     from ulterion.run.review_folders import open_review
@@ -55,15 +31,15 @@ def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
     runs = runs_for_results(folder)
     found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
     lines = [*reader_table(folder.review, reader, found, arguments.units), ""]
-    return answer(arguments, env, "reader", reader_as_data(reader, found), lines)
+    return show_answer(arguments, env, "reader", reader_answer(reader, found), lines)
 
 
 def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """What moving bytes draws."""
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size
+    from ulterion.features.estimate.data import energies_answer
     from ulterion.features.estimate.energy import energies
-    from ulterion.features.estimate.other_port_data import energies_as_data
     from ulterion.features.estimate.other_port_tables import energies_table
 
     size = parse_size(arguments.amount) if arguments.amount else None
@@ -72,18 +48,18 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         raise UsageError(
             "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
         )
-    return answer(arguments, env, "energies", energies_as_data(found, size), [*energies_table(found, size), ""])
+    return show_answer(arguments, env, "energies", energies_answer(found, size), [*energies_table(found, size), ""])
 
 
 def units(arguments: argparse.Namespace, env: Environment) -> Status:
     """A quantity in other units."""
     from ulterion.core.estimates.conversions import converted
-    from ulterion.features.estimate.data import units_as_data
+    from ulterion.features.estimate.data import units_answer
     from ulterion.features.estimate.tables import units_table
 
     kind, told, links = converted(arguments.amount)
-    return answer(
-        arguments, env, "units", units_as_data(kind, told, links), units_table(kind, arguments.amount, told, links)
+    return show_answer(
+        arguments, env, "units", units_answer(kind, told, links), units_table(kind, arguments.amount, told, links)
     )
 
 
@@ -96,7 +72,7 @@ def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """How long a size takes, read or written, on every setup."""
     from ulterion.core.units import parse_size, show_size
-    from ulterion.features.estimate.data import works_as_data
+    from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.figures import draw_works
     from ulterion.features.estimate.tables import works_table
     from ulterion.features.estimate.transfer_time import moving
@@ -112,7 +88,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
     lines = [*works_table(folder.review, rows, title, arguments.units), ""]
-    return answer(arguments, env, "works", data=works_as_data(rows, size, title), lines=lines, drawn=drawn)
+    return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
 
 
 def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -120,7 +96,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
     from ulterion.features.copy.preflight import cost_between
-    from ulterion.features.estimate.data import works_as_data
+    from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.tables import works_table
     from ulterion.features.estimate.transfer_time import between
     from ulterion.results.pooling import runs_for_results
@@ -149,7 +125,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         lines.append(
             "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"
         )
-    return answer(arguments, env, "works", works_as_data([row], size, title), [*lines, ""])
+    return show_answer(arguments, env, "works", works_answer([row], size, title), [*lines, ""])
 
 
 def _counted(env: Environment, amount: str) -> tuple[int, int]:
@@ -169,7 +145,7 @@ def _counted(env: Environment, amount: str) -> tuple[int, int]:
 def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Whether a stream is taken, by its rate or a speed class, and what so long a recording fills."""
     from ulterion.core.units import show_duration, show_rate, show_size
-    from ulterion.features.estimate.data import recordings_as_data
+    from ulterion.features.estimate.data import recordings_answer
     from ulterion.features.estimate.recordings import recordings, stream_of
     from ulterion.features.estimate.tables import recordings_table
     from ulterion.results.pooling import runs_for_results
@@ -183,14 +159,14 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     title = f"a recording of {arguments.amount}, {show_rate(stream)}"
     title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
     lines = [*recordings_table(found, title, arguments.units), ""]
-    return answer(arguments, env, "recordings", recordings_as_data(found, stream, size), lines)
+    return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)
 
 
 def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """What a supply leaves for what hangs on it."""
     from ulterion.core.errors import UsageError
     from ulterion.core.estimates.power import Cable, budget
-    from ulterion.features.estimate.data import power_as_data
+    from ulterion.features.estimate.data import power_answer
     from ulterion.features.estimate.power_budget import load_of, supply_of
     from ulterion.features.estimate.tables import budget_table
 
@@ -201,7 +177,7 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
     found = budget(supply.gives if cable is None else cable.passes(supply.gives), loads)
     shown = [*budget_table(supply, cable, found), ""]
-    return answer(arguments, env, "power", power_as_data(supply, cable, found), shown)
+    return show_answer(arguments, env, "power", power_answer(supply, cable, found), shown)
 
 
 def _cable(text: str) -> tuple[float, int]:
@@ -220,7 +196,7 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     """What money buys."""
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size
-    from ulterion.features.estimate.data import values_as_data
+    from ulterion.features.estimate.data import values_answer
     from ulterion.features.estimate.tables import values_table
     from ulterion.features.estimate.value import cheapest, parse_mix, values
     from ulterion.results.pooling import runs_for_results
@@ -233,10 +209,10 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     if not found:
         raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
     best = cheapest(found)
-    return answer(
+    return show_answer(
         arguments,
         env,
         "values",
-        values_as_data(found, best),
+        values_answer(found, best),
         [*values_table(folder.review, found, best, arguments.units), ""],
     )

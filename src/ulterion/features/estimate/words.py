@@ -15,11 +15,11 @@ from ulterion.model.review import Review
 def decides(one: Work, unit: str, *, name_end: bool) -> str:
     """Return in a sentence what decides how long it takes; with `name_end` the end of the transfer is named, as there are two."""
     part = one.decides
-    longest = max((one.files, "the files' own cost"), (one.check, "the check afterwards"))
+    longest = max((one.files_seconds, "the files' own cost"), (one.check_seconds, "the check afterwards"))
     if longest[0] > part.seconds:
         return f"{longest[1]} takes {show_duration(longest[0])} of the {show_duration(one.seconds)}"
     why = f"{part.end}: {part.why}" if name_end else part.why
-    if len(one.parts) == 1 and not one.files and not one.check:
+    if len(one.parts) == 1 and not one.files_seconds and not one.check_seconds:
         return f"{why} from beginning to end, {show_rate(part.rate, unit)}"
     which = "the last" if part is one.parts[-1] and len(one.parts) > 1 else "the first" if part is one.parts[0] else ""
     where = f"{which} {show_size(part.bytes)}".strip()

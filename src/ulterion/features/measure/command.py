@@ -49,7 +49,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
     from ulterion.core.errors import UsageError
     from ulterion.features.measure.concurrent import measure_together
     from ulterion.features.measure.concurrent_tables import sharing_table
-    from ulterion.features.measure.data import sharing_as_data
+    from ulterion.features.measure.data import sharing_answer
     from ulterion.features.measure.live_view import make_display
     from ulterion.terminal.signals import stoppable
 
@@ -69,7 +69,7 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
     with stoppable(), closing(display):
         shared = measure_together(request, [first, *arguments.together], display)
     if arguments.json:
-        env.show_json("sharing", sharing_as_data(shared))
+        env.show_json("sharing", sharing_answer(shared))
     else:
         env.show(sharing_table(shared, arguments.units))
     if shared.failure is not None:
@@ -118,10 +118,10 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
 
 def _show(arguments: argparse.Namespace, env: Environment, request: MeasureRequest, finished: Kept[MeasureRun]) -> None:
     if arguments.json:
-        from ulterion.features.measure.data import measured_as_data
+        from ulterion.features.measure.data import measured_answer
 
         drawn = _drawn(arguments, env, finished)
-        env.show_json("measurement", measured_as_data(finished), drawn.as_data())
+        env.show_json("measurement", measured_answer(finished), drawn.as_data())
         drawn.end(env)
         return
     from ulterion.features.measure.tables import results

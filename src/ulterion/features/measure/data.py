@@ -1,17 +1,18 @@
-"""Measurements as plain data for JSON: bytes per second."""
+"""The answers of `ulterion measure`."""
 
 from __future__ import annotations
 
-from typing_extensions import TypedDict
+from dataclasses import dataclass
 
+from ulterion.core.sharing import Sharing
 from ulterion.core.stats.estimates import estimate
-from ulterion.features.survey.data import Plain
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.run.observers import Kept, Shared
-from ulterion.show.data import EstimateData, estimate_as_data
-from ulterion.terminal.answers import Drawing
+from ulterion.show.answers import Answer, Plain
+from ulterion.show.data import EstimateData
 
 
+@dataclass(frozen=True)
 class WorkloadData(EstimateData):
     """One workload of a measurement."""
 
@@ -20,67 +21,37 @@ class WorkloadData(EstimateData):
     run: str
 
 
-class Measurement(Drawing):
+@dataclass(frozen=True)
+class Measurement(Answer):
     """`ulterion measure`: `run` is the run document."""
 
     kept_in: str
     state: str
-    estimates: list[WorkloadData]
+    estimates: tuple[WorkloadData, ...]
     run: Plain
 
 
-class SharingData(TypedDict):
-    """One workload on several targets: rates alone and together, the share each keeps, the total, the fairness."""
+@dataclass(frozen=True)
+class SharingData(Answer):
+    """`ulterion measure --together`, by workload: rates alone and together, the share each keeps, the total, the fairness."""
 
-    alone: list[float]
-    together: list[float]
-    kept: list[float]
-    total: float
-    fairness: float
-
-
-class Sharing(TypedDict):
-    """`ulterion measure --together`."""
-
-    targets: list[str]
-    workloads: dict[str, SharingData]
-    kept_in: list[str]
-    failures: list[str]
+    targets: tuple[str, ...]
+    workloads: dict[str, Sharing]
+    kept_in: tuple[str, ...]
+    failures: tuple[str, ...]
 
 
-def measured_as_data(measured: Kept[MeasureRun]) -> Measurement:
+def measured_answer(measured: Kept[MeasureRun]) -> Measurement:
     """Return a finished measurement: where it is kept, its estimates, and the whole document."""
-    records = [f for r in measured.run.workloads for f in r.figures]
-    return {
-        "kept_in": str(measured.path),
-        "state": measured.run.state.name,
-        "estimates": [
-            {
-                "workload": r.workload.title,
-                "text": r.text,
-                "run": measured.run.id,
-                **estimate_as_data(estimate(measured.run.rates_of(r))),
-            }
-            for r in records
-        ],
-        "run": measured.run.model_dump(mode="json", by_alias=True, exclude_none=True),
-    }
+    run = measured.run
+    found = [
+        WorkloadData.of(estimate(run.rates_of(r)), workload=r.workload.title, text=r.text, run=run.id)
+        for record in run.workloads
+        for r in record.figures
+    ]
+    return Measurement(str(measured.path), run.state.name, tuple(found), run.as_data())
 
 
-def sharing_as_data(shared: Shared) -> Sharing:
-    """Return what several targets gave alone and together; rates in bytes per second."""
-    return {
-        "targets": list(shared.targets),
-        "workloads": {
-            text: {
-                "alone": list(s.alone),
-                "together": list(s.together),
-                "kept": list(s.kept),
-                "total": s.total,
-                "fairness": s.fairness,
-            }
-            for text, s in shared.workloads.items()
-        },
-        "kept_in": [str(p) for p in shared.paths],
-        "failures": list(shared.failures),
-    }
+def sharing_answer(shared: Shared) -> SharingData:
+    """Return what several targets gave alone and together."""
+    return SharingData.of(shared, kept_in=tuple(map(str, shared.paths)))

@@ -1,23 +1,27 @@
-"""The shape of notes in JSON."""
+"""The answers of `ulterion note`."""
 
 from __future__ import annotations
 
-from typing import NotRequired  # as pydantic wants them before Python 3.12
+from dataclasses import dataclass
+from typing import Annotated
 
-from typing_extensions import TypedDict
+from ulterion.model.runs.notes import NotedLine
+from ulterion.show.answers import ABSENT, Answer
 
 
-class Notes(TypedDict):
+@dataclass(frozen=True)
+class Notes(Answer):
     """`ulterion note` without words."""
 
-    setups: list[dict[str, str | float | bool | None]]
-    runs: list[dict[str, str | float | bool | None]]
+    setups: tuple[NotedLine, ...]
+    runs: tuple[NotedLine, ...]
 
 
-class Noted(TypedDict):
+@dataclass(frozen=True)
+class Noted(Answer):
     """`ulterion note` with words or a log."""
 
     what: str
     where: str
-    bad_rows: NotRequired[int]
-    gaps: NotRequired[int]
+    bad_rows: Annotated[int | None, ABSENT] = None
+    gaps: Annotated[int | None, ABSENT] = None

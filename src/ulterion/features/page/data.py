@@ -1,38 +1,45 @@
-"""What making, checking and exporting a report says, and the archive, as plain data for JSON."""
+"""The answers of `ulterion report`, `verify`, `export` and `archive`."""
 
 from __future__ import annotations
 
-from typing import NotRequired
+from dataclasses import dataclass
+from typing import Annotated
 
-from typing_extensions import TypedDict
+from ulterion.show.answers import ABSENT, Answer
+
+Row = dict[str, str | int | float | None]
 
 
-class ReportMade(TypedDict):
+@dataclass(frozen=True)
+class ReportMade(Answer):
     """`ulterion report`: the page, its sections, the files of its figures, and remarks that belong to no section."""
 
     page: str
     bytes: int
-    sections: list[str]
-    figures: list[str]
-    unplaced: list[str]
+    sections: tuple[str, ...]
+    figures: tuple[str, ...]
+    unplaced: tuple[str, ...]
 
 
-class VerifiedData(TypedDict):
+@dataclass(frozen=True)
+class VerifiedData(Answer):
     """`ulterion verify`: whether all is the same, what was looked at, and what is different."""
 
     same: bool
-    looked_at: list[str]
-    different: list[str]
-    beside: NotRequired[list[dict[str, str | float | None]]]
+    looked_at: tuple[str, ...]
+    different: tuple[str, ...]
+    beside: Annotated[tuple[Row, ...] | None, ABSENT] = None
 
 
-class ExportedData(TypedDict):
+@dataclass(frozen=True)
+class ExportedData(Answer):
     """`ulterion export`: the files written, with their rows."""
 
     files: dict[str, int]
 
 
-class ArchivedData(TypedDict):
+@dataclass(frozen=True)
+class ArchivedData(Answer):
     """`ulterion archive add` and `rebuild`: runs that are new, changed, known already, and gone from their folders."""
 
     new: int
@@ -41,8 +48,9 @@ class ArchivedData(TypedDict):
     gone: int
 
 
-class FoundData(TypedDict):
+@dataclass(frozen=True)
+class FoundData(Answer):
     """`ulterion archive find` and `chart`: results, rates in bytes per second, and what was not alike between them."""
 
-    answers: list[dict[str, str | int | float | None]]
-    unlike: list[str]
+    answers: tuple[Row, ...]
+    unlike: tuple[str, ...]

@@ -35,6 +35,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Verify and show; status 4 when anything is different."""
     from ulterion.core.errors import UsageError
     from ulterion.engine.workers.bounded import bounded
+    from ulterion.features.page.data import VerifiedData
     from ulterion.features.page.tables import agreement_table, verified_lines
     from ulterion.features.page.verify import read_page
     from ulterion.terminal.signals import stoppable
@@ -54,8 +55,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             for sentence in notices:
                 env.tell(sentence)
     if arguments.json:
-        told = {"same": checked.same, "looked_at": list(checked.looked_at), "different": list(checked.different)}
-        env.show_json("verified", told, {"beside": [_as_data(p) for p in pairs]} if arguments.beside else {})
+        beside = tuple(_as_data(p) for p in pairs) if arguments.beside else None
+        env.show_json("verified", VerifiedData.of(checked, beside=beside))
     else:
         env.show(verified_lines(checked))
         env.show(agreement_table(pairs, arguments.units) if arguments.beside else [])

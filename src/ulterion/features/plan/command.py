@@ -113,7 +113,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
-    from ulterion.features.plan.data import plan_as_data
+    from ulterion.features.plan.data import plan_answer
     from ulterion.features.plan.differences import unlike
     from ulterion.features.plan.run import look
     from ulterion.features.plan.steps import PlanRequest, plan_runs
@@ -122,7 +122,7 @@ def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     differed = unlike(folder.review, plan_runs(folder))
     if arguments.json:
-        env.show_json("plan", plan_as_data(now, differed))
+        env.show_json("plan", plan_answer(now, differed))
     else:
         env.show(
             [
@@ -135,7 +135,7 @@ def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
 
 def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     from ulterion.core.errors import TargetFailed
-    from ulterion.features.plan.data import plan_as_data
+    from ulterion.features.plan.data import plan_answer
     from ulterion.features.plan.differences import unlike
     from ulterion.features.plan.live_view import PlanScreen
     from ulterion.features.plan.run import run_plan
@@ -156,7 +156,7 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         done = run_plan(request, shown)
     differed = unlike(folder.review, plan_runs(folder))
     if arguments.json:
-        env.show_json("plan", plan_as_data(done.now, differed, done.steps, done.failed, done.stopped))
+        env.show_json("plan", plan_answer(done.now, differed, done.steps, done.failed, done.stopped))
     else:
         env.show(after(done.now, done.steps, done.failed, done.stopped, differed))
     if done.failed:

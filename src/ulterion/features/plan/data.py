@@ -1,59 +1,58 @@
-"""A plan, its grid, ports and functions as plain data for JSON: rates in bytes per second."""
+"""The answers of `ulterion plan`."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
-from typing_extensions import TypedDict
-
+from ulterion.core.matrix.effects import Effect, Effects
+from ulterion.core.matrix.ranks import Place, Ranks
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.other_reviews import OtherReviewRow
 from ulterion.features.plan.ports import PortRow
 from ulterion.features.plan.words import step_name
-from ulterion.model.planned import Planned
+from ulterion.model.planned import Check, Planned
+from ulterion.show.answers import Answer
+
+Levels = dict[str, str]
 
 
-class CellData(TypedDict):
+@dataclass(frozen=True)
+class CellData(Answer):
     """A cell of a plan: `state` is done, doubtful, open or elsewhere; verdicts by workload against the baseline."""
 
-    levels: dict[str, str]
+    levels: Levels
     setup: str
     state: str
-    why: list[str]
-    runs: list[str]
+    why: tuple[str, ...]
+    runs: tuple[str, ...]
     verdicts: dict[str, str]
     host: str | None
 
 
-class CheckData(TypedDict):
-    """The direct setup measured for the n-th time."""
-
-    setup: str
-    number: int
-    run: str | None
-
-
-class PlanData(TypedDict):
+@dataclass(frozen=True)
+class PlanData(Answer):
     """`ulterion plan`, and what is left after `ulterion plan run` (with what failed, and what stopped it)."""
 
-    cells: list[CellData]
-    checks: list[CheckData]
+    cells: tuple[CellData, ...]
+    checks: tuple[Check, ...]
     seconds_done: float
     seconds_left: float | None
     changes_left: int
     next: str | None
     next_setup: str | None
-    unlike: list[str]
+    unlike: tuple[str, ...]
     steps: int
     failed: dict[str, str]
     stopped: str | None
 
 
-class GridFigure(TypedDict):
+@dataclass(frozen=True)
+class GridFigure(Answer):
     """A workload in a cell."""
 
-    levels: dict[str, str]
+    levels: Levels
     rate: float
     low: float | None
     high: float | None
@@ -61,20 +60,22 @@ class GridFigure(TypedDict):
     runs: int
 
 
-class WorkloadGrid(TypedDict):
+@dataclass(frozen=True)
+class WorkloadGrid(Answer):
     """A workload over all cells."""
 
     workload: str
     text: str
-    cells: list[GridFigure]
+    cells: tuple[GridFigure, ...]
 
 
-class OtherData(TypedDict):
+@dataclass(frozen=True)
+class OtherData(Answer):
     """What another review measured of one of the same products."""
 
     review: str
     setup: str
-    chain: list[str]
+    chain: tuple[str, ...]
     host: str
     workload: str
     text: str
@@ -83,14 +84,16 @@ class OtherData(TypedDict):
     high: float | None
 
 
-class GridData(TypedDict):
+@dataclass(frozen=True)
+class GridData(Answer):
     """`ulterion plan grid`; `others` are of other reviews."""
 
-    workloads: list[WorkloadGrid]
-    others: list[OtherData]
+    workloads: tuple[WorkloadGrid, ...]
+    others: tuple[OtherData, ...]
 
 
-class PortBest(TypedDict):
+@dataclass(frozen=True)
+class PortBest(Answer):
     """The most that a port carried in one direction, and by which setup."""
 
     rate: float
@@ -99,39 +102,123 @@ class PortBest(TypedDict):
     setup: str
 
 
-class PortData(TypedDict):
+@dataclass(frozen=True)
+class PortData(Answer):
     """A port of a host: what is behind it, and what it carried."""
 
     host: str
     port: str
     link: str | None
     controller: str | None
-    shares_with: list[str]
+    shares_with: tuple[str, ...]
     setups: int
     best: dict[str, PortBest]
 
 
-class PortsData(TypedDict):
+@dataclass(frozen=True)
+class PortsData(Answer):
     """`ulterion plan ports`."""
 
-    ports: list[PortData]
+    ports: tuple[PortData, ...]
 
 
-class FunctionData(TypedDict):
+@dataclass(frozen=True)
+class CellCompatibility(Answer):
     """What works in a cell: by question true, false, or null where nobody said."""
 
-    levels: dict[str, str]
+    levels: Levels
     setup: str
     works: dict[str, bool | None]
 
 
-class CompatibilityData(TypedDict):
+@dataclass(frozen=True)
+class CompatibilityData(Answer):
     """`ulterion plan compatibility`."""
 
-    cells: list[FunctionData]
+    cells: tuple[CellCompatibility, ...]
 
 
-def plan_as_data(
+@dataclass(frozen=True)
+class EffectData(Answer):
+    """What a level does against another; `ratio` null where it cannot be told, and `why`; `where`: the level of another factor it holds at."""
+
+    factor: str
+    level: str
+    against: str
+    ratio: float | None
+    low: float | None
+    high: float | None
+    cells: int
+    why: str | None
+    where: Levels | None
+
+    @classmethod
+    def by(cls, effect: Effect) -> EffectData:
+        """Return one effect."""
+        return cls.of(effect, where=None if effect.where is None else dict([effect.where]))
+
+
+@dataclass(frozen=True)
+class InteractionData(Answer):
+    """What two factors do only together."""
+
+    factors: tuple[str, str]
+    p: float
+    effects: tuple[EffectData, ...]
+
+
+@dataclass(frozen=True)
+class WorkloadEffects(Answer):
+    """The effects on one workload; `drift` as [ratio, low, high] from the first run to the last."""
+
+    workload: str
+    text: str
+    runs: int
+    effects: tuple[EffectData, ...]
+    interactions: tuple[InteractionData, ...]
+    not_looked_at: tuple[tuple[str, str], ...]
+    drift: tuple[float, float, float] | None
+    drifts: bool
+    between_runs: float
+    passes_alone: bool
+
+
+@dataclass(frozen=True)
+class EffectsData(Answer):
+    """`ulterion plan effects`."""
+
+    workloads: tuple[WorkloadEffects, ...]
+
+
+@dataclass(frozen=True)
+class TurnData(Answer):
+    """Cells in which the order of two products is the other way round."""
+
+    better: str
+    worse: str
+    cells: tuple[Levels, ...]
+
+
+@dataclass(frozen=True)
+class WorkloadRanks(Answer):
+    """The ranks for one workload; why some products have none."""
+
+    workload: str
+    text: str
+    factor: str
+    places: tuple[Place, ...]
+    refused: Levels
+    turns: tuple[TurnData, ...]
+
+
+@dataclass(frozen=True)
+class RanksData(Answer):
+    """`ulterion plan ranks`."""
+
+    workloads: tuple[WorkloadRanks, ...]
+
+
+def plan_answer(
     now: Planned,
     unlike: Sequence[str],
     steps: int = 0,
@@ -139,90 +226,90 @@ def plan_as_data(
     stopped: str | None = None,
 ) -> PlanData:
     """Return a plan and how far it is."""
-    return {
-        "cells": [
-            {
-                "levels": dict(c.cell),
-                "setup": c.setup,
-                "state": c.state,
-                "why": list(c.why),
-                "runs": list(c.runs),
-                "verdicts": {text: str(v) for text, v in (c.verdicts or {}).items()},
-                "host": c.host,
-            }
-            for c in now.cells
-        ],
-        "checks": [{"setup": c.setup, "number": c.number, "run": c.run} for c in now.checks],
-        "seconds_done": now.seconds_done,
-        "seconds_left": now.seconds_left,
-        "changes_left": now.changes,
-        "next": step_name(now.next) if now.next else None,
-        "next_setup": now.next.setup if now.next else None,
-        "unlike": list(unlike),
-        "steps": steps,
-        "failed": failed or {},
-        "stopped": stopped,
-    }
+    cells = [
+        CellData.of(c, levels=dict(c.cell), verdicts={text: str(v) for text, v in (c.verdicts or {}).items()})
+        for c in now.cells
+    ]
+    return PlanData.of(
+        now,
+        cells=tuple(cells),
+        changes_left=now.changes,
+        next=step_name(now.next) if now.next else None,
+        next_setup=now.next.setup if now.next else None,
+        unlike=tuple(unlike),
+        steps=steps,
+        failed=failed or {},
+        stopped=stopped,
+    )
 
 
-def ports_as_data(rows: Sequence[PortRow]) -> PortsData:
+def ports_answer(rows: Sequence[PortRow]) -> PortsData:
     """Return ports beside each other."""
-    return {
-        "ports": [
-            {
-                "host": r.host,
-                "port": r.port,
-                "link": r.link,
-                "controller": r.controller,
-                "shares_with": list(r.shares),
-                "setups": r.setups,
-                "best": {
-                    way: {"rate": e.rate, "low": e.low, "high": e.high, "setup": h} for way, (e, h) in r.best.items()
-                },
-            }
+    return PortsData(
+        tuple(
+            PortData.of(
+                r, shares_with=r.shares, best={way: PortBest.of(e, setup=setup) for way, (e, setup) in r.best.items()}
+            )
             for r in rows
-        ]
-    }
+        )
+    )
 
 
-def grid_as_data(found: Sequence[Observations], others: Sequence[OtherReviewRow] = ()) -> GridData:
-    """Return the figures of cells, and those of other reviews."""
-    return {
-        "others": [
-            {
-                "review": o.title,
-                "setup": o.setup,
-                "chain": list(o.chain),
-                "host": o.host,
-                "workload": o.workload.title,
-                "text": o.text,
-                "rate": o.figure.rate,
-                "low": o.figure.low,
-                "high": o.figure.high,
-            }
-            for o in others
-        ],
-        "workloads": [
-            {
-                "workload": g.workload.title,
-                "text": g.text,
-                "cells": [
-                    {
-                        "levels": dict(c),
-                        "rate": f.rate,
-                        "low": f.low,
-                        "high": f.high,
-                        "passes": f.passes,
-                        "runs": f.runs,
-                    }
-                    for c, f in g.figures.items()
-                ],
-            }
-            for g in found
-        ],
-    }
+def grid_answer(found: Sequence[Observations], others: Sequence[OtherReviewRow] = ()) -> GridData:
+    """Return the results of cells, and those of other reviews."""
+    grids = [
+        WorkloadGrid.of(
+            g,
+            workload=g.workload.title,
+            cells=tuple(GridFigure.of(f, levels=dict(c)) for c, f in g.figures.items()),
+        )
+        for g in found
+    ]
+    beside = [
+        OtherData.of(
+            o.figure, review=o.title, setup=o.setup, chain=o.chain, host=o.host, workload=o.workload.title, text=o.text
+        )
+        for o in others
+    ]
+    return GridData(tuple(grids), tuple(beside))
 
 
-def compatibility_as_data(rows: Sequence[CompatibilityRow]) -> CompatibilityData:
+def compatibility_answer(rows: Sequence[CompatibilityRow]) -> CompatibilityData:
     """Return what works where."""
-    return {"cells": [{"levels": dict(r.cell), "setup": r.setup, "works": r.works} for r in rows]}
+    return CompatibilityData(tuple(CellCompatibility.of(r, levels=dict(r.cell)) for r in rows))
+
+
+def effects_answer(found: Sequence[tuple[Observations, Effects]]) -> EffectsData:
+    """Return the effects of each workload."""
+    return EffectsData(
+        tuple(
+            WorkloadEffects.of(
+                e,
+                workload=g.workload.title,
+                text=g.text,
+                effects=tuple(map(EffectData.by, e.effects)),
+                interactions=tuple(
+                    InteractionData.of(t, effects=tuple(map(EffectData.by, t.effects))) for t in e.together
+                ),
+                not_looked_at=tuple(pair.factors for pair in e.untested),
+                between_runs=e.between,
+            )
+            for g, e in found
+        )
+    )
+
+
+def ranks_answer(found: Sequence[tuple[Observations, Ranks]]) -> RanksData:
+    """Return the ranks of each workload."""
+    return RanksData(
+        tuple(
+            WorkloadRanks.of(
+                r,
+                workload=g.workload.title,
+                text=g.text,
+                refused=dict(r.refused),
+                turns=tuple(TurnData.of(t, cells=tuple(dict(c) for c in t.cells)) for t in r.turns),
+            )
+            for g, r in found
+        )
+    )

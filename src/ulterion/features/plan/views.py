@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
-    from rich.console import RenderableType
 
     from ulterion.features.plan.judging import Observations
     from ulterion.features.plan.other_reviews import OtherReviewRow
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
-    from ulterion.terminal.answers import Kind
 
 
 def _runs(folder: ReviewFolder) -> list[AnyRun]:
@@ -45,23 +43,6 @@ def _foot(folder: ReviewFolder) -> list[str]:
     return [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
 
 
-def _finish(
-    arguments: argparse.Namespace,
-    env: Environment,
-    drawn: SavedFigures,
-    kind: Kind,
-    data: Mapping[str, object],
-    lines: Sequence[RenderableType],
-) -> Status:
-    if arguments.json:
-        env.show_json(kind, data, drawn.as_data())
-    else:
-        env.show(lines)
-        drawn.show(env)
-    drawn.end(env)
-    return Status.DONE
-
-
 def _figures(
     arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
 ) -> SavedFigures:
@@ -74,7 +55,7 @@ def _figures(
 def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show the figures, cell by cell."""
     from ulterion.core.errors import UsageError, unknown
-    from ulterion.features.plan.data import grid_as_data
+    from ulterion.features.plan.data import grid_answer
     from ulterion.features.plan.figures import draw_grid
     from ulterion.features.plan.tables import grid, others_table
 
@@ -95,7 +76,7 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
     others = _others(arguments, env, folder, [g.text for g in found])
     told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
-    return _finish(arguments, env, drawn, kind="grid", data=grid_as_data(found, others), lines=told)
+    return show_answer(arguments, env, "grid", grid_answer(found, others), told, drawn=drawn)
 
 
 def _others(
@@ -116,7 +97,7 @@ def _others(
 def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show the ports beside each other."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.plan.data import ports_as_data
+    from ulterion.features.plan.data import ports_answer
     from ulterion.features.plan.ports import ports
     from ulterion.features.plan.tables import ports_table
     from ulterion.results.pooling import runs_for_results
@@ -124,20 +105,13 @@ def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     rows = ports(folder.review, runs_for_results(folder))
     if not rows:
         raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
-    return _finish(
-        arguments,
-        env,
-        SavedFigures(),
-        kind="ports",
-        data=ports_as_data(rows),
-        lines=ports_table(folder.review, rows, arguments.units),
-    )
+    return show_answer(arguments, env, "ports", ports_answer(rows), ports_table(folder.review, rows, arguments.units))
 
 
 def show_effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show what each factor does."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.plan.effects_data import effects_as_data
+    from ulterion.features.plan.data import effects_answer
     from ulterion.features.plan.figures import draw_effects
     from ulterion.features.plan.judging import effects
     from ulterion.features.plan.run import look
@@ -154,20 +128,20 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     )
     lines = [line for g, e in found for line in effects_table(review, g, e)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
-    return _finish(
+    return show_answer(
         arguments,
         env,
-        drawn,
-        kind="effects",
-        data=effects_as_data(found),
-        lines=[*lines, "", next_words(review, now, [e for _, e in found])],
+        "effects",
+        effects_answer(found),
+        [*lines, "", next_words(review, now, [e for _, e in found])],
+        drawn=drawn,
     )
 
 
 def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show who is best."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.plan.effects_data import ranks_as_data
+    from ulterion.features.plan.data import ranks_answer
     from ulterion.features.plan.figures import draw_ranks
     from ulterion.features.plan.judging import ranks
     from ulterion.features.plan.run import look
@@ -186,8 +160,8 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     lines = [line for g, r in found for line in ranks_table(review, g, r)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     lines += bullet_list("In short", short_words(review, [(g.workload, r) for g, r in found]))
-    return _finish(
-        arguments, env, drawn, kind="ranks", data=ranks_as_data(found), lines=[*lines, "", next_words(review, now, [])]
+    return show_answer(
+        arguments, env, "ranks", ranks_answer(found), [*lines, "", next_words(review, now, [])], drawn=drawn
     )
 
 
@@ -195,7 +169,7 @@ def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: 
     """Show what works where."""
     from ulterion.core.errors import UsageError
     from ulterion.features.plan.compatibility import compatibility
-    from ulterion.features.plan.data import compatibility_as_data
+    from ulterion.features.plan.data import compatibility_answer
     from ulterion.features.plan.tables import compatibility_table
 
     plan = folder.review.plan
@@ -204,11 +178,6 @@ def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: 
             'the plan asks nothing about compatibility; add compatibility = ["starts the computer"] to [plan]'
         )
     rows = compatibility(folder.review, _runs(folder))
-    return _finish(
-        arguments,
-        env,
-        SavedFigures(),
-        kind="compatibility",
-        data=compatibility_as_data(rows),
-        lines=compatibility_table(folder.review, rows),
+    return show_answer(
+        arguments, env, "compatibility", compatibility_answer(rows), compatibility_table(folder.review, rows)
     )

@@ -81,7 +81,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRun], folder: ReviewFolder) -> None:
-    from ulterion.features.soak.data import soak_as_data
+    from ulterion.features.soak.data import soak_answer
     from ulterion.features.soak.judging import Soak, bottleneck_of, marks_of, soak_of
     from ulterion.features.soak.tables import soak_results
 
@@ -103,7 +103,7 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRu
     told, bottleneck = soak_of(finished.run), bottleneck_of(folder, finished.run)
     if arguments.json:
         figures = drawn(told)
-        env.show_json("soak", soak_as_data(finished.run, told, finished.path, bottleneck), figures.as_data())
+        env.show_json("soak", soak_answer(finished.run, told, finished.path, bottleneck), figures.as_data())
         figures.end(env)
         return
     env.show(soak_results(finished.run, told, finished.path, arguments.units, bottleneck))

@@ -1,56 +1,54 @@
-"""Soaks as plain data for JSON: bytes, seconds, bytes per second, C."""
+"""The answers of `ulterion soak` and `ulterion compare --soaks`."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import dataclass
 from pathlib import Path
-from typing import NotRequired
+from typing import Annotated
 
-from ulterion.features.soak import judging
-from ulterion.features.soak.judging import difference
-from ulterion.features.survey.data import Plain
+from ulterion.core.soak.findings import Findings
+from ulterion.features.soak.judging import Soak, SoakDifference, difference
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
-from ulterion.show.bottleneck_data import BottleneckData
-from ulterion.show.data import bottleneck_as_data
-from ulterion.terminal.answers import Drawing
+from ulterion.show.answers import ABSENT, Answer
+from ulterion.show.data import BottleneckData
 
 
-class Soak(Drawing):
+@dataclass(frozen=True)
+class SoakData(Answer):
     """`ulterion soak`."""
 
     run: str
     setup: str | None
     state: str
-    findings: Plain | None
-    kept_in: NotRequired[str]
-    bottleneck: NotRequired[BottleneckData]
+    findings: Findings | None
+    kept_in: Annotated[str | None, ABSENT] = None
+    bottleneck: Annotated[BottleneckData | None, ABSENT] = None
 
 
-class Soaks(Drawing):
-    """`ulterion compare --soaks`."""
+@dataclass(frozen=True)
+class Soaks(Answer):
+    """`ulterion compare --soaks`: how each differs from the first."""
 
-    soaks: list[Soak]
-    differences: list[Plain]
-
-
-def soak_as_data(
-    run: SoakRun, soak: judging.Soak | None, path: Path | None = None, bottleneck: Bottleneck | None = None
-) -> Soak:
-    """Return a soak as plain data for JSON: bytes, seconds, bytes per second, C."""
-    findings = None if soak is None else asdict(soak.findings)
-    data: Soak = {"run": run.id, "setup": run.setup, "state": run.state.name, "findings": findings}
-    if path is not None:
-        data["kept_in"] = str(path)
-    if bottleneck is not None:
-        data["bottleneck"] = bottleneck_as_data(bottleneck)
-    return data
+    soaks: tuple[SoakData, ...]
+    differences: tuple[SoakDifference, ...]
 
 
-def soaks_as_data(soaks: Sequence[judging.Soak]) -> Soaks:
+def soak_answer(
+    run: SoakRun, soak: Soak | None, path: Path | None = None, bottleneck: Bottleneck | None = None
+) -> SoakData:
+    """Return a soak: what was found, where it is kept, and what limits its rate."""
+    return SoakData(
+        run=run.id,
+        setup=run.setup,
+        state=run.state.name,
+        findings=None if soak is None else soak.findings,
+        kept_in=None if path is None else str(path),
+        bottleneck=BottleneckData.known(bottleneck),
+    )
+
+
+def soaks_answer(soaks: Sequence[Soak]) -> Soaks:
     """Return several soaks and how each differs from the first."""
-    return {
-        "soaks": [soak_as_data(s.run, s) for s in soaks],
-        "differences": [asdict(difference(s, soaks[0])) for s in soaks[1:]],
-    }
+    return Soaks(tuple(soak_answer(s.run, s) for s in soaks), tuple(difference(s, soaks[0]) for s in soaks[1:]))

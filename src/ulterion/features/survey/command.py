@@ -47,7 +47,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Survey and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.survey.data import survey_as_data
     from ulterion.features.survey.run import chosen, surveyed
     from ulterion.features.survey.tables import survey_lines
     from ulterion.terminal.signals import stoppable
@@ -74,14 +73,13 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             with stoppable():
                 return _watch(arguments, env, survey)
         if arguments.json:
-            env.show_json("survey", survey_as_data(survey))
+            env.show_json("survey", survey)
         else:
             env.show(survey_lines(survey, brief=arguments.brief))
     return Status.DONE
 
 
 def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
-    from ulterion.features.survey.data import survey_as_data
     from ulterion.features.survey.run import chosen, simulated
     from ulterion.features.survey.tables import survey_lines
     from ulterion.run.review_folders import open_review
@@ -89,7 +87,7 @@ def _show_simulated(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder, env.tell)
     survey = chosen(simulated(folder.review, folder.path), arguments.drive)
     if arguments.json:
-        env.show_json("survey", survey_as_data(survey))
+        env.show_json("survey", survey)
     else:
         env.show(survey_lines(survey, brief=arguments.brief))
     return Status.DONE
@@ -149,6 +147,6 @@ def _as_line(change: Change) -> str:
     import json
 
     from ulterion.core.text import json_safe
-    from ulterion.features.survey.data import plain
+    from ulterion.show.answers import as_json
 
-    return json_safe(json.dumps(plain(change), ensure_ascii=False)) + "\n"
+    return json_safe(json.dumps(as_json(change), ensure_ascii=False)) + "\n"

@@ -174,11 +174,15 @@ class Header(Written):
         """Return the run with further warnings, none of them twice."""
         return self.model_copy(update={"warnings": list(dict.fromkeys([*self.warnings, *warnings]))})
 
+    def as_data(self) -> dict[str, object]:
+        """Return the document as plain data for JSON."""
+        return self.model_dump(mode="json", by_alias=True, exclude_none=True)
+
     def to_json(self) -> str:
         """Return the document as JSON text, one line for each list of numbers."""
         if self._light:
             raise RuntimeError(f"run {self.id} was read without its series and must not be written")
-        return compact_json(self.model_dump(mode="json", by_alias=True, exclude_none=True))
+        return compact_json(self.as_data())
 
     def to_bytes(self) -> bytes:
         """Return the document as it stands in its file."""

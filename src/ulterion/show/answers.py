@@ -1,0 +1,40 @@
+"""Answers as data: frozen dataclasses, of which JSON and the published schema are made by one adapter.
+
+Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from typing import Any, ClassVar, Self, cast
+
+from pydantic import Field, TypeAdapter
+
+NAME, VERSION = "ulterion-answer", 3
+"""Which format; the version changes when a reader of an older one would be misled (see `ulterion.cli.answer_schema`)."""
+Plain = dict[str, Any]
+ABSENT = Field(exclude_if=lambda value: value is None)
+"""Marks a field that is left out, rather than null, where there is nothing to say."""
+
+
+class Answer:
+    """Base of the dataclasses that answer.  One takes what it can from a result by name, and is given the rest."""
+
+    __pydantic_config__: ClassVar[Plain] = {"extra": "forbid"}
+
+    @classmethod
+    def of(cls, result: object, **given: object) -> Self:
+        """Return an answer with the fields of a result that have the names of its own, and those that are given."""
+        names = [f.name for f in fields(cast("Any", cls))]
+        taken = {n: getattr(result, n) for n in names if n not in given and hasattr(result, n)}
+        return cls(**taken, **given)
+
+
+def as_json(answer: object) -> Plain:
+    """Return an answer as plain data for JSON; a mapping is plain already."""
+    if isinstance(answer, Mapping):
+        return dict(answer)
+    assert is_dataclass(answer)
+    plain: Plain = TypeAdapter(type(answer)).dump_python(answer, mode="json", warnings="error")
+    return plain
