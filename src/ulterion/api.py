@@ -234,7 +234,7 @@ class Review:
                     "throttled_at_s": heat.at - start if heat else None,
                     "peak_C": drive.peak if drive else None,
                     "settled_C": drive.settling.end if drive and drive.settling else None,
-                    "rise_K": rise[0] if rise else None,
+                    "rise_K": rise.value if rise else None,
                     "state": soak.run.state.name,
                 }
             )

@@ -33,7 +33,7 @@ from ulterion.run.requests import SoakRequest
 from ulterion.show.figure_base import DARK, LIGHT
 from ulterion.show.figure_files import save_figure
 from ulterion.show.sparkline import STEPS, RunningLine
-from ulterion.show.terminal import console
+from ulterion.show.terminal import console, renderable
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 HOT = """
@@ -58,7 +58,7 @@ def printed(lines: list) -> str:
     out = io.StringIO()
     screen = console(out)
     for line in lines:
-        screen.print(line, crop=False)
+        screen.print(renderable(line), crop=False)
     return out.getvalue()
 
 

@@ -8,12 +8,12 @@ from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import strategies as st
-from rich.text import Text
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.measure.tables import results
-from ulterion.show.terminal import Screen, table
+from ulterion.show.blocks import Table, Text
+from ulterion.show.terminal import Screen, renderable
 
 WORDS = st.text("abcdefgh 0123456789.%", min_size=1, max_size=14).map(lambda s: s.strip() or "x")
 
@@ -23,7 +23,7 @@ def printed(*lines: object, width: int = 80) -> str:
     out = io.StringIO()
     screen = Screen(file=out, width=width)
     for line in lines:
-        screen.print(line)
+        screen.print(renderable(line))
     return out.getvalue()
 
 
@@ -32,7 +32,7 @@ class Tables(unittest.TestCase):
     def test_what_fits_set_close_is_not_cut(self, rows: list[tuple[str, ...]], width: int) -> None:
         """At any width no line is longer than the screen; where the columns fit with one space between, no word is lost."""
         columns = [(f"c{n}", "right" if n % 2 else "left") for n in range(5)]
-        text = printed(table(columns, [list(row) for row in rows]), width=width)
+        text = printed(Table(columns, [list(row) for row in rows]), width=width)
         self.assertLessEqual(max(len(line) for line in text.splitlines()), width)
         widths = [max(len(f"c{n}"), *(len(row[n]) for row in rows)) for n in range(5)]
         if sum(widths) + 4 <= width:
@@ -44,7 +44,7 @@ class Tables(unittest.TestCase):
 
     def test_a_heading_between_rows_stands_over_the_width(self) -> None:
         """A row that is one text is not set in columns."""
-        text = printed(table([("a", "left"), ("b", "right")], [Text("a long heading by itself"), ["1", "2"]]), width=30)
+        text = printed(Table([("a", "left"), ("b", "right")], [Text("a long heading by itself"), ["1", "2"]]), width=30)
         self.assertEqual([line.rstrip() for line in text.splitlines()], ["a  b", "a long heading by itself", "1  2"])
 
 

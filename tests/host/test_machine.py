@@ -26,7 +26,7 @@ from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
 from ulterion.host.recorded import Machine, record, replayed
-from ulterion.show.terminal import console
+from ulterion.show.terminal import console, renderable
 
 MACHINE = Path(__file__).with_name("machine.json")
 
@@ -36,7 +36,7 @@ def shown(survey: Survey) -> str:
     out = io.StringIO()
     screen = console(out)
     for line in survey_lines(survey):
-        screen.print(line)
+        screen.print(renderable(line))
     return out.getvalue()
 
 

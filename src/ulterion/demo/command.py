@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.show.blocks import heading
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -79,7 +80,7 @@ def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Stat
     for ground in grounds(review, plan_runs(folder)):
         found, places = effects(ground), ranks(review, ground, None, review.review.margin)
         env.show(effects_table(review, ground, found) if found else [])
-        env.show(ranks_table(review, ground, places)[2:] if places else [])
+        env.show(ranks_table(review, places) if places else [])
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *PLAN_NEXT])
     return Status.DONE
 
@@ -116,7 +117,6 @@ def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> N
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     """Show what comes of it."""
-    from rich.text import Text
 
     from ulterion.demo.scenario import SOAKED
     from ulterion.features.claims.judging import judge_claims
@@ -133,5 +133,5 @@ def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     env.show(["", *comparison(groups, labels, unit, review.review.margin)])
     soaks = choose(folder, SOAKED)
     differences = [difference(s, soaks[0]) for s in soaks[1:3]]
-    env.show(["", Text("The long run", style="head"), "", *soaks_table(soaks, differences, unit)])
+    env.show(["", heading("The long run"), "", *soaks_table(soaks, differences, unit)])
     env.show(["", *claims_table(judge_claims(review, runs), review.review.tolerance, unit)])

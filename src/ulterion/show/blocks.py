@@ -1,44 +1,61 @@
-"""What an article is made of, as plain values; and how what is shown on a terminal becomes that."""
+"""What answers are made of, as plain values: made once, then set on a terminal (`ulterion.show.terminal`) or in a page."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
-
-from rich.console import RenderableType
-from rich.text import Text
-
-from ulterion.core.text import visible
-from ulterion.show.terminal import BulletList, TableBlock
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-MARKS = ("good", "bad", "open", "muted", "warning", "name")  # styles of the terminal that the page has too
+HEAD = "head"
+STYLES = ("good", "bad", "open", "muted", HEAD, "name", "warning")
+"""The styles that a terminal and a page have."""
+VERDICT_STYLE = {
+    "faster": "good",
+    "a little faster": "good",
+    "a little slower": "open",
+    "same": "good",
+    "slower": "bad",
+    "undecided": "open",
+    "met": "good",
+    "missed": "bad",
+    "partly": "open",
+    "not testable": "open",
+    "reported": "open",
+    "not measured": "muted",
+    "not tested": "muted",
+}
 
 
 @dataclass(frozen=True)
-class Cell:
-    """A cell of a table: its text, and its style on the terminal, or nothing."""
+class Text:
+    """A line, a paragraph or a cell: words in a style.
+
+    Attributes:
+        text, style: the words; one of `STYLES`, or nothing.
+        after, after_style: what follows them in another style.
+        indent: characters before it, also where it goes on in another line.
+        whole: whether it is never broken, so that it can be copied.
+    """
 
     text: str
-    mark: str = ""
+    style: str = ""
+    after: str = ""
+    after_style: str = "muted"
+    indent: int = 0
+    whole: bool = False
 
 
-@dataclass(frozen=True)
-class Heading:
-    """A heading within a section."""
-
-    text: str
+Cells = Sequence[Text | str]
+"""One row of a table."""
+BLANK = Text("")
 
 
-@dataclass(frozen=True)
-class Prose:
-    """A paragraph."""
-
-    text: str
-    mark: str = ""
+def heading(text: str) -> Text:
+    """Return a heading."""
+    return Text(text, HEAD)
 
 
 @dataclass(frozen=True)
@@ -49,11 +66,23 @@ class Items:
 
 
 @dataclass(frozen=True)
-class Table:
-    """A table: headings with the side they are set to, and rows; a row of one cell stands over the whole width."""
+class Definitions:
+    """Names at the left, in a column of a width, and sentences beside them."""
 
-    columns: tuple[tuple[str, str], ...]
-    rows: tuple[tuple[Cell, ...], ...]
+    rows: tuple[tuple[str, str], ...]
+    width: int = 12
+    style: str = "name"
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table: headings with the side they are set to ('left' or 'right'), and rows; `caption`: what it shows.
+
+    A row that is a single text stands over the whole width, as a heading between rows.
+    """
+
+    columns: Sequence[tuple[str, str]]
+    rows: Sequence[Cells | Text]
     caption: str = ""
 
 
@@ -84,7 +113,10 @@ class Words:
     markdown: str
 
 
-Block = Heading | Prose | Items | Table | Drawing | Chart | Words
+Shown = Text | Items | Definitions | Table | str
+"""What a terminal shows."""
+Block = Shown | Drawing | Chart | Words
+"""What a page shows."""
 
 
 @dataclass(frozen=True)
@@ -105,34 +137,19 @@ class Article:
     lead: tuple[Block, ...] = field(default=())
 
 
-def from_screen(shown: Sequence[RenderableType], caption: str = "") -> list[Block]:
-    """Return what is shown on a terminal as blocks of a page: headings, paragraphs, lists, tables."""
-    blocks: list[Block] = []
-    for one in shown:
-        blocks += _blocks_of(one, caption)
-    return blocks
+def bullet_list(title: str, sentences: Sequence[str]) -> list[Shown]:
+    """Return a heading and a list of sentences below it; nothing when there are none."""
+    return [BLANK, heading(title), Items(tuple(sentences))] if sentences else []
 
 
-def _blocks_of(one: RenderableType, caption: str) -> Iterator[Block]:
-    if isinstance(one, BulletList):
-        yield Items(tuple(visible(s) for s in one.sentences))
-    elif isinstance(one, TableBlock) and one.columns:
-        columns = tuple((visible(h), side) for h, side in one.columns)
-        yield Table(columns, tuple(_row(r) for r in one.rows), ": ".join(c for c in (caption, one.about) if c))
-    elif isinstance(one, TableBlock):
-        yield from (Prose(visible(line.plain), _mark(line)) for line in one.lines if line.plain.strip())
-    elif isinstance(one, Text) and one.plain.strip():
-        text = visible(one.plain.strip())
-        yield Heading(text) if str(one.style) == "head" else Prose(text, _mark(one))
-    elif isinstance(one, str) and one.strip():
-        yield Prose(visible(one.strip()))
+def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:
+    """Return a verdict, or what is `shown` in its place, in its colour."""
+    return Text(shown or word, VERDICT_STYLE[word], after)
 
 
-def _row(row: Sequence[Text | str] | Text) -> tuple[Cell, ...]:
-    cells = [row] if isinstance(row, Text) else row
-    return tuple(Cell(visible(str(c)).strip(), _mark(c) if isinstance(c, Text) else "") for c in cells)
-
-
-def _mark(text: Text) -> str:
-    style = str(text.style) or next((str(s.style) for s in text.spans), "")
-    return style if style in MARKS else ""
+def captioned(blocks: Sequence[Block], caption: str) -> list[Block]:
+    """Return blocks whose tables have a caption, before what each has of its own."""
+    return [
+        replace(b, caption=": ".join(c for c in (caption, b.caption) if c)) if isinstance(b, Table) else b
+        for b in blocks
+    ]

@@ -17,7 +17,7 @@ from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workloads.histogram import LatencyHistogram
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload, parse_workload
 from ulterion.sim import network
 from ulterion.sim.bench import Fault, SimBench
@@ -77,9 +77,9 @@ class SimTarget:
         """Virtual seconds since the run began."""
         return self.state.elapsed
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return how requests are issued."""
-        return "simulated", f"{workload.depth} in flight in virtual time"
+        return EngineChoice("simulated", f"{workload.depth} in flight in virtual time")
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""

@@ -14,7 +14,8 @@ if TYPE_CHECKING:
     import argparse
 
     from matplotlib.figure import Figure
-    from rich.console import RenderableType
+
+    from ulterion.show.blocks import Shown
 
 
 @dataclass
@@ -73,7 +74,7 @@ def show_answer(
     env: Environment,
     kind: str,
     data: object,
-    lines: Sequence[RenderableType],
+    lines: Sequence[Shown],
     drawn: SavedFigures | None = None,
 ) -> Status:
     """Show an answer as JSON where that was asked for, else as lines; then where its figures are."""

@@ -14,7 +14,7 @@ from typing import IO, TYPE_CHECKING
 from ulterion.terminal.streams import open_standard_descriptors, readable
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from ulterion.show.blocks import Shown
 
 
 @dataclass
@@ -45,15 +45,15 @@ class Environment:
         """Where it is shown how far a run is."""
         return _Nowhere() if self.quiet else self.err
 
-    def show(self, lines: Sequence[RenderableType]) -> None:
+    def show(self, lines: Sequence[Shown]) -> None:
         """Print renderables to the standard output."""
         if self.quiet:
             return
-        from ulterion.show.terminal import console
+        from ulterion.show.terminal import console, renderable
 
         out = console(self.out)
         for line in lines:
-            out.print(line, crop=False)  # tables cut themselves; a path must stay whole
+            out.print(renderable(line), crop=False)  # tables cut themselves; a path must stay whole
 
     def show_json(self, kind: str, answer: object, beside: Mapping[str, object] | None = None) -> None:
         """Print an answer of a kind (`ulterion.cli.answer_schema`) to the standard output, one JSON document; `beside` tells of its figures."""

@@ -12,6 +12,7 @@ from scipy.special import fdtrc, stdtrit
 
 from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
 from ulterion.core.matrix.weights import Floats, Observed
+from ulterion.core.stats.interval import Interval
 
 LEVEL = 0.95
 TOGETHER_BELOW = 0.015  # p, after Holm's correction, from which on a pair counts: at 0.05 one level of five times the noise makes 9 % false
@@ -78,7 +79,7 @@ class Effects:
     effects: tuple[Effect, ...]
     together: tuple[Together, ...]
     untested: tuple[Untested, ...]
-    drift: tuple[float, float, float] | None
+    drift: Interval | None
     drifts: bool
     between: float
     passes_alone: bool
@@ -227,10 +228,10 @@ def _cells_with(observed: Sequence[Observed], wanted: Mapping[str, Sequence[str]
     return {c for c in cells if all(dict(c)[f] in levels for f, levels in wanted.items())}
 
 
-def _drift(model: Fitted) -> tuple[tuple[float, float, float] | None, bool]:
+def _drift(model: Fitted) -> tuple[Interval | None, bool]:
     """Return what changed from the first run to the last, and whether it counts."""
     if model.hour is None:
         return None, False
     value, error, df = model.hour
     half = float(stdtrit(df, 0.5 + LEVEL / 2)) * error
-    return (math.exp(value), math.exp(value - half), math.exp(value + half)), abs(value) > half
+    return Interval(*(math.exp(v) for v in (value, value - half, value + half))), abs(value) > half

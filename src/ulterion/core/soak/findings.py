@@ -13,6 +13,7 @@ from ulterion.core.soak.levels import levels
 from ulterion.core.soak.settling import LAST_SECONDS, Course, Doubt, Settling, doubts, settle, time_above
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
 from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Floats, Phase, Trace, value_at
+from ulterion.core.stats.interval import Interval
 
 HELD = 0.05  # change of the rate up to which it is said to be held
 SETTLES_SECONDS = 60.0  # in which a sensor follows what happens
@@ -99,12 +100,12 @@ class Findings:
         return next((w for w in self.temperatures if w.sensor == DRIVE), None)
 
     @property
-    def rise(self) -> tuple[float, float, float] | None:
+    def rise(self) -> Interval | None:
         """The drive's settled temperature above the room with its 95 % interval, C; None when either is not known."""
         settling = self.drive.settling if self.drive else None
         if settling is None or self.room is None:
             return None
-        return settling.end - self.room, settling.low - self.room, settling.high - self.room
+        return Interval(settling.end - self.room, settling.low - self.room, settling.high - self.room)
 
 
 def analyse(trace: Trace, room: float | None = None) -> Findings | None:

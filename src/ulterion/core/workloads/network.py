@@ -16,6 +16,7 @@ from scipy.special import betaincinv
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
+from ulterion.core.stats.interval import Interval
 from ulterion.core.units import parse_duration, parse_rate, parse_size, show_bit_rate, show_block
 from ulterion.core.workloads.suites import Suite
 from ulterion.core.workloads.workload import Direction, Pattern, Workload, parse_workload
@@ -107,17 +108,17 @@ class NetworkCounts:
     datagrams: Datagrams | None = None
 
 
-def lost_share(counts: Datagrams, level: float = 0.95) -> tuple[float, float, float]:
+def lost_share(counts: Datagrams, level: float = 0.95) -> Interval:
     """Return the share that was lost with its interval, of single losses that do not depend on one another.
 
     Clopper and Pearson's exact interval (Biometrika 26 (1934), 404-413); losses in bursts make it too narrow.
     """
     lost, sent, rest = counts.lost, counts.sent, (1 - level) / 2
     if not sent:
-        return math.nan, 0.0, 1.0
+        return Interval(math.nan, 0.0, 1.0)
     low = float(betaincinv(lost, sent - lost + 1, rest)) if lost else 0.0
     high = float(betaincinv(lost + 1, sent - lost, 1 - rest)) if lost < sent else 1.0
-    return lost / sent, low, high
+    return Interval(lost / sent, low, high)
 
 
 def ethernet(megabits: float | None) -> Link | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.network import NetworkCounts
@@ -12,6 +13,13 @@ Tick = Callable[[float, int], None]
 """Called between requests with (seconds since the start of the pass, bytes so far)."""
 OnPrefill = Callable[[int, int], None]
 """Called while a test file is laid down with (bytes so far, bytes in all)."""
+
+
+class EngineChoice(NamedTuple):
+    """How the requests of a workload are issued, and why so."""
+
+    name: str
+    why: str
 
 
 @dataclass(frozen=True)

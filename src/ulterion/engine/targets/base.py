@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.units import show_block
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.requests.buffers import Buffers
 from ulterion.engine.requests.io_methods import IoMethod, WorkerTask, choose
@@ -77,10 +77,10 @@ class RealTarget(ABC):
         """Whether the operating system's cache is out of the way."""
         return self._file.direct
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
         io_method = self.io_method(workload.depth)
-        return io_method.name, io_method.why
+        return EngineChoice(io_method.name, io_method.why)
 
     def io_method(self, depth: int) -> IoMethod:
         """Return what keeps so many requests in flight here."""

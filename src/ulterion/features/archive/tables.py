@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_rate
 from ulterion.features.archive.adding import Added
 from ulterion.features.archive.query import Answer
+from ulterion.show.blocks import Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import align_points
-from ulterion.show.terminal import Cells, bullet_list, table
 
 
-def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -> list[RenderableType]:
+def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -> list[Shown]:
     """Return what was found, the highest rate first, and what makes a comparison of it doubtful."""
     if not answers:
         return [Text("Nothing in the archive fits.")]
@@ -31,7 +28,7 @@ def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -
         [rate, a.workload, a.started[:10], a.host, a.run, Text(a.label, style="name")]
         for a, rate in zip(answers, rates, strict=True)
     ]
-    return [table(columns, body), *bullet_list("Not measured alike", doubts)]
+    return [Table(columns, body), *bullet_list("Not measured alike", doubts)]
 
 
 def added_words(added: Added, where: str) -> str:

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
 from ulterion.features.copy.words import listed
 from ulterion.model.runs.capacity import CapacityRun
-from ulterion.show.terminal import TableBlock, bullet_list
+from ulterion.show.blocks import BLANK, Shown, Text, bullet_list, heading
 
 STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
 KINDS = {
@@ -21,12 +18,10 @@ KINDS = {
 }
 
 
-def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
-    """Return what came of it."""
+def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
+    """Return what came of it, and where it is kept."""
     one = run.capacity
-    lines: list[RenderableType] = [
-        Text(f"{run.target.path}: {one.method}, answers for {show_size_both(one.claimed_bytes)}", style="head")
-    ]
+    lines: list[Shown] = [heading(f"{run.target.path}: {one.method}, answers for {show_size_both(one.claimed_bytes)}")]
     lines.append(Text(one.summary, style=STYLES.get(one.finding, "bad")))
     if one.real_bytes is not None and one.real_bytes < one.claimed_bytes and one.finding != "suspected":
         lines.append(
@@ -54,4 +49,4 @@ def after(run: CapacityRun, path: Path, unit: str) -> list[RenderableType]:
     lines += bullet_list("Ended early", run.state.sentence("proof"))
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
-    return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
+    return lines if path is None else [*lines, BLANK, Text(f"kept in {path}", "muted", whole=True)]

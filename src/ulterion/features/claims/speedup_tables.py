@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.features.claims.speedup import RivalRow
 from ulterion.model.review import Review
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.columns import show_ratio
-from ulterion.show.terminal import Cells, bullet_list, table, verdict
 
 
-def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableType]:
+def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[Shown]:
     """Return what became of claims to be so many times as fast as another; nothing without any."""
     if not rows:
         return []
@@ -32,7 +29,7 @@ def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[RenderableTyp
         claim = f"{r.times:g} x {review.label(r.than)}{about}"
         body.append([Text(review.label(r.part), style="name"), claim, best, verdict(r.verdict), on])
     told = [f"{review.label(r.part)} against {review.label(r.than)}: {words}" for r in rows if (words := _words(r))]
-    return [Text(""), Text("Times faster", style="head"), table(columns, body), *bullet_list("On what", told)]
+    return [BLANK, heading("Times faster"), Table(columns, body), *bullet_list("On what", told)]
 
 
 def _words(row: RivalRow) -> str:

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.features.claims import words as words
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.claims.source_words import provenance_words
 from ulterion.features.claims.sources import Provenance
 from ulterion.model.review import Review
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.columns import show_share
-from ulterion.show.terminal import bullet_list, table, verdict
 
 
-def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s") -> list[RenderableType]:
+def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s") -> list[Shown]:
     """Return the table of claims, a sentence for each that needs one, and the runs behind it."""
     columns = [
         ("claim", "left"),
@@ -31,11 +28,11 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         if index == 0 or rows[index - 1].part != row.part:
             body.append(Text(row.label, style="name"))
         body.append(_line(row, unit))
-    head = Text(f"Measured against advertised, tolerance {tolerance * 100:g} %", style="head")
+    head = heading(f"Measured against advertised, tolerance {tolerance * 100:g} %")
     return [
         head,
-        Text(""),
-        table(columns, body),
+        BLANK,
+        Table(columns, body),
         *bullet_list("Why", words.reasons(rows)),
         *bullet_list("From runs", words.sources(rows)),
     ]
@@ -48,7 +45,7 @@ def _line(row: ClaimRow, unit: str) -> list[Text | str]:
     return [claim, words.claimed(row, unit), words.measured(row, unit), reached, judged, row.setup or "–"]
 
 
-def said_lines(review: Review, found: Sequence[Provenance]) -> list[RenderableType]:
+def said_lines(review: Review, found: Sequence[Provenance]) -> list[Shown]:
     """Return who says what is claimed, what disagrees first."""
     ordered = sorted(found, key=lambda one: not one.disagree)
     return bullet_list("Who says it", [provenance_words(review, one) for one in ordered])

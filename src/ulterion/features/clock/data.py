@@ -11,6 +11,7 @@ from ulterion.core.transfers.race import Crossing, Runner, crossings, order
 from ulterion.core.transfers.timings import bound_of, rates_of
 from ulterion.features.clock.judging import ClockRow
 from ulterion.model.runs.clock import ClockRun
+from ulterion.run.observers import Kept
 from ulterion.show.answers import Answer, Plain
 
 
@@ -109,9 +110,9 @@ def _ratio(ratio: Ratio | None) -> Plain:
     return {"ratio": value, "ratio_low": low, "ratio_high": high}
 
 
-def clocked_answer(kept: Sequence[tuple[ClockRun, Path]]) -> Clocked:
+def clocked_answer(kept: Sequence[Kept[ClockRun]]) -> Clocked:
     """Return what was kept of timings."""
-    return Clocked(tuple(_clocked(run, path) for run, path in kept))
+    return Clocked(tuple(_clocked(k.run, k.path) for k in kept))
 
 
 def _clocked(run: ClockRun, path: Path) -> ClockedRun:

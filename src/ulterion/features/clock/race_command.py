@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.show.blocks import bullet_list
 from ulterion.terminal import options
 from ulterion.terminal.drawing import check_paths, draw
 from ulterion.terminal.environment import Environment
@@ -45,7 +46,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.clock.race_judging import amount_words, runners_of
     from ulterion.features.clock.race_words import story
     from ulterion.run.review_folders import open_review
-    from ulterion.show.terminal import bullet_list
 
     if arguments.speed and not arguments.film:
         raise UsageError("--speed is for a film; add --film FILE.gif")

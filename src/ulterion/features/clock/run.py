@@ -21,6 +21,7 @@ from ulterion.model.reading import as_text, read_bytes
 from ulterion.model.runs.clock import ClockRecord, ClockRun, TimingRecord
 from ulterion.model.runs.header import State, run_id
 from ulterion.model.store import ReviewFolder
+from ulterion.run.observers import Kept
 
 TRANSFER = "transfer"  # the task where none is named
 COLUMNS = ("setup", "task", "direction", "timing", "reaction")
@@ -39,7 +40,7 @@ class Typed:
     timing: Timing
 
 
-def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = None) -> list[tuple[ClockRun, Path]]:
+def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = None) -> list[Kept[ClockRun]]:
     """Write timings down, a run for each setup, task and direction; return the runs and where they are.
 
     Raises UsageError for a setup that the review does not know, or where they cannot be written; then nothing is.
@@ -49,7 +50,7 @@ def keep(review: ReviewFolder, typed: Sequence[Typed], state: State | None = Non
         review.review.setup(one.setup)
         groups.setdefault((one.setup, one.task, one.direction), []).append(one)
     runs = [_run(review, key, timings, state or State(name="complete")) for key, timings in groups.items()]
-    return list(zip(runs, review.save_all(runs), strict=True))
+    return [Kept(run, path) for run, path in zip(runs, review.save_all(runs), strict=True)]
 
 
 def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[Typed], state: State) -> ClockRun:

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_iops, show_rate
 from ulterion.core.workloads.suites import MIXED, QUEUED, RANDOM, SEQUENTIAL, STREAM
 from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.blocks import Shown, Table, Text, verdict
 from ulterion.show.columns import show_change
-from ulterion.show.terminal import table, verdict
 
 QUESTIONS = {"sequential": SEQUENTIAL, "stream": STREAM, "random": RANDOM, "queued": QUEUED, "mixed": MIXED}
 """The question that workloads of the suites answer, in a word."""
@@ -19,7 +16,7 @@ OF_NAME = {w.name: question for question, workloads in QUESTIONS.items() for w i
 DIRECTIONS = {"read": "reading", "write": "writing"}
 
 
-def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]]) -> list[RenderableType]:
+def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]]) -> list[Shown]:
     """Return a table with a line for each setup and direction, or nothing where no question of the suites was asked of two.
 
     What was noted of a setup that is no number stands below its figures, or in their place.
@@ -40,9 +37,9 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
         told = [*outcomes.get(setup, ()), *([failed.short] if failed else [])]  # the rest stands below the table
         if told or setup in group.not_measured:
             words = "; ".join(told) or "has not been measured"
-            rows.append(Text.assemble((f"{setup}  ", "name"), (words, "bad" if told else "muted")))
+            rows.append(Text(f"{setup}  ", "name", words, "bad" if told else "muted"))
     legend = f"{group.baseline}: {unit}, random, queued and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
-    return [table(columns, rows, "at a glance"), Text(legend, style="muted")]
+    return [Table(columns, rows, "at a glance"), Text(legend, style="muted")]
 
 
 def _question(row: ComparedRow) -> str | None:

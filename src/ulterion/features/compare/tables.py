@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.features.compare.summary_table import answer_table
 from ulterion.features.compare.words import (
@@ -22,9 +19,9 @@ from ulterion.features.compare.words import (
     summaries,
 )
 from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.bottleneck_words import bottleneck_lines
 from ulterion.show.columns import align_points, show_margin, show_ratio
-from ulterion.show.terminal import bullet_list, table, verdict
 
 MAX_NAME_BYTES = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
@@ -39,25 +36,36 @@ def comparison(
     outcomes: Mapping[str, Sequence[str]] | None = None,
     *,
     long: bool = False,
-) -> list[RenderableType]:
+) -> list[Shown]:
     """Return the answer for each group, and its remarks; with `long`, or without an answer in short, every figure below it.
 
     `labels` gives the readers' name of each part, `outcomes` what was noted of setups.
     """
-    shown: list[RenderableType] = []
+    shown: list[Shown] = []
     for group in groups:
         against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
-        answer = answer_table(group, unit, outcomes or {})
-        figures = (
-            [Text(""), _figures(group, unit), *_interval_note(group), *_small(group)] if long or not answer else []
-        )
-        shown += [*([Text("")] if shown else []), Text(head, style="head")]
-        shown += [*([Text(""), *answer] if answer else []), *figures, *_remarks(group, margin, labels, outcomes or {})]
+        body = comparison_body(group, labels, unit, margin, outcomes or {}, long=long)
+        shown += [*([BLANK] if shown else []), heading(head), *body]
     return shown
 
 
-def _figures(group: Group, unit: str) -> RenderableType:
+def comparison_body(
+    group: Group,
+    labels: dict[str, str],
+    unit: str,
+    margin: float,
+    outcomes: Mapping[str, Sequence[str]],
+    *,
+    long: bool = False,
+) -> list[Shown]:
+    """Return the answer for one group without its heading."""
+    answer = answer_table(group, unit, outcomes)
+    every = [BLANK, _figures(group, unit), *_interval_note(group), *_small(group)] if long or not answer else []
+    return [*([BLANK, *answer] if answer else []), *every, *_remarks(group, margin, labels, outcomes)]
+
+
+def _figures(group: Group, unit: str) -> Shown:
     """Return the table of every figure of a group."""
     rates = align_points([show_rate(r.estimate.rate, unit, with_unit=False) for r in group.rows])
     ratios = align_points([show_ratio(r.comparison.ratio.value) if r.comparison else "" for r in group.rows])
@@ -78,15 +86,15 @@ def _figures(group: Group, unit: str) -> RenderableType:
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
     if max(map(len, names), default=0) <= MAX_NAME_BYTES:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
-        return table(columns, lines, RATES)
+        return Table(columns, lines, RATES)
     body: list[Text | list[Text | str]] = []  # long names stand in lines of their own
     for name, begins, line in zip(names, first, cells, strict=True):
         body += [Text(name, style="name")] if begins else []
         body.append(["", *line])
-    return table([("", "left"), *columns[1:]], body, RATES)
+    return Table([("", "left"), *columns[1:]], body, RATES)
 
 
-def _interval_note(group: Group) -> list[RenderableType]:
+def _interval_note(group: Group) -> list[Shown]:
     """Say that the intervals shown are those that decide: as wide as all comparisons of the medium together ask."""
     count = sum(r.comparison is not None for r in group.rows)
     if count < 2:
@@ -98,7 +106,7 @@ def _interval_note(group: Group) -> list[RenderableType]:
     return [Text(words, style="muted")]
 
 
-def _small(group: Group) -> list[RenderableType]:
+def _small(group: Group) -> list[Shown]:
     """Return the random workloads of a group in IOPS, with the latency of a request."""
     rows = [r for r in group.rows if r.workload.drive_pattern == "random" and r.latency_p50 is not None]
     if not rows:
@@ -116,7 +124,7 @@ def _small(group: Group) -> list[RenderableType]:
         name = Text(row.workload.title if first else "", style="name")
         latencies = [show_duration(w or 0.0) for w in (row.latency_p50, row.latency_p99)]
         lines.append([name, row.setup, show_iops(row.estimate.rate / row.workload.block_bytes), *latencies])
-    return [Text(""), table(columns, lines, "latency")]
+    return [BLANK, Table(columns, lines, "latency")]
 
 
 def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
@@ -133,9 +141,7 @@ def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
     return [shown, interval, verdict(judged.verdict, more)]
 
 
-def _remarks(
-    group: Group, margin: float, labels: dict[str, str], outcomes: Mapping[str, Sequence[str]]
-) -> list[RenderableType]:
+def _remarks(group: Group, margin: float, labels: dict[str, str], outcomes: Mapping[str, Sequence[str]]) -> list[Shown]:
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
     undecided = [
@@ -163,6 +169,6 @@ def _remarks(
     ]
 
 
-def outcome_lines(by_setup: dict[str, list[str]]) -> list[RenderableType]:
+def outcome_lines(by_setup: dict[str, list[str]]) -> list[Shown]:
     """Return what setups did that is not a number: not recognised, needs external power, ..."""
     return bullet_list("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])

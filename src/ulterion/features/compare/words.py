@@ -106,7 +106,7 @@ def datagrams(group: Group) -> list[str]:
     """Return what became of the datagrams on each setup; those that lost none together."""
     told = [(r, r.datagrams) for r in group.rows if r.datagrams is not None]
     whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
-    most = max((lost_share(d)[2] for _, d in whole), default=0.0)
+    most = max((lost_share(d).high for _, d in whole), default=0.0)
     names = list(dict.fromkeys(r.setup for r, _ in whole))
     lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
     return lines + [f"{r.setup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice]

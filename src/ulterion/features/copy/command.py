@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.show.blocks import bullet_list
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -254,7 +255,6 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
     """Hold a folder against a manifest, or against what it is a copy of."""
     from ulterion.core.units import show_size
     from ulterion.features.copy.words import listed
-    from ulterion.show.terminal import bullet_list
     from ulterion.terminal.signals import stoppable
 
     with stoppable(), closing(copy_display(arguments, env)) as display:

@@ -6,22 +6,19 @@ import shutil
 from pathlib import Path
 from typing import IO
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.copy import words as words
 from ulterion.model.runs.copied import CopyPass, CopyRun
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading
 from ulterion.show.columns import align_points, show_margin
 from ulterion.show.sparkline import NARROWEST, RunningLine
-from ulterion.show.terminal import TableBlock, bullet_list, table
 
 BY_SECOND = 32  # characters of a rate by second
 FEWEST_SECONDS = 3  # that are drawn
 CLASS_COLUMNS = (("files", "left"), ("number", "right"), ("bytes", "right"), ("files/s", "right"), ("rate", "right"))
 
 
-def before(run: CopyRun) -> list[RenderableType]:
+def before(run: CopyRun) -> list[Shown]:
     """Return what will be copied."""
     one = run.copied
     source = one.source
@@ -36,30 +33,30 @@ def before(run: CopyRun) -> list[RenderableType]:
         ("what", words.what_words(run)),
         ("expected", words.expected_words(run) or ""),
     ]
-    lines: list[RenderableType] = [Text(f"{name:<10}{value}") for name, value in rows if value]
-    return [*lines, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
+    lines: list[Shown] = [Text(f"{name:<10}{value}") for name, value in rows if value]
+    return [*lines, *(Text(f"warning: {w}", style="warning") for w in run.warnings), BLANK]
 
 
-def after(run: CopyRun, path: Path, unit: str) -> list[RenderableType]:
-    """Return what came of it."""
+def after(run: CopyRun, path: Path | None, unit: str) -> list[Shown]:
+    """Return what came of it, and where it is kept."""
     passes = run.copied.passes
-    lines: list[RenderableType] = [_passes(passes, unit)] if passes else []
+    lines: list[Shown] = [_passes(passes, unit)] if passes else []
     between = words.between_words(run)
     lines += [Text(between, style="muted")] if between else []
     told = words.figure(run)
     if told is not None:
         lines += [
-            Text(""),
-            Text(f"{run.copied.task}: {show_rate(told.rate, unit)} ± {show_margin(told)}", style="head"),
+            BLANK,
+            heading(f"{run.copied.task}: {show_rate(told.rate, unit)} ± {show_margin(told)}"),
         ]
         lines += [Text(told.why, style="muted")] if told.why else []
     lines += [*_classes(passes, unit), *bullet_list("What it says", words.findings(run))]
     lines += bullet_list("Not as it should be", words.listed(words.troubles(run)))
     lines += bullet_list("Ended early", run.state.sentence("copy"))
-    return [*lines, Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
+    return lines if path is None else [*lines, BLANK, Text(f"kept in {path}", "muted", whole=True)]
 
 
-def _passes(passes: list[CopyPass], unit: str) -> RenderableType:
+def _passes(passes: list[CopyPass], unit: str) -> Shown:
     """Return the table of the copies, each with its rate second by second on one scale."""
     columns = [(name, "right") for name in ("copy", unit, "files/s", "time", "flush")]
     rates = align_points([show_rate(p.rate, unit, with_unit=False) for p in passes])
@@ -78,7 +75,7 @@ def _passes(passes: list[CopyPass], unit: str) -> RenderableType:
     ]
     seen = any(drawn)
     columns += [(f"by second, 0 to {show_rate(most, unit, with_unit=False)}", "left")] if seen else []
-    return table(columns, [list(r) if seen else r[:-1] for r in rows])
+    return Table(columns, [list(r) if seen else r[:-1] for r in rows])
 
 
 def _drawn(series: tuple[float, ...], most: float) -> str:
@@ -89,7 +86,7 @@ def _drawn(series: tuple[float, ...], most: float) -> str:
     return line.draw(BY_SECOND, 0.0, most) if len(series) >= FEWEST_SECONDS else ""
 
 
-def _classes(passes: list[CopyPass], unit: str) -> list[RenderableType]:
+def _classes(passes: list[CopyPass], unit: str) -> list[Shown]:
     """Return rates by size of files, of the last copy; nothing where all are of one class."""
     classes = passes[-1].classes if passes else []
     if len(classes) < 2:
@@ -100,7 +97,7 @@ def _classes(passes: list[CopyPass], unit: str) -> list[RenderableType]:
         rows.append([one.name, str(one.files), show_size(one.bytes), each, rate])
     columns = [(unit if name == "rate" else name, side) for name, side in CLASS_COLUMNS]
     note = Text("by the time that one worker had each file open, the flush left out", style="muted")
-    return [Text(""), table(columns, [list(r) for r in rows]), note]
+    return [BLANK, Table(columns, [list(r) for r in rows]), note]
 
 
 class Line:

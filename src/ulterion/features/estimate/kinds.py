@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.show.blocks import heading
 from ulterion.terminal.drawing import show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -87,7 +88,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     if arguments.figure and any(r.work for r in rows):
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
-    lines = [*works_table(folder.review, rows, title, arguments.units), ""]
+    lines = [heading(title), *works_table(folder.review, rows, arguments.units), ""]
     return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
 
 
@@ -120,7 +121,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     title = (
         f"{show_size(size)}{f' in {files} files' if files else ''}, copied{' and checked' if arguments.check else ''}"
     )
-    lines = works_table(folder.review, [row], title, arguments.units)
+    lines = [heading(title), *works_table(folder.review, [row], arguments.units)]
     if files and cost is None:
         lines.append(
             "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"

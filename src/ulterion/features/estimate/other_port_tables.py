@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.estimate.energy import Energy
 from ulterion.features.estimate.other_port import Suggestion, There
 from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, too_small
 from ulterion.model.review import Review
-from ulterion.show.terminal import Cells, bullet_list, table
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 
 WATT_HOUR = 3600.0  # J
 
 
-def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], unit: str) -> list[RenderableType]:
+def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], unit: str) -> list[Shown]:
     """Return what each tested product gives there, measured or worked out, and what does not fit."""
-    lines: list[RenderableType] = []
+    lines: list[Shown] = []
     for link in reader.links:
         mine = [s for s in found if s.link == link]
         known = [s for s in mine if s.ways]
@@ -29,8 +26,8 @@ def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], un
         columns = [("product", "left"), (f"read, {unit}", "right"), (f"write, {unit}", "right")]
         columns += [("to read it", "right"), ("to write it", "right")] if reader.size is not None else []
         body: list[Cells | Text] = [[Text(chain_words(s), style="name"), *_cells(s, reader, unit)] for s in known]
-        lines += [*([Text("")] if lines else []), Text(f"on a port of {link}{size}{each}", style="head"), Text("")]
-        lines.append(table(columns, body) if body else Text("Nothing that was measured fits it."))
+        lines += [*([BLANK] if lines else []), heading(f"on a port of {link}{size}{each}"), BLANK]
+        lines.append(Table(columns, body) if body else Text("Nothing that was measured fits it."))
         lines += bullet_list("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
         lines += bullet_list("Keep in mind", too_small(review, reader, known))
         lines += bullet_list("Without a figure", grouped([(chain_words(s), s.why) for s in mine if s.why]))
@@ -57,7 +54,7 @@ def _times(way: There | None) -> str:
     return low if low == high else f"{low} – {high}"
 
 
-def energies_table(found: Sequence[Energy], size: int | None) -> list[RenderableType]:
+def energies_table(found: Sequence[Energy], size: int | None) -> list[Shown]:
     """Return what moving a gigabyte draws."""
     columns = [
         ("setup", "left"),
@@ -84,4 +81,4 @@ def energies_table(found: Sequence[Energy], size: int | None) -> list[Renderable
         ]
         body.append([*row, *([f"{one.per_gigabyte * size / 1e9 / WATT_HOUR:.3g} Wh"] if size is not None else [])])
     note = "J/GB: all that was drawn while a GB moved; above rest: less what is drawn at rest in that time"
-    return [table(columns, body), Text(note, style="muted")]
+    return [Table(columns, body), Text(note, style="muted")]

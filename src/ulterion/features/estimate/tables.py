@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.estimates.conversions import Told
 from ulterion.core.estimates.power import VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, significant
@@ -17,10 +14,10 @@ from ulterion.features.estimate.recordings import Recorded
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
-from ulterion.show.terminal import Cells, bullet_list, table
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 
 
-def works_table(review: Review, rows: Sequence[TransferTimeRow], title: str, unit: str) -> list[RenderableType]:
+def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> list[Shown]:
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
     columns = (("setup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
     body: list[Cells | Text] = []
@@ -30,7 +27,7 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], title: str, uni
             continue
         span = f"{show_duration(row.work.low)} to {show_duration(row.work.high)}"
         body.append([row.setup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
-    lines: list[RenderableType] = [Text(title, style="head"), Text(""), table(columns, body)]
+    lines: list[Shown] = [BLANK, Table(columns, body)]
     known = [r for r in rows if r.work is not None]
     lines += bullet_list(
         "What decides it",
@@ -39,7 +36,7 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], title: str, uni
     return [*lines, *bullet_list("Keep in mind", listed(words.cautions(review, rows)))]
 
 
-def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[RenderableType]:
+def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[Shown]:
     """Return whether each setup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
     long = any(one.media is not None or one.emptying is not None for one in found)
     columns = [
@@ -58,32 +55,32 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[R
             row += ["–" if one.media is None else str(one.media), empty]
         body.append([*row, Text(words.recording_words(told, unit), style=style)])
     note = "class: the highest video speed class that every second of the soak kept"
-    return [Text(title, style="head"), Text(""), table(columns, body), Text(note, style="muted")]
+    return [heading(title), BLANK, Table(columns, body), Text(note, style="muted")]
 
 
-def units_table(kind: str, text: str, told: Told, links: Told) -> list[RenderableType]:
+def units_table(kind: str, text: str, told: Told, links: Told) -> list[Shown]:
     """Return a quantity in other units."""
-    lines: list[RenderableType] = [Text(f"{text}, a {kind}", style="head"), Text("")]
-    lines.append(table((("", "left"), ("", "left")), [list(one) for one in told]))
+    lines: list[Shown] = [heading(f"{text}, a {kind}"), BLANK]
+    lines.append(Table((("", "left"), ("", "left")), [list(one) for one in told]))
     if links:
         lines += [
-            Text(""),
-            table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
+            BLANK,
+            Table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
         ]
     return lines
 
 
-def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[RenderableType]:
+def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[Shown]:
     """Return a budget of power."""
     columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("by", "left"))
     body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
     at = f" at {supply.volts:g} V" if supply.volts != VOLTS else ""
     told = f"{supply.name} gives {supply.gives:.1f} W{at} ({supply.source})"
-    lines: list[RenderableType] = [Text(told, style="head"), Text(""), table(columns, body), Text("")]
+    lines: list[Shown] = [heading(told), BLANK, Table(columns, body), BLANK]
     return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found, supply.volts, cable))]
 
 
-def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[RenderableType]:
+def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[Shown]:
     """Return what money buys."""
     columns = (
         ("product", "left"),
@@ -108,7 +105,7 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
         ]
         for v in found
     ]
-    lines: list[RenderableType] = [table(columns, body)]
+    lines: list[Shown] = [Table(columns, body)]
     lines += [Text(f"cheapest that meets it: {review.label(v.part)}, {v.price}", style="good") for v in best]
     dates = ", ".join(f"{review.label(v.part)} {v.seen.isoformat()}" for v in found if v.seen)
     lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_percent, show_rate
 from ulterion.features.measure.concurrent_words import gives_way
 from ulterion.run.observers import Shared
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 from ulterion.show.columns import align_points
-from ulterion.show.terminal import Cells, TableBlock, bullet_list, table
 
 
-def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
+def sharing_table(shared: Shared, unit: str) -> list[Shown]:
     """Return, for each workload, every target alone and together, the total and the fairness."""
-    shown: list[RenderableType] = []
+    shown: list[Shown] = []
     for text, share in shared.workloads.items():
         alone = [show_rate(r, unit, with_unit=False) for r in (*share.alone, sum(share.alone))]
         together = [show_rate(r, unit, with_unit=False) for r in (*share.together, share.total)]
@@ -25,8 +22,8 @@ def sharing_table(shared: Shared, unit: str) -> list[RenderableType]:
             for name, a, t, k in zip(names, align_points(alone), align_points(together), kept, strict=True)
         ]
         columns = [("target", "left"), (f"alone, {unit}", "right"), (f"together, {unit}", "right"), ("kept", "right")]
-        shown += [*([Text("")] if shown else []), Text(text, style="head"), table(columns, rows)]
+        shown += [*([BLANK] if shown else []), heading(text), Table(columns, rows)]
         shown.append(Text(gives_way(shared.targets, share.kept)))
         shown.append(Text(f"fairness {share.fairness:.2f} (1 when all keep the same share)"))
-    kept_in = TableBlock([Text(f"kept in {path}", style="muted") for path in shared.paths], cut=False)
-    return [*shown, *bullet_list("Keep in mind", shared.failures), Text(""), kept_in]
+    kept_in = [Text(f"kept in {path}", "muted", whole=True) for path in shared.paths]
+    return [*shown, *bullet_list("Keep in mind", shared.failures), BLANK, *kept_in]

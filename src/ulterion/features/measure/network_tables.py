@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_duration, show_rate
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.show import network_words as words
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list
 from ulterion.show.columns import align_points, show_margin
-from ulterion.show.terminal import TableBlock, bullet_list, table
 
 LEGEND = (
     "±: half the 95 % interval; rates are of what was carried for you, without headers; "
@@ -20,7 +17,7 @@ LEGEND = (
 )
 
 
-def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
+def network_results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
     """Return the table of a run over a network and where it is kept."""
     records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate(run.rates_of(r)) for r in records]
@@ -50,12 +47,12 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[RenderableTy
     notes = [LEGEND, "CPU: share of one core that the program used here"] if records else []
     keep = [*run.state.sentence("run"), *run.warnings, *(w for r in records for w in _notes(run, r))]
     return [
-        *([table(columns, rows)] if rows else [Text("No pass was finished.")]),
+        *([Table(columns, rows)] if rows else [Text("No pass was finished.")]),
         *bullet_list("What was run", lines),
         *bullet_list("Note", notes),
         *bullet_list("Keep in mind", keep),
-        Text(""),
-        TableBlock([Text(f"kept in {path}", style="muted")], cut=False),
+        BLANK,
+        Text(f"kept in {path}", "muted", whole=True),
     ]
 
 

@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_block, show_iops, show_rate, show_size
 from ulterion.core.workloads.workload import Workload
 from ulterion.model.runs.measure import MeasureRun
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text
 from ulterion.show.columns import align_points, show_margin
-from ulterion.show.terminal import Cells, table
 
 
 @dataclass(frozen=True)
@@ -29,19 +26,19 @@ def points_of(run: MeasureRun) -> list[Point]:
     return [Point(r.workload, estimate(run.rates_of(r))) for w in run.workloads for r in w.figures]
 
 
-def sweep_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
+def sweep_table(points: Sequence[Point], unit: str) -> list[Shown]:
     """Return rate and IOPS by size (rows) and depth (columns)."""
     depths = sorted({p.workload.depth for p in points})
     sizes = sorted({p.workload.block_bytes for p in points})
     by_cell = {(p.workload.block_bytes, p.workload.depth): p.found for p in points}
-    shown: list[RenderableType] = []
+    shown: list[Shown] = []
     for heading, of in ((unit, "rate"), ("IOPS", "iops")):
         rows: list[Cells] = []
         for size in sizes:
             cells = [by_cell.get((size, depth)) for depth in depths]
             rows.append([Text(show_block(size), style="name"), *(_cell(c, size, of, unit) for c in cells)])
         columns = [(f"{heading}, size", "left"), *((f"depth {d}", "right") for d in depths)]
-        shown += [*([Text("")] if shown else []), table(columns, rows)]
+        shown += [*([BLANK] if shown else []), Table(columns, rows)]
     return shown
 
 
@@ -51,7 +48,7 @@ def _cell(one: Estimate | None, size: int, of: str, unit: str) -> str:
     return show_rate(one.rate, unit, with_unit=False) if of == "rate" else show_iops(one.rate / size)
 
 
-def place_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
+def place_table(points: Sequence[Point], unit: str) -> list[Shown]:
     """Return rate by place of the medium."""
     rates = align_points([show_rate(p.found.rate, unit, with_unit=False) for p in points])
     rows: list[Cells] = [
@@ -65,4 +62,4 @@ def place_table(points: Sequence[Point], unit: str) -> list[RenderableType]:
         for p, rate in zip(points, rates, strict=True)
     ]
     columns = [("workload @ place", "left"), ("from", "right"), ("to", "right"), (unit, "right"), ("±", "right")]
-    return [table(columns, rows)]
+    return [Table(columns, rows)]

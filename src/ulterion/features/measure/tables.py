@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
 from ulterion.features.measure import preview as words
@@ -14,17 +11,17 @@ from ulterion.features.measure.network_tables import network_results
 from ulterion.features.measure.sweep_tables import place_table, points_of, sweep_table
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list
 from ulterion.show.columns import align_points, show_margin
-from ulterion.show.terminal import TableBlock, bullet_list, table
 
 
-def preview(run: MeasureRun | SoakRun) -> list[RenderableType]:
+def preview(run: MeasureRun | SoakRun) -> list[Shown]:
     """Return what will be tested: shown before a byte is written."""
     heads = [Text(f"{what:<13}{value}") for what, value in words.preview(run)]
-    return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), Text("")]
+    return [*heads, *(Text(f"warning: {w}", style="warning") for w in run.warnings), BLANK]
 
 
-def _covered(run: MeasureRun) -> list[RenderableType]:
+def _covered(run: MeasureRun) -> list[Shown]:
     """Return how little of the medium places cover, where that is little: they say nothing of the rest."""
     whole = run.target.capacity_bytes
     ends = [r.workload.origin_bytes + (r.workload.span_bytes or 0) for r in run.workloads]
@@ -35,7 +32,7 @@ def _covered(run: MeasureRun) -> list[RenderableType]:
     return [Text(words, style="warning")]
 
 
-def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
+def results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
     """Return the table of a run and where it is kept."""
     if run.target.network is not None or any(r.workload.is_network for r in run.workloads):
         return network_results(run, path, unit)
@@ -56,13 +53,13 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[RenderableType]:
         ("median", "right"),
         ("p99", "right"),
     ]
-    shown: list[RenderableType] = [table(columns, rows)] if rows else [Text("No pass was finished.")]
+    shown: list[Shown] = [Table(columns, rows)] if rows else [Text("No pass was finished.")]
     return [*shown, *_meaning(run, records), *_end(run, path)]
 
 
-def _end(run: MeasureRun, path: Path) -> list[RenderableType]:
+def _end(run: MeasureRun, path: Path) -> list[Shown]:
     """Return the remarks on a run, and where it is kept."""
-    return [*_remarks(run), Text(""), TableBlock([Text(f"kept in {path}", style="muted")], cut=False)]
+    return [*_remarks(run), BLANK, Text(f"kept in {path}", "muted", whole=True)]
 
 
 def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
@@ -88,7 +85,7 @@ RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer
 LEGEND = "±: half the 95 % interval; median and p99: latency of a request"
 
 
-def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableType]:
+def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[Shown]:
     """Return what each name stands for, and the flush where it took a share worth knowing."""
     lines = []
     for record in records:
@@ -109,5 +106,5 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[RenderableT
     return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
 
 
-def _remarks(run: MeasureRun) -> list[RenderableType]:
+def _remarks(run: MeasureRun) -> list[Shown]:
     return bullet_list("Keep in mind", [*run.state.sentence("run"), *run.warnings])

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_duration
 from ulterion.model.runs.notes import NotedLine
-from ulterion.show.terminal import table
+from ulterion.show.blocks import Shown, Table, Text
 
 
-def noted_lines(by_place: dict[str, list[NotedLine]]) -> list[RenderableType]:
+def noted_lines(by_place: dict[str, list[NotedLine]]) -> list[Shown]:
     """Return everything noted in a review."""
     rows: list[list[Text | str]] = []
     for note in [*by_place["setups"], *by_place["runs"]]:
@@ -23,7 +20,7 @@ def noted_lines(by_place: dict[str, list[NotedLine]]) -> list[RenderableType]:
     if not rows:
         return [Text("Nothing is noted yet: ulterion note 'case 38 C', or --setup NAME 'not recognised'")]
     columns = [("no.", "right"), ("setup", "left"), ("run", "left"), ("at", "right"), ("noted", "left")]
-    return [table(columns, rows)]
+    return [Table(columns, rows)]
 
 
 def _moment(seconds: float) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.core.transfers.race import Runner
@@ -20,7 +19,7 @@ from ulterion.features.page.inputs import Material
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import counted
-from ulterion.show.blocks import Block, Cell, Drawing, Heading, Items, Prose, Section, Table, from_screen
+from ulterion.show.blocks import Block, Drawing, Items, Section, Table, Text, captioned, heading
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -43,28 +42,28 @@ def by_files(material: Material) -> Iterator[Section]:
     """Yield real files copied, transfers timed by hand, and capacities proven."""
     blocks: list[Block] = []
     for copied in counted(material.runs, CopyRun):
-        shown = copy_table(copied, Path(copied.id), material.unit)
+        shown = copy_table(copied, None, material.unit)
         setup = copied.setup
         place = material.review.setup_label(setup) if setup in material.review.setups else copied.target.path
         blocks += [
-            Heading(f"{copied.copied.task}, {'to' if copied.transfer.written else 'from'} {place}, run {copied.id}"),
-            *from_screen(shown[:-1], f"Copy {copied.id}"),
+            heading(f"{copied.copied.task}, {'to' if copied.transfer.written else 'from'} {place}, run {copied.id}"),
+            *captioned(shown, f"Copy {copied.id}"),
         ]
     for number, (title, runners) in enumerate(races_of(material.review, material.transfers), 1):
         words = f"{title}: {amount_words(runners)} on one clock"
         told = story(runners)
         draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
         blocks += [
-            Heading(words),
+            heading(words),
             Drawing(f"race-{number}", f"{words}. {'; '.join(told)}.", words, draw),
             Items(tuple(told)),
         ]
     timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
-    blocks += from_screen(clocked_table(timed, material.unit), "Timed by hand")
+    blocks += captioned(clocked_table(timed, material.unit), "Timed by hand")
     for run in counted(material.runs, CapacityRun):
-        shown = capacity_table(run, Path(run.id), material.unit)
+        shown = capacity_table(run, None, material.unit)
         name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
-        blocks += [Heading(f"The capacity of {name}"), *from_screen(shown[:-1], f"Proof of {name}")]
+        blocks += [heading(f"The capacity of {name}"), *captioned(shown, f"Proof of {name}")]
     if blocks:
         yield Section("files", "Files, and capacity", tuple(blocks))
 
@@ -84,9 +83,9 @@ def noted(material: Material) -> Iterator[Section]:
         if one.note is not None and one.note.taken_back is None:
             _sort(found, one.setup, one.note.text)
     blocks: list[Block] = []
-    for heading in dict.fromkeys([*HEADINGS.values(), OTHERS]):
-        if heading in found:
-            blocks += [Heading(heading), Items(tuple(found[heading]))]
+    for title in dict.fromkeys([*HEADINGS.values(), OTHERS]):
+        if title in found:
+            blocks += [heading(title), Items(tuple(found[title]))]
     if blocks:
         yield Section("noted", "Seen and heard", tuple(blocks))
 
@@ -127,7 +126,7 @@ def method(material: Material) -> Iterator[Section]:
     if any(material.works.values()):
         told.append("Times of work follow from the course of the long run, with 90 % intervals.")
     links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
-    yield Section("method", "How it was measured", (Items(tuple(told)), Prose(links, "muted")))
+    yield Section("method", "How it was measured", (Items(tuple(told)), Text(links, "muted")))
 
 
 def bench(material: Material) -> Iterator[Section]:
@@ -139,23 +138,23 @@ def bench(material: Material) -> Iterator[Section]:
         (r.bench.host, r.bench.system or "", r.bench.cpu or "", r.bench.versions.get("ulterion", "?")): None
         for r in runs
     }
-    benches = tuple(tuple(Cell(text) for text in one) for one in facts)
+    benches = tuple(tuple(Text(text) for text in one) for one in facts)
     heads = tuple((h, "left") for h in ("host", "system", "processor", "Ulterion"))
     blocks: list[Block] = [Table(heads, benches, "Benches")]
     warnings = list(dict.fromkeys(f"{r.setup or r.id}: {w}" for r in runs for w in r.warnings))
     if warnings:
-        blocks += [Heading("Warnings"), Items(tuple(warnings))]
+        blocks += [heading("Warnings"), Items(tuple(warnings))]
     left = [f"{r.id} ({r.setup or r.target.path}): {r.excluded}" for r in runs if r.excluded]
     if left:
-        blocks += [Heading("Excluded runs"), Items(tuple(left))]
+        blocks += [heading("Excluded runs"), Items(tuple(left))]
     rows = tuple(
-        (Cell(r.id), Cell(r.kind), Cell(r.setup or ""), Cell(f"{r.started:%Y-%m-%d %H:%M} UTC"), Cell(r.state.name))
+        (Text(r.id), Text(r.kind), Text(r.setup or ""), Text(f"{r.started:%Y-%m-%d %H:%M} UTC"), Text(r.state.name))
         for r in runs
     )
     columns = tuple((h, "left") for h in ("run", "kind", "setup", "begun", "ended"))
     blocks.append(Table(columns, rows, "Runs"))
     blocks.append(
-        Prose(
+        Text(
             f"Made by Ulterion {__version__}. The runs are in this page: ulterion verify PAGE recomputes all of it.",
             "muted",
         )

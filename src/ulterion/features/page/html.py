@@ -22,7 +22,7 @@ from ulterion.core.text import visible
 from ulterion.core.version import __version__
 from ulterion.features.page.pictures import pictures_of
 from ulterion.model.bundle import sums
-from ulterion.show.blocks import Article, Chart
+from ulterion.show.blocks import Article, Chart, Text
 
 LIGHT_GROUND, DARK_GROUND = "#ffffff", "#16181b"
 CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
@@ -53,6 +53,7 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
         loader=jinja2.FunctionLoader(_data), autoescape=True, undefined=jinja2.StrictUndefined, finalize=_shown
     )
     environment.globals.update(
+        plain=_plain,
         kind_of=lambda block: type(block).__name__,
         picture_of=lambda drawing: f"data:image/svg+xml;base64,{base64.b64encode(pictures[drawing.name]).decode()}",
         chart_data=_chart_data,
@@ -83,6 +84,11 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
 def _shown(value: object) -> object:
     """Return text as it is printed: what is not printable is written out, as on a terminal."""
     return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
+
+
+def _plain(text: Text | str) -> str:
+    """Return the words of a line or a cell."""
+    return (text if isinstance(text, str) else text.text + text.after).strip()
 
 
 def _data(name: str) -> str:

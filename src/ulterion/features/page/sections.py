@@ -13,7 +13,7 @@ from ulterion.features.claims.speedup import rivals
 from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
 from ulterion.features.compare.figures import draw_comparison
-from ulterion.features.compare.tables import comparison
+from ulterion.features.compare.tables import comparison_body
 from ulterion.features.compare.words import summaries
 from ulterion.features.estimate.figures import draw_works
 from ulterion.features.estimate.tables import values_table, works_table
@@ -29,14 +29,14 @@ from ulterion.features.soak.tables import findings_lines, soaks_table
 from ulterion.results.comparison import Group
 from ulterion.show.blocks import (
     Block,
-    Cell,
     Chart,
     Drawing,
-    Heading,
     Items,
     Section,
     Table,
-    from_screen,
+    Text,
+    captioned,
+    heading,
 )
 from ulterion.show.figure_base import SetupStyles, measured_on
 from ulterion.show.sentences import listed
@@ -57,7 +57,7 @@ def in_short(material: Material) -> Iterator[Section]:
     """Yield a sentence for each product."""
     found = product_verdicts(material)
     if found:
-        rows = tuple((Cell(name, "name"), Cell(words)) for name, words in found)
+        rows = tuple((Text(name, "name"), Text(words)) for name, words in found)
         table = Table((("product", "left"), ("verdict", "left")), rows, "What was found, product by product")
         yield Section("short", "In short", (table,))
 
@@ -76,7 +76,7 @@ def tested(material: Material) -> Iterator[Section]:
         for n in g.not_measured
     ]
     if untold:
-        blocks += [Heading("What was not"), Items(tuple(untold))]
+        blocks += [heading("What was not"), Items(tuple(untold))]
     if blocks:
         yield Section("tested", "What was tested", tuple(blocks))
 
@@ -87,7 +87,7 @@ def _products(material: Material) -> Iterator[Table]:
         links = " / ".join(k.name for k in (part.link, part.inside) if k is not None)
         seen = f" ({part.price_date.isoformat()})" if part.price_date else ""
         price = f"{part.price}{seen}" if part.price is not None else ""
-        rows.append(tuple(Cell(text) for text in (part.name, part.kind, links, price, part.note)))
+        rows.append(tuple(Text(text) for text in (part.name, part.kind, links, price, part.note)))
     if rows:
         heads = ("product", "kind", "link / inside", "price", "remark")
         yield _filled(heads, rows, "Products, and what stood in for others")
@@ -96,7 +96,7 @@ def _products(material: Material) -> Iterator[Table]:
 def _setups(material: Material) -> Iterator[Table]:
     rows = [
         tuple(
-            Cell(text)
+            Text(text)
             for text in (
                 name,
                 " > ".join(material.labels.get(k, k) for k in h.chain),
@@ -111,7 +111,7 @@ def _setups(material: Material) -> Iterator[Table]:
         yield _filled(heads, rows, "How they were connected")
 
 
-def _filled(heads: Sequence[str], rows: Sequence[tuple[Cell, ...]], caption: str) -> Table:
+def _filled(heads: Sequence[str], rows: Sequence[tuple[Text, ...]], caption: str) -> Table:
     """Return a table without the columns that say nothing in any row."""
     kept = [i for i in range(len(heads)) if any(row[i].text for row in rows)]
     columns = tuple((heads[i], "left") for i in kept)
@@ -124,7 +124,7 @@ def compared(material: Material) -> Iterator[Section]:
     for group in material.groups:
         label = material.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
-        screen = comparison([group], material.labels, unit, margin, material.outcomes, long=True)
+        screen = comparison_body(group, material.labels, unit, margin, material.outcomes, long=True)
         told = " ".join(summaries(group, margin))
         draw = partial(_comparison, group, label, unit, cast)
         blocks: list[Block] = [
@@ -137,7 +137,7 @@ def compared(material: Material) -> Iterator[Section]:
         ]
         if len({r.setup for r in group.rows}) > 1:
             blocks.append(_chart(group, label, unit, name))
-        yield Section(name, label, (*blocks, *from_screen(screen, f"Every figure of {label}")[1:]))
+        yield Section(name, label, (*blocks, *captioned(screen, f"Every figure of {label}")))
 
 
 def _comparison(group: Group, label: str, unit: str, cast: SetupStyles, dark: bool) -> Figure:
@@ -165,9 +165,9 @@ def claimed(material: Material) -> Iterator[Section]:
     if not (material.claims or beside or said):
         return
     screen = claims_table(material.claims, material.review.review.tolerance, material.unit) if material.claims else []
-    blocks = from_screen(screen, "Claims and what was measured")
-    blocks += from_screen(rivals_table(material.review, beside), "So many times faster?")
-    yield Section("claims", "Held against the box", (*blocks, *from_screen(said_lines(material.review, said))))
+    blocks = captioned(screen, "Claims and what was measured")
+    blocks += captioned(rivals_table(material.review, beside), "So many times faster?")
+    yield Section("claims", "Held against the box", (*blocks, *said_lines(material.review, said)))
 
 
 def soaked(material: Material) -> Iterator[Section]:
@@ -181,10 +181,10 @@ def soaked(material: Material) -> Iterator[Section]:
     for name, shown in _by_medium(material, soaks):
         words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
         blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, material)))
-    blocks += from_screen(soaks_table(soaks, differences, material.unit), f"Long runs: {listed(names)}")
+    blocks += captioned(soaks_table(soaks, differences, material.unit), f"Long runs: {listed(names)}")
     for soak in soaks:
-        blocks.append(Heading(f"{soak.label}, for long"))
-        blocks += from_screen(findings_lines(soak, material.unit), f"What the long run of {soak.label} says")
+        blocks.append(heading(f"{soak.label}, for long"))
+        blocks += captioned(findings_lines(soak, material.unit), f"What the long run of {soak.label} says")
     yield Section("soaks", "The long run", tuple(blocks))
 
 
@@ -212,7 +212,7 @@ def worked(material: Material) -> Iterator[Section]:
             title = f"{size} {WAYS[way]} in one go"
             draw = partial(_works, material, way, title)
             blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
-            blocks += from_screen(works_table(material.review, rows, title, material.unit), title)[1:]
+            blocks += captioned(works_table(material.review, rows, material.unit), title)
     if blocks:
         yield Section("work", "What it means: time", tuple(blocks))
 
@@ -229,7 +229,7 @@ def priced(material: Material) -> Iterator[Section]:
     if found:
         shown = values_table(material.review, found, cheapest(found), material.unit)
         caption = f"Prices, and rates of reading {show_size(size)} in one go"
-        yield Section("money", "What it means: money", tuple(from_screen(shown, caption)))
+        yield Section("money", "What it means: money", tuple(captioned(shown, caption)))
 
 
 def planned(material: Material) -> Iterator[Section]:
@@ -241,11 +241,12 @@ def planned(material: Material) -> Iterator[Section]:
     words = "What each factor does, with 95 % intervals"
     blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, material))]
     for ground, effect in found:
-        blocks += from_screen(effects_table(review, ground, effect), f"Effects on {ground.workload.title}")
+        blocks += captioned(effects_table(review, ground, effect), f"Effects on {ground.workload.title}")
     for ground in material.grounds:
         placed = ranks(review, ground, None, margin)
         if placed is not None:
-            blocks += from_screen(ranks_table(review, ground, placed), f"Ranks by {ground.workload.title}")
+            blocks.append(heading(ground.text))
+            blocks += captioned(ranks_table(review, placed), f"Ranks by {ground.workload.title}")
     yield Section("plan", "The matrix", tuple(blocks))
 
 

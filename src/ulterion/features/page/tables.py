@@ -4,28 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.units import show_rate
 from ulterion.features.page.verify import Checked
 from ulterion.results.agreement import Pair
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import show_ratio
-from ulterion.show.terminal import Cells, bullet_list, table
 
 STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
 
 
-def verified_lines(checked: Checked) -> list[RenderableType]:
+def verified_lines(checked: Checked) -> list[Shown]:
     """Return whether all is the same, and what is different."""
     head = Text("the same", style="good") if checked.same else Text("different", style="bad")
     return [head, *bullet_list("Looked at", checked.looked_at), *bullet_list("Different", checked.different)]
 
 
-def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:
+def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
     """Return every workload that both measured, and whether they agree."""
     if not pairs:
-        return [Text(""), Text("Nothing was measured by both on the same products.", style="open")]
+        return [BLANK, Text("Nothing was measured by both on the same products.", style="open")]
     columns = (
         ("setup", "left"),
         ("workload", "left"),
@@ -55,7 +52,7 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[RenderableType]:
         )
     count = sum(p.agreement == "agree" for p in pairs)
     return [
-        Text(""),
-        table(columns, body),
+        BLANK,
+        Table(columns, body),
         Text(f"{count} of {len(pairs)} agree within what both state", style="muted"),
     ]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Place, Ranks
+from ulterion.core.stats.interval import Interval
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.other_reviews import OtherReviewRow
@@ -177,7 +178,7 @@ class WorkloadEffects(Answer):
     effects: tuple[EffectData, ...]
     interactions: tuple[InteractionData, ...]
     not_looked_at: tuple[tuple[str, str], ...]
-    drift: tuple[float, float, float] | None
+    drift: Interval | None
     drifts: bool
     between_runs: float
     passes_alone: bool

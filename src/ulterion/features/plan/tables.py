@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.stats.estimates import estimate
@@ -22,27 +19,27 @@ from ulterion.model.plan import Plan
 from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 from ulterion.show.columns import align_points, show_change, show_margin
-from ulterion.show.terminal import Cells, bullet_list, table
 
 STATES = {"done": "good", "doubtful": "open", "open": "muted", "elsewhere": "muted"}
 MAX_CELLS = 60
 
 
-def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[RenderableType]:
+def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[Shown]:
     """Return the run sheet: every cell in its order with its state, what is open, and what comes next."""
     factors = [f for f, _ in now.cells[0].cell] if now.cells else []
     columns = [("", "right"), *((f, "left") for f in factors), ("state", "left"), ("setup", "left"), ("runs", "left")]
     rows: list[Cells | Text] = [_sheet_row(review, n, c, now) for n, c in enumerate(now.cells[:MAX_CELLS], 1)]
-    lines: list[RenderableType] = [Text(words.progress(now), style="head"), Text(""), table(columns, rows)]
+    lines: list[Shown] = [heading(words.progress(now)), BLANK, Table(columns, rows)]
     if len(now.cells) > MAX_CELLS:
         lines.append(Text(f"and {len(now.cells) - MAX_CELLS} more; --json lists all", style="muted"))
     lines += bullet_list("Doubtful", listed(words.doubts(now)))
     lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
     lines += bullet_list("Could not be kept alike", listed(list(unlike)))
     if now.next is not None:
-        lines += [Text(""), Text(f"comes next: {words.step_name(now.next)}")]
-    return [*lines, Text("")]
+        lines += [BLANK, Text(f"comes next: {words.step_name(now.next)}")]
+    return [*lines, BLANK]
 
 
 def _sheet_row(review: Review, number: int, cell: PlannedCell, now: Planned) -> Cells:
@@ -52,19 +49,17 @@ def _sheet_row(review: Review, number: int, cell: PlannedCell, now: Planned) -> 
     return [mark, *levels, state, cell.setup, " ".join(cell.runs)]
 
 
-def after(
-    now: Planned, steps: int, failed: dict[str, str], stopped: str | None, unlike: Sequence[str]
-) -> list[RenderableType]:
+def after(now: Planned, steps: int, failed: dict[str, str], stopped: str | None, unlike: Sequence[str]) -> list[Shown]:
     """Return what a plan came to: how far it is, what failed, what stays open, and what comes next."""
     told = f"{steps} steps were taken; {words.progress(now)}" + (f"; stopped: {stopped}" if stopped else "")
-    lines: list[RenderableType] = [Text(""), Text(told, style="head")]
+    lines: list[Shown] = [BLANK, heading(told)]
     lines += bullet_list("Failed", listed([f"{name}: {why}" for name, why in failed.items()]))
     lines += bullet_list("Doubtful", listed(words.doubts(now)))
     lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
     lines += bullet_list("Could not be kept alike", listed(list(unlike)))
     return [
         *lines,
-        Text(""),
+        BLANK,
         Text("next: ulterion plan run" if now.next else "next: ulterion plan effects, then ulterion plan ranks"),
     ]
 
@@ -81,9 +76,9 @@ def measured_line(run: MeasureRun, unit: str) -> str:
     return state + ", ".join(parts)
 
 
-def grid(review: Review, ground: Observations, rows: str, columns: str, unit: str) -> list[RenderableType]:
+def grid(review: Review, ground: Observations, rows: str, columns: str, unit: str) -> list[Shown]:
     """Return a workload over the cells: a table for each combination of the factors that are neither its rows nor its columns."""
-    lines: list[RenderableType] = [Text(""), Text(ground.text, style="head")]
+    lines: list[Shown] = [BLANK, heading(ground.text)]
     tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], str]] = {}
     for cell, figure in ground.figures.items():
         levels = dict(cell)
@@ -101,7 +96,7 @@ def grid(review: Review, ground: Observations, rows: str, columns: str, unit: st
         body: list[Cells | Text] = [
             [words.named(review, r), *(cells.get((r, c), "–") for c in names)] for r in plan.factors[rows]
         ]
-        lines += [table(heads, body), Text("")]
+        lines += [Table(heads, body), BLANK]
     return lines
 
 
@@ -116,7 +111,7 @@ def figure_words(workload: Workload, rate: float, unit: str) -> str:
     return show_rate(rate, unit, with_unit=False)
 
 
-def effects_table(review: Review, ground: Observations, found: Effects) -> list[RenderableType]:
+def effects_table(review: Review, ground: Observations, found: Effects) -> list[Shown]:
     """Return what each factor does to a workload."""
     columns = (
         ("factor", "left"),
@@ -127,7 +122,7 @@ def effects_table(review: Review, ground: Observations, found: Effects) -> list[
         ("cells", "right"),
     )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
-    lines: list[RenderableType] = [Text(""), Text(ground.text, style="head"), table(columns, rows)]
+    lines: list[Shown] = [BLANK, heading(ground.text), Table(columns, rows)]
     lines += bullet_list("Only together", words.together_words(review, found))
     refused = [words.effect_words(review, e) for e in found.effects if e.ratio is None]
     return [*lines, *bullet_list("Not to be told", refused), *bullet_list("Keep in mind", words.cautions(found))]
@@ -140,7 +135,7 @@ def _effect_row(review: Review, effect: Effect) -> Cells:
     return [effect.factor, *names, change, words.interval(effect.low, effect.high), str(effect.cells)]
 
 
-def ranks_table(review: Review, ground: Observations, ranks: Ranks) -> list[RenderableType]:
+def ranks_table(review: Review, ranks: Ranks) -> list[Shown]:
     """Return the places of products for a workload."""
     columns = (
         ("place", "left"),
@@ -162,15 +157,15 @@ def ranks_table(review: Review, ground: Observations, ranks: Ranks) -> list[Rend
         ]
         for p, change in zip(ranks.places, changes, strict=True)
     ]
-    lines: list[RenderableType] = [Text(""), Text(ground.text, style="head")]
+    lines: list[Shown] = []
     if rows:
-        lines += [table(columns, rows), Text(words.best_words(review, ranks))]
+        lines += [Table(columns, rows), Text(words.best_words(review, ranks))]
     lines += bullet_list("The order turns", words.turn_words(review, ranks))
     refused = [f"{words.named(review, level)}: {why}" for level, why in ranks.refused]
     return [*lines, *bullet_list("Without a place", refused)]
 
 
-def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> list[RenderableType]:
+def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> list[Shown]:
     """Return what works in which cell."""
     if not rows:
         return []
@@ -180,10 +175,10 @@ def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> lis
         [*(words.named(review, level) for _, level in row.cell), *(_works(row.works[q]) for q in questions)]
         for row in rows
     ]
-    return [table(columns, body)]
+    return [Table(columns, body)]
 
 
-def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[RenderableType]:
+def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Shown]:
     """Return the ports of hosts beside each other."""
     columns = [(name, "left") for name in ("host", "port", "link")]
     sides = [(f"{way}, {unit}", "left") for way in ("read", "write")]
@@ -199,7 +194,7 @@ def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Rend
         for row in rows
     ]
     return [
-        table([*columns, *sides, ("behind it", "left"), ("shared with", "left")], body),
+        Table([*columns, *sides, ("behind it", "left"), ("shared with", "left")], body),
         Text("the most that any setup carried there, by its newest runs", style="muted"),
     ]
 
@@ -209,7 +204,7 @@ def _most(row: PortRow, way: str, unit: str) -> str:
     return "–" if told is None else f"{show_rate(told[0].rate, unit, with_unit=False)} by {told[1]}"
 
 
-def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[RenderableType]:
+def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Shown]:
     """Return what other reviews measured, marked as theirs."""
     if not others:
         return []
@@ -227,7 +222,7 @@ def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Renderable
     head = Text(
         "Of other reviews: another bench, another day; to be weighed and not to be compared by per cent", style="head"
     )
-    return [head, table(columns, body), Text("")]
+    return [head, Table(columns, body), BLANK]
 
 
 def _works(answer: bool | None) -> Text:

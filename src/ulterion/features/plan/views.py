@@ -6,6 +6,7 @@ import argparse
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+from ulterion.show.blocks import BLANK, bullet_list, heading
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -148,7 +149,6 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     from ulterion.features.plan.steps import PlanRequest
     from ulterion.features.plan.tables import ranks_table
     from ulterion.features.plan.words import next_words, short_words
-    from ulterion.show.terminal import bullet_list
 
     review, margin = folder.review, folder.review.review.margin
     found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
@@ -157,7 +157,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     placed = [(g, r) for g, r in found if r.places]
     wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
     drawn = _figures(arguments, env, wanted)
-    lines = [line for g, r in found for line in ranks_table(review, g, r)]
+    lines = [line for g, r in found for line in (BLANK, heading(g.text), *ranks_table(review, r))]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     lines += bullet_list("In short", short_words(review, [(g.workload, r) for g, r in found]))
     return show_answer(

@@ -134,9 +134,9 @@ def difference(one: Soak, other: Soak) -> SoakDifference:
         missing = one if a is None else other
         why = f"{missing.label}: {_why_no_rise(missing)}"
     else:
-        rise = a[0] - b[0]
-        low = rise - math.hypot(a[0] - a[1], b[2] - b[0])
-        high = rise + math.hypot(a[2] - a[0], b[0] - b[1])
+        rise = a.value - b.value
+        low = rise - math.hypot(a.value - a.low, b.high - b.value)
+        high = rise + math.hypot(a.high - a.value, b.value - b.low)
     return SoakDifference(
         first=one.label,
         second=other.label,

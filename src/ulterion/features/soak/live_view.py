@@ -24,7 +24,7 @@ from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.run.observers import Observer
 from ulterion.show.sparkline import RunningLine, rate_cells, width_beside
-from ulterion.show.terminal import console
+from ulterion.show.terminal import console, renderable
 
 SHOWN_EVENTS = 6
 
@@ -88,7 +88,7 @@ class SoakAnnouncer(Observer):
     def opened(self, run: SoakRun) -> None:
         """Show the preview with the sensors."""
         for line in preview(run):
-            self.console.print(line)
+            self.console.print(renderable(line))
 
     def phase(self, name: str, until: str) -> None:
         """Show the phase."""

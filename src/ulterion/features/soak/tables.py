@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from rich.console import RenderableType
-from rich.text import Text
-
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_rate, show_size
@@ -25,21 +22,21 @@ from ulterion.features.soak.words import (
 )
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
+from ulterion.show.blocks import BLANK, Definitions, Shown, Table, Text, bullet_list, heading
 from ulterion.show.bottleneck_words import bottleneck_text
-from ulterion.show.terminal import TableBlock, bullet_list, definitions, table
 
 
 def soak_results(
     run: SoakRun, soak: Soak | None, path: Path, unit: str, bottleneck: Bottleneck | None = None
-) -> list[RenderableType]:
+) -> list[Shown]:
     """Return what a finished soak says, what held its setup back, and where it is kept."""
-    kept = TableBlock([Text(f"kept in {path}", style="muted")], cut=False)
+    kept = Text(f"kept in {path}", "muted", whole=True)
     if soak is None:
-        return [Text("The load never began."), *_remarks(run, None), Text(""), kept]
-    return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), Text(""), kept]
+        return [Text("The load never began."), *_remarks(run, None), BLANK, kept]
+    return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), BLANK, kept]
 
 
-def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) -> list[RenderableType]:
+def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) -> list[Shown]:
     """Return the findings of one soak, and what held its setup back where measurements tell."""
     findings, record = soak.findings, soak.run.soak
     assert record is not None
@@ -64,10 +61,10 @@ def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) 
         per = findings.energy / (findings.bytes / 1e9)
         rows.append(("energy", f"{findings.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
     head += f", in {parts} parts" if parts > 1 else ""
-    return [Text(head, style="head"), Text(""), definitions(rows), *_heat_table(findings)]
+    return [heading(head), BLANK, Definitions(tuple(rows)), *_heat_table(findings)]
 
 
-def _heat_table(findings: Findings) -> list[RenderableType]:
+def _heat_table(findings: Findings) -> list[Shown]:
     if not findings.temperatures:
         return []
     rows = [_heat_row(w, findings) for w in findings.temperatures]
@@ -92,7 +89,7 @@ def _heat_table(findings: Findings) -> list[RenderableType]:
         notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
     if any(w.settling for w in findings.temperatures):
         notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
-    return [Text(""), table(columns, rows), *bullet_list("Temperatures", notes)]
+    return [BLANK, Table(columns, rows), *bullet_list("Temperatures", notes)]
 
 
 def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
@@ -107,7 +104,7 @@ def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
     return [*row, f"{about}{settling.end:.1f} C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
 
 
-def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
+def _remarks(run: SoakRun, findings: Findings | None) -> list[Shown]:
     ended = run.state.sentence("soak")
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
     doubts = [f"{d.sensor}: {d.why}" for d in findings.doubts] if findings else []
@@ -126,7 +123,7 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[RenderableType]:
     ]
 
 
-def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str) -> list[RenderableType]:
+def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str) -> list[Shown]:
     """Return several soaks beside each other, and how each differs from the first."""
     rows = [_soak_row(s, unit) for s in soaks]
     columns = [
@@ -140,8 +137,8 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         ("settled", "right"),
         ("rise", "right"),
     ]
-    lines: list[RenderableType] = [
-        table(columns, rows),
+    lines: list[Shown] = [
+        Table(columns, rows),
         Text(
             f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
             "before it was used up; throttled: since when; rise: settled less room",
@@ -171,5 +168,5 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
         show_duration(heat.at - soak.load_start) if heat else "–",
         f"{drive.peak:.0f} C" if drive else "–",
         f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
-        f"{about}{rise[0]:.1f} K" if rise else "–",
+        f"{about}{rise.value:.1f} K" if rise else "–",
     ]

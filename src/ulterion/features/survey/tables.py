@@ -5,21 +5,17 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 
-from rich.console import RenderableType
-from rich.table import Table
-from rich.text import Text
-
 from ulterion.core.facts.devices import Change, Drive, Survey
 from ulterion.core.links.chain import Step
 from ulterion.core.units import show_size, show_size_both
 from ulterion.features.survey.words import adapter_words, details, first, in_use, no_size, step_words, volume_words
-from ulterion.show.terminal import bullet_list
+from ulterion.show.blocks import BLANK, Definitions, Shown, Text, bullet_list, heading
 
 INDENT = 3
 LABEL = 6  # characters of what stands before a detail of a drive
 
 
-def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]:
+def survey_lines(survey: Survey, *, brief: bool = False) -> list[Shown]:
     """Return the survey for people."""
     bench = survey.bench
     facts = [
@@ -29,7 +25,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
     found = bullet_list("Look at this first", first(survey.drives, survey.adapters, survey.refused))
-    lines: list[RenderableType] = [Text(", ".join(f for f in facts if f), style="head"), *found, Text("")]
+    lines: list[Shown] = [heading(", ".join(f for f in facts if f)), *found, BLANK]
     shown: tuple[Step, ...] = ()
     ordered = sorted(survey.drives, key=lambda d: ([s.name for s in d.steps] or ["~"], d.empty))
     for (steps, empty), group in itertools.groupby(ordered, key=lambda d: (d.steps, d.empty)):
@@ -52,7 +48,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[RenderableType]
     return [*lines, *bullet_list("Root would add", survey.root_would_add), *bullet_list("Keep in mind", survey.doubts)]
 
 
-def _empty(slots: Sequence[Drive], depth: int) -> list[RenderableType]:
+def _empty(slots: Sequence[Drive], depth: int) -> list[Definitions]:
     """Return the lines of slots without a medium: slots of one name share a line."""
     lines = []
     for model, group in itertools.groupby(slots, key=lambda d: d.model):
@@ -67,7 +63,7 @@ def _trunk(steps: Sequence[Step]) -> list[Step]:
     return [s for s in steps if s.role != "drive"]
 
 
-def _branch(steps: Sequence[Step], before: Sequence[Step]) -> list[RenderableType]:
+def _branch(steps: Sequence[Step], before: Sequence[Step]) -> list[Definitions]:
     """Return the lines of the steps that were not shown for the drive before."""
     trunk, known = _trunk(steps), _trunk(before)
     same = 0
@@ -80,17 +76,12 @@ def _branch(steps: Sequence[Step], before: Sequence[Step]) -> list[RenderableTyp
     ]
 
 
-def _row(depth: int, head: str, words: str, style: str) -> RenderableType:
+def _row(depth: int, head: str, words: str, style: str) -> Definitions:
     """Return a line of the tree; what is too long hangs below its beginning."""
-    grid = Table.grid(padding=0)
-    grid.add_column(width=depth * INDENT + len(head) + 2, no_wrap=True)
-    grid.add_column(overflow="fold")
-    mark = " " * (depth * INDENT)
-    grid.add_row(Text(mark + head, style=style), Text(words))
-    return grid
+    return Definitions(((" " * (depth * INDENT) + head, words),), depth * INDENT + len(head) + 2, style)
 
 
-def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
+def _drive(drive: Drive, depth: int, brief: bool) -> list[Definitions]:
     size = show_size_both(drive.size) if drive.size else no_size(drive)
     words = ", ".join(
         w
@@ -114,7 +105,7 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[RenderableType]:
     return lines
 
 
-def change_line(change: Change) -> RenderableType:
+def change_line(change: Change) -> Shown:
     """Return one line for a drive that came, went or changed."""
     style = {"came": "good", "went": "bad", "changed": "open"}[change.what]
     drive = change.drive

@@ -12,7 +12,7 @@ from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.warmth import Warmth
 from ulterion.core.units import show_block
 from ulterion.core.version import __version__
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.requests import code_cache
 from ulterion.engine.targets.base import RealTarget, refuse_spoiled, seconds_asleep
@@ -120,7 +120,7 @@ class HostTarget(RealTime):
             )
         return [*sentences, *self.engine.cautions()]
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
         return self.engine.engine_of(workload)
 

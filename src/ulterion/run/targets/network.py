@@ -14,7 +14,7 @@ from ulterion.core.links.standards import Link, known_link
 from ulterion.core.soak.warmth import Warmth
 from ulterion.core.version import __version__
 from ulterion.core.workloads.network import NetworkCounts
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
@@ -127,11 +127,11 @@ class NetworkTarget(RealTime):
                 )
         return [*sentences, *_uneven(ends)]
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way it goes, and why."""
         if workload.pattern == "datagrams":
-            return "udp", "numbered datagrams at a set rate"
-        return "tcp", "a connection for each stream; the receiving end counts"
+            return EngineChoice("udp", "numbered datagrams at a set rate")
+        return EngineChoice("tcp", "a connection for each stream; the receiving end counts")
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Sequence
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.warmth import Warmth
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.targets.load import FileSizes
 from ulterion.model.review import Bench as BenchWords
 from ulterion.run.targets.soak_sources import Bench, LoadSettings
+
+
+class Identity(NamedTuple):
+    """What a run is told by: the seed of its offsets and data, and its id."""
+
+    seed: int
+    id: str
 
 
 class Target(Protocol):
@@ -56,10 +63,10 @@ class Target(Protocol):
     def resumed_at(self, last: float, started: datetime.datetime) -> float:
         """Return when a soak that was cut off at `last` is taken up again, seconds since it began."""
 
-    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+    def seed_and_id(self, seed: int | None, told: str) -> Identity:
         """Return the seed and the id of a run; on the simulated bench they follow from `told`."""
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
 
     def check(self, workload: Workload) -> None:

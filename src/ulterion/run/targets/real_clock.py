@@ -8,6 +8,7 @@ import time
 from collections.abc import Sequence
 
 from ulterion.model.runs.header import run_id
+from ulterion.run.targets.protocol import Identity
 
 
 class RealTime:
@@ -27,9 +28,9 @@ class RealTime:
         """Return the present moment, seconds since the soak began."""
         return max(last, self.seconds_since(started))
 
-    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+    def seed_and_id(self, seed: int | None, told: str) -> Identity:
         """Return a seed, drawn unless one is given, and an id."""
-        return (seed if seed is not None else secrets.randbits(31)), run_id(secrets.token_bytes(3))
+        return Identity(secrets.randbits(31) if seed is None else seed, run_id(secrets.token_bytes(3)))
 
     def rest(self, seconds: float) -> None:
         """Let real time pass; signals end it by their handlers."""

@@ -12,12 +12,12 @@ from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.trace import DRIVE
 from ulterion.core.soak.warmth import Warmth
 from ulterion.core.version import __version__
-from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
+from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.targets.load import FileSizes
 from ulterion.model.review import Bench as BenchWords
 from ulterion.model.runs.header import run_id
-from ulterion.run.targets.protocol import Target
+from ulterion.run.targets.protocol import Identity, Target
 from ulterion.run.targets.simulated_state import leave, take_up
 from ulterion.run.targets.soak_sources import Bench, LoadSettings, SimBenchSource
 from ulterion.sim.bench import SimBench
@@ -103,12 +103,13 @@ class SimulatedTarget:
         """Return when cables were changed."""
         return last + SWAP_SECONDS
 
-    def seed_and_id(self, seed: int | None, told: str) -> tuple[int, str]:
+    def seed_and_id(self, seed: int | None, told: str) -> Identity:
         """Return seed and id as they follow from the bench's seed and what was told."""
         digest = hashlib.sha256(f"{self.chain.bench.bench.seed}/{told}".encode()).digest()
-        return (seed if seed is not None else int.from_bytes(digest[:4], "big") >> 1), run_id(digest[4:7])
+        drawn = int.from_bytes(digest[:4], "big") >> 1
+        return Identity(drawn if seed is None else seed, run_id(digest[4:7]))
 
-    def engine_of(self, workload: Workload) -> tuple[str, str]:
+    def engine_of(self, workload: Workload) -> EngineChoice:
         """Return how requests are issued."""
         return self.chain.engine_of(workload)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
@@ -42,6 +42,13 @@ class LoadSettings:
     pace: float | None = None
 
 
+class PhaseEnd(NamedTuple):
+    """What is left when a phase ends: rows, and the seconds of the flush, if there was one."""
+
+    rows: Sequence[TraceRow]
+    flush: float | None = None
+
+
 class Source(Protocol):
     """One phase's rows."""
 
@@ -52,7 +59,7 @@ class Source(Protocol):
     def look(self) -> Sequence[TraceRow]:
         """Return the rows that came since the last look, waiting a moment at most; raise TargetFailed."""
 
-    def end(self) -> tuple[Sequence[TraceRow], float | None]:
+    def end(self) -> PhaseEnd:
         """End the phase; return the rows left over and the seconds of the flush, if there was one."""
 
     @property
@@ -156,9 +163,9 @@ class _Resting:
             self._last += self._bench.interval
         return self._bench.with_values(rows)
 
-    def end(self) -> tuple[Sequence[TraceRow], float | None]:
+    def end(self) -> PhaseEnd:
         left = self._bench.now() - self._last
-        return self._bench.with_values([TraceRow(left, 0, 0)]), None
+        return PhaseEnd(self._bench.with_values([TraceRow(left, 0, 0)]))
 
     @property
     def ended(self) -> bool:
@@ -183,10 +190,10 @@ class _Loading:
     def look(self) -> Sequence[TraceRow]:
         return self._bench.with_values(self._load.look())
 
-    def end(self) -> tuple[Sequence[TraceRow], float | None]:
+    def end(self) -> PhaseEnd:
         rows, end = self._load.stop()
         assert isinstance(end, LoadEnd)
-        return self._bench.with_values(rows), end.flush
+        return PhaseEnd(self._bench.with_values(rows), end.flush)
 
     @property
     def ended(self) -> bool:
@@ -239,10 +246,10 @@ class _Simulated:
             time.sleep(bench.interval / bench.pace)
         return [bench.target.soak_row(self._workload, bench.interval, bench.rng)]
 
-    def end(self) -> tuple[Sequence[TraceRow], float | None]:
+    def end(self) -> PhaseEnd:
         if self._workload is None or self._workload.direction == "read":
-            return [], None
-        return [], self._bench.target.state.truth(self._workload).flush
+            return PhaseEnd([])
+        return PhaseEnd([], self._bench.target.state.truth(self._workload).flush)
 
     @property
     def ended(self) -> bool:
