@@ -109,7 +109,7 @@ MUTANTS = (
     _("features/archive/query.py", "if not (is_number or isinstance(value, kind)) or", "if", "cli.test_others"),
     _("model/ownfiles.py", " or _sum(read_bytes(path)) not in self._sums.get(name, [])", "", "cli.test_others"),
     _("model/bundle.py", "outside = not path.resolve().is_relative_to(folder.resolve())", "outside = False", "cli.test_others"),
-    _("model/bundle.py", "min(MAX_BYTES, MAX_TIMES * len(data) + MAX_TEXT_BYTES)", "8 * MOST_BYTES", "cli.test_others"),
+    _("model/bundle.py", "min(MAX_BYTES, MAX_TIMES * len(data) + MAX_TEXT_BYTES)", "8 * MAX_BYTES", "cli.test_others"),
     _("model/aside.py", "if not folder.resolve().is_relative_to(review.resolve()):", "if False:", "cli.test_others"),
     _("model/together.py", "for path in (*(p for p, _ in documents), first):", "for path in (first,):", "cli.test_others"),
     _("model/together.py", "if not path_of(run).exists():", "if path_of(run).exists():", "cli.test_others"),
