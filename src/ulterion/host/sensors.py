@@ -18,7 +18,7 @@ from ulterion.host import ata, commands, drives, nvme, tree
 from ulterion.host.passthrough import LogError
 
 PROBE_SECONDS = 5.0  # a probe that takes longer hangs
-MAX_NAME_BYTES = 60  # characters
+MAX_NAME_WIDTH = 60  # characters
 PLAUSIBLE = (-60.0, 250.0)  # C; beyond it a number is no temperature
 
 
@@ -170,9 +170,9 @@ def parse_probe(text: str) -> Probe:
 
 
 def _check_name(option: str, name: str) -> None:
-    if len(name) > MAX_NAME_BYTES or visible(name) != name:
+    if len(name) > MAX_NAME_WIDTH or visible(name) != name:
         raise UsageError(
-            f"{option}: a sensor's name has at most {MAX_NAME_BYTES} printable characters, unlike '{name}'"
+            f"{option}: a sensor's name has at most {MAX_NAME_WIDTH} printable characters, unlike '{name}'"
         )
 
 

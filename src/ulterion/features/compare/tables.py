@@ -23,7 +23,7 @@ from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading
 from ulterion.show.bottleneck_words import bottleneck_lines
 from ulterion.show.columns import align_points, show_margin, show_ratio
 
-MAX_NAME_BYTES = 16  # characters of a workload that fit beside the figures in 80 columns
+MAX_NAME_WIDTH = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
 MAX_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
 
@@ -84,7 +84,7 @@ def _figures(group: Group, unit: str) -> Shown:
     ]
     names = [row.workload.title for row in group.rows]
     first = [True] + [a.workload.text != b.workload.text for a, b in pairwise(group.rows)]
-    if max(map(len, names), default=0) <= MAX_NAME_BYTES:
+    if max(map(len, names), default=0) <= MAX_NAME_WIDTH:
         lines = [[Text(n if f else "", style="name"), *c] for n, f, c in zip(names, first, cells, strict=True)]
         return Table(columns, lines, RATES)
     body: list[Text | list[Text | str]] = []  # long names stand in lines of their own

@@ -13,7 +13,7 @@ from ulterion.model.review import Review
 from ulterion.show.figure_base import SetupStyles, begin, colour, foot, ground_of, style
 
 ROW, HEAD = 0.5, 1.6  # inches
-MAX_NAME_BYTES = 28  # characters of a line
+MAX_NAME_WIDTH = 28  # characters of a line
 
 
 def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, dark: bool = False) -> Figure:
@@ -47,7 +47,7 @@ def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, d
             color=ground.ink,
             fontsize=10,
         )
-    axes.set_yticks(range(len(known)), [fill(cast.name(r.setup), MAX_NAME_BYTES) for r, _ in known], fontsize=9)
+    axes.set_yticks(range(len(known)), [fill(cast.name(r.setup), MAX_NAME_WIDTH) for r, _ in known], fontsize=9)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)
