@@ -81,7 +81,7 @@ def world(rng: random.Random) -> World:
     """Return a random review: a bench with slots and sockets, a drive or two, enclosures, hubs and cables."""
     w = World(rng)
 
-    def add(key: str, kind: str, link: str | None, low: float, high: float, bare: bool = False) -> None:
+    def add(key: str, kind: str, link: str | None, low: float, high: float, *, bare: bool = False) -> None:
         w.kinds[key] = kind
         if link is not None:
             known = find_link(link)

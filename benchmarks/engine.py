@@ -51,7 +51,7 @@ def ours(path: Path, words: str, seconds: float, workers: int | None = 1) -> Fig
     return Figures(one.requests / one.seconds, (one.cpu_seconds or 0) / one.requests, one.latency.percentile(50))
 
 
-def reference(loop: Path, path: Path, mode: str, block: int, depth: int, seconds: float) -> Figures:
+def reference(loop: Path, path: Path, mode: str, block: int, depth: int, *, seconds: float) -> Figures:
     """Run one pass of the loop of C."""
     command = [str(loop), str(path), mode, str(block), str(depth), str(seconds), "1"]
     told = subprocess.run(command, check=True, capture_output=True, text=True).stdout.split()
@@ -80,7 +80,7 @@ def table(loop: Path, path: Path, rounds: int, seconds: float) -> list[Row]:
              ("4 KiB random, 32 in flight", "random read 4 KiB depth 32", "ring-random", 4096, 32, ">= 0.95"),
              ("4 KiB random, one at a time", "random read 4 KiB depth 1", "plain-random", 4096, 1, None))  # fmt: skip
     for what, words, mode, block, depth, rate in cases:
-        theirs = partial(reference, loop, path, mode, block, depth, seconds)
+        theirs = partial(reference, loop, path, mode, block, depth, seconds=seconds)
         pairs = paired(rounds, partial(ours, path, words, seconds), theirs)
         if rate is not None:
             rows.append(row(f"{what}: rate, ours / C", pairs, lambda a, b: a.rate / b.rate, rate))

@@ -46,7 +46,7 @@ class Running:
         self.returncode: int | None = None
         self.pid = os.fork()
         if not self.pid:
-            _be_the_program(arguments, folder, environment, theirs, prepare, session)
+            _be_the_program(arguments, folder, environment, theirs, prepare, session=session)
         for ends, given in zip(theirs, (stdin, stdout, stderr), strict=True):
             if given is None:
                 os.close(ends)
@@ -113,7 +113,7 @@ class Running:
 
 def _be_the_program(
     arguments: Sequence[str], folder: Path, environment: Mapping[str, str], streams: Sequence[int],
-    prepare: Callable[[], None], session: bool,
+    prepare: Callable[[], None], *, session: bool,
 ) -> None:  # fmt: skip
     """In the child: become what a shell would have started, and leave by _exit only."""
     status = 99

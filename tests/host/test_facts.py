@@ -69,7 +69,7 @@ class Tree(FolderCase):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.symlink_to(self.folder / target)
 
-    def disk(self, disk: str, device: str, size: str, partition: str = "", number: str = "", part_number: str = "",
+    def disk(self, disk: str, device: str, size: str, partition: str = "", number: str = "", *, part_number: str = "",
              **values: str) -> None:  # fmt: skip
         block = f"{device}/block/{disk}"
         self.files(device, **values)

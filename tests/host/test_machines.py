@@ -74,7 +74,7 @@ def nvme(slot: str, own: str, runs: str, state: str = "live") -> Callable[[Tree]
 
 
 def behind_switch(
-    up: str, down: str, kind: str, own: str, runs: str, then: Callable[[Tree, str], object]
+    up: str, down: str, kind: str, own: str, runs: str, *, then: Callable[[Tree, str], object]
 ) -> Callable[[Tree], object]:
     """A device behind a switch, such as a chipset is one."""
 
@@ -88,7 +88,7 @@ def behind_switch(
 
 
 def usb(speed: str, descriptors: bytes = UAS, said: bytes = bos(USB2, SS, plus(10)), bus: str = "10000", top: str = f"{PCI}/0000:00:14.0",
-        kind: tuple[str, str] | None = None, driver: str | None = "uas", **facts: str) -> Callable[[Tree], object]:  # fmt: skip
+        *, kind: tuple[str, str] | None = None, driver: str | None = "uas", **facts: str) -> Callable[[Tree], object]:  # fmt: skip
     """A drive in an enclosure on a controller of the host, itself perhaps a card of a stated link in a slot."""
 
     def build(t: Tree) -> None:

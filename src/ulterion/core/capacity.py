@@ -153,7 +153,7 @@ def _all_at_the_end(tally: Tally, units: int) -> bool:
 
 
 def looked(
-    tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_from: int | None, driven: int = 0
+    tally: Tally, claimed: int, filled: int, wraps_at: int | None, lost_from: int | None, *, driven: int = 0
 ) -> Capacity:
     """Return what a quick look says: a beginning of `filled` units written whole, single units over the rest.
 

@@ -178,7 +178,7 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
 
 
 def run_pass(
-    target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, number: int
+    target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, *, number: int
 ) -> PassResult:
     """Run a pass, again where it was spoiled; when that happens too often raise Interrupted, or TargetFailed where the target does it."""
     for _ in range(MAX_SPOILED):

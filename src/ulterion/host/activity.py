@@ -79,7 +79,7 @@ def _writes_done(counters: Path) -> tuple[str, ...]:
 
 
 def busyness(
-    before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None, cores: int
+    before: Activity, after: Activity, seconds: float, own_cpu: float, own_disk: str | None, *, cores: int
 ) -> list[str]:
     """Return sentences on what else loaded the machine during `seconds`; empty when it was quiet.
 

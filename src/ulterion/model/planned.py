@@ -136,6 +136,7 @@ def planned(
     margin: float,
     host: str | None = None,
     visits: int = 1,
+    *,
     leaving: Collection[str] = (),
 ) -> Planned:
     """Return how far the plan of a review is.
@@ -184,6 +185,7 @@ def _cell(
     cell: Cell,
     setup: str,
     runs: Mapping[str, Sequence[MeasureRun]],
+    *,
     soaked: set[str | None],
     margin: float,
     host: str | None,

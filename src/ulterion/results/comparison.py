@@ -185,6 +185,7 @@ class GroupBuilder:
         medium: str | None,
         against: str | None,
         wanted: Sequence[str],
+        *,
         own: Review,
     ) -> None:
         self.own = own

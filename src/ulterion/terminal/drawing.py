@@ -75,6 +75,7 @@ def show_answer(
     kind: str,
     data: object,
     lines: Sequence[Shown],
+    *,
     drawn: SavedFigures | None = None,
 ) -> Status:
     """Show an answer as JSON where that was asked for, else as lines; then where its figures are."""

@@ -100,6 +100,7 @@ def _link(
     code: str,
     practical: tuple[float, float],
     why: str,
+    *,
     source: str,
     aliases: tuple[str, ...] = (),
     payload: float | None = None,

@@ -139,6 +139,7 @@ def _told(
     factor: str,
     level: str,
     against: str,
+    *,
     cells: int,
     where: tuple[str, str] | None = None,
 ) -> Effect:

@@ -138,7 +138,7 @@ def _held_at_limit(load: Trace, temperature: Floats, drop: Drop, limit: float) -
     return before <= JUST_REACHED and bool(known.size) and float(np.max(known)) <= limit + NEAR_LIMIT
 
 
-def _rose(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float, by: float) -> bool:
+def _rose(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], now: float, *, by: float) -> bool:
     """Return whether the drive grew warmer than at the fall while the new rate held, for a minute: heat would have lowered it further."""
     rows = slice(drop.first + 1, min([drop.last, *(d.first for d in drops if d.first > drop.first)]))
     warmer, rate = temperature[rows] >= now + by, load.rate[rows]

@@ -190,7 +190,7 @@ def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) ->
     return fits
 
 
-def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[float, ...], begin: float) -> _Fit:
+def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[float, ...], *, begin: float) -> _Fit:
     """Fit the weights of lags up to the slowest."""
     chosen = np.arange(slowest, -1, -STRIDE)[::-1]
     columns = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()

@@ -60,7 +60,7 @@ def expected(pace: float, seconds: float, size: int) -> int:
 
 
 def send_paced(
-    sock: socket.socket, where: Where, token: bytes, size: int, pace: float, seconds: float, meter: Meter
+    sock: socket.socket, where: Where, token: bytes, size: int, pace: float, *, seconds: float, meter: Meter
 ) -> Paced:
     """Send datagrams of `size` bytes at `pace` bytes per second, in batches of a millisecond; `where` as connect takes it."""
     done, total = Paced(), expected(pace, seconds, size)

@@ -119,7 +119,7 @@ def receive(sock: socket.socket, window: Window, meter: Meter, number: int) -> C
 
 
 def _take_in(
-    sock: socket.socket, window: Window, meter: Meter, number: int, counted: Counted, room: memoryview
+    sock: socket.socket, window: Window, meter: Meter, number: int, counted: Counted, *, room: memoryview
 ) -> None:
     now, take, stopped = time.perf_counter, sock.recv_into, meter.stop.is_set
     last = begun = now()

@@ -92,7 +92,7 @@ class WindowsFile:
             self.kernel.CloseHandle(one)
 
 
-def _opened(kernel: w.Kernel, path: str, access: int, share: int, how: int, flags: int) -> WindowsFile:
+def _opened(kernel: w.Kernel, path: str, access: int, share: int, how: int, *, flags: int) -> WindowsFile:
     """Open past the cache; where that is refused, through it, which is told."""
     for extra, direct in ((w.NO_BUFFERING, True), (0, False)):
         handle = kernel.CreateFileW(path, access, share, None, how, flags | extra | w.OVERLAPPED_IO, None)

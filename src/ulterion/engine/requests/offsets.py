@@ -29,7 +29,7 @@ def random_chunks(span_bytes: int, block_bytes: int, seed: int, origin: int = 0)
 
 
 def sequential_chunks(
-    span_bytes: int, block_bytes: int, worker: int = 0, workers: int = 1, origin: int = 0, chunk: int = CHUNK
+    span_bytes: int, block_bytes: int, worker: int = 0, workers: int = 1, origin: int = 0, *, chunk: int = CHUNK
 ) -> Iterator[Places]:
     """Yield arrays of offsets: origin, origin + block, ... up to the end of the span, over and over."""
     once = range(origin + worker * block_bytes, origin + span_bytes - block_bytes + 1, workers * block_bytes)

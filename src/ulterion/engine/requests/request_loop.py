@@ -143,6 +143,7 @@ def drive(
     turn: Callable[[], int],
     stop: StopSign,
     tick: Tick | None = None,
+    *,
     give_up: Callable[[], bool] | None = None,
 ) -> int:
     """Take a loop (`turn`) through slices until it is over; return why it came back last.

@@ -34,9 +34,9 @@ class RingLoop:
         seed: int,
         worker: int = 0,
         workers: int = 1,
+        *,
         stop: StopSign | None = None,
         recorder: RequestRecorder | None = None,
-        *,
         nothing: bool = False,
     ) -> None:
         """Prepare a loop for a settled workload on an open file; with `nothing` its requests do nothing, for calibration."""

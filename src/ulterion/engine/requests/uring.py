@@ -134,6 +134,7 @@ class Ring:
         sqes: mmap.mmap,
         sq: _Offsets,
         cq: _Offsets,
+        *,
         sq_entries: int,
         cq_entries: int,
     ) -> None:

@@ -56,6 +56,7 @@ class Load:
         seed: int,
         interval: float,
         files: FileSizes | None = None,
+        *,
         seconds: float | None = None,
     ) -> None:
         """Begin it; it goes on until `stop`, or for so many seconds (then `look` returns the last rows, and it is `ended`)."""
@@ -63,7 +64,7 @@ class Load:
         io_method = target.io_method(workload.depth)
         sources = workload.depth if isinstance(io_method, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
-        work = partial(_work, target, workload, seed, self.intervals, files)
+        work = partial(_work, target, workload, seed, intervals=self.intervals, files=files)
         self._crew = target.crew_of([work])
         self._pauses, self._asleep = 0, seconds_asleep()
         self._over, self._end = False, LoadEnd(0.0, None)
@@ -137,13 +138,14 @@ def _work(
     target: RealTarget,
     workload: Workload,
     seed: int,
+    slot: worker_pool.WorkerSlot,
+    *,
     intervals: Intervals,
     files: FileSizes | None,
-    slot: worker_pool.WorkerSlot,
 ) -> LoadEnd:
     """Do the load in this process until told to stop."""
     if files is not None:
-        return _cycle(target, workload, seed, intervals=intervals, files=files, slot=slot)
+        return _cycle(target, workload, seed, slot, intervals=intervals, files=files)
     moved = target.io_method(workload.depth).move(target.job(workload, seed, slot, intervals=intervals))
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, slot))
 
@@ -161,9 +163,10 @@ def _cycle(
     target: RealTarget,
     workload: Workload,
     seed: int,
+    slot: worker_pool.WorkerSlot,
+    *,
     intervals: Intervals,
     files: FileSizes,
-    slot: worker_pool.WorkerSlot,
 ) -> LoadEnd:
     """Write files, delete them all when the room is used up, and so on."""
     from ulterion.engine.requests.request_loop import RequestLoop, RequestRecorder

@@ -152,6 +152,7 @@ def _collect(
     run: AnyRun,
     key: str,
     known: str,
+    *,
     place: str,
     path: str,
 ) -> None:

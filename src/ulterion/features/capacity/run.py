@@ -150,7 +150,9 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
     )
 
 
-def _look(pool: Does, found: Medium, key: int, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
+def _look(
+    pool: Does, found: Medium, key: int, looked: _Looked, observer: Observer, *, keep: Callable[[], None]
+) -> None:
     if found.method == READ:
         looked.doing = "reading"
         observer.stage("looking for repeats", 0)

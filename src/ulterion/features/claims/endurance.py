@@ -57,7 +57,7 @@ def _class_rate(name: str) -> float:
     return int(name.removeprefix("V")) * MEGABYTE
 
 
-def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, called: str | None = None) -> ClaimRow:
+def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, *, called: str | None = None) -> ClaimRow:
     judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --setup NAME")
     return ClaimRow(
         part=key,

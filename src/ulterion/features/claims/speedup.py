@@ -52,7 +52,13 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
 
 
 def _row(
-    review: Review, figures: dict[str, dict[str, Measurement]], part: str, than: str, times: float, workload: str | None
+    review: Review,
+    figures: dict[str, dict[str, Measurement]],
+    part: str,
+    than: str,
+    times: float,
+    *,
+    workload: str | None,
 ) -> RivalRow:
     row = RivalRow(
         part=part,

@@ -116,7 +116,7 @@ def read_table(
 
 
 def _row(
-    row: dict[str, str], setup: str | None, task: str, direction: Direction, reaction_seconds: float, where: str
+    row: dict[str, str], setup: str | None, task: str, direction: Direction, reaction_seconds: float, *, where: str
 ) -> Typed:
     told = {k: v.strip() for k, v in row.items() if isinstance(k, str) and isinstance(v, str) and v.strip()}
     name, way = told.get("setup", setup), told.get("direction", direction)

@@ -70,7 +70,7 @@ def _in_lines(name: str, most: int) -> str:
 
 
 def _panel(
-    axes: Axes, rows: Sequence[ComparedRow], setups: Sequence[str], unit: str, cast: SetupStyles, ground: Ground
+    axes: Axes, rows: Sequence[ComparedRow], setups: Sequence[str], unit: str, cast: SetupStyles, *, ground: Ground
 ) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale

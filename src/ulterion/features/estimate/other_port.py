@@ -80,7 +80,7 @@ def suggestions(review: Review, runs: Sequence[AnyRun], link: Link, size: int | 
 
 
 def _suggestion(
-    review: Review, runs: Sequence[AnyRun], ends: Ends, link: Link, size: int | None, parts: tuple[str, ...]
+    review: Review, runs: Sequence[AnyRun], ends: Ends, link: Link, size: int | None, *, parts: tuple[str, ...]
 ) -> Suggestion:
     first = next((k for p in parts if (k := review.parts[p].link) is not None), None)  # a cable may have none
     blank = Suggestion(parts, link, None, {}, None)

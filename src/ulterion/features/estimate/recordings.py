@@ -53,6 +53,7 @@ def recordings(
     stream: float,
     buffer: float,
     size: float | None,
+    *,
     setups: Sequence[str] = (),
 ) -> list[Recorded]:
     """Return for each setup whether it takes a stream (bytes per second), and what `size` bytes of it fill."""
@@ -65,7 +66,7 @@ def _media(review: Review) -> list[str]:
 
 
 def _recorded(
-    review: Review, runs: Sequence[AnyRun], setup: str, stream: float, buffer: float, size: float | None
+    review: Review, runs: Sequence[AnyRun], setup: str, stream: float, buffer: float, *, size: float | None
 ) -> Recorded:
     soak, end = soak_on(runs, setup, "write"), end_of(review, runs, setup, "write")
     lowest = soak.findings.lowest if soak is not None else None

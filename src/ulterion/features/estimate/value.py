@@ -111,7 +111,7 @@ def cheapest(found: Sequence[Value]) -> list[Value]:
 
 
 def _rate(
-    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measurement], setup: str, size: float, mix: Mix
+    review: Review, runs: Sequence[AnyRun], cells: dict[str, Measurement], setup: str, size: float, *, mix: Mix
 ) -> float | None:
     """Return the bytes per second over the whole mix (the harmonic mean, weighted by bytes), None where any of it was not measured."""
     seconds = 0.0

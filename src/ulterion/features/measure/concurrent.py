@@ -145,7 +145,7 @@ def _round(participants: Sequence[_Participant], count: int, number: int, stall:
             one.turn()
             recorder.begin(index, workload, number)
             run_pass = partial(runner.run_pass, one.found.target, workload, one.seed(index, number), recorder)
-            result = _guard(one, partial(run_pass, index, number))
+            result = _guard(one, partial(run_pass, index, number=number))
             if result is not None:
                 recorder.end(index, workload, number, result)
         _at_once([s for s in participants if s.failure is None], index + count, number, stall)

@@ -194,6 +194,7 @@ def attach_log(
     path: Path,
     name: str,
     columns: tuple[str | None, str | None],
+    *,
     zone: str | None,
     shift: float,
 ) -> dict[str, object]:
@@ -206,7 +207,9 @@ def attach_log(
     return told
 
 
-def _with_log(run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float, told: dict[str, object]) -> AnyRun:
+def _with_log(
+    run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float, *, told: dict[str, object]
+) -> AnyRun:
     """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
     if not isinstance(run, SoakRun):
         raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")

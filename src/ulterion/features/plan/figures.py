@@ -54,8 +54,8 @@ def draw_grid(
     rows: str,
     columns: str,
     unit: str,
-    foot_words: Sequence[str],
     *,
+    foot_words: Sequence[str],
     dark: bool = False,
 ) -> Figure:
     """Return a workload over the cells as a map with its figures: one factor down, all combinations of the others across."""
@@ -94,7 +94,7 @@ def draw_grid(
 
 
 def _numbers(
-    axes: Axes, found: Workloads, values: np.ndarray, tints: LinearSegmentedColormap, ground: Ground, unit: str
+    axes: Axes, found: Workloads, values: np.ndarray, tints: LinearSegmentedColormap, ground: Ground, *, unit: str
 ) -> None:
     """Write each figure into its cell, in the ink that stands out."""
     logs = np.log(values)

@@ -84,7 +84,7 @@ def survey(said_text: str) -> Survey:
     return Survey(_bench(said), tuple(sorted(found, key=lambda d: (len(d.name), d.name))))
 
 
-def _drive(index: int, one: Entry, physical: Entry, disk: Entry, said: Entry, volumes: tuple[Volume, ...]) -> Drive:
+def _drive(index: int, one: Entry, physical: Entry, disk: Entry, said: Entry, *, volumes: tuple[Volume, ...]) -> Drive:
     steps = _steps(text(one.get("PNPDeviceID")), shapes.entry(said.get("devices")))
     kind, driver = whole(physical.get("MediaType")), next((s.driver for s in reversed(steps) if s.driver), None)
     system = [switch(disk.get(key)) for key in ("IsSystem", "IsBoot")]
