@@ -156,8 +156,8 @@ class Wider(FolderCase):
         self.assertTrue(0.5 <= found["fairness"] <= 1)
         self.refused("measure", "a", "--together", "a", *QUICK, says="are the same target")
 
-    def test_lanes_warm_up_and_sureness_are_in_the_document(self) -> None:
-        """The warm-up is kept and not counted; the reason for stopping and the lanes are written down."""
+    def test_workers_warm_up_and_sureness_are_in_the_document(self) -> None:
+        """The warm-up is kept and not counted; the reason for stopping and the workers are written down."""
         data = self.json_of("measure", ".", "--workload", "random read 4 KiB depth 2", "--workers", "2", "--warm-up",
                             "--until-sure", "90 %", *QUICK)  # fmt: skip
         record = data["run"]["workloads"][0]

@@ -97,8 +97,8 @@ class RingLanes(FolderCase):
         with self.assertRaisesRegex(TargetFailed, "EISDIR|EINVAL"):
             self.drive(loop)
 
-    def test_lanes_share_a_sequential_span(self) -> None:
-        """Three lanes take every third block each; together they cover the span."""
+    def test_workers_share_a_sequential_span(self) -> None:
+        """Three workers take every third block each; together they cover the span."""
         workload = parse_workload("sequential read 64 KiB depth 4").settled(0.1, 8 * MIB)
         taken = [list(RingLoop(self.fd, workload, 1, loop, 3).feed.work.offsets[:40]) for loop in range(3)]
         self.assertEqual(sorted(o for part in taken for o in part), [i * 65536 for i in range(120)])

@@ -1,1 +1,1 @@
-"""The command line: one module for each command, thin.  Nothing heavy is imported before a command runs."""
+"""The command line: the parser, and where each command is found.  Nothing heavy is imported before a command runs."""

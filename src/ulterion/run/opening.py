@@ -31,7 +31,7 @@ from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest, TargetOptions
 from ulterion.run.targets.host import HostTarget
 from ulterion.run.targets.network import NetworkTarget
-from ulterion.run.targets.protocol import Target
+from ulterion.run.targets.protocol import LoadTarget, Target
 from ulterion.run.targets.simulated import SimulatedTarget
 from ulterion.sim.bench import load_bench
 from ulterion.sim.target import DEFAULT_SPAN, SimTarget
@@ -52,6 +52,15 @@ class Opened:
     header: dict[str, Any]
     linked: LinkedFacts
     expect: tuple[Expect, ...] = ()
+
+    @property
+    def load_target(self) -> LoadTarget:
+        """The target as one that takes a soak; raises UsageError where it takes none."""
+        if not isinstance(self.target, LoadTarget):
+            raise UsageError(
+                "a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m"
+            )
+        return self.target
 
     def with_links_under_load(self, run: Run) -> Run:
         """Return a run with the links of its target as they were while data moved, and what of them is not as expected."""

@@ -61,11 +61,6 @@ class Suggestion:
     runs: tuple[str, ...] = ()
     why: str | None = None
 
-    @property
-    def measured_there(self) -> bool:
-        """Whether it was measured on such a port."""
-        return any(w.basis == "measured" for w in self.ways.values())
-
 
 Ends = Mapping[tuple[str, Direction], tuple[End, tuple[str, ...]]]
 """What is known of each setup in each direction, with the runs that say so."""

@@ -23,6 +23,7 @@ from ulterion.run.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest
 from ulterion.run.session import RunRecorder, RunSession, finished
+from ulterion.run.targets.protocol import warmth_of
 
 Result = TypeVar("Result")
 
@@ -100,7 +101,7 @@ def _participant(
         found=opening,
         run=run,
         session=session,
-        recorder=RunRecorder(observer, session.journal, opening.target.warmth, run.before or UNKNOWN),
+        recorder=RunRecorder(observer, session.journal, partial(warmth_of, opening.target), run.before or UNKNOWN),
         observer=observer,
     )
 

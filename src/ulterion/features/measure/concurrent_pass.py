@@ -8,8 +8,7 @@ from collections.abc import Sequence
 from ulterion.core.errors import TargetFailed
 from ulterion.core.workloads.passes import PassResult, Tick
 from ulterion.core.workloads.workload import Workload
-from ulterion.run.targets.network import NetworkTarget
-from ulterion.run.targets.protocol import Target
+from ulterion.run.targets.protocol import SharedTarget, Target
 
 Outcome = PassResult | TargetFailed
 
@@ -22,8 +21,8 @@ def run_at_once(
     Drives are driven together by the first of them; each network has a thread of its own.  Raises PassSpoiled, and TargetFailed when
     no drive makes progress.
     """
-    networks = [i for i, t in enumerate(targets) if isinstance(t, NetworkTarget)]
-    drives = [i for i in range(len(targets)) if i not in networks]
+    drives = {i: t for i, t in enumerate(targets) if isinstance(t, SharedTarget)}
+    networks = [i for i in range(len(targets)) if i not in drives]
     done: dict[int, Outcome] = {}
     raised: list[BaseException] = []
 
@@ -40,7 +39,7 @@ def run_at_once(
         thread.start()
     try:
         if drives:
-            first, *others = (targets[i] for i in drives)
+            first, *others = drives.values()
             mine = [workloads[i] for i in drives], [seeds[i] for i in drives]
             done.update(zip(drives, first.run_with(others, *mine, tick, stall), strict=True))
     finally:

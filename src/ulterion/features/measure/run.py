@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from ulterion.engine import runner
 from ulterion.features.measure.rest import Rest
 from ulterion.features.measure.start_conditions import wait_for_start_conditions
@@ -11,6 +13,7 @@ from ulterion.run.observers import Kept, Observer
 from ulterion.run.opening import UNKNOWN, Opened, blank_measure, opened
 from ulterion.run.requests import MeasureRequest
 from ulterion.run.session import RunRecorder, RunSession, finished
+from ulterion.run.targets.protocol import temperature_of, warmth_of
 
 
 def measure(request: MeasureRequest, observer: Observer) -> Kept[MeasureRun]:
@@ -29,7 +32,7 @@ def measure(request: MeasureRequest, observer: Observer) -> Kept[MeasureRun]:
 def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: Observer) -> Kept[MeasureRun]:
     """Run the suite with a journal, then write the document whatever happened."""
     extras, target = request.extras, opening.target
-    rest = Rest(extras.rest, extras.cool_to, target.temperature, target.rest, observer.resting)
+    rest = Rest(extras.rest, extras.cool_to, partial(temperature_of, target), target.rest, observer.resting)
     rest.check()
     schedule = runner.Schedule(
         workloads=opening.workloads,
@@ -40,7 +43,7 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
         rest=rest,
     )
     with RunSession(request.place.review, run, target) as session:
-        recorder = RunRecorder(observer, session.journal, target.warmth, run.before or UNKNOWN)
+        recorder = RunRecorder(observer, session.journal, partial(warmth_of, target), run.before or UNKNOWN)
         load = BackgroundLoad()
         with session.guarded(lambda: recorder.doing, unfinished=lambda: recorder.unfinished):
             runner.run(target, schedule, recorder)

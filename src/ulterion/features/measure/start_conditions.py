@@ -9,7 +9,7 @@ from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.units import show_duration
 from ulterion.model.runs.measure import Before, MeasureRun
 from ulterion.run.requests import RepetitionPolicy
-from ulterion.run.targets.protocol import Target
+from ulterion.run.targets.protocol import Target, temperature_of
 
 STEP = 5.0  # seconds between two looks
 WARMER = 1.0  # degrees that a drive may be above what is waited for
@@ -41,7 +41,7 @@ def wait_for_start_conditions(
 def _wait(target: Target, fill: Fill | None, extras: RepetitionPolicy, tell: Callable[[str], None]) -> _Waited:
     seconds = 0.0
     while True:
-        warm = target.temperature()
+        warm = temperature_of(target)
         cool = extras.start_at is None or warm is None or warm <= extras.start_at + WARMER
         fresh = fill is None or fill.is_fresh
         if (cool and fresh) or seconds >= extras.longest:

@@ -48,7 +48,7 @@ class Soaking:
         observer: Observer,
     ) -> None:
         self.request, self.opening, self.bench, self.run = request, opening, bench, run
-        self.target, self.workload = opening.target, opening.workloads[0]
+        self.target, self.workload = opening.load_target, opening.workloads[0]
         self.observer, self.record = observer, run.soak
         self.part = max((p.part for p in self.record.phases), default=0) + 1
         self.offset = self._offset()

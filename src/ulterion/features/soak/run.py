@@ -28,10 +28,11 @@ def soak(request: SoakRequest, observer: Observer) -> Kept[SoakRun]:
     """Run a soak and keep it; a target that fails, or a stop by hand, is a soak too.  Raises UsageError before it."""
     access = replace(request.access, span_bytes=_span(request))
     with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0, observer) as opening:
+        target = opening.load_target
         if request.files is not None:
-            opening.target.check_files()
+            target.check_files()
         run = blank_soak(opening, request)
-        bench = opening.target.bench(_load_settings(request, run, opening))
+        bench = target.bench(_load_settings(request, run, opening))
         try:
             run = _with_bench(run, opening, bench)
             observer.opened(run)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts.target import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
 from ulterion.core.links.chain import ceilings, faults
 from ulterion.core.links.standards import Link, known_link
-from ulterion.core.soak.warmth import Warmth
 from ulterion.core.version import __version__
 from ulterion.core.workloads.network import NetworkCounts
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
@@ -20,16 +19,13 @@ from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
 from ulterion.engine.network.passes import MAX_DATAGRAMS, Order
 from ulterion.engine.network.peerlink import PeerLink
-from ulterion.engine.targets.load import FileSizes
 from ulterion.host import chains, network
 from ulterion.host import facts as host
 from ulterion.model.review import Bench as BenchWords
 from ulterion.model.systems import linux_alone
 from ulterion.run.place import NET
 from ulterion.run.targets.network_pass import check_pass, datagrams_pass, streams_pass
-from ulterion.run.targets.protocol import Target
 from ulterion.run.targets.real_clock import RealTime
-from ulterion.run.targets.soak_sources import Bench, LoadSettings
 
 CODE_VARIABLE = "ULTERION_CODE"  # of the environment: the pairing code a peer shows
 
@@ -142,16 +138,7 @@ class NetworkTarget(RealTime):
         if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MAX_DATAGRAMS:
             raise UsageError(f"'{workload.text}' for so long is more than {MAX_DATAGRAMS} datagrams; make it shorter")
 
-    def check_files(self) -> None:
-        """Raise UsageError: there are no files."""
-        raise UsageError("--files writes files, and a network has none")
-
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Nothing is laid down."""
-
-    def make_room(
-        self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
-    ) -> None:
         """Nothing is laid down."""
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
@@ -177,30 +164,10 @@ class NetworkTarget(RealTime):
         ends = () if self.link.is_own else (self._here, _end_of(self.link.facts))
         return [link for e in ends if not e.made_up and (link := known_link(e.link)) is not None]
 
-    def run_with(
-        self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
-    ) -> list[PassResult | TargetFailed]:
-        """Run one pass here and on others at the same time, each in a thread of its own."""
-        raise UsageError("a network runs beside others by `conduct.atonce`")
-
-    def temperature(self) -> float | None:
-        """Adapters show none."""
-        return None
-
-    def warmth(self) -> Warmth:
-        """Adapters show none."""
-        return Warmth()
-
     def counters(self) -> dict[str, float]:
         """Return what the kernel counts of the adapter."""
         known = network.counted(self._here.adapter) if self._here.adapter else None
         return {} if known is None else {"errors": known[0], "drops": known[1]}
-
-    def bench(self, load: LoadSettings) -> Bench:
-        """Raise UsageError: a soak needs a drive."""
-        raise UsageError(
-            "a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m"
-        )
 
     def is_gone(self) -> bool:
         """Return whether the adapter was pulled out."""

@@ -1,10 +1,13 @@
-"""What can be tested, real or simulated: the one protocol that carrying a run out speaks."""
+"""What can be tested, real or simulated: what every target has, and what only some have.
+
+A drive has all of it.  A network has no heat to read, takes no soak, and shares a pass in a thread of its own.
+"""
 
 from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Sequence
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, runtime_checkable
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.facts.target import BenchFacts, TargetFacts
@@ -60,9 +63,6 @@ class Target(Protocol):
     def seconds_since(self, started: datetime.datetime) -> float:
         """Return how long ago a run of this target began, on its clock."""
 
-    def resumed_at(self, last: float, started: datetime.datetime) -> float:
-        """Return when a soak that was cut off at `last` is taken up again, seconds since it began."""
-
     def seed_and_id(self, seed: int | None, told: str) -> Identity:
         """Return the seed and the id of a run; on the simulated bench they follow from `told`."""
 
@@ -72,19 +72,58 @@ class Target(Protocol):
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
 
-    def check_files(self) -> None:
-        """Raise UsageError when no files can be made here."""
-
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready, for instance by laying the test file down."""
+
+    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+        """Run one pass; raise TargetFailed, or PassSpoiled when machine or program stood still."""
+
+    def rest(self, seconds: float) -> None:
+        """Let time pass."""
+
+    def counters(self) -> dict[str, float]:
+        """Return what the drive counts itself now; empty where it cannot be asked."""
+
+    def is_gone(self) -> bool:
+        """Return whether the device was pulled out."""
+
+    def close(self) -> None:
+        """Let go; may be called twice."""
+
+
+@runtime_checkable
+class HeatTarget(Target, Protocol):
+    """A target whose heat can be read between passes."""
+
+    def temperature(self) -> float | None:
+        """Return the drive's temperature now, C, or None."""
+
+    def warmth(self) -> Warmth:
+        """Return what the drive says of its heat now."""
+
+
+@runtime_checkable
+class LoadTarget(Target, Protocol):
+    """A target that takes a load for hours: what a soak needs."""
+
+    def resumed_at(self, last: float, started: datetime.datetime) -> float:
+        """Return when a soak that was cut off at `last` is taken up again, seconds since it began."""
+
+    def check_files(self) -> None:
+        """Raise UsageError when no files can be made here."""
 
     def make_room(
         self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
     ) -> None:
         """Make ready for a long load, without writing what it will write itself."""
 
-    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
-        """Run one pass; raise TargetFailed, or PassSpoiled when machine or program stood still."""
+    def bench(self, load: LoadSettings) -> Bench:
+        """Return what the phases of a soak run on, its sensors being read."""
+
+
+@runtime_checkable
+class SharedTarget(Target, Protocol):
+    """A target that runs a pass together with others of its kind."""
 
     def run_with(
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
@@ -94,23 +133,12 @@ class Target(Protocol):
         Raises PassSpoiled, and TargetFailed when none of them makes progress for `stall` seconds.
         """
 
-    def temperature(self) -> float | None:
-        """Return the drive's temperature now, C, or None."""
 
-    def warmth(self) -> Warmth:
-        """Return what the drive says of its heat now."""
+def temperature_of(target: Target) -> float | None:
+    """Return the drive's temperature now, C, or None where no sensor shows one."""
+    return target.temperature() if isinstance(target, HeatTarget) else None
 
-    def rest(self, seconds: float) -> None:
-        """Let time pass."""
 
-    def counters(self) -> dict[str, float]:
-        """Return what the drive counts itself now; empty where it cannot be asked."""
-
-    def bench(self, load: LoadSettings) -> Bench:
-        """Return what the phases of a soak run on, its sensors being read."""
-
-    def is_gone(self) -> bool:
-        """Return whether the device was pulled out."""
-
-    def close(self) -> None:
-        """Let go; may be called twice."""
+def warmth_of(target: Target) -> Warmth:
+    """Return what the drive says of its heat now; nothing where there is none to read."""
+    return target.warmth() if isinstance(target, HeatTarget) else Warmth()

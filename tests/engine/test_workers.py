@@ -28,15 +28,15 @@ MEMORY = Path("/dev/shm")
 
 class Needed(unittest.TestCase):
     @given(st.integers(1, 300), st.integers(1, 64))
-    def test_lanes_together_keep_the_depth(self, depth: int, count: int) -> None:
-        """However it is split, as many requests are in flight as the workload says, and no lane is more than one apart."""
+    def test_workers_together_keep_the_depth(self, depth: int, count: int) -> None:
+        """However it is split, as many requests are in flight as the workload says, and no worker is more than one apart."""
         parts = [w.depth for w in worker_count.split(replace(DEEP, depth=depth), min(count, depth))]
         self.assertEqual(sum(parts), depth)
         self.assertLessEqual(max(parts) - min(parts), 1)
         self.assertGreaterEqual(min(parts), 1)
 
     def needed(self, worker: float, drive: float, cores: int, depth: int = 32) -> tuple[int, list[int]]:
-        """Return the lanes chosen for a worker and a drive of so many requests a second each, and what was tried."""
+        """Return the number of workers chosen for the cost of one and a drive of so many requests a second each, and what was tried."""
         tried: list[int] = []
 
         def trial(workload: Workload, count: int) -> PassResult:
