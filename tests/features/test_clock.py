@@ -97,8 +97,8 @@ class Clock(FolderCase):
         kept = self.json_of("clock", "--setup", "box", "--table", "t.csv")["kept"]
         self.assertEqual([(k["setup"], k["task"], k["direction"]) for k in kept],
                          [("box", "clips", "read"), ("direct", "clips", "read"), ("box", "transfer", "write")])  # fmt: skip
-        for text, words in (("timing,setup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is no timing"), ("size\n1\n", "no column 'timing'"),
-                            ("timing,colour\n", "'colour' is no column"), ("timing\n", "no timing in it"), ("timing,direction\n1 GB in 20s,up\n", "'up'"),
+        for text, words in (("timing,setup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is no timing"), ("task\nclips\n", "no column 'timing'"),
+                            ("timing,colour\n", "unknown column 'colour'"), ("timing,hand\n", "called 'reaction' now"), ("timing\n", "no timing in it"), ("timing,direction\n1 GB in 20s,up\n", "'up'"),
                             ("timing,setup\n1 GB in 20s,nowhere\n", "unknown setup 'nowhere'")):  # fmt: skip
             self.write("bad.csv", text)
             self.refused("clock", "--setup", "box", "--table", "bad.csv", says=words)

@@ -1,6 +1,6 @@
 """The link of a drive while data moves: a link at rest, to save power, shows its lowest speed until then.
 
-While a run moves data, a link that may be at rest (core/chain) is polled, and its fastest speed counts.
+While a run moves data, a link that may be at rest (core/links/chain) is polled, and its fastest speed counts.
 A survey reads a little from the drive itself, if it is allowed to.
 """
 

@@ -14,7 +14,7 @@ from ulterion.core.errors import UsageError, nearest
 from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_bit_rate, show_block
 
 PassState = Literal["cached", "after the cache", "throttled", "mixed"]
-"""What a drive was in during a pass, where two states can be told apart (core/passstates)."""
+"""What a drive was in during a pass, where two states can be told apart (core/workloads/pass_states)."""
 Direction = Literal["read", "write", "mixed", "send", "receive", "both"]
 Pattern = Literal["sequential", "random", "streams", "messages", "datagrams"]
 WAYS = {"receive": "read", "send": "write"}  # of the network, beside those of a drive

@@ -42,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--table",
         type=Path,
         metavar="FILE",
-        help="timings from a table (CSV) with the columns timing, setup, task, direction, hand",
+        help="timings from a table (CSV) with the columns timing, setup, task, direction, reaction",
     )
     parser.add_argument(
         "--reaction",

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.stats.estimates import estimate
@@ -83,7 +83,7 @@ def read_typed(
 def read_table(
     path: Path, setup: str | None, task: str, direction: Direction, reaction_seconds: float = HAND
 ) -> list[Typed]:
-    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `reaction_seconds`.
+    """Read a table of timings (CSV): `timing`, and where it differs from what is given `setup`, `task`, `direction`, `reaction`.
 
     Raises UsageError that names the line.
     """
@@ -92,8 +92,8 @@ def read_table(
     names = [n.strip().casefold() for n in rows.fieldnames or []]
     odd = [n for n in names if n not in COLUMNS]
     if "timing" not in names or odd:
-        told = "it has no column 'timing'" if "timing" not in names else f"'{odd[0]}' is no column that is known"
-        raise UsageError(f"{path}: {told}; its first line names columns of {', '.join(COLUMNS)}")
+        told = unknown("column", odd[0], COLUMNS) if odd else f"no column 'timing'; known: {', '.join(COLUMNS)}"
+        raise UsageError(f"{path}: {told}")
     rows.fieldnames = names
     typed = []
     try:
