@@ -85,6 +85,14 @@ class Parser(argparse.ArgumentParser):
         raise Refused(f"{self.prog.removeprefix('ulterion').strip()}: {message}; see '{self.prog} --help'".lstrip(": "))
 
 
+class _CommandParser(Parser):
+    """The parser of the command that was named; the others get no description, are never parsed, and cost no time."""
+
+    def __init__(self, prog: str | None = None, description: str | None = None, **_: object) -> None:
+        if description is not None:
+            super().__init__(prog=prog, description=description)
+
+
 def build_parser(argv: list[str]) -> Parser:
     """Return the parser; only the command that `argv` names is imported and given its options."""
     parser = Parser(
@@ -99,16 +107,21 @@ def build_parser(argv: list[str]) -> Parser:
         from ulterion.core.errors import unknown
 
         parser.error(unknown("command", chosen, COMMANDS))
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", prog="ulterion")
+    commands = parser.add_subparsers(
+        dest="command", metavar="COMMAND", title="commands", prog="ulterion", parser_class=_CommandParser
+    )
     for name, command in COMMANDS.items():
-        about = f"{command.summary[0].upper()}{command.summary[1:]}."
-        sub = commands.add_parser(name, help=command.summary, description=about, add_help=name == chosen)
-        if name == chosen:
-            from ulterion.terminal.defaults import apply
+        if name != chosen:
+            commands.add_parser(name, help=command.summary)  # a line of the help
+            continue
+        from ulterion.terminal.defaults import apply
 
-            add_options(sub, name)
-            apply(sub)
-            sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *command.examples])
+        sub = commands.add_parser(
+            name, help=command.summary, description=f"{command.summary[0].upper()}{command.summary[1:]}."
+        )
+        add_options(sub, name)
+        apply(sub)
+        sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *command.examples])
     return parser
 
 
