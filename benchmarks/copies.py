@@ -42,9 +42,9 @@ def laid(folder: Path, name: str, total: int, seed: int) -> Iterator[Path]:
 def ours(top: Path, target: Path) -> tuple[float, int, int]:
     """Copy by our own means; return seconds, files and bytes."""
     target.mkdir()
-    with FilePool(2, 60.0) as crew:
-        onepass.forget(crew, [os.fsencode(top)])
-        done = onepass.copy_all(crew, [os.fsencode(top)], os.fsencode(target), kernel=True)
+    with FilePool(2, 60.0) as workers:
+        onepass.drop_cache(workers, [os.fsencode(top)])
+        done = onepass.copy_all(workers, [os.fsencode(top)], os.fsencode(target), kernel=True)
     shutil.rmtree(target)
     os.sync()
     return done.seconds, done.files, done.bytes
@@ -53,8 +53,8 @@ def ours(top: Path, target: Path) -> tuple[float, int, int]:
 def theirs(top: Path, target: Path) -> float:
     """Copy by the system's command and flush; return the seconds."""
     target.mkdir()
-    with FilePool(1, 60.0) as crew:
-        onepass.forget(crew, [os.fsencode(top)])
+    with FilePool(1, 60.0) as workers:
+        onepass.drop_cache(workers, [os.fsencode(top)])
     start = time.perf_counter()
     subprocess.run(["cp", "-a", str(top), str(target)], check=True)
     subprocess.run(["sync", "-f", str(target)], check=True)

@@ -218,7 +218,7 @@ def timings(folder: Path) -> None:
 def timed(folder: Path) -> Iterator[str]:
     """A table is there whole, as often as it was given, or not at all."""
     yield from sound(folder)
-    count = len(ReviewFolder.open(folder).skims())
+    count = len(ReviewFolder.open(folder).summaries())
     if count % 8:
         yield f"{count} of 8 timings"
 

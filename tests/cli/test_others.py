@@ -204,8 +204,8 @@ class Copies(CopyCase):
         files = self.target / "files"
         (files / "source").mkdir(parents=True)
         (files / "source/data").symlink_to(outside)
-        with FilePool(1, 5.0) as crew:
-            done = copy_all(crew, [os.fsencode(self.source)], os.fsencode(files))
+        with FilePool(1, 5.0) as workers:
+            done = copy_all(workers, [os.fsencode(self.source)], os.fsencode(files))
         self.assertEqual(list(outside.iterdir()), [])
         told = dict(done.skipped)
         self.assertEqual((done.files, sorted(told)), (1, ["source/data", "source/data/a"]))

@@ -151,7 +151,7 @@ class OnEither:
                     .where(schema.RESULTS.c.key.not_in(sa.select(schema.RUNS.c.key)))
                 ).scalar(),
             )
-        self.assertEqual((runs, lonely), (len(ReviewFolder.open(review.path).skims()), 0))
+        self.assertEqual((runs, lonely), (len(ReviewFolder.open(review.path).summaries()), 0))
         engine.dispose()
 
 

@@ -236,14 +236,14 @@ class Arrived(CopyCase):
             def now(self) -> float:
                 return self.at
 
-        crew, told = WorkerPool(), list[tuple[float, int]]()
-        pulse = ProgressMeter(crew, lambda seconds, there: told.append((seconds, there)), lambda: crew.written)  # type: ignore[arg-type]
+        workers, told = WorkerPool(), list[tuple[float, int]]()
+        pulse = ProgressMeter(workers, lambda seconds, there: told.append((seconds, there)), lambda: workers.written)  # type: ignore[arg-type]
         copying_ends = max(size / program, (size - memory) / device)
         end = max(copying_ends, size / device)
         for step in range(1, 200):
-            crew.at = end * step / 199
+            workers.at = end * step / 199
             pulse()
-            self.assertLessEqual(told[-1][1], min(size, crew.at * device) + 1)
+            self.assertLessEqual(told[-1][1], min(size, workers.at * device) + 1)
         self.assertAlmostEqual(told[-1][1], size, delta=2)
         moved = [min(size, (s + 1) * program, memory + (s + 1) * device) for s in range(int(copying_ends))]
         series = [round(b - a) for a, b in zip([0.0, *moved], moved, strict=False)]

@@ -30,8 +30,8 @@ def contents(folder: ReviewFolder) -> dict[str, bytes]:
     found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, MAX_TEXT_BYTES)}
     if (folder.path / setup_notes.FILE_NAME).is_file():
         found["notes.json"] = _read(folder.path, setup_notes.FILE_NAME, MAX_TEXT_BYTES)
-    for skim in folder.skims():
-        found[f"runs/{skim.path.name}"] = _read(folder.runs_folder, skim.path.name, MAX_RUN)
+    for summary in folder.summaries():
+        found[f"runs/{summary.path.name}"] = _read(folder.runs_folder, summary.path.name, MAX_RUN)
     for path in sorted((folder.path / REMARKS).glob("*.md")):
         found[f"{REMARKS}/{path.name}"] = _read(folder.path, f"{REMARKS}/{path.name}", MAX_REMARK)
     logo = folder.review.report.logo

@@ -52,15 +52,15 @@ class RunSummary:
     suite: str | None = None
 
 
-def skim(data: bytes, path: Path) -> RunSummary:
+def summary_of(data: bytes, path: Path) -> RunSummary:
     """Return what a document is about; raise UsageError (NewerRunError) when it is none, or not whole."""
-    skimmed = _by_layout(data, path)
-    if skimmed is not None:
-        return skimmed
+    summary = _by_layout(data, path)
+    if summary is not None:
+        return summary
     whole = check_schema(parse_json(data, path.name), path.name)
     records = whole.get("workloads")
     texts = [_counted(r) for r in records] if isinstance(records, list) else []
-    return _skim(
+    return _summary(
         whole, path, frozenset(t for t in texts if t is not None), bool(whole.get("notes") or whole.get("readings"))
     )
 
@@ -75,7 +75,7 @@ def _counted(record: object) -> str | None:
 
 
 def _by_layout(data: bytes, path: Path) -> RunSummary | None:
-    """Return the skim of a document laid out as ours are, None of any other."""
+    """Return the summary of a document laid out as ours are, None of any other."""
     begun = _BODY.search(data)
     at = begun.start() if begun else -1
     if at < 0 or not data.startswith(b'{\n  "schema": {') or not data.endswith(b"\n}\n"):
@@ -92,10 +92,10 @@ def _by_layout(data: bytes, path: Path) -> RunSummary | None:
             texts.append(data[begin : data.find(b'"', begin)].decode("utf-8", "replace"))
         place = following
     noted = bool(head.get("notes") or head.get("readings")) or _NOTED.search(data, at) is not None
-    return _skim(head, path, frozenset(texts), noted)
+    return _summary(head, path, frozenset(texts), noted)
 
 
-def _skim(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
+def _summary(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
     target = head.get("target")
     words = {k: head.get(k) for k in ("id", "kind", "started")}
     if not isinstance(target, dict) or not all(isinstance(v, str) for v in words.values()):

@@ -25,7 +25,7 @@ from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review
 from ulterion.model.review_template import started_toml
-from ulterion.model.run_summary import RunSummary, skim, without_series
+from ulterion.model.run_summary import RunSummary, summary_of, without_series
 from ulterion.model.runs.document import AnyRun, NewerRunError, kind_of, parse_run
 from ulterion.model.setup_notes import FILE_NAME as NOTES
 from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, parse_notebook
@@ -67,8 +67,8 @@ def new_review(folder: Path, title: str) -> Path:
     return path
 
 
-def _in_order(skims: Sequence[RunSummary]) -> list[RunSummary]:
-    return sorted(skims, key=lambda s: (s.started, s.id))
+def _in_order(summaries: Sequence[RunSummary]) -> list[RunSummary]:
+    return sorted(summaries, key=lambda s: (s.started, s.id))
 
 
 def run_name(run: AnyRun) -> str:
@@ -91,7 +91,7 @@ class ReviewFolder:
     review: Review
     tell: Callable[[str], None] = lambda sentence: None
     notices: list[str] = field(default_factory=list)
-    _skims: list[RunSummary] | None = None
+    _summaries: list[RunSummary] | None = None
     _parsed: dict[Path, tuple[tuple[int, int, int], AnyRun]] = field(default_factory=dict)
 
     @classmethod
@@ -126,8 +126,8 @@ class ReviewFolder:
         self.make_runs_folder()
         path, data = self.path_of(run), run.to_bytes()
         write_atomically(path, data)
-        if self._skims is not None:  # what was looked into is not looked into again
-            self._skims = _in_order([*(s for s in self._skims if s.path != path), skim(data, path)])
+        if self._summaries is not None:  # what was looked into is not looked into again
+            self._summaries = _in_order([*(s for s in self._summaries if s.path != path), summary_of(data, path)])
         return path
 
     def save_all(self, runs: Sequence[AnyRun]) -> list[Path]:
@@ -148,10 +148,10 @@ class ReviewFolder:
                 journal.unlink()
         return run, path
 
-    def change(self, skimmed: RunSummary, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
+    def change(self, summary: RunSummary, how: Callable[[AnyRun], AnyRun]) -> AnyRun:
         """Read a document anew, change it and write it, as one step for other programs; raise UsageError."""
         with locked(self.make_runs_folder()):
-            run = how(parse_run(read_bytes(skimmed.path), skimmed.path.name))
+            run = how(parse_run(read_bytes(summary.path), summary.path.name))
             self.save(run)
         return run
 
@@ -211,20 +211,20 @@ class ReviewFolder:
             forget_notes(journal)
             journal.unlink()
 
-    def skims(self) -> list[RunSummary]:
+    def summaries(self) -> list[RunSummary]:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
-        if self._skims is None:
-            skimmed = [s for p in self._files(".json") if (s := self._read(p, skim)) is not None]
-            self._skims = _in_order(skimmed)
-        return self._skims
+        if self._summaries is None:
+            summaries = [s for p in self._files(".json") if (s := self._read(p, summary_of)) is not None]
+            self._summaries = _in_order(summaries)
+        return self._summaries
 
     def refresh(self) -> None:
         """Forget what was looked into: another program may have written meanwhile."""
-        self._skims = None
+        self._summaries = None
 
-    def without_series(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
-        """Return the documents behind skims without their series, which is enough to judge passes."""
-        runs = [self._light_of(s.path) for s in skims]
+    def without_series(self, summaries: Sequence[RunSummary]) -> list[AnyRun]:
+        """Return the documents behind summaries without their series, which is enough to judge passes."""
+        runs = [self._light_of(s.path) for s in summaries]
         return [run for run in runs if run is not None]
 
     def _light_of(self, path: Path) -> AnyRun | None:
@@ -242,20 +242,20 @@ class ReviewFolder:
             known = self._parsed[path] = (state, run)
         return known[1]
 
-    def with_series(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
-        """Return the documents behind skims with their series."""
-        runs = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in skims]
+    def with_series(self, summaries: Sequence[RunSummary]) -> list[AnyRun]:
+        """Return the documents behind summaries with their series."""
+        runs = [self._read(s.path, lambda d, p: parse_run(d, p.name)) for s in summaries]
         return [run for run in runs if run is not None]
 
-    def for_judging(self, skims: Sequence[RunSummary]) -> list[AnyRun]:
-        """Return the documents behind skims, oldest first: whole where what is judged is in their series."""
-        whole = self.with_series([s for s in skims if kind_of(s.kind).in_series])
-        light = self.without_series([s for s in skims if not kind_of(s.kind).in_series])
+    def for_judging(self, summaries: Sequence[RunSummary]) -> list[AnyRun]:
+        """Return the documents behind summaries, oldest first: whole where what is judged is in their series."""
+        whole = self.with_series([s for s in summaries if kind_of(s.kind).in_series])
+        light = self.without_series([s for s in summaries if not kind_of(s.kind).in_series])
         return sorted([*whole, *light], key=lambda r: (r.started, r.id))
 
     def runs(self) -> list[AnyRun]:
         """Return every run whole, oldest first."""
-        return self.with_series(self.skims())
+        return self.with_series(self.summaries())
 
     def _read(self, path: Path, parse: Callable[[bytes, Path], Found]) -> Found | None:
         """Read a document; one that is none of ours is set aside with a notice, which is never fatal."""
@@ -271,7 +271,7 @@ class ReviewFolder:
 
     def _set_aside(self, path: Path, error: UsageError) -> None:
         where = moved_aside(path, self.path)
-        self._skims = None if self._skims is None else [s for s in self._skims if s.path != path]
+        self._summaries = None if self._summaries is None else [s for s in self._summaries if s.path != path]
         self._say(f"{error}; {where}")
 
     def notebook(self) -> Notebook:

@@ -111,9 +111,9 @@ def once_connected(review: Review, measured: dict[str, dict[str, Measurement]]) 
     ]
 
 
-def counting(folder: ReviewFolder, skims: Sequence[RunSummary]) -> list[RunSummary]:
+def counting(folder: ReviewFolder, summaries: Sequence[RunSummary]) -> list[RunSummary]:
     """Return those of several runs that the reviewer lets count."""
-    return [s for s in skims if not (s.noted and any(run.excluded for run in folder.with_series([s])))]
+    return [s for s in summaries if not (s.noted and any(run.excluded for run in folder.with_series([s])))]
 
 
 def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
@@ -124,7 +124,7 @@ def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
     wanted: list[RunSummary] = []
-    for one in reversed(folder.skims()):
+    for one in reversed(folder.summaries()):
         free = is_ad_hoc(one.suite)
         cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
         kind = kind_of(one.kind)

@@ -19,8 +19,8 @@ MAX_SOAKS = 5  # that are looked into for a write cache
 
 def recent_writes(place: Place, facts: TargetFacts, started: datetime.datetime) -> Before:
     """Return what is known, from the runs of the review, before a run that begins at `started`."""
-    skims = place.review.skims()
-    recent = [s for s in skims if s.ended is not None and started - RECENT <= s.ended <= started]
+    summaries = place.review.summaries()
+    recent = [s for s in summaries if s.ended is not None and started - RECENT <= s.ended <= started]
     runs = [run for run in place.review.for_judging(recent) if _same_drive(run, place, facts)]
     known = Before(recent_bytes=int(sum(step.bytes for run in runs for step in run.written)))
     soaked = next(_used_up(place, facts), None)
@@ -60,7 +60,7 @@ def _left_by(run: AnyRun, fill: Fill, until_next: float) -> Fill:
 
 def _used_up(place: Place, facts: TargetFacts) -> Iterator[tuple[SoakRun, Fall]]:
     """Yield the newest soaks of the drive that used up a write cache, those of the same setup first, and that fall."""
-    soaks = [s for s in reversed(place.review.skims()) if s.kind == "soak"]
+    soaks = [s for s in reversed(place.review.summaries()) if s.kind == "soak"]
     ordered = sorted(soaks, key=lambda s: s.setup != place.setup)
     for run in place.review.with_series(ordered[:MAX_SOAKS]):
         if isinstance(run, SoakRun) and _same_drive(run, place, facts):

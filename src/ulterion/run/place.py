@@ -72,7 +72,7 @@ class Place:
     @property
     def simulated_ends(self) -> list[datetime.datetime]:
         """When the simulated runs of the review were over: what the bench's clock goes on from."""
-        return [s.ended for s in self.review.skims() if s.simulated and s.ended is not None]
+        return [s.ended for s in self.review.summaries() if s.simulated and s.ended is not None]
 
     @property
     def path(self) -> Path | None:

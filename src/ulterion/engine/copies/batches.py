@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import TypeVar
 
-from ulterion.engine.copies.file_pool import Does
+from ulterion.engine.copies.file_pool import JobRunner
 
 FILES, BYTES = 64, 4 * 2**20  # that a worker takes at a time, at most
 INTERVAL = 1.0  # seconds
@@ -27,16 +27,16 @@ def batches(items: Iterable[Item], size_of: Callable[[Item], int]) -> Iterator[l
 
 
 class ProgressMeter:
-    """Bytes that a crew moved in each second from now on, and whoever is told of them; called again and again.
+    """Bytes that workers moved in each second from now on, and whoever is told of them; called again and again.
 
     What was written into the system's memory has not arrived.  Where a device counts what it writes (`written`, bytes so far), the
     lesser of both is told, and kept in `arrived`, which is empty without.
     """
 
     def __init__(
-        self, pool: Does, told: Callable[[float, int], None], written: Callable[[], int] | None = None
+        self, pool: JobRunner, told: Callable[[float, int], None], written: Callable[[], int] | None = None
     ) -> None:
-        self._crew, self._told, self._written = pool, told, written
+        self._workers, self._told, self._written = pool, told, written
         self._start, self._first, self._last, self._last_arrived = pool.now(), pool.moved, 0, 0
         self._first_written = written() if written is not None else 0
         self.intervals: list[int] = []
@@ -63,12 +63,12 @@ class ProgressMeter:
     @property
     def seconds(self) -> float:
         """Since it began."""
-        return self._crew.now() - self._start
+        return self._workers.now() - self._start
 
     @property
     def moved(self) -> int:
         """Bytes since it began."""
-        return self._crew.moved - self._first
+        return self._workers.moved - self._first
 
     def end(self) -> list[int]:
         """Return the bytes of each second, with what is left of the last."""

@@ -25,7 +25,7 @@ FileJob = tuple[str, Any]
 """The name of a function of `jobs`, and what it is given."""
 
 
-class Does(Protocol):
+class JobRunner(Protocol):
     """Who does jobs, real or simulated, and what a proof of capacity asks of it."""
 
     @property

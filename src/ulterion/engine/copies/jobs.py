@@ -87,7 +87,7 @@ class Worker:
         """Trim the folder's file system; return the bytes, and why it was not done."""
         return trim(folder)
 
-    def forget(self, paths: Sequence[bytes]) -> int:
+    def drop_cache(self, paths: Sequence[bytes]) -> int:
         """Drop what the system's cache holds of files; return how many could not be opened."""
         missed = 0
         for path in paths:
@@ -149,22 +149,22 @@ class Worker:
         fd, size, key, written = given
         return recognise(DeviceMedium(fd, size), key, written)
 
-    def scribble(self, given: tuple[int, int]) -> int:
+    def write_units(self, given: tuple[int, int]) -> int:
         """Write units in a row; return how many.  Raises TargetFailed."""
         self._scribe.write(*given)
         return given[1]
 
-    def settle(self, given: object) -> None:
+    def flush_medium(self, given: object) -> None:
         """Force what was written onto the medium; raise TargetFailed."""
         self._scribe.flush()
 
-    def recall(self, given: tuple[int, int]) -> Tally:
+    def read_units(self, given: tuple[int, int]) -> Tally:
         """Read units in a row back; return what they hold.  Raises TargetFailed."""
         tally = Tally()
         self._scribe.check(*given, tally)
         return tally
 
-    def glance(self, given: object) -> Capacity:
+    def quick_check(self, given: object) -> Capacity:
         """Look quickly at the medium; raise TargetFailed."""
         return quick_look(self._scribe)
 

@@ -173,13 +173,13 @@ def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
     return ((e.source, e.size) for e in walk(sources) if e.kind == "file")
 
 
-def forget(pool: FilePool, sources: Sequence[bytes]) -> None:
+def drop_cache(pool: FilePool, sources: Sequence[bytes]) -> None:
     """Drop what the system's cache holds of the sources; what was just written there goes to the medium first, or it would stay."""
     for folder in dict.fromkeys(s if os.path.isdir(s) else os.path.dirname(s.rstrip(b"/")) or b"." for s in sources):
         with contextlib.suppress(TargetFailed):
             for _ in pool.run(iter([("flush", folder)])):
                 pass
-    jobs = (("forget", [path for path, _ in batch]) for _, batch in _sized(_files(sources), ""))
+    jobs = (("drop_cache", [path for path, _ in batch]) for _, batch in _sized(_files(sources), ""))
     for _ in pool.run(jobs):
         pass
 

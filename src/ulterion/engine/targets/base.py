@@ -127,7 +127,7 @@ class RealTarget(ABC):
         """Give the test file its whole size without writing it; return whether the file system can."""
         return test_file.preallocate(self._file.fd, self.span_bytes)
 
-    def crew_of(self, jobs: Sequence[worker_pool.Job], *, alike: bool = False) -> worker_pool.WorkerPool:
+    def start_workers(self, jobs: Sequence[worker_pool.Job], *, alike: bool = False) -> worker_pool.WorkerPool:
         """Start jobs on this target."""
         return self.pool(jobs, self.stall, self.pulse, alike=alike)
 

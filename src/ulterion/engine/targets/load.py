@@ -65,7 +65,7 @@ class Load:
         sources = workload.depth if isinstance(io_method, Threads) else 1
         self.intervals = Intervals(interval, workload.block_bytes, sources)
         work = partial(_work, target, workload, seed, intervals=self.intervals, files=files)
-        self._crew = target.crew_of([work])
+        self._workers = target.start_workers([work])
         self._pauses, self._asleep = 0, seconds_asleep()
         self._over, self._end = False, LoadEnd(0.0, None)
 
@@ -77,16 +77,16 @@ class Load:
     @property
     def begun(self) -> float:
         """When it was started (`time.monotonic`); 0.0 before."""
-        return self._crew.begun
+        return self._workers.begun
 
     @property
     def moved(self) -> int:
         """Bytes reported so far."""
-        return self._crew.moved
+        return self._workers.moved
 
     def stood_still(self) -> str | None:
         """Return in words, once each time, that machine or program stood still; None when they did not."""
-        pauses, asleep = self._crew.pauses, seconds_asleep()
+        pauses, asleep = self._workers.pauses, seconds_asleep()
         slept, paused = asleep - self._asleep, pauses > self._pauses
         self._pauses, self._asleep = pauses, asleep
         if slept > MAX_DOZE:
@@ -98,14 +98,14 @@ class Load:
 
         Before that the rows that are still there can be had from `remains`.
         """
-        if self._over or self._crew.look():
+        if self._over or self._workers.look():
             return self.intervals.ready()
         return self._take_end()
 
     def _take_end(self) -> list[TraceRow]:
         """Take how its worker ended, and the rows that are left; raise TargetFailed."""
         self._over = True
-        (result,) = self._crew.results()
+        (result,) = self._workers.results()
         if isinstance(result, TargetFailed):
             raise result
         assert isinstance(result, LoadEnd)
@@ -118,8 +118,8 @@ class Load:
         """End the load in order, the flush included; return the rows not taken yet and how it ended."""
         if self._over:
             return [], self._end
-        self._crew.stop()
-        while self._crew.look():
+        self._workers.stop()
+        while self._workers.look():
             pass
         return self._take_end(), self._end
 
@@ -131,7 +131,7 @@ class Load:
         """End it whatever it does; nothing when it has ended."""
         if not self._over:
             self._over = True
-            self._crew.abandon()
+            self._workers.abandon()
 
 
 def _work(

@@ -81,15 +81,15 @@ def run_each(
 
     With `alike` a child that fails stops the others: they work on the same target.
     """
-    crew = (pool or WorkerPool)(jobs, stall, pulse, alike=alike)
+    workers = (pool or WorkerPool)(jobs, stall, pulse, alike=alike)
     try:
-        while crew.look():
-            if tick is not None and crew.begun:
-                tick(time.monotonic() - crew.begun, crew.moved)
+        while workers.look():
+            if tick is not None and workers.begun:
+                tick(time.monotonic() - workers.begun, workers.moved)
     except BaseException:
-        crew.abandon()
+        workers.abandon()
         raise
-    return crew.results()
+    return workers.results()
 
 
 class WorkerPool:

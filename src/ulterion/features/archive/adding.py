@@ -72,16 +72,16 @@ def _put_in(connection: Connection, folder: ReviewFolder) -> Added:
 
 def _add_review(engine: Engine, folder: ReviewFolder) -> Added:
     place, base = _place_of(folder)
-    skims = _keyed(folder, place)
+    summaries = _keyed(folder, place)
     added = Added()
-    for lot in _lots(skims, LOT):
+    for lot in _lots(summaries, LOT):
         with engine.begin() as connection:
             _alone(connection, place)
             added += _add_lot(connection, folder, place, base, lot)
     with engine.begin() as connection:
         _alone(connection, place)
         there = {k for (k,) in connection.execute(sa.select(RUNS.c.key).where(RUNS.c.review == place))}
-        gone = there - {key for key, _ in skims}
+        gone = there - {key for key, _ in summaries}
         for some in _lots(sorted(gone), LOT):
             _take_out(connection, some)
     return added + Added(gone=len(gone))
@@ -94,7 +94,7 @@ def _place_of(folder: ReviewFolder) -> tuple[str, str]:
 
 
 def _keyed(folder: ReviewFolder, place: str) -> list[tuple[str, RunSummary]]:
-    return list({_key(place, s.id): s for s in folder.skims()}.items())
+    return list({_key(place, s.id): s for s in folder.summaries()}.items())
 
 
 def _key(place: str, run: str) -> str:
@@ -110,19 +110,19 @@ def _lots(items: Sequence[Item], size: int) -> Iterator[list[Item]]:
 def _add_lot(
     connection: Connection, folder: ReviewFolder, place: str, base: str, lot: Sequence[tuple[str, RunSummary]]
 ) -> Added:
-    sums = {key: hashlib.sha256(base.encode() + skim.path.read_bytes()).hexdigest() for key, skim in lot}
+    sums = {key: hashlib.sha256(base.encode() + summary.path.read_bytes()).hexdigest() for key, summary in lot}
     found = connection.execute(sa.select(RUNS.c.key, RUNS.c.sum).where(RUNS.c.key.in_(list(sums))))
     there = {row.key: row.sum for row in found}
     changed = [k for k in there if there[k] != sums[k]]
     wanted = [(k, s) for k, s in lot if there.get(k) != sums[k]]
     _take_out(connection, changed)
     rows: tuple[list[Values], list[Values], list[Values]] = ([], [], [])
-    runs = folder.without_series([skim for _, skim in wanted])
+    runs = folder.without_series([summary for _, summary in wanted])
     by_id = {run.id: run for run in runs}
-    for key, skim in wanted:
-        run = by_id.get(skim.id)
+    for key, summary in wanted:
+        run = by_id.get(summary.id)
         if run is not None:
-            _collect(rows, folder.review, run, key=key, known=sums[key], place=place, path=str(skim.path))
+            _collect(rows, folder.review, run, key=key, known=sums[key], place=place, path=str(summary.path))
     for table, values in zip((RUNS, PARTS, RESULTS), rows, strict=True):
         if values:
             connection.execute(table.insert(), [_storable(row) for row in values])

@@ -16,9 +16,9 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.units import show_size
 from ulterion.core.version import __version__
-from ulterion.engine.copies.file_pool import Does, FilePool
+from ulterion.engine.copies.file_pool import FilePool, JobRunner
 from ulterion.engine.targets.device import is_device
-from ulterion.features.capacity.simulated_workers import SimCrew
+from ulterion.features.capacity.simulated_workers import SimulatedPool
 from ulterion.features.copy.scratch_folder import OwnFolder, pulse_under, sweep
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
@@ -68,7 +68,7 @@ class Medium:
     """What is written all over.
 
     Attributes:
-        what: an open device or a folder, as the crew takes it up; `size` in bytes.
+        what: an open device or a folder, as the workers take it up; `size` in bytes.
         method: how it is proven.
         facts, bench: what a document says of it and of the machine.
         pool: gives the workers.
@@ -81,7 +81,7 @@ class Medium:
     method: Method
     facts: TargetFacts
     bench: BenchFacts
-    pool: Callable[[], AbstractContextManager[Does]]
+    pool: Callable[[], AbstractContextManager[JobRunner]]
     identity: str = field(default_factory=lambda: run_id(secrets.token_bytes(3)))
     key: int = field(default_factory=lambda: secrets.randbits(62) | 1)
     began: datetime.datetime = field(default_factory=_now)
@@ -216,7 +216,7 @@ def _simulated(request: CapacityRequest) -> Iterator[Medium]:
             method=QUICK if request.quick else DEVICE,
             facts=target.facts(),
             bench=target.bench_facts(request.review.review.bench),
-            pool=lambda: SimCrew(chain),
+            pool=lambda: SimulatedPool(chain),
             identity=identity,
             key=key | 1,
             began=began,

@@ -11,7 +11,7 @@ from ulterion.core.facts.target import TargetFacts
 from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import ProgressMeter
-from ulterion.engine.copies.file_pool import Does
+from ulterion.engine.copies.file_pool import JobRunner
 from ulterion.features.capacity.media import DEVICE, QUICK, READ, CapacityRequest, Medium, medium
 from ulterion.host.linkwatch import warnings_under_load, watched
 from ulterion.model.runs.capacity import CapacityRecord, CapacityRun, Stretch
@@ -70,7 +70,7 @@ def prove(request: CapacityRequest, observer: Observer) -> Kept[CapacityRun]:
 
 def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
     """Return the newest proof of this medium, which was cut off after something was written; raise UsageError where there is none."""
-    mine = [s for s in request.review.skims() if s.kind == "capacity" and s.setup == request.place.setup]
+    mine = [s for s in request.review.summaries() if s.kind == "capacity" and s.setup == request.place.setup]
     for run in reversed(request.review.with_series(mine)):
         if not isinstance(run, CapacityRun) or not _same(run.target, found.facts):
             continue
@@ -151,7 +151,7 @@ def _taken_up(before: CapacityRun | None) -> _Looked:
 
 
 def _look(
-    pool: Does, found: Medium, key: int, looked: _Looked, observer: Observer, *, keep: Callable[[], None]
+    pool: JobRunner, found: Medium, key: int, looked: _Looked, observer: Observer, *, keep: Callable[[], None]
 ) -> None:
     if found.method == READ:
         looked.doing = "reading"
@@ -162,7 +162,7 @@ def _look(
     for _, bypassed in pool.run(iter([("medium", (found.what, found.size, key, looked.written))])):
         looked.bypassed = bypassed
     if found.method == QUICK:
-        _glance(pool, found, looked, observer)
+        _quick_check(pool, found, looked, observer)
         return
     _write(pool, found, looked, observer, keep)
     _read(pool, found, looked, observer, keep)
@@ -170,17 +170,17 @@ def _look(
     looked.found = proven(looked.tally, found.size, found.size // UNIT, where=where)
 
 
-def _glance(pool: Does, found: Medium, looked: _Looked, observer: Observer) -> None:
+def _quick_check(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer) -> None:
     beginning, _ = quick_units(found.size)
     looked.doing = "the quick look"
     observer.stage("quick look", 3 * beginning * UNIT)
     pulse = ProgressMeter(pool, observer.tick)
-    for _, seen in pool.run(iter([("glance", None)]), pulse):
+    for _, seen in pool.run(iter([("quick_check", None)]), pulse):
         looked.found = seen
     looked.write_seconds = pulse.seconds
 
 
-def _write(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
+def _write(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     """Write what is not yet written, forced onto the medium and noted every few seconds."""
     units = found.size // UNIT
     if looked.written == units:
@@ -189,16 +189,16 @@ def _write(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep:
     pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.wrote, looked.write_seconds or 0.0
     noted = pool.now()
     for first, count in _chunks(looked.written, units):
-        list(pool.run(iter([("scribble", (first, count))]), pulse))
+        list(pool.run(iter([("write_units", (first, count))]), pulse))
         if pool.now() - noted >= KEPT_EVERY or first + count == units:
-            list(pool.run(iter([("settle", None)]), pulse))
+            list(pool.run(iter([("flush_medium", None)]), pulse))
             looked.written, looked.write_seconds = first + count, seconds + pulse.seconds
             looked.wrote, noted = [*earlier, *pulse.intervals], pool.now()
             keep()
     looked.wrote = [*earlier, *pulse.end()]
 
 
-def _read(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
+def _read(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     """Read back what is not yet read back."""
     units = found.size // UNIT
     looked.doing = "reading back"
@@ -206,7 +206,7 @@ def _read(pool: Does, found: Medium, looked: _Looked, observer: Observer, keep: 
     pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.read, looked.read_seconds or 0.0
     noted = pool.now()
     for first, count in _chunks(looked.checked, units):
-        for _, tally in pool.run(iter([("recall", (first, count))]), pulse):
+        for _, tally in pool.run(iter([("read_units", (first, count))]), pulse):
             looked.tally.merge(tally)
             looked.checked, looked.read_seconds = first + count, seconds + pulse.seconds
             looked.read = [*earlier, *pulse.intervals]

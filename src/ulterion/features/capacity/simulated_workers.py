@@ -1,4 +1,4 @@
-"""A crew of the simulated bench: does the jobs of a proof of capacity in virtual time, at once."""
+"""Workers of the simulated bench: they do the jobs of a proof of capacity in virtual time, at once."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from ulterion.sim.proving import SimHand
 from ulterion.sim.target import SimTarget
 
 
-class SimCrew:
+class SimulatedPool:
     """Does what `ulterion.engine.copies.file_pool.FilePool` does, on a simulated chain; `moved` is in bytes."""
 
     def __init__(self, chain: SimTarget) -> None:
@@ -29,7 +29,7 @@ class SimCrew:
         """Return the virtual time."""
         return self._chain.elapsed
 
-    def __enter__(self) -> SimCrew:
+    def __enter__(self) -> SimulatedPool:
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -51,17 +51,17 @@ class SimCrew:
         """The bench knows its parts by their names; another medium cannot be put in the place of one."""
         return Recognised(given[3], None)
 
-    def _scribble(self, given: tuple[int, int]) -> int:
+    def _write_units(self, given: tuple[int, int]) -> int:
         self._hand.write(*given)
         return given[1]
 
-    def _settle(self, given: object) -> None:
+    def _flush_medium(self, given: object) -> None:
         self._hand.flush()
 
-    def _recall(self, given: tuple[int, int]) -> Tally:
+    def _read_units(self, given: tuple[int, int]) -> Tally:
         tally = Tally()
         self._hand.check(*given, tally)
         return tally
 
-    def _glance(self, given: object) -> Capacity:
+    def _quick_check(self, given: object) -> Capacity:
         return quick_look(self._hand)

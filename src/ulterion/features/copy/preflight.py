@@ -200,7 +200,7 @@ def _task(sources: Sequence[Path]) -> str:
 
 def cost_between(review: ReviewFolder, source: str | None, target: str | None) -> Cost | None:
     """Return what copying from one setup to another costs, by the copies that were kept; None from too few."""
-    runs = review.with_series([s for s in review.skims() if s.kind == "copy"])
+    runs = review.with_series([s for s in review.summaries() if s.kind == "copy"])
     mine = counted(runs, CopyRun)
     between = [r.copied for r in mine if (r.copied.from_setup, r.setup) == (source, target or source)]
     return cost_of(

@@ -129,7 +129,7 @@ def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPa
     """Copy everything once and prove it; the sums of the last copy are kept where that is asked for."""
     request = work.request
     work.doing = f"copy {number}"
-    onepass.forget(pool, work.sources)
+    onepass.drop_cache(pool, work.sources)
     work.observer.stage(f"copy {number} of {request.passes}", work.count.bytes)
     folder = request.review.make_runs_folder()
     out = manifest.scratch_in(folder)
@@ -233,7 +233,7 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
 def _ends(work: _Work, pool: FilePool) -> None:
     """Time each end alone: the source read, the target written."""
     work.doing = "reading the source alone"
-    onepass.forget(pool, work.sources)
+    onepass.drop_cache(pool, work.sources)
     work.observer.stage("the source alone, read", work.count.bytes)
     size, seconds = onepass.read_alone(pool, work.sources, work.observer.tick)
     work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))

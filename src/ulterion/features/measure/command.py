@@ -153,7 +153,7 @@ def _next_step(request: MeasureRequest) -> str:
         return f"next: with --setup NAME it is compared with the others; here: {listed([*review.setups])}"
     if request.place.setup is None:
         return "next: 'ulterion new DIR' starts a review, in which drives and setups are compared"
-    measured = {s.setup for s in request.place.review.skims() if s.kind in ("measure", "network")}
+    measured = {s.setup for s in request.place.review.summaries() if s.kind in ("measure", "network")}
     left = [n for n in review.setups if n not in measured]
     if left:
         return f"next: ulterion measure --setup {left[0]}"

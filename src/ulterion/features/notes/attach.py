@@ -77,7 +77,7 @@ def note_words(
         kept.append(record)
         return run.with_record(record)
 
-    of_soak = isinstance(parse_note(words), Reading) and any(s.kind == "soak" for s in folder.skims())
+    of_soak = isinstance(parse_note(words), Reading) and any(s.kind == "soak" for s in folder.summaries())
     chosen = find_run(folder, run_id, soaks=run_id is None and of_soak)
     doubt = None if run_id is not None else doubtful(folder, chosen, words)
     if doubt is not None and not ask(f"{doubt}. Note it there?"):
@@ -117,7 +117,7 @@ def doubtful(folder: ReviewFolder, chosen: RunSummary, words: str) -> str | None
         spoken = re.search(rf"(?<![\w-]){re.escape(key.casefold())}(?![\w-])", told) or name.casefold() in told
         if spoken and key not in mine and key.casefold() not in WARM_THINGS:
             return f"the note names {name}, and {run}"
-    others = {s.setup for s in folder.skims() if s.setup is not None} - {chosen.setup}
+    others = {s.setup for s in folder.summaries() if s.setup is not None} - {chosen.setup}
     age = None if chosen.simulated or chosen.ended is None else now_utc() - chosen.ended
     if others and age is not None and age > LONG_AGO:
         return f"{run}, which ended {show_duration(age.total_seconds())} ago"
@@ -176,7 +176,7 @@ def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
 
 def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -> RunSummary:
     """Return a run by its id, or the newest; raise UsageError."""
-    runs = [s for s in folder.skims() if s.kind == "soak" or not soaks]
+    runs = [s for s in folder.summaries() if s.kind == "soak" or not soaks]
     if not runs:
         what = "soak" if soaks else "run"
         raise UsageError(f"no {what} yet to note anything on; a setup without one takes --setup NAME")

@@ -66,7 +66,7 @@ def entries(folder: ReviewFolder) -> list[Entry]:
 
 def noted_runs(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
-    return folder.for_judging([s for s in folder.skims() if s.noted])
+    return folder.for_judging([s for s in folder.summaries() if s.noted])
 
 
 def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
@@ -136,8 +136,8 @@ def _change(folder: ReviewFolder, entry: Entry, instead: Record | None) -> None:
         folder.change_notebook(_in_notebook(entry, instead))
         return
     run = entry.run
-    skim = next(s for s in folder.skims() if (s.id, s.started) == (run.id, run.started))
-    folder.change(skim, _in_run(entry, instead))
+    summary = next(s for s in folder.summaries() if (s.id, s.started) == (run.id, run.started))
+    folder.change(summary, _in_run(entry, instead))
 
 
 def _in_notebook(entry: Entry, instead: Record | None) -> Callable[[Notebook], Notebook]:

@@ -48,12 +48,12 @@ class Material:
     @cached_property
     def every(self) -> list[AnyRun]:
         """Every run without its series, oldest first."""
-        return self.folder.without_series(self.folder.skims())
+        return self.folder.without_series(self.folder.summaries())
 
     @cached_property
     def transfers(self) -> list[AnyRun]:
         """What was copied or timed by hand, with its course, oldest first."""
-        return self.folder.with_series([s for s in self.folder.skims() if s.kind in ("copy", "clock")])
+        return self.folder.with_series([s for s in self.folder.summaries() if s.kind in ("copy", "clock")])
 
     @cached_property
     def groups(self) -> list[Group]:

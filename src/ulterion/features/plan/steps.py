@@ -115,9 +115,9 @@ class _Decisive:
 def plan_runs(review: ReviewFolder) -> list[AnyRun]:
     """Return the runs that a plan looks at: measurements without their series, and soaks."""
     review.refresh()
-    skims = review.skims()
-    passes = review.without_series([s for s in skims if s.kind in ("measure", "network")])
-    return [*passes, *review.without_series([s for s in skims if s.kind == "soak"])]
+    summaries = review.summaries()
+    passes = review.without_series([s for s in summaries if s.kind in ("measure", "network")])
+    return [*passes, *review.without_series([s for s in summaries if s.kind == "soak"])]
 
 
 def take(
@@ -266,4 +266,4 @@ def _compatibility(plan: Plan, place: Place, run: MeasureRun, observer: PlanObse
 
 def _keep(review: ReviewFolder, run: MeasureRun, note: Note) -> None:
     review.refresh()
-    review.change(next(s for s in review.skims() if s.id == run.id), lambda one: one.with_record(note))
+    review.change(next(s for s in review.summaries() if s.id == run.id), lambda one: one.with_record(note))

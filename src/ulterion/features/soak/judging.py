@@ -81,7 +81,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
     Raises UsageError for a name that is neither, and when there is no soak.
     """
     review = folder.review
-    soaks = [s for s in folder.skims() if s.kind == "soak"]
+    soaks = [s for s in folder.summaries() if s.kind == "soak"]
     newest = {r.setup or r.id: r for r in counting(folder, soaks)}
     by_id = {r.id: r for r in soaks}
     for name in names:

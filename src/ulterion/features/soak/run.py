@@ -98,7 +98,7 @@ def find_cut_off(place: Place) -> SoakRun:
     where = str(place.path.resolve()) if place.target and place.path else None
     mine = [
         s
-        for s in place.review.skims()
+        for s in place.review.summaries()
         if s.kind == "soak" and s.setup == place.setup and (place.setup is not None or s.target == where)
     ]
     for run in place.review.with_series(mine[-1:]):

@@ -34,7 +34,7 @@ class Thermometers:
         self.values: dict[str, float | None] = dict.fromkeys(self.names)
         self.trouble: dict[str, str] = {}
         self._text = b""
-        self._crew: WorkerPool | None = None
+        self._workers: WorkerPool | None = None
         self._near: list[Watched] = []
         self._over = threading.Event()
         if is_portable():  # no process can be split off: they are read by threads, and one that hangs is left behind
@@ -43,7 +43,7 @@ class Thermometers:
                 threading.Thread(target=one.read_on, args=(self._over,), daemon=True).start()
         elif sensors:
             self._reader, writer = os.pipe()
-            self._crew = WorkerPool([partial(_sample, sensors, interval, writer)], NEVER)
+            self._workers = WorkerPool([partial(_sample, sensors, interval, writer)], NEVER)
             os.close(writer)
             os.set_blocking(self._reader, False)
 
@@ -53,11 +53,11 @@ class Thermometers:
             now = time.monotonic()
             self.values = {w.sensor.name: w.value(now) for w in self._near}
             self.trouble = {w.sensor.name: w.trouble for w in self._near if w.trouble}
-        if self._crew is None:
+        if self._workers is None:
             return
         with contextlib.suppress(TargetFailed):
-            if not self._crew.begun:
-                self._crew.look()
+            if not self._workers.begun:
+                self._workers.look()
         while select.select([self._reader], [], [], 0)[0]:
             part = os.read(self._reader, 65536)
             if not part:
@@ -74,10 +74,10 @@ class Thermometers:
         self._over.set()
         if self._near:
             commands.end_all()
-        if self._crew is not None:
-            self._crew.abandon()
+        if self._workers is not None:
+            self._workers.abandon()
             os.close(self._reader)
-            self._crew = None
+            self._workers = None
 
 
 def _end_with_commands(number: int, frame: FrameType | None) -> None:
