@@ -13,7 +13,7 @@ import pandas as pd
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.ceilings import Direction
 from ulterion.features.claims.judging import judge_claims
-from ulterion.features.plan.judging import effects, grounds, ranks
+from ulterion.features.plan.judging import all_observations, effects, ranks
 from ulterion.features.soak.judging import soak_of
 from ulterion.model.planned import planned
 from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
@@ -196,19 +196,19 @@ class Review:
         `where` names the level of another factor that a row holds at, for pairs that do something only together.
         """
         rows = []
-        for ground in grounds(self.folder.review, self.runs):
-            found = effects(ground)
+        for observations in all_observations(self.folder.review, self.runs):
+            found = effects(observations)
             for one in [*found.effects, *(e for t in found.together for e in t.effects)] if found else []:
-                rows.append({"workload": ground.workload.title, "text": ground.text, **asdict(one)})
+                rows.append({"workload": observations.workload.title, "text": observations.text, **asdict(one)})
         return pd.DataFrame(rows)
 
     def ranks(self, factor: str | None = None) -> pd.DataFrame:
         """Return one row for each workload and level of a factor of the plan (its first unless named): best and worst place, ratio to the mean."""
         rows = []
-        for ground in grounds(self.folder.review, self.runs):
-            found = ranks(self.folder.review, ground, factor, self.folder.review.review.margin)
+        for observations in all_observations(self.folder.review, self.runs):
+            found = ranks(self.folder.review, observations, factor, self.folder.review.review.margin)
             for place in found.places if found else ():
-                rows.append({"workload": ground.workload.title, "text": ground.text, **asdict(place)})
+                rows.append({"workload": observations.workload.title, "text": observations.text, **asdict(place)})
         return pd.DataFrame(rows)
 
     def soaks(self) -> pd.DataFrame:

@@ -60,7 +60,7 @@ class Comparisons(FolderCase):
         """Names, bench, day and how sure stand in it, light and dark; a setup keeps its colour when others are left out."""
         folder = self.boxes(10)
         cast = SetupStyles.of(folder.review)
-        for dark, ground in ((False, LIGHT), (True, DARK)):
+        for dark, palette in ((False, LIGHT), (True, DARK)):
             (group,) = compare_review(folder.review, folder.runs())
             figure = draw_comparison(group, "Test Drive", "MB/s", cast, dark=dark)
             told = texts(figure)
@@ -71,7 +71,7 @@ class Comparisons(FolderCase):
                 "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95 % intervals",
             ):
                 self.assertIn(words, told)
-            self.assertEqual(to_hex(figure.get_facecolor()), ground.ground)
+            self.assertEqual(to_hex(figure.get_facecolor()), palette.background)
             colours = [to_hex(bar.get_facecolor()) for bar in figure.axes[0].patches]
             self.assertEqual(len(colours), 12)
             self.assertEqual(len(set(colours)), 12)
@@ -121,7 +121,7 @@ class Comparisons(FolderCase):
 
 class Sweeps(FolderCase):
     def test_a_sweep_says_when_where_and_how_sure(self) -> None:
-        """Sizes by depth, and places: both on either ground, with bench, day, passes and interval at the foot."""
+        """Sizes by depth, and places: both on either palette, with bench, day, passes and interval at the foot."""
         folder = self.review()
         sizes = simulate(folder, "direct", parse_sweep("random read 4 KiB to 64 KiB depth 1 to 4"), passes=3).run
         places = simulate(folder, "direct", LARGE[0].at_places(3), passes=3).run
@@ -129,10 +129,10 @@ class Sweeps(FolderCase):
             (sizes.model_copy(update={"suite": "sweep"}), "95 % intervals within ±"),
             (places, "lines: 95 % intervals"),
         ):
-            for dark, ground in ((False, LIGHT), (True, DARK)):
+            for dark, palette in ((False, LIGHT), (True, DARK)):
                 figure = draw_run(run, "MB/s", run.seen_link, dark=dark)
                 self.assertIn(f"measured at testbench on 2026-01-01; 3 passes; {words}", figure.get_supxlabel())
-                self.assertEqual(to_hex(figure.axes[0].get_facecolor()), ground.ground)
+                self.assertEqual(to_hex(figure.axes[0].get_facecolor()), palette.background)
 
 
 class SideBySide(unittest.TestCase):

@@ -9,7 +9,7 @@ from tests.support import PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import find_link
 from ulterion.features.plan.differences import unlike
-from ulterion.features.plan.judging import grounds
+from ulterion.features.plan.judging import all_observations
 from ulterion.features.plan.ports import ports
 from ulterion.model.planned import cells_of
 from ulterion.model.runs.measure import MeasureRun
@@ -85,10 +85,10 @@ class Ports(FolderCase):
         one = one.model_copy(update={"target": replace(one.target, firmware="1.0")})
         for firmware in ("1.0", "2.0"):
             last = again.model_copy(update={"target": replace(again.target, firmware=firmware)})
-            (ground,) = grounds(self.store.review, [one, other, last])
-            compared = pooled_results([one, other, last])[names[0]][ground.text].estimate
+            (observations,) = all_observations(self.store.review, [one, other, last])
+            compared = pooled_results([one, other, last])[names[0]][observations.text].estimate
             cell = next(c for c, h in cells_of(self.store.review).items() if h == names[0])
-            self.assertEqual(ground.figures[cell], compared)
+            self.assertEqual(observations.figures[cell], compared)
 
     def test_what_was_not_alike(self) -> None:
         """Temperatures, fill, file system and version over the cells of a medium; small differences are none."""

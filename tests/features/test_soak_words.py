@@ -149,7 +149,7 @@ class Soaked(FolderCase):
         """Rate above, temperatures below on one axis; events, claims and the drive's limit are named; light and dark."""
         found = self.soak()
         marks = marks_of(self.folder_opened.review, found.run)
-        for dark, ground in ((False, LIGHT), (True, DARK)):
+        for dark, palette in ((False, LIGHT), (True, DARK)):
             figure = draw_soaks([found], "MB/s", marks, dark=dark)
             above, below = figure.axes
             self.assertEqual(above.get_xlim(), below.get_xlim())
@@ -164,7 +164,9 @@ class Soaked(FolderCase):
             ):
                 self.assertIn(words, told)
             red, green, blue, _ = above.get_facecolor()
-            self.assertEqual(f"#{round(red * 255):02x}{round(green * 255):02x}{round(blue * 255):02x}", ground.ground)
+            self.assertEqual(
+                f"#{round(red * 255):02x}{round(green * 255):02x}{round(blue * 255):02x}", palette.background
+            )
             save_figure(figure, self.folder / f"f{dark}.png")
             self.assertEqual((self.folder / f"f{dark}.png").read_bytes()[16:24].hex(), "00000500000002d0")  # 1280 x 720
 

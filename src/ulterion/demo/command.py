@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Status:
     """Run the plan and show what it says."""
-    from ulterion.features.plan.judging import effects, grounds, ranks
+    from ulterion.features.plan.judging import all_observations, effects, ranks
     from ulterion.features.plan.live_view import PlanScreen
     from ulterion.features.plan.run import run_plan
     from ulterion.features.plan.steps import PlanRequest, plan_runs
@@ -77,9 +77,9 @@ def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Stat
     done = run_plan(PlanRequest(folder), PlanScreen(env, unit, quiet=False))
     env.show(after(done.now, done.steps, done.failed, done.stopped, ()))
     review = folder.review
-    for ground in grounds(review, plan_runs(folder)):
-        found, places = effects(ground), ranks(review, ground, None, review.review.margin)
-        env.show(effects_table(review, ground, found) if found else [])
+    for observations in all_observations(review, plan_runs(folder)):
+        found, places = effects(observations), ranks(review, observations, None, review.review.margin)
+        env.show(effects_table(review, observations, found) if found else [])
         env.show(ranks_table(review, places) if places else [])
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *PLAN_NEXT])
     return Status.DONE

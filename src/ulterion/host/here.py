@@ -21,7 +21,7 @@ class StorageUnderPath:
     system: bool = False
 
 
-def ground_of(path: Path) -> StorageUnderPath:
+def storage_under(path: Path) -> StorageUnderPath:
     """Return what a folder lies on; what cannot be told is None."""
     path = path.resolve()
     if system() != "linux":

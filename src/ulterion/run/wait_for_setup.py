@@ -10,7 +10,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts.devices import Drive
 from ulterion.core.units import show_duration
 from ulterion.host import machine
-from ulterion.host.here import ground_of
+from ulterion.host.here import storage_under
 from ulterion.host.uevents import Uevents
 from ulterion.model.review import Setup
 from ulterion.run.place import Place
@@ -102,11 +102,11 @@ def _missing(setup: Setup, target: Path) -> str | None:
         return f"{target} is not there yet; mount the drive"
     if target.is_block_device():
         return None
-    ground = ground_of(target)
-    if mine is not None and ground.disk != mine.name:
-        where = ground.name or ground.filesystem or "no disk that the system shows"
+    storage = storage_under(target)
+    if mine is not None and storage.disk != mine.name:
+        where = storage.name or storage.filesystem or "no disk that the system shows"
         return f"{target} is on {where} and not on {mine.name}; mount the drive there"
-    if mine is None and ground.system:
+    if mine is None and storage.system:
         return f"{target} is still on the system disk; mount the drive there"
     return None
 

@@ -1,4 +1,4 @@
-"""What all figures share: their ground and colours, the name and colour of each setup, and the line at their foot."""
+"""What all figures share: their colours, the name and colour of each setup, and the line at their foot."""
 
 from __future__ import annotations
 
@@ -16,13 +16,13 @@ WIDTH = 12.8  # inches, at 100 dots each
 
 
 @dataclass(frozen=True)
-class Ground:
-    """Colours of a figure: of its ground, text, quiet lines, grid, phases, and of the lines in order.
+class Palette:
+    """Colours of a figure: of its background, text, quiet lines, grid, phases, and of the lines in order.
 
     The colours of lines differ in lightness as well as in hue; the first six are told apart without colour vision.
     """
 
-    ground: str
+    background: str
     ink: str
     quiet: str
     grid: str
@@ -30,16 +30,16 @@ class Ground:
     lines: tuple[str, ...]
 
 
-LIGHT = Ground(ground="#ffffff", ink="#1b1b1b", quiet="#77777a", grid="#e6e6e2", rest="#f1f1ed",
+LIGHT = Palette(background="#ffffff", ink="#1b1b1b", quiet="#77777a", grid="#e6e6e2", rest="#f1f1ed",
                lines=("#1f4e79", "#c8553d", "#3f8f6b", "#a67c00", "#6d4a8a", "#3d3d3d",
                 "#4f8a8b", "#a23b72", "#9c6644", "#5f7fbf", "#8ab17d", "#b5838d"))  # fmt: skip
-DARK = Ground(ground="#16181b", ink="#ececea", quiet="#9a9a9e", grid="#2c2f33", rest="#1e2125",
+DARK = Palette(background="#16181b", ink="#ececea", quiet="#9a9a9e", grid="#2c2f33", rest="#1e2125",
               lines=("#7fb2e5", "#f08a6b", "#7fd1a8", "#e3c05a", "#c3a0e0", "#d0d0d0",
                "#7cc6c7", "#e58bbd", "#cfa27f", "#a9bdf0", "#b9dbab", "#e0b8c0"))  # fmt: skip
 
 
-def ground_of(*, dark: bool) -> Ground:
-    """Return the ground for a light or a dark page."""
+def palette_of(*, dark: bool) -> Palette:
+    """Return the palette for a light or a dark page."""
     return DARK if dark else LIGHT
 
 
@@ -84,33 +84,33 @@ class SetupStyles:
         return otherwise if setup is None else self.places.get(setup, otherwise)
 
 
-def colour(ground: Ground, place: int) -> str:
+def colour(palette: Palette, place: int) -> str:
     """Return the colour of a place; after the last it begins again."""
-    return ground.lines[place % len(ground.lines)]
+    return palette.lines[place % len(palette.lines)]
 
 
-def begin(title: str, height: float, ground: Ground) -> Figure:
+def begin(title: str, height: float, palette: Palette) -> Figure:
     """Return an empty figure of the usual width with its title, drawn without a display."""
-    figure = Figure(figsize=(WIDTH, height), dpi=100, layout="constrained", facecolor=ground.ground)
+    figure = Figure(figsize=(WIDTH, height), dpi=100, layout="constrained", facecolor=palette.background)
     FigureCanvasAgg(figure)
-    figure.suptitle(title, color=ground.ink, fontsize=14, x=0.01, ha="left")
+    figure.suptitle(title, color=palette.ink, fontsize=14, x=0.01, ha="left")
     return figure
 
 
-def style(axes: Axes, ground: Ground, *, bare: bool = False) -> None:
-    """Give a panel its ground and quiet frame; a `bare` one has no line on its left."""
-    axes.set_facecolor(ground.ground)
+def style(axes: Axes, palette: Palette, *, bare: bool = False) -> None:
+    """Give a panel its background and quiet frame; a `bare` one has no line on its left."""
+    axes.set_facecolor(palette.background)
     for side in ("top", "right", *(["left"] if bare else [])):
         axes.spines[side].set_visible(False)
     for side in ("bottom", "left"):
-        axes.spines[side].set_color(ground.quiet)
-    axes.tick_params(colors=ground.ink, labelsize=10.5)
+        axes.spines[side].set_color(palette.quiet)
+    axes.tick_params(colors=palette.ink, labelsize=10.5)
 
 
-def foot(figure: Figure, words: Sequence[str], ground: Ground) -> None:
+def foot(figure: Figure, words: Sequence[str], palette: Palette) -> None:
     """Write at the foot when and where a figure was measured, and how sure it is."""
     text = "; ".join(w for w in words if w)
-    figure.supxlabel(text, color=ground.quiet, fontsize=9.5, x=0.01, ha="left")
+    figure.supxlabel(text, color=palette.quiet, fontsize=9.5, x=0.01, ha="left")
 
 
 def measured_on(hosts: Sequence[str], moments: Sequence[datetime.datetime]) -> str:

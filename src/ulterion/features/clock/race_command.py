@@ -34,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIMES",
         help="how many times as fast the film is (default: so that it lasts 15 s)",
     )
-    parser.add_argument("--dark", action="store_true", help="on a dark ground")
+    parser.add_argument("--dark", action="store_true", help="on a dark background")
     options.add_review(parser)
     options.add_json(parser)
 

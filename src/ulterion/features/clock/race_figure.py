@@ -13,7 +13,7 @@ from matplotlib.figure import Figure
 
 from ulterion.core.transfers.race import Runner, order
 from ulterion.core.units import show_duration, show_percent
-from ulterion.show.figure_base import WIDTH, Ground, begin, colour, foot, ground_of, style
+from ulterion.show.figure_base import WIDTH, Palette, begin, colour, foot, palette_of, style
 from ulterion.show.figure_files import save_film
 
 PICTURES = 15  # a second of the film
@@ -23,17 +23,17 @@ HEIGHT = 6.4  # inches
 
 def draw_race(runners: Sequence[Runner], amount: str, words: str, *, dark: bool = False) -> Figure:
     """Return progress against time, with where each was when the first was over."""
-    ground = ground_of(dark=dark)
-    figure = begin(f"{amount} on one clock", HEIGHT, ground)
-    axes = _axes(figure, runners, ground)
+    palette = palette_of(dark=dark)
+    figure = begin(f"{amount} on one clock", HEIGHT, palette)
+    axes = _axes(figure, runners, palette)
     for place, one in enumerate(runners):
         shares = [100 * b / one.total for b in one.bytes]
-        axes.plot(one.seconds, shares, color=colour(ground, place), linewidth=2.2, label=_label(one))
+        axes.plot(one.seconds, shares, color=colour(palette, place), linewidth=2.2, label=_label(one))
         if one.done:
-            axes.plot([one.end], [100], "o", color=colour(ground, place), markersize=7, clip_on=False)
+            axes.plot([one.end], [100], "o", color=colour(palette, place), markersize=7, clip_on=False)
     first = order(runners)[0]
     if first.done:
-        axes.axvline(first.end, color=ground.quiet, linewidth=1, linestyle=":")
+        axes.axvline(first.end, color=palette.quiet, linewidth=1, linestyle=":")
         for other in order(runners)[1:]:
             share = other.at(min(first.end, other.end))
             axes.annotate(
@@ -41,11 +41,11 @@ def draw_race(runners: Sequence[Runner], amount: str, words: str, *, dark: bool 
                 (first.end, 100 * share),
                 (8, -18),
                 textcoords="offset points",
-                color=ground.ink,
+                color=palette.ink,
                 fontsize=11,
             )
-    axes.legend(loc="lower right", frameon=False, labelcolor=ground.ink, fontsize=11)
-    foot(figure, [words], ground)
+    axes.legend(loc="lower right", frameon=False, labelcolor=palette.ink, fontsize=11)
+    foot(figure, [words], palette)
     return figure
 
 
@@ -55,13 +55,13 @@ def _label(one: Runner) -> str:
     )
 
 
-def _axes(figure: Figure, runners: Sequence[Runner], ground: Ground) -> Axes:
+def _axes(figure: Figure, runners: Sequence[Runner], palette: Palette) -> Axes:
     axes = figure.add_subplot(1, 1, 1)
-    style(axes, ground)
+    style(axes, palette)
     axes.set_xlim(0, max(r.end for r in runners) * 1.02)
     axes.set_ylim(0, 104)
-    axes.set_xlabel("seconds", color=ground.ink)
-    axes.set_ylabel("per cent over", color=ground.ink)
+    axes.set_xlabel("seconds", color=palette.ink)
+    axes.set_ylabel("per cent over", color=palette.ink)
     return axes
 
 
@@ -69,13 +69,13 @@ def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, 
     """Write the race as a GIF, `speed` times as fast as it was; raise UsageError."""
     from matplotlib.animation import FuncAnimation, PillowWriter  # figures alone, as on a page, do without
 
-    ground = ground_of(dark=dark)
-    figure = Figure(figsize=(WIDTH, 1.8 + 0.7 * len(runners)), dpi=100, facecolor=ground.ground)
+    palette = palette_of(dark=dark)
+    figure = Figure(figsize=(WIDTH, 1.8 + 0.7 * len(runners)), dpi=100, facecolor=palette.background)
     FigureCanvasAgg(figure)
     title = f"{amount}, {speed:g} times as fast" if speed != 1 else amount
-    figure.text(0.01, 0.97, title, color=ground.ink, fontsize=14, va="top")
+    figure.text(0.01, 0.97, title, color=palette.ink, fontsize=14, va="top")
     axes = figure.add_subplot(1, 1, 1)
-    style(axes, ground)
+    style(axes, palette)
     longest = max(len(r.name) for r in runners)
     figure.subplots_adjust(left=min(0.4, 0.03 + 0.0085 * longest), right=0.98, top=0.8, bottom=0.2)
     axes.set_xlim(0, 118)
@@ -83,10 +83,10 @@ def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, 
     axes.set_yticks(range(len(runners)), [r.name for r in runners])
     axes.invert_yaxis()
     bars = axes.barh(
-        range(len(runners)), [0.0] * len(runners), height=0.6, color=[colour(ground, i) for i in range(len(runners))]
+        range(len(runners)), [0.0] * len(runners), height=0.6, color=[colour(palette, i) for i in range(len(runners))]
     )
-    texts = [axes.text(1, i, "", va="center", color=ground.ink, fontsize=12) for i in range(len(runners))]
-    clock = axes.set_xlabel("", color=ground.ink)
+    texts = [axes.text(1, i, "", va="center", color=palette.ink, fontsize=12) for i in range(len(runners))]
+    clock = axes.set_xlabel("", color=palette.ink)
     until = max(r.end for r in runners)
     pictures = math.ceil(until / speed * PICTURES) + PICTURES  # a second more, to see the end
 

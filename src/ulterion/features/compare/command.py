@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
     parser.add_argument("--long", action="store_true", help="every figure with its interval below the answer")
-    parser.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
     parser.add_argument(
         "--workload",
         action="append",

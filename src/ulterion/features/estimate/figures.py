@@ -10,7 +10,7 @@ from matplotlib.figure import Figure
 from ulterion.core.units import show_duration
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.model.review import Review
-from ulterion.show.figure_base import SetupStyles, begin, colour, foot, ground_of, style
+from ulterion.show.figure_base import SetupStyles, begin, colour, foot, palette_of, style
 
 ROW, HEAD = 0.5, 1.6  # inches
 MAX_NAME_WIDTH = 28  # characters of a line
@@ -18,11 +18,11 @@ MAX_NAME_WIDTH = 28  # characters of a line
 
 def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, dark: bool = False) -> Figure:
     """Return bars of time with their intervals, each stretch at one pace by itself, the quickest above."""
-    ground, known = ground_of(dark=dark), [(r, r.work) for r in rows if r.work is not None]
+    palette, known = palette_of(dark=dark), [(r, r.work) for r in rows if r.work is not None]
     cast = SetupStyles.among(review, [r.setup for r, _ in known])
-    figure = begin(title, HEAD + ROW * len(known), ground)
+    figure = begin(title, HEAD + ROW * len(known), palette)
     axes = figure.add_subplot(1, 1, 1)
-    style(axes, ground, bare=True)
+    style(axes, palette, bare=True)
     scale, unit = _scale(known[-1][1].seconds)
     for at, (row, work) in enumerate(known):
         start = 0.0
@@ -33,26 +33,26 @@ def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, d
                 part.seconds / scale,
                 0.6,
                 start / scale,
-                color=colour(ground, cast.place(row.setup, at)),
+                color=colour(palette, cast.place(row.setup, at)),
                 alpha=shade,
             )
             start += part.seconds
-        axes.plot([work.low / scale, work.high / scale], [at, at], color=ground.ink, linewidth=1.4)
+        axes.plot([work.low / scale, work.high / scale], [at, at], color=palette.ink, linewidth=1.4)
         axes.annotate(
             show_duration(work.seconds),
             (work.high / scale, at),
             (8, 0),
             textcoords="offset points",
             va="center",
-            color=ground.ink,
+            color=palette.ink,
             fontsize=10,
         )
     axes.set_yticks(range(len(known)), [fill(cast.name(r.setup), MAX_NAME_WIDTH) for r, _ in known], fontsize=9)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)
-    axes.set_xlabel(unit, color=ground.ink)
-    foot(figure, ["lines: 90 % intervals", "paler: after its write cache is used up, or throttled"], ground)
+    axes.set_xlabel(unit, color=palette.ink)
+    foot(figure, ["lines: 90 % intervals", "paler: after its write cache is used up, or throttled"], palette)
     return figure
 
 

@@ -39,7 +39,7 @@ def add(parser: argparse.ArgumentParser) -> None:
     options.add_device(parser)
     shown = parser.add_argument_group("what is shown")
     shown.add_argument("--figure", type=Path, metavar="FILE", help="draw a sweep, as FILE.png or FILE.svg")
-    shown.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    shown.add_argument("--dark", action="store_true", help="the figure on a dark background")
     options.add_units(shown)
     options.add_json(shown)
 

@@ -15,7 +15,7 @@ from ulterion.features.clock.race_judging import amount_words, races_of
 from ulterion.features.clock.race_words import story
 from ulterion.features.clock.tables import clocked_table
 from ulterion.features.copy.tables import after as copy_table
-from ulterion.features.page.inputs import Material
+from ulterion.features.page.inputs import ReportInputs
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import counted
@@ -38,18 +38,18 @@ HEADINGS = {
 OTHERS = "Remarks"
 
 
-def by_files(material: Material) -> Iterator[Section]:
+def by_files(inputs: ReportInputs) -> Iterator[Section]:
     """Yield real files copied, transfers timed by hand, and capacities proven."""
     blocks: list[Block] = []
-    for copied in counted(material.runs, CopyRun):
-        shown = copy_table(copied, None, material.unit)
+    for copied in counted(inputs.runs, CopyRun):
+        shown = copy_table(copied, None, inputs.unit)
         setup = copied.setup
-        place = material.review.setup_label(setup) if setup in material.review.setups else copied.target.path
+        place = inputs.review.setup_label(setup) if setup in inputs.review.setups else copied.target.path
         blocks += [
             heading(f"{copied.copied.task}, {'to' if copied.transfer.written else 'from'} {place}, run {copied.id}"),
             *captioned(shown, f"Copy {copied.id}"),
         ]
-    for number, (title, runners) in enumerate(races_of(material.review, material.transfers), 1):
+    for number, (title, runners) in enumerate(races_of(inputs.review, inputs.transfers), 1):
         words = f"{title}: {amount_words(runners)} on one clock"
         told = story(runners)
         draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
@@ -58,11 +58,11 @@ def by_files(material: Material) -> Iterator[Section]:
             Drawing(f"race-{number}", f"{words}. {'; '.join(told)}.", words, draw),
             Items(tuple(told)),
         ]
-    timed = clocked_rows(material.review, material.runs, material.review.review.margin, [])
-    blocks += captioned(clocked_table(timed, material.unit), "Timed by hand")
-    for run in counted(material.runs, CapacityRun):
-        shown = capacity_table(run, None, material.unit)
-        name = material.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
+    timed = clocked_rows(inputs.review, inputs.runs, inputs.review.review.margin, [])
+    blocks += captioned(clocked_table(timed, inputs.unit), "Timed by hand")
+    for run in counted(inputs.runs, CapacityRun):
+        shown = capacity_table(run, None, inputs.unit)
+        name = inputs.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
         blocks += [heading(f"The capacity of {name}"), *captioned(shown, f"Proof of {name}")]
     if blocks:
         yield Section("files", "Files, and capacity", tuple(blocks))
@@ -72,14 +72,14 @@ def _race(runners: Sequence[Runner], amount: str, words: str, dark: bool) -> Fig
     return draw_race(runners, amount, words, dark=dark)
 
 
-def noted(material: Material) -> Iterator[Section]:
+def noted(inputs: ReportInputs) -> Iterator[Section]:
     """Yield findings without a figure, under headings: noise, tools, cables, lights, what stood in for what."""
     found: dict[str, list[str]] = {}
-    for run in material.every:
+    for run in inputs.every:
         for note in run.standing_notes:
             if note.kind != "excluded":
                 _sort(found, run.setup, note.text)
-    for one in material.folder.notebook().notes:
+    for one in inputs.folder.notebook().notes:
         if one.note is not None and one.note.taken_back is None:
             _sort(found, one.setup, one.note.text)
     blocks: list[Block] = []
@@ -100,38 +100,38 @@ def _sort(found: dict[str, list[str]], setup: str | None, text: str) -> None:
         lines.append(line)
 
 
-def method(material: Material) -> Iterator[Section]:
+def method(inputs: ReportInputs) -> Iterator[Section]:
     """Yield how it was measured, in plain words, as far as it was used."""
-    review = material.review.review
+    review = inputs.review.review
     told = [
         "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
         "and ± half its 95 % interval.",
         f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
         "to readers; all comparisons of a medium are one family (Holm's correction).",
     ]
-    if material.claims:
+    if inputs.claims:
         told.append(
             f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g} %, missed where it lies below, "
             "undecided where it straddles it, and not testable where another part of the setup cannot do as much."
         )
-    if material.groups:
+    if inputs.groups:
         told.append(
             "What held a setup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
         )
-    if material.soaks:
+    if inputs.soaks:
         told.append(
             "In a long run the rate and the temperature are logged every second; a fall is put down to heat or to a used-up write cache only by "
             "evidence, and where temperatures settle is worked out from their course."
         )
-    if any(material.works.values()):
+    if any(inputs.works.values()):
         told.append("Times of work follow from the course of the long run, with 90 % intervals.")
     links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
     yield Section("method", "How it was measured", (Items(tuple(told)), Text(links, "muted")))
 
 
-def bench(material: Material) -> Iterator[Section]:
+def bench(inputs: ReportInputs) -> Iterator[Section]:
     """Yield the benches, versions, warnings and runs that it rests on."""
-    runs = material.every
+    runs = inputs.every
     if not runs:
         return
     facts = {

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.html import Made, page
-from ulterion.features.page.inputs import Material
+from ulterion.features.page.inputs import ReportInputs
 from ulterion.model import bundle
 from ulterion.model.store import ReviewFolder
 from ulterion.show.blocks import Article, Section, Words
@@ -31,13 +31,13 @@ PARTS = (
 INTRO = "intro"  # the remarks that stand before all sections
 
 
-def article_of(material: Material, remarks: Mapping[str, str]) -> tuple[Article, list[str]]:
+def article_of(inputs: ReportInputs, remarks: Mapping[str, str]) -> tuple[Article, list[str]]:
     """Return the article, with the reviewer's words in their places, and the names of remarks that have none."""
-    made = [section for part in PARTS for section in part(material)]
+    made = [section for part in PARTS for section in part(inputs)]
     placed = [_with_words(s, remarks) for s in made]
     names = {s.name for s in made} | {INTRO}
     lead = (Words(remarks[INTRO]),) if INTRO in remarks else ()
-    title = material.review.review.title or "A review"
+    title = inputs.review.review.title or "A review"
     return Article(title, tuple(placed), lead), sorted(set(remarks) - names)
 
 
@@ -62,6 +62,6 @@ def made_page(
 ) -> tuple[Made, Article, list[str]]:
     """Return the page of a review, its article, and the names of remarks without a section.  Raises UsageError."""
     files = bundle.contents(folder)
-    article, unplaced = article_of(Material(folder, outcomes, unit), remarks_of(files))
+    article, unplaced = article_of(ReportInputs(folder, outcomes, unit), remarks_of(files))
     runs = base64.b64encode(bundle.packed(files)).decode()
     return page(article, files, runs, folder.review.report.accent, unit), article, unplaced

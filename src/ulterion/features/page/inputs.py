@@ -10,7 +10,7 @@ from ulterion.core.links.ceilings import Direction
 from ulterion.features.claims.judging import judge_claims
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.estimate.transfer_time import TransferTimeRow, moving
-from ulterion.features.plan.judging import Observations, grounds
+from ulterion.features.plan.judging import Observations, all_observations
 from ulterion.features.soak.judging import Soak, soak_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -23,7 +23,7 @@ DIRECTIONS: tuple[Direction, ...] = ("read", "write")
 
 
 @dataclass(frozen=True)
-class Material:
+class ReportInputs:
     """A review folder, what was noted of its setups, and the unit of rates."""
 
     folder: ReviewFolder
@@ -79,6 +79,6 @@ class Material:
         return {way: [r for r in moving(self.review, self.runs, size, way) if r.work] for way in DIRECTIONS}
 
     @cached_property
-    def grounds(self) -> list[Observations]:
+    def observations(self) -> list[Observations]:
         """What a plan's cells were measured with, by workload; none without a plan."""
-        return grounds(self.review, self.runs, []) if self.review.plan is not None else []
+        return all_observations(self.review, self.runs, []) if self.review.plan is not None else []

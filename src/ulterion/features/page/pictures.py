@@ -14,7 +14,7 @@ import matplotlib as mpl
 from ulterion.core.errors import UlterionError
 from ulterion.model.systems import STOPPING, system
 from ulterion.show.blocks import Article, Block, Drawing
-from ulterion.show.figure_base import DARK, LIGHT, Ground
+from ulterion.show.figure_base import DARK, LIGHT, Palette
 from ulterion.show.figure_files import FAMILY, drawn_bytes
 
 SALT = "ulterion"  # of the ids within an SVG, so that they are the same each time
@@ -80,8 +80,8 @@ def _dark_rules() -> str:
     return f"@media (prefers-color-scheme:dark){{{rules}}}"
 
 
-def _colours(ground: Ground) -> Sequence[str]:
-    return (ground.ground, ground.ink, ground.quiet, ground.grid, ground.rest, *ground.lines)
+def _colours(palette: Palette) -> Sequence[str]:
+    return (palette.background, palette.ink, palette.quiet, palette.grid, palette.rest, *palette.lines)
 
 
 def png_of(drawing: Drawing) -> bytes:

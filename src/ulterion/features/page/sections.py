@@ -18,7 +18,7 @@ from ulterion.features.compare.words import summaries
 from ulterion.features.estimate.figures import draw_works
 from ulterion.features.estimate.tables import values_table, works_table
 from ulterion.features.estimate.value import cheapest, values
-from ulterion.features.page.inputs import DIRECTIONS, Material
+from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
 from ulterion.features.page.product_verdicts import product_verdicts
 from ulterion.features.plan.figures import draw_effects
 from ulterion.features.plan.judging import effects, ranks
@@ -53,26 +53,26 @@ def plain_name(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:40] or "unnamed"
 
 
-def in_short(material: Material) -> Iterator[Section]:
+def in_short(inputs: ReportInputs) -> Iterator[Section]:
     """Yield a sentence for each product."""
-    found = product_verdicts(material)
+    found = product_verdicts(inputs)
     if found:
         rows = tuple((Text(name, "name"), Text(words)) for name, words in found)
         table = Table((("product", "left"), ("verdict", "left")), rows, "What was found, product by product")
         yield Section("short", "In short", (table,))
 
 
-def tested(material: Material) -> Iterator[Section]:
+def tested(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what was tested, and what was not."""
-    blocks: list[Block] = [*_products(material), *_setups(material)]
+    blocks: list[Block] = [*_products(inputs), *_setups(inputs)]
     untold = [
         f"{r.label}, {r.claim.replace('_', ' ')}: {r.judgement.verdict}"
-        for r in material.claims
+        for r in inputs.claims
         if r.judgement.verdict in ("not tested", "not measured")
     ]
     untold += [
         f"{n}: {g.failed_runs[n].words if n in g.failed_runs else 'not measured'}"
-        for g in material.groups
+        for g in inputs.groups
         for n in g.not_measured
     ]
     if untold:
@@ -81,9 +81,9 @@ def tested(material: Material) -> Iterator[Section]:
         yield Section("tested", "What was tested", tuple(blocks))
 
 
-def _products(material: Material) -> Iterator[Table]:
+def _products(inputs: ReportInputs) -> Iterator[Table]:
     rows = []
-    for part in material.review.parts.values():
+    for part in inputs.review.parts.values():
         links = " / ".join(k.name for k in (part.link, part.inside) if k is not None)
         seen = f" ({part.price_date.isoformat()})" if part.price_date else ""
         price = f"{part.price}{seen}" if part.price is not None else ""
@@ -93,18 +93,18 @@ def _products(material: Material) -> Iterator[Table]:
         yield _filled(heads, rows, "Products, and what stood in for others")
 
 
-def _setups(material: Material) -> Iterator[Table]:
+def _setups(inputs: ReportInputs) -> Iterator[Table]:
     rows = [
         tuple(
             Text(text)
             for text in (
                 name,
-                " > ".join(material.labels.get(k, k) for k in h.chain),
+                " > ".join(inputs.labels.get(k, k) for k in h.chain),
                 "direct" if h.baseline else "",
                 h.note,
             )
         )
-        for name, h in material.review.setups.items()
+        for name, h in inputs.review.setups.items()
     ]
     if rows:
         heads = ("setup", "from the port to the medium", "baseline", "remark")
@@ -118,13 +118,13 @@ def _filled(heads: Sequence[str], rows: Sequence[tuple[Text, ...]], caption: str
     return Table(columns, tuple(tuple(row[i] for i in kept) for row in rows), caption)
 
 
-def compared(material: Material) -> Iterator[Section]:
+def compared(inputs: ReportInputs) -> Iterator[Section]:
     """Yield each medium with its setups beside each other."""
-    cast, margin, unit = SetupStyles.of(material.review), material.review.review.margin, material.unit
-    for group in material.groups:
-        label = material.labels.get(group.medium, group.medium)
+    cast, margin, unit = SetupStyles.of(inputs.review), inputs.review.review.margin, inputs.unit
+    for group in inputs.groups:
+        label = inputs.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
-        screen = comparison_body(group, material.labels, unit, margin, material.outcomes, long=True)
+        screen = comparison_body(group, inputs.labels, unit, margin, inputs.outcomes, long=True)
         told = " ".join(summaries(group, margin))
         draw = partial(_comparison, group, label, unit, cast)
         blocks: list[Block] = [
@@ -159,99 +159,99 @@ def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
     return Chart(f"{name}-chart", f"{label}: choose what is shown", unit, rows)
 
 
-def claimed(material: Material) -> Iterator[Section]:
+def claimed(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what the makers say, and what came of it."""
-    beside, said = rivals(material.review, material.runs), provenance(material.review)
-    if not (material.claims or beside or said):
+    beside, said = rivals(inputs.review, inputs.runs), provenance(inputs.review)
+    if not (inputs.claims or beside or said):
         return
-    screen = claims_table(material.claims, material.review.review.tolerance, material.unit) if material.claims else []
+    screen = claims_table(inputs.claims, inputs.review.review.tolerance, inputs.unit) if inputs.claims else []
     blocks = captioned(screen, "Claims and what was measured")
-    blocks += captioned(rivals_table(material.review, beside), "So many times faster?")
-    yield Section("claims", "Held against the box", (*blocks, *said_lines(material.review, said)))
+    blocks += captioned(rivals_table(inputs.review, beside), "So many times faster?")
+    yield Section("claims", "Held against the box", (*blocks, *said_lines(inputs.review, said)))
 
 
-def soaked(material: Material) -> Iterator[Section]:
+def soaked(inputs: ReportInputs) -> Iterator[Section]:
     """Yield the long runs."""
-    soaks = material.soaks
+    soaks = inputs.soaks
     if not soaks:
         return
     names = [s.label for s in soaks]
     differences = [difference(s, soaks[0]) for s in soaks[1:]]
     blocks: list[Block] = []
-    for name, shown in _by_medium(material, soaks):
+    for name, shown in _by_medium(inputs, soaks):
         words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
-        blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, material)))
-    blocks += captioned(soaks_table(soaks, differences, material.unit), f"Long runs: {listed(names)}")
+        blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, inputs)))
+    blocks += captioned(soaks_table(soaks, differences, inputs.unit), f"Long runs: {listed(names)}")
     for soak in soaks:
         blocks.append(heading(f"{soak.label}, for long"))
-        blocks += captioned(findings_lines(soak, material.unit), f"What the long run of {soak.label} says")
+        blocks += captioned(findings_lines(soak, inputs.unit), f"What the long run of {soak.label} says")
     yield Section("soaks", "The long run", tuple(blocks))
 
 
-def _by_medium(material: Material, soaks: Sequence[Soak]) -> Iterator[tuple[str, list[Soak]]]:
+def _by_medium(inputs: ReportInputs, soaks: Sequence[Soak]) -> Iterator[tuple[str, list[Soak]]]:
     """Yield the soaks of each medium, a few at a time: within a medium every setup has a colour of its own."""
     media: dict[str, list[Soak]] = {}
     for soak in soaks:
-        media.setdefault(material.review.setups[soak.run.setup or ""].medium, []).append(soak)
+        media.setdefault(inputs.review.setups[soak.run.setup or ""].medium, []).append(soak)
     for medium, every in media.items():
         for start in range(0, len(every), MAX_SOAKS):
             number = f"-{start // MAX_SOAKS + 1}" if start else ""
             yield f"{plain_name(medium)}{number}", every[start : start + MAX_SOAKS]
 
 
-def _soaks(soaks: Sequence[Soak], material: Material, dark: bool) -> Figure:
-    return draw_soaks(soaks, material.unit, [], SetupStyles.of(material.review), dark=dark)
+def _soaks(soaks: Sequence[Soak], inputs: ReportInputs, dark: bool) -> Figure:
+    return draw_soaks(soaks, inputs.unit, [], SetupStyles.of(inputs.review), dark=dark)
 
 
-def worked(material: Material) -> Iterator[Section]:
+def worked(inputs: ReportInputs) -> Iterator[Section]:
     """Yield how long an evening's work takes."""
-    size, blocks = show_size(material.review.report.work), list[Block]()
+    size, blocks = show_size(inputs.review.report.work), list[Block]()
     for way in DIRECTIONS:
-        rows = material.works[way]
+        rows = inputs.works[way]
         if rows:
             title = f"{size} {WAYS[way]} in one go"
-            draw = partial(_works, material, way, title)
+            draw = partial(_works, inputs, way, title)
             blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
-            blocks += captioned(works_table(material.review, rows, material.unit), title)
+            blocks += captioned(works_table(inputs.review, rows, inputs.unit), title)
     if blocks:
         yield Section("work", "What it means: time", tuple(blocks))
 
 
-def _works(material: Material, way: str, title: str, dark: bool) -> Figure:
-    rows = material.works["read" if way == "read" else "write"]
-    return draw_works(material.review, rows, title, dark=dark)
+def _works(inputs: ReportInputs, way: str, title: str, dark: bool) -> Figure:
+    rows = inputs.works["read" if way == "read" else "write"]
+    return draw_works(inputs.review, rows, title, dark=dark)
 
 
-def priced(material: Material) -> Iterator[Section]:
+def priced(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what money buys."""
-    size = float(material.review.report.work)
-    found = values(material.review, material.runs, size, {"read": 1.0})
+    size = float(inputs.review.report.work)
+    found = values(inputs.review, inputs.runs, size, {"read": 1.0})
     if found:
-        shown = values_table(material.review, found, cheapest(found), material.unit)
+        shown = values_table(inputs.review, found, cheapest(found), inputs.unit)
         caption = f"Prices, and rates of reading {show_size(size)} in one go"
         yield Section("money", "What it means: money", tuple(captioned(shown, caption)))
 
 
-def planned(material: Material) -> Iterator[Section]:
+def planned(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what a matrix shows."""
-    review, margin = material.review, material.review.review.margin
-    found = [(g, e) for g in material.grounds if (e := effects(g)) is not None]
+    review, margin = inputs.review, inputs.review.review.margin
+    found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
     if not found:
         return
     words = "What each factor does, with 95 % intervals"
-    blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, material))]
-    for ground, effect in found:
-        blocks += captioned(effects_table(review, ground, effect), f"Effects on {ground.workload.title}")
-    for ground in material.grounds:
-        placed = ranks(review, ground, None, margin)
+    blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, inputs))]
+    for observations, effect in found:
+        blocks += captioned(effects_table(review, observations, effect), f"Effects on {observations.workload.title}")
+    for observations in inputs.observations:
+        placed = ranks(review, observations, None, margin)
         if placed is not None:
-            blocks.append(heading(ground.text))
-            blocks += captioned(ranks_table(review, placed), f"Ranks by {ground.workload.title}")
+            blocks.append(heading(observations.text))
+            blocks += captioned(ranks_table(review, placed), f"Ranks by {observations.workload.title}")
     yield Section("plan", "The matrix", tuple(blocks))
 
 
-def _effects(material: Material, dark: bool) -> Figure:
-    found = [(g, e) for g in material.grounds if (e := effects(g)) is not None]
-    runs = [o for o in material.runs if o.cell is not None]
+def _effects(inputs: ReportInputs, dark: bool) -> Figure:
+    found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
+    runs = [o for o in inputs.runs if o.cell is not None]
     foot = [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
-    return draw_effects(material.review, found, foot, dark=dark)
+    return draw_effects(inputs.review, found, foot, dark=dark)

@@ -17,7 +17,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.version import __version__
 from ulterion.features.page.build import article_of, remarks_of
 from ulterion.features.page.html import page
-from ulterion.features.page.inputs import Material
+from ulterion.features.page.inputs import ReportInputs
 from ulterion.model import bundle
 from ulterion.model.reading import read_bytes
 from ulterion.model.store import ReviewFolder
@@ -114,7 +114,7 @@ def _stated(text: str) -> dict[str, object]:
 def _made_anew(files: dict[str, bytes], archive: str, text: str, scratch: Path, outcomes: Outcomes) -> str:
     folder = bundle.laid_out(files, scratch)
     unit = _UNIT.search(text)
-    article, _ = article_of(Material(folder, outcomes(folder), unit[1] if unit else "MB/s"), remarks_of(files))
+    article, _ = article_of(ReportInputs(folder, outcomes(folder), unit[1] if unit else "MB/s"), remarks_of(files))
     return page(article, files, archive, folder.review.report.accent, unit[1] if unit else "MB/s").html
 
 

@@ -16,7 +16,7 @@ from ulterion.features.plan.judging import Observations as Workloads
 from ulterion.features.plan.tables import figure_words
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
-from ulterion.show.figure_base import Ground, begin, colour, foot, ground_of, style
+from ulterion.show.figure_base import Palette, begin, colour, foot, palette_of, style
 
 ROUND = (
     0.01,
@@ -59,7 +59,7 @@ def draw_grid(
     dark: bool = False,
 ) -> Figure:
     """Return a workload over the cells as a map with its figures: one factor down, all combinations of the others across."""
-    ground, plan = ground_of(dark=dark), review.plan
+    palette, plan = palette_of(dark=dark), review.plan
     assert plan is not None
     across = [f for f in plan.factors if f != rows]
     ordered = [f for f in across if f != columns] + [columns]
@@ -74,13 +74,13 @@ def draw_grid(
     figure = begin(
         f"{found.text}, {'requests a second' if found.workload.pattern == 'random' else unit}",
         HEAD + 1.2 + ROW * 1.3 * len(values),
-        ground,
+        palette,
     )
     axes = figure.add_subplot(1, 1, 1)
-    style(axes, ground, bare=True)
-    tints = LinearSegmentedColormap.from_list("tints", [ground.rest, colour(ground, 0)])
+    style(axes, palette, bare=True)
+    tints = LinearSegmentedColormap.from_list("tints", [palette.rest, colour(palette, 0)])
     axes.imshow(np.log(values), cmap=tints, aspect="auto")
-    _numbers(axes, found, values, tints=tints, ground=ground, unit=unit)
+    _numbers(axes, found, values, tints=tints, palette=palette, unit=unit)
     axes.set_xticks(range(len(heads)), ["\n".join(words.named(review, v) for _, v in h) for h in heads], fontsize=9)
     axes.set_yticks(range(len(values)), [words.named(review, v) for v in plan.factors[rows]])
     axes.tick_params(length=0)
@@ -88,13 +88,13 @@ def draw_grid(
     foot(
         figure,
         [*foot_words, "columns: " + ", ".join(ordered), f"{'lighter' if dark else 'darker'} is faster, on a log scale"],
-        ground,
+        palette,
     )
     return figure
 
 
 def _numbers(
-    axes: Axes, found: Workloads, values: np.ndarray, tints: LinearSegmentedColormap, ground: Ground, *, unit: str
+    axes: Axes, found: Workloads, values: np.ndarray, tints: LinearSegmentedColormap, palette: Palette, *, unit: str
 ) -> None:
     """Write each figure into its cell, in the ink that stands out."""
     logs = np.log(values)
@@ -102,7 +102,7 @@ def _numbers(
     size = 10.5 if values.shape[1] <= 12 else 8
     for (row, column), value in np.ndenumerate(values):
         if np.isnan(value):
-            axes.text(column, row, "–", ha="center", va="center", color=ground.quiet)
+            axes.text(column, row, "–", ha="center", va="center", color=palette.quiet)
             continue
         red, green, blue, _ = tints(0.5 if high == low else (np.log(value) - low) / (high - low))
         bright = 0.299 * red + 0.587 * green + 0.114 * blue
@@ -116,19 +116,19 @@ def draw_effects(
     review: Review, found: Sequence[tuple[Workloads, Effects]], foot_words: Sequence[str], *, dark: bool = False
 ) -> Figure:
     """Return every effect with its interval, a panel for each workload."""
-    ground = ground_of(dark=dark)
+    palette = palette_of(dark=dark)
     names = list(found[0][1].effects)
-    figure = begin("What each factor does, all levels of the others alike", HEAD + ROW * len(names) + 0.3, ground)
+    figure = begin("What each factor does, all levels of the others alike", HEAD + ROW * len(names) + 0.3, palette)
     panels = figure.subplots(1, len(found), sharey=True, squeeze=False)[0]
     for place, (axes, (one, effects)) in enumerate(zip(panels, found, strict=True)):
-        style(axes, ground, bare=True)
-        axes.axvline(0, color=ground.quiet, linewidth=1)
+        style(axes, palette, bare=True)
+        axes.axvline(0, color=palette.quiet, linewidth=1)
         known = {(e.factor, e.level): e for e in effects.effects}
         for at, name in enumerate(names):
-            _effect(axes, known.get((name.factor, name.level)), at, colour(ground, place), ground)
-        axes.set_title(one.text, color=ground.ink, fontsize=10.5, loc="left")
+            _effect(axes, known.get((name.factor, name.level)), at, colour(palette, place), palette)
+        axes.set_title(one.text, color=palette.ink, fontsize=10.5, loc="left")
         axes.set_ylim(len(names) - 0.4, -0.6)
-        axes.grid(axis="x", color=ground.grid, linewidth=0.8)
+        axes.grid(axis="x", color=palette.grid, linewidth=0.8)
         axes.set_axisbelow(True)
         axes.margins(x=0.28)
         ticks = _ticks(*axes.get_xlim())
@@ -137,7 +137,7 @@ def draw_effects(
     panels[0].set_yticks(range(len(names)), labels, fontsize=9.5)
     for axes in panels:
         axes.tick_params(axis="y", length=0)
-    foot(figure, [*foot_words, "bars: 95 % intervals, on logs"], ground)
+    foot(figure, [*foot_words, "bars: 95 % intervals, on logs"], palette)
     return figure
 
 
@@ -150,9 +150,9 @@ def _ticks(low: float, high: float) -> list[float]:
     return sorted(chosen)
 
 
-def _effect(axes: Axes, effect: Effect | None, at: int, line: str, ground: Ground) -> None:
+def _effect(axes: Axes, effect: Effect | None, at: int, line: str, palette: Palette) -> None:
     if effect is None or effect.ratio is None or effect.low is None or effect.high is None:
-        axes.text(0, at, "not to be told", color=ground.quiet, fontsize=9, va="center")
+        axes.text(0, at, "not to be told", color=palette.quiet, fontsize=9, va="center")
         return
     low, value, high = (float(np.log(v)) for v in (effect.low, effect.ratio, effect.high))
     axes.plot([low, high], [at, at], color=line, linewidth=3, solid_capstyle="butt")
@@ -163,7 +163,7 @@ def _effect(axes: Axes, effect: Effect | None, at: int, line: str, ground: Groun
         (0, 9),
         textcoords="offset points",
         ha="center",
-        color=ground.ink,
+        color=palette.ink,
         fontsize=9,
     )
 
@@ -172,15 +172,15 @@ def draw_ranks(
     review: Review, found: Sequence[tuple[Workloads, Ranks]], foot_words: Sequence[str], *, dark: bool = False
 ) -> Figure:
     """Return the ranks that each product may have, a panel for each workload."""
-    ground = ground_of(dark=dark)
+    palette = palette_of(dark=dark)
     most = max(len(r.places) for _, r in found)
-    figure = begin(f"Places of each {found[0][1].factor}, all else alike", HEAD + 0.3 + ROW * most, ground)
+    figure = begin(f"Places of each {found[0][1].factor}, all else alike", HEAD + 0.3 + ROW * most, palette)
     panels = figure.subplots(1, len(found), squeeze=False)[0]
     for axes, (one, ranks) in zip(panels, found, strict=True):
-        style(axes, ground, bare=True)
+        style(axes, palette, bare=True)
         names = [p.level for p in found[0][1].places]
         for at, place in enumerate(ranks.places):
-            line = colour(ground, names.index(place.level) if place.level in names else at)
+            line = colour(palette, names.index(place.level) if place.level in names else at)
             axes.plot(
                 [place.best, place.worst], [at, at], "o-", color=line, linewidth=9, markersize=9, solid_capstyle="round"
             )
@@ -190,7 +190,7 @@ def draw_ranks(
                 (12, 0),
                 textcoords="offset points",
                 va="center",
-                color=ground.quiet,
+                color=palette.quiet,
                 fontsize=9,
             )
         axes.set_yticks(range(len(ranks.places)), [words.named(review, p.level) for p in ranks.places])
@@ -198,12 +198,12 @@ def draw_ranks(
         axes.tick_params(axis="y", length=0)
         axes.set_xlim(0.6, most + 0.9)
         axes.set_xticks(range(1, most + 1))
-        axes.grid(axis="x", color=ground.grid, linewidth=0.8)
+        axes.grid(axis="x", color=palette.grid, linewidth=0.8)
         axes.set_axisbelow(True)
-        axes.set_title(one.text, color=ground.ink, fontsize=10.5, loc="left")
+        axes.set_title(one.text, color=palette.ink, fontsize=10.5, loc="left")
     foot(
         figure,
         [*foot_words, "a bar: the places that it may have (95 %, all together); beside it its rate to the mean of all"],
-        ground,
+        palette,
     )
     return figure

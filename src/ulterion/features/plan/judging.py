@@ -36,7 +36,7 @@ class Observations:
     figures: dict[Cell, Estimate]
 
 
-def grounds(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Observations]:
+def all_observations(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Observations]:
     """Return every workload of a plan that was measured in two cells or more; raise UsageError for a name that none has."""
     mine = runs_of_plan(review, runs)
     of = {setup: cell for cell, setup in cells_of(review).items()}
@@ -70,14 +70,14 @@ def _observed(runs: Sequence[MeasureRun], text: str, of: dict[str, Cell]) -> lis
     return observed
 
 
-def effects(ground: Observations) -> Effects | None:
+def effects(observations: Observations) -> Effects | None:
     """Return what the factors do to a workload."""
-    return effects_of(ground.observed)
+    return effects_of(observations.observed)
 
 
-def ranks(review: Review, ground: Observations, factor: str | None, margin: float) -> Ranks | None:
+def ranks(review: Review, observations: Observations, factor: str | None, margin: float) -> Ranks | None:
     """Return the ranks of a factor's levels, the plan's first unless one is named; raise UsageError for one that it has not."""
     plan = plan_of(review)
     if factor is not None and factor not in plan.factors:
         raise UsageError(unknown("factor", factor, plan.factors))
-    return ranks_of(ground.observed, factor or next(iter(plan.factors)), margin)
+    return ranks_of(observations.observed, factor or next(iter(plan.factors)), margin)

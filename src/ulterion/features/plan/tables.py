@@ -76,14 +76,14 @@ def measured_line(run: MeasureRun, unit: str) -> str:
     return state + ", ".join(parts)
 
 
-def grid(review: Review, ground: Observations, rows: str, columns: str, unit: str) -> list[Shown]:
+def grid(review: Review, observations: Observations, rows: str, columns: str, unit: str) -> list[Shown]:
     """Return a workload over the cells: a table for each combination of the factors that are neither its rows nor its columns."""
-    lines: list[Shown] = [BLANK, heading(ground.text)]
+    lines: list[Shown] = [BLANK, heading(observations.text)]
     tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], str]] = {}
-    for cell, figure in ground.figures.items():
+    for cell, figure in observations.figures.items():
         levels = dict(cell)
         rest = tuple(pair for pair in cell if pair[0] not in (rows, columns))
-        shown = figure_words(ground.workload, figure.rate, unit)
+        shown = figure_words(observations.workload, figure.rate, unit)
         tables.setdefault(rest, {})[levels[rows], levels[columns]] = f"{shown} ± {show_margin(figure)}"
     plan = review.plan
     assert plan is not None
@@ -111,7 +111,7 @@ def figure_words(workload: Workload, rate: float, unit: str) -> str:
     return show_rate(rate, unit, with_unit=False)
 
 
-def effects_table(review: Review, ground: Observations, found: Effects) -> list[Shown]:
+def effects_table(review: Review, observations: Observations, found: Effects) -> list[Shown]:
     """Return what each factor does to a workload."""
     columns = (
         ("factor", "left"),
@@ -122,7 +122,7 @@ def effects_table(review: Review, ground: Observations, found: Effects) -> list[
         ("cells", "right"),
     )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
-    lines: list[Shown] = [BLANK, heading(ground.text), Table(columns, rows)]
+    lines: list[Shown] = [BLANK, heading(observations.text), Table(columns, rows)]
     lines += bullet_list("Only together", words.together_words(review, found))
     refused = [words.effect_words(review, e) for e in found.effects if e.ratio is None]
     return [*lines, *bullet_list("Not to be told", refused), *bullet_list("Keep in mind", words.cautions(found))]

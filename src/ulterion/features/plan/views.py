@@ -28,9 +28,9 @@ def _runs(folder: ReviewFolder) -> list[AnyRun]:
 
 def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Observations]:
     from ulterion.core.errors import UsageError
-    from ulterion.features.plan.judging import grounds
+    from ulterion.features.plan.judging import all_observations
 
-    found = grounds(folder.review, _runs(folder), arguments.workload)
+    found = all_observations(folder.review, _runs(folder), arguments.workload)
     if not found:
         raise UsageError("fewer than two cells of the plan were measured; run it first: ulterion plan run")
     return found

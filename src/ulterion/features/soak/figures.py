@@ -14,7 +14,7 @@ from matplotlib.ticker import MaxNLocator
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM, Floats
 from ulterion.core.units import RATE_UNITS, show_size
 from ulterion.features.soak.judging import Mark, Soak
-from ulterion.show.figure_base import Ground, SetupStyles, begin, colour, foot, ground_of, measured_on, style
+from ulterion.show.figure_base import Palette, SetupStyles, begin, colour, foot, measured_on, palette_of, style
 
 POINTS = 900  # of a line; more cannot be seen at 1280 pixels, so each takes in several rows with their range
 HEADROOM = 1.22  # of the highest rate, for the names of events
@@ -43,30 +43,30 @@ def draw_soaks(
 
     `cast` says what each setup is called, and gives it its colour; `held` by what a single one was held back, in words.
     """
-    ground = ground_of(dark=dark)
-    shown = _shown(soaks, cast or SetupStyles(), ground)
+    palette = palette_of(dark=dark)
+    shown = _shown(soaks, cast or SetupStyles(), palette)
     warm = any(_temperatures(s) for s in soaks)
-    figure = begin(_title(shown), 7.2 if warm else 5.0, ground)
+    figure = begin(_title(shown), 7.2 if warm else 5.0, palette)
     grid = figure.add_gridspec(2, 1, height_ratios=(3, 2)) if warm else figure.add_gridspec(1, 1)
     above = figure.add_subplot(grid[0])
     below = figure.add_subplot(grid[1], sharex=above) if warm else None
     scale, word = (HOUR, "hours") if _longest(soaks) >= LONG else (MINUTE, "minutes")
     for axes in filter(None, (above, below)):
-        _style(axes, ground)
+        _style(axes, palette)
         if len(soaks) == 1:
-            _shade(axes, soaks[0], ground, scale, named=axes is above)
-    _rates(above, shown, unit, ground, scale)
-    _marks(above, marks, unit, ground)
-    _events(above, below, shown, ground, scale)
+            _shade(axes, soaks[0], palette, scale, named=axes is above)
+    _rates(above, shown, unit, palette, scale)
+    _marks(above, marks, unit, palette)
+    _events(above, below, shown, palette, scale)
     if below is not None:
-        _temperatures_drawn(below, shown, ground, scale)
+        _temperatures_drawn(below, shown, palette, scale)
         above.tick_params(labelbottom=False)
-    (below or above).set_xlabel(f"{word} since the load began", color=ground.ink)
+    (below or above).set_xlabel(f"{word} since the load began", color=palette.ink)
     last = max(s.trace.at[-1] + s.trace.seconds[-1] - s.load_start for s in soaks)
     above.set_xlim(-max(_rest_shown(s) for s in soaks) / scale, last / scale)
     every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
     measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
-    foot(figure, [held, measured, f"a value every {every}; pale: the range within a line's width"], ground)
+    foot(figure, [held, measured, f"a value every {every}; pale: the range within a line's width"], palette)
     return figure
 
 
@@ -79,7 +79,7 @@ class _Shown:
     colour: str
 
 
-def _shown(soaks: Sequence[Soak], cast: SetupStyles, ground: Ground) -> list[_Shown]:
+def _shown(soaks: Sequence[Soak], cast: SetupStyles, palette: Palette) -> list[_Shown]:
     """Return soaks with the name and the colour of their setup; two of one setup keep their ids, and differ in colour."""
     setups = [s.run.setup for s in soaks]
     shown = []
@@ -87,7 +87,7 @@ def _shown(soaks: Sequence[Soak], cast: SetupStyles, ground: Ground) -> list[_Sh
         setup = soak.run.setup
         alone = setup is not None and setups.count(setup) == 1
         name = cast.name(setup) if setup is not None and alone else soak.label
-        shown.append(_Shown(soak, name, colour(ground, cast.place(setup if alone else None, number))))
+        shown.append(_Shown(soak, name, colour(palette, cast.place(setup if alone else None, number))))
     return shown
 
 
@@ -106,9 +106,9 @@ def _longest(soaks: Sequence[Soak]) -> float:
     return max(float(s.trace.at[-1] - s.trace.at[0]) for s in soaks)
 
 
-def _style(axes: Axes, ground: Ground) -> None:
-    style(axes, ground)
-    axes.grid(True, axis="y", color=ground.grid, linewidth=0.8)
+def _style(axes: Axes, palette: Palette) -> None:
+    style(axes, palette)
+    axes.grid(True, axis="y", color=palette.grid, linewidth=0.8)
     axes.set_axisbelow(True)
     axes.xaxis.set_major_locator(MaxNLocator(12, steps=[1, 2, 5, 10]))
 
@@ -118,14 +118,14 @@ def _rest_shown(soak: Soak) -> float:
     return float(min(soak.load_start - soak.trace.at[0], REST * _longest([soak])))
 
 
-def _shade(axes: Axes, soak: Soak, ground: Ground, scale: float, *, named: bool) -> None:
+def _shade(axes: Axes, soak: Soak, palette: Palette, scale: float, *, named: bool) -> None:
     """Shade what is not load, and name it at the foot of the upper panel."""
     for phase in soak.trace.phases:
         if phase.name == LOAD:
             continue
         start, end = (max(t - soak.load_start, -_rest_shown(soak)) / scale for t in (phase.start, phase.end))
         if phase.name != AGAIN:
-            axes.axvspan(start, end, color=ground.rest, linewidth=0, zorder=0)
+            axes.axvspan(start, end, color=palette.rest, linewidth=0, zorder=0)
         if named and phase.end - phase.start > 0.02 * _longest([soak]):
             axes.text(
                 (start + end) / 2,
@@ -135,7 +135,7 @@ def _shade(axes: Axes, soak: Soak, ground: Ground, scale: float, *, named: bool)
                 ha="center",
                 va="bottom",
                 fontsize=9.5,
-                color=ground.quiet,
+                color=palette.quiet,
             )
 
 
@@ -160,7 +160,7 @@ def _thinned(at: Floats, values: Floats) -> _Line:
     return _Line(at[starts], mean, low, high)
 
 
-def _rates(axes: Axes, shown: Sequence[_Shown], unit: str, ground: Ground, scale: float) -> None:
+def _rates(axes: Axes, shown: Sequence[_Shown], unit: str, palette: Palette, scale: float) -> None:
     tallest = 0.0
     for one in shown:
         soak = one.soak
@@ -175,12 +175,12 @@ def _rates(axes: Axes, shown: Sequence[_Shown], unit: str, ground: Ground, scale
             axes.plot(line.at, line.mean, color=one.colour, linewidth=1.6, label=label)
             tallest = max(tallest, float(np.percentile(rates, 99.5)))
     axes.set_ylim(0, tallest * HEADROOM)
-    axes.set_title(unit, loc="left", fontsize=11, color=ground.ink)
+    axes.set_title(unit, loc="left", fontsize=11, color=palette.ink)
     if len(shown) > 1:
-        _legend(axes, ground)
+        _legend(axes, palette)
 
 
-def _legend(axes: Axes, ground: Ground, lines: Sequence[Line2D] | None = None) -> None:
+def _legend(axes: Axes, palette: Palette, lines: Sequence[Line2D] | None = None) -> None:
     """Name the lines above the panel, where none of them runs; `lines` stand for all that look like them."""
     axes.legend(
         handles=lines,
@@ -190,11 +190,11 @@ def _legend(axes: Axes, ground: Ground, lines: Sequence[Line2D] | None = None) -
         bbox_to_anchor=(1.0, 0.985),
         ncols=6,
         borderaxespad=0.2,
-        labelcolor=ground.ink,
+        labelcolor=palette.ink,
     )
 
 
-def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None:
+def _marks(axes: Axes, marks: Sequence[Mark], unit: str, palette: Palette) -> None:
     """Draw claims and ceilings that lie within the picture, or would with a third more of it."""
     top = axes.get_ylim()[1]
     inside = [m for m in marks if m.rate / RATE_UNITS[unit] <= top * 1.35]
@@ -202,7 +202,7 @@ def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None
     axes.set_ylim(0, top)
     for mark in inside:
         height = mark.rate / RATE_UNITS[unit]
-        axes.axhline(height, color=ground.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
+        axes.axhline(height, color=palette.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
         axes.text(
             1.0,
             height + top * 0.008,
@@ -211,16 +211,16 @@ def _marks(axes: Axes, marks: Sequence[Mark], unit: str, ground: Ground) -> None
             ha="right",
             va="bottom",
             fontsize=9.5,
-            color=ground.quiet,
+            color=palette.quiet,
         )
 
 
-def _events(above: Axes, below: Axes | None, shown: Sequence[_Shown], ground: Ground, scale: float) -> None:
+def _events(above: Axes, below: Axes | None, shown: Sequence[_Shown], palette: Palette, scale: float) -> None:
     """Mark every event by a line through both panels; its name stands at the top, one below the other where they meet."""
     lowest, width = above.get_ylim()[1], _longest([one.soak for one in shown]) / scale
     placed: list[float] = []
     for one in shown:
-        soak, drawn = one.soak, one.colour if len(shown) > 1 else ground.ink
+        soak, drawn = one.soak, one.colour if len(shown) > 1 else palette.ink
         for fall in soak.findings.falls:
             at = (fall.at - soak.load_start) / scale
             for axes in filter(None, (above, below)):
@@ -239,7 +239,7 @@ def _events(above: Axes, below: Axes | None, shown: Sequence[_Shown], ground: Gr
                 va="top",
                 fontsize=10,
                 color=drawn,
-                bbox={"facecolor": ground.ground, "edgecolor": "none", "alpha": 0.8, "pad": 0.8},
+                bbox={"facecolor": palette.background, "edgecolor": "none", "alpha": 0.8, "pad": 0.8},
             )
 
 
@@ -247,12 +247,12 @@ def _temperatures(soak: Soak) -> list[str]:
     return [n for n in soak.trace.sensors if n != POWER and soak.trace.sensor(n) is not None]
 
 
-def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, scale: float) -> None:
+def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], palette: Palette, scale: float) -> None:
     several = len(shown) > 1
     for one in shown:
         soak = one.soak
         for place, name in enumerate(sorted(_temperatures(soak), key=lambda n: (n != DRIVE, n == ROOM, n))):
-            drawn = one.colour if several else colour(ground, place)
+            drawn = one.colour if several else colour(palette, place)
             dashes = DASHES[(place if several else 0) % len(DASHES)]
             line = _thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name])
             label = f"{name} (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else name
@@ -260,7 +260,7 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, sca
         for reading in soak.run.standing_readings:
             if reading.unit == "C" and reading.at_seconds is not None:
                 at = (reading.at_seconds - soak.load_start) / scale
-                drawn = one.colour if several else ground.ink
+                drawn = one.colour if several else palette.ink
                 axes.plot([at], [reading.value], marker="D", markersize=6, color=drawn, linestyle="none")
                 axes.annotate(
                     f"{reading.what} {reading.value:g} C",
@@ -268,24 +268,24 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], ground: Ground, sca
                     (6, 5),
                     textcoords="offset points",
                     fontsize=9.5,
-                    color=ground.ink,
+                    color=palette.ink,
                 )
-    _limits(axes, shown, ground)
-    axes.set_title("C", loc="left", fontsize=11, color=ground.ink)
+    _limits(axes, shown, palette)
+    axes.set_title("C", loc="left", fontsize=11, color=palette.ink)
     # of several soaks the colours are named above; here the dashes tell the sensors apart
     kinds = {str(line.get_label()): line.get_linestyle() for line in axes.lines if str(line.get_label())[0] != "_"}
-    sensors = [Line2D([], [], color=ground.ink, linestyle=dashes, label=name) for name, dashes in kinds.items()]
-    _legend(axes, ground, sensors if several else None)
+    sensors = [Line2D([], [], color=palette.ink, linestyle=dashes, label=name) for name, dashes in kinds.items()]
+    _legend(axes, palette, sensors if several else None)
 
 
-def _limits(axes: Axes, shown: Sequence[_Shown], ground: Ground) -> None:
+def _limits(axes: Axes, shown: Sequence[_Shown], palette: Palette) -> None:
     """Draw the limits that the drives state, where they lie within the picture, or would with half more of it."""
     limits = {one.soak.trace.limit for one in shown if one.soak.trace.limit is not None}
     low, high = axes.get_ylim()
     for limit in limits:
         if limit <= high + 0.5 * (high - low):
             axes.set_ylim(low, max(high, limit + 0.12 * (high - low)))
-            axes.axhline(limit, color=ground.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
+            axes.axhline(limit, color=palette.quiet, linewidth=1.1, linestyle=(0, (6, 3)))
             axes.text(
                 0.0,
                 limit,
@@ -294,5 +294,5 @@ def _limits(axes: Axes, shown: Sequence[_Shown], ground: Ground) -> None:
                 ha="left",
                 va="bottom",
                 fontsize=9.5,
-                color=ground.quiet,
+                color=palette.quiet,
             )

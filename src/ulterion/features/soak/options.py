@@ -127,7 +127,7 @@ def _add_sensors(group: argparse._ArgumentGroup) -> None:
 
 def _add_shown(group: argparse._ArgumentGroup) -> None:
     group.add_argument("--figure", type=Path, metavar="FILE", help="draw it, as FILE.png or FILE.svg")
-    group.add_argument("--dark", action="store_true", help="the figure on a dark ground")
+    group.add_argument("--dark", action="store_true", help="the figure on a dark background")
     group.add_argument(
         "--pace",
         type=_pace,
