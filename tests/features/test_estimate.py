@@ -115,15 +115,16 @@ class Examples(unittest.TestCase):
 
     def test_units(self) -> None:
         """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""
-        kind, told, links = converted("10 Gb/s")
-        self.assertEqual((kind, dict(told)["a second"]), ("rate", "1250 MB/s, 1192 MiB/s, 10.0 Gb/s"))
-        self.assertIn("4.50 TB", dict(told)["an hour"])
-        self.assertEqual(dict(links)["Ethernet 10 Gb/s"].split(" ")[0], "101")
-        kind, told, links = converted("128 GB")
-        self.assertEqual((kind, dict(told)["both ways"], links), ("size", "128 GB (119 GiB)", []))
-        kind, told, _ = converted("1m12s")
+        rate = converted("10 Gb/s")
+        self.assertEqual((rate.kind, rate.quantities["a second"]), ("rate", "1250 MB/s, 1192 MiB/s, 10.0 Gb/s"))
+        self.assertIn("4.50 TB", rate.quantities["an hour"])
+        self.assertEqual(rate.links["Ethernet 10 Gb/s"].split(" ")[0], "101")
+        size = converted("128 GB")
+        self.assertEqual((size.kind, size.quantities["both ways"], size.links), ("size", "128 GB (119 GiB)", {}))
+        seconds = converted("1m12s")
         self.assertEqual(
-            (kind, dict(told)["seconds"], dict(told)["at 100 MB/s"]), ("time", "72.0", "7.20 GB (6.71 GiB)")
+            (seconds.kind, seconds.quantities["seconds"], seconds.quantities["at 100 MB/s"]),
+            ("time", "72.0", "7.20 GB (6.71 GiB)"),
         )
         with self.assertRaisesRegex(UsageError, "a size like '128 GB'"):
             converted("many")

@@ -47,29 +47,29 @@ def pulse_of(fd: int, root: Path = Path("/")) -> Callable[[], object] | None:
 
 
 @dataclass(frozen=True)
-class Moved:
+class DiskBytes:
     """Bytes that a disk has read and written since the system began, by the kernel's counters."""
 
     read: int
     written: int
 
 
-def meter_of(folder: Path, root: Path = Path("/")) -> Callable[[], Moved] | None:
+def meter_of(folder: Path, root: Path = Path("/")) -> Callable[[], DiskBytes] | None:
     """Return what counts the bytes of the disk under a folder or file, None where the kernel shows no counters of it."""
     try:
         number = loops.number_text(folder.stat().st_dev)
     except OSError:
         return None
     counters = root / "sys/dev/block" / number / "stat"
-    return (lambda: _moved(counters)) if counters.exists() else None
+    return (lambda: _disk_bytes(counters)) if counters.exists() else None
 
 
-def _moved(counters: Path) -> Moved:
+def _disk_bytes(counters: Path) -> DiskBytes:
     """Return the sectors read and written (kernel documentation, block/stat), in bytes; nothing once the disk is gone."""
     fields = (tree.text(counters) or "").split()
     if len(fields) < 7 or not (fields[2].isdigit() and fields[6].isdigit()):
-        return Moved(0, 0)
-    return Moved(int(fields[2]) * drives.SECTOR, int(fields[6]) * drives.SECTOR)
+        return DiskBytes(0, 0)
+    return DiskBytes(int(fields[2]) * drives.SECTOR, int(fields[6]) * drives.SECTOR)
 
 
 def _writes_done(counters: Path) -> tuple[str, ...]:

@@ -45,7 +45,8 @@ def drive_of(
     depth = tree.number(block / "device/queue_depth") or tree.number(block / "queue/nr_requests")
     temperature, why = _temperature(name, root, ask)
     empty = removable != 0 and tree.number(block / "size") in (0, None)  # a reader without a card is no fault
-    found, held = ((), ()) if empty else _told(name, ways, root)
+    found = () if empty else _faults(name, ways, root)
+    held = () if empty else tuple(dict.fromkeys(c for way in ways for c in ceilings(way)))
     return Drive(
         name=name,
         transport=connection.transport,
@@ -81,13 +82,9 @@ def _steps(name: str, root: Path, *, wake: bool) -> tuple[Step, ...]:
     return linkwatch.steps_under_load(name, steps, root) if wake else steps
 
 
-Told = tuple[str, ...]
-
-
-def _told(name: str, ways: Sequence[Sequence[Step]], root: Path) -> tuple[Told, Told]:
-    """Return what is wrong with a drive and its ways, and what holds it."""
-    wrong = [*gaveup.state_words(name, root), *(f for way in ways for f in faults(way))]
-    return tuple(dict.fromkeys(wrong)), tuple(dict.fromkeys(c for way in ways for c in ceilings(way)))
+def _faults(name: str, ways: Sequence[Sequence[Step]], root: Path) -> tuple[str, ...]:
+    """Return what is wrong with a drive and its ways."""
+    return tuple(dict.fromkeys([*gaveup.state_words(name, root), *(f for way in ways for f in faults(way))]))
 
 
 def _link(shown: str | None, ways: Sequence[Sequence[Step]]) -> str | None:

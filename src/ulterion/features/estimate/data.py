@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ulterion.core.estimates.conversions import Told
+from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import Budget, Cable, Load
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.estimates.transfer_time import Part
@@ -211,9 +211,9 @@ def recordings_answer(found: Sequence[Recorded], stream: float, size: float | No
     return RecordingsData(stream, size, tuple(map(RecordingData.by, found)))
 
 
-def units_answer(kind: str, quantities: Told, links: Told) -> UnitsData:
+def units_answer(conversion: Conversion) -> UnitsData:
     """Return a quantity in other units."""
-    return UnitsData(kind, dict(quantities), dict(links))
+    return UnitsData(conversion.kind, conversion.quantities, conversion.links)
 
 
 def power_answer(supply: Supply, cable: Cable | None, found: Budget) -> PowerData:

@@ -58,10 +58,8 @@ def units(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.estimate.data import units_answer
     from ulterion.features.estimate.tables import units_table
 
-    kind, told, links = converted(arguments.amount)
-    return show_answer(
-        arguments, env, "units", units_answer(kind, told, links), units_table(kind, arguments.amount, told, links)
-    )
+    conversion = converted(arguments.amount)
+    return show_answer(arguments, env, "units", units_answer(conversion), units_table(arguments.amount, conversion))
 
 
 def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:

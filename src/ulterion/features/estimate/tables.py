@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.estimates.conversions import Told
+from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import VOLTS, Budget, Cable
 from ulterion.core.units import show_duration, show_rate, significant
 from ulterion.features.copy.words import listed
@@ -58,14 +58,14 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[S
     return [heading(title), BLANK, Table(columns, body), Text(note, style="muted")]
 
 
-def units_table(kind: str, text: str, told: Told, links: Told) -> list[Shown]:
+def units_table(text: str, found: Conversion) -> list[Shown]:
     """Return a quantity in other units."""
-    lines: list[Shown] = [heading(f"{text}, a {kind}"), BLANK]
-    lines.append(Table((("", "left"), ("", "left")), [list(one) for one in told]))
-    if links:
+    lines: list[Shown] = [heading(f"{text}, a {found.kind}"), BLANK]
+    lines.append(Table((("", "left"), ("", "left")), list(map(list, found.quantities.items()))))
+    if found.links:
         lines += [
             BLANK,
-            Table((("link", "left"), ("what it carries at most", "left")), [list(one) for one in links]),
+            Table((("link", "left"), ("what it carries at most", "left")), list(map(list, found.links.items()))),
         ]
     return lines
 
