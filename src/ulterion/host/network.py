@@ -7,6 +7,7 @@ import ipaddress
 import os
 import socket
 import struct
+from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.facts.devices import Adapter
@@ -84,14 +85,23 @@ def end_at(address: str, root: Path = LIVE) -> NetworkEnd:
     )
 
 
-def counted(name: str, root: Path = LIVE) -> tuple[int, int] | None:
-    """Return how many packets an adapter counted as faulty and as dropped so far, None where it does not say."""
+@dataclass(frozen=True)
+class AdapterCounts:
+    """Packets that an adapter counted as faulty, and as dropped, since it came up."""
+
+    errors: int
+    drops: int
+
+
+def counted(name: str | None, root: Path = LIVE) -> AdapterCounts | None:
+    """Return what an adapter counted so far, None where it does not say or there is none."""
+    if name is None:
+        return None
     folder = root / "sys/class/net" / name / "statistics"
     values = [[tree.number(folder / n) for n in names] for names in (FAULTS, DROPS)]
     if any(all(v is None for v in group) for group in values):
         return None
-    faults, drops = (sum(v or 0 for v in group) for group in values)
-    return faults, drops
+    return AdapterCounts(*(sum(v or 0 for v in group) for group in values))
 
 
 def machine_seconds(root: Path = LIVE) -> float | None:

@@ -9,6 +9,8 @@ only the latter would have kept cannot be told.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from ulterion.core.soak.trace import Floats, Trace
@@ -42,9 +44,17 @@ def _possible(counted: Floats, needed: Floats, in_flight: float) -> bool:
     return True
 
 
-def speed_classes(trace: Trace) -> tuple[int | None, int | None]:
-    """Return the highest video speed class whose rate every row kept, and the highest above it of which that cannot be told; or None."""
+@dataclass(frozen=True)
+class SpeedClasses:
+    """The highest video speed class whose rate every row `kept`, and the highest above it that is `unclear`; None for none."""
+
+    kept: int | None
+    unclear: int | None
+
+
+def speed_classes(trace: Trace) -> SpeedClasses:
+    """Return which video speed classes a load kept."""
     told = {c: never_below(trace, c * 1e6) for c in SPEED_CLASSES}
     kept = max((c for c, answer in told.items() if answer), default=None)
     unclear = max((c for c, answer in told.items() if answer is None and c > (kept or 0)), default=None)
-    return kept, unclear
+    return SpeedClasses(kept, unclear)

@@ -133,14 +133,14 @@ def lowest(trace: Trace) -> Lowest | None:
     if trace.worst is not None:
         stalled = stalled | (np.nan_to_num(trace.worst[whole]) >= STALL_LATENCY)
     starts = stalled & ~np.concatenate([[False], stalled[:-1]])
-    kept, unclear = speed_classes(trace)
+    classes = speed_classes(trace)
     longest = longest_true(stalled, seconds)
     return Lowest(
         by_row=least,
         row_seconds=length,
         by_minute=by_minute,
-        speed_class=kept,
+        speed_class=classes.kept,
         stalls=int(starts.sum()),
         longest_stall=longest,
-        unclear_class=unclear,
+        unclear_class=classes.unclear,
     )

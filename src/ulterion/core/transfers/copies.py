@@ -11,8 +11,6 @@ import numpy as np
 from scipy.optimize import nnls
 from scipy.special import stdtrit
 
-from ulterion.core.units import show_rate
-
 CLASSES = {
     "below 16 KiB": 2**14,
     "below 256 KiB": 2**18,
@@ -44,31 +42,24 @@ def class_of(size: int) -> str:
     return next(name for name, below in CLASSES.items() if size < below)
 
 
-def slow_end(copied: float, source: float, target: float, *, one_drive: str | None = None) -> tuple[End, str]:
-    """Return which end held a copy back, and the finding in words; rates of the copy and of each end alone, bytes per second.
+def by_turns(source: float, target: float) -> float:
+    """Return the rate of one drive that reads and writes by turns, of what it does of each alone."""
+    return 1 / (1 / source + 1 / target)
 
-    `one_drive` is the drive that both ends are on, if they are: it reads and writes by turns, which gives 1 / (1/source + 1/target).
+
+def slow_end(copied: float, source: float, target: float, *, one_drive: bool = False) -> End:
+    """Return which end was the bottleneck of a copy, by the rates of the copy and of each end alone, bytes per second.
+
+    `one_drive` says that both ends are on the same drive.
     """
-    told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
-    turns = 1 / (1 / source + 1 / target)
-    if one_drive is not None and turns / FAR < copied < turns * FAR:
-        return "one drive", (
-            f"{told}: both ends are on {one_drive}, which does {show_rate(turns)} when it reads and writes by turns; "
-            "no drive does as much of both as of one"
-        )
-    if copied < min(source, target) / FAR:
-        return "neither", f"{told}: what joins the two ends, or the work of copying, held it"
-    if copied > PLAINLY * min(source, target):
-        slow = "source" if source < target else "target"
-        return (
-            "neither",
-            f"{told}: faster than the {slow} alone, so it says nothing about either end; something changed in between, or a cache helped",
-        )
+    turns = by_turns(source, target)
+    if one_drive and turns / FAR < copied < turns * FAR:
+        return "one drive"
+    if not min(source, target) / FAR <= copied <= PLAINLY * min(source, target):
+        return "neither"
     if source < target / PLAINLY:
-        return "source", f"{told}: this copy tells you about the source"
-    if target < source / PLAINLY:
-        return "target", f"{told}: this copy tells you about the target"
-    return "both", f"{told}: both ends are about as fast"
+        return "source"
+    return "target" if target < source / PLAINLY else "both"
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from ulterion.core.transfers.copies import slow_end
-from ulterion.features.copy.words import figure, findings, one_drive
+from ulterion.features.copy.words import figure, findings, slow_end_of
 from ulterion.model.runs.copied import CopyRun
 from ulterion.show.answers import Answer, Plain
 
@@ -46,15 +45,12 @@ class Checked(Answer):
 
 def copy_answer(run: CopyRun, path: Path) -> Copied:
     """Return a copy: its rate, which end was slow, and the document."""
-    rate, one = figure(run), run.copied
-    slow = None
-    if rate is not None and one.source_alone is not None and one.target_alone is not None:
-        slow = slow_end(rate.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run))[0]
+    rate = figure(run)
     interval = {n: getattr(rate, n) if rate else None for n in ("rate", "low", "high", "why")}
     return Copied(
         kept_in=str(path),
         state=run.state.name,
-        slow_end=slow,
+        slow_end=slow_end_of(run),
         findings=tuple(findings(run)),
         run=run.as_data(),
         **interval,

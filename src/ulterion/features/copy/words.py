@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.stats.estimates import Estimate, estimate
-from ulterion.core.transfers.copies import slow_end
+from ulterion.core.transfers.copies import End, by_turns, slow_end
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.model.runs.copied import CopyRun
 
@@ -45,12 +45,40 @@ def one_drive(run: CopyRun) -> str | None:
     return run.target.device if source is not None and source.device == run.target.device else None
 
 
+def slow_end_of(run: CopyRun) -> End | None:
+    """Return which end was the bottleneck, None where an end was not measured alone."""
+    rate, one = figure(run), run.copied
+    if rate is None or one.source_alone is None or one.target_alone is None:
+        return None
+    return slow_end(rate.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run) is not None)
+
+
+def slow_end_words(end: End, copied: float, source: float, target: float, drive: str | None) -> str:
+    """Return which end a copy tells about, with the rates that show it; `drive` is the one that both ends are on."""
+    told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
+    if end in ("source", "target"):
+        return f"{told}: this copy tells you about the {end}"
+    if end == "both":
+        return f"{told}: both ends are about as fast"
+    if end == "one drive":
+        return (
+            f"{told}: both ends are on {drive}, which does {show_rate(by_turns(source, target))} when it reads and writes by turns; "
+            "no drive does as much of both as of one"
+        )
+    if copied < min(source, target):
+        return f"{told}: what joins the two ends, or the work of copying, held it"
+    slow = "source" if source < target else "target"
+    return f"{told}: faster than the {slow} alone, so it says nothing about either end; something changed in between, or a cache helped"
+
+
 def findings(run: CopyRun) -> list[str]:
     """Return what a copy comes to: which end was slow, what was expected, whether it arrived."""
     one, told = run.copied, figure(run)
     sentences = []
-    if told is not None and one.source_alone is not None and one.target_alone is not None:
-        sentences.append(slow_end(told.rate, one.source_alone.rate, one.target_alone.rate, one_drive=one_drive(run))[1])
+    end = slow_end_of(run)
+    if end is not None and told is not None and one.source_alone is not None and one.target_alone is not None:
+        rates = told.rate, one.source_alone.rate, one.target_alone.rate
+        sentences.append(slow_end_words(end, *rates, one_drive(run)))
     if one.predicted_seconds is not None and one.passes:
         took = sum(p.seconds for p in one.passes) / len(one.passes)
         off = (took / one.predicted_seconds - 1) * 100

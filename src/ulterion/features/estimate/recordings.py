@@ -72,7 +72,7 @@ def _recorded(
     lowest = soak.findings.lowest if soak is not None else None
     told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
     load = soak.trace.phase(LOAD) if soak is not None else None
-    kept = speed_classes(soak.trace.during(load))[0] if soak is not None and load is not None else None
+    kept = speed_classes(soak.trace.during(load)).kept if soak is not None and load is not None else None
     room = holds(review, runs, review.setups[setup].medium)
     back = end_of(review, runs, setup, "read")
     return Recorded(

@@ -144,17 +144,17 @@ class NetworkTarget(RealTime):
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass; raise TargetFailed, and PassSpoiled for one that cannot be."""
         order, here = Order.of(workload, self._stall), self._here.adapter
-        before, machine, own = network.counted(here) if here else None, network.machine_seconds(), time.process_time()
+        before, machine, own = network.counted(here), network.machine_seconds(), time.process_time()
         mine, theirs = self.link.run(order, tick)
         spent = time.process_time() - own
-        after, machine_after = network.counted(here) if here else None, network.machine_seconds()
+        after, machine_after = network.counted(here), network.machine_seconds()
         problems = [*mine.problems, *theirs.problems]
         if problems:
             raise TargetFailed("; ".join(problems))
         counts = NetworkCounts(
             machine_cpu_seconds=None if machine is None or machine_after is None else machine_after - machine,
-            errors=after[0] - before[0] if before and after else None,
-            drops=after[1] - before[1] if before and after else None,
+            errors=after.errors - before.errors if before and after else None,
+            drops=after.drops - before.drops if before and after else None,
         )
         make = datagrams_pass if order.kind == "datagrams" else streams_pass
         return check_pass(order, make(order, mine, theirs, counts, spent), self._links())
@@ -166,8 +166,8 @@ class NetworkTarget(RealTime):
 
     def counters(self) -> dict[str, float]:
         """Return what the kernel counts of the adapter."""
-        known = network.counted(self._here.adapter) if self._here.adapter else None
-        return {} if known is None else {"errors": known[0], "drops": known[1]}
+        known = network.counted(self._here.adapter)
+        return {} if known is None else {"errors": known.errors, "drops": known.drops}
 
     def is_gone(self) -> bool:
         """Return whether the adapter was pulled out."""
