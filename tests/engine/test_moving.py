@@ -57,10 +57,13 @@ class Offsets(unittest.TestCase):
         self.assertLess(float(((counts - 500) ** 2 / 500).sum()), 165.0)
 
     @given(st.integers(1, 5), st.integers(5, 60), st.integers(1, 9))
-    def test_sequential_ones_are_handed_out_once_to_several_lanes(self, workers: int, places: int, chunk: int) -> None:
-        """Lanes take every block of the span exactly once a round, each in order, and start over at its end."""
+    def test_sequential_ones_are_handed_out_once_to_several_workers(
+        self, workers: int, places: int, chunk: int
+    ) -> None:
+        """Workers take every block of the span exactly once a round, each in order, and start over at its end."""
         streams = [
-            offsets.sequential_chunks(4096 * places + 100, 4096, worker, workers, 0, chunk) for worker in range(workers)
+            offsets.sequential_chunks(4096 * places + 100, 4096, worker, workers, 0, chunk=chunk)
+            for worker in range(workers)
         ]
         taken = []
         for worker, stream in enumerate(streams):

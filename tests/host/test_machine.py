@@ -232,10 +232,10 @@ class Chains(unittest.TestCase):
         """Processors taken by others and traffic on other disks are told; our own work and a quiet bench are not."""
         before = Activity(1000, 10_000, {"sda": 0, "sdb": 0})
         busy = Activity(1800, 12_000, {"sda": 4_000_000, "sdb": 4_000_000})
-        found = busyness(before, busy, 10.0, 1.0, "sda", 2)
+        found = busyness(before, busy, 10.0, 1.0, "sda", cores=2)
         self.assertEqual(len(found), 2)
         self.assertIn("other programs took 35 %", found[0])
         self.assertIn("sdb moved 205 MB/s", found[1])
         self.assertEqual(
-            busyness(before, Activity(1200, 12_000, {"sda": 9_000_000, "sdb": 10}), 10.0, 1.5, "sda", 2), []
+            busyness(before, Activity(1200, 12_000, {"sda": 9_000_000, "sdb": 10}), 10.0, 1.5, "sda", cores=2), []
         )

@@ -297,11 +297,11 @@ def volume_management(t: Tree) -> None:
 
 MACHINES = [
     Known("drives behind volume management", volume_management, {"nvme0n1": Truth("NVMe", "PCIe 4.0 x4", port="10000:e1:00.0")}),
-    Known("a 4.0 drive on a chipset of 3.0", behind_switch(G3, G3, DRIVE, G4, G3, lambda t, p: t.nvme(p)),
+    Known("a 4.0 drive on a chipset of 3.0", behind_switch(G3, G3, DRIVE, G4, G3, then=lambda t, p: t.nvme(p)),
           {"nvme0n1": Truth("NVMe", "PCIe 3.0 x4", held=["its slot can do PCIe 3.0 x4"])}),
-    Known("a 4.0 drive behind a chipset that hangs on 3.0", behind_switch(G3, G4, DRIVE, G4, G4, lambda t, p: t.nvme(p)),
+    Known("a 4.0 drive behind a chipset that hangs on 3.0", behind_switch(G3, G4, DRIVE, G4, G4, then=lambda t, p: t.nvme(p)),
           {"nvme0n1": Truth("NVMe", "PCIe 4.0 x4", held=["behind a switch (0000:02:00.2) that runs at PCIe 3.0 x4"])}),
-    Known("SATA behind a chipset of 3.0 x4: wide enough", behind_switch(G3, G3, AHCI, G3, G3, lambda t, p: t.ata(p, 1, "6.0", disk="sda")),
+    Known("SATA behind a chipset of 3.0 x4: wide enough", behind_switch(G3, G3, AHCI, G3, G3, then=lambda t, p: t.ata(p, 1, "6.0", disk="sda")),
           {"sda": Truth("SATA", "SATA 6 Gb/s")}),
     Known("a drive at one lane", nvme(G4, G4, "16.0 x1"), {"nvme0n1": Truth("NVMe", "PCIe 4.0 x1", ["the wrong slot, or badly seated"])}),
     Known("two lanes by design", nvme(G4, "8.0 x2", "8.0 x2"), {"nvme0n1": Truth("NVMe", "PCIe 3.0 x2")}),

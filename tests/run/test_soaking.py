@@ -372,13 +372,13 @@ class Noting(Soaking):
             f"{(began + datetime.timedelta(seconds=s)).isoformat()},{30 + min(s, 600) / 60}" for s in range(0, 1230, 5)
         ]
         path = self.write("probe.csv", "when,C\n" + "\n".join(rows) + "\n")
-        where = attach_log(folder, run.id, path, "skin", (None, None), None, 0.0)
+        where = attach_log(folder, run.id, path, "skin", (None, None), zone=None, shift=0.0)
         self.assertEqual(where["what"], "246 values of skin from probe.csv")
         found = soak_of(folder.runs()[0])
         assert found is not None
         skin = next(w for w in found.findings.temperatures if w.sensor == "skin")
         self.assertEqual(skin.peak, 40.0)
         with self.assertRaisesRegex(UsageError, "after the soak's end"):
-            attach_log(folder, run.id, path, "other", (None, None), None, 36000.0)
+            attach_log(folder, run.id, path, "other", (None, None), zone=None, shift=36000.0)
         with self.assertRaisesRegex(UsageError, "has a sensor 'drive' already"):
-            attach_log(folder, run.id, path, "drive", (None, None), None, 0.0)
+            attach_log(folder, run.id, path, "drive", (None, None), zone=None, shift=0.0)
