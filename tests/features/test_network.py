@@ -106,6 +106,10 @@ class OverThisMachine(FolderCase):
                 (("--workload", "receive", "--workload", "receive"), "is given twice"),
             ):
                 self.refused("measure", "--network", where, "--code", CODE, *extra, says=says)
+            self.refused("soak", f"net:{where}", "--for", "5s", says="a soak is for drives")
+            self.refused(
+                "measure", "--network", where, "--most-time", "5m", says="--most-time is called --max-time now"
+            )
             self.refused("peer", "--listen", "127.0.0.1", "--port", str(peer.port), says="cannot listen on port")
         self.refused("measure", "--network", where, "--code", CODE, says="is 'ulterion peer' running there")
         self.refused("measure", "--network", "a:b:c", "--code", CODE, says="no connection to a:b:c")
@@ -167,7 +171,9 @@ class InAReview(FolderCase):
         self.assertIn("dongle, send: Test Dongle", told)
         self.assertIn("b:lan  network, Ethernet 1 Gb/s", self.ulterion("survey", "--simulated").stdout)
         self.refused("measure", "--setup", "lan", "--workload", "random read 4 KiB", says="not a word for a network's")
-        self.refused("soak", "--setup", "lan", "--for", "1m", says="cannot be run on other, which is a peer")
+        self.refused(
+            "soak", "--setup", "lan", "--for", "1m", says="a soak is for drives; over a network take a longer pass"
+        )
 
     def test_in_a_plan(self) -> None:
         """A matrix of ports and peers is run with the network's workloads; its effects name the adapter."""

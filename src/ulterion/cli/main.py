@@ -73,7 +73,7 @@ class Parser(argparse.ArgumentParser):
         return super()._get_values(action, arg_strings)
 
     def error(self, message: str) -> NoReturn:
-        """Raise Refused with what is wrong and where help is; an option of an earlier version is told by its present name."""
+        """Raise Refused with what is wrong and where to find help; for an option of an earlier version, with its present name."""
         from ulterion.core.renamed import new_name
 
         strange = message.removeprefix(UNRECOGNIZED).split()

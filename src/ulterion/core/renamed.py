@@ -13,6 +13,7 @@ OPTIONS = {
     "--lanes": "--workers",
     "--word": "--code",
     "--most-passes": "--max-passes",
+    "--most-time": "--max-time",
     "--hand": "--reaction",
 }
 REVIEW_KEYS = {

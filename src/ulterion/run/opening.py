@@ -38,6 +38,7 @@ from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
 Run = TypeVar("Run", MeasureRun, SoakRun)
 UNKNOWN = Before(recent_bytes=0)
+NO_SOAK = "a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m"
 IN_PROGRESS = State(name="interrupted", why="in progress")
 
 
@@ -57,9 +58,7 @@ class Opened:
     def load_target(self) -> LoadTarget:
         """The target as one that takes a soak; raises UsageError where it takes none."""
         if not isinstance(self.target, LoadTarget):
-            raise UsageError(
-                "a soak is for drives; over a network take a longer pass: measure --network HOST --seconds 10m"
-            )
+            raise UsageError(NO_SOAK)
         return self.target
 
     def with_links_under_load(self, run: Run) -> Run:

@@ -126,7 +126,7 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
         help="passes after which --until-sure gives up (default: %(default)s)",
     )
     group.add_argument(
-        "--most-time",
+        "--max-time",
         type=options.quantity("parse_duration"),
         metavar="TIME",
         help="time after which --until-sure gives up, such as 30m",
@@ -214,11 +214,11 @@ def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
     sure = None
     least = arguments.passes or DEFAULT_PASSES
     if arguments.until_sure is None and arguments.passes is None and not arguments.together:
-        sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.most_time or DEFAULT_TIME)
+        sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.max_time or DEFAULT_TIME)
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
             raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
         if arguments.max_passes < least:
             raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
-        sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.most_time)
+        sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.max_time)
     return RepetitionPolicy(arguments.warm_up, arguments.rest, arguments.cool_to, sure)

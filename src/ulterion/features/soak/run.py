@@ -14,7 +14,7 @@ from ulterion.host import safety
 from ulterion.host.facts import device_facts, target_facts
 from ulterion.model.runs.soak import SoakRun
 from ulterion.run.observers import Kept, Observer
-from ulterion.run.opening import Opened, blank_soak, opened
+from ulterion.run.opening import NO_SOAK, Opened, blank_soak, opened
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 from ulterion.run.targets.soak_sources import Bench, LoadSettings
@@ -26,6 +26,8 @@ SYSTEM_SHARE = 0.10  # of what is free on the system disk; others need room too
 
 def soak(request: SoakRequest, observer: Observer) -> Kept[SoakRun]:
     """Run a soak and keep it; a target that fails, or a stop by hand, is a soak too.  Raises UsageError before it."""
+    if request.place.over_network:
+        raise UsageError(NO_SOAK)
     access = replace(request.access, span_bytes=_span(request))
     with opened(request.place, access, [request.workload], request.plan.load_seconds or 1.0, observer) as opening:
         target = opening.load_target
