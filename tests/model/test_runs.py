@@ -73,6 +73,20 @@ class Document(unittest.TestCase):
         self.assertIsNone(free.excluded)
         self.assertEqual(parse_run(run.to_bytes(), "new"), run)
 
+    def test_version_5_workloads_of_a_network(self) -> None:
+        """They had the fields of a drive's too, which say nothing and are gone; everything else is kept."""
+        text = (HERE / "run-v5-network.json").read_text()
+        run = parse_run(text, "old")
+        self.assertEqual(
+            [w.workload.text for w in run.workloads],
+            ["receive 256 KiB streams 1", "send datagrams 1200 B at 95 Mb/s"],
+        )
+        old = json.loads(text) | {"schema": {"name": "ulterion-run"}}
+        for record in old["workloads"]:
+            del record["workload"]["span_bytes"], record["workload"]["origin_bytes"]
+        self.assert_holds(json.loads(run.to_json()), old)
+        self.assertEqual(parse_run(run.to_bytes(), "new"), run)
+
     def test_the_published_schema_is_the_models(self) -> None:
         """docs/run.schema.json is generated from the model; a stale one fails here."""
         published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
@@ -88,7 +102,7 @@ class Document(unittest.TestCase):
             text[: len(text) // 2]: "not whole",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
-            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 6}}): "newer Ulterion",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 7}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
             json.dumps(whole | {"id": "zz"}): "does not hold together: id",
         }
@@ -212,7 +226,7 @@ class Storing(FolderCase):
         kept = simulate(folder, "box", passes=3)
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
-        (folder.runs_folder / "b.json").write_text(text.replace('"version": 5', '"version": 7', 1))
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 6', '"version": 7', 1))
         folder = self.opened()
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")

@@ -104,7 +104,7 @@ def run_facts(measured: Measurement) -> RunFacts:
         bench=run.bench,
         chain=tuple(run.chain),
         seconds=measured.workload.seconds or run.settings.seconds,
-        span_bytes=measured.workload.span_bytes or run.settings.span_bytes,
+        span_bytes=measured.workload.covered(run.settings.span_bytes),
         cache_bypassed=run.cache_bypassed,
         engine=run.bench.versions.get("ulterion", "?"),
         workers=measured.workers,

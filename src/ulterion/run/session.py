@@ -15,7 +15,7 @@ from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_size
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.sanity_limits import impossible
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import NetworkWorkload, Workload
 from ulterion.engine import runner
 from ulterion.model.journal import SUFFIX, Journal
 from ulterion.model.runs.document import AnyRun
@@ -204,7 +204,7 @@ def _doubt(run: MeasureRun, record: WorkloadRecord) -> str | None:
     rate = estimate([p.rate for p in record.counted]).rate
     network = run.target.network
     link = run.seen_link if network is None else known_link(network.here.link)
-    if record.workload.direction == "both" and record.workload.is_network:
+    if record.workload.direction == "both" and isinstance(record.workload, NetworkWorkload):
         rate /= 2  # each way has the whole of the link
     return impossible(
         record.workload, rate, link, cache_bypassed=run.cache_bypassed, memory_bytes=run.bench.memory_bytes

@@ -12,7 +12,7 @@ from ulterion.core.facts.target import NetworkEnd, NetworkFacts
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import Link
 from ulterion.core.workloads.network import Datagrams, NetworkCounts
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.sim.bench import SimPart
 from ulterion.sim.physics import Truth, ceiling
 
@@ -20,7 +20,7 @@ ETHERNET = "Ethernet"
 JITTER = 0.1  # of the way there, as a share of it
 
 
-def network_truth(chain: Sequence[SimPart], workload: Workload) -> Truth:
+def network_truth(chain: Sequence[SimPart], workload: NetworkWorkload) -> Truth:
     """Return what a chain does under a network's workload, without noise.
 
     Streams run at the lowest ceiling of their direction, both directions beside each other as Ethernet has them (full duplex).  A message
@@ -50,7 +50,7 @@ def lost(chain: Sequence[SimPart]) -> float:
 
 
 def counts(
-    chain: Sequence[SimPart], workload: Workload, moved: int, seconds: float, rng: np.random.Generator
+    chain: Sequence[SimPart], workload: NetworkWorkload, moved: int, seconds: float, rng: np.random.Generator
 ) -> NetworkCounts:
     """Return what is counted besides the bytes of a pass that moved so many in so many seconds."""
     if workload.pattern == "datagrams":

@@ -16,7 +16,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.sim.bench import SimPart
 
 
@@ -44,7 +44,7 @@ def ceiling(chain: Sequence[SimPart], direction: str) -> float:
     return min([r for r in own if r is not None] + links, default=math.inf)
 
 
-def truth(chain: Sequence[SimPart], workload: Workload) -> Truth:
+def truth(chain: Sequence[SimPart], workload: DriveWorkload) -> Truth:
     """Return what the chain does under the workload, without noise.
 
     A mixed workload spends on each request the time its direction takes: the rates' harmonic mean, weighted by share.

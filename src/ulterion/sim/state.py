@@ -19,7 +19,7 @@ from dataclasses import dataclass, field, replace
 
 from ulterion.core.errors import UsageError
 from ulterion.core.soak.trace import CASE, DRIVE
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload, Workload, on_drive
 from ulterion.sim.bench import CaseHeat, SimPart
 from ulterion.sim.network import network_truth
 from ulterion.sim.physics import Truth, truth
@@ -97,8 +97,9 @@ class State:
 
     def truth(self, workload: Workload) -> Truth:
         """Return what the chain does under a workload in its present state."""
-        if workload.is_network:
+        if isinstance(workload, NetworkWorkload):
             return self._limited(network_truth(self.chain, workload), workload)
+        workload = on_drive(workload)
         writes = workload.direction != "read"
         own = self._own_rate("write" if writes else "read", self._place(workload))
         if workload is not self._workload:
@@ -120,7 +121,7 @@ class State:
             return true
         return replace(true, rate=most, latency=workload.depth * workload.block_bytes / most)
 
-    def _place(self, workload: Workload) -> float:
+    def _place(self, workload: DriveWorkload) -> float:
         """Return where on the medium a workload is at work, 0 (its start) to 1; scattered requests are everywhere in their span.
 
         In 64 zones, as disks have them, so that few different rates come up.

@@ -18,7 +18,7 @@ from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
-from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.core.workloads.workload import NetworkWorkload, Workload, parse_workload
 from ulterion.sim import network
 from ulterion.sim.bench import Fault, SimBench
 from ulterion.sim.physics import ceiling
@@ -83,10 +83,11 @@ class SimTarget:
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
-        if workload.is_network != self.chain[-1].peer:
+        network = isinstance(workload, NetworkWorkload)
+        if network != self.chain[-1].peer:
             what = "a peer, reached over a network" if self.chain[-1].peer else "a drive"
             raise UsageError(f"'{workload.text}' cannot be run on {self.names[-1]}, which is {what}")
-        if workload.is_network:
+        if network:
             return
         if workload.block_bytes > self.span_bytes:
             raise UsageError(f"a request of {show_block(workload.block_bytes)} does not fit into the span")
@@ -148,9 +149,9 @@ class SimTarget:
             tick(seconds, sum(series))
         self.state.rest(true.flush)
         result = self._result(deep, true.flush, seconds, interval, series)
-        return replace(result, **self._over_network(deep, result, rng)) if workload.is_network else result
+        return replace(result, **self._over_network(deep, result, rng)) if isinstance(deep, NetworkWorkload) else result
 
-    def _over_network(self, workload: Workload, result: PassResult, rng: np.random.Generator) -> dict[str, Any]:
+    def _over_network(self, workload: NetworkWorkload, result: PassResult, rng: np.random.Generator) -> dict[str, Any]:
         """Return what a pass over a network has besides, or otherwise."""
         counted = network.counts(self.chain, workload, result.bytes, result.seconds, rng)
         if counted.datagrams is None:

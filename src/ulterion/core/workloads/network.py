@@ -19,7 +19,14 @@ from ulterion.core.links.standards import Link, find_link
 from ulterion.core.stats.interval import Interval
 from ulterion.core.units import parse_duration, parse_rate, parse_size, show_bit_rate, show_block
 from ulterion.core.workloads.suites import Suite
-from ulterion.core.workloads.workload import Direction, Pattern, Workload, parse_workload
+from ulterion.core.workloads.workload import (
+    DriveWorkload,
+    NetworkDirection,
+    NetworkPattern,
+    NetworkWorkload,
+    Workload,
+    parse_workload,
+)
 
 STREAM_BLOCK = 256 * 2**10  # bytes handed over at once
 MESSAGE, DATAGRAM = 64, 1200  # bytes, where none are named; the second goes whole through any network (RFC 8200: 1280)
@@ -27,14 +34,14 @@ MIN_DATAGRAM, MAX_DATAGRAM = 32, 65507  # bytes: our own header; what UDP over I
 MAX_NETWORK_BLOCK, MAX_STREAMS = 2**20, 32
 SMALL_PACE = 10e6 / 8  # bytes per second, of the suite's datagrams: a call with pictures
 
-_DIRECTIONS: dict[str, Direction] = {
+_DIRECTIONS: dict[str, NetworkDirection] = {
     "send": "send",
     "sending": "send",
     "receive": "receive",
     "receiving": "receive",
     "both": "both",
 }
-_PATTERNS: dict[str, Pattern] = {
+_PATTERNS: dict[str, NetworkPattern] = {
     "stream": "streams",
     "streams": "streams",
     "message": "messages",
@@ -132,14 +139,16 @@ def ethernet(megabits: float | None) -> Link | None:
         return None
 
 
-def _stream(direction: Direction, count: int, why: str) -> Workload:
+def _stream(direction: NetworkDirection, count: int, why: str) -> NetworkWorkload:
     name = "both ways" if direction == "both" else direction
-    return Workload(f"{name} x{count}" if count > 1 else name, direction, "streams", STREAM_BLOCK, count, why=why)
+    return NetworkWorkload(
+        f"{name} x{count}" if count > 1 else name, direction, "streams", STREAM_BLOCK, count, why=why
+    )
 
 
-def _datagrams(direction: Direction) -> Workload:
+def _datagrams(direction: NetworkDirection) -> NetworkWorkload:
     why = "A call's worth of datagrams: whether any are lost, late or doubled."
-    return Workload(f"datagrams {direction}", direction, "datagrams", DATAGRAM, 1, why=why, pace=SMALL_PACE)
+    return NetworkWorkload(f"datagrams {direction}", direction, "datagrams", DATAGRAM, 1, why=why, pace=SMALL_PACE)
 
 
 NETWORK_SUITE = Suite(
@@ -151,16 +160,18 @@ NETWORK_SUITE = Suite(
         _stream("receive", 4, "Four streams in: whether one alone was what held it back."),
         _stream("send", 4, "Four streams out, likewise."),
         _stream("both", 1, "In and out at once: whether the adapter does both at its full rate."),
-        Workload("messages", "both", "messages", MESSAGE, 1, why="One small message after another: the round trip."),
+        NetworkWorkload(
+            "messages", "both", "messages", MESSAGE, 1, why="One small message after another: the round trip."
+        ),
         _datagrams("receive"),
         _datagrams("send"),
     ),
 )
 
 
-def network_like(workload: Workload) -> Workload:
+def network_like(workload: Workload) -> NetworkWorkload:
     """Return what a network does while a drive does a workload: a stream the same way, both ways for a mixed one."""
-    ways: dict[str, Direction] = {"read": "receive", "write": "send"}
+    ways: dict[str, NetworkDirection] = {"read": "receive", "write": "send"}
     direction = ways.get(workload.direction, "both")
     made = _stream(direction, 1, f"beside {workload.text}")
     return replace(made, name=workload.name, seconds=workload.seconds)
@@ -217,7 +228,7 @@ class _Words:
             )
 
 
-def parse_network(text: str) -> Workload:
+def parse_network(text: str) -> NetworkWorkload:
     """Read a network's workload from words; raise UsageError that names what is missing, doubled or unknown."""
     words = _Words(text)
     while words.left:
@@ -232,13 +243,13 @@ def parse_network(text: str) -> Workload:
     return replace(made, name=_name_of(made))
 
 
-def parse_either(text: str) -> Workload:
+def parse_either(text: str) -> DriveWorkload | NetworkWorkload:
     """Read a workload of a drive or of a network, by its words; raise UsageError."""
     words = set(re.findall(r"[a-z]+", text.casefold()))
     return parse_network(text) if words & {*_DIRECTIONS, *_PATTERNS} else parse_workload(text)
 
 
-def _name_of(workload: Workload) -> str:
+def _name_of(workload: NetworkWorkload) -> str:
     """Return the name that the suite has for it, or else its words."""
     known = next((w for w in NETWORK_SUITE.workloads if w.text == workload.text), None)
     return known.name if known else workload.text
@@ -252,7 +263,7 @@ def _size(words: _Words, default: int, least: int, most: int) -> int:
     return size
 
 
-def _direction(words: _Words) -> Direction:
+def _direction(words: _Words) -> NetworkDirection:
     direction = words.found.get("direction")
     if direction not in ("send", "receive", "both"):
         raise words.refuse("it does not say whether it sends or receives")
@@ -265,19 +276,19 @@ def _not_here(words: _Words, *keys: str) -> None:
         raise words.refuse(f"it takes no {wrong}")
 
 
-def _parsed_stream(words: _Words) -> Workload:
+def _parsed_stream(words: _Words) -> NetworkWorkload:
     _not_here(words, "rate")
     block, count = _size(words, STREAM_BLOCK, 512, MAX_NETWORK_BLOCK), words.found.get("streams", 1)
     assert isinstance(count, int)
-    return Workload("", _direction(words), "streams", block, count)
+    return NetworkWorkload("", _direction(words), "streams", block, count)
 
 
-def _parsed_messages(words: _Words) -> Workload:
+def _parsed_messages(words: _Words) -> NetworkWorkload:
     _not_here(words, "rate", "streams", "direction")
-    return Workload("", "both", "messages", _size(words, MESSAGE, 1, MAX_NETWORK_BLOCK), 1)
+    return NetworkWorkload("", "both", "messages", _size(words, MESSAGE, 1, MAX_NETWORK_BLOCK), 1)
 
 
-def _parsed_datagrams(words: _Words) -> Workload:
+def _parsed_datagrams(words: _Words) -> NetworkWorkload:
     _not_here(words, "streams")
     direction, pace = _direction(words), words.found.get("rate")
     if direction == "both":
@@ -287,4 +298,4 @@ def _parsed_datagrams(words: _Words) -> Workload:
     block = _size(words, DATAGRAM, MIN_DATAGRAM, MAX_DATAGRAM)
     if pace < block / 10:
         raise words.refuse(f"{show_bit_rate(pace)} is less than one datagram in ten seconds")
-    return Workload("", direction, "datagrams", block, 1, pace=pace)
+    return NetworkWorkload("", direction, "datagrams", block, 1, pace=pace)

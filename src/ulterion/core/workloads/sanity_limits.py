@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.links.standards import Link
 from ulterion.core.units import show_block, show_rate
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload, Workload
 
 SUNK = 0.85  # of the first pass: a last one below it was held back by something that the first was not
 BUFFERED = "part of it was still in a cache, or the size or the time is wrong"
@@ -23,9 +23,10 @@ def impossible(
     too_fast = above_link(rate, link)
     if too_fast is not None:
         return f"{too_fast}: a cache answered, or the link is not what it seems"
-    reads = workload.direction != "write"
-    if reads and not cache_bypassed and (workload.span_bytes or 0) < (memory_bytes or 0):
-        return f"the system's cache was not bypassed and {show_block(workload.span_bytes or 0)} fits into memory"
+    span = workload.covered(0)
+    reads = isinstance(workload, DriveWorkload) and workload.direction != "write"
+    if reads and not cache_bypassed and span < (memory_bytes or 0):
+        return f"the system's cache was not bypassed and {show_block(span)} fits into memory"
     return None
 
 

@@ -3,27 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.workloads.workload import Pattern, Workload
+from ulterion.core.workloads.workload import DrivePattern, DriveWorkload, Workload
 
 KIB, MIB = 2**10, 2**20
+AnyKind = TypeVar("AnyKind", bound=Workload)
 
 
 @dataclass(frozen=True)
-class Suite:
-    """A named list of workloads and the question it answers."""
+class Suite(Generic[AnyKind]):
+    """A named list of workloads, of drives or of networks, and the question it answers."""
 
     name: str
     why: str
-    workloads: tuple[Workload, ...]
+    workloads: tuple[AnyKind, ...]
 
 
-def _pair(name: str, block: int, depth: int, why: str) -> tuple[Workload, Workload]:
-    pattern: Pattern = "random" if block == 4 * KIB else "sequential"
+def _pair(name: str, block: int, depth: int, why: str) -> tuple[DriveWorkload, DriveWorkload]:
+    pattern: DrivePattern = "random" if block == 4 * KIB else "sequential"
     return (
-        Workload(f"{name}-read", "read", pattern, block, depth, why=why),
-        Workload(f"{name}-write", "write", pattern, block, depth, why=why),
+        DriveWorkload(f"{name}-read", "read", pattern, block, depth, why=why),
+        DriveWorkload(f"{name}-write", "write", pattern, block, depth, why=why),
     )
 
 
@@ -38,7 +40,7 @@ QUEUED = _pair(
     "queued", 4 * KIB, 24, "Small requests all over, two dozen in flight: whether the drive and its bridge can queue."
 )
 MIXED = (
-    Workload(
+    DriveWorkload(
         "mixed",
         "mixed",
         "random",
@@ -75,7 +77,7 @@ def is_ad_hoc(suite: str | None) -> bool:
     return suite in (AD_HOC, SWEEP)
 
 
-def find_suite(name: str) -> Suite:
+def find_suite(name: str) -> Suite[DriveWorkload]:
     """Return the suite called `name`; raise UsageError with the near name."""
     if name not in SUITES:
         raise UsageError(unknown("suite", name, SUITES))

@@ -7,17 +7,21 @@ order does not matter.  The canonical text (`Workload.text`) is how two runs kno
 from __future__ import annotations
 
 import re
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_bit_rate, show_block
 
 PassState = Literal["cached", "after the cache", "throttled", "mixed"]
 """What a drive was in during a pass, where two states can be told apart (core/workloads/pass_states)."""
-Direction = Literal["read", "write", "mixed", "send", "receive", "both"]
-Pattern = Literal["sequential", "random", "streams", "messages", "datagrams"]
-WAYS = {"receive": "read", "send": "write"}  # of the network, beside those of a drive
+DriveDirection = Literal["read", "write", "mixed"]
+DrivePattern = Literal["sequential", "random"]
+NetworkDirection = Literal["send", "receive", "both"]
+NetworkPattern = Literal["streams", "messages", "datagrams"]
+Direction = DriveDirection | NetworkDirection
+Pattern = DrivePattern | NetworkPattern
 DEEPEST = 1024  # requests in flight; no device's queue pays for more, and each holds a buffer
 MAX_BLOCK = 64 * 2**20
 MIN_BLOCK = 512
@@ -43,24 +47,18 @@ _EXAMPLE = "write it like 'random read 4 KiB depth 16'"
 
 
 @dataclass(frozen=True)
-class Workload:
-    """One transfer test.
+class Workload(ABC):
+    """One transfer test, on a drive (`DriveWorkload`) or over a network (`NetworkWorkload`).
 
     Attributes:
         name: short name within its suite, or the canonical text.
-        direction: read, write or mixed; over a network send, receive or both (see `ulterion.core.workloads.network`).
+        direction: read, write or mixed; over a network send, receive or both.
         pattern: sequential or random; over a network streams, messages or datagrams.
         block_bytes: bytes of one request, message or datagram.
         depth: requests in flight; of streams how many there are at once.
         seconds: length of a pass, or None for the run's setting.
-        span_bytes: stretch of the medium it covers, or None for the run's setting.
         why: one sentence on why a reviewer wants it.
-        write_share: for mixed ones the share of requests that write, else None.
-        origin_bytes: where its stretch of the medium begins.
-        place: (k, n) when it covers the k-th of n equal places of the medium, else None.
         concurrent_targets: number of targets it ran on at once, itself included; 1 when alone.
-        pace: bytes per second at which datagrams are sent, else None.
-        state: of the drive, where results of that state alone are meant.
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
@@ -71,13 +69,71 @@ class Workload:
     block_bytes: int
     depth: int = 1
     seconds: float | None = None
-    span_bytes: int | None = None
     why: str = ""
+    concurrent_targets: int = 1
+
+    @property
+    def title(self) -> str:
+        """Its name, with the drive's state where it has one."""
+        return self.name
+
+    @property
+    def text(self) -> str:
+        """The canonical words, without length and span."""
+        return self._words + (f" together {self.concurrent_targets}" if self.concurrent_targets > 1 else "")
+
+    @property
+    @abstractmethod
+    def _words(self) -> str:
+        """The canonical words of its kind."""
+
+    @property
+    def drive_direction(self) -> str:
+        """Its direction as for a drive: what is received is read, what is sent is written."""
+        return self.direction
+
+    @property
+    def drive_pattern(self) -> str:
+        """Its pattern as for a drive: a stream is in order, single messages wait as single requests do; datagrams are neither."""
+        return self.pattern
+
+    @property
+    @abstractmethod
+    def is_large(self) -> bool:
+        """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
+
+    @property
+    def writes(self) -> float:
+        """The share of its bytes that is written to a medium, 0 to 1."""
+        return 0.0
+
+    def covered(self, otherwise: int) -> int:
+        """Return the stretch of the medium it covers, bytes; `otherwise` where it names none."""
+        return otherwise
+
+    def settled(self, seconds: float, span_bytes: int) -> Self:
+        """Return the workload with the run's length, and on a drive its span, where it names none itself."""
+        return replace(self, seconds=self.seconds if self.seconds is not None else seconds)
+
+
+@dataclass(frozen=True)
+class DriveWorkload(Workload):
+    """A transfer test on a drive.
+
+    Attributes:
+        span_bytes: stretch of the medium it covers, or None for the run's setting.
+        write_share: for mixed ones the share of requests that write, else None.
+        origin_bytes: where its stretch of the medium begins.
+        place: (k, n) when it covers the k-th of n equal places of the medium, else None.
+        state: of the drive, where results of that state alone are meant.
+    """
+
+    direction: DriveDirection
+    pattern: DrivePattern
+    span_bytes: int | None = None
     write_share: float | None = None
     origin_bytes: int = 0
     place: tuple[int, int] | None = None
-    concurrent_targets: int = 1
-    pace: float | None = None
     state: PassState | None = None
 
     @property
@@ -86,33 +142,69 @@ class Workload:
         return self.name if self.state is None else f"{self.name}, {self.state}"
 
     @property
-    def text(self) -> str:
-        """The canonical words, without length and span."""
-        if self.is_network:
-            return self._network_text()
+    def _words(self) -> str:
         share = f" {self.write_share * 100:g} % writes" if self.write_share is not None else ""
         place = f" place {self.place[0]} of {self.place[1]}" if self.place is not None else ""
-        concurrent_targets = f" together {self.concurrent_targets}" if self.concurrent_targets > 1 else ""
-        return f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}{concurrent_targets}"
-
-    def _network_text(self) -> str:
-        block = show_block(self.block_bytes) if self.block_bytes % 1024 == 0 else f"{self.block_bytes} B"
-        concurrent_targets = f" together {self.concurrent_targets}" if self.concurrent_targets > 1 else ""
-        if self.pattern == "messages":
-            return f"messages {block}{concurrent_targets}"
-        if self.pattern == "datagrams":
-            return f"{self.direction} datagrams {block} at {show_bit_rate(self.pace or 0.0)}{concurrent_targets}"
-        return f"{self.direction} {block} streams {self.depth}{concurrent_targets}"
+        return f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}"
 
     @property
-    def is_network(self) -> bool:
-        """Whether it goes over a network, and not to a medium."""
-        return self.pattern in ("streams", "messages", "datagrams")
+    def is_large(self) -> bool:
+        """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
+        return self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
+
+    @property
+    def writes(self) -> float:
+        """The share of its bytes that is written to a medium, 0 to 1."""
+        return {"read": 0.0, "write": 1.0}.get(self.direction, self.write_share or 0.0)
+
+    def covered(self, otherwise: int) -> int:
+        """Return the stretch of the medium it covers, bytes; `otherwise` where it names none."""
+        return self.span_bytes or otherwise
+
+    def settled(self, seconds: float, span_bytes: int) -> DriveWorkload:
+        """Return the workload with the run's length and span where it names none itself."""
+        timed = super().settled(seconds, span_bytes)
+        if self.place is None:
+            return replace(timed, span_bytes=min(self.span_bytes or span_bytes, span_bytes))
+        number, places = self.place
+        origin = span_bytes * (number - 1) // places // ALIGNMENT * ALIGNMENT
+        return replace(timed, origin_bytes=origin, span_bytes=span_bytes // places // ALIGNMENT * ALIGNMENT)
+
+    @property
+    def anywhere(self) -> DriveWorkload:
+        """The same workload without its place on the medium."""
+        return replace(self, place=None)
+
+    def at_places(self, count: int) -> list[DriveWorkload]:
+        """Return the workload at each of `count` equal places of the medium."""
+        return [replace(self, name=f"{self.name}@{k}", place=(k, count)) for k in range(1, count + 1)]
+
+
+@dataclass(frozen=True)
+class NetworkWorkload(Workload):
+    """A transfer test over a network (see `ulterion.core.workloads.network`).
+
+    Attributes:
+        pace: bytes per second at which datagrams are sent, else None.
+    """
+
+    direction: NetworkDirection
+    pattern: NetworkPattern
+    pace: float | None = None
+
+    @property
+    def _words(self) -> str:
+        block = show_block(self.block_bytes) if self.block_bytes % 1024 == 0 else f"{self.block_bytes} B"
+        if self.pattern == "messages":
+            return f"messages {block}"
+        if self.pattern == "datagrams":
+            return f"{self.direction} datagrams {block} at {show_bit_rate(self.pace or 0.0)}"
+        return f"{self.direction} {block} streams {self.depth}"
 
     @property
     def drive_direction(self) -> str:
         """Its direction as for a drive: what is received is read, what is sent is written."""
-        return WAYS.get(self.direction, self.direction)
+        return {"receive": "read", "send": "write"}.get(self.direction, self.direction)
 
     @property
     def drive_pattern(self) -> str:
@@ -122,34 +214,23 @@ class Workload:
     @property
     def is_large(self) -> bool:
         """Whether it moves large requests in order, several at once: what shows the ceiling of a chain."""
-        return self.pattern == "streams" or (
-            self.pattern == "sequential" and self.block_bytes >= LARGE and self.depth > 1
+        return self.pattern == "streams"
+
+
+def on_drive(workload: Workload) -> DriveWorkload:
+    """Return a workload as the drive's that it is; raise UsageError for one of a network."""
+    if not isinstance(workload, DriveWorkload):
+        raise UsageError(f"'{workload.text}' is for a network; for a drive {_EXAMPLE}")
+    return workload
+
+
+def over_network(workload: Workload) -> NetworkWorkload:
+    """Return a workload as the network's that it is; raise UsageError for one of a drive."""
+    if not isinstance(workload, NetworkWorkload):
+        raise UsageError(
+            f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'"
         )
-
-    @property
-    def writes(self) -> float:
-        """The share of its bytes that is written, 0 to 1."""
-        return {"read": 0.0, "write": 1.0}.get(self.direction, self.write_share or 0.0)
-
-    def settled(self, seconds: float, span_bytes: int) -> Workload:
-        """Return the workload with the run's length and span where it names none itself."""
-        seconds = self.seconds if self.seconds is not None else seconds
-        if self.place is None:
-            return replace(self, seconds=seconds, span_bytes=min(self.span_bytes or span_bytes, span_bytes))
-        number, places = self.place
-        origin = span_bytes * (number - 1) // places // ALIGNMENT * ALIGNMENT
-        return replace(
-            self, seconds=seconds, origin_bytes=origin, span_bytes=span_bytes // places // ALIGNMENT * ALIGNMENT
-        )
-
-    @property
-    def anywhere(self) -> Workload:
-        """The same workload without its place on the medium."""
-        return replace(self, place=None)
-
-    def at_places(self, count: int) -> list[Workload]:
-        """Return the workload at each of `count` equal places of the medium."""
-        return [replace(self, name=f"{self.name}@{k}", place=(k, count)) for k in range(1, count + 1)]
+    return workload
 
 
 def _tokens(text: str) -> list[str]:
@@ -215,7 +296,7 @@ def _take(token: str, rest: list[str], parts: _Parts) -> None:
         raise UsageError(f"workload '{parts.text}': '{token}' is not a word for a workload; {hint}")
 
 
-def parse_workload(text: str) -> Workload:
+def parse_workload(text: str) -> DriveWorkload:
     """Read a workload from words; raise UsageError that names what is missing, doubled or unknown."""
     parts, rest = _Parts(text), _tokens(text)
     while rest:
@@ -228,7 +309,7 @@ def parse_workload(text: str) -> Workload:
         raise UsageError(
             f"workload '{text}': a mixed one states its share, like 'random mixed 30 % writes 4 KiB depth 8'"
         )
-    made = Workload(
+    made = DriveWorkload(
         name="",
         direction=direction,
         pattern=parts.need("pattern", "whether it is sequential or random"),
@@ -251,7 +332,7 @@ def _doubling(first: int, last: int, text: str) -> list[int]:
     return steps
 
 
-def parse_sweep(text: str) -> list[Workload]:
+def parse_sweep(text: str) -> list[DriveWorkload]:
     """Read a sweep: a workload with a range of sizes, of depths, or both, each doubling from the first to the last.
 
     'random read 4 KiB to 1 MiB depth 1 to 16' gives 9 x 5 workloads, sizes varying fastest.

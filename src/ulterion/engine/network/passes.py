@@ -12,7 +12,7 @@ import numpy as np
 
 from ulterion.core.workloads.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.workloads.network import MAX_DATAGRAM, MAX_NETWORK_BLOCK, MAX_STREAMS, MIN_DATAGRAM, Datagrams
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.engine.network.datagrams import Arrived, expected
 from ulterion.engine.network.frames import Frame, ProtocolError, number_of
 from ulterion.engine.network.streams import RAMP, Counted, Sent, Window
@@ -43,7 +43,7 @@ class Order:
     pace: float | None = None
 
     @classmethod
-    def of(cls, workload: Workload, stall: float) -> Order:
+    def of(cls, workload: NetworkWorkload, stall: float) -> Order:
         """Return the order that a settled workload needs."""
         ramp = RAMP if workload.pattern == "streams" else 0.0
         window = Window(workload.seconds or 1.0, ramp, min(stall, MAX_STALL))

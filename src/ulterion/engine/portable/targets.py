@@ -16,7 +16,7 @@ from typing import TypeVar
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.units import show_block
 from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.portable.files import MediumFile, ways
 from ulterion.engine.portable.thread_pool import ThreadPool
 from ulterion.engine.portable.timeouts import in_time
@@ -74,7 +74,7 @@ class PortableTarget(RealTarget):
 
         return on(job, self.file)
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Refuse requests that are no multiple of a sector: the system would."""
         super().check(workload)
         if workload.block_bytes % self.file.sector:
@@ -82,7 +82,7 @@ class PortableTarget(RealTarget):
                 f"{self.path}: a request of {show_block(workload.block_bytes)} is no multiple of its sector of {self.file.sector} B; use a larger one"
             )
 
-    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+    def run_pass(self, workload: DriveWorkload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass, in threads that get their turns soon."""
         usual = sys.getswitchinterval()
         sys.setswitchinterval(SWITCH)
@@ -120,7 +120,7 @@ class PortableFolder(PortableTarget):
         super().__init__(folder, _opened(ways().create, folder, unwritable, stall), span // 4096 * 4096)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
-    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
+    def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Set the room of what will be written in order aside; lay down everything else: a file has to be written before its middle is."""
         if workload.direction == "write" and workload.pattern == "sequential":
             self.preallocate()
@@ -143,7 +143,7 @@ class PortableFile(PortableTarget):
         super().__init__(path, _opened(ways().existing, path, _unreadable, stall), span)
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Refuse writes: the file is the reviewer's."""
         super().check(workload)
         only_reads(self.path, workload)
@@ -172,7 +172,7 @@ class PortableDevice(PortableTarget):
             raise
         self.stall, self.size, self.device_name = stall, size, device_name(path)
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Refuse writes."""
         super().check(workload)
         if workload.direction != "read":

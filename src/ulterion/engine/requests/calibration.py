@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.core.workloads.workload import DriveWorkload, parse_workload
 from ulterion.engine.portable.turns import on
 from ulterion.engine.requests import compiler, loops, uring
 from ulterion.engine.requests.compiler import words_of
@@ -39,7 +39,7 @@ class RequestCost:
     uncompiled: str | None
 
 
-def _trial(depth: int) -> Workload:
+def _trial(depth: int) -> DriveWorkload:
     return parse_workload(f"random read 4 KiB depth {depth}").settled(SECONDS, SPAN)
 
 

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.workloads.passes import Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests import uring
 from ulterion.engine.requests.buffers import POOL_BYTES, Buffers
 
@@ -42,7 +42,7 @@ class WorkerTask:
     """
 
     fd: int
-    workload: Workload
+    workload: DriveWorkload
     seed: int
     worker: int = 0
     workers: int = 1

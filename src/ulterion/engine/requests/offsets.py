@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 from typing_extensions import Buffer
 
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests.compiler import Words, words_of
 from ulterion.engine.requests.loops import AT, Work
 
@@ -40,7 +40,7 @@ def sequential_chunks(
         at = (at + chunk) % len(once)
 
 
-def chunks_of(workload: Workload, seed: int, worker: int = 0, workers: int = 1) -> Iterator[Places]:
+def chunks_of(workload: DriveWorkload, seed: int, worker: int = 0, workers: int = 1) -> Iterator[Places]:
     """Return the offsets of one worker of a settled workload; `seed` is of this worker alone."""
     span, block = workload.span_bytes or 0, workload.block_bytes
     if workload.pattern == "sequential":

@@ -12,7 +12,7 @@ import threading
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.workloads.passes import Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests import loops, uring
 from ulterion.engine.requests.buffers import SCATTERED, Buffers
 from ulterion.engine.requests.compiler import words_of
@@ -30,7 +30,7 @@ class RingLoop:
     def __init__(
         self,
         fd: int,
-        workload: Workload,
+        workload: DriveWorkload,
         seed: int,
         worker: int = 0,
         workers: int = 1,

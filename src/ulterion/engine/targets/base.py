@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Protocol
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
 from ulterion.core.units import show_block
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests.buffers import Buffers
 from ulterion.engine.requests.io_methods import IoMethod, WorkerTask, choose
 from ulterion.engine.targets import test_file
@@ -77,7 +77,7 @@ class RealTarget(ABC):
         """Whether the operating system's cache is out of the way."""
         return self._file.direct
 
-    def engine_of(self, workload: Workload) -> EngineChoice:
+    def engine_of(self, workload: DriveWorkload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
         io_method = self.io_method(workload.depth)
         return EngineChoice(io_method.name, io_method.why)
@@ -88,7 +88,7 @@ class RealTarget(ABC):
 
     def job(
         self,
-        workload: Workload,
+        workload: DriveWorkload,
         seed: int,
         slot: worker_pool.WorkerSlot,
         *,
@@ -137,7 +137,7 @@ class RealTarget(ABC):
         """Run jobs on this target to their end; raise the TargetFailed of the first that failed."""
         return worker_pool.run(jobs, tick, self.stall, self.pulse, self.pool)
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Raise UsageError when the workload cannot be run here."""
         if workload.block_bytes > self.span_bytes:
             raise UsageError(
@@ -149,7 +149,7 @@ class RealTarget(ABC):
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Lay down what is to be laid down."""
 
-    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
+    def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready for a long load: lay down what is read."""
         self.prepare(seed, on_prefill)
 
@@ -161,7 +161,7 @@ class RealTarget(ABC):
         """Return what to raise for a failure in laying down."""
         return error
 
-    def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
+    def run_pass(self, workload: DriveWorkload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass (length and span settled) in worker processes and return what it gave.
 
         Raises TargetFailed, and PassSpoiled when machine or program stood still meanwhile.
@@ -172,7 +172,7 @@ class RealTarget(ABC):
         refuse_spoiled(shares, asleep)
         return join(shares, workload.block_bytes)
 
-    def jobs(self, workload: Workload, seed: int) -> list[Callable[[worker_pool.WorkerSlot], WorkerResult]]:
+    def jobs(self, workload: DriveWorkload, seed: int) -> list[Callable[[worker_pool.WorkerSlot], WorkerResult]]:
         """Return what each worker of a pass is to do in a process of its own.
 
         A number of workers that was asked for gives each the workload's depth; as many as are needed share it.
@@ -184,19 +184,19 @@ class RealTarget(ABC):
         count = len(shared)
         return [partial(self._worker_task, own, seed, worker, count) for worker, own in enumerate(shared)]
 
-    def _workers_needed(self, workload: Workload) -> int:
+    def _workers_needed(self, workload: DriveWorkload) -> int:
         """Return how many workers it takes that none of them is the limit; tried once for each workload."""
         if workload.text not in self._needed:
             self._needed[workload.text] = worker_count.needed(workload, self._trial)
         return self._needed[workload.text]
 
-    def _trial(self, workload: Workload, count: int) -> PassResult:
+    def _trial(self, workload: DriveWorkload, count: int) -> PassResult:
         parts = worker_count.split(workload, count)
         jobs = [partial(self._worker_task, own, TRIAL_SEED, worker, count) for worker, own in enumerate(parts)]
         return join(self.run_jobs(jobs), workload.block_bytes)
 
     def _worker_task(
-        self, workload: Workload, seed: int, worker: int, count: int, slot: worker_pool.WorkerSlot
+        self, workload: DriveWorkload, seed: int, worker: int, count: int, slot: worker_pool.WorkerSlot
     ) -> WorkerResult:
         """Do one worker's share; a share that wrote ends with its data on the medium."""
         job, io_method = self.job(workload, seed, slot, worker=worker, workers=count), self.io_method(workload.depth)

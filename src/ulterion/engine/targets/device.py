@@ -8,7 +8,7 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workloads.passes import OnPrefill
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.targets import test_file
 from ulterion.engine.targets.base import DEFAULT_SPAN, LAY_BLOCK, MIN_SPAN, RealTarget, prefill
 
@@ -49,7 +49,7 @@ class DeviceTarget(RealTarget):
         self.size, self.device_name, self.writable = size, name, writable
         super().__init__(path, opened, span // LAY_BLOCK * LAY_BLOCK or span // 4096 * 4096)
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Refuse writing without a permit."""
         super().check(workload)
         if workload.direction != "read" and not self.writable:
@@ -58,7 +58,7 @@ class DeviceTarget(RealTarget):
                 f"name its serial number: --overwrite SERIAL"
             )
 
-    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
+    def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Nothing is laid down before a load that only writes."""
         if workload.direction != "write":
             self.prepare(seed, on_prefill)

@@ -10,7 +10,7 @@ from pathlib import Path
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workloads.passes import OnPrefill
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.targets import test_file
 from ulterion.engine.targets.base import DEFAULT_SPAN, LAY_BLOCK, MIB, MIN_SPAN, RealTarget, prefill
 from ulterion.engine.workers import guarded_open, worker_pool
@@ -79,7 +79,7 @@ class FolderTarget(RealTarget):
         super().__init__(folder, opened, span // 4096 * 4096)
         self.stall = stall
 
-    def make_room(self, workload: Workload, seed: int, on_prefill: OnPrefill | None = None) -> None:
+    def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Set the room of what will be written aside; lay down what will be read."""
         if workload.direction == "write" and (set_room_aside(self) or workload.pattern == "sequential"):
             return

@@ -9,7 +9,7 @@ from functools import partial
 
 from ulterion.core.errors import TargetFailed
 from ulterion.core.soak.trace import TraceRow
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests.buffers import Buffers
 from ulterion.engine.requests.intervals import Intervals
 from ulterion.engine.requests.io_methods import Threads
@@ -52,7 +52,7 @@ class Load:
     def __init__(
         self,
         target: RealTarget,
-        workload: Workload,
+        workload: DriveWorkload,
         seed: int,
         interval: float,
         files: FileSizes | None = None,
@@ -136,7 +136,7 @@ class Load:
 
 def _work(
     target: RealTarget,
-    workload: Workload,
+    workload: DriveWorkload,
     seed: int,
     slot: worker_pool.WorkerSlot,
     *,
@@ -150,7 +150,7 @@ def _work(
     return LoadEnd((moved.last_ns - moved.start_ns) / 1e9, _flushed(target, workload, slot))
 
 
-def _flushed(target: RealTarget, workload: Workload, slot: worker_pool.WorkerSlot) -> float | None:
+def _flushed(target: RealTarget, workload: DriveWorkload, slot: worker_pool.WorkerSlot) -> float | None:
     if workload.direction == "read":
         return None
     slot.flushing()
@@ -161,7 +161,7 @@ def _flushed(target: RealTarget, workload: Workload, slot: worker_pool.WorkerSlo
 
 def _cycle(
     target: RealTarget,
-    workload: Workload,
+    workload: DriveWorkload,
     seed: int,
     slot: worker_pool.WorkerSlot,
     *,

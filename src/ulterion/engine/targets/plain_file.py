@@ -10,7 +10,7 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block, show_size
 from ulterion.core.workloads.passes import OnPrefill
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.targets import test_file
 from ulterion.engine.targets.base import MIN_SPAN, RealTarget
 from ulterion.engine.targets.folder import FolderTarget
@@ -31,7 +31,7 @@ def _refuse_others(path: Path, facts: os.stat_result) -> None:
         raise UsageError(f"{path} is neither a folder nor a plain file; name a folder on the drive")
 
 
-def only_reads(path: Path, workload: Workload) -> None:
+def only_reads(path: Path, workload: DriveWorkload) -> None:
     """Raise UsageError for a workload that would write to a file of the reviewer's."""
     if workload.direction != "read":
         raise UsageError(
@@ -67,7 +67,7 @@ class FileTarget(RealTarget):
         self.stall = stall
         self.holes = facts.st_blocks * 512 < facts.st_size * 0.95
 
-    def check(self, workload: Workload) -> None:
+    def check(self, workload: DriveWorkload) -> None:
         """Refuse writes: the file is the reviewer's."""
         super().check(workload)
         only_reads(self.path, workload)

@@ -8,14 +8,14 @@ from dataclasses import replace
 
 from ulterion.core.workloads.overhead import BUSY
 from ulterion.core.workloads.passes import PassResult
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 
 SHALLOW = 4  # requests in flight up to which there is one worker, and no trial
 TRIAL = 0.2  # seconds of a trial
 GAIN = 1.05  # what more workers must bring at least
 
 
-def split(workload: Workload, count: int) -> list[Workload]:
+def split(workload: DriveWorkload, count: int) -> list[DriveWorkload]:
     """Return a workload as so many workers share it: together they keep its depth in flight."""
     whole, over = divmod(workload.depth, count)
     return [replace(workload, depth=whole + (worker < over)) for worker in range(count)]
@@ -28,7 +28,7 @@ def processors() -> int:
     return os.cpu_count() or 1
 
 
-def needed(workload: Workload, trial: Callable[[Workload, int], PassResult]) -> int:
+def needed(workload: DriveWorkload, trial: Callable[[DriveWorkload, int], PassResult]) -> int:
     """Return how many workers to use: one, unless it is busy nearly all the time and more of them are faster.
 
     `trial` runs a short pass with so many workers.

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 from ulterion.core.units import show_duration, show_iops, show_rate
+from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.features.compare.summary_table import answer_table
 from ulterion.features.compare.words import (
     added_latency,
@@ -114,7 +115,7 @@ def _small(group: Group) -> list[Shown]:
     columns = [
         ("workload", "left"),
         ("setup", "left"),
-        ("a second" if rows[0].workload.is_network else "IOPS", "right"),
+        ("a second" if isinstance(rows[0].workload, NetworkWorkload) else "IOPS", "right"),
         ("median", "right"),
         ("p99", "right"),
     ]
@@ -155,7 +156,9 @@ def _remarks(group: Group, margin: float, labels: dict[str, str], outcomes: Mapp
             "Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))
         ),
         *bullet_list(
-            "Small messages" if any(r.workload.is_network for r in group.rows) else "Small requests, one at a time",
+            "Small messages"
+            if any(isinstance(r.workload, NetworkWorkload) for r in group.rows)
+            else "Small requests, one at a time",
             added_latency(group, labels),
         ),
         *bullet_list("Datagrams", datagrams(group)),

@@ -12,6 +12,7 @@ from ulterion.core.estimates.transfer_time import OWN, End, Piece, Work, by_turn
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
+from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.soak.judging import Soak, soak_of
 from ulterion.model.review import Review
@@ -81,7 +82,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
     if measured is not None:
         return replace(measured, name=setup), ids
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network
-    plain = plain or best.workload.is_network
+    plain = plain or isinstance(best.workload, NetworkWorkload)
     return End(setup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
 
 

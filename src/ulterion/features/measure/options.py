@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING
 from ulterion.terminal import options
 
 if TYPE_CHECKING:
-    from ulterion.core.workloads.workload import Workload
+    from collections.abc import Sequence
+
+    from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload, Workload
     from ulterion.run.requests import RepetitionPolicy
 
 DEFAULT_PASSES, DEFAULT_SECONDS = 4, 4.0
@@ -152,7 +154,7 @@ def _add_rests(group: argparse._ArgumentGroup) -> None:
     options.add_stall(group)
 
 
-def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tuple[str, list[Workload]]:
+def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tuple[str, Sequence[Workload]]:
     """Return the name of the suite and the workloads asked for, of a drive or of a network; raise UsageError."""
     from ulterion.core.errors import UsageError
 
@@ -172,7 +174,7 @@ def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tup
     return suite, workloads
 
 
-def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+def _over_network(arguments: argparse.Namespace) -> tuple[str, list[NetworkWorkload]]:
     from ulterion.core.errors import UsageError
     from ulterion.core.workloads.network import NETWORK_SUITE, parse_network
     from ulterion.core.workloads.suites import AD_HOC
@@ -193,7 +195,7 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
     return AD_HOC, workloads
 
 
-def _named(arguments: argparse.Namespace) -> tuple[str, list[Workload]]:
+def _named(arguments: argparse.Namespace) -> tuple[str, list[DriveWorkload]]:
     from ulterion.core.workloads.suites import AD_HOC, DEFAULT_SUITE, SWEEP, find_suite
     from ulterion.core.workloads.workload import parse_sweep, parse_workload
 

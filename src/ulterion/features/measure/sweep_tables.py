@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_block, show_iops, show_rate, show_size
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload, on_drive
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text
 from ulterion.show.columns import align_points, show_margin
@@ -17,13 +17,13 @@ from ulterion.show.columns import align_points, show_margin
 class Point:
     """One workload of a sweep with its estimate (bytes per second)."""
 
-    workload: Workload
+    workload: DriveWorkload
     found: Estimate
 
 
 def points_of(run: MeasureRun) -> list[Point]:
     """Return the measured workloads of a run."""
-    return [Point(r.workload, estimate(run.rates_of(r))) for w in run.workloads for r in w.figures]
+    return [Point(on_drive(r.workload), estimate(run.rates_of(r))) for w in run.workloads for r in w.figures]
 
 
 def sweep_table(points: Sequence[Point], unit: str) -> list[Shown]:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
+from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload
 from ulterion.features.measure import preview as words
 from ulterion.features.measure.network_tables import network_results
 from ulterion.features.measure.sweep_tables import place_table, points_of, sweep_table
@@ -24,7 +25,8 @@ def preview(run: MeasureRun | SoakRun) -> list[Shown]:
 def _covered(run: MeasureRun) -> list[Shown]:
     """Return how little of the medium places cover, where that is little: they say nothing of the rest."""
     whole = run.target.capacity_bytes
-    ends = [r.workload.origin_bytes + (r.workload.span_bytes or 0) for r in run.workloads]
+    spans = [w for w in (r.workload for r in run.workloads) if isinstance(w, DriveWorkload)]
+    ends = [w.origin_bytes + (w.span_bytes or 0) for w in spans]
     if not (run.at_places and whole and ends) or max(ends) >= COVERED * whole:
         return []
     share = show_percent(max(ends) / whole)
@@ -34,7 +36,7 @@ def _covered(run: MeasureRun) -> list[Shown]:
 
 def results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
     """Return the table of a run and where it is kept."""
-    if run.target.network is not None or any(r.workload.is_network for r in run.workloads):
+    if run.target.network is not None or any(isinstance(r.workload, NetworkWorkload) for r in run.workloads):
         return network_results(run, path, unit)
     if run.is_sweep or run.at_places:
         points = points_of(run)

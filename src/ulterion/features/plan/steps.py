@@ -14,7 +14,7 @@ from ulterion.core.matrix.grid import words
 from ulterion.core.workloads.network import NETWORK_SUITE, parse_either
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
-from ulterion.core.workloads.workload import Workload, parse_workload
+from ulterion.core.workloads.workload import NetworkWorkload, Workload, parse_workload
 from ulterion.features.measure.run import measure
 from ulterion.features.notes.parsing import now_utc
 from ulterion.features.plan.setting_proofs import expectations, prove
@@ -196,10 +196,10 @@ def _last_attachment(runs: Sequence[MeasureRun], place: Place) -> str | None:
     return mine[-1] if mine else None
 
 
-def workloads_of(plan: Plan, *, network: bool = False) -> list[Workload]:
+def workloads_of(plan: Plan, *, network: bool = False) -> Sequence[Workload]:
     """Return what is measured in each cell that ends at a drive, or at a peer; raise UsageError."""
     if plan.workloads:
-        mine = [w for w in map(parse_either, plan.workloads) if w.is_network == network]
+        mine = [w for w in map(parse_either, plan.workloads) if isinstance(w, NetworkWorkload) == network]
         if not mine:
             kind = "a network, such as 'receive'" if network else "a drive, such as 'sequential read 1 MiB depth 4'"
             raise UsageError(

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import reduce
 from operator import add
-from typing import Annotated, Literal
+from typing import Literal
 
 import numpy as np
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.stats.samples import Looked
@@ -17,18 +17,18 @@ from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.network import Datagrams
 from ulterion.core.workloads.pass_states import AFTER, SLOW_STATES, CacheExhaustion, states_from_known_cache, states_of
 from ulterion.core.workloads.suites import SWEEP
-from ulterion.core.workloads.workload import PassState, Workload
+from ulterion.core.workloads.workload import DriveWorkload, PassState, on_drive
 from ulterion.model.quantities import Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.upgrades import Raw
-from ulterion.model.runs.workload import checked_workload
+from ulterion.model.runs.workload import AnyWorkload
 
 
 class WorkloadRecord(Written):
     """A workload as it was run, and its finished passes."""
 
-    workload: Annotated[Workload, AfterValidator(checked_workload)]
+    workload: AnyWorkload
     text: str = Field(description="the workload in words, by which runs are matched")
     engine: str = Field(description="how the requests were issued")
     engine_why: str = ""
@@ -73,7 +73,7 @@ class WorkloadRecord(Written):
     def _of_state(self, state: PassState | None, passes: list[PassRecord]) -> WorkloadRecord:
         if state not in SLOW_STATES:
             return self.model_copy(update={"passes": passes})
-        workload = replace(self.workload, state=state)
+        workload = replace(on_drive(self.workload), state=state)
         return self.model_copy(update={"passes": passes, "text": self.key_in(state), "workload": workload})
 
     @property
@@ -225,7 +225,7 @@ class MeasureRun(Header):
     @property
     def at_places(self) -> bool:
         """Whether its workloads were run at places of the medium."""
-        return any(r.workload.place is not None for r in self.workloads)
+        return any(isinstance(r.workload, DriveWorkload) and r.workload.place is not None for r in self.workloads)
 
     @property
     def kept_words(self) -> str:

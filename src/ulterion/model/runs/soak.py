@@ -12,7 +12,7 @@ from pydantic import AfterValidator, Field, model_validator
 from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Trace, TraceRow, trace_of
 from ulterion.core.transfers.course import Course
 from ulterion.core.units import show_duration, show_size
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
 from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.workload import checked_workload
@@ -118,7 +118,7 @@ class SoakRecord(Written):
     """A soak: idle, load, cool-down, with every sensor."""
 
     plan: SoakPlan
-    workload: Annotated[Workload, AfterValidator(checked_workload)]
+    workload: Annotated[DriveWorkload, AfterValidator(checked_workload)]
     text: str = Field(description="the load in words, by which soaks are matched")
     files: tuple[int, int] | None = Field(None, description="sizes of the files of a write-delete load, from and to")
     engine: str

@@ -2,6 +2,7 @@
 
 Versions, newest first.  Every version loads for ever.
 
+    6   2026  a workload has the fields of its kind only: of a drive, or of a network
     5   2026  plain names: `setup`, `workers`, workloads and suites as they are called now
     4   2026  a note of its own kind excludes a run; before, a remark that said so did.  What was unexpected or unequal has fields
     3   2026  a header and a union by kind: a soak has no suite, workloads, passes or seconds of its own
@@ -98,6 +99,25 @@ def _to_five(data: Raw) -> Raw:
     return cast("Raw", _renamed(data))
 
 
+_OF_DRIVES, _OF_NETWORKS = ("span_bytes", "write_share", "origin_bytes", "place", "state"), ("pace",)
+
+
+def _to_six(data: Raw) -> Raw:
+    """A workload loses what only workloads of the other kind have."""
+    workloads, soak = data.get("workloads"), data.get("soak")
+    if isinstance(workloads, list):
+        data = data | {"workloads": [_of_its_kind(record) for record in workloads]}
+    return data if soak is None else data | {"soak": _of_its_kind(soak)}
+
+
+def _of_its_kind(record: object) -> object:
+    workload = record.get("workload") if isinstance(record, dict) else None
+    if not isinstance(workload, dict) or not isinstance(record, dict):
+        return record
+    other = _OF_DRIVES if workload.get("pattern") in ("streams", "messages", "datagrams") else _OF_NETWORKS
+    return record | {"workload": {k: v for k, v in workload.items() if k not in other}}
+
+
 def upgraded_line(line: Raw, version: int) -> Raw:
     """Return a line of a journal of any known version as one of the present version."""
     if version >= 5:
@@ -105,7 +125,7 @@ def upgraded_line(line: Raw, version: int) -> Raw:
     return {k: _renamed(v, LINES[k]) if k in LINES else v for k, v in line.items()}
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four, 4: _to_five}
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four, 4: _to_five, 5: _to_six}
 
 
 def upgraded(data: Raw) -> Raw:

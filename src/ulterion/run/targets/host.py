@@ -13,7 +13,7 @@ from ulterion.core.soak.warmth import Warmth
 from ulterion.core.units import show_block
 from ulterion.core.version import __version__
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import Workload, on_drive
 from ulterion.engine.requests import code_cache
 from ulterion.engine.targets.base import RealTarget, refuse_spoiled, seconds_asleep
 from ulterion.engine.targets.load import FileSizes
@@ -122,11 +122,11 @@ class HostTarget(RealTime):
 
     def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
-        return self.engine.engine_of(workload)
+        return self.engine.engine_of(on_drive(workload))
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
-        self.engine.check(workload)
+        self.engine.check(on_drive(workload))
 
     def check_files(self) -> None:
         """Raise UsageError when no files can be made here."""
@@ -146,11 +146,11 @@ class HostTarget(RealTime):
     ) -> None:
         """Lay down what will be read; set aside the room of what will be written, without writing it."""
         if files is None:
-            self.engine.make_room(workload, seed, on_prefill)
+            self.engine.make_room(on_drive(workload), seed, on_prefill)
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass."""
-        return self.engine.run_pass(workload, seed, tick)
+        return self.engine.run_pass(on_drive(workload), seed, tick)
 
     def run_with(
         self, others: Sequence[Target], workloads: Sequence[Workload], seeds: Sequence[int], tick: Tick, stall: float
@@ -159,7 +159,7 @@ class HostTarget(RealTime):
         engines = [self.engine, *(o.engine for o in others if isinstance(o, HostTarget))]
         jobs, owners = [], []
         for owner, (engine, workload, seed) in enumerate(zip(engines, workloads, seeds, strict=True)):
-            own = engine.jobs(workload, seed)
+            own = engine.jobs(on_drive(workload), seed)
             jobs += own
             owners += [owner] * len(own)
         asleep = seconds_asleep()

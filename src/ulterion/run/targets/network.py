@@ -14,7 +14,7 @@ from ulterion.core.links.standards import Link, known_link
 from ulterion.core.version import __version__
 from ulterion.core.workloads.network import NetworkCounts
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import Workload, over_network
 from ulterion.engine.network.datagrams import expected
 from ulterion.engine.network.frames import PORT
 from ulterion.engine.network.passes import MAX_DATAGRAMS, Order
@@ -131,10 +131,7 @@ class NetworkTarget(RealTime):
 
     def check(self, workload: Workload) -> None:
         """Raise UsageError when the workload cannot be run here."""
-        if not workload.is_network:
-            raise UsageError(
-                f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'"
-            )
+        workload = over_network(workload)
         if workload.pace and expected(workload.pace, workload.seconds or 1.0, workload.block_bytes) > MAX_DATAGRAMS:
             raise UsageError(f"'{workload.text}' for so long is more than {MAX_DATAGRAMS} datagrams; make it shorter")
 
@@ -143,7 +140,7 @@ class NetworkTarget(RealTime):
 
     def run_pass(self, workload: Workload, seed: int, tick: Tick | None = None) -> PassResult:
         """Run one pass; raise TargetFailed, and PassSpoiled for one that cannot be."""
-        order, here = Order.of(workload, self._stall), self._here.adapter
+        order, here = Order.of(over_network(workload), self._stall), self._here.adapter
         before, machine, own = network.counted(here), network.machine_seconds(), time.process_time()
         mine, theirs = self.link.run(order, tick)
         spent = time.process_time() - own

@@ -10,7 +10,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from ulterion.core.soak.trace import DRIVE, TraceRow
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import Workload, on_drive
 from ulterion.engine.targets.base import RealTarget
 from ulterion.engine.targets.load import FileSizes, Load, LoadEnd
 from ulterion.host.sensors import Sensor as Watched
@@ -124,7 +124,7 @@ class RealBench:
         self._seed += 1
         load = Load(
             target=self.target,
-            workload=workload,
+            workload=on_drive(workload),
             seed=self._seed,
             interval=self.interval,
             files=self._files,
