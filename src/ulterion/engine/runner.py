@@ -37,6 +37,9 @@ class Observer:
     def prefilling(self, done: int, total: int) -> None:
         """`done` of `total` bytes of the test file are on the medium."""
 
+    def prepared(self, span_bytes: int) -> None:
+        """The test file is there; so much of the medium is covered."""
+
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Pass `number` (from 1; 0 for the warm-up) of the workload at `index` begins."""
 
@@ -156,10 +159,12 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
     when a run is stopped early.  Raises TargetFailed from the target; finished passes have been told to the observer.
     """
     target.prepare(pass_seed(schedule.seed, 0, 0), observer.prefilling)
-    progress = [_Progress() for _ in schedule.workloads]
+    workloads = [w.within(target.span_bytes) for w in schedule.workloads]
+    observer.prepared(target.span_bytes)
+    progress = [_Progress() for _ in workloads]
     begun, number, first = time.monotonic(), WARM_UP if schedule.warm_up else 1, True
     while not all(p.done for p in progress):
-        for index, workload in enumerate(schedule.workloads):
+        for index, workload in enumerate(workloads):
             if progress[index].done:
                 continue
             if not first:

@@ -83,6 +83,10 @@ class Journal:
         """Keep a finished pass of the workload at `index`; raise UsageError when it cannot be kept."""
         self._keep({"workload": index, "pass": record.model_dump(mode="json")})
 
+    def span(self, span_bytes: int) -> None:
+        """Keep how much of the medium is covered, where that is less than was begun with."""
+        self._keep({"span": span_bytes})
+
     def copied(self, record: CopyPass) -> None:
         """Keep a finished copy."""
         self._keep({"copied": record.model_dump(mode="json")})

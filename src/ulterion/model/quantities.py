@@ -31,7 +31,16 @@ HeatResistance = Annotated[
 ]
 Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3 %")))]
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
+UNKNOWN_LINKS = ("", "unknown", "usb", "?")  # what people write of a port whose link they want to find out
 KnownLink = Annotated[Link, PlainValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]
+
+PortLink = Annotated[
+    Link | None,
+    PlainValidator(
+        lambda v: None if v is None or str(v).casefold() in UNKNOWN_LINKS else find_link(_text(v, "USB 10 Gb/s"))
+    ),
+]
+"""A port's link, None for one that is not known: 'unknown', or just 'USB'."""
 
 MAX_COUNT = 2**63 - 1  # of anything counted in a document: bytes, requests
 MAX_SECONDS = 1e9  # seconds in a document: thirty years

@@ -12,4 +12,9 @@ class ReportSettings(Written):
 
     accent: str = Field("#1f4e79", pattern=r"^#[0-9a-fA-F]{6}$", description="colour of headings and links")
     logo: str | None = Field(None, min_length=1, description="a PNG, JPEG or SVG in the review folder")
+    against: str | None = Field(
+        None,
+        min_length=1,
+        description="the setup that others of its medium are compared with, in place of the baseline",
+    )
     work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")

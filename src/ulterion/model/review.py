@@ -15,13 +15,14 @@ from pydantic import Field, model_validator
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.standards import Link, lower
 from ulterion.core.matrix.grid import words
+from ulterion.core.stats.samples import VARIES
 from ulterion.core.stats.verdicts import MARGIN, TOLERANCE
 from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.older import checked_version, review_of_one
 from ulterion.model.plan import Plan, chain_of, expected, filled, serving, setup_name
-from ulterion.model.quantities import KnownLink, Price, Share, Temperature, Written
+from ulterion.model.quantities import KnownLink, PortLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 from ulterion.model.reportsettings import ReportSettings
 
@@ -53,7 +54,10 @@ class Part(Written):
 class Port(Written):
     """A port or slot of the host."""
 
-    link: KnownLink
+    link: PortLink = Field(
+        None, description="what it is labelled with; left out, or 'unknown', where that is the question"
+    )
+    name: str = Field("", description="what readers call it")
     claims: Claims = Claims()
     note: str = ""
 
@@ -62,6 +66,7 @@ class Setup(Written):
     """An ordered chain from a port of the host to the medium."""
 
     chain: list[str] = Field(min_length=1, description="names of a port and of parts, host first, medium last")
+    label: str = Field("", description="what the reviewer calls it: 'front port', 'with the charger'")
     target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
     baseline: bool = Field(False, description="the baseline for this medium")
     expect: Expect | None = None
@@ -87,6 +92,9 @@ class About(Written):
 
     title: str = ""
     margin: Share = Field(MARGIN, description="differences smaller than this do not matter to readers")
+    timing_spread: Share = Field(
+        VARIES, description="what a transfer timed by hand varies by, where one or two timings cannot show it"
+    )
     tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
 
 
@@ -113,6 +121,24 @@ class Review(Written):
             raise UsageError(unknown("setup", name, self.setups))
         return self.setups[name]
 
+    def setups_called(self, name: str) -> list[str]:
+        """Return the setup of a name, or all that bear it as their label; raise UsageError with the near one."""
+        if name in self.setups:
+            return [name]
+        wanted = name.casefold().strip()
+        labelled = [key for key, setup in self.setups.items() if setup.label and setup.label.casefold() == wanted]
+        if not labelled:
+            known = [*self.setups, *(s.label for s in self.setups.values() if s.label)]
+            raise UsageError(unknown("setup", name, known))
+        return labelled
+
+    def setup_called(self, name: str) -> str:
+        """Return the one setup of a name or label; raise UsageError where there is none, or several."""
+        keys = self.setups_called(name)
+        if len(keys) > 1:
+            raise UsageError(f"several setups are labelled '{name}': {', '.join(keys)}; name one of them")
+        return keys[0]
+
     def narrowest_link(self, name: str) -> Link | None:
         """Return the link on a setup's way that carries least, as its ports and parts state theirs, or None where none does."""
         link: Link | None = None
@@ -131,17 +157,19 @@ class Review(Written):
 
     def label(self, key: str) -> str:
         """Return how a part or port is called in sentences."""
-        return self.parts[key].name if key in self.parts else key
+        if key in self.parts:
+            return self.parts[key].name
+        return (self.ports[key].name if key in self.ports else "") or key
 
     def setup_label(self, name: str) -> str:
-        """Return how a setup is called in a figure: by the products between port and medium, else as direct, with the port.
+        """Return how a setup is called in a figure: by its label, or the products between port and medium, else as direct, with the port.
 
         Where two would be called alike, the setup's own name stands behind.
         """
 
         def plain(setup: str) -> str:
-            chain = self.setups[setup].chain
-            return " + ".join(self.label(k) for k in chain[1:-1]) or f"direct, {chain[0]}"
+            chain, label = self.setups[setup].chain, self.setups[setup].label
+            return label or " + ".join(self.label(k) for k in chain[1:-1]) or f"direct, {chain[0]}"
 
         alike = sum(plain(n) == plain(name) and h.medium == self.setups[name].medium for n, h in self.setups.items())
         return plain(name) if alike < 2 else f"{plain(name)} ({name})"
@@ -158,6 +186,8 @@ def parse_review(text: str, path: Path) -> Review:
     _check_names(review, text, path)
     _check_chains(review, text, path)
     _check_baselines(review, text, path)
+    if review.report.against is not None and review.report.against not in review.setups:
+        raise _refuse(text, path, ("report", "against"), unknown("setup", review.report.against, review.setups))
     return review
 
 

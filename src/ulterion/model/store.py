@@ -21,9 +21,10 @@ from ulterion.model.files import locked, sweep_scratch, write_atomically
 from ulterion.model.journal import SUFFIX
 from ulterion.model.lock import unused
 from ulterion.model.pending_notes import forget_notes, take_notes
-from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_bytes
+from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_bytes, read_text
 from ulterion.model.recovery import recovered
-from ulterion.model.review import FILE_NAME, Review, load_review
+from ulterion.model.review import FILE_NAME, Review, load_review, parse_review
+from ulterion.model.review_editing import Tables, add_tables, tables_text
 from ulterion.model.review_template import started_toml
 from ulterion.model.run_summary import RunSummary, summary_of, without_series
 from ulterion.model.runs.document import AnyRun, NewerRunError, kind_of, parse_run
@@ -91,6 +92,7 @@ class ReviewFolder:
     review: Review
     tell: Callable[[str], None] = lambda sentence: None
     notices: list[str] = field(default_factory=list)
+    _unwritten: Tables = field(default_factory=dict)
     _summaries: list[RunSummary] | None = None
     _parsed: dict[Path, tuple[tuple[int, int, int], AnyRun]] = field(default_factory=dict)
 
@@ -113,8 +115,17 @@ class ReviewFolder:
         """Where the documents are."""
         return self.path / RUNS
 
+    def take_up(self, tables: Tables) -> None:
+        """Take up new tables of review.toml: known from now on, and written there with the first thing that is kept.  Raises UsageError."""
+        self._unwritten |= tables
+        path = self.path / FILE_NAME
+        self.review = parse_review(f"{read_text(path)}\n{tables_text(self._unwritten)}", path)
+
     def make_runs_folder(self) -> Path:
-        """Return the runs folder, made if need be."""
+        """Return the runs folder, made if need be; what review.toml took up meanwhile is written there first."""
+        if self._unwritten:
+            add_tables(self.path / FILE_NAME, self._unwritten)
+            self._unwritten = {}
         try:
             self.runs_folder.mkdir(exist_ok=True)
         except OSError as error:

@@ -64,7 +64,7 @@ def agreements(review: Review, runs: Sequence[AnyRun], other: Review, their_runs
 def _names(review: Review, setup: str) -> tuple[str, ...]:
     """Return the products of a chain, as readers know them; ports are everybody's own, but for their link."""
     chain = review.setups[setup].chain
-    return tuple(review.ports[k].link.name if k in review.ports else review.label(k).casefold() for k in chain)
+    return tuple(str(review.ports[k].link or k) if k in review.ports else review.label(k).casefold() for k in chain)
 
 
 def _agreement(compared: Ratio, margin: float) -> Agreement:

@@ -143,7 +143,7 @@ def _possible(review: Review, mine: list[str], suspects: list[str]) -> Iterator[
         yield [k for k in setup.chain if k in review.parts or k in review.ports]
     medium = mine[-1]
     for name, port in review.ports.items():
-        if port.link.name.split()[0] == _family(review, medium):
+        if port.link is not None and port.link.family == _family(review, medium):
             yield [name, medium]
     for key in suspects:
         at = mine.index(key) if key in mine else -1
@@ -160,9 +160,11 @@ def _like(review: Review, key: str) -> list[str]:
     """Return what could stand in the place of a port or part: of the same kind, with a link of the same family."""
     if key in review.ports:
         link = review.ports[key].link
-        takes = TAKEN_BY.get(link.name.split()[0], (link.name.split()[0],))
-        able = [n for n, p in review.ports.items() if p.link.payload >= link.payload and n != key]
-        return [n for n in able if review.ports[n].link.name.split()[0] in takes]
+        others = {n: p.link for n, p in review.ports.items() if n != key and p.link is not None}
+        if link is None:
+            return list(others)
+        takes = TAKEN_BY.get(link.family, (link.family,))
+        return [n for n, other in others.items() if other.payload >= link.payload and other.family in takes]
     part = review.parts[key]
     same = [n for n, p in review.parts.items() if n != key and p.kind == part.kind]
     return [n for n in same if _family(review, n) == _family(review, key)]

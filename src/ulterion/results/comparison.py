@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.differences import differences
+from ulterion.core.links.bus import BusFinding
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.negotiated import guess_link
 from ulterion.core.stats.estimates import Estimate
@@ -21,7 +22,9 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.added_latency import AddedLatency, added_latency
+from ulterion.results.baselines import baseline_among
 from ulterion.results.bottleneck import Bottleneck, bottlenecks
+from ulterion.results.buses import bus_findings
 from ulterion.results.measurement import Measurement, best_of, run_facts
 from ulterion.results.pooling import once_connected, pooled_results
 
@@ -72,7 +75,7 @@ class Group:
 
     Attributes:
         medium: name of the medium in the review.
-        baseline: name of the setup the others are held against, or None: nothing to compare with.
+        baseline: name of the setup that the others are compared with, or None: there is nothing to compare with.
         rows: grouped by workload, the baseline first.
         differs: for each setup what else differed from the baseline.
         caveats: for each setup the warnings of its runs.
@@ -84,6 +87,8 @@ class Group:
         hosts, moments: the benches it was measured at, and when the runs began.
         single_connection: setups of which something rests on one plugging-in alone.
         excluded: for each setup the runs that count for nothing, and why.
+        assumed: whether the baseline is only the first setup that was named or measured.
+        buses: what the rates say of the bus behind slower setups.
     """
 
     medium: str
@@ -100,6 +105,8 @@ class Group:
     moments: tuple[datetime.datetime, ...] = ()
     single_connection: tuple[str, ...] = ()
     excluded: dict[str, list[str]] = field(default_factory=dict)
+    assumed: bool = False
+    buses: tuple[BusFinding, ...] = ()
 
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
@@ -191,7 +198,9 @@ class GroupBuilder:
         self.own = own
         self.review = review
         self.measured = measured
-        self.baseline = against or (review.baseline_for(medium) if medium else None)
+        known = [n for n in measured if n in review.setups]
+        chosen = baseline_among(review, medium, known, wanted, against)
+        self.baseline, self.assumed = chosen.setup, chosen.assumed
         self.medium = medium or review.setup(against or "").medium
         mine = [n for n, h in review.setups.items() if medium is None or h.medium == medium]
         self.shown = {n for n in mine if not wanted or n in wanted}
@@ -246,6 +255,7 @@ class GroupBuilder:
         return Group(
             medium=self.medium,
             baseline=self.baseline,
+            assumed=self.assumed and len(self.names) > 1,
             rows=tuple(r for r in rows if r.setup in self.shown),
             differs={n: d for n, d in self._differs().items() if n in self.shown},
             caveats={n: self._caveats(n) for n in self.names if n in self.shown},
@@ -255,6 +265,7 @@ class GroupBuilder:
                 w for a, b in self.pairs() if a.setup in self.shown and (w := added_latency(a, b)) is not None
             ),
             nearest=self._nearest(margin),
+            buses=tuple(bus_findings(self.review, self.measured, [n for n in self.names if n in self.shown])),
             hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
             moments=tuple(r.started for r in self._runs()),
             single_connection=tuple(n for n in self.names if n in self.shown and n in once),

@@ -96,6 +96,12 @@ class Measurement:
         return replace(rate, rate=rate.rate / block, low=scaled[0], high=scaled[1])
 
 
+def _span_is_no_matter(measured: Measurement) -> bool:
+    """Return whether the span only followed the drive's speed, and bears on no rate: a disk's arm goes further over more of it."""
+    run = measured.run
+    return bool(run.settings.span_fitted) and not (run.target.rotational and measured.workload.pattern == "random")
+
+
 def run_facts(measured: Measurement) -> RunFacts:
     """Return the circumstances of the run behind a measurement."""
     run = measured.run
@@ -104,7 +110,7 @@ def run_facts(measured: Measurement) -> RunFacts:
         bench=run.bench,
         chain=tuple(run.chain),
         seconds=measured.workload.seconds or run.settings.seconds,
-        span_bytes=measured.workload.covered(run.settings.span_bytes),
+        span_bytes=None if _span_is_no_matter(measured) else measured.workload.covered(run.settings.span_bytes),
         cache_bypassed=run.cache_bypassed,
         engine=run.bench.versions.get("ulterion", "?"),
         workers=measured.workers,
@@ -146,7 +152,7 @@ def chain_elements(review: Review, run: AnyRun, baseline: Sequence[Measurement])
     """
     chain = [key for key in run.chain if key in review.parts or key in review.ports]
     port, seen = review.ports.get(chain[0]) if chain else None, run.seen_link
-    if seen is not None and port is not None and seen.payload >= port.link.payload:
+    if seen is not None and port is not None and port.link is not None and seen.payload >= port.link.payload:
         seen = None
     negotiated = known_link(run.target.network.here.link) if run.target.network is not None and len(chain) > 2 else None
     elements = []

@@ -120,6 +120,8 @@ def _open(place: Place, access: TargetOptions) -> Target:
         return NetworkTarget(place.where, access.code, access.stall)
     assert place.path is not None
     engine = _open_real(place.path, access)
+    if engine.cache_bypassed:  # else the span has to be larger than the memory
+        engine.laying = access.laying
     if not is_portable():
         engine.workers, engine.pulse = access.workers, pulse_of(engine.fd)
     return HostTarget(engine)
@@ -215,6 +217,7 @@ def blank_measure(opening: Opened, request: MeasureRequest) -> MeasureRun:
         cool_to=extras.cool_to,
         relative_half_width=extras.sure.within if extras.sure else None,
         max_passes=extras.sure.max_passes if extras.sure else extras.max_passes,
+        span_fitted=True if request.access.laying is not None and not request.place.simulated else None,
     )
     writes = any(w.writes for w in opening.workloads)
     known = recent_writes(request.place, opening.facts, opening.header["started"]) if writes else UNKNOWN

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.runner import PrecisionRule, StopRule
+from ulterion.engine.targets.base import LayingLimit
 from ulterion.engine.targets.load import FileSizes
 from ulterion.engine.workers.worker_pool import STALL
 from ulterion.host.sensors import Sensor
@@ -32,6 +33,7 @@ class TargetOptions:
         unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
         waited: virtual seconds that were waited for a simulated setup to be plugged in.
         code: what a peer lets this bench in by, or None for that of the environment.
+        laying: how long the test file may take to be laid down, or None for as long as its span takes.
     """
 
     span_bytes: int | None = None
@@ -44,6 +46,7 @@ class TargetOptions:
     unplugged: str | None = None
     waited: float = 0.0
     code: str | None = None
+    laying: LayingLimit | None = None
 
 
 @dataclass(frozen=True)

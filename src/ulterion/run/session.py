@@ -78,8 +78,10 @@ class RunRecorder(runner.Observer):
     """Passes every step on to the reviewer's observer, and every finished pass to the journal."""
 
     def __init__(
-        self, observer: runner.Observer, journal: Journal, warmth: Callable[[], Warmth], before: Before
+        self, observer: runner.Observer, journal: Journal, warmth: Callable[[], Warmth], before: Before, span: int = 0
     ) -> None:
+        self._span = span
+        self.span_bytes: int | None = None  # where less was laid down than that
         self._observer, self._journal, self._warmth = observer, journal, warmth
         self._warm: Warmth | None = None
         self.before, self._told = before, False
@@ -94,6 +96,13 @@ class RunRecorder(runner.Observer):
         """Know how much was laid down, and pass it on."""
         self.before = self.before.model_copy(update={"prefilled_bytes": done})
         self._observer.prefilling(done, total)
+
+    def prepared(self, span_bytes: int) -> None:
+        """Know and keep how much of the medium is covered, and pass it on."""
+        if span_bytes < self._span:
+            self.span_bytes = span_bytes
+            self._journal.span(span_bytes)
+        self._observer.prepared(span_bytes)
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Know what is being done, and how warm the drive is; say once that its cache cannot be fresh."""
@@ -154,6 +163,8 @@ class RunRecorder(runner.Observer):
     def document(self, run: MeasureRun, state: State) -> MeasureRun:
         """Return a run with all that was recorded."""
         done = run.with_passes(self.passes, state).with_warnings(*self.cautions)
+        if self.span_bytes is not None:
+            done = done.on_span(self.span_bytes)
         records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
         return done.model_copy(update={"workloads": records, "before": self.before})
 

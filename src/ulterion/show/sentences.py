@@ -11,6 +11,11 @@ def listed(names: Sequence[str]) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
+def sentence_of(words: str) -> str:
+    """Return words as a sentence of their own: a capital at the beginning, a full stop at the end."""
+    return f"{words[0].upper()}{words[1:]}{'' if words.endswith('.') else '.'}"
+
+
 def how_much(ratio: float) -> str:
     """Return a ratio as a reader would say it: '8 % slower', '5 times as fast'."""
     if ratio >= 1.95:

@@ -50,15 +50,58 @@ def wait_if_asked(arguments: argparse.Namespace, review: ReviewFolder, say: Call
     return wait_for(place, arguments.wait, lambda words: say([words]))
 
 
-def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:
-    """Open the review named or found; a target measured outside any review goes to the personal one."""
+def add_label(parser: argparse._ActionsContainer) -> None:
+    """Add --as, which names what is plugged in."""
+    parser.add_argument(
+        "--as",
+        dest="label",
+        metavar="LABEL",
+        help="name what is plugged in, in words of your own, such as 'front port'; the setup is made from it, "
+        "and the same label again adds a run to it",
+    )
+
+
+def name_setup(arguments: argparse.Namespace, review: ReviewFolder, target: str | None, start: Path) -> None:
+    """With --as: make the setup of what is plugged in at a target, and set --setup to it; raise UsageError."""
+    if arguments.label is None:
+        return
+    from ulterion.core.errors import UsageError
+    from ulterion.run.naming import named_setup
+
+    if arguments.setup is not None:
+        raise UsageError("--as makes a setup and --setup names one that is there; give one of them")
+    if target is None:
+        raise UsageError(
+            f"--as '{arguments.label}' names what is plugged in: say where it is, such as the folder of the drive"
+        )
+    arguments.setup = named_setup(review, arguments.label, target, start)
+
+
+def is_personal(arguments: argparse.Namespace, folder: Path) -> bool:
+    """Return whether a command works outside any review, in your own notebook."""
     from ulterion.model.store import find_review
+
+    return arguments.review is None and find_review(folder) is None
+
+
+def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:
+    """Open the review named or found, or outside any your own notebook; --setup may be a label.  Raises UsageError."""
+    from ulterion.core.errors import UsageError
     from ulterion.run.review_folders import open_default_review, open_review
 
     setup = getattr(arguments, "setup", None)
-    if arguments.review is None and setup is None and find_review(folder) is None:
-        return open_default_review(tell)
-    return open_review(arguments.review, folder, tell)
+    personal = is_personal(arguments, folder)
+    review = open_default_review(tell) if personal else open_review(arguments.review, folder, tell)
+    if not isinstance(setup, str):
+        return review
+    try:
+        arguments.setup = review.review.setup_called(setup)
+    except UsageError as error:
+        where = f". There is no review.toml in {folder} or above, so it was looked for in your own notebook; "
+        raise UsageError(
+            f"{error}{where}go into the review's folder, or use --review DIR" if personal else str(error)
+        ) from error
+    return review
 
 
 def add_network(parser: argparse.ArgumentParser) -> None:

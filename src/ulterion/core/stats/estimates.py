@@ -21,7 +21,6 @@ from ulterion.core.stats.samples import Rates, Runs, Sample, as_runs, sample_of,
 from ulterion.core.stats.spreads import exact_p, welch_p
 
 LEVEL = 0.95  # coverage of every interval shown
-NORMAL = 1.959964  # standard deviations that hold 95 % of a normal distribution
 FEWEST = 3  # passes below which no interval is given: two leave one degree of freedom, an interval of no use
 WIDEST = 300.0  # as a log: what an interval that says nothing ends at; numbers do at e to the 709
 
@@ -68,17 +67,10 @@ def estimate(rates: Rates) -> Estimate:
     """Estimate the true rate from the rates of the passes (each above zero; at least one), of one run or of several."""
     one = _sample(rates)
     rate = math.exp(one.mean)
-    if one.by_hand and one.variance is not None and one.passes < FEWEST:
-        half, several = NORMAL * math.sqrt(one.variance), "timings" if one.passes > 1 else "timing"
-        why = f"{one.passes} {several} by hand: what varies from one transfer to the next is not in the interval"
-        return Estimate(
-            passes=one.passes,
-            rate=rate,
-            low=_bound(one.mean - half),
-            high=_bound(one.mean + half),
-            spread=one.spread,
-            why=why,
-        )
+    if one.assumed and one.variance is not None:
+        half = _t_quantile(one.df) * math.sqrt(one.variance)
+        low, high = _bound(one.mean - half), _bound(one.mean + half)
+        return Estimate(passes=one.passes, rate=rate, low=low, high=high, spread=one.spread, why=_few_words(one.passes))
     if one.passes < FEWEST or one.variance is None:
         why = f"{one.passes} pass{'es' if one.passes > 1 else ''}: too few for an interval (at least {FEWEST})"
         return Estimate(passes=one.passes, rate=rate, low=None, high=None, spread=one.spread, why=why, runs=one.runs)
@@ -87,6 +79,11 @@ def estimate(rates: Rates) -> Estimate:
     return Estimate(
         passes=one.passes, rate=rate, low=low, high=high, spread=one.spread, why=None, runs=one.runs, drift=one.drift
     )
+
+
+def _few_words(timings: int) -> str:
+    """Say on how few timings by hand something rests."""
+    return "one timing" if timings == 1 else "two timings"
 
 
 def _bound(log: float) -> float:
@@ -119,19 +116,23 @@ def _apart(a: Sample, b: Sample, level: float) -> Difference:
     Where one side is a single run, what varies between runs is taken from the other, and the two variances are then one.
     """
     value, drift = a.mean - b.mean, (abs(a.drift) + abs(b.drift)) / 2
-    shared = (a.runs == 1) != (b.runs == 1)
+    shared = (a.runs == 1) != (b.runs == 1) and not (a.assumed or b.assumed)
     va, vb = (_borrowed(a, b), _borrowed(b, a)) if shared else (a.variance or 0.0, b.variance or 0.0)
     error = math.sqrt(va + vb)
     if error == 0.0:  # equal to the last digit on both sides: exact as far as can be told
         return Difference(value, value - drift, value + drift, 1.0 if value == 0 else 0.0)
-    if shared:
+    if a.assumed or b.assumed:  # what timings vary by is taken so, and no better known than that
+        df = float(min(s.df for s in (a, b) if s.assumed))
+        p = 2 * float(stdtr(df, -abs(value) / error))
+        half = _t_quantile(df, level) * error
+    elif shared:
         df = float(max(a, b, key=lambda s: s.runs).df)
         p = 2 * float(stdtr(df, -abs(value) / error))
         half = _t_quantile(df, level) * error
     else:
         df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df)
-        p = exact_p(2 * float(stdtr(df, -abs(value) / error)), a.df, b.df)
-        half = _t_quantile(df, 1 - welch_p(1 - level, a.df, b.df)) * error
+        p = exact_p(2 * float(stdtr(df, -abs(value) / error)), round(a.df), round(b.df))
+        half = _t_quantile(df, 1 - welch_p(1 - level, round(a.df), round(b.df))) * error
     return Difference(value, value - half - drift, value + half + drift, p)
 
 
@@ -170,7 +171,7 @@ def ratio(a: Rates, b: Rates, level: float = LEVEL) -> Ratio:
     left, right = _sample(a), _sample(b)
     value, by_runs = math.exp(left.mean - right.mean), max(left.runs, right.runs) > 1
     fewest = min(left.runs, right.runs) if by_runs else min(left.units, right.units)
-    if min(left.passes, right.passes) < FEWEST:
+    if any(s.passes < FEWEST and not s.assumed for s in (left, right)):
         why = f"needs at least {FEWEST} passes on both sides"
         return Ratio(
             value=value, low=None, high=None, p=None, spread=None, units=min(left.passes, right.passes), why=why

@@ -22,6 +22,9 @@ from dataclasses import dataclass
 from scipy.special import stdtr  # Student's distribution function
 
 DOUBTED = 2.0  # what the scatter of timings by hand is multiplied by
+VARIES = 0.10  # standard deviation of the log from one transfer by hand to the next, where fewer than `SEEN` show it
+SEEN = 3  # timings that show themselves what they vary by
+GUESSED = 3.25  # degrees of freedom of a spread that is only taken so: intervals then hold against twice the spread in 88 % (benchmarks/hands.py)
 KNOWN = 200  # degrees of freedom of a variance that is known beforehand
 DRIFTS_BELOW = 0.01  # p-value of "there is no slope" from which on the passes count as drifting
 
@@ -47,17 +50,18 @@ class ByHand(tuple[float, ...]):
     """Rates of transfers that were timed by hand.
 
     `error` is the standard deviation of the log of one that the hand explains, `shared` that of the rounding they were told with,
-    which no number of timings makes smaller.
+    which no number of timings makes smaller; `varies` that from one transfer to the next, taken so where there are few.
     """
 
     error: float = 0.0
     shared: float = 0.0
+    varies: float = VARIES
 
     @classmethod
-    def of(cls, rates: Sequence[float], error: float, shared: float) -> ByHand:
+    def of(cls, rates: Sequence[float], error: float, shared: float, varies: float = VARIES) -> ByHand:
         """Return rates with what is known of their errors."""
         timed = cls(rates)
-        timed.error, timed.shared = error, shared
+        timed.error, timed.shared, timed.varies = error, shared, varies
         return timed
 
 
@@ -73,6 +77,7 @@ class Sample:
         spread: standard deviation of one unit, None of a single value.
         drift: what the passes rise by from first to last, 0 where no slope shows.
         by_hand: whether the variance is one that is known of a single value, too.
+        assumed: whether what transfers by hand vary by is only taken so: there are too few to show it.
         known_df: degrees of freedom, where they are not one less than the units.
     """
 
@@ -84,10 +89,11 @@ class Sample:
     spread: float | None
     drift: float
     by_hand: bool = False
-    known_df: int | None = None
+    assumed: bool = False
+    known_df: float | None = None
 
     @property
-    def df(self) -> int:
+    def df(self) -> float:
         """Degrees of freedom of the variance."""
         return self.units - 1 if self.known_df is None else self.known_df
 
@@ -109,7 +115,7 @@ def scaled(runs: Runs, scale: Callable[[float], float]) -> list[Sequence[float]]
 
 def _like(run: Sequence[float], values: Sequence[float]) -> Sequence[float]:
     if isinstance(run, ByHand):
-        return ByHand.of(values, run.error, run.shared)
+        return ByHand.of(values, run.error, run.shared, run.varies)
     return Looked.of(values, run.first) if isinstance(run, Looked) else values
 
 
@@ -142,9 +148,12 @@ def _timed(values: ByHand) -> Sample:
 
     The hand is known to err by `error`; what the transfers themselves vary by shows only in what scatter is left beside that.  Little
     is seen of it in a few timings, so the scatter counts twice: intervals then hold in 93 % and more, whatever the transfers vary by
-    (benchmarks/hands.py).  Degrees of freedom of the sum of both: F. E. Satterthwaite (1946).
+    (benchmarks/hands.py).  One or two timings show nothing of it: it is taken as `varies`, by no better than with `GUESSED` degrees of freedom.
+    Degrees of freedom of the sum of both: F. E. Satterthwaite (1946).
     """
     count, error = len(values), values.error**2
+    if count < SEEN:
+        return _guessed(values)
     left = max(0.0, DOUBTED * _variance(values) - error) if count > 1 else 0.0
     scatter = error + left
     df = min(KNOWN, round(scatter**2 / (left**2 / (count - 1)))) if left else KNOWN
@@ -160,6 +169,24 @@ def _timed(values: ByHand) -> Sample:
         drift=0.0,
         by_hand=True,
         known_df=max(df, count - 1),
+    )
+
+
+def _guessed(values: ByHand) -> Sample:
+    """Return what too few timings by hand say of their mean: what they vary by is taken so, or what two show if that is more."""
+    count = len(values)
+    scatter = max(values.varies**2, _variance(values) if count > 1 else 0.0) + values.error**2
+    return Sample(
+        mean=math.fsum(values) / count,
+        variance=scatter / count + values.shared**2,
+        units=count,
+        passes=count,
+        runs=1,
+        spread=math.sqrt(scatter),
+        drift=0.0,
+        by_hand=True,
+        assumed=True,
+        known_df=GUESSED,
     )
 
 

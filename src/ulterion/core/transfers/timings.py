@@ -18,7 +18,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.errors import UsageError
-from ulterion.core.stats.samples import ByHand
+from ulterion.core.stats.samples import VARIES, ByHand
 from ulterion.core.units import (
     BINARY,
     DECIMAL,
@@ -237,8 +237,10 @@ def _time(text: str) -> tuple[float, float]:
     return seconds, _step(number) * parse_duration(f"1 {unit}")
 
 
-def rates_of(timings: Sequence[Timing]) -> ByHand:
-    """Return the figures of timings with what is known of their errors; empty where none is a figure.
+def rates_of(timings: Sequence[Timing], varies: float = VARIES) -> ByHand:
+    """Return the rates of timings with what is known of their errors; empty where none has one.
+
+    `varies` is the standard deviation of the log from one transfer to the next that is taken where there are fewer than three.
 
     A rate that a device shows is another measurement than a timing: where a hand timed, that alone counts.
     """
@@ -248,7 +250,7 @@ def rates_of(timings: Sequence[Timing]) -> ByHand:
         return ByHand.of((), 0.0, 0.0)
     error = math.sqrt(sum(t.reaction_error**2 for t in done) / len(done))
     shared = math.sqrt(sum(t.rounding**2 + t.habit**2 for t in done) / len(done))
-    return ByHand.of([t.figure or 0.0 for t in done], error, shared)
+    return ByHand.of([t.figure or 0.0 for t in done], error, shared, varies)
 
 
 def bound_of(timings: Sequence[Timing]) -> float | None:

@@ -69,12 +69,13 @@ SUITES = {
     )
 }
 AD_HOC, SWEEP = "ad hoc", "sweep"  # what stands for a suite where workloads were asked for by words
+QUICK = Suite("quick", "A first answer in about 20 s.", (*SEQUENTIAL, RANDOM[0]))
 DEFAULT_SUITE = "full"
 
 
 def is_ad_hoc(suite: str | None) -> bool:
-    """Return whether workloads were asked for by words or as a sweep, and not as a suite."""
-    return suite in (AD_HOC, SWEEP)
+    """Return whether workloads were asked for by words, as a sweep or for a first look, and not as a suite."""
+    return suite in (AD_HOC, SWEEP, QUICK.name)
 
 
 def find_suite(name: str) -> Suite[DriveWorkload]:

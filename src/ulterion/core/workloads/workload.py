@@ -111,6 +111,10 @@ class Workload(ABC):
         """Return the stretch of the medium it covers, bytes; `otherwise` where it names none."""
         return otherwise
 
+    def within(self, span_bytes: int) -> Self:
+        """Return a settled workload on a span that may have become smaller."""
+        return self
+
     def settled(self, seconds: float, span_bytes: int) -> Self:
         """Return the workload with the run's length, and on a drive its span, where it names none itself."""
         return replace(self, seconds=self.seconds if self.seconds is not None else seconds)
@@ -160,6 +164,12 @@ class DriveWorkload(Workload):
     def covered(self, otherwise: int) -> int:
         """Return the stretch of the medium it covers, bytes; `otherwise` where it names none."""
         return self.span_bytes or otherwise
+
+    def within(self, span_bytes: int) -> DriveWorkload:
+        """Return a settled workload on a span that may have become smaller; one at a place of the medium keeps its own."""
+        if self.place is not None or self.span_bytes is None or self.span_bytes <= span_bytes:
+            return self
+        return replace(self, span_bytes=span_bytes)
 
     def settled(self, seconds: float, span_bytes: int) -> DriveWorkload:
         """Return the workload with the run's length and span where it names none itself."""

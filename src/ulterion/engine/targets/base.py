@@ -6,6 +6,7 @@ import os
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
@@ -46,6 +47,25 @@ class Held(Protocol):
         """Close it; may be called twice."""
 
 
+@dataclass(frozen=True)
+class LayingLimit:
+    """How long the test file may take to be laid down: what was laid by then is the span, a power of two, but never less than `least` bytes.
+
+    A power of two, so that the span of a drive is the same from one run to the next though its speed is not quite.
+    """
+
+    seconds: float
+    least: int
+
+    def is_up(self, seconds: float, done: int) -> bool:
+        """Return whether no more is laid down."""
+        return seconds >= self.seconds and done >= self.least
+
+    def span(self, done: int) -> int:
+        """Return the span where so many bytes were laid down, bytes."""
+        return max(1 << (done.bit_length() - 1), min(self.least, done)) if done else 0
+
+
 class RealTarget(ABC):
     """What the folder and the file target share: passes on an open file."""
 
@@ -62,6 +82,7 @@ class RealTarget(ABC):
         self.path = path
         self.span_bytes = span_bytes
         self.workers: int | None = None
+        self.laying: LayingLimit | None = None
         self.stall = worker_pool.STALL
         self.pulse: worker_pool.ActivityCounter | None = None
         self._needed: dict[str, int] = {}
@@ -221,23 +242,31 @@ class RealTarget(ABC):
 
 
 def prefill(target: RealTarget, seed: int, on_prefill: OnPrefill | None = None) -> None:
-    """Write the whole span of a target once and flush it; raise UsageError when it does not fit, else TargetFailed."""
+    """Write the whole span of a target once and flush it, or as much as its limit allows, which is its span from then on.
+
+    Raises UsageError when it does not fit, else TargetFailed.
+    """
 
     def told(seconds: float, moved: int) -> None:
         if on_prefill is not None:
             on_prefill(moved, target.span_bytes)
 
     try:
-        target.run_jobs([partial(_prefill, target, seed)], told)
+        (done,) = target.run_jobs([partial(_prefill, target, seed)], told)
     except TargetFailed as error:
         raise target.explained(error) from error
+    if target.laying is not None and done < target.span_bytes:
+        target.span_bytes = target.laying.span(done)
 
 
-def _prefill(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> None:
-    done, buffers = 0, Buffers.pool(LAY_BLOCK, seed)
+def _prefill(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> int:
+    done, buffers, limit = 0, Buffers.pool(LAY_BLOCK, seed), target.laying
     slot.wait_for_start()
+    begun = time.monotonic()
     try:
         while done < target.span_bytes and not slot.stop.is_set():
+            if limit is not None and limit.is_up(time.monotonic() - begun, done):
+                break
             block = buffers.renewed(done // LAY_BLOCK)
             done += target.write_at(block[: target.span_bytes - done], done)
             slot.report(0.0, done)
@@ -245,6 +274,7 @@ def _prefill(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> Non
         raise TargetFailed.of_request(error, done, done) from error
     slot.flushing()
     flush_to_medium(target)
+    return done
 
 
 def flush_to_medium(target: RealTarget) -> None:

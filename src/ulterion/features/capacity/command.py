@@ -21,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a folder on the drive, whose free room is proven, or its raw device",
     )
     parser.add_argument("--setup", metavar="SETUP", help="the setup it is; its target where no path is named")
+    options.add_label(parser)
     parser.add_argument(
         "--quick",
         action="store_true",
@@ -49,7 +50,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.terminal.signals import stoppable
 
     review = options.review_for(arguments, env.folder, env.tell)
-    place = Place(review, env.folder, str(arguments.path) if arguments.path else None, arguments.setup)
+    target = str(arguments.path) if arguments.path else None
+    options.name_setup(arguments, review, target, env.folder)
+    place = Place(review, env.folder, target, arguments.setup)
     if place.where is None:
         raise UsageError(
             "nothing to prove: name a folder on the drive, its device, or a setup of the review with --setup"

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ulterion.core.facts.target import NetworkFacts
+from ulterion.core.links.bus import BUSES, ruled_out
 from ulterion.core.links.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links.standards import Link, is_lower, known_link
 from ulterion.core.stats.estimates import estimate
@@ -19,6 +20,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.bottleneck import Bottleneck, bottlenecks
+from ulterion.results.buses import bus_findings
 from ulterion.results.measurement import Measurement, best_of, chain_elements, device_of, link_seen_of, trusted_baseline
 from ulterion.results.pooling import pooled_results
 
@@ -257,6 +259,8 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         seen = known_link(network.here.link) if network is not None and device_of(case.run) == case.part else None
     else:
         seen = link_seen_of(case.review, case.run, case.part)
+    if seen is None and case.part in case.review.ports and claimed in BUSES:
+        return _judge_port(claimed, case, row)
     if seen is None:
         return replace(row, setup=None)
     row = replace(row, measured=seen.payload, measured_name=seen.short, run=case.run.id)
@@ -266,7 +270,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     if over_network:
         return replace(row, judgement=_judge_negotiated(claimed, share, network))
     port = case.review.ports.get(case.run.chain[0])
-    if port is not None and port.link.payload < claimed.payload:
+    if port is not None and port.link is not None and port.link.payload < claimed.payload:
         why = f"{case.run.chain[0]} is {port.link.name} itself"
         return replace(row, judgement=ClaimJudgement("not testable", share, why))
     able = _able_step(case.run, claimed) if device_of(case.run) == case.part else None
@@ -280,6 +284,39 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         else "look at cable and port before you blame the product"
     )
     return replace(row, judgement=ClaimJudgement("missed", share, why))
+
+
+def _judge_port(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
+    """Judge the bus that a port is sold as: by the link of what was plugged in, or else by rates that rule every slower bus out.
+
+    A rate that is too low proves nothing against a port: the drive, or what lies between, may be as slow.
+    """
+    linked = case.run.seen_link
+    if linked in BUSES and not is_lower(linked, claimed):
+        share = linked.payload / claimed.payload
+        return replace(
+            row,
+            measured=linked.payload,
+            measured_name=linked.short,
+            run=case.run.id,
+            judgement=ClaimJudgement("met", share),
+        )
+    ways: tuple[Direction, ...] = ("read", "write")
+    sound = [best for way in ways if (best := case.best(way, "sequential")) is not None and not best.suspect]
+    if not sound:
+        return replace(row, setup=None)
+    best = max(sound, key=lambda m: m.estimate.rate)
+    beyond, rate = ruled_out(best.estimate.low or best.estimate.rate), show_rate(best.estimate.rate)
+    slower = BUSES[max(BUSES.index(claimed) - 1, 0)]
+    row = replace(row, measured=best.estimate.rate, measured_name=rate, run=best.run.id, workload=best.workload.title)
+    share = best.estimate.rate / claimed.payload
+    if beyond is not None and beyond.payload >= slower.payload:
+        return replace(row, judgement=ClaimJudgement("met", share, f"{rate} is more than {slower.name} can carry"))
+    found = next(
+        (f for f in bus_findings(case.review, case.everything, list(case.everything)) if f.setup == case.setup), None
+    )
+    fits = f"{rate} fits {found.link.name}" if found is not None else f"{rate} is within what {slower.name} gives, too"
+    return replace(row, judgement=ClaimJudgement("undecided", share, f"{fits}; a faster drive in this port would tell"))
 
 
 def _able_step(run: MeasureRun, claimed: Link) -> Link | None:

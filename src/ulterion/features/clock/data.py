@@ -37,7 +37,9 @@ class ClockedRun(Answer):
 class Clocked(Answer):
     """`ulterion clock`."""
 
+    answer: tuple[str, ...]
     kept: tuple[ClockedRun, ...]
+    compared: tuple[ClockedRow, ...]
 
 
 @dataclass(frozen=True)
@@ -64,6 +66,9 @@ class ClockedRow(Answer):
     verdict: str | None
     why: str | None
     suspect: str | None
+    at_least: float | None
+    size: float | None
+    seconds: float | None
     runs: tuple[str, ...]
     differs: tuple[str, ...]
 
@@ -110,9 +115,9 @@ def _ratio(ratio: Ratio | None) -> Plain:
     return {"ratio": value, "ratio_low": low, "ratio_high": high}
 
 
-def clocked_answer(kept: Sequence[Kept[ClockRun]]) -> Clocked:
-    """Return what was kept of timings."""
-    return Clocked(tuple(_clocked(k.run, k.path) for k in kept))
+def clocked_answer(kept: Sequence[Kept[ClockRun]], answer: Sequence[str], rows: Sequence[ClockRow]) -> Clocked:
+    """Return what was kept of timings, and what they say beside others of their task."""
+    return Clocked(tuple(answer), tuple(_clocked(k.run, k.path) for k in kept), tuple(map(ClockedRow.by, rows)))
 
 
 def _clocked(run: ClockRun, path: Path) -> ClockedRun:

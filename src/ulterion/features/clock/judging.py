@@ -9,7 +9,7 @@ from ulterion.core.facts.differences import DRIVER, LINK, RunFacts, differences
 from ulterion.core.facts.target import NETWORK_FILESYSTEMS
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.stats.estimates import Estimate, estimate
-from ulterion.core.stats.samples import Rates
+from ulterion.core.stats.samples import SEEN, VARIES, Rates
 from ulterion.core.stats.verdicts import Comparison, Verdict, compare_family
 from ulterion.core.transfers.timings import Timing, bound_of, rates_of
 from ulterion.core.units import show_percent
@@ -19,6 +19,7 @@ from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import counted
+from ulterion.results.baselines import Baseline, baseline_among
 from ulterion.results.measurement import best_of
 from ulterion.results.pooling import pooled_results
 
@@ -42,6 +43,9 @@ class ClockRow:
         runs: ids of the runs it rests on.
         differs: of copies, what else differed from those it is held against, in words.
         suspect: why its rate cannot be that of the transfer, or None.
+        at_least: how many times as fast the faster of the two is at least, where one of them did not finish.
+        size, seconds: bytes of one transfer and the time it took in the middle, where all were of one size.
+        watched: how long one that did not end was watched, seconds.
     """
 
     medium: str | None
@@ -62,6 +66,10 @@ class ClockRow:
     runs: tuple[str, ...] = ()
     differs: tuple[str, ...] = ()
     suspect: str | None = None
+    at_least: float | None = None
+    size: float | None = None
+    seconds: float | None = None
+    watched: float | None = None
 
 
 @dataclass(frozen=True)
@@ -75,29 +83,52 @@ class _Cell:
     source: str | None = None
     network: str | None = None
     newest: CopyRun | None = None
+    varies: float = VARIES
 
     @property
     def rates(self) -> Rates:
-        """Its figures."""
-        return self.copies or rates_of(self.timings)
+        """The rates of its transfers, bytes per second."""
+        return self.copies or rates_of(self.timings, self.varies)
+
+    @property
+    def bound(self) -> float | None:
+        """What it was slower than, bytes per second, where a timing did not end."""
+        return bound_of(self.timings)
+
+    @property
+    def size(self) -> float | None:
+        """Bytes of one transfer, where all that ended were of one size."""
+        sizes = {t.size for t in self.timings if t.end == "done"}
+        if self.newest is not None:
+            sizes = {float(self.newest.copied.bytes)}
+        return sizes.pop() if len(sizes) == 1 else None
 
 
 @dataclass(frozen=True)
 class _Base:
     setup: str
     rates: Rates
+    bound: float | None = None
     measured: bool = False
     newest: CopyRun | None = None
 
 
-def clocked_rows(review: Review, runs: Sequence[AnyRun], margin: float, setups: Sequence[str] = ()) -> list[ClockRow]:
-    """Return every task that was timed by hand, the baseline's first, each medium a family of comparisons."""
+def clocked_rows(
+    review: Review, runs: Sequence[AnyRun], margin: float, setups: Sequence[str] = (), *, against: str | None = None
+) -> list[ClockRow]:
+    """Return every task that was timed by hand or copied, the baseline's first, each medium a family of comparisons.
+
+    `setups` are those that are asked for, in order; `against` is the setup that all are compared with, whatever their medium.
+    """
     cells = _cells(review, runs)
+    media = [None] if against else list(dict.fromkeys(review.setup(c.setup).medium for c in cells))
     rows: list[ClockRow] = []
-    for medium in dict.fromkeys(review.setup(c.setup).medium for c in cells):
-        mine = [c for c in cells if review.setup(c.setup).medium == medium]
-        rows += _family(review, runs, medium, mine, margin)
-    return [r for r in rows if not setups or r.setup in setups or r.setup == review.baseline_for(r.medium or "")]
+    for medium in media:
+        mine = [c for c in cells if medium is None or review.setup(c.setup).medium == medium]
+        baseline = baseline_among(review, medium, {c.setup for c in mine}, setups, against)
+        family = _family(review, runs, baseline, mine, margin)
+        rows += [r for r in family if not setups or r.setup in setups or r.setup == baseline.setup]
+    return rows
 
 
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
@@ -112,7 +143,14 @@ def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
             source = None if way == "read" else run.copied.from_setup
             copied.setdefault((run.copied.task, way, run.setup or "", source, _network(run)), []).append(run)
     by_hand = [
-        _Cell(setup, task, way, tuple(t for r in same for t in r.timings), tuple(r.id for r in same))
+        _Cell(
+            setup=setup,
+            task=task,
+            direction=way,
+            timings=tuple(t for r in same for t in r.timings),
+            runs=tuple(r.id for r in same),
+            varies=review.review.timing_spread,
+        )
         for (task, way, setup), same in timed.items()
     ]
     return by_hand + [
@@ -164,22 +202,26 @@ def _units(copies: Sequence[CopyRun]) -> tuple[tuple[float, ...], ...]:
 
 
 def _family(
-    review: Review, runs: Sequence[AnyRun], medium: str, cells: Sequence[_Cell], margin: float
+    review: Review, runs: Sequence[AnyRun], chosen: Baseline, cells: Sequence[_Cell], margin: float
 ) -> list[ClockRow]:
-    baseline = review.baseline_for(medium)
+    baseline = chosen.setup
     bases = [_base(cell, baseline, cells, runs) for cell in cells]
     figures = [cell.rates for cell in cells]
-    pairs = [(f, base.rates) for f, base in zip(figures, bases, strict=True) if base is not None and f]
+    pairs = [(f, base.rates) for f, base in zip(figures, bases, strict=True) if base is not None and base.rates and f]
     judged = iter(compare_family(pairs, margin))
     rows = []
     for cell, rates, base in zip(cells, figures, bases, strict=True):
+        known = estimate(rates) if rates else None
         row = ClockRow(
-            medium=medium,
+            medium=review.setup(cell.setup).medium,
             setup=cell.setup,
             task=cell.task,
             direction=cell.direction,
-            estimate=estimate(rates) if rates else None,
-            bound=bound_of(cell.timings),
+            estimate=known,
+            bound=cell.bound,
+            size=cell.size,
+            watched=max((t.seconds for t in cell.timings if t.bound and t.seconds), default=None),
+            seconds=cell.size / known.rate if cell.size and known is not None else None,
             words=tuple(t.words() for t in cell.timings),
             runs=cell.runs,
             copied=bool(cell.copies),
@@ -188,7 +230,7 @@ def _family(
             differs=_differs(cell.newest, base.newest if base else None),
             suspect=_suspect(review, cell.setup, rates),
         )
-        comparison = next(judged) if base is not None and rates else None
+        comparison = next(judged) if base is not None and base.rates and rates else None
         doubt = row.suspect or (_suspect(review, base.setup, base.rates) if base is not None else None)
         judged_row = _judged(row, base, comparison, margin)
         doubtful = doubt is not None and judged_row.verdict is not None
@@ -207,10 +249,10 @@ def _base(cell: _Cell, baseline: str | None, cells: Sequence[_Cell], runs: Seque
     if baseline is None or cell.setup == baseline:
         return None
     wanted = (baseline, cell.task, cell.direction, cell.source)
-    like = [c for c in cells if (c.setup, c.task, c.direction, c.source) == wanted and c.rates]
+    like = [c for c in cells if (c.setup, c.task, c.direction, c.source) == wanted and (c.rates or c.bound)]
     same = next((c for c in like if bool(c.copies) == bool(cell.copies)), None) or next(iter(like), None)
     if same is not None:
-        return _Base(baseline, same.rates, newest=same.newest)
+        return _Base(baseline, same.rates, same.bound, newest=same.newest)
     if cell.source is not None or cell.network is not None:
         return None  # what was measured on one drive says nothing of what two, or a network, carry
     best = best_of(list(pooled_results(runs).get(baseline, {}).values()), cell.direction, "sequential")
@@ -222,21 +264,42 @@ def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, ma
         return row
     if comparison is not None:
         why = comparison.why
-        if comparison.verdict == "undecided" and row.estimate is not None and row.estimate.passes < 3:
-            why = f"{3 - row.estimate.passes} more timings here, and three in all on the other side, would tell more"
+        if comparison.verdict == "undecided" and row.estimate is not None and row.estimate.passes < SEEN:
+            why = "a few more timings of each would tell more"
         return replace(
             row, against=base.setup, measured=base.measured, comparison=comparison, verdict=comparison.verdict, why=why
         )
-    verdict, why = _by_bound(row.bound, estimate(base.rates), margin)
-    return replace(row, against=base.setup, measured=base.measured, verdict=verdict, why=why)
+    compared = replace(row, against=base.setup, measured=base.measured)
+    if base.rates:
+        return _bound_against(compared, estimate(base.rates), margin)
+    return _against_bound(compared, base.bound, margin)
 
 
-def _by_bound(bound: float | None, base: Estimate, margin: float) -> tuple[Verdict | None, str]:
-    """Return the verdict that a bound allows: slower where even the bound is below all the other may be, by more than the margin."""
-    if bound is None:
-        return None, "it did not end, and no time was told: no figure and no bound"
-    if base.low is None or base.why is not None:
-        return "undecided", "the other side has fewer than three timings or passes"
-    if bound < base.low / (1 + margin):
-        return "slower", f"a bound: at most {show_percent(bound / base.low)} of it"
-    return "undecided", "it was stopped too early for its bound to tell"
+def _bound_against(row: ClockRow, base: Estimate, margin: float) -> ClockRow:
+    """Judge a transfer that did not end: it is slower where even its bound is below all that the other may be, by more than the margin."""
+    if row.bound is None:
+        return replace(row, why="it did not end, and no time was told: no rate and no bound")
+    if base.low is None:
+        return replace(row, verdict="undecided", why="the other side has fewer than three passes")
+    if row.bound < base.low / (1 + margin):
+        least = base.rate / row.bound
+        return replace(
+            row, verdict="slower", at_least=least, why=f"it had not finished: at most {show_percent(1 / least)} of it"
+        )
+    return replace(row, verdict="undecided", why="it was stopped too early to tell")
+
+
+def _against_bound(row: ClockRow, bound: float | None, margin: float) -> ClockRow:
+    """Judge a transfer against one that did not end: it is faster where all that it may be lies above the bound, by more than the margin."""
+    if row.estimate is None or bound is None:
+        return replace(
+            row, verdict="undecided" if row.bound else None, why="neither was finished, so neither has a rate"
+        )
+    if row.estimate.low is not None and row.estimate.low > bound * (1 + margin):
+        return replace(
+            row,
+            verdict="faster",
+            at_least=row.estimate.rate / bound,
+            why="the other had not finished when it was stopped",
+        )
+    return replace(row, verdict="undecided", why="the other was stopped too early to tell")

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.stats.estimates import estimate
-from ulterion.core.transfers.timings import bound_of, rates_of
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_duration, show_size
+from ulterion.features.clock.answer import typed
 from ulterion.features.clock.judging import ClockRow
-from ulterion.features.clock.words import WAYS, rate_words, remarks, task_words
+from ulterion.features.clock.words import rate_words, remarks, task_words
+from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
 from ulterion.run.observers import Kept
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.columns import align_points, show_ratio
+from ulterion.show.sentences import sentence_of
 
 COLUMNS = (
     ("what", "left"),
@@ -59,23 +60,46 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
     return [BLANK, head, Table(columns, lines), *bullet_list("What they rest on", remarks(rows))]
 
 
-def kept_lines(kept: Sequence[Kept[ClockRun]], unit: str) -> list[Shown]:
-    """Return what was kept: each timing in words, and what those of one task come to together."""
-    lines: list[Shown] = []
-    for one_run in kept:
-        run, path = one_run.run, one_run.path
-        task = f"{run.clock.task}, {WAYS[run.clock.direction]}"
-        lines.append(heading(f"{run.setup}: {task}, by hand"))
-        for timing in run.timings:
-            lines.append(Text(f"   {timing.words()}"))
-        rates, bound = rates_of(run.timings), bound_of(run.timings)
-        if rates:
-            one = estimate(rates)
-            low, high = (show_rate(v, unit) for v in (one.low or one.rate, one.high or one.rate))
-            lines.append(Text(f"   rate {show_rate(one.rate, unit)}, between {low} and {high} (95 %)"))
-            lines += [Text(one.why, "muted", indent=3)] if one.why else []
-        elif bound is not None:
-            lines.append(Text(f"   a bound, and no figure: slower than {show_rate(bound, unit)}"))
-        lines += [Text(f"   doubtful: {warning}", style="warning") for warning in run.warnings]
-        lines.append(Text(f"   kept in {path}", style="muted"))
-    return lines
+def clocked_lines(
+    review: Review, answers: Sequence[str], rows: Sequence[ClockRow], kept: Sequence[Kept[ClockRun]], unit: str
+) -> list[Shown]:
+    """Return what timings say: the answer, a line for each setup with time and rate, what is doubtful, and where they are kept."""
+    told = [(r, rate_words(r.estimate, r.bound, unit)) for r in rows]
+    lines: list[list[Text | str]] = [
+        [
+            Text(review.setup_label(row.setup), style="name"),
+            *_time_cells(row),
+            rate,
+            interval,
+            verdict(row.verdict) if row.verdict else BLANK,
+        ]
+        for row, (rate, interval) in told
+    ]
+    columns = [
+        ("", "left"),
+        ("size", "right"),
+        ("time", "right"),
+        (unit, "right"),
+        ("95 % interval", "right"),
+        ("", "left"),
+    ]
+    warnings = list(dict.fromkeys(w for k in kept for w in k.run.warnings))
+    few = any(r.estimate is not None and r.estimate.why and not r.copied for r in rows)
+    spread = (
+        f"one or two timings of each: taken to vary by {review.review.timing_spread * 100:g} % from one to the next"
+    )
+    return [
+        *(Text(sentence_of(a)) for a in answers),
+        *([BLANK] if answers else []),
+        Table(columns, lines),
+        *([Text(spread, "muted")] if few else []),
+        *(Text(f"doubtful: {w}", style="warning") for w in warnings),
+        *([Text(f"kept in {kept[0].path if len(kept) == 1 else kept[0].path.parent}", style="muted")] if kept else []),
+    ]
+
+
+def _time_cells(row: ClockRow) -> list[str]:
+    """Return size and time of a row: of one that did not end how long it was watched."""
+    if row.size is not None and row.seconds is not None:
+        return [typed(show_size(row.size)), typed(show_duration(row.seconds))]
+    return ["", "" if row.watched is None else f"> {typed(show_duration(row.watched))}"]

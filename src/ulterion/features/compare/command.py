@@ -16,6 +16,7 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.features.compare.selection import Selection
     from ulterion.model.review import Review
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
@@ -25,7 +26,17 @@ if TYPE_CHECKING:
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument(
-        "setup", nargs="*", default=[], metavar="SETUP", help="only these, beside the baseline (default: all)"
+        "setup",
+        nargs="*",
+        default=[],
+        metavar="SETUP",
+        help="only these, by name or label, or runs by their id (default: all; outside a review the last drive's last 24 hours)",
+    )
+    parser.add_argument(
+        "--since",
+        type=options.quantity("parse_duration"),
+        metavar="TIME",
+        help="only what was done within so long before the newest run, such as '2 h'",
     )
     parser.add_argument(
         "--soaks",
@@ -71,21 +82,23 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.clock.tables import clocked_table
     from ulterion.features.compare.data import comparison_answer
     from ulterion.features.compare.other_review_options import with_guests
-    from ulterion.features.compare.tables import comparison, outcome_lines
+    from ulterion.features.compare.selection import selected
+    from ulterion.features.compare.tables import answer_lines, comparison, outcome_lines
     from ulterion.features.notes.entries import outcomes
-    from ulterion.results.pooling import runs_for_results
-    from ulterion.run.review_folders import open_review
 
-    folder = open_review(arguments.review, env.folder, env.tell)
+    folder = options.review_for(arguments, env.folder, env.tell)
     if arguments.dark and not arguments.figure:
         raise UsageError("--dark is for a figure; add --figure FILE")
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
-    review, runs = folder.review, runs_for_results(folder)
-    by_hand = clocked_rows(review, runs, margin, arguments.setup)
-    review, runs = with_guests(arguments.also, env, review, runs)
-    groups = _groups(arguments, folder.review, review, runs, margin, may_be_none=bool(by_hand) and not arguments.figure)
+    chosen = selected(
+        folder, arguments.setup, arguments.against, arguments.since, personal=options.is_personal(arguments, env.folder)
+    )
+    by_hand = clocked_rows(chosen.review, chosen.runs, margin, chosen.setups, against=chosen.against)
+    review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
+    may_be_none = bool(by_hand) and not arguments.figure and not arguments.workload
+    groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     if arguments.json:
@@ -95,6 +108,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         drawn.end(env)
     else:
         noted = outcomes(folder)
+        env.show(answer_lines(review, groups, by_hand, arguments.units))
         env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
         env.show(clocked_table(by_hand, arguments.units))
         env.show(outcome_lines(noted))
@@ -108,30 +122,31 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _groups(
-    arguments: argparse.Namespace,
-    own: Review,
+    chosen: Selection,
     review: Review,
     runs: Sequence[AnyRun],
     margin: float,
+    workloads: Sequence[str],
     *,
     may_be_none: bool,
 ) -> list[Group]:
+    """Return what was measured of a selection, in a review with the setups of others that are named beside it."""
     from ulterion.core.errors import UsageError
     from ulterion.results.comparison import compare_review, only_workloads
     from ulterion.results.pooling import pooled_results
 
-    if may_be_none and not pooled_results(runs) and not arguments.against and not arguments.workload:
+    if may_be_none and not any(n in review.setups for n in pooled_results(runs)):
         return []  # transfers timed by hand are all there is
-    guests = [name for name in review.setups if name not in own.setups]
-    wanted = [*arguments.setup, *guests] if arguments.setup else []
-    groups = compare_review(review, runs, against=arguments.against, setups=wanted, margin=margin, own=own)
+    guests = [name for name in review.setups if name not in chosen.review.setups]
+    wanted = [*chosen.setups, *guests] if chosen.setups else []
+    groups = compare_review(review, runs, against=chosen.against, setups=wanted, margin=margin, own=chosen.review)
     for guest in guests:
         if not any(guest in (r.setup for r in g.rows) and len({r.setup for r in g.rows}) > 1 for g in groups):
             medium = review.label(review.setup(guest).medium)
             raise UsageError(
-                f"'{guest}' is of {medium}, which nothing here was measured with; add --against SETUP to hold all against one"
+                f"'{guest}' is of {medium}, which nothing here was measured with; add --against SETUP to compare all with one"
             )
-    return only_workloads(groups, arguments.workload) if arguments.workload else groups
+    return only_workloads(groups, workloads) if workloads else groups
 
 
 def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

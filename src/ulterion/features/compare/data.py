@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import Annotated
 
+from ulterion.core.links.bus import BusFinding
 from ulterion.core.workloads.network import lost_share
 from ulterion.features.clock.data import ClockedRow
 from ulterion.results.added_latency import AddedLatency
@@ -106,6 +107,7 @@ class GroupData(Answer):
 
     medium: str
     baseline: str | None
+    assumed: bool
     rows: tuple[ComparedRowData | RowData, ...]
     differs: dict[str, list[str]]
     caveats: dict[str, list[str]]
@@ -116,6 +118,7 @@ class GroupData(Answer):
     one_connection: tuple[str, ...]
     excluded: dict[str, list[str]]
     nearest: tuple[NearestData, ...]
+    buses: tuple[BusFinding, ...]
 
     @classmethod
     def by(cls, group: Group) -> GroupData:

@@ -7,6 +7,9 @@ from itertools import pairwise
 
 from ulterion.core.units import show_duration, show_iops, show_rate
 from ulterion.core.workloads.workload import NetworkWorkload
+from ulterion.features.clock.answer import answers as transfer_answers
+from ulterion.features.clock.judging import ClockRow
+from ulterion.features.compare.answer import answers
 from ulterion.features.compare.summary_table import answer_table
 from ulterion.features.compare.words import (
     added_latency,
@@ -19,14 +22,22 @@ from ulterion.features.compare.words import (
     strangers,
     summaries,
 )
+from ulterion.model.review import Review
 from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.bottleneck_words import bottleneck_lines
 from ulterion.show.columns import align_points, show_margin, show_ratio
+from ulterion.show.sentences import sentence_of
 
 MAX_NAME_WIDTH = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
 MAX_BESIDE = 9  # further passes that are told beside a verdict; larger numbers stand in the sentence below the table
+
+
+def answer_lines(review: Review, groups: Sequence[Group], timed: Sequence[ClockRow], unit: str) -> list[Shown]:
+    """Return what all of it comes to, a sentence for each finding, and a line after them; nothing where nothing was compared."""
+    sentences = [*(a for g in groups for a in answers(review, g, unit)), *transfer_answers(review, timed, unit)]
+    return [*(Text(sentence_of(s)) for s in sentences), *([BLANK] if sentences else [])]
 
 
 def comparison(
@@ -45,6 +56,7 @@ def comparison(
     shown: list[Shown] = []
     for group in groups:
         against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+        against += ", the first of them (--against changes it)" if group.assumed else ""
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
         body = comparison_body(group, labels, unit, margin, outcomes or {}, long=long)
         shown += [*([BLANK] if shown else []), heading(head), *body]

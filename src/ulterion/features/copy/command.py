@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -59,6 +60,7 @@ def _add_ends(parser: argparse.ArgumentParser) -> None:
         metavar="SETUP",
         help="the setup that is copied to; its target is the target where none is named",
     )
+    options.add_label(parser)
     parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy that")
     parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="bytes of the set in all")
     parser.add_argument(
@@ -149,10 +151,11 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         raise UsageError("--of is the size of a made set; add --set NAME")
     arguments.setup = arguments.target or arguments.source
     review = options.review_for(arguments, env.folder, env.tell)
+    for end in ("source", "target"):
+        if getattr(arguments, end):
+            setattr(arguments, end, review.review.setup_called(getattr(arguments, end)))
     sources, target = _ends(arguments, env, review)
-    for setup in (arguments.source, arguments.target):
-        if setup:
-            review.review.setup(setup)
+    _name_end(arguments, review, sources, target)
     made = (
         MadeSet(arguments.made, arguments.of, 1 if arguments.seed is None else arguments.seed)
         if arguments.made
@@ -177,6 +180,23 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
         opener=_command(arguments.open),
         stall=arguments.stall,
     )
+
+
+def _name_end(arguments: argparse.Namespace, review: ReviewFolder, sources: Sequence[Path], target: Path) -> None:
+    """With --as: name the end that is no setup yet; of two the one that is not on the system's disk, the target before the source."""
+    from ulterion.host.here import storage_under
+
+    if arguments.label is None:
+        return
+    free = [
+        (end, path)
+        for end, path in (("target", target), ("source", sources[0]))
+        if not getattr(arguments, end) and path.exists()
+    ]
+    end, path = next(((e, p) for e, p in free if not storage_under(p).system), free[0] if free else ("target", target))
+    arguments.setup = None
+    options.name_setup(arguments, review, str(path), path)
+    setattr(arguments, end, arguments.setup)
 
 
 def _command(text: str | None) -> tuple[str, ...]:

@@ -109,9 +109,11 @@ def _fits(plug: Link, port: Link) -> bool:
 def _source(review: Review, ends: Ends, link: Link, parts: tuple[str, ...]) -> str | None:
     """Return the measured setup of a chain to go by: on such a port, else on the slowest that carries more, else on the fastest."""
     mine = [
-        (review.ports[h.chain[0]].link, name)
+        (port, name)
         for name, h in review.setups.items()
-        if tuple(h.chain[1:]) == parts and h.chain[0] in review.ports and any((name, way) in ends for way in DIRECTIONS)
+        if tuple(h.chain[1:]) == parts
+        and (port := _stated(review, name)) is not None
+        and any((name, way) in ends for way in DIRECTIONS)
     ]
     same = [n for k, n in mine if k.name == link.name]
     more = sorted((k.payload, n) for k, n in mine if k.payload >= link.payload)
@@ -119,8 +121,16 @@ def _source(review: Review, ends: Ends, link: Link, parts: tuple[str, ...]) -> s
     return next(iter([*same, *(n for _, n in more), *(n for _, n in less)]), None)
 
 
+def _stated(review: Review, setup: str) -> Link | None:
+    """Return the link that the review states of a setup's port, or None."""
+    first = review.setups[setup].chain[0]
+    return review.ports[first].link if first in review.ports else None
+
+
 def _port(review: Review, setup: str) -> Link:
-    return review.ports[review.setups[setup].chain[0]].link
+    link = _stated(review, setup)
+    assert link is not None  # setups without one are no source to go by
+    return link
 
 
 def _ran_at(review: Review, runs: Sequence[AnyRun], setup: str, ids: Sequence[str]) -> Link:

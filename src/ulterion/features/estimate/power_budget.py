@@ -27,7 +27,8 @@ class Supply:
 def supply_of(review: Review, name: str) -> Supply:
     """Return what a port, hub or charger gives to what hangs on it; raise UsageError where nothing says that."""
     if name in review.ports:
-        link = review.ports[name].link.name
+        port = review.ports[name].link
+        link = port.name if port is not None else "an unknown link"
         if link not in PORTS:
             raise UsageError(f"what a port of {link} gives is not known here; write it down as the part that supplies")
         watts, source = PORTS[link]

@@ -79,20 +79,22 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
 
 def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     from ulterion.core.errors import UsageError
-    from ulterion.features.measure.options import DEFAULT_PASSES, extras_of, workloads_of
+    from ulterion.features.measure.options import extras_of, laying_of, passes_of, seconds_of, workloads_of
     from ulterion.run.overwrite_guard import Overwrite
     from ulterion.run.place import Place
     from ulterion.run.requests import MeasureRequest, TargetOptions
-    from ulterion.terminal.options import review_for, wait_if_asked
+    from ulterion.terminal.options import name_setup, review_for, wait_if_asked
 
     if arguments.target is not None and arguments.network is not None:
         raise UsageError("TARGET and --network exclude each other; with --together: --network HOST --together TARGET")
     target = f"net:{arguments.network}" if arguments.network is not None else arguments.target
     if target is None and arguments.setup is None:
         raise UsageError(
-            "nothing to measure: name a folder on the drive, a setup of the review with --setup, or a peer with --network"
+            "nothing to measure: name the folder of the drive, such as /media/me/stick, a setup of the review with --setup, "
+            "or a peer with --network"
         )
     review = review_for(arguments, env.folder, env.tell)
+    name_setup(arguments, review, target, env.folder)
     place = Place(review, env.folder, target, arguments.setup)
     suite, workloads = workloads_of(arguments, network=place.over_network and not arguments.together)
     waited = wait_if_asked(arguments, review, env.notice)
@@ -100,8 +102,8 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
         place=place,
         suite=suite,
         workloads=workloads,
-        passes=arguments.passes or DEFAULT_PASSES,
-        seconds=arguments.seconds,
+        passes=passes_of(arguments),
+        seconds=seconds_of(arguments),
         access=TargetOptions(
             span_bytes=arguments.span,
             seed=arguments.seed,
@@ -111,6 +113,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
             accept=arguments.accept,
             waited=waited,
             code=arguments.code,
+            laying=laying_of(arguments),
         ),
         extras=extras_of(arguments),
     )

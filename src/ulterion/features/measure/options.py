@@ -12,9 +12,13 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload, Workload
+    from ulterion.engine.targets.base import LayingLimit
     from ulterion.run.requests import RepetitionPolicy
 
 DEFAULT_PASSES, DEFAULT_SECONDS = 4, 4.0
+QUICK_PASSES, QUICK_SECONDS = 3, 0.8  # three are the fewest that say how sure they are
+LAYING_SECONDS, QUICK_LAYING = 15.0, 5.0  # that the test file may take
+LEAST_SPAN, QUICK_LEAST = 256 * 2**20, 64 * 2**20  # bytes that no cache of a drive should hold for long
 DEFAULT_SURE, DEFAULT_MOST, DEFAULT_TIME = (
     0.02,
     10,
@@ -33,6 +37,7 @@ def add(parser: argparse.ArgumentParser) -> None:
         "(default: the setup's)",
     )
     parser.add_argument("--setup", metavar="SETUP", help="the setup of the review that is plugged in now")
+    options.add_label(parser)
     options.add_network(parser)
     options.add_review(parser)
     options.add_setup_checks(parser)
@@ -52,6 +57,11 @@ def _add_what(group: argparse._ArgumentGroup) -> None:
     suites = " ".join(f"{s.name}: {s.why}" for s in SUITES.values())
     group.add_argument(
         "--suite", metavar="NAME", help=f"a named list of workloads (default: {DEFAULT_SUITE}). {suites}"
+    )
+    group.add_argument(
+        "--quick",
+        action="store_true",
+        help="a first answer in about 20 s: reading and writing in order, and small reads; for a result to publish leave it out",
     )
     group.add_argument(
         "--workload",
@@ -78,15 +88,14 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--seconds",
         type=options.seconds,
-        default=DEFAULT_SECONDS,
         metavar="TIME",
-        help="length of a pass, such as 5 or 2m (default: 4 s)",
+        help="length of a pass, such as 5 or 2m (default: 4 s; with --quick 0.8 s)",
     )
     group.add_argument(
         "--span",
         type=options.quantity("parse_size"),
         metavar="SIZE",
-        help="how much of the medium is covered, such as '8 GiB' (default: 4 GiB, or what there is room for; a device: all of it)",
+        help="how much of the medium is covered, such as '8 GiB' (default: what is laid down in 15 s, 256 MiB to 4 GiB; a device: all of it)",
     )
     group.add_argument(
         "--workers",
@@ -160,7 +169,7 @@ def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tup
 
     if network:
         return _over_network(arguments)
-    given = [w for w in ("suite", "workload", "sweep") if getattr(arguments, w)]
+    given = [w for w in ("suite", "quick", "workload", "sweep") if getattr(arguments, w)]
     if len(given) > 1:
         raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
     suite, workloads = _named(arguments)
@@ -179,7 +188,7 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[NetworkWorkl
     from ulterion.core.workloads.network import NETWORK_SUITE, parse_network
     from ulterion.core.workloads.suites import AD_HOC
 
-    for name in ("sweep", "places", "span", "workers", "overwrite", "lose_contents", "figure", "cool_to"):
+    for name in ("quick", "sweep", "places", "span", "workers", "overwrite", "lose_contents", "figure", "cool_to"):
         if getattr(arguments, name):
             raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
     if arguments.suite not in (None, NETWORK_SUITE.name):
@@ -196,15 +205,36 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[NetworkWorkl
 
 
 def _named(arguments: argparse.Namespace) -> tuple[str, list[DriveWorkload]]:
-    from ulterion.core.workloads.suites import AD_HOC, DEFAULT_SUITE, SWEEP, find_suite
+    from ulterion.core.workloads.suites import AD_HOC, DEFAULT_SUITE, QUICK, SWEEP, find_suite
     from ulterion.core.workloads.workload import parse_sweep, parse_workload
 
     if arguments.sweep:
         return SWEEP, parse_sweep(arguments.sweep)
     if arguments.workload:
         return AD_HOC, [parse_workload(w) for w in arguments.workload]
-    suite = find_suite(arguments.suite or DEFAULT_SUITE)
+    suite = QUICK if arguments.quick else find_suite(arguments.suite or DEFAULT_SUITE)
     return suite.name, list(suite.workloads)
+
+
+def laying_of(arguments: argparse.Namespace) -> LayingLimit | None:
+    """Return how long the test file may take to be laid down; a span that was asked for, and places of it, take what they take."""
+    from ulterion.engine.targets.base import LayingLimit
+
+    if arguments.span is not None or arguments.places or arguments.together:
+        return None
+    return LayingLimit(QUICK_LAYING, QUICK_LEAST) if arguments.quick else LayingLimit(LAYING_SECONDS, LEAST_SPAN)
+
+
+def seconds_of(arguments: argparse.Namespace) -> float:
+    """Return the length of a pass."""
+    asked: float | None = arguments.seconds
+    return asked if asked is not None else QUICK_SECONDS if arguments.quick else DEFAULT_SECONDS
+
+
+def passes_of(arguments: argparse.Namespace) -> int:
+    """Return how many passes are run of each workload, or the least where they go on until sure."""
+    asked: int | None = arguments.passes
+    return asked if asked is not None else QUICK_PASSES if arguments.quick else DEFAULT_PASSES
 
 
 def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
@@ -214,8 +244,8 @@ def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
     from ulterion.run.requests import RepetitionPolicy
 
     sure = None
-    least = arguments.passes or DEFAULT_PASSES
-    if arguments.until_sure is None and arguments.passes is None and not arguments.together:
+    least = passes_of(arguments)
+    if arguments.until_sure is None and arguments.passes is None and not (arguments.together or arguments.quick):
         sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.max_time or DEFAULT_TIME)
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:

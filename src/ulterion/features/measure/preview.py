@@ -33,7 +33,8 @@ def preview(run: MeasureRun | SoakRun) -> list[tuple[str, str]]:
     how = {"file": "reads only, in your file", "device": _device_use(run)}.get(
         facts.kind, "in a test file of its own, removed afterwards"
     )
-    rows.append(("span", f"{show_block(run.settings.span_bytes)}, {how}"))
+    fitted = "up to " if isinstance(run, MeasureRun) and run.settings.span_fitted else ""
+    rows.append(("span", f"{fitted}{show_block(run.settings.span_bytes)}, {how}"))
     return rows
 
 

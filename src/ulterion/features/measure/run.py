@@ -43,7 +43,9 @@ def _keep(request: MeasureRequest, opening: Opened, run: MeasureRun, observer: O
         rest=rest,
     )
     with RunSession(request.place.review, run, target) as session:
-        recorder = RunRecorder(observer, session.journal, partial(warmth_of, target), run.before or UNKNOWN)
+        recorder = RunRecorder(
+            observer, session.journal, partial(warmth_of, target), run.before or UNKNOWN, target.span_bytes
+        )
         load = BackgroundLoad()
         with session.guarded(lambda: recorder.doing, unfinished=lambda: recorder.unfinished):
             runner.run(target, schedule, recorder)

@@ -51,11 +51,12 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
     from ulterion.run.overwrite_guard import Overwrite
     from ulterion.run.place import Place
     from ulterion.run.requests import SoakRequest, TargetOptions
-    from ulterion.terminal.options import review_for, wait_if_asked
+    from ulterion.terminal.options import name_setup, review_for, wait_if_asked
 
     if arguments.target is None and arguments.setup is None:
         raise UsageError("nothing to soak: name a folder on the drive, or a setup of the review with --setup")
     review = review_for(arguments, env.folder, env.tell)
+    name_setup(arguments, review, arguments.target, env.folder)
     workload, files = load_of(arguments)
     waited = wait_if_asked(arguments, review, env.notice)
     place = Place(review, env.folder, arguments.target, arguments.setup)

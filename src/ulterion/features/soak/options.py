@@ -30,6 +30,7 @@ def add(parser: argparse.ArgumentParser) -> None:
         help="a folder on the mounted drive, a large file to read, or a raw device (default: the setup's)",
     )
     parser.add_argument("--setup", metavar="SETUP", help="the setup of the review that is plugged in now")
+    options.add_label(parser)
     options.add_review(parser)
     options.add_setup_checks(parser)
     parser.add_argument(

@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-import codecs
-import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.facts.devices import Adapter, Drive, Survey
+from ulterion.core.facts.devices import Adapter, Drive, Survey, as_target
 from ulterion.core.facts.target import BenchFacts
-from ulterion.core.links.standards import known_link
 from ulterion.host import machine
 from ulterion.host.recorded import replayed
-from ulterion.model.files import replace_in_place
-from ulterion.model.reading import MAX_TEXT_BYTES, as_text, read_bytes
-from ulterion.model.review import Review, parse_review
+from ulterion.model.review import Review
+from ulterion.model.review_editing import change_document, setup_expects
+from ulterion.run.naming import expected_facts
 from ulterion.run.place import SIM
 from ulterion.sim.bench import load_bench
 from ulterion.sim.network import shown_adapter
@@ -90,13 +86,6 @@ def chosen(survey: Survey, names: list[str]) -> Survey:
     return replace(survey, drives=tuple(find_drive(survey, n) for n in names), adapters=(), tunnels=())
 
 
-def learned(drive: Drive) -> dict[str, str]:
-    """Return what a setup should expect of the drive that is plugged in now: serial, port, link, driver."""
-    link = known_link(drive.link)
-    known = {"serial": drive.serial, "port": drive.port, "link": link.name if link else None, "driver": drive.driver}
-    return {k: v for k, v in known.items() if v}
-
-
 def alike(survey: Survey, drive: Drive) -> list[str]:
     """Return in words which other drives show what this one shows, and what is left to tell them apart by."""
     sentences = []
@@ -121,41 +110,8 @@ def teach(path: Path, setup: str, drive: Drive) -> dict[str, str]:
 
     Raises UsageError when the setup is not there, or nothing is known of the drive.
     """
-    facts = learned(drive)
+    facts = expected_facts(as_target(drive, drive.name, "device", drive.name))
     if not facts:
         raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
-    before = read_bytes(path, MAX_TEXT_BYTES)
-    after = _with_expect(before, path, setup, facts)
-    if read_bytes(path, MAX_TEXT_BYTES) != before:
-        raise UsageError(f"{path} was changed by another program just now; nothing was written, try again")
-    replace_in_place(path, after)
+    change_document(path, lambda document: setup_expects(document, path, setup, facts))
     return facts
-
-
-def _with_expect(data: bytes, path: Path, setup: str, facts: dict[str, str]) -> bytes:
-    """Return the bytes of a review.toml in which a setup expects these facts; all else is as it was, line ends too."""
-    import tomlkit
-    from tomlkit.exceptions import TOMLKitError
-
-    text = as_text(data, path)
-    windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
-    try:
-        document = tomlkit.parse(text.replace("\r\n", "\n") if windows else text)
-        known: Any = document.get("setups") or document.get("hookups", {})  # as schema 1 called them
-        table = known.get(setup)
-        if table is None and "plan" in document:
-            raise UsageError(
-                f"{path}: the setup '{setup}' is not written there; where the plan makes it, add what it expects under [plan.expect.LEVEL]"
-            )
-        if table is None:
-            raise UsageError(f"{path}: {unknown('setup', setup, known)}")
-        expect = tomlkit.table()
-        for key, value in facts.items():
-            expect.add(key, tomlkit.string(value.encode("utf-8", "replace").decode()))
-        table["expect"] = expect
-        written = tomlkit.dumps(document)
-    except TOMLKitError as error:
-        raise UsageError(f"{path} cannot be changed: {error}; write the setup's `expect` by hand") from error
-    parse_review(written, path)
-    mark = codecs.BOM_UTF8 if data.startswith(codecs.BOM_UTF8) else b""
-    return mark + (written.replace("\n", "\r\n") if windows else written).encode()

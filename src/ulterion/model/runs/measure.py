@@ -148,6 +148,9 @@ class Settings(RunScope):
     cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
     relative_half_width: float | None = Field(None, description="half the relative interval asked for, as a ratio")
     max_passes: Count | None = Field(None, description="passes after which that was given up")
+    span_fitted: bool | None = Field(
+        None, description="whether the span is what could be laid down in the time a test may take"
+    )
 
 
 class MeasureRun(Header):
@@ -211,6 +214,12 @@ class MeasureRun(Header):
         ]
         return self.model_copy(update={"workloads": workloads, "state": state})
 
+    def on_span(self, span_bytes: int) -> MeasureRun:
+        """Return the run with the stretch of the medium that was covered in the end."""
+        records = [r.model_copy(update={"workload": r.workload.within(span_bytes)}) for r in self.workloads]
+        settings = self.settings.model_copy(update={"span_bytes": min(span_bytes, self.settings.span_bytes)})
+        return self.model_copy(update={"workloads": records, "settings": settings})
+
     def rates_of(self, record: WorkloadRecord) -> Sequence[float]:
         """Return the rates of a workload's passes that count, bytes per second, in their order."""
         rates = tuple(p.rate for p in record.counted)
@@ -242,6 +251,9 @@ class Recovery:
 
     def take(self, line: Raw) -> None:
         """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
+        if "span" in line:
+            self._run = self._run.on_span(int(line["span"]))
+            return
         index = int(line["workload"])
         if not 0 <= index < len(self._run.workloads):
             raise ValueError(f"no workload {index}")

@@ -1,0 +1,133 @@
+"""Which bus a port is, told from the rates of one drive in it and in another: where no system shows the link, rates do.
+
+A rate above what a link carries at the very most rules that link out, for certain.  A rate within a link's practical range fits it, and is
+no proof: anything else between port and drive may be as slow.  What speaks for the link: the same drive is faster elsewhere, reads and
+writes end at the same rate, and each small request takes longer by about a microframe (USB 2.0, 5.3: 125 us).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ulterion.core.links.standards import USB, Link
+
+BUSES = tuple(k for k in USB if k.family == "USB" and "(" not in k.name)  # one for each speed, slowest first
+SLOW = BUSES[:2]  # slower than any drive of today
+FASTER = 1.3  # times that the same drive must be faster elsewhere
+BELOW, ABOVE = 0.8, 1.1  # of a link's practical range: slow controllers; and what rates are off by
+ALIKE = 0.8  # of the faster direction, from which two directions end at the same rate
+WAIT = 100e-6  # seconds that each small request takes longer behind a USB 480 Mb/s link
+
+
+@dataclass(frozen=True)
+class PortRates:
+    """What a drive gave in a port.
+
+    Attributes:
+        setup: its name.
+        read, write: bytes per second of large transfers, None where not measured.
+        low, high: 95 % interval of the faster of the two.
+        wait: seconds of one small read at a time, None where not measured.
+        between: what lies between port and drive, by name.
+        seen: the link that the system shows, or None.
+    """
+
+    setup: str
+    read: float | None
+    write: float | None
+    low: float
+    high: float
+    wait: float | None = None
+    between: tuple[str, ...] = ()
+    seen: Link | None = None
+
+    @property
+    def best(self) -> float:
+        """The faster direction."""
+        return max(self.read or 0.0, self.write or 0.0)
+
+
+@dataclass(frozen=True)
+class BusFinding:
+    """What the rates of a drive say of the bus behind one setup, beside another.
+
+    Attributes:
+        setup, rate: the slower one and what it gave, bytes per second.
+        other, other_rate: the faster one.
+        link: the link that explains the slower rate.
+        seen: whether the system shows that link; else the rates fit it.
+        evidence: what speaks for it besides the rate, in words.
+        rivals: other parts that lie in the slower setup alone and may be as slow.
+        rules_out: the fastest link that the faster setup surely exceeds, or None.
+    """
+
+    setup: str
+    rate: float
+    other: str
+    other_rate: float
+    link: Link
+    seen: bool = False
+    evidence: tuple[str, ...] = ()
+    rivals: tuple[str, ...] = ()
+    rules_out: Link | None = None
+
+    @property
+    def is_likely(self) -> bool:
+        """Whether more than the rate speaks for the link, and no other part could be it."""
+        return self.seen or (bool(self.evidence) and not self.rivals)
+
+
+def ruled_out(rate: float) -> Link | None:
+    """Return the fastest bus that a rate (bytes per second) exceeds at the very most, or None."""
+    return next((k for k in reversed(BUSES) if rate > k.payload), None)
+
+
+def fitting_bus(rate: float) -> Link | None:
+    """Return the bus whose practical range a rate lies in, or None."""
+    return next((k for k in BUSES if BELOW * k.practical_low <= rate <= ABOVE * k.practical_high), None)
+
+
+def bus_finding(slow: PortRates, fast: PortRates) -> BusFinding | None:
+    """Return what rates say of the bus behind the slower of two setups of one drive, or None where they say nothing."""
+    if fast.low < FASTER * slow.high:
+        return None
+    rules_out = ruled_out(fast.low)
+    if slow.seen is not None:
+        return _finding(slow, fast, slow.seen, rules_out, seen=True) if _explains(slow.seen, slow, fast) else None
+    link = fitting_bus(slow.best)
+    if link is None or fast.low <= link.payload:
+        return None
+    return _finding(slow, fast, link, rules_out)
+
+
+def _explains(link: Link, slow: PortRates, fast: PortRates) -> bool:
+    """Return whether a link that was seen is why a setup is slower: nothing but the port differs, or it is slower than any drive."""
+    lower = fast.seen is not None and link.payload < fast.seen.payload
+    only_port = slow.between == fast.between and link in BUSES
+    return lower and (only_port or link in SLOW) and slow.best >= BELOW * link.practical_low
+
+
+def _finding(slow: PortRates, fast: PortRates, link: Link, rules_out: Link | None, *, seen: bool = False) -> BusFinding:
+    return BusFinding(
+        setup=slow.setup,
+        rate=slow.best,
+        other=fast.setup,
+        other_rate=fast.best,
+        link=link,
+        seen=seen,
+        evidence=() if seen else tuple(_evidence(slow, fast, link)),
+        rivals=() if seen else tuple(k for k in slow.between if k not in fast.between),
+        rules_out=rules_out,
+    )
+
+
+def _evidence(slow: PortRates, fast: PortRates, link: Link) -> list[str]:
+    """Return in words what speaks for a link besides the rate."""
+    words = []
+    if slow.read and slow.write and min(slow.read, slow.write) >= ALIKE * slow.best:
+        both_faster = fast.read and fast.write and min(fast.read, fast.write) > slow.best * FASTER
+        if both_faster:
+            words.append("reads and writes end at the same rate")
+    if slow.wait is not None and fast.wait is not None and link is BUSES[1] and slow.wait - fast.wait >= WAIT:
+        words.append(f"each small read takes {(slow.wait - fast.wait) * 1e6:.0f} µs longer")
+    return words

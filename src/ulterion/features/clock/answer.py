@@ -1,0 +1,88 @@
+"""What transfers say about each other, in a sentence: which is faster, how much, and on how many timings that rests."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.features.clock.judging import ClockRow
+from ulterion.model.review import Review
+from ulterion.show.sentences import how_much, listed
+
+COUNTS = {1: "one", 2: "two"}
+
+
+def answers(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
+    """Return a sentence for each task of which two setups were timed or copied."""
+    tasks: dict[tuple[str, str, str | None], list[ClockRow]] = {}
+    for row in rows:
+        tasks.setdefault((row.task, row.direction, row.source), []).append(row)
+    every = [_answer(review, mine, unit) for mine in tasks.values() if any(r.against for r in mine)]
+    return [sentence for sentence in every if sentence]
+
+
+def _answer(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
+    compared = [r for r in rows if r.against is not None and r.verdict is not None]
+    if not compared:
+        return ""
+    if len(compared) > 1:
+        return _order(review, rows, unit)
+    row = compared[0]
+    base = next((r for r in rows if r.setup == row.against), None)
+    return _pair(review, row, base, unit)
+
+
+def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> str:
+    """Return what one row says against its baseline, the faster of the two first."""
+    assert row.against is not None
+    names = [review.setup_label(row.setup), review.setup_label(row.against)]
+    told = [_took(row, unit), _took(base, unit) if base is not None else "what was measured there"]
+    if row.verdict == "same":
+        return f"{names[0]} and {names[1]} are equally fast: {told[0]} and {told[1]}{_basis(row, base)}"
+    if row.verdict == "undecided":
+        return f"undecided between {names[0]} and {names[1]}: {told[0]} against {told[1]}; {row.why}"
+    times = row.comparison.ratio.value if row.comparison is not None else row.at_least or 1.0
+    if row.verdict in ("slower", "a little slower"):
+        times = 1 / times if row.comparison is not None else times
+        names.reverse()
+        told.reverse()
+    least = "at least " if row.comparison is None else ""
+    much = how_much(times)
+    than = f"{much} as" if much.endswith("as fast") else f"{much} than"
+    return f"{names[0]} is {least}{than} {names[1]}: {told[0]} against {told[1]}{_basis(row, base)}"
+
+
+def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
+    """Return several in their order, the fastest first; what has only a bound stands last."""
+    ranked = sorted(rows, key=lambda r: (r.estimate is None, -(r.estimate.rate if r.estimate else r.bound or 0.0)))
+    phrases = [f"{review.setup_label(r.setup)} ({_took(r, unit)})" for r in ranked]
+    unsure = [review.setup_label(r.setup) for r in rows if r.verdict == "undecided"]
+    doubt = f"; undecided against {review.setup_label(rows[0].setup)}: {listed(unsure)}" if unsure else ""
+    return f"fastest is {phrases[0]}, then {listed(phrases[1:])}{doubt}"
+
+
+def _took(row: ClockRow, unit: str) -> str:
+    """Return how long a row took, or what it came to: '2.6 GB in 52 s, 50 MB/s'."""
+    if row.estimate is None:
+        return typed(row.words[-1].partition(": slower than")[0]) if row.words else "not finished"
+    rate = show_rate(row.estimate.rate, unit)
+    if row.seconds is None or row.size is None:
+        return rate
+    return f"{typed(show_size(row.size))} in {typed(show_duration(row.seconds))}, {rate}"
+
+
+def typed(number: str) -> str:
+    """Return a number with its unit as a hand types it: '2.6 GB' for '2.60 GB', '52 s' for '52.0 s'."""
+    return re.sub(r"(\.\d*?)0+ ", lambda m: f"{m[1].rstrip('.')} ", number)
+
+
+def _basis(row: ClockRow, base: ClockRow | None) -> str:
+    """Return on how few timings it rests, where these are few; nothing otherwise."""
+    counts = [r.estimate.passes for r in (row, base) if r is not None and r.estimate is not None and not r.copied]
+    if not counts or min(counts) > len(COUNTS):
+        return ""
+    if len(set(counts)) == 1 and len(counts) == 2:
+        return f" ({COUNTS[counts[0]]} timing{'s' if counts[0] > 1 else ''} each)"
+    few = min(counts)
+    return f" ({COUNTS[few]} timing{'s' if few > 1 else ''} on one side)"

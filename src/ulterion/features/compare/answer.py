@@ -1,0 +1,102 @@
+"""What a comparison comes to, in a sentence or two: which setup is faster, how much, and what bus that says it is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.units import show_rate
+from ulterion.model.review import Review
+from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.bus_words import bus_sentence
+from ulterion.show.sentences import how_much, listed
+
+WAYS = {"read": ("reads", "reading"), "write": ("writes", "writing")}
+MOST = 3  # setups that a sentence names; of more it tells the fastest and the slowest
+
+
+def answers(review: Review, group: Group, unit: str) -> list[str]:
+    """Return the sentences on one medium; none where nothing was compared."""
+    rows = _telling(group)
+    others = list(dict.fromkeys(r.setup for r in rows if r.comparison is not None))
+    if group.baseline is None or not others:
+        return []
+    first = _pair(review, group.baseline, rows, unit) if len(others) == 1 else _ranked(review, rows, unit)
+    return [first, *(bus_sentence(b, review.setup_label, unit) for b in group.buses)]
+
+
+def _telling(group: Group) -> list[ComparedRow]:
+    """Return the rows a sentence rests on: the largest transfers in order that were compared, one for each direction and setup."""
+    rows: list[ComparedRow] = []
+    for way in WAYS:
+        mine = [r for r in group.rows if r.workload.drive_direction == way]
+        sequential = [r for r in mine if r.workload.drive_pattern == "sequential"] or mine
+        compared = [r.workload.text for r in sequential if r.comparison is not None]
+        rates = {t: max(r.estimate.rate for r in sequential if r.workload.text == t) for t in compared}
+        best = max(rates, key=lambda text: rates[text], default=None)
+        rows += [r for r in sequential if r.workload.text == best]
+    return rows
+
+
+def _pair(review: Review, baseline: str, rows: Sequence[ComparedRow], unit: str) -> str:
+    """Return what the only other setup says against the baseline, by direction."""
+    compared = [r for r in rows if r.comparison is not None]
+    other = compared[0].setup
+    names = (review.setup_label(other), review.setup_label(baseline))
+    verdicts = {r.comparison.verdict for r in compared if r.comparison is not None}
+    rates = {r.workload.drive_direction: _both(r, rows, baseline, unit) for r in compared}
+    if verdicts == {"same"}:
+        each = listed([f"{WAYS[way][0]} {told}" for way, told in rates.items()])
+        return f"{names[0]} and {names[1]} are equally fast: {each}"
+    phrases = [_phrase(r, rates[r.workload.drive_direction]) for r in compared]
+    return (
+        f"{names[0]}, compared with {names[1]}: {listed(phrases)}"
+        if len(verdicts) > 1
+        else _one_way(names, compared, rates)
+    )
+
+
+def _one_way(names: tuple[str, str], compared: Sequence[ComparedRow], rates: dict[str, str]) -> str:
+    """Return a sentence where both directions came out alike."""
+    verdict = compared[0].comparison.verdict if compared[0].comparison else "undecided"
+    if verdict == "undecided":
+        told = listed([f"{WAYS[way][1]} {r}" for way, r in rates.items()])
+        return f"no difference shown yet between {names[0]} and {names[1]}: {told}"
+    winner, loser = names if "faster" in verdict else names[::-1]
+    parts = []
+    for row in compared:
+        ratio = row.comparison.ratio.value if row.comparison else 1.0
+        times = ratio if "faster" in verdict else 1 / ratio
+        parts.append((WAYS[row.workload.drive_direction][1], how_much(times), rates[row.workload.drive_direction]))
+    way, much, told = parts[0]
+    than = f"{much} as" if much.endswith("as fast") else f"{much} than"
+    rest = [f"{m} {w} ({t})" for w, m, t in parts[1:]]
+    return f"{winner} is {than} {loser} {way} ({told})" + (f", {listed(rest)}" if rest else "")
+
+
+def _phrase(row: ComparedRow, rates: str) -> str:
+    compared = row.comparison
+    assert compared is not None
+    doing = WAYS[row.workload.drive_direction][1]
+    if compared.verdict in ("same", "undecided"):
+        return f"{compared.verdict if compared.verdict == 'undecided' else 'equally fast'} {doing} ({rates})"
+    return f"{how_much(compared.ratio.value)} {doing} ({rates})"
+
+
+def _both(row: ComparedRow, rows: Sequence[ComparedRow], baseline: str, unit: str) -> str:
+    """Return the faster and the slower rate of a direction: '231 against 37 MB/s'."""
+    base = next(r for r in rows if r.setup == baseline and r.workload.text == row.workload.text)
+    low, high = sorted((row.estimate.rate, base.estimate.rate))
+    return f"{show_rate(high, unit, with_unit=False)} against {show_rate(low, unit)}"
+
+
+def _ranked(review: Review, rows: Sequence[ComparedRow], unit: str) -> str:
+    """Return the order of three setups or more, by direction."""
+    phrases = []
+    for way, (_, doing) in WAYS.items():
+        mine = sorted((r for r in rows if r.workload.drive_direction == way), key=lambda r: -r.estimate.rate)
+        if not mine:
+            continue
+        told = [f"{review.setup_label(r.setup)} ({show_rate(r.estimate.rate, unit)})" for r in mine]
+        order = f"then {listed(told[1:])}" if len(told) <= MOST else f"slowest {told[-1]}"
+        phrases.append(f"{doing}, fastest is {told[0]}, {order}")
+    return "; ".join(phrases)
