@@ -40,6 +40,12 @@ COMMANDS = {
         "ulterion new my-review",
         "ulterion new my-review --title 'Three enclosures'",
     ),
+    "add": Command(
+        "features.survey.add_command",
+        "write a port, part, claim or setup into review.toml",
+        "ulterion add part pod --name 'Brindlewick Pod' --kind enclosure --claims 'read 1050 MB/s, write 1000 MB/s'",
+        "ulterion add setup pod --chain 'laptop:left > pod > reed'",
+    ),
     "survey": Command(
         "features.survey.command",
         "what this machine sees: drives, how each is linked, driver, capacity, temperature",
@@ -88,11 +94,24 @@ COMMANDS = {
         "ulterion note --setup pod 'noise: hums under load'",
         keeps=True,
     ),
+    "assign": Command(
+        "features.notes.assign_command",
+        "give a run of before the setup that it was made on",
+        "ulterion assign 26a0d6 'front port'",
+        "ulterion assign 26a0d6 pod --review field-kit",
+    ),
     "compare": Command(
         "features.compare.command",
         "setups against the baseline, with what else differed",
         "ulterion compare --figure compare.png",
         "ulterion compare --soaks pod draught",
+    ),
+    "versus": Command(
+        "features.compare.versus_command",
+        "one drive in two or more places, moved by hand: measured in each, compared at once",
+        "ulterion versus 'front port' 'the hub'",
+        "ulterion versus 'left' 'right' 'the dock' --drive sdb",
+        keeps=True,
     ),
     "race": Command(
         "features.clock.race_command",

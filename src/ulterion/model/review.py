@@ -7,6 +7,7 @@ The format is described in docs/formats.md.  Its `schema` number changes when an
 from __future__ import annotations
 
 import datetime
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Literal
 
@@ -36,7 +37,7 @@ class Part(Written):
     """Anything with a spec sheet."""
 
     name: str = Field(min_length=1, description="maker and product, as readers know it")
-    kind: str = Field(min_length=1, description="drive, card, enclosure, reader, hub, adapter, cable, ...")
+    kind: str = Field("device", min_length=1, description="drive, card, enclosure, reader, hub, adapter, cable, ...")
     link: KnownLink | None = Field(None, description="its link towards the host")
     inside: KnownLink | None = Field(None, description="its link towards the medium")
     price: Price | None = None
@@ -183,11 +184,11 @@ def load_review(path: Path) -> Review:
 def parse_review(text: str, path: Path) -> Review:
     """Read the text of a review.toml; `path` is for messages.  Raises UsageError that names file, place and remedy."""
     review = _with_cells(_with_said(tomlfile.parse(text, path, Review)), path)
-    _check_names(review, text, path)
-    _check_chains(review, text, path)
-    _check_baselines(review, text, path)
+    faults = [*_wrong_names(review), *_wrong_chains(review), *_wrong_baselines(review)]
     if review.report.against is not None and review.report.against not in review.setups:
-        raise _refuse(text, path, ("report", "against"), unknown("setup", review.report.against, review.setups))
+        faults.append((("report", "against"), unknown("setup", review.report.against, review.setups)))
+    if faults:
+        raise UsageError(tomlfile.joined_faults(path, [(tomlfile.where(text, place), why) for place, why in faults]))
     return review
 
 
@@ -233,38 +234,38 @@ def _with_cells(review: Review, path: Path) -> Review:
     return review.model_copy(update={"setups": made})
 
 
-def _refuse(text: str, path: Path, place: tuple[str, ...], why: str) -> UsageError:
-    return UsageError(f"{tomlfile.place_in(text, path, place)}: {why}")
+Fault = tuple[tuple[str, ...], str]
+"""A place in a review.toml, and what is wrong there."""
 
 
-def _check_names(review: Review, text: str, path: Path) -> None:
+def _wrong_names(review: Review) -> Iterator[Fault]:
     for key, part in review.parts.items():
         for rival in (f.than for f in part.faster):
             if rival not in review.parts:
-                raise _refuse(text, path, ("parts", key, "faster"), unknown("part", rival, review.parts))
+                yield ("parts", key, "faster"), unknown("part", rival, review.parts)
         if key in review.ports:
-            raise _refuse(text, path, ("parts", key), "is also the name of a port; give one of them another name")
+            yield ("parts", key), "is also the name of a port; give one of them another name"
     for key in review.setups:
         if not key.replace("-", "").replace("_", "").isalnum():
-            raise _refuse(text, path, ("setups", key), "use letters, digits, '-' and '_' in the name of a setup")
+            yield ("setups", key), "use letters, digits, '-' and '_' in the name of a setup"
         if len(key.encode()) > MAX_NAME_BYTES:
-            raise _refuse(text, path, ("setups", key), f"has a name longer than {MAX_NAME_BYTES} bytes; files bear it")
+            yield ("setups", key), f"has a name longer than {MAX_NAME_BYTES} bytes; files bear it"
 
 
-def _check_chains(review: Review, text: str, path: Path) -> None:
+def _wrong_chains(review: Review) -> Iterator[Fault]:
     known = [*review.ports, *review.parts]
     for name, setup in review.setups.items():
         place = ("setups", name, "chain")
         for index, key in enumerate(setup.chain):
             if key not in known:
-                raise _refuse(text, path, place, unknown("part or port", key, known))
+                yield place, unknown("part or port", key, known)
             if key in review.ports and index > 0:
-                raise _refuse(text, path, place, f"'{key}' is a port of the host and can only stand first")
+                yield place, f"'{key}' is a port of the host and can only stand first"
         if setup.medium in review.ports:
-            raise _refuse(text, path, place, "ends at a port; end it with the drive or card that holds the data")
+            yield place, "ends at a port; end it with the drive or card that holds the data"
 
 
-def _check_baselines(review: Review, text: str, path: Path) -> None:
+def _wrong_baselines(review: Review) -> Iterator[Fault]:
     seen: dict[str, str] = {}
     for name, setup in review.setups.items():
         if not setup.baseline:
@@ -273,5 +274,5 @@ def _check_baselines(review: Review, text: str, path: Path) -> None:
             why = (
                 f"is the baseline for '{setup.medium}', and so is '{seen[setup.medium]}'; only one can be the baseline"
             )
-            raise _refuse(text, path, ("setups", name, "baseline"), why)
+            yield ("setups", name, "baseline"), why
         seen[setup.medium] = name

@@ -58,14 +58,19 @@ def add_tables(path: Path, tables: Tables) -> None:
         )
 
 
-def change_review(path: Path, change: Callable[[str], str]) -> None:
-    """Write a review.toml with its text changed, if it can be read afterwards; line ends stay.  Raises UsageError."""
+def change_review(path: Path, change: Callable[[str], str], *, write: bool = True) -> None:
+    """Write a review.toml with its text changed, if it can be read afterwards; line ends stay.  Raises UsageError.
+
+    Without `write` it is only looked whether it could be.
+    """
     with locked(path.parent / RUNS, must=False):
         before = read_bytes(path, MAX_TEXT_BYTES)
         text = as_text(before, path)
         windows = "\r\n" in text and not re.search(r"(?<!\r)\n", text)
         written = change(text.replace("\r\n", "\n") if windows else text)
         parse_review(written, path)
+        if not write:
+            return
         mark = codecs.BOM_UTF8 if before.startswith(codecs.BOM_UTF8) else b""
         after = mark + (written.replace("\n", "\r\n") if windows else written).encode()
         if read_bytes(path, MAX_TEXT_BYTES) != before:
@@ -73,7 +78,7 @@ def change_review(path: Path, change: Callable[[str], str]) -> None:
         replace_in_place(path, after)
 
 
-def change_document(path: Path, change: Callable[[TOMLDocument], None]) -> None:
+def change_document(path: Path, change: Callable[[TOMLDocument], None], *, write: bool = True) -> None:
     """Change the tables of a review.toml in place, comments and order kept; raise UsageError."""
     import tomlkit
     from tomlkit.exceptions import TOMLKitError
@@ -86,7 +91,7 @@ def change_document(path: Path, change: Callable[[TOMLDocument], None]) -> None:
         except TOMLKitError as error:
             raise UsageError(f"{path} cannot be changed: {error}; write it by hand") from error
 
-    change_review(path, changed)
+    change_review(path, changed, write=write)
 
 
 def setup_expects(document: TOMLDocument, path: Path, setup: str, facts: Mapping[str, str]) -> None:
@@ -100,6 +105,29 @@ def setup_expects(document: TOMLDocument, path: Path, setup: str, facts: Mapping
     if table is None:
         raise UsageError(f"{path}: {unknown('setup', setup, setups)}")
     table["expect"] = _as_table(facts)
+
+
+def add_claims(path: Path, kind: str, key: str, claims: Mapping[str, str], *, write: bool = True) -> None:
+    """Write claims of a part or port (`kind` 'parts' or 'ports') into its table; raise UsageError for one that is there already.
+
+    Without `write` it is only looked whether they could be.
+    """
+
+    def changed(document: TOMLDocument) -> None:
+        import tomlkit
+
+        tables = document.get(kind, {})
+        table = tables.get(key)
+        if table is None:
+            raise UsageError(f"{path}: {unknown(kind[:-1], key, tables)}")
+        if "claims" not in table:
+            table["claims"] = tomlkit.table()
+        for name, value in claims.items():
+            if name in table["claims"]:
+                raise UsageError(f"{path}: {kind}.{key} claims {name} {table['claims'][name]} already; change it there")
+            table["claims"][name] = value
+
+    change_document(path, changed, write=write)
 
 
 def _as_table(values: Mapping[str, str]) -> Item:

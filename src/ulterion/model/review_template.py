@@ -5,8 +5,10 @@ from __future__ import annotations
 from ulterion.model import tomlfile
 
 
-def started_toml(title: str) -> str:
+def started_toml(title: str, *, examples: bool = True) -> str:
     """Return the text of a new review.toml; its title is written so that it is read back as it was."""
+    if not examples:
+        return f"schema = 2\n\n[review]\ntitle = {tomlfile.quoted(title)}\n"
     return TEMPLATE.format(title=tomlfile.quoted(title))
 
 

@@ -53,13 +53,13 @@ def _is_file(path: Path) -> bool:
         return False
 
 
-def new_review(folder: Path, title: str) -> Path:
-    """Start a review folder; return the path of its review.toml.  Overwrites nothing."""
+def new_review(folder: Path, title: str, *, examples: bool = True) -> Path:
+    """Start a review folder; return the path of its review.toml, with examples to fill in or without.  Overwrites nothing."""
     path = folder / FILE_NAME
     try:
         (folder / RUNS).mkdir(parents=True, exist_ok=True)
         with path.open("x", encoding="utf-8") as out:
-            out.write(started_toml(title))
+            out.write(started_toml(title, examples=examples))
     except FileExistsError as error:
         raise UsageError(f"{path} exists already and was left as it is; choose another folder, or edit it") from error
     except (OSError, ValueError) as error:
@@ -165,6 +165,21 @@ class ReviewFolder:
             run = how(parse_run(read_bytes(summary.path), summary.path.name))
             self.save(run)
         return run
+
+    def reassign(self, summary: RunSummary, setup: str, chain: list[str]) -> AnyRun:
+        """Give a run another setup: its document is changed, then named after it; raise UsageError."""
+        with locked(self.make_runs_folder()):
+            run = parse_run(read_bytes(summary.path), summary.path.name)
+            changed: AnyRun = run.model_copy(update={"setup": setup, "chain": chain})
+            write_atomically(summary.path, changed.to_bytes())
+            try:
+                summary.path.rename(self.path_of(changed))  # in this order, so that it is never there twice
+            except OSError as error:
+                raise UsageError(
+                    f"{summary.path} cannot be renamed: {error.strerror}; its setup was changed"
+                ) from error
+            self.refresh()
+        return changed
 
     def path_of(self, run: AnyRun) -> Path:
         """Return where a run's document is, or will be."""

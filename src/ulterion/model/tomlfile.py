@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TypeVar, get_args
 
@@ -15,11 +16,12 @@ from ulterion.model.reading import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
 Place = tuple[int | str, ...]
+MOST = 12  # faults of a file that are named
 _UNQUOTABLE = re.compile(r'["\\\x00-\x1f\x7f-\x9f\u2028\u2029]')
 
 
 def read(path: Path, model: type[Model]) -> Model:
-    """Read a TOML file into `model`; raise UsageError with the first fault found."""
+    """Read a TOML file into `model`; raise UsageError that names every fault found."""
     return parse(read_text(path), path, model)
 
 
@@ -30,7 +32,7 @@ def quoted(text: str) -> str:
 
 
 def parse(text: str, path: Path, model: type[Model]) -> Model:
-    """Read TOML text into `model`; `path` is for messages only."""
+    """Read TOML text into `model`; `path` is for messages only.  Raises UsageError that names every fault, with its line."""
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -42,16 +44,35 @@ def parse(text: str, path: Path, model: type[Model]) -> Model:
     try:
         return model.model_validate(data)
     except ValidationError as error:
-        raise UsageError(_first_fault(error, text, path, model)) from error
+        raise UsageError(_faults(error, text, path, model)) from error
     except RecursionError as error:
         raise UsageError(f"{path}: nested too deep; mend that and try again") from error
 
 
-def _first_fault(error: ValidationError, text: str, path: Path, model: type[BaseModel]) -> str:
-    # an unknown key first: a misspelt key also shows up as a missing one, which would mislead
-    fault = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
-    place = tuple(p for p in fault["loc"] if not (isinstance(p, str) and p.startswith("function-")))
-    return f"{place_in(text, path, place)}: {_reason(fault, place, model)}"
+def _faults(error: ValidationError, text: str, path: Path, model: type[BaseModel]) -> str:
+    """Return every fault in a sentence of its own, in the order of their lines."""
+    every = error.errors()
+    unknown_at = {f["loc"][:-1] for f in every if f["type"] == "extra_forbidden"}
+    # a misspelt key also shows up as a missing one, which would mislead
+    told = [f for f in every if not (f["type"] == "missing" and f["loc"][:-1] in unknown_at)]
+    faults = []
+    for fault in told:
+        place = tuple(p for p in fault["loc"] if not (isinstance(p, str) and p.startswith("function-")))
+        faults.append((_line_of(text, place) or 0, where(text, place), _reason(fault, place, model)))
+    return joined_faults(path, [(where, why) for _, where, why in sorted(faults)])
+
+
+def joined_faults(path: Path, faults: Sequence[tuple[str, str]]) -> str:
+    """Return faults of a file, each given as (where, why), in one line."""
+    told = [f"{where}: {why}" if where else why for where, why in dict.fromkeys(faults)]
+    more = [f"and {len(told) - MOST} more"] if len(told) > MOST else []
+    return f"{path}{', ' if faults[0][0] else ': '}{'; '.join([*told[:MOST], *more])}"
+
+
+def where(text: str, place: Place) -> str:
+    """Return 'line N, a.b.c' for a dotted place; without a line when it cannot be found."""
+    line = _line_of(text, place)
+    return ", ".join(p for p in (f"line {line}" if line else "", ".".join(str(p) for p in place)) if p)
 
 
 def _reason(fault: Any, place: Place, model: type[BaseModel]) -> str:
@@ -89,10 +110,7 @@ def _is_model(annotation: object) -> bool:
 
 def place_in(text: str, path: Path, place: Place) -> str:
     """Return 'FILE, line N, a.b.c' for a dotted place; without a line when it cannot be found."""
-    dotted = ".".join(str(p) for p in place)
-    line = _line_of(text, place)
-    parts = [str(path), f"line {line}" if line else "", dotted]
-    return ", ".join(p for p in parts if p)
+    return ", ".join(p for p in (str(path), where(text, place)) if p)
 
 
 def _line_of(text: str, place: Place) -> int | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
@@ -41,10 +41,11 @@ def key_of(label: str, taken: Collection[str] = ()) -> str:
     return free
 
 
-def named_setup(folder: ReviewFolder, label: str, target: str, start: Path) -> str:
+def named_setup(folder: ReviewFolder, label: str, target: str, start: Path, *, medium: str | None = None) -> str:
     """Return the setup that a label and what is plugged in at a target stand for; one that is new is taken up by the review.
 
-    `target` is a folder, a file, a device or 'net:HOST', seen from the folder `start`.  Raises UsageError.
+    `target` is a folder, a file, a device or 'net:HOST', seen from the folder `start`; `medium` the key of the drive where that is known
+    already, whatever a box around it shows.  Raises UsageError.
     """
     label = checked_label(label)
     if target.startswith(SIM):
@@ -57,7 +58,24 @@ def named_setup(folder: ReviewFolder, label: str, target: str, start: Path) -> s
     if not path.exists():
         raise UsageError(f"{target} is not there; mount the drive, or check the name")
     facts = facts_of_device(path, path.resolve().name) if path.is_block_device() else facts_of(path)
-    return _taken_up(folder, label, _seen(folder.review, facts), str(path.resolve()))
+    seen = _seen(folder.review, facts)
+    if medium is not None:
+        seen = replace(seen, medium=medium, part=None)
+    return _taken_up(folder, label, seen, str(path.resolve()))
+
+
+def setup_of_facts(folder: ReviewFolder, name: str, facts: TargetFacts) -> str:
+    """Return the setup of a name or label for a run of before; one that is new is made from what the run shows.  Raises UsageError."""
+    review = folder.review
+    if name in review.setups:
+        return name
+    if facts.kind == "simulated":
+        return review.setup_called(name)
+    label = checked_label(name)
+    if facts.network is not None:
+        peer = f"{NET}{facts.network.there.host or facts.path.removeprefix(NET)}"
+        return _taken_up(folder, label, _Seen(_peer_key(review, peer), _peer(peer)), peer)
+    return _taken_up(folder, label, _seen(review, facts), facts.path)
 
 
 def setup_by_hand(folder: ReviewFolder, label: str, medium: str | None = None) -> str:
@@ -100,6 +118,22 @@ def expected_facts(facts: TargetFacts) -> dict[str, str]:
     link = known_link(facts.link)
     known = {"serial": facts.serial, "port": facts.port, "link": link.name if link else None, "driver": facts.driver}
     return {k: v for k, v in known.items() if v}
+
+
+def drive_tables(review: Review, facts: TargetFacts) -> tuple[str, str | None, Tables]:
+    """Return the keys of medium and port (None: not shown) of what is plugged in, and their tables where the review lacks them."""
+    seen = _seen(review, facts)
+    return seen.medium, seen.port, _new_tables(review, seen)
+
+
+def _new_tables(review: Review, seen: _Seen) -> Tables:
+    """Return the tables of port and medium that the review lacks."""
+    tables: Tables = {}
+    if seen.port is not None and seen.port not in review.ports:
+        tables["ports", seen.port] = {"link": seen.port_link or "unknown"}
+    if seen.part is not None and seen.medium not in review.parts:
+        tables["parts", seen.medium] = dict(seen.part)
+    return tables
 
 
 def _seen(review: Review, facts: TargetFacts) -> _Seen:
@@ -165,11 +199,7 @@ def _taken_up(folder: ReviewFolder, label: str, seen: _Seen, target: str) -> str
     for key in _labelled(review, label):
         if review.setups[key].medium == seen.medium:
             return key
-    tables: Tables = {}
-    if seen.port is not None and seen.port not in review.ports:
-        tables["ports", seen.port] = {"link": seen.port_link or "unknown"}
-    if seen.part is not None and seen.medium not in review.parts:
-        tables["parts", seen.medium] = dict(seen.part)
+    tables = _new_tables(review, seen)
     through = _part_called(review, label)
     between = [through] if through is not None and through != seen.medium else []
     key = key_of(label, review.setups)

@@ -34,5 +34,5 @@ def open_default_review(tell: Tell) -> ReviewFolder:
     """Open the personal default review, starting it when it is not there."""
     folder = default_folder()
     if not (folder / FILE_NAME).is_file():
-        new_review(folder, "First tries, outside any review")
+        new_review(folder, "First tries, outside any review", examples=False)
     return ReviewFolder.open(folder, tell)

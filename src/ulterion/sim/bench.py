@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import itertools
 from collections.abc import Mapping
 from pathlib import Path
@@ -26,6 +27,7 @@ from ulterion.model.quantities import (
 )
 
 SCHEMA = 2
+EPOCH = datetime.datetime(2026, 1, 1, 9, 0, tzinfo=datetime.UTC)
 
 
 class DriveHeat(Written):
@@ -139,7 +141,7 @@ class About(Written):
     host: str
     system: str | None = None
     seed: int = Field(1, ge=0)
-    epoch: AwareDatetime = Field(description="when its virtual time begins")
+    epoch: AwareDatetime = Field(EPOCH, description="when its virtual time begins")
     room: Temperature | None = None
 
 

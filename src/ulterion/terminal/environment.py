@@ -89,6 +89,15 @@ class Environment:
         self.err.flush()
         return sys.stdin.readline().strip().casefold() in ("y", "yes")
 
+    def ask_text(self, question: str) -> str | None:
+        """Ask for a line at the terminal and return it; None without a terminal, or where it is over."""
+        if not (sys.stdin is not None and sys.stdin.isatty() and self.err.isatty()):
+            return None
+        self.err.write(f"{question}: ")
+        self.err.flush()
+        line = sys.stdin.readline()
+        return line.strip() if line else None
+
     def tell(self, sentence: str) -> None:
         """Print one sentence to the standard error."""
         self.notice([sentence])

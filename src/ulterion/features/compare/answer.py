@@ -43,7 +43,7 @@ def _pair(review: Review, baseline: str, rows: Sequence[ComparedRow], unit: str)
     other = compared[0].setup
     names = (review.setup_label(other), review.setup_label(baseline))
     verdicts = {r.comparison.verdict for r in compared if r.comparison is not None}
-    rates = {r.workload.drive_direction: _both(r, rows, baseline, unit) for r in compared}
+    rates = {r.workload.drive_direction: _both(r, unit) for r in compared}
     if verdicts == {"same"}:
         each = listed([f"{WAYS[way][0]} {told}" for way, told in rates.items()])
         return f"{names[0]} and {names[1]} are equally fast: {each}"
@@ -82,10 +82,10 @@ def _phrase(row: ComparedRow, rates: str) -> str:
     return f"{how_much(compared.ratio.value)} {doing} ({rates})"
 
 
-def _both(row: ComparedRow, rows: Sequence[ComparedRow], baseline: str, unit: str) -> str:
+def _both(row: ComparedRow, unit: str) -> str:
     """Return the faster and the slower rate of a direction: '231 against 37 MB/s'."""
-    base = next(r for r in rows if r.setup == baseline and r.workload.text == row.workload.text)
-    low, high = sorted((row.estimate.rate, base.estimate.rate))
+    assert row.comparison is not None
+    low, high = sorted((row.estimate.rate, row.estimate.rate / row.comparison.ratio.value))
     return f"{show_rate(high, unit, with_unit=False)} against {show_rate(low, unit)}"
 
 

@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ulterion.terminal import options
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
@@ -16,11 +16,13 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ulterion.features.clock.judging import ClockRow
     from ulterion.features.compare.selection import Selection
     from ulterion.model.review import Review
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
     from ulterion.results.comparison import Group
+    from ulterion.show.blocks import Shown
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -58,8 +60,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="PERCENT",
         help="smallest difference that matters, such as '3 %%' (default: the review's)",
     )
+    _add_shown(parser)
+    options.add_review(parser)
+    options.add_units(parser)
+    options.add_fail_on(parser, ("slower", "undecided"))
+    options.add_json(parser)
+
+
+def _add_shown(parser: argparse.ArgumentParser) -> None:
+    """Add the options on how much is shown, and drawn."""
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
-    parser.add_argument("--long", action="store_true", help="every figure with its interval below the answer")
+    parser.add_argument("--long", action="store_true", help="every result with its interval below the answer")
     parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
     parser.add_argument(
         "--workload",
@@ -68,23 +79,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="NAME",
         help="only this workload, such as sequential-read, in tables and figures; may be repeated",
     )
-    options.add_review(parser)
-    options.add_units(parser)
-    options.add_fail_on(parser, ("slower", "undecided"))
-    options.add_json(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Compare and show."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.clock.data import ClockedRow
     from ulterion.features.clock.judging import clocked_rows
-    from ulterion.features.clock.tables import clocked_table
-    from ulterion.features.compare.data import comparison_answer
     from ulterion.features.compare.other_review_options import with_guests
     from ulterion.features.compare.selection import selected
-    from ulterion.features.compare.tables import answer_lines, comparison, outcome_lines
-    from ulterion.features.notes.entries import outcomes
 
     folder = options.review_for(arguments, env.folder, env.tell)
     if arguments.dark and not arguments.figure:
@@ -92,33 +94,77 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
-    chosen = selected(
-        folder, arguments.setup, arguments.against, arguments.since, personal=options.is_personal(arguments, env.folder)
-    )
+    personal = options.is_personal(arguments, env.folder)
+    chosen = selected(folder, arguments.setup, arguments.against, arguments.since, personal=personal)
+    if personal and not chosen.runs:
+        raise UsageError(
+            "nothing was measured yet outside a review; begin with: ulterion measure FOLDER --as 'front port', "
+            "then the same under another label. For a review go into its folder, or use --review DIR"
+        )
     by_hand = clocked_rows(chosen.review, chosen.runs, margin, chosen.setups, against=chosen.against)
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
     may_be_none = bool(by_hand) and not arguments.figure and not arguments.workload
     groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
-    labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
-    paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
-    if arguments.json:
-        drawn = _drawn(arguments, paths, groups, labels, review)
-        timed = tuple(map(ClockedRow.by, by_hand))
-        env.show_json("comparison", comparison_answer(groups, margin, timed, outcomes(folder)), drawn.as_data())
-        drawn.end(env)
-    else:
-        noted = outcomes(folder)
-        env.show(answer_lines(review, groups, by_hand, arguments.units))
-        env.show(comparison(groups, labels, arguments.units, margin, noted, long=arguments.long))
-        env.show(clocked_table(by_hand, arguments.units))
-        env.show(outcome_lines(noted))
-        drawn = _drawn(arguments, paths, groups, labels, review)
-        env.show([""])
-        drawn.show(env)
-        env.show(["next: ulterion claims"])
-        drawn.end(env)
+    _show(arguments, env, Compared(folder, review, groups, by_hand, margin), short=personal and not arguments.long)
     verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
+
+
+class Compared(NamedTuple):
+    """What was compared: groups of what was measured and rows of what was timed or copied, of a review at a margin."""
+
+    folder: ReviewFolder
+    review: Review
+    groups: Sequence[Group]
+    timed: Sequence[ClockRow]
+    margin: float
+
+
+def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *, short: bool) -> None:
+    """Print a comparison, on one screen with `short`, and draw it."""
+    from ulterion.features.clock.data import ClockedRow
+    from ulterion.features.compare.data import comparison_answer
+    from ulterion.features.compare.tables import outcome_lines
+    from ulterion.features.notes.entries import outcomes
+
+    folder, review, groups, timed, margin = compared
+    labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
+    paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
+    noted = outcomes(folder)
+    if arguments.json:
+        drawn = _drawn(arguments, paths, groups, labels, review)
+        answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted)
+        env.show_json("comparison", answer, drawn.as_data())
+        drawn.end(env)
+        return
+    env.show(_short(compared, arguments.units) if short else _whole(compared, labels, noted, arguments))
+    env.show(outcome_lines(noted))
+    drawn = _drawn(arguments, paths, groups, labels, review)
+    env.show([""])
+    drawn.show(env)
+    env.show(["next: " + ("ulterion compare --long shows everything" if short else "ulterion claims")])
+    drawn.end(env)
+
+
+def _short(compared: Compared, unit: str) -> list[Shown]:
+    from ulterion.features.compare.short import short_comparison, transfer_lines
+
+    review = compared.review
+    return [*short_comparison(review, compared.groups, unit), *transfer_lines(review, compared.timed, unit)]
+
+
+def _whole(
+    compared: Compared, labels: dict[str, str], noted: dict[str, list[str]], arguments: argparse.Namespace
+) -> list[Shown]:
+    from ulterion.features.clock.tables import clocked_table
+    from ulterion.features.compare.tables import answer_lines, comparison
+
+    _, review, groups, timed, margin = compared
+    return [
+        *answer_lines(review, groups, timed, arguments.units),
+        *comparison(groups, labels, arguments.units, margin, noted, long=arguments.long),
+        *clocked_table(timed, arguments.units),
+    ]
 
 
 def _groups(

@@ -133,7 +133,7 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
     drawn = _drawn(arguments, env, finished)
     drawn.show(env)
     if finished.failure is None:
-        env.show([_next_step(request)])
+        env.show([_next_step(request, arguments.label)])
     drawn.end(env)
 
 
@@ -148,14 +148,18 @@ def _drawn(arguments: argparse.Namespace, env: Environment, finished: Kept[Measu
     return draw([(env.folder / arguments.figure, figure)])
 
 
-def _next_step(request: MeasureRequest) -> str:
+def _next_step(request: MeasureRequest, label: str | None) -> str:
     from ulterion.show.sentences import listed
 
     review = request.place.review.review
     if request.place.setup is None and review.setups:
         return f"next: with --setup NAME it is compared with the others; here: {listed([*review.setups])}"
     if request.place.setup is None:
-        return "next: 'ulterion new DIR' starts a review, in which drives and setups are compared"
+        return f"next: with a label it can be compared: ulterion measure {request.place.target} --as 'front port'"
+    if label is not None and len(review.setups) < 2:
+        return f"next: plug it in elsewhere, then: ulterion measure {request.place.target} --as 'another label'"
+    if label is not None:
+        return "next: ulterion compare"
     measured = {s.setup for s in request.place.review.summaries() if s.kind in ("measure", "network")}
     left = [n for n in review.setups if n not in measured]
     if left:

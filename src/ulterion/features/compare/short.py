@@ -1,0 +1,87 @@
+"""A comparison on one screen: the answer, and a line for each setup with its rates side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.units import show_iops, show_rate
+from ulterion.features.clock.answer import answers as transfer_answers
+from ulterion.features.clock.judging import ClockRow
+from ulterion.features.clock.tables import clocked_lines
+from ulterion.features.compare.answer import answers
+from ulterion.model.review import Review
+from ulterion.results.comparison import ComparedRow, Group
+from ulterion.show.blocks import BLANK, Shown, Table, Text, verdict
+from ulterion.show.columns import show_change
+from ulterion.show.sentences import sentence_of
+
+MOST = 6  # workloads that stand side by side
+
+
+def short_comparison(review: Review, groups: Sequence[Group], unit: str) -> list[Shown]:
+    """Return sentences and tables, a table for each medium."""
+    shown: list[Shown] = []
+    sentences = [sentence_of(a) for group in groups for a in answers(review, group, unit)]
+    shown += [*(Text(s) for s in sentences), *([BLANK] if sentences else [])]
+    for group in groups:
+        shown += [_table(review, group, unit), *_left_out(group), *_warned(review, group)]
+    return shown
+
+
+def transfer_lines(review: Review, timed: Sequence[ClockRow], unit: str) -> list[Shown]:
+    """Return what transfers that were timed by hand or copied say, with a line for each; nothing without any."""
+    return clocked_lines(review, transfer_answers(review, timed, unit), timed, [], unit) if timed else []
+
+
+def _table(review: Review, group: Group, unit: str) -> Shown:
+    """Return a line for each setup; a rate, and beside it by how much it differs from the baseline's."""
+    kept = _workloads(group)
+    names = {r.workload.text: r.workload for r in group.rows}
+    columns = [("", "left"), *((_heading(names[text].title, names[text].pattern, unit), "right") for text in kept)]
+    lines = []
+    for setup in dict.fromkeys(r.setup for r in group.rows):
+        cells = [next((r for r in group.rows if r.setup == setup and r.workload.text == text), None) for text in kept]
+        lines.append([Text(review.setup_label(setup), style="name"), *(_cell(c, unit) for c in cells)])
+    return Table(columns, lines)
+
+
+def _workloads(group: Group) -> list[str]:
+    """Return the workloads that stand side by side: those compared first."""
+    compared = [r.workload.text for r in group.rows if r.comparison is not None]
+    return list(dict.fromkeys([*compared, *(r.workload.text for r in group.rows)]))[:MOST]
+
+
+def _heading(name: str, pattern: str, unit: str) -> str:
+    return f"{name}, {'IOPS' if pattern == 'random' else unit}"
+
+
+def _cell(row: ComparedRow | None, unit: str) -> Text | str:
+    if row is None:
+        return "–"
+    small = row.workload.pattern == "random"
+    rate = (
+        show_iops(row.estimate.rate / row.workload.block_bytes)
+        if small
+        else show_rate(row.estimate.rate, unit, with_unit=False)
+    )
+    if row.comparison is None:
+        return rate
+    word = {"same": "same", "undecided": "?"}.get(row.comparison.verdict) or show_change(row.comparison.ratio.value)
+    return verdict(row.comparison.verdict, shown=f"{rate} ({word})")
+
+
+def _left_out(group: Group) -> list[Shown]:
+    every = len(dict.fromkeys(r.workload.text for r in group.rows))
+    return [Text(f"{every - MOST} more workloads: --long", "muted")] if every > MOST else []
+
+
+def _warned(review: Review, group: Group) -> list[Shown]:
+    """Return what must be known of the rates, each sentence once with the setups it is of."""
+    by_words: dict[str, list[str]] = {}
+    for setup, sentences in group.caveats.items():
+        for words in sentences:
+            by_words.setdefault(words, []).append(review.setup_label(setup))
+    everywhere = set(group.caveats)
+    told = [w if len(names) == len(everywhere) else f"{', '.join(names)}: {w}" for w, names in by_words.items()]
+    differs = [f"{review.setup_label(n)} also differed: {', '.join(d)}" for n, d in group.differs.items() if d]
+    return [Text(sentence_of(w), style="warning") for w in [*told, *differs]]
