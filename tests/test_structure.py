@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import itertools
 import re
 import shlex
 import subprocess
@@ -168,9 +169,10 @@ class Documents(unittest.TestCase):
         for name in COMMANDS:
             self.assertIn(f"ulterion {name}", guide)
         for path in (REPOSITORY / "README.md", *(REPOSITORY / "docs").glob("*.md")):
-            for line in re.findall(r"^ +(?:sudo )?ulterion ([^|;>\n]+)", path.read_text(), re.MULTILINE):
+            for line in re.findall(r"^ +(?:sudo )?ulterion (.+)", path.read_text(), re.MULTILINE):
                 with self.subTest(path.name, line=line):
-                    argv = shlex.split(line, comments=True)
+                    words = shlex.split(line, comments=True)
+                    argv = list(itertools.takewhile(lambda word: word not in ("|", ";", ">"), words))
                     build_parser(argv).parse_args(argv)
 
     def test_calls_name_what_is_more_than_five_arguments(self) -> None:
