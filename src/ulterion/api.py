@@ -13,6 +13,7 @@ import pandas as pd
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.ceilings import Direction
 from ulterion.features.claims.judging import judge_claims
+from ulterion.features.notes.compatibility import what_works
 from ulterion.features.plan.judging import all_observations, effects, ranks
 from ulterion.features.soak.judging import soak_of
 from ulterion.model.planned import planned
@@ -45,6 +46,7 @@ TABLES = {
     "soak-series": "soak_series",
     "claims": "claims",
     "comparisons": "compare",
+    "compatibility": "compatibility",
 }
 """The tables that can be exported, and the method of `Review` that gives each."""
 
@@ -135,6 +137,15 @@ class Review:
             return pd.DataFrame(columns=["run", "setup", "seconds", "MB_per_s"])
         whole = pd.concat(frames, ignore_index=True)
         return whole[["run", "setup", *(c for c in whole.columns if c not in ("run", "setup"))]]
+
+    def compatibility(self) -> pd.DataFrame:
+        """Return one row for each outcome noted: setup, question, works ('works', 'works with help', 'does not work'), condition."""
+        rows = [
+            {"setup": row.setup, "question": one.question, "works": one.works, "condition": one.condition}
+            for row in what_works(self.folder)
+            for one in row.outcomes.values()
+        ]
+        return pd.DataFrame(rows, columns=["setup", "question", "works", "condition"])
 
     def table(self, name: str) -> pd.DataFrame:
         """Return one of `TABLES` by its name; raise UsageError for another, or where there is nothing for it."""

@@ -358,7 +358,8 @@ class Noting(Soaking):
             assert isinstance(one, Reading), text
             self.assertEqual((one.what, one.value, one.unit, one.remark), wanted)
         for text, kind in (("not recognized", "outcome"), ("Not detected on the left port", "outcome"), ("take 38", "remark"),
-                           ("the case is 38 mm wide", "remark"), ("needs external power", "outcome")):  # fmt: skip
+                           ("the case is 38 mm wide", "remark"), ("needs external power", "outcome"), ("works with the charger", "outcome"),
+                           ("boots", "outcome"), ("does not work", "outcome"), ("works well, but hums", "remark"), ("with the lid on: works", "outcome")):  # fmt: skip
             one = parse_note(text)
             assert isinstance(one, Note), text
             self.assertEqual((one.kind, one.text), (kind, text))

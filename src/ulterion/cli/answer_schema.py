@@ -25,11 +25,11 @@ from ulterion.features.estimate.data import (
     WorksData,
 )
 from ulterion.features.measure.data import Measurement, SharingData
-from ulterion.features.notes.data import Noted, Notes
+from ulterion.features.notes.data import Assigned, Noted, Notes
 from ulterion.features.page.data import ArchivedData, ExportedData, FoundData, ReportMade, VerifiedData
 from ulterion.features.plan.data import CompatibilityData, EffectsData, GridData, PlanData, PortsData, RanksData
 from ulterion.features.soak.data import SoakData, Soaks
-from ulterion.features.survey.data import Learned, Recorded
+from ulterion.features.survey.data import Added, Learned, Recorded
 from ulterion.show.answers import NAME, VERSION, Answer, Plain
 
 
@@ -58,6 +58,8 @@ ANSWERS: dict[str, type] = {
     "soaks": Soaks,
     "survey": Survey,
     "learned": Learned,
+    "added": Added,
+    "assigned": Assigned,
     "clocked": Clocked,
     "copied": Copied,
     "checked": Checked,

@@ -87,6 +87,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.clock.judging import clocked_rows
     from ulterion.features.compare.other_review_options import with_guests
     from ulterion.features.compare.selection import selected
+    from ulterion.features.notes.compatibility import what_works
 
     folder = options.review_for(arguments, env.folder, env.tell)
     if arguments.dark and not arguments.figure:
@@ -96,6 +97,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     personal = options.is_personal(arguments, env.folder)
     chosen = selected(folder, arguments.setup, arguments.against, arguments.since, personal=personal)
+    works = what_works(folder)
+    if works and not chosen.runs:  # what was noted is all there is
+        _show(arguments, env, Compared(folder, folder.review, [], [], margin), short=True)
+        return Status.DONE
     if personal and not chosen.runs:
         raise UsageError(
             "nothing was measured yet outside a review; begin with: ulterion measure FOLDER --as 'front port', "
@@ -124,7 +129,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     """Print a comparison, on one screen with `short`, and draw it."""
     from ulterion.features.clock.data import ClockedRow
     from ulterion.features.compare.data import comparison_answer
-    from ulterion.features.compare.tables import outcome_lines
+    from ulterion.features.notes.compatibility import what_works, works_table
     from ulterion.features.notes.entries import outcomes
 
     folder, review, groups, timed, margin = compared
@@ -133,12 +138,13 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     noted = outcomes(folder)
     if arguments.json:
         drawn = _drawn(arguments, paths, groups, labels, review)
-        answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted)
+        works = {row.setup: row.outcomes for row in what_works(folder)}
+        answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted, works)
         env.show_json("comparison", answer, drawn.as_data())
         drawn.end(env)
         return
     env.show(_short(compared, arguments.units) if short else _whole(compared, labels, noted, arguments))
-    env.show(outcome_lines(noted))
+    env.show(works_table(folder.review, what_works(folder)))
     drawn = _drawn(arguments, paths, groups, labels, review)
     env.show([""])
     drawn.show(env)

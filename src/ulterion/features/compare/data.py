@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Annotated
 
 from ulterion.core.links.bus import BusFinding
+from ulterion.core.outcomes import Outcome
 from ulterion.core.workloads.network import lost_share
 from ulterion.features.clock.data import ClockedRow
 from ulterion.results.added_latency import AddedLatency
@@ -141,10 +142,15 @@ class Comparison(Answer):
     groups: tuple[GroupData, ...]
     clocked: tuple[ClockedRow, ...]
     outcomes: dict[str, list[str]]
+    works: dict[str, dict[str, Outcome]]
 
 
 def comparison_answer(
-    groups: Sequence[Group], margin: float, clocked: tuple[ClockedRow, ...], outcomes: dict[str, list[str]]
+    groups: Sequence[Group],
+    margin: float,
+    clocked: tuple[ClockedRow, ...] = (),
+    outcomes: Mapping[str, list[str]] | None = None,
+    works: Mapping[str, dict[str, Outcome]] | None = None,
 ) -> Comparison:
-    """Return the answer: groups, and what was timed by hand or noted beside them."""
-    return Comparison(margin, tuple(map(GroupData.by, groups)), clocked, outcomes)
+    """Return the answer: groups, and what was timed by hand or noted beside them; `works` are outcomes by setup and question."""
+    return Comparison(margin, tuple(map(GroupData.by, groups)), clocked, dict(outcomes or {}), dict(works or {}))

@@ -24,7 +24,8 @@ def short_comparison(review: Review, groups: Sequence[Group], unit: str) -> list
     sentences = [sentence_of(a) for group in groups for a in answers(review, group, unit)]
     shown += [*(Text(s) for s in sentences), *([BLANK] if sentences else [])]
     for group in groups:
-        shown += [_table(review, group, unit), *_left_out(group), *_warned(review, group)]
+        shown += [_table(review, group, unit), Text(_legend(group, unit), "muted"), *_left_out(group)]
+        shown += _warned(review, group)
     return shown
 
 
@@ -37,7 +38,7 @@ def _table(review: Review, group: Group, unit: str) -> Shown:
     """Return a line for each setup; a rate, and beside it by how much it differs from the baseline's."""
     kept = _workloads(group)
     names = {r.workload.text: r.workload for r in group.rows}
-    columns = [("", "left"), *((_heading(names[text].title, names[text].pattern, unit), "right") for text in kept)]
+    columns = [("", "left"), *((names[text].title, "right") for text in kept)]
     lines = []
     for setup in dict.fromkeys(r.setup for r in group.rows):
         cells = [next((r for r in group.rows if r.setup == setup and r.workload.text == text), None) for text in kept]
@@ -45,14 +46,17 @@ def _table(review: Review, group: Group, unit: str) -> Shown:
     return Table(columns, lines)
 
 
+def _legend(group: Group, unit: str) -> str:
+    """Return what the rates are in, and what they are compared with."""
+    small = " (random in IOPS)" if any(r.workload.pattern == "random" for r in group.rows) else ""
+    against = f"; in brackets against {group.baseline}, ? undecided" if any(r.comparison for r in group.rows) else ""
+    return f"{unit}{small}{against}"
+
+
 def _workloads(group: Group) -> list[str]:
     """Return the workloads that stand side by side: those compared first."""
     compared = [r.workload.text for r in group.rows if r.comparison is not None]
     return list(dict.fromkeys([*compared, *(r.workload.text for r in group.rows)]))[:MOST]
-
-
-def _heading(name: str, pattern: str, unit: str) -> str:
-    return f"{name}, {'IOPS' if pattern == 'random' else unit}"
 
 
 def _cell(row: ComparedRow | None, unit: str) -> Text | str:

@@ -182,8 +182,3 @@ def _remarks(group: Group, margin: float, labels: dict[str, str], outcomes: Mapp
         *bullet_list("Without a figure", missing(group, outcomes)),
         *bullet_list("From runs", sources(group)),
     ]
-
-
-def outcome_lines(by_setup: dict[str, list[str]]) -> list[Shown]:
-    """Return what setups did that is not a number: not recognised, needs external power, ..."""
-    return bullet_list("Outcomes noted", [f"{name}: {text}" for name, texts in by_setup.items() for text in texts])

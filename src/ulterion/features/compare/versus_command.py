@@ -71,7 +71,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         from ulterion.features.compare.data import comparison_answer
 
         groups = _groups(folder, labels)
-        env.show_json("comparison", comparison_answer(groups, folder.review.review.margin, (), {}))
+        env.show_json("comparison", comparison_answer(groups, folder.review.review.margin))
     return Status.DONE
 
 

@@ -24,6 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Assign it and say so."""
     from ulterion.features.notes.attach import find_run
+    from ulterion.features.notes.data import Assigned
     from ulterion.run.naming import setup_of_facts
 
     folder = options.review_for(arguments, env.folder, env.tell)
@@ -33,7 +34,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     chain = list(folder.review.setup(setup).chain)
     changed = folder.reassign(summary, setup, chain)
     if arguments.json:
-        env.show_json("assigned", {"run": changed.id, "was": summary.setup, "setup": setup})
+        env.show_json("assigned", Assigned(changed.id, summary.setup, setup))
     else:
         was = f", and no longer of '{summary.setup}'" if summary.setup is not None else ""
         env.show([f"run {changed.id} is of '{folder.review.setup_label(setup)}' now{was}", "next: ulterion compare"])

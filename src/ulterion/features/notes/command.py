@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 MAX_NOTES = 100_000
-WORDS_HELP = "what to note: 'case 38 C at 12m', 'not recognised', or any remark; without words, what is noted is listed by number"
+WORDS_HELP = "what to note: 'case 38 C at 12m', 'works with the charger', 'not recognised', or any remark; without words, what is noted is listed by number"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -24,6 +24,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
     )
     parser.add_argument("--setup", metavar="SETUP", help="the setup it belongs to, when it belongs to no run")
+    parser.add_argument(
+        "--as",
+        dest="label",
+        metavar="LABEL",
+        help="what it is about, in words of your own, also where nothing was measured: 'the hub on the tablet'",
+    )
     change = parser.add_mutually_exclusive_group()
     change.add_argument(
         "--correct",
@@ -68,6 +74,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.terminal.options import review_for
 
     folder = review_for(arguments, env.folder, env.tell)
+    if arguments.label is not None:
+        arguments.setup = _labelled(arguments, folder)
     where = _noted(arguments, env, folder)
     if where is None:
         notes = noted(folder)
@@ -80,6 +88,18 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     else:
         env.show([f"noted: {where['what']}", f"with {where['where']}"])
     return Status.DONE
+
+
+def _labelled(arguments: argparse.Namespace, folder: ReviewFolder) -> str:
+    """Return the setup of a label, made where it is new; raise UsageError."""
+    from ulterion.core.errors import UsageError
+    from ulterion.run.naming import setup_by_hand
+
+    if arguments.setup is not None or not arguments.words:
+        raise UsageError(
+            "--as takes the words to note, and no --setup: ulterion note --as 'the hub on the tablet' 'works'"
+        )
+    return setup_by_hand(folder, arguments.label)
 
 
 def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> dict[str, object] | None:

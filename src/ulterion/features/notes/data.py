@@ -18,6 +18,15 @@ class Notes(Answer):
 
 
 @dataclass(frozen=True)
+class Assigned(Answer):
+    """`ulterion assign`: a run, the setup that it had, and the one that it has now."""
+
+    run: str
+    was: str | None
+    setup: str
+
+
+@dataclass(frozen=True)
 class Noted(Answer):
     """`ulterion note` with words or a log."""
 

@@ -87,14 +87,20 @@ def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
 def outcomes(folder: ReviewFolder) -> dict[str, list[str]]:
     """Return the outcomes noted for each setup, on itself or on its runs, in the order of the list."""
     by_setup: dict[str, list[str]] = {}
-    for one in _standing_outcomes(folder):
+    for one in _outcome_entries(folder):
         assert isinstance(one.record, Note)
         where = "" if one.run is None else f" ({one.place})"
         by_setup.setdefault(one.setup or "", []).append(f"{one.record.text}{where}")
     return by_setup
 
 
-def _standing_outcomes(folder: ReviewFolder) -> Iterator[Entry]:
+def standing_outcomes(folder: ReviewFolder) -> list[tuple[str, str]]:
+    """Return (setup, outcome as it was noted), those on runs before those on setups, each oldest first."""
+    found = sorted(_outcome_entries(folder), key=lambda e: e.run is None)
+    return [(e.setup or "", e.record.text) for e in found if isinstance(e.record, Note)]
+
+
+def _outcome_entries(folder: ReviewFolder) -> Iterator[Entry]:
     for one in entries(folder):
         record = one.record
         if isinstance(record, Note) and record.kind == "outcome" and record.taken_back is None and one.setup:

@@ -4,21 +4,13 @@ from __future__ import annotations
 
 import datetime
 import re
+from typing import Literal
 
 from ulterion.core.errors import UnitError, UsageError
+from ulterion.core.outcomes import read_outcome
 from ulterion.core.units import parse_power, parse_rate, parse_temperature
 from ulterion.model.runs.notes import Note, Reading
 
-OUTCOMES = {
-    "not recognised": "the system does not see it",
-    "needs external power": "it works only with a supply of its own",
-    "disconnected under load": "it went away while it worked",
-    "stopped": "it ended before its time",
-    "port lacks power": "the port does not feed it",
-}
-ALIKE = {"recognized": "recognised", "is not seen": "not recognised", "not seen": "not recognised", "not detected": "not recognised",
-         "needs extra power": "needs external power"}  # fmt: skip
-"""Other ways to write what an outcome is known by."""
 WARM_THINGS = (
     "case",
     "room",
@@ -69,11 +61,8 @@ def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:
         return Reading(what=parts[0].strip(), value=value, unit=unit, at_seconds=at_seconds, remark=parts[2] or "")
     if _UNCLEAR.match(text):
         raise UsageError(f"'{text}': Celsius or Fahrenheit? Write 'case 38 C' or 'case 100 F'")
-    told = text.casefold()
-    for written, known in ALIKE.items():
-        told = told.replace(written, known)
-    kind = next((o for o in OUTCOMES if told.startswith(o)), None)
-    return Note(kind="outcome" if kind else "remark", text=text, at_seconds=at_seconds, noted=now_utc())
+    kind: Literal["outcome", "remark"] = "outcome" if read_outcome(text) is not None else "remark"
+    return Note(kind=kind, text=text, at_seconds=at_seconds, noted=now_utc())
 
 
 def _in_letters(match: re.Match[str]) -> str:

@@ -15,6 +15,7 @@ from ulterion.features.clock.race_judging import amount_words, races_of
 from ulterion.features.clock.race_words import story
 from ulterion.features.clock.tables import clocked_table
 from ulterion.features.copy.tables import after as copy_table
+from ulterion.features.notes.compatibility import what_works, works_table
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
@@ -77,17 +78,24 @@ def noted(inputs: ReportInputs) -> Iterator[Section]:
     found: dict[str, list[str]] = {}
     for run in inputs.every:
         for note in run.standing_notes:
-            if note.kind != "excluded":
+            if note.kind == "remark":
                 _sort(found, run.setup, note.text)
     for one in inputs.folder.notebook().notes:
-        if one.note is not None and one.note.taken_back is None:
+        if one.note is not None and one.note.taken_back is None and one.note.kind == "remark":
             _sort(found, one.setup, one.note.text)
-    blocks: list[Block] = []
+    blocks: list[Block] = list(_what_works(inputs))
     for title in dict.fromkeys([*HEADINGS.values(), OTHERS]):
         if title in found:
             blocks += [heading(title), Items(tuple(found[title]))]
     if blocks:
         yield Section("noted", "Seen and heard", tuple(blocks))
+
+
+def _what_works(inputs: ReportInputs) -> Iterator[Block]:
+    """Yield the table of what works where."""
+    for block in works_table(inputs.review, what_works(inputs.folder)):
+        if isinstance(block, Table | Text):
+            yield block
 
 
 def _sort(found: dict[str, list[str]], setup: str | None, text: str) -> None:

@@ -24,6 +24,7 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.show.blocks import BLANK, Definitions, Shown, Table, Text, bullet_list, heading
 from ulterion.show.bottleneck_words import bottleneck_text
+from ulterion.show.sentences import sentence_of
 
 
 def soak_results(
@@ -137,7 +138,10 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         ("settled", "right"),
         ("rise", "right"),
     ]
+    against = [Text(sentence_of(f"{difference_words(d)}, against {soaks[0].label}")) for d in differences]
     lines: list[Shown] = [
+        *against,
+        *([BLANK] if against else []),
         Table(columns, rows),
         Text(
             f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
@@ -145,8 +149,6 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
             style="muted",
         ),
     ]
-    against = [difference_words(d) for d in differences]
-    lines += bullet_list(f"Against {soaks[0].label}", against)
     for one in differences:
         lines += bullet_list(f"What else differed: {one.first} and {one.second}", one.unlike)
     return lines

@@ -70,7 +70,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         if not arguments.only_print:
             add_tables(path, tables)
     if arguments.json:
-        env.show_json("added", {"path": str(path), "written": not arguments.only_print, "toml": text})
+        from ulterion.features.survey.data import Added
+
+        env.show_json("added", Added(str(path), not arguments.only_print, text))
     else:
         env.show(
             [

@@ -18,6 +18,15 @@ class Learned(Answer):
 
 
 @dataclass(frozen=True)
+class Added(Answer):
+    """`ulterion add`: the TOML that was written, or would be, and into which file."""
+
+    path: str
+    written: bool
+    toml: str
+
+
+@dataclass(frozen=True)
 class Recorded(Answer):
     """`ulterion survey --record`."""
 

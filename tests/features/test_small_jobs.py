@@ -1,0 +1,196 @@
+"""The smallest jobs, without a file: labels, runs by id, timings with names, one drive moved from port to port, what works where."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.support import FolderCase
+from ulterion.core.facts.devices import Drive, Volume
+from ulterion.core.facts.target import TargetFacts
+from ulterion.model.review import parse_review
+from ulterion.run.moving_drive import _Watch, moving
+from ulterion.run.naming import key_of, setup_of_facts
+
+DATA = Path(__file__).parents[2] / "src/ulterion/demo/data"
+JOBS = Path(__file__).parents[2] / "docs/jobs.md"
+QUICK = ("--workload", "sequential read 1 MiB depth 2", "--passes", "3", "--seconds", "0.05", "--span", "16 MiB")
+
+
+class Jobs(FolderCase):
+    def test_each_job_as_the_document_plays_it(self) -> None:
+        """Every job of docs/jobs.md in a clean place: no file is written by hand, and the answer is the first line, as it stands there."""
+        played = 0
+        for job in JOBS.read_text().split("\n## ")[1:]:
+            title, _, body = job.partition("\n")
+            shutil.rmtree(self.folder)
+            self.folder.mkdir()
+            if "demo's folder" in body:
+                for path in DATA.glob("*.toml"):
+                    shutil.copy(path, self.folder)
+            for block in re.findall(r"((?:^    .*\n)+)", body, re.MULTILINE):
+                lines = [line.removeprefix("    ") for line in block.splitlines()]
+                commands = [line.removeprefix("$ ") for line in lines if line.startswith("$ ")]
+                self.assertLessEqual(len(commands), 4, title)
+                for command in commands:
+                    done = self.ulterion(*_words(command))
+                    self.assertEqual(done.returncode, 0, f"{command}: {done.stderr}")
+                shown = " ".join(line for line in lines if not line.startswith("$ "))
+                said = " ".join(done.stdout.split())
+                self.assertIn(" ".join(shown.split()), said, f"{title}: {commands[-1]}")
+                played += 1
+        self.assertGreaterEqual(played, 8)
+
+    def test_a_label_is_a_setup_and_again_a_run(self) -> None:
+        """Outside a review: the tables of what is plugged in are written once, with the first run; the second run joins it."""
+        (self.folder / "stick").mkdir()
+        for _ in range(2):
+            data = self.json_of("measure", "stick", "--as", "Front port", *QUICK)
+        notebook = self.folder / "personal/ulterion/first-tries"
+        review = parse_review((notebook / "review.toml").read_text(), notebook)
+        self.assertEqual((list(review.setups), data["run"]["setup"]), (["front-port"], "front-port"))
+        self.assertEqual(review.setups["front-port"].label, "Front port")
+        self.assertEqual(review.setups["front-port"].chain, data["run"]["chain"])
+        self.json_of("measure", "stick", "--as", "the hub", *QUICK)
+        (group,) = self.json_of("compare")["groups"]
+        self.assertEqual((group["baseline"], group["assumed"]), ("front-port", True))
+        self.assertEqual({(r["setup"], len(r["runs"])) for r in group["rows"]}, {("front-port", 2), ("the-hub", 1)})
+        (group,) = self.json_of("compare", "the hub", "front port")["groups"]
+        self.assertEqual(group["baseline"], "the-hub")
+        first = self.ulterion("compare", "--against", "the hub").stdout.split("\n")[0]
+        self.assertRegex(first, "(?i)front port|the hub")
+
+    def test_in_a_review_its_file_stays_as_it_is_but_for_the_addition(self) -> None:
+        """Comments and order of review.toml stay; nothing is written for a run that is refused."""
+        text = "# mine\nschema = 2\n[review]\ntitle = 'A'  # kept\n"
+        path = self.write("review.toml", text)
+        (self.folder / "stick").mkdir()
+        self.refused("measure", "stick", "--as", "front", "--span", "900 TB", says="does not fit")
+        self.assertEqual(path.read_text(), text)
+        self.json_of("measure", "stick", "--as", "front", *QUICK)
+        self.assertTrue(path.read_text().startswith(text.rstrip()))
+        self.assertIn("front", self.opened().review.setups)
+        self.refused("measure", "stick", "--as", "!!", says="a label is a word")
+        self.refused("measure", "--as", "front", "--setup", "front", says="give one of them")
+
+    def test_runs_by_id_and_assigned_later(self) -> None:
+        """Two runs without a name are compared by their ids, in the order named; assigned, they are setups."""
+        (self.folder / "stick").mkdir()
+        ids = [self.json_of("measure", "stick", *QUICK)["run"]["id"] for _ in range(2)]
+        (group,) = self.json_of("compare", *ids)["groups"]
+        self.assertEqual(group["baseline"], f"run-{ids[0]}")
+        self.refused("compare", ids[0], says="is one run; name two")
+        for number, label in zip(ids, ("left", "right"), strict=True):
+            self.assertEqual(self.json_of("assign", number, label)["setup"], label)
+        (group,) = self.json_of("compare")["groups"]
+        self.assertEqual({r["setup"] for r in group["rows"]}, {"left", "right"})
+        self.assertEqual(len(list((self.folder / "personal/ulterion/first-tries/runs").glob("*.json"))), 2)
+
+    @given(st.text(max_size=200), st.sets(st.text(max_size=30), max_size=5))
+    def test_a_key_can_stand_in_a_file_name(self, label: str, taken: set[str]) -> None:
+        """Whatever the label: letters, digits and hyphens, not too long, and not one that is taken."""
+        key = key_of(label, taken)
+        self.assertRegex(key, r"^[a-z0-9]+(-[a-z0-9]+)*$")
+        self.assertLessEqual(len(key), 45)
+        self.assertNotIn(key, taken)
+
+    def test_the_same_label_with_another_drive_is_another_setup(self) -> None:
+        """Two sticks in the front port are two setups of one label, told apart by the drives' serials."""
+        self.write("review.toml", "schema = 2\n")
+        folder = self.opened()
+        keys = [
+            setup_of_facts(folder, "front port", TargetFacts("/m", "folder", model="Stick", serial=s, port="1-2"))
+            for s in ("A", "B", "A")
+        ]
+        self.assertEqual(keys, ["front-port", "front-port-2", "front-port"])
+        self.assertEqual(folder.review.setups_called("Front Port"), ["front-port", "front-port-2"])
+        chains = [folder.review.setups[k].chain for k in keys]
+        self.assertEqual((chains[0][0], chains[1][0]), ("1-2", "1-2"))
+        self.assertNotEqual(chains[0][1], chains[1][1])
+
+    def test_what_works_where(self) -> None:
+        """Outcomes in the reviewer's words make a table, also of what was never measured, and are exported."""
+        for label, words in (("hub", "works with the charger"), ("hub", "boots"), ("reader", "not recognised until plugged in again"),
+                             ("left", "does not work"), ("left", "hums")):  # fmt: skip
+            self.ulterion("note", "--as", label, words)
+        works = self.json_of("compare")["works"]
+        self.assertEqual(
+            works["hub"]["works"], {"question": "works", "works": "works with help", "condition": "with the charger"}
+        )
+        self.assertEqual(
+            (works["left"]["works"]["works"], works["reader"]["recognised"]["works"]),
+            ("does not work", "works with help"),
+        )
+        shown = self.ulterion("compare").stdout
+        self.assertRegex(shown, r"hub +yes, with the charger +yes")
+        notebook = self.folder / "personal/ulterion/first-tries"
+        table = self.ulterion("export", "compatibility", "--as", "csv", "--review", str(notebook)).stdout
+        self.assertIn("hub,boots,works,", table)
+
+
+class Versus(FolderCase):
+    def test_on_the_bench_and_again_where_it_was_left(self) -> None:
+        """Each place is measured and compared with the first; what is left is done first; then each gets another run."""
+        for path in DATA.glob("*.toml"):
+            shutil.copy(path, self.folder)
+        self.ulterion("measure", "--setup", "vault", "--quick")
+        (group,) = self.json_of("versus", "vault", "vault-long")["groups"]
+        runs = {r["setup"]: len(r["runs"]) for r in group["rows"]}
+        self.assertEqual(runs, {"vault": 1, "vault-long": 1})
+        (bus,) = group["buses"]
+        self.assertEqual((bus["setup"], bus["link"], bus["seen"]), ("vault-long", "USB 480 Mb/s", True))
+        (group,) = self.json_of("versus", "vault", "vault-long")["groups"]
+        self.assertEqual({len(r["runs"]) for r in group["rows"]}, {2})
+        self.refused("versus", "pod", "vault", says="end at different drives")
+        self.refused("versus", "vault", says="two places or more")
+
+    def test_a_drive_is_known_wherever_it_comes_back(self) -> None:
+        """Taken out, another drive, the same port again, another port unmounted, then mounted: each is told once."""
+        told: list[str] = []
+        stick = _drive("sda", "S1", "port 1", mounted="/mnt/s")
+        watch = _Watch(moving(stick), "port 1", {"sda": "S1"}, lambda question: False)
+        other, same = _drive("sdb", "X9", "port 2", size=5), _drive("sda", "S1", "port 1")
+        back, mounted = _drive("sdc", "S1", "port 2"), _drive("sdc", "S1", "port 2", mounted="/mnt/t")
+        for drives in ([stick], [], [other], [other], [same], [], [back], [back]):
+            self.assertIsNone(watch.look(drives, told.append))
+        arrived = watch.look([mounted], told.append)
+        assert arrived is not None
+        self.assertEqual(arrived.folder, Path("/mnt/t"))
+        for said, wanted in zip(
+            told, ("unplugged", "another drive: Stick", "the same port again", "unplugged", "not mounted"), strict=True
+        ):
+            self.assertIn(wanted, said)
+
+    def test_the_same_port_may_be_meant(self) -> None:
+        """With another cable the port is the same; the question is asked once."""
+        asked: list[str] = []
+        stick = _drive("sda", "S1", "port 1", mounted="/mnt/s")
+        watch = _Watch(moving(stick), "port 1", {}, lambda question: bool(asked.append(question)) or True)
+        self.assertIsNone(watch.look([], lambda words: None))
+        self.assertIsNotNone(watch.look([stick], lambda words: None))
+        self.assertEqual(len(asked), 1)
+
+    def test_a_card_in_another_reader_is_known_by_its_size(self) -> None:
+        """A reader shows a serial of its own; the only medium of just that size is the card, and of two alike neither."""
+        card = moving(_drive("sda", "READER-1", "port 1", size=128_043_712_512))
+        again = _drive("sdb", "READER-2", "port 2", size=128_043_712_512)
+        self.assertTrue(card.is_it(again, [again]))
+        self.assertFalse(card.is_it(again, [again, _drive("sdd", "Z", "port 3", size=128_043_712_512)]))
+        self.assertFalse(card.is_it(_drive("sdb", None, "port 2", size=7), []))
+
+
+def _words(command: str) -> list[str]:
+    import shlex
+
+    program, *words = shlex.split(command)
+    assert program == "ulterion", command
+    return words
+
+
+def _drive(name: str, serial: str | None, port: str, *, size: int = 10**9, mounted: str | None = None) -> Drive:
+    volumes = (Volume(f"{name}1", size=size, mounted=mounted),)
+    return Drive(name, model="Stick", serial=serial, port=port, size=size, volumes=volumes)
