@@ -13,6 +13,7 @@ import pandas as pd
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.ceilings import Direction
 from ulterion.features.claims.judging import judge_claims
+from ulterion.features.clock.judging import clocked_rows
 from ulterion.features.notes.compatibility import what_works
 from ulterion.features.plan.judging import all_observations, effects, ranks
 from ulterion.features.soak.judging import soak_of
@@ -47,6 +48,7 @@ TABLES = {
     "claims": "claims",
     "comparisons": "compare",
     "compatibility": "compatibility",
+    "transfers": "transfers",
 }
 """The tables that can be exported, and the method of `Review` that gives each."""
 
@@ -137,6 +139,29 @@ class Review:
             return pd.DataFrame(columns=["run", "setup", "seconds", "MB_per_s"])
         whole = pd.concat(frames, ignore_index=True)
         return whole[["run", "setup", *(c for c in whole.columns if c not in ("run", "setup"))]]
+
+    def transfers(self) -> pd.DataFrame:
+        """Return one row for each setup and task timed by hand or copied: bytes, seconds, MB_per_s with its interval, ratio and verdict."""
+        rows = [
+            {
+                "setup": row.setup,
+                "task": row.task,
+                "direction": row.direction,
+                "by": "copy" if row.copied else "hand",
+                "bytes": row.size,
+                "seconds": row.seconds,
+                "MB_per_s": _scaled(row.estimate.rate if row.estimate else None),
+                "MB_per_s_low": _scaled(row.estimate.low if row.estimate else None),
+                "MB_per_s_high": _scaled(row.estimate.high if row.estimate else None),
+                "slower_than_MB_per_s": _scaled(row.bound),
+                "against": row.against,
+                "ratio": row.comparison.ratio.value if row.comparison else None,
+                "at_least": row.at_least,
+                "verdict": row.verdict,
+            }
+            for row in clocked_rows(self.folder.review, self.runs, self.folder.review.review.margin)
+        ]
+        return pd.DataFrame(rows)
 
     def compatibility(self) -> pd.DataFrame:
         """Return one row for each outcome noted: setup, question, works ('works', 'works with help', 'does not work'), condition."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 from pathlib import Path
@@ -9,12 +10,18 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.support import FolderCase
+from tests.support import PEAK_READ, FolderCase
 from ulterion.core.facts.devices import Drive, Volume
 from ulterion.core.facts.target import TargetFacts
+from ulterion.engine.targets.base import LayingLimit
+from ulterion.features.measure.run import measure
 from ulterion.model.review import parse_review
+from ulterion.model.runs.measure import Recovery
 from ulterion.run.moving_drive import _Watch, moving
 from ulterion.run.naming import key_of, setup_of_facts
+from ulterion.run.observers import Observer
+from ulterion.run.place import Place
+from ulterion.run.requests import MeasureRequest, TargetOptions
 
 DATA = Path(__file__).parents[2] / "src/ulterion/demo/data"
 JOBS = Path(__file__).parents[2] / "docs/jobs.md"
@@ -90,6 +97,30 @@ class Jobs(FolderCase):
         self.assertEqual({r["setup"] for r in group["rows"]}, {"left", "right"})
         self.assertEqual(len(list((self.folder / "personal/ulterion/first-tries/runs").glob("*.json"))), 2)
 
+    @given(st.integers(2**28, 2**34), st.integers(2**24, 2**28))
+    def test_a_span_that_was_laid_down_in_time(self, done: int, least: int) -> None:
+        """A power of two that was laid down, or the least; no more is laid down once the time is up and the least is there."""
+        limit = LayingLimit(5.0, least)
+        span = limit.span(done)
+        self.assertLessEqual(span, done)
+        self.assertGreater(2 * span + 1, done)
+        self.assertTrue(span & (span - 1) == 0 or span == least)
+        self.assertEqual(limit.is_up(6.0, done), done >= least)
+        self.assertFalse(limit.is_up(4.0, done))
+
+    def test_what_was_laid_down_is_the_span(self) -> None:
+        """Where the time is up before all is laid down, workloads, document and recovered journals have what is there."""
+        self.write("review.toml", "schema = 2\n")
+        place = Place(self.opened(), self.folder, str(self.folder))
+        limit = TargetOptions(laying=LayingLimit(0.0, 20 * 2**20))
+        request = MeasureRequest(place, "ad hoc", [PEAK_READ], 1, 0.05, limit)
+        run = measure(request, Observer()).run
+        self.assertEqual((run.settings.span_bytes, run.settings.span_fitted), (20 * 2**20, True))
+        self.assertEqual({r.workload.covered(0) for r in run.workloads}, {20 * 2**20})
+        recovery = Recovery(run.on_span(16 * 2**20))
+        recovery.take({"span": 8 * 2**20})
+        self.assertEqual(recovery.run(run.state).workloads[0].workload.covered(0), 8 * 2**20)
+
     @given(st.text(max_size=200), st.sets(st.text(max_size=30), max_size=5))
     def test_a_key_can_stand_in_a_file_name(self, label: str, taken: set[str]) -> None:
         """Whatever the label: letters, digits and hyphens, not too long, and not one that is taken."""
@@ -130,6 +161,32 @@ class Jobs(FolderCase):
         notebook = self.folder / "personal/ulterion/first-tries"
         table = self.ulterion("export", "compatibility", "--as", "csv", "--review", str(notebook)).stdout
         self.assertIn("hub,boots,works,", table)
+
+    def test_timings_are_results_like_others(self) -> None:
+        """Typed timings race straight, a claim of so many times is judged by them, they are exported, and their page has them."""
+        self.write(
+            "review.toml",
+            "schema = 2\n[parts.clasp]\nname = 'Fenwick Clasp'\n[parts.two]\nname = 'Fenwick Clasp Two'\n"
+            "[[parts.two.faster]]\nthan = 'clasp'\ntimes = 3\n",
+        )
+        answer = self.json_of("clock", "Fenwick Clasp: 2.6 GB in 3m05s", "Fenwick Clasp Two: 2.6 GB in 52s")
+        self.assertRegex(answer["answer"][0], "Fenwick Clasp Two is 3.6 times as fast as Fenwick Clasp")
+        chains = [s.chain for s in self.opened().review.setups.values()]
+        self.assertEqual(chains, [["clasp", "by-hand"], ["two", "by-hand"]])
+        (claim,) = self.json_of("claims")["rivals"]
+        self.assertEqual((claim["part"], claim["verdict"], claim["true_on"]), ("two", "undecided", ["transfer, write"]))
+        for _ in range(2):
+            self.ulterion("clock", "Fenwick Clasp: 2.6 GB in 3m05s", "Fenwick Clasp Two: 2.6 GB in 52s")
+        self.assertEqual(self.json_of("claims")["rivals"][0]["verdict"], "met")
+        race = self.json_of("race", "fenwick-clasp", "fenwick-clasp-two")
+        self.assertEqual(
+            [(r["name"], r["seconds"]) for r in race["racers"]], [("Fenwick Clasp Two", 52.0), ("Fenwick Clasp", 185.0)]
+        )
+        self.assertAlmostEqual(race["racers"][1]["share_then"], 52 / 185)
+        table = self.ulterion("export", "transfers", "--as", "json").stdout
+        (first, second) = json.loads(table)["rows"]
+        self.assertEqual((first["setup"], first["by"], second["verdict"]), ("fenwick-clasp", "hand", "faster"))
+        self.assertRegex(self.ulterion("compare").stdout, r"by hand +fenwick-clasp +3m05s +14\.1")
 
 
 class Versus(FolderCase):

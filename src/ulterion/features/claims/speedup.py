@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from ulterion.core.stats.estimates import Ratio, ratio
+from ulterion.core.stats.samples import Rates
+from ulterion.features.clock.judging import transfer_rates
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.results.measurement import Measurement
@@ -43,12 +45,28 @@ class RivalRow:
 
 def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
     """Return every such claim of a review, judged on setups that hold the same medium, in the same port where there are such."""
-    figures = pooled_results(runs)
+    measured, timed = pooled_results(runs), transfer_rates(review, runs)
     return [
-        _row(review, figures, key, than=claim.than, times=claim.times, workload=claim.workload)
+        _with_transfers(
+            review,
+            timed,
+            _row(review, measured, key, than=claim.than, times=claim.times, workload=claim.workload),
+        )
         for key, part in review.parts.items()
         for claim in part.faster
     ]
+
+
+def _with_transfers(review: Review, timed: Mapping[str, Mapping[str, Rates]], row: RivalRow) -> RivalRow:
+    """Return a row that was not measured by what was timed by hand or copied on both, where anything was."""
+    setups = _pair(review, timed, row.part, row.than) if row.verdict == "not measured" else None
+    if setups is None:
+        return row
+    one, other = (timed[name] for name in setups)
+    ratios = [(task, ratio(one[task], other[task])) for task in one if task in other]
+    if not ratios:
+        return row
+    return _judged(replace(row, setups=setups, why=None), ratios, ratios, row.times * (1 - review.review.tolerance))
 
 
 def _row(
@@ -86,6 +104,13 @@ def _row(
         return replace(row, why=f"no workload of '{workload}' was measured on both")
     needed = times * (1 - review.review.tolerance)
     large = [(text, r) for text, r in ratios if one[text].workload.is_large]
+    return _judged(row, ratios, large, needed)
+
+
+def _judged(
+    row: RivalRow, ratios: Sequence[tuple[str, Ratio]], large: Sequence[tuple[str, Ratio]], needed: float
+) -> RivalRow:
+    """Return a row with its verdict by the ratios of what was done on both, by name; `large` are those of large transfers."""
     true_on = tuple(text for text, r in ratios if r.value >= needed)
     verdict = _verdict([r for _, r in ratios], needed)
     why_open = _why_open([r for _, r in ratios], needed) if verdict == "undecided" else None
@@ -109,7 +134,7 @@ def _why_open(ratios: Sequence[Ratio], needed: float) -> str:
     return next((r.why for r in open_ if r.why), "the interval straddles it; more passes on both sides would tell")
 
 
-def _pair(review: Review, figures: dict[str, dict[str, Measurement]], part: str, than: str) -> tuple[str, str] | None:
+def _pair(review: Review, figures: Collection[str], part: str, than: str) -> tuple[str, str] | None:
     """Return a setup of each part with the same medium, which may be the parts themselves in the same place; the same port before another."""
     mine, theirs = (
         [n for n in figures if n in review.setups and key in review.setups[n].chain] for key in (part, than)

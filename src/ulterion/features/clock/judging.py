@@ -131,6 +131,15 @@ def clocked_rows(
     return rows
 
 
+def transfer_rates(review: Review, runs: Sequence[AnyRun]) -> dict[str, dict[str, Rates]]:
+    """Return the rates of what was timed or copied, by setup and by what was transferred, which way."""
+    rates: dict[str, dict[str, Rates]] = {}
+    for cell in _cells(review, runs):
+        if cell.rates and cell.source is None:
+            rates.setdefault(cell.setup, {})[f"{cell.task}, {cell.direction}"] = cell.rates
+    return rates
+
+
 def _cells(review: Review, runs: Sequence[AnyRun]) -> list[_Cell]:
     timed: dict[tuple[str, Direction, str], list[ClockRun]] = {}
     copied: dict[tuple[str, Direction, str, str | None, str | None], list[CopyRun]] = {}

@@ -1,4 +1,4 @@
-"""Which transfers of a review can race, and as what: copies and soaks by their series, timings by hand by their laps."""
+"""Which transfers of a review can race, and as what: copies and soaks by their series, timings by hand by their laps, or straight."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def _chosen(review: Review, able: Sequence[tuple[AnyRun, Course]], name: str) ->
         return max(fitting, key=lambda pair: pair[0].started)
     if name in review.setups:
         raise UsageError(
-            f"setup '{name}' has no copy, no soak and no timing with laps that could race; run 'ulterion copy' or 'ulterion soak' on it"
+            f"setup '{name}' has no copy, no soak and no timing that could race; run 'ulterion copy' or 'ulterion clock' on it"
         )
     raise UsageError(unknown("run or setup", name, [*review.setups, *(run.id for run, _ in able)]))
 

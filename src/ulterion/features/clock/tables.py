@@ -19,16 +19,12 @@ COLUMNS = (
     ("what", "left"),
     ("how", "left"),
     ("setup", "left"),
+    ("time", "right"),
     ("rate", "right"),
     ("95 % interval", "right"),
     ("ratio", "right"),
-    ("to one", "left"),
     ("verdict", "left"),
 )
-AGAINST = {
-    False: "its like",
-    True: "measured",
-}  # what a transfer is held against: the same on the other setup, or a measurement
 
 
 def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
@@ -49,10 +45,10 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
                 name,
                 "copied" if row.copied else "by hand",
                 row.setup,
+                _time_cells(row)[1],
                 rate,
                 interval,
                 ratio,
-                AGAINST[row.measured] if row.against else "",
                 word,
             ]
         )

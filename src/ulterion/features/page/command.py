@@ -50,10 +50,10 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.features.notes.entries import outcomes
     from ulterion.features.page.assets import check_figures, check_page_path, write_page
     from ulterion.features.page.build import made_page
-    from ulterion.run.review_folders import open_review
 
-    folder = open_review(arguments.review, env.folder, env.tell)
-    path = env.folder / arguments.page if arguments.page else folder.path / DEFAULT
+    folder = options.review_for(arguments, env.folder, env.tell)
+    place = env.folder if options.is_personal(arguments, env.folder) else folder.path
+    path = env.folder / arguments.page if arguments.page else place / DEFAULT
     check_page_path(path)
     made, article, unplaced = made_page(folder, outcomes(folder), arguments.units)
     if arguments.figures is not None:
@@ -91,8 +91,7 @@ def _figures(arguments: argparse.Namespace, env: Environment, made: Made, articl
 
 def _watch(arguments: argparse.Namespace, env: Environment) -> None:
     """Make the page anew whenever the review folder's own files changed."""
-    from ulterion.run.review_folders import open_review
     from ulterion.terminal.watch import watch
 
-    folder = open_review(arguments.review, env.folder, lambda sentence: None).path
+    folder = options.review_for(arguments, env.folder, lambda sentence: None).path
     watch(env, [folder], lambda changed: _make(arguments, env), "the page is as it was made last")

@@ -107,11 +107,15 @@ class ClockRun(Header):
 
     @property
     def course(self) -> Course | None:
-        """How far the last timing with laps was when."""
-        timed = next((t for t in reversed(self.timings) if t.laps and t.seconds), None)
+        """How far a timing was when: the last with laps, else the last that ended, straight from start to end, else one that was left on the way."""
+        drawn = [t for t in self.timings if t.seconds and (t.laps or t.end == "done" or t.moved)]
+        timed = max(reversed(drawn), key=lambda t: (bool(t.laps), t.end == "done"), default=None)
         if timed is None or timed.seconds is None:
             return None
-        last = [(timed.seconds, timed.size)] if timed.end == "done" else []
+        over = timed.size if timed.end == "done" else timed.moved
+        last = (
+            [(timed.seconds, over)] if over is not None and over >= max((b for _, b in timed.laps), default=0.0) else []
+        )
         points = [(0.0, 0.0), *timed.laps, *last]
         return Course(tuple(s for s, _ in points), tuple(b for _, b in points), timed.size, timed.end == "done")
 
