@@ -158,6 +158,7 @@ class Jobs(FolderCase):
         )
         shown = self.ulterion("compare").stdout
         self.assertRegex(shown, r"hub +yes, with the charger +yes")
+        self.assertRegex(shown, r"reader .* not until plugged in again")
         notebook = self.folder / "personal/ulterion/first-tries"
         table = self.ulterion("export", "compatibility", "--as", "csv", "--review", str(notebook)).stdout
         self.assertIn("hub,boots,works,", table)

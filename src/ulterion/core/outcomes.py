@@ -86,7 +86,7 @@ def _by_verb(words: str) -> Outcome | None:
     rest = rest.strip(" .")
     if no is not None:
         until = re.match(r"(?:until|unless|without|before)\b", rest, re.IGNORECASE)
-        return Outcome(question, "works with help" if until else "does not work", rest)
+        return Outcome(question, "works with help" if until else "does not work", f"not {rest}" if until else rest)
     if not rest:
         return Outcome(question, "works")
     return Outcome(question, "works with help", rest) if _HELP.fullmatch(rest) else None

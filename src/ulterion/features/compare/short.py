@@ -24,7 +24,7 @@ def short_comparison(review: Review, groups: Sequence[Group], unit: str) -> list
     sentences = [sentence_of(a) for group in groups for a in answers(review, group, unit)]
     shown += [*(Text(s) for s in sentences), *([BLANK] if sentences else [])]
     for group in groups:
-        shown += [_table(review, group, unit), Text(_legend(group, unit), "muted"), *_left_out(group)]
+        shown += [_table(review, group, unit), Text(_legend(review, group, unit), "muted"), *_left_out(group)]
         shown += _warned(review, group)
     return shown
 
@@ -46,11 +46,12 @@ def _table(review: Review, group: Group, unit: str) -> Shown:
     return Table(columns, lines)
 
 
-def _legend(group: Group, unit: str) -> str:
+def _legend(review: Review, group: Group, unit: str) -> str:
     """Return what the rates are in, and what they are compared with."""
     small = " (random in IOPS)" if any(r.workload.pattern == "random" for r in group.rows) else ""
-    against = f"; in brackets against {group.baseline}, ? undecided" if any(r.comparison for r in group.rows) else ""
-    return f"{unit}{small}{against}"
+    if group.baseline is None or not any(r.comparison for r in group.rows):
+        return f"{unit}{small}"
+    return f"{unit}{small}; in brackets the difference from {review.setup_label(group.baseline)}, ? undecided"
 
 
 def _workloads(group: Group) -> list[str]:
@@ -87,5 +88,9 @@ def _warned(review: Review, group: Group) -> list[Shown]:
             by_words.setdefault(words, []).append(review.setup_label(setup))
     everywhere = set(group.caveats)
     told = [w if len(names) == len(everywhere) else f"{', '.join(names)}: {w}" for w, names in by_words.items()]
-    differs = [f"{review.setup_label(n)} also differed: {', '.join(d)}" for n, d in group.differs.items() if d]
+    linked = {b.setup for b in group.buses if b.seen}  # whose link is said already
+    differs = []
+    for name, phrases in group.differs.items():
+        left = [p for p in phrases if not (name in linked and p.startswith("link: "))]
+        differs += [f"{review.setup_label(name)} also differed: {', '.join(left)}"] if left else []
     return [Text(sentence_of(w), style="warning") for w in [*told, *differs]]

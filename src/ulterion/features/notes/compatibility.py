@@ -9,7 +9,7 @@ from ulterion.core.outcomes import Outcome, Works, read_outcome
 from ulterion.features.notes.entries import standing_outcomes
 from ulterion.model.review import Review
 from ulterion.model.store import ReviewFolder
-from ulterion.show.blocks import Shown, Table, Text, heading
+from ulterion.show.blocks import BLANK, Shown, Table, Text, heading
 
 SIGNS: dict[Works, tuple[str, str]] = {
     "works": ("yes", "good"),
@@ -46,7 +46,7 @@ def works_table(review: Review, rows: Sequence[WorksRow]) -> list[Shown]:
     lines = [
         [Text(_label(review, r.setup), style="name"), *(_cell(r.outcomes.get(q)) for q in questions)] for r in rows
     ]
-    return [heading("What works"), Table([("", "left"), *((q, "left") for q in questions)], lines)]
+    return [BLANK, heading("What works"), Table([("", "left"), *((q, "left") for q in questions)], lines)]
 
 
 def _label(review: Review, setup: str) -> str:
@@ -59,4 +59,6 @@ def _cell(outcome: Outcome | None) -> Text | str:
     word, style = SIGNS[outcome.works]
     if outcome.works == "does not work" and outcome.condition:
         return Text(f"{word}: {outcome.condition}", style=style)
+    if outcome.condition.startswith("not "):
+        return Text(outcome.condition, style=style)
     return Text(f"{word}{outcome.condition}", style=style)

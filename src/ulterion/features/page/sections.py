@@ -12,6 +12,7 @@ from ulterion.features.claims.sources import provenance
 from ulterion.features.claims.speedup import rivals
 from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
+from ulterion.features.compare.answer import answers
 from ulterion.features.compare.figures import draw_comparison
 from ulterion.features.compare.tables import comparison_body
 from ulterion.features.compare.words import summaries
@@ -39,7 +40,7 @@ from ulterion.show.blocks import (
     heading,
 )
 from ulterion.show.figure_base import SetupStyles, measured_on
-from ulterion.show.sentences import listed
+from ulterion.show.sentences import listed, sentence_of
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -128,12 +129,13 @@ def compared(inputs: ReportInputs) -> Iterator[Section]:
         told = " ".join(summaries(group, margin))
         draw = partial(_comparison, group, label, unit, cast)
         blocks: list[Block] = [
+            *(Text(sentence_of(a)) for a in answers(inputs.review, group, unit)),
             Drawing(
                 name,
                 f"Bars of every workload and setup of {label}, in {unit}. {told}".strip(),
                 f"{label}: rates by setup, with 95 % intervals",
                 draw,
-            )
+            ),
         ]
         if len({r.setup for r in group.rows}) > 1:
             blocks.append(_chart(group, label, unit, name))

@@ -113,6 +113,7 @@ class PortData(Answer):
     controller: str | None
     shares_with: tuple[str, ...]
     setups: int
+    rules_out: str | None
     best: dict[str, PortBest]
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.facts.target import TargetFacts
+from ulterion.core.links.bus import ruled_out
 from ulterion.core.links.standards import Link, known_link, lower
 from ulterion.core.stats.estimates import Estimate
 from ulterion.core.workloads.sanity_limits import above_link
@@ -26,6 +27,7 @@ class PortRow:
         shares: the other ports of the host that were seen behind the same controller.
         best: by direction of large transfers the most that was carried, and by which setup.
         setups: how many were measured there.
+        rules_out: the fastest bus that the rates there surely exceed, where no link is known; else None.
     """
 
     host: str
@@ -35,6 +37,7 @@ class PortRow:
     shares: tuple[str, ...]
     best: dict[Literal["read", "write"], tuple[Estimate, str]]
     setups: int
+    rules_out: str | None = None
 
 
 def ports(review: Review, runs: Sequence[AnyRun]) -> list[PortRow]:
@@ -71,6 +74,7 @@ def _row(
             top = max(fitting, key=lambda m: m.estimate.rate)
             best[way] = (top.estimate, top.setup)
     link = _link(review, port, mine, max((e.rate for e, _ in best.values()), default=0.0))
+    beyond = ruled_out(max((e.low or e.rate for e, _ in best.values()), default=0.0))
     told = None if found is None else found[0] + (f" ({found[1]})" if found[1] else "")
     return PortRow(
         host=host,
@@ -80,6 +84,7 @@ def _row(
         shares=tuple(shares),
         best=best,
         setups=len({m.setup for m in mine}),
+        rules_out=beyond.name if link is None and beyond is not None else None,
     )
 
 

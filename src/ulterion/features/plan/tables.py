@@ -186,7 +186,7 @@ def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Show
         [
             row.host,
             row.port,
-            row.link or "–",
+            row.link or (f"faster than {row.rules_out}" if row.rules_out else "–"),
             *(_most(row, way, unit) for way in ("read", "write")),
             row.controller or "–",
             ", ".join(row.shares),
