@@ -179,6 +179,8 @@ class Jobs(FolderCase):
         for _ in range(2):
             self.ulterion("clock", "Fenwick Clasp: 2.6 GB in 3m05s", "Fenwick Clasp Two: 2.6 GB in 52s")
         self.assertEqual(self.json_of("claims")["rivals"][0]["verdict"], "met")
+        works = {r["setup"]: r["seconds"] for r in self.json_of("estimate", "write", "26 GB")["works"] if r["seconds"]}
+        self.assertAlmostEqual(works["fenwick-clasp"], 1850, delta=20)
         race = self.json_of("race", "fenwick-clasp", "fenwick-clasp-two")
         self.assertEqual(
             [(r["name"], r["seconds"]) for r in race["racers"]], [("Fenwick Clasp Two", 52.0), ("Fenwick Clasp", 185.0)]

@@ -43,10 +43,18 @@ def selected(
         return _of_runs(folder, [ids[n] for n in names], against)
     review, runs = folder.review, runs_for_results(folder)
     setups = tuple(dict.fromkeys(key for name in names for key in review.setups_called(name)))
-    chosen = Selection(review, runs, setups, None if against is None else review.setup_called(against))
+    chosen = Selection(review, runs, setups, _against(review, setups, against))
     if since is None and (names or not personal):
         return chosen
     return _of_late(chosen, since or LAST, one_drive=personal and not names)
+
+
+def _against(review: Review, setups: Sequence[str], named: str | None) -> str | None:
+    """Return what all are compared with: what is named, or the first of setups that were asked for and share no medium; else None."""
+    if named is not None:
+        return review.setup_called(named)
+    media = {review.setups[key].medium for key in setups}
+    return setups[0] if len(setups) > 1 and len(media) == len(setups) else None
 
 
 def _of_late(chosen: Selection, seconds: float, *, one_drive: bool) -> Selection:

@@ -14,6 +14,7 @@ from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.features.claims.capacity_proofs import holds
+from ulterion.features.clock.judging import clocked_rows
 from ulterion.features.soak.judging import Soak, soak_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
@@ -22,6 +23,7 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import Measurement, best_of
 from ulterion.results.pooling import pooled_results
 
+NORMAL = 1.959964  # standard deviations that hold 95 % of a normal distribution
 USUAL = 0.015  # standard deviation of the log of a rate from one day to the next, at least
 STAGES = {"write cache": "its write cache is used up", "throttling": "heat throttles it"}
 
@@ -55,7 +57,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
     best = best_of(list(pooled_results(runs).get(setup, {}).values()), way, "sequential")
     soak = soak_on(runs, setup, way)
     if best is None and soak is None:
-        return None
+        return _end_by_hand(review, runs, setup, way)
     ids = tuple(dict.fromkeys([*([r.id for r in best.documents] if best else []), *([soak.run.id] if soak else [])]))
     pieces, tail = _pieces(soak) if soak is not None else ((), None)
     if soak is not None:
@@ -84,6 +86,19 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
     plain = way == "read" and not best.run.target.rotational  # reading uses nothing up, nor does a network
     plain = plain or isinstance(best.workload, NetworkWorkload)
     return End(setup, best.estimate.rate, _error(best), long=math.inf if plain else None), ids
+
+
+def _end_by_hand(
+    review: Review, runs: Sequence[AnyRun], setup: str, way: Direction
+) -> tuple[End, tuple[str, ...]] | None:
+    """Return an end by what was timed or copied there, the task with the most timings; None where nothing was."""
+    rows = [r for r in clocked_rows(review, runs, review.review.margin) if (r.setup, r.direction) == (setup, way)]
+    known = [(r, e) for r in rows if (e := r.estimate) is not None and r.suspect is None and r.source is None]
+    if not known:
+        return None
+    row, found = max(known, key=lambda pair: (pair[1].passes, pair[1].rate))
+    error = math.log(found.high / found.low) / (2 * NORMAL) if found.low and found.high else USUAL
+    return End(setup, found.rate, max(error, USUAL), long=row.size), row.runs
 
 
 def _cache_measured(best: Measurement) -> End | None:
