@@ -48,7 +48,7 @@ class Buses(unittest.TestCase):
         reader = bus_finding(replace(HUB, between=("Reader",)), FRONT)
         assert reader is not None
         self.assertFalse(reader.is_likely)
-        self.assertIn("or the Reader itself", bus_sentence(reader, str))
+        self.assertIn("or Reader itself", bus_sentence(reader, str))
         self.assertIsNone(bus_finding(HUB, replace(FRONT, read=40e6, write=38e6, low=39e6, high=41e6)))
         self.assertIsNone(bus_finding(replace(HUB, read=100e6, low=98e6, high=102e6), FRONT))
         slow, fast = find_link("USB 480 Mb/s"), find_link("USB 5 Gb/s")

@@ -20,5 +20,5 @@ def bus_sentence(finding: BusFinding, label: Callable[[str], str], unit: str = "
     if finding.is_likely:
         return f"{where}. That is what a {finding.link.name} link gives, and {listed(finding.evidence)}{beyond}"
     if finding.rivals:
-        return f"{where}. It could be a {finding.link.name} link, or the {listed(finding.rivals)} itself{beyond}"
+        return f"{where}. It could be a {finding.link.name} link, or {listed(finding.rivals)} itself{beyond}"
     return f"{where}. It fits a {finding.link.name} link{beyond}"

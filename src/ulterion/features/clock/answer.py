@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.clock.judging import ClockRow
 from ulterion.model.review import Review
+from ulterion.results.buses import findings_among, of_estimates
+from ulterion.show.bus_words import bus_sentence
 from ulterion.show.sentences import how_much, listed
 
 COUNTS = {1: "one", 2: "two"}
@@ -19,7 +21,24 @@ def answers(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
     for row in rows:
         tasks.setdefault((row.task, row.direction, row.source), []).append(row)
     every = [_answer(review, mine, unit) for mine in tasks.values() if any(r.against for r in mine)]
-    return [sentence for sentence in every if sentence]
+    links = [words for mine in tasks.values() for words in _links(review, mine, unit)]
+    return [sentence for sentence in [*every, *links] if sentence]
+
+
+def _links(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
+    """Return what links explain: a rate that is what the narrowest link of its setup gives, or a slower bus behind one of two."""
+    sentences = []
+    for row in rows:
+        link = review.narrowest_link(row.setup)
+        rate = row.estimate.rate if row.estimate is not None and row.suspect is None else None
+        if link is not None and rate is not None and link.practical_low <= rate <= link.practical_high:
+            name = review.setup_label(row.setup)
+            sentences.append(
+                f"{show_rate(rate, unit)} on {name} is what {link.name} gives in practice, so that link is the limit"
+            )
+    known = [(r, r.estimate) for r in rows if r.estimate is not None and r.suspect is None and r.source is None]
+    rates = [of_estimates(review, r.setup, {r.direction: e}) for r, e in known]
+    return sentences + [bus_sentence(found, review.setup_label, unit) for found in findings_among(rates)]
 
 
 def _answer(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
