@@ -108,7 +108,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         )
     by_hand = clocked_rows(chosen.review, chosen.runs, margin, chosen.setups, against=chosen.against)
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
-    may_be_none = bool(by_hand) and not arguments.figure and not arguments.workload
+    may_be_none = bool(by_hand) and not arguments.workload
     groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
     _show(arguments, env, Compared(folder, review, groups, by_hand, margin), short=personal and not arguments.long)
     verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
@@ -137,7 +137,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     noted = outcomes(folder)
     if arguments.json:
-        drawn = _drawn(arguments, paths, groups, labels, review)
+        drawn = _drawn(arguments, paths, compared, labels)
         works = {row.setup: row.outcomes for row in what_works(folder)}
         answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted, works)
         env.show_json("comparison", answer, drawn.as_data())
@@ -145,7 +145,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
         return
     env.show(_short(compared, arguments.units) if short else _whole(compared, labels, noted, arguments))
     env.show(works_table(folder.review, what_works(folder)))
-    drawn = _drawn(arguments, paths, groups, labels, review)
+    drawn = _drawn(arguments, paths, compared, labels)
     env.show([""])
     drawn.show(env)
     env.show(["next: " + ("ulterion compare --long shows everything" if short else "ulterion claims")])
@@ -235,22 +235,21 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
 
 def _drawn(
-    arguments: argparse.Namespace,
-    paths: Sequence[Path],
-    groups: Sequence[Group],
-    labels: dict[str, str],
-    review: Review,
+    arguments: argparse.Namespace, paths: Sequence[Path], compared: Compared, labels: dict[str, str]
 ) -> SavedFigures:
-    """Draw one figure for each medium; with several the medium's name is in the file's."""
+    """Draw one figure for each medium, with the medium's name in the file's where there are several; or one of what was timed."""
     if not paths:
         return SavedFigures()
-    from ulterion.features.compare.figures import draw_comparison
+    from ulterion.features.compare.figures import draw_comparison, draw_transfers
     from ulterion.show.figure_base import SetupStyles
 
-    cast, dark = SetupStyles.of(review), arguments.dark
+    cast, dark, unit = SetupStyles.of(compared.review), arguments.dark, arguments.units
+    if not compared.groups:
+        title = compared.review.review.title or "Transfers"
+        return draw([(paths[0], partial(draw_transfers, compared.timed, title, unit, cast, dark=dark))])
     return draw(
         [
-            (path, partial(draw_comparison, group, labels[group.medium], arguments.units, cast, dark=dark))
-            for path, group in zip(paths, groups, strict=True)
+            (path, partial(draw_comparison, group, labels[group.medium], unit, cast, dark=dark))
+            for path, group in zip(paths, compared.groups, strict=True)
         ]
     )

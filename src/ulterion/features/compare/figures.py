@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from ulterion.core.units import RATE_UNITS, show_rate
-from ulterion.results.comparison import ComparedRow, Group
+from ulterion.core.stats.estimates import Estimate
+from ulterion.core.stats.verdicts import Comparison
+from ulterion.core.units import RATE_UNITS, show_duration, show_rate
+from ulterion.features.clock.judging import ClockRow
+from ulterion.features.clock.words import task_words
+from ulterion.results.comparison import Group
 from ulterion.show.bottleneck_words import bottleneck_names
 from ulterion.show.columns import show_ratio
 from ulterion.show.figure_base import Palette, SetupStyles, begin, colour, foot, measured_on, palette_of, style
@@ -36,7 +41,10 @@ def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, d
     figure = begin(f"{label}: {unit} by setup{times}", height, palette)
     for place, text in enumerate(workloads, 1):
         axes = figure.add_subplot(lines, columns, place)
-        _panel(axes, [r for r in group.rows if r.workload.text == text], setups, unit=unit, cast=cast, palette=palette)
+        mine = [r for r in group.rows if r.workload.text == text]
+        bars = [_Bar(r.setup, r.estimate, r.comparison) for r in mine]
+        _panel(axes, bars, setups, unit=unit, cast=cast, palette=palette)
+        _title(axes, f"{mine[0].workload.title}  ({text})", palette)
     passes = sorted({r.estimate.passes for r in group.rows})
     few = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
     held = _held(group, setups, cast) if len(setups) <= MANY else ""
@@ -46,6 +54,43 @@ def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, d
         palette,
     )
     return figure
+
+
+def draw_transfers(rows: Sequence[ClockRow], title: str, unit: str, cast: SetupStyles, *, dark: bool = False) -> Figure:
+    """Return bars of what was timed by hand or copied, a panel for each task, with 95 % intervals; what has only a bound is left out."""
+    palette = palette_of(dark=dark)
+    timed = [(r, e) for r in rows if (e := r.estimate) is not None]
+    tasks = list(dict.fromkeys(task_words(r) for r, _ in timed))
+    setups = list(dict.fromkeys(r.setup for r, _ in timed))
+    height = min(TALLEST, max(3.4, len(tasks) * (0.55 + 0.34 * len(setups)) + 1.4))
+    figure = begin(f"{title}: {unit} by setup; × tells how many times the first", height, palette)
+    for place, task in enumerate(tasks, 1):
+        axes = figure.add_subplot(len(tasks), 1, place)
+        mine = [(r, e) for r, e in timed if task_words(r) == task]
+        bars = [_Bar(r.setup, e, r.comparison) for r, e in mine]
+        _panel(axes, bars, setups, unit=unit, cast=cast, palette=palette)
+        seconds = [f"{cast.name(r.setup)} {show_duration(r.seconds)}" for r, _ in mine if r.seconds]
+        _title(axes, f"{task}  ({', '.join(seconds)})" if seconds else task, palette)
+    counts = sorted({e.passes for _, e in timed})
+    few = (
+        f"{counts[0]} transfer{'s' if counts[0] > 1 else ''}"
+        if len(counts) == 1
+        else f"{counts[0]} to {counts[-1]} transfers"
+    )
+    foot(figure, [f"{few} of each; lines: 95 % intervals"], palette)
+    return figure
+
+
+class _Bar(NamedTuple):
+    """A bar: of which setup, how long, and compared with the baseline."""
+
+    setup: str
+    estimate: Estimate
+    comparison: Comparison | None
+
+
+def _title(axes: Axes, words: str, palette: Palette) -> None:
+    axes.set_title(words, fontsize=11, loc="left", color=palette.ink, y=1.0)
 
 
 def _once(group: Group, setups: Sequence[str]) -> str:
@@ -70,7 +115,7 @@ def _in_lines(name: str, most: int) -> str:
 
 
 def _panel(
-    axes: Axes, rows: Sequence[ComparedRow], setups: Sequence[str], unit: str, cast: SetupStyles, *, palette: Palette
+    axes: Axes, rows: Sequence[_Bar], setups: Sequence[str], unit: str, cast: SetupStyles, *, palette: Palette
 ) -> None:
     scale = RATE_UNITS[unit]
     most = max((r.estimate.high or r.estimate.rate) for r in rows) / scale
@@ -86,9 +131,6 @@ def _panel(
         text = f"{show_rate(row.estimate.rate, unit, with_unit=False)}{share}"
         axes.text(high[place] + most * 0.015, place, text, va="center", fontsize=10.5, color=palette.ink)
     style(axes, palette, bare=True)
-    axes.set_title(
-        f"{rows[0].workload.title}  ({rows[0].workload.text})", fontsize=11, loc="left", color=palette.ink, y=1.0
-    )
     names = [_in_lines(cast.name(r.setup), 2 if len(setups) <= MANY else 1) for r in rows]
     axes.set_yticks(range(len(rows)), names, fontsize=10)
     axes.invert_yaxis()

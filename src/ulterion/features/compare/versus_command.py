@@ -110,11 +110,16 @@ def _on_the_bench(arguments: argparse.Namespace, env: Environment, folder: Revie
 def _by_hand(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, labels: Sequence[str]) -> None:
     """Measure the drive where it is, say where to plug it next, and go on when it is there."""
     from ulterion.host import machine
-    from ulterion.run.moving_drive import arrived, chosen_drive, moving, wait_until_moved
+    from ulterion.run.moving_drive import arrived, candidates, chosen_drive, moving, wait_until_moved
     from ulterion.run.naming import named_setup
     from ulterion.run.place import Place
 
-    drive = chosen_drive(machine.survey(), arguments.drive)
+    survey = machine.survey()
+    named = arguments.drive
+    if named is None and len(candidates(survey)) > 1:
+        there = ", ".join(f"{d.name} ({d.model or 'no model'})" for d in candidates(survey))
+        named = env.ask_text(f"which drive is moved? {there}") or None
+    drive = chosen_drive(survey, named)
     one, here = moving(drive), arrived(drive)
     left, medium = _left_for(folder, labels, here), None
     for number, label in enumerate(left):

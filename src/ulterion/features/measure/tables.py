@@ -6,6 +6,7 @@ from pathlib import Path
 
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_duration, show_iops, show_percent, show_rate, show_size
+from ulterion.core.workloads.suites import QUICK
 from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload
 from ulterion.features.measure import preview as words
 from ulterion.features.measure.network_tables import network_results
@@ -56,7 +57,7 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
         ("p99", "right"),
     ]
     shown: list[Shown] = [Table(columns, rows)] if rows else [Text("No pass was finished.")]
-    return [*shown, *_meaning(run, records), *_end(run, path)]
+    return [*shown, *_first_look(run), *_meaning(run, records), *_end(run, path)]
 
 
 def _end(run: MeasureRun, path: Path) -> list[Shown]:
@@ -106,6 +107,15 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[Shown]:
     if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
+
+
+def _first_look(run: MeasureRun) -> list[Shown]:
+    """Say of a quick run that it is one."""
+    if run.suite != QUICK.name:
+        return []
+    return [
+        Text("a first look, of three short passes: for a result to publish, measure without --quick", style="muted")
+    ]
 
 
 def _remarks(run: MeasureRun) -> list[Shown]:

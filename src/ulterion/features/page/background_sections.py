@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ulterion.core.transfers.race import Runner
 from ulterion.core.version import __version__
 from ulterion.features.capacity.tables import after as capacity_table
+from ulterion.features.clock.answer import answers
 from ulterion.features.clock.judging import clocked_rows
 from ulterion.features.clock.race_figure import draw_race
 from ulterion.features.clock.race_judging import amount_words, races_of
@@ -21,6 +22,7 @@ from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import counted
 from ulterion.show.blocks import Block, Drawing, Items, Section, Table, Text, captioned, heading
+from ulterion.show.sentences import sentence_of
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -60,6 +62,7 @@ def by_files(inputs: ReportInputs) -> Iterator[Section]:
             Items(tuple(told)),
         ]
     timed = clocked_rows(inputs.review, inputs.runs, inputs.review.review.margin, [])
+    blocks += [Text(sentence_of(a)) for a in answers(inputs.review, timed, inputs.unit)]
     blocks += captioned(clocked_table(timed, inputs.unit), "Timed by hand")
     for run in counted(inputs.runs, CapacityRun):
         shown = capacity_table(run, None, inputs.unit)

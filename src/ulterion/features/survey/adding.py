@@ -88,8 +88,9 @@ def asked_for(
     review = parse_review(read_text(path), path)
     answers = dict(given)
     for wanted in ASKED[what]:
+        known = f"; here: {', '.join([*review.ports, *review.parts])}" if wanted.key == "chain" else ""
         while wanted.key not in answers:
-            answer = ask(wanted.question)
+            answer = ask(f"{wanted.question}{known}")
             if answer is None or (not answer and not wanted.needed):
                 break
             if not answer:
