@@ -30,6 +30,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="LABEL",
         help="what it is about, in words of your own, also where nothing was measured: 'the hub on the tablet'",
     )
+    _add_changes(parser)
+    _add_log(parser)
+    options.add_review(parser)
+    options.add_json(parser)
+
+
+def _add_changes(parser: argparse.ArgumentParser) -> None:
+    """Add the options that change what was noted, or let a run count no more."""
     change = parser.add_mutually_exclusive_group()
     change.add_argument(
         "--correct",
@@ -48,6 +56,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="RUN",
         help="exclude a run from every result; the words give the reason, --take-back undoes it",
     )
+
+
+def _add_log(parser: argparse.ArgumentParser) -> None:
+    """Add the options for another instrument's log."""
     log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
     log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
     log.add_argument("--name", metavar="NAME", help="what it measured: case, room, power, ...")
@@ -63,8 +75,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="how much later the log's clock should be, such as '-3 s'",
     )
-    options.add_review(parser)
-    options.add_json(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
