@@ -56,3 +56,6 @@ class Buses(unittest.TestCase):
         assert seen is not None
         self.assertTrue(seen.seen and "is linked at USB 480 Mb/s" in bus_sentence(seen, str))
         self.assertIsNone(bus_finding(replace(HUB, seen=fast), replace(FRONT, seen=fast)))
+        doubtful = bus_finding(replace(HUB, seen=slow), replace(FRONT, seen=fast, doubtful=True))
+        assert doubtful is not None
+        self.assertEqual(bus_sentence(doubtful, str), "hub is linked at USB 480 Mb/s, front at USB 5 Gb/s")

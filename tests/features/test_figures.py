@@ -65,7 +65,7 @@ class Comparisons(FolderCase):
             figure = draw_comparison(group, "Test Drive", "MB/s", cast, dark=dark)
             told = texts(figure)
             for words in (
-                "direct, b:fast",
+                "b:fast",
                 "Test Box",
                 "Case number 7",
                 "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95 % intervals",
@@ -91,7 +91,7 @@ class Comparisons(FolderCase):
             soaks.append(found)
         figure = draw_soaks(soaks, "MB/s", (), cast)
         lines = {str(line.get_label()): to_hex(line.get_color()) for line in figure.axes[0].lines}
-        self.assertEqual(lines["direct, b:fast"], LIGHT.lines[0])
+        self.assertEqual(lines["b:fast"], LIGHT.lines[0])
         self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
         self.assertIn("measured at testbench on 2026-01-01; a value every 1 s", texts(figure))
 

@@ -91,5 +91,5 @@ class Names(unittest.TestCase):
         review = parse_review(text, Path("review.toml"))
         self.assertEqual(
             [review.setup_label(n) for n in review.setups],
-            ["direct, a", "Box One (x)", "Box One (y)", "Hub Two + Box One"],
+            ["a", "Box One (x)", "Box One (y)", "Hub Two + Box One"],
         )

@@ -163,14 +163,14 @@ class Review(Written):
         return (self.ports[key].name if key in self.ports else "") or key
 
     def setup_label(self, name: str) -> str:
-        """Return how a setup is called in a figure: by its label, or the products between port and medium, else as direct, with the port.
+        """Return how a setup is called in a figure: by its label, or the products between port and medium, else by the port.
 
         Where two would be called alike, the setup's own name stands behind.
         """
 
         def plain(setup: str) -> str:
             chain, label = self.setups[setup].chain, self.setups[setup].label
-            return label or " + ".join(self.label(k) for k in chain[1:-1]) or f"direct, {chain[0]}"
+            return label or " + ".join(self.label(k) for k in chain[1:-1]) or self.label(chain[0])
 
         alike = sum(plain(n) == plain(name) and h.medium == self.setups[name].medium for n, h in self.setups.items())
         return plain(name) if alike < 2 else f"{plain(name)} ({name})"

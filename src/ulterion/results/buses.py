@@ -23,23 +23,26 @@ def bus_findings(
 
 
 def findings_among(rates: Sequence[PortRates]) -> list[BusFinding]:
-    """Return what the rates of one drive say of the bus behind each setup, beside the fastest."""
+    """Return what links and rates of one drive say of the bus behind each setup, beside the one with the fastest link, or the fastest rate."""
     if len(rates) < 2:
         return []
     fastest = max(rates, key=lambda r: r.best)
-    return [f for r in rates if r is not fastest and (f := bus_finding(r, fastest)) is not None]
+    widest = max(rates, key=lambda r: (r.seen.payload if r.seen is not None else 0.0, r.best))
+    pairs = [(r, widest if r.seen is not None else fastest) for r in rates]
+    return [f for r, best in pairs if r is not best and (f := bus_finding(r, best)) is not None]
 
 
 def port_rates(review: Review, setup: str, cells: Sequence[Measurement]) -> PortRates | None:
     """Return what a setup gave in each direction, or None where nothing large was measured on it."""
-    sound = [c for c in cells if not c.suspect]
+    sound = [c for c in cells if not c.suspect] or cells
     best = {way: best_of(sound, way, "sequential") for way in DIRECTIONS}
     found = {way: m.estimate for way, m in best.items() if m is not None}
     if not found:
         return None
     waits = [c.latency_p50 for c in sound if _is_single_read(c) and c.latency_p50 is not None]
     link = next((m.run.seen_link for m in best.values() if m is not None and m.run.seen_link is not None), None)
-    return replace(of_estimates(review, setup, found, waits[0] if waits else None), seen=link)
+    rates = of_estimates(review, setup, found, waits[0] if waits else None)
+    return replace(rates, seen=link, doubtful=all(c.suspect for c in cells))
 
 
 def of_estimates(

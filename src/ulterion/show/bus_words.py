@@ -14,7 +14,9 @@ def bus_sentence(finding: BusFinding, label: Callable[[str], str], unit: str = "
     slow, fast = label(finding.setup), label(finding.other)
     rate, more = show_rate(finding.rate, unit), show_rate(finding.other_rate, unit, with_unit=False)
     if finding.seen:
-        return f"{slow} is linked at {finding.link.name}, which explains {rate} where {fast} gives {more}"
+        other = f", {fast} at {finding.other_link.name}" if finding.other_link is not None else ""
+        why = f": that explains {rate} where {fast} gives {more}" if finding.explains else ""
+        return f"{slow} is linked at {finding.link.name}{other}{why}"
     beyond = f"; {fast} is faster than that bus can be" if finding.rules_out is not None else ""
     where = f"{slow}: {rate} where the same drive reaches {more} on {fast}"
     if finding.is_likely:

@@ -7,7 +7,7 @@ writes end at the same rate, and each small request takes longer by about a micr
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ulterion.core.links.standards import USB, Link
 
@@ -30,6 +30,7 @@ class PortRates:
         wait: seconds of one small read at a time, None where not measured.
         between: what lies between port and drive, by name.
         seen: the link that the system shows, or None.
+        doubtful: whether the rates cannot be the drive's: they explain nothing.
     """
 
     setup: str
@@ -40,6 +41,7 @@ class PortRates:
     wait: float | None = None
     between: tuple[str, ...] = ()
     seen: Link | None = None
+    doubtful: bool = False
 
     @property
     def best(self) -> float:
@@ -54,8 +56,9 @@ class BusFinding:
     Attributes:
         setup, rate: the slower one and what it gave, bytes per second.
         other, other_rate: the faster one.
-        link: the link that explains the slower rate.
-        seen: whether the system shows that link; else the rates fit it.
+        link: the link of the slower one; `seen` whether the system shows it, else the rates fit it.
+        other_link: that of the faster one as the system shows it, or None.
+        explains: whether the link explains the slower rate.
         evidence: what speaks for it besides the rate, in words.
         rivals: other parts that lie in the slower setup alone and may be as slow.
         rules_out: the fastest link that the faster setup surely exceeds, or None.
@@ -67,6 +70,8 @@ class BusFinding:
     other_rate: float
     link: Link
     seen: bool = False
+    other_link: Link | None = None
+    explains: bool = True
     evidence: tuple[str, ...] = ()
     rivals: tuple[str, ...] = ()
     rules_out: Link | None = None
@@ -88,23 +93,26 @@ def fitting_bus(rate: float) -> Link | None:
 
 
 def bus_finding(slow: PortRates, fast: PortRates) -> BusFinding | None:
-    """Return what rates say of the bus behind the slower of two setups of one drive, or None where they say nothing."""
-    if fast.low < FASTER * slow.high:
-        return None
-    rules_out = ruled_out(fast.low)
+    """Return what links and rates say of the bus behind the slower of two setups of one drive, or None where they say nothing."""
+    much_slower = fast.low >= FASTER * slow.high and not (slow.doubtful or fast.doubtful)
+    rules_out = ruled_out(fast.low) if not fast.doubtful else None
     if slow.seen is not None:
-        return _finding(slow, fast, slow.seen, rules_out, seen=True) if _explains(slow.seen, slow, fast) else None
+        if not _is_lower(slow.seen, slow, fast):
+            return None
+        explains = much_slower and slow.best >= BELOW * slow.seen.practical_low
+        return replace(_finding(slow, fast, slow.seen, rules_out, seen=True), explains=explains)
+    if not much_slower:
+        return None
     link = fitting_bus(slow.best)
     if link is None or fast.low <= link.payload:
         return None
     return _finding(slow, fast, link, rules_out)
 
 
-def _explains(link: Link, slow: PortRates, fast: PortRates) -> bool:
-    """Return whether a link that was seen is why a setup is slower: nothing but the port differs, or it is slower than any drive."""
+def _is_lower(link: Link, slow: PortRates, fast: PortRates) -> bool:
+    """Return whether a link that was seen is lower than the other's, where only the port differs, or it is slower than any drive."""
     lower = fast.seen is not None and link.payload < fast.seen.payload
-    only_port = slow.between == fast.between and link in BUSES
-    return lower and (only_port or link in SLOW) and slow.best >= BELOW * link.practical_low
+    return lower and ((slow.between == fast.between and link in BUSES) or link in SLOW)
 
 
 def _finding(slow: PortRates, fast: PortRates, link: Link, rules_out: Link | None, *, seen: bool = False) -> BusFinding:
@@ -115,6 +123,7 @@ def _finding(slow: PortRates, fast: PortRates, link: Link, rules_out: Link | Non
         other_rate=fast.best,
         link=link,
         seen=seen,
+        other_link=fast.seen,
         evidence=() if seen else tuple(_evidence(slow, fast, link)),
         rivals=() if seen else tuple(k for k in slow.between if k not in fast.between),
         rules_out=rules_out,

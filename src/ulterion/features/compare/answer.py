@@ -60,7 +60,10 @@ def _one_way(names: tuple[str, str], compared: Sequence[ComparedRow], rates: dic
     verdict = compared[0].comparison.verdict if compared[0].comparison else "undecided"
     if verdict == "undecided":
         told = listed([f"{WAYS[way][1]} {r}" for way, r in rates.items()])
-        return f"no difference shown yet between {names[0]} and {names[1]}: {told}"
+        why = next((r.comparison.why for r in compared if r.comparison and r.comparison.why), None)
+        doubtful = any(r.comparison and r.comparison.ratio.low and r.comparison.more is None for r in compared)
+        head = "undecided between" if doubtful else "no difference shown yet between"
+        return f"{head} {names[0]} and {names[1]}: {told}" + (f"; {why}" if why else "")
     winner, loser = names if "faster" in verdict else names[::-1]
     parts = []
     for row in compared:
