@@ -161,7 +161,7 @@ class SimulatedSoaks(FolderCase):
                                      and "figure:" not in line), 80)  # fmt: skip
             self.assertGreater((self.folder / f"{setup}.png").stat().st_size, 20_000)
         shown = self.ulterion("compare", "--soaks", "direct", "box", "--figure", "both.png", "--dark").stdout
-        for words in ("Against direct", "box", "settled", "rise", "figure: both.png"):
+        for words in ("Box, compared with direct,", "box", "settled", "rise", "figure: both.png"):
             self.assertIn(words, shown)
         data = self.json_of("compare", "--soaks", "box", "direct")
         self.assertEqual(len(data["differences"]), 1)

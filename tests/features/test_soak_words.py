@@ -174,7 +174,7 @@ class Soaked(FolderCase):
         """Two soaks: a row and a line each, and what they differ by; a long one counts hours."""
         one, other = self.soak(), self.soak("direct", load_seconds=4 * 3600.0)
         text = printed(soaks_table([one, other], [difference(other, one)], "MB/s"))
-        for words in ("Against box", "direct: it ends at", "temperatures cannot be compared"):
+        for words in ("Direct, compared with box, ends at", "temperatures cannot be compared"):
             self.assertIn(words, " ".join(text.split()))
         figure = draw_soaks([one, other], "MB/s")
         self.assertEqual(figure.axes[1].get_xlabel(), "hours since the load began")
@@ -252,7 +252,7 @@ class Stalls(FolderCase):
         apart = difference(one, one)
         self.assertEqual(apart.rate, 1.0 if one.findings.last else None)
         table = " ".join(printed(soaks_table([one, one], [apart], "MB/s")).split())
-        self.assertIn("times the rate" if one.findings.last else "moves nothing any more", table)
+        self.assertIn("times its rate" if one.findings.last else "moves nothing any more", table)
         (row,) = (r for r in moving(self.kept, [run], 1e9, "write") if r.setup == "box")
         assert row.work is not None
         self.assertTrue(0 < row.work.low <= row.work.high < math.inf)

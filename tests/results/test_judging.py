@@ -167,7 +167,7 @@ class Claiming(FolderCase):
         row = self.rows[("hub", "link")]
         self.assertEqual((row.measured_name, row.setup), ("USB 5 Gb/s", "hubbed"))
         self.assertRegex(
-            row.judgement.why or "", "the same port linked Test Box at USB 10 Gb/s or more: look at the cable"
+            row.judgement.why or "", "the same port ran Test Box at USB 10 Gb/s or more, so try another cable"
         )
 
     def test_a_box_that_says_it_can_do_the_link_is_not_accused(self) -> None:

@@ -123,7 +123,7 @@ def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
             "wraps",
             size,
             claimed,
-            f"{where} wraps round at {show_size_both(size)}: what is written beyond it overwrites what is at the beginning",
+            f"{where} is fake: only {show_size_both(size)} is real; writing past it overwrites the beginning",
         )
     if _all_at_the_end(tally, units):
         return Capacity(
@@ -166,7 +166,7 @@ def looked(
             "wraps",
             size,
             claimed,
-            f"it wraps round at {show_size_both(size)}: what is written beyond it overwrites what is at the beginning",
+            f"fake: only {show_size_both(size)} is real; writing past it overwrites the beginning",
         )
     if lost_from is not None:
         size = lost_from * UNIT

@@ -6,7 +6,6 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ulterion.show.blocks import heading
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -30,14 +29,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 NEXT = (
-    "  ulterion measure --setup pod --suite large --passes 8",
-    "  ulterion compare pod slip --figure compare.png",
-    "  ulterion soak --setup slip --for 30m --figure slip.png",
-    "  ulterion compare --soaks pod draught --figure soaks.png",
-    "  ulterion capacity --setup crumble",
-    "  ulterion claims --everywhere",
-    "  ulterion verify report.html",
-    "or a drive of your own:  ulterion measure FOLDER",
+    "  ulterion compare pod --why                        what limits the enclosure, and the evidence",
+    "  ulterion claims                                   the boxes against what was measured",
+    "  ulterion compare --soaks pod draught slip         the long run, and the heat",
+    "  ulterion versus vault vault-long                  one drive in two places",
+    "or with a drive of your own:  ulterion measure FOLDER --as 'front port' --quick",
 )
 
 
@@ -86,20 +82,25 @@ def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Stat
 
 
 def _play(folder: ReviewFolder, env: Environment) -> None:
-    """Measure and soak, and say so."""
-    from ulterion.core.units import show_duration
+    """Measure, soak and prove; on a terminal it is shown which setup is on, and in the end how many were."""
     from ulterion.demo.scenario import measure_all, prove_some, soak_some
 
-    for finished in measure_all(folder):
-        passes = sum(len(w.passes) for w in finished.run.workloads)
-        env.show([f"measured {finished.run.setup:<12}{' > '.join(finished.run.chain):<38}{passes} passes"])
-    for soaked in soak_some(folder):
-        seconds, _ = soaked.run.soak.done("load")
-        chain = " > ".join(soaked.run.chain)
-        env.show([f"soaked   {soaked.run.setup:<12}{chain:<38}{show_duration(seconds)} of load"])
-    for proven in prove_some(folder):
-        chain = " > ".join(proven.run.chain)
-        env.show([f"looked at {proven.run.setup:<11}{chain:<38}{proven.run.capacity.finding}"])
+    counts = []
+    for doing, runs in (("measured", measure_all), ("soaked", soak_some), ("proven", prove_some)):
+        done = 0
+        for finished in runs(folder):
+            done += 1
+            _progress(env, f"{doing} {finished.run.setup}")
+        counts.append(done)
+    _progress(env, "")
+    env.show([f"{counts[0]} setups measured, {counts[1]} soaked, the capacity of {counts[2]} proven", ""])
+
+
+def _progress(env: Environment, words: str) -> None:
+    """Write over the line that says how far it is, on a terminal."""
+    if env.screen.isatty():
+        env.screen.write(f"\r{words:<40}" if words else f"\r{'':<40}\r")
+        env.screen.flush()
 
 
 def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:
@@ -116,22 +117,22 @@ def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> N
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
-    """Show what comes of it."""
+    """Show what comes of it: a line for each setup, what the long runs say, and how the claims fared."""
+    from collections import Counter
 
     from ulterion.demo.scenario import SOAKED
     from ulterion.features.claims.judging import judge_claims
-    from ulterion.features.claims.tables import claims_table
-    from ulterion.features.compare.tables import comparison
+    from ulterion.features.compare.overview import every_setup
     from ulterion.features.soak.judging import choose, difference
-    from ulterion.features.soak.tables import soaks_table
+    from ulterion.features.soak.words import difference_words
     from ulterion.results.comparison import compare_review
     from ulterion.results.pooling import runs_for_results
+    from ulterion.show.sentences import listed, sentence_of
 
     review, runs = folder.review, runs_for_results(folder)
-    groups = compare_review(review, runs)
-    labels = {key: review.label(key) for key in [*review.ports, *review.parts]}
-    env.show(["", *comparison(groups, labels, unit, review.review.margin)])
+    env.show(every_setup(review, compare_review(review, runs), unit))
     soaks = choose(folder, SOAKED)
-    differences = [difference(s, soaks[0]) for s in soaks[1:3]]
-    env.show(["", heading("The long run"), "", *soaks_table(soaks, differences, unit)])
-    env.show(["", *claims_table(judge_claims(review, runs), review.review.tolerance, unit)])
+    told = [sentence_of(difference_words(difference(s, soaks[0]))) for s in soaks[1:3]]
+    verdicts = Counter(row.judgement.verdict for row in judge_claims(review, runs))
+    counted = listed([f"{count} {verdict}" for verdict, count in verdicts.most_common()])
+    env.show(["", "After twenty minutes of writing:", *(f"  {words}" for words in told), f"Claims: {counted}."])

@@ -78,12 +78,21 @@ class Definitions:
 class Table:
     """A table: headings with the side they are set to ('left' or 'right'), and rows; `caption`: what it shows.
 
-    A row that is a single text stands over the whole width, as a heading between rows.
+    A row that is a single text stands over the whole width, as a heading between rows.  `spare` are headings of columns that are left out
+    where the line is too narrow for all, the least important first.  With `folds` the last column goes on in further lines before that.
     """
 
     columns: Sequence[tuple[str, str]]
     rows: Sequence[Cells | Text]
     caption: str = ""
+    spare: tuple[str, ...] = ()
+    folds: bool = False
+
+    def without(self, headings: Sequence[str]) -> Table:
+        """Return the table without the columns of some headings."""
+        kept = [i for i, (title, _) in enumerate(self.columns) if title not in headings]
+        rows = [row if isinstance(row, Text) else [row[i] for i in kept] for row in self.rows]
+        return replace(self, columns=[self.columns[i] for i in kept], rows=rows)
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import os
 from collections.abc import Iterable, Sequence
 from typing import IO
 
@@ -16,7 +18,7 @@ from rich.theme import Theme
 from ulterion.core.text import visible
 from ulterion.show.blocks import HEAD, Definitions, Items, Shown, Table, Text
 
-PLAIN_WIDTH = 80  # for pipes and files
+ENDLESS = 100_000  # columns of a pipe or a file: nothing is broken there
 THEME = Theme(
     {
         "good": "green",
@@ -41,12 +43,21 @@ class Screen(Console):
 
 
 def console(stream: IO[str]) -> Console:
-    """Return a console on a stream: its own width and colour on a terminal, 80 plain columns elsewhere."""
-    width = None if stream.isatty() else PLAIN_WIDTH
+    """Return a console on a stream, as wide as COLUMNS says, or as the terminal is; elsewhere lines are as long as they are, in plain text."""
+    asked = os.environ.get("COLUMNS", "")
+    width = int(asked) if asked.isdigit() and int(asked) > 0 else None if stream.isatty() else ENDLESS
     return Screen(file=stream, width=width, theme=THEME, markup=False, highlight=False, emoji=False, soft_wrap=False)
 
 
 GAP, NARROW_GAP = "  ", " "  # between columns
+FOLDED = 20  # columns that a folded text needs at least
+
+
+def plain_lines(block: Shown) -> str:
+    """Return a block as plain text for a pipe or a file: as wide as COLUMNS says, or as it is; no line ends in spaces."""
+    out = io.StringIO()
+    console(out).print(renderable(block), crop=False)
+    return "\n".join(line.rstrip(" ") for line in out.getvalue().split("\n"))
 
 
 def renderable(block: Shown) -> RenderableType:
@@ -82,9 +93,13 @@ def _line(text: Text | str) -> rich.text.Text:
 
 
 class _TableLines:
-    """A table on a terminal: its lines are never broken; set closer where they do not fit, and cut with an ellipsis where that is not enough."""
+    """A table on a terminal: set closer where it does not fit, then without the columns that can be spared, which is said; nothing is cut."""
 
     def __init__(self, table: Table) -> None:
+        self._whole = table
+        self._take(table)
+
+    def _take(self, table: Table) -> None:
         self._table = table
         self._cells = [[_line(c) for c in row] for row in table.rows if not isinstance(row, Text)]
         self._widths = [
@@ -109,9 +124,47 @@ class _TableLines:
         return line
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        lines = self._lines(GAP)
-        if max(line.cell_len for line in lines) > options.max_width:
-            lines = self._lines(NARROW_GAP)
-        for line in lines:
-            line.no_wrap, line.overflow = True, "ellipsis"
+        if self._whole.folds and self._fitting(options.max_width) is None:
+            folded = self._folded(console, options.max_width)
+            if folded is not None:
+                yield from folded
+                return
+        left_out: list[str] = []
+        spare = [s for s in self._whole.spare if s in [title for title, _ in self._whole.columns]]
+        lines = self._fitting(options.max_width)
+        while lines is None and spare:
+            left_out.append(spare.pop(0))
+            self._take(self._whole.without(left_out))
+            lines = self._fitting(options.max_width)
+        for line in lines or self._lines(NARROW_GAP):
+            line.no_wrap, line.overflow = lines is not None, "fold"
             yield line
+        if left_out:
+            yield rich.text.Text(f"left out for want of width: {', '.join(left_out)}", style="muted")
+
+    def _folded(self, console: Console, width: int) -> list[rich.text.Text] | None:
+        """Return the lines with the last column folded into what is left of the width, or None where that is too little."""
+        first = sum(self._widths[:-1]) + len(NARROW_GAP) * (len(self._widths) - 1)
+        if width - first < FOLDED:
+            return None
+        lines, body = [], iter(self._cells)
+        heads = [rich.text.Text(title, style=HEAD) for title, _ in self._table.columns]
+        for row in [heads, *self._table.rows]:
+            if isinstance(row, Text):
+                lines.append(_line(row))
+                continue
+            *cells, last = row if row is heads else next(body)
+            for number, part in enumerate(last.wrap(console, width - first) or [rich.text.Text()]):
+                before = cells if number == 0 else [rich.text.Text() for _ in cells]
+                lines.append(self._set([*before, part], NARROW_GAP))
+        for line in lines:
+            line.rstrip()
+        return lines
+
+    def _fitting(self, width: int) -> list[rich.text.Text] | None:
+        """Return the lines where they fit, with a narrow gap if need be."""
+        for gap in (GAP, NARROW_GAP):
+            lines = self._lines(gap)
+            if max(line.cell_len for line in lines) <= width:
+                return lines
+        return None

@@ -49,11 +49,14 @@ class Environment:
         """Print renderables to the standard output."""
         if self.quiet:
             return
-        from ulterion.show.terminal import console, renderable
+        from ulterion.show.terminal import console, plain_lines, renderable
 
+        if not self.out.isatty():
+            self.out.write("".join(map(plain_lines, lines)))
+            return
         out = console(self.out)
         for line in lines:
-            out.print(renderable(line), crop=False)  # tables cut themselves; a path must stay whole
+            out.print(renderable(line), crop=False)  # a path must stay whole
 
     def show_json(self, kind: str, answer: object, beside: Mapping[str, object] | None = None) -> None:
         """Print an answer of a kind (`ulterion.cli.answer_schema`) to the standard output, one JSON document; `beside` tells of its figures."""

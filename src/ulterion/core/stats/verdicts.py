@@ -176,4 +176,4 @@ def judge_claim(
         return ClaimJudgement("undecided", share, measured.why)
     if measured.high < needed:
         return ClaimJudgement("missed", share)
-    return ClaimJudgement("undecided", share, "the interval straddles the claim; more passes would narrow it")
+    return ClaimJudgement("undecided", share, "too close to call; more passes would narrow it")

@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
+
+if TYPE_CHECKING:
+    from ulterion.features.claims.row import ClaimRow
+    from ulterion.features.claims.sources import Provenance
+    from ulterion.features.claims.speedup import RivalRow
+    from ulterion.model.review import Review
+    from ulterion.show.blocks import Shown
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -19,6 +28,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="a line for every setup a claim was measured on, not the fairest one only",
     )
+    parser.add_argument("--why", action="store_true", help="the evidence for each, and who says what is claimed")
+    parser.add_argument("--long", action="store_true", help="everything: the setups and runs behind each as well")
     options.add_review(parser)
     options.add_units(parser)
     options.add_fail_on(parser, ("missed", "undecided", "not testable", "reported", "not measured", "not tested"))
@@ -32,8 +43,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.claims.judging import judge_claims
     from ulterion.features.claims.sources import provenance
     from ulterion.features.claims.speedup import rivals
-    from ulterion.features.claims.speedup_tables import rivals_table
-    from ulterion.features.claims.tables import claims_table, said_lines
     from ulterion.results.pooling import runs_for_results
     from ulterion.run.review_folders import open_review
 
@@ -49,11 +58,36 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.json:
         env.show_json("claims", claims_answer(rows, tolerance, beside, said))
     else:
-        told = [
-            *claims_table(rows, tolerance, arguments.units),
-            *rivals_table(review, beside),
-            *said_lines(review, said),
-        ]
-        env.show([*told, "", "next: ulterion compare --figure compare.png"])
+        env.show(_shown(arguments, review, rows, beside, said))
+        env.show(
+            [
+                "",
+                "next: ulterion report"
+                if arguments.why or arguments.long
+                else "next: ulterion claims --why, then ulterion report",
+            ]
+        )
     verdicts = {r.judgement.verdict for r in rows} | {r.verdict for r in beside}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
+
+
+def _shown(
+    arguments: argparse.Namespace,
+    review: Review,
+    rows: Sequence[ClaimRow],
+    rivals: Sequence[RivalRow],
+    said: Sequence[Provenance],
+) -> list[Shown]:
+    """Return the claims as far as is asked for."""
+    from ulterion.features.claims import words
+    from ulterion.features.claims.overview import claims_overview
+    from ulterion.features.claims.speedup_tables import rivals_table
+    from ulterion.features.claims.tables import claims_table, said_lines
+    from ulterion.show.blocks import bullet_list
+
+    unit = arguments.units
+    overview = claims_overview(review, rows, rivals, unit)
+    if arguments.long:
+        table = claims_table(rows, review.review.tolerance, unit)
+        return [overview[0], "", *table, *rivals_table(review, rivals), *said_lines(review, said)]
+    return [*overview, *(bullet_list("Why", words.reasons(rows)) + said_lines(review, said) if arguments.why else [])]

@@ -279,7 +279,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         return replace(row, judgement=ClaimJudgement("undecided", share, why))
     other = _linked_faster(case, claimed)
     why = (
-        f"the same port linked {other} at {claimed.name} or more: look at the cable before you blame the product"
+        f"the same port ran {other} at {claimed.name} or more, so try another cable before blaming this product"
         if other
         else "look at cable and port before you blame the product"
     )

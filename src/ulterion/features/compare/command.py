@@ -70,7 +70,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def _add_shown(parser: argparse.ArgumentParser) -> None:
     """Add the options on how much is shown, and drawn."""
     parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
-    parser.add_argument("--long", action="store_true", help="every result with its interval below the answer")
+    parser.add_argument(
+        "--why",
+        action="store_true",
+        help="the evidence: for bottlenecks, added latency, what else differed, how far intervals reach",
+    )
+    parser.add_argument(
+        "--long", action="store_true", help="everything: every result with its interval, and the runs behind it"
+    )
     parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
     parser.add_argument(
         "--workload",
@@ -110,7 +117,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
     may_be_none = bool(by_hand) and not arguments.workload
     groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
-    _show(arguments, env, Compared(folder, review, groups, by_hand, margin), short=personal and not arguments.long)
+    _show(arguments, env, Compared(folder, review, groups, by_hand, margin), short=personal)
     verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 
@@ -143,33 +150,52 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
         env.show_json("comparison", answer, drawn.as_data())
         drawn.end(env)
         return
-    env.show(_short(compared, arguments.units) if short else _whole(compared, labels, noted, arguments))
+    env.show(_answer(compared, labels, noted, arguments, short=short))
     env.show(works_table(folder.review, what_works(folder)))
     drawn = _drawn(arguments, paths, compared, labels)
     env.show([""])
     drawn.show(env)
-    env.show(["next: " + ("ulterion compare --long shows everything" if short else "ulterion claims")])
+    env.show([_next(arguments, groups, short=short)])
     drawn.end(env)
 
 
-def _short(compared: Compared, unit: str) -> list[Shown]:
-    from ulterion.features.compare.short import short_comparison, transfer_lines
+def _next(arguments: argparse.Namespace, groups: Sequence[Group], *, short: bool) -> str:
+    """Return what moves the review forward."""
+    from ulterion.features.compare.overview import is_large
 
-    review = compared.review
-    return [*short_comparison(review, compared.groups, unit), *transfer_lines(review, compared.timed, unit)]
+    if short:
+        return "next: ulterion compare --why"
+    if is_large(groups) and not (arguments.why or arguments.long):
+        named = next((r.setup for g in groups for r in g.rows if r.comparison is not None), groups[0].rows[0].setup)
+        return f"next: ulterion compare {named} shows one, with --why the evidence; then ulterion claims"
+    return "next: ulterion claims"
 
 
-def _whole(
-    compared: Compared, labels: dict[str, str], noted: dict[str, list[str]], arguments: argparse.Namespace
+def _answer(
+    compared: Compared,
+    labels: dict[str, str],
+    noted: dict[str, list[str]],
+    arguments: argparse.Namespace,
+    *,
+    short: bool,
 ) -> list[Shown]:
+    """Return as much of a comparison as is asked for and fits one screen."""
     from ulterion.features.clock.tables import clocked_table
-    from ulterion.features.compare.tables import answer_lines, comparison
+    from ulterion.features.compare.overview import is_large, overview
+    from ulterion.features.compare.short import short_comparison, transfer_lines
+    from ulterion.features.compare.tables import Depth, answer_lines, comparison
 
     _, review, groups, timed, margin = compared
+    unit = arguments.units
+    depth = Depth.EVERYTHING if arguments.long else Depth.WHY if arguments.why else Depth.ANSWER
+    if depth is Depth.ANSWER and short:
+        return [*short_comparison(review, groups, unit), *transfer_lines(review, timed, unit)]
+    if depth is Depth.ANSWER and is_large(groups):
+        return [*overview(review, groups, unit, noted), *clocked_table(timed, unit)]
     return [
-        *answer_lines(review, groups, timed, arguments.units),
-        *comparison(groups, labels, arguments.units, margin, noted, long=arguments.long),
-        *clocked_table(timed, arguments.units),
+        *answer_lines(review, groups, timed, unit),
+        *comparison(groups, labels, unit, margin, noted, depth=depth),
+        *clocked_table(timed, unit),
     ]
 
 

@@ -50,11 +50,12 @@ def selected(
 
 
 def _against(review: Review, setups: Sequence[str], named: str | None) -> str | None:
-    """Return what all are compared with: what is named, or the first of setups that were asked for and share no medium; else None."""
+    """Return what all are compared with: what is named, or the first of setups that share no medium and have no baseline of their own; else None."""
     if named is not None:
         return review.setup_called(named)
     media = {review.setups[key].medium for key in setups}
-    return setups[0] if len(setups) > 1 and len(media) == len(setups) else None
+    marked = {baseline for medium in media if (baseline := review.baseline_for(medium)) is not None}
+    return setups[0] if len(setups) > 1 and len(media) == len(setups) and marked <= set(setups) else None
 
 
 def _of_late(chosen: Selection, seconds: float, *, one_drive: bool) -> Selection:

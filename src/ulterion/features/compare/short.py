@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.units import show_iops, show_rate
 from ulterion.features.clock.answer import answers as transfer_answers
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.clock.tables import clocked_lines
 from ulterion.features.compare.answer import answers
+from ulterion.features.compare.overview import rate_cell
 from ulterion.model.review import Review
 from ulterion.results.comparison import ComparedRow, Group
-from ulterion.show.blocks import BLANK, Shown, Table, Text, verdict
-from ulterion.show.columns import show_change
+from ulterion.show.blocks import BLANK, Shown, Table, Text
 from ulterion.show.sentences import sentence_of
 
 MOST = 6  # workloads that stand side by side
@@ -51,7 +50,7 @@ def _legend(review: Review, group: Group, unit: str) -> str:
     small = " (random in IOPS)" if any(r.workload.pattern == "random" for r in group.rows) else ""
     if group.baseline is None or not any(r.comparison for r in group.rows):
         return f"{unit}{small}"
-    return f"{unit}{small}; in brackets the difference from {review.setup_label(group.baseline)}, ? undecided"
+    return f"{unit}{small}; then the difference from {review.setup_label(group.baseline)}, ? undecided"
 
 
 def _workloads(group: Group) -> list[str]:
@@ -61,18 +60,7 @@ def _workloads(group: Group) -> list[str]:
 
 
 def _cell(row: ComparedRow | None, unit: str) -> Text | str:
-    if row is None:
-        return "–"
-    small = row.workload.pattern == "random"
-    rate = (
-        show_iops(row.estimate.rate / row.workload.block_bytes)
-        if small
-        else show_rate(row.estimate.rate, unit, with_unit=False)
-    )
-    if row.comparison is None:
-        return rate
-    word = {"same": "same", "undecided": "?"}.get(row.comparison.verdict) or show_change(row.comparison.ratio.value)
-    return verdict(row.comparison.verdict, shown=f"{rate} ({word})")
+    return "–" if row is None else rate_cell(row, unit)
 
 
 def _left_out(group: Group) -> list[Shown]:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from ulterion.core.units import show_iops, show_rate
 from ulterion.core.workloads.suites import MIXED, QUEUED, RANDOM, SEQUENTIAL, STREAM
+from ulterion.features.compare.overview import rate_cell
 from ulterion.results.comparison import ComparedRow, Group
-from ulterion.show.blocks import Shown, Table, Text, verdict
-from ulterion.show.columns import show_change
+from ulterion.show.blocks import Shown, Table, Text
 
 QUESTIONS = {"sequential": SEQUENTIAL, "stream": STREAM, "random": RANDOM, "queued": QUEUED, "mixed": MIXED}
 """The question that workloads of the suites answer, in a word."""
 OF_NAME = {w.name: question for question, workloads in QUESTIONS.items() for w in workloads}
+SPARE = ("mixed", "stream", "queued")  # questions that are left out where the line is too narrow for all
 DIRECTIONS = {"read": "reading", "write": "writing"}
 
 
@@ -38,8 +38,8 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
         if told or setup in group.not_measured:
             words = "; ".join(told) or "has not been measured"
             rows.append(Text(f"{setup}  ", "name", words, "bad" if told else "muted"))
-    legend = f"{group.baseline}: {unit}, random, queued and mixed in IOPS; the others: how much more or less, by the ratio; 'same' within the margin, '?' undecided"
-    return [Table(columns, rows, "at a glance"), Text(legend, style="muted")]
+    legend = f"{unit}, random to mixed in IOPS; then the difference from {group.baseline}, ? undecided"
+    return [Table(columns, rows, "at a glance", spare=SPARE), Text(legend, style="muted")]
 
 
 def _question(row: ComparedRow) -> str | None:
@@ -47,17 +47,11 @@ def _question(row: ComparedRow) -> str | None:
 
 
 def _cell(group: Group, setup: str, question: str, direction: str, unit: str) -> Text | str:
-    """Return a figure of the baseline, or what became of a comparison; mixed work stands in the first line of a setup."""
+    """Return a rate and what became of its comparison; mixed work stands in the first line of a setup."""
     wanted = "mixed" if question == "mixed" and direction == "read" else direction
     row = next(
         (r for r in group.rows if (r.setup, _question(r), r.workload.direction) == (setup, question, wanted)), None
     )
     if row is None:
         return ""
-    if row.comparison is None:
-        if row.workload.pattern == "random":
-            return show_iops(row.estimate.rate / row.workload.block_bytes)
-        return show_rate(row.estimate.rate, unit, with_unit=False)
-    judged = row.comparison
-    shown = {"same": "same", "undecided": "?"}.get(judged.verdict) or show_change(judged.ratio.value)
-    return verdict(judged.verdict, shown=shown)
+    return rate_cell(row, unit)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import enum
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
@@ -27,7 +28,16 @@ from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.bottleneck_words import bottleneck_lines
 from ulterion.show.columns import align_points, show_margin, show_ratio
-from ulterion.show.sentences import sentence_of
+from ulterion.show.sentences import listed, sentence_of
+
+
+class Depth(enum.Enum):
+    """How much is shown: the answer, why it is so, or everything."""
+
+    ANSWER = "answer"
+    WHY = "why"
+    EVERYTHING = "everything"
+
 
 MAX_NAME_WIDTH = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
@@ -47,9 +57,9 @@ def comparison(
     margin: float,
     outcomes: Mapping[str, Sequence[str]] | None = None,
     *,
-    long: bool = False,
+    depth: Depth = Depth.ANSWER,
 ) -> list[Shown]:
-    """Return the answer for each group, and its remarks; with `long`, or without an answer in short, every figure below it.
+    """Return the answer for each group, with as much behind it as is asked for; every result where there is no answer in short.
 
     `labels` gives the readers' name of each part, `outcomes` what was noted of setups.
     """
@@ -58,7 +68,7 @@ def comparison(
         against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
         against += ", the first of them (--against changes it)" if group.assumed else ""
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
-        body = comparison_body(group, labels, unit, margin, outcomes or {}, long=long)
+        body = comparison_body(group, labels, unit, margin, outcomes or {}, depth=depth)
         shown += [*([BLANK] if shown else []), heading(head), *body]
     return shown
 
@@ -70,12 +80,20 @@ def comparison_body(
     margin: float,
     outcomes: Mapping[str, Sequence[str]],
     *,
-    long: bool = False,
+    depth: Depth = Depth.ANSWER,
 ) -> list[Shown]:
     """Return the answer for one group without its heading."""
-    answer = answer_table(group, unit, outcomes)
+    answer, long = answer_table(group, unit, outcomes), depth is Depth.EVERYTHING
     every = [BLANK, _figures(group, unit), *_interval_note(group), *_small(group)] if long or not answer else []
-    return [*([BLANK, *answer] if answer else []), *every, *_remarks(group, margin, labels, outcomes)]
+    behind = [] if depth is Depth.ANSWER else _why(group, labels)
+    return [
+        *([BLANK, *answer] if answer else []),
+        *every,
+        *bullet_list("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
+        *behind,
+        *_exceptions(group, outcomes, why=depth is not Depth.ANSWER),
+        *(bullet_list("From runs", sources(group)) if long else []),
+    ]
 
 
 def _figures(group: Group, unit: str) -> Shown:
@@ -154,31 +172,35 @@ def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
     return [shown, interval, verdict(judged.verdict, more)]
 
 
-def _remarks(group: Group, margin: float, labels: dict[str, str], outcomes: Mapping[str, Sequence[str]]) -> list[Shown]:
+def _why(group: Group, labels: dict[str, str]) -> list[Shown]:
+    """Return what is behind the answer: the evidence for bottlenecks, added latency, how far the intervals reach, other differences."""
+    network = any(isinstance(r.workload, NetworkWorkload) for r in group.rows)
+    small = "Small messages" if network else "Small requests, one at a time"
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
-    caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
-    undecided = [
-        f"{r.workload.title} on {r.setup}: {r.comparison.why}"
-        for r in group.rows
-        if r.comparison and r.comparison.verdict == "undecided"
-    ]
+    setups = list(dict.fromkeys(r.setup for r in group.rows))
     return [
-        *bullet_list("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
-        *bullet_list(
-            "Held back by", bottleneck_lines(group.bottlenecks, list(dict.fromkeys(r.setup for r in group.rows)))
-        ),
-        *bullet_list(
-            "Small messages"
-            if any(isinstance(r.workload, NetworkWorkload) for r in group.rows)
-            else "Small requests, one at a time",
-            added_latency(group, labels),
-        ),
-        *bullet_list("Datagrams", datagrams(group)),
-        *bullet_list("Undecided", undecided),
+        *bullet_list("Held back by", bottleneck_lines(group.bottlenecks, setups)),
+        *bullet_list(small, added_latency(group, labels)),
         *bullet_list("How far the intervals reach", [*once(group), *drifts(group)]),
         *bullet_list("What else differed from the baseline", differs),
+    ]
+
+
+def _exceptions(group: Group, outcomes: Mapping[str, Sequence[str]], *, why: bool) -> list[Shown]:
+    """Return what is undecided, doubtful, failed or not comparable; with `why` what would decide."""
+    caveats = [f"{name}: {sentence}" for name, sentences in group.caveats.items() for sentence in sentences]
+    undecided = [(r, r.comparison) for r in group.rows if r.comparison and r.comparison.verdict == "undecided"]
+    if why:
+        told = [f"{r.workload.title} on {r.setup}: {c.why}" for r, c in undecided]
+    else:
+        by_setup: dict[str, list[str]] = {}
+        for row, _ in undecided:
+            by_setup.setdefault(row.setup, []).append(row.workload.title)
+        told = [f"{setup}: {listed(names)}; --why says what would decide" for setup, names in by_setup.items()]
+    return [
+        *bullet_list("Datagrams", datagrams(group)),
+        *bullet_list("Undecided", told),
         *bullet_list("Keep in mind", caveats),
         *bullet_list("Without a comparison", strangers(group)),
         *bullet_list("Without a figure", missing(group, outcomes)),
-        *bullet_list("From runs", sources(group)),
     ]

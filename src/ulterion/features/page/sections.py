@@ -14,7 +14,7 @@ from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
 from ulterion.features.compare.answer import answers
 from ulterion.features.compare.figures import draw_comparison
-from ulterion.features.compare.tables import comparison_body
+from ulterion.features.compare.tables import Depth, comparison_body
 from ulterion.features.compare.words import summaries
 from ulterion.features.estimate.figures import draw_works
 from ulterion.features.estimate.tables import values_table, works_table
@@ -125,7 +125,7 @@ def compared(inputs: ReportInputs) -> Iterator[Section]:
     for group in inputs.groups:
         label = inputs.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
-        screen = comparison_body(group, inputs.labels, unit, margin, inputs.outcomes, long=True)
+        screen = comparison_body(group, inputs.labels, unit, margin, inputs.outcomes, depth=Depth.EVERYTHING)
         told = " ".join(summaries(group, margin))
         draw = partial(_comparison, group, label, unit, cast)
         blocks: list[Block] = [

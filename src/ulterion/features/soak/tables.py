@@ -138,7 +138,7 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         ("settled", "right"),
         ("rise", "right"),
     ]
-    against = [Text(sentence_of(f"{difference_words(d)}, against {soaks[0].label}")) for d in differences]
+    against = [Text(sentence_of(difference_words(d))) for d in differences]
     lines: list[Shown] = [
         *against,
         *([BLANK] if against else []),

@@ -169,16 +169,15 @@ def moment(at_seconds: float | None) -> str:
 
 
 def difference_words(one: SoakDifference) -> str:
-    """Return how one soak differs from another."""
-    speed = f"{one.second} moves nothing any more" if one.rate is None else f"it ends at {one.rate:.2f} times the rate"
+    """Return how one soak differs from another: in temperature above the room, and in the rate it ends at."""
+    slower = f"{one.second} moves nothing any more" if one.rate is None else f"ends at {one.rate:.2f} times its rate"
     if one.rise is None or one.low is None or one.high is None:
-        return f"{one.first}: {speed}; temperatures cannot be compared: {one.why}"
+        return f"{one.first}, compared with {one.second}, {slower}; temperatures cannot be compared: {one.why}"
     least, most = sorted((abs(one.low), abs(one.high)))
-    speed += "" if one.sure else "; one of them had not settled, so this is extrapolated"
+    unsure = "" if one.sure else "; one of them had not settled, so this is extrapolated"
     if one.low <= 0 <= one.high:
-        words = f"no difference in temperature that could be told ({one.low:+.1f} to {one.high:+.1f} K)"
+        words = f"is as warm as {one.second} above the room ({one.low:+.1f} to {one.high:+.1f} °C)"
     else:
-        words = (
-            f"{abs(one.rise):.1f} K {'warmer' if one.rise > 0 else 'cooler'} above its room ({least:.1f} to {most:.1f})"
-        )
-    return f"{one.first}: {words}; {speed}"
+        way = "warmer" if one.rise > 0 else "cooler"
+        words = f"stays {abs(one.rise):.1f} °C {way} than {one.second} above the room ({least:.1f} to {most:.1f} °C)"
+    return f"{one.first} {words} and {slower}{unsure}"

@@ -1,0 +1,79 @@
+"""All claims on one screen: how many came out which way, then a line for each, what was missed first, with the reason in a few words."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from ulterion.core.units import show_rate
+from ulterion.features.claims import words
+from ulterion.features.claims.row import ClaimRow
+from ulterion.features.claims.speedup import RivalRow
+from ulterion.model.review import Review
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, verdict
+from ulterion.show.columns import show_share
+from ulterion.show.sentences import listed, sentence_of
+
+ORDER = ("missed", "partly", "undecided", "not testable", "met", "reported", "not measured", "not tested")
+QUIET = ("met", "reported")  # verdicts that need no reason
+WHY = "why"
+
+
+def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[RivalRow], unit: str) -> list[Shown]:
+    """Return the count, and a line for each claim."""
+    lines: dict[str, list[Cells]] = {}
+    for row in rows:
+        lines.setdefault(row.judgement.verdict, []).append(_line(row, unit))
+    for rival in rivals:
+        lines.setdefault(rival.verdict, []).append(_rival_line(review, rival))
+    counts = Counter({name: len(found) for name, found in lines.items()})
+    body: list[Cells | Text] = []
+    for name in ORDER:
+        if name in lines:
+            body += [verdict(name), *lines[name]]
+    total = sum(counts.values())
+    told = listed([f"{counts[name]} {name}" for name in ORDER if counts[name]])
+    columns = [
+        ("", "left"),
+        ("claim", "left"),
+        ("claimed", "right"),
+        ("measured", "right"),
+        ("", "right"),
+        (WHY, "left"),
+    ]
+    return [
+        Text(sentence_of(f"of {total} claims {told}; tolerance {review.review.tolerance * 100:g} %")),
+        BLANK,
+        Table(columns, body, "every claim", spare=(WHY,), folds=True),
+    ]
+
+
+def _line(row: ClaimRow, unit: str) -> Cells:
+    shares = row.unit in ("B/s", "IOPS", "B", "class")  # a link is one or another, and a temperature has no share
+    reached = show_share(row.judgement.share) if shares else ""
+    reason = "" if row.judgement.verdict in QUIET else short_reason(row)
+    claim, claimed, measured = words.heading(row, unit), words.claimed(row, unit), words.measured(row, unit)
+    return [f"  {row.label}", claim, claimed, measured, reached, Text(reason, style="muted")]
+
+
+def short_reason(row: ClaimRow) -> str:
+    """Return in a few words why a claim came out as it did."""
+    judged = row.judgement
+    finding = row.bottleneck.finding if row.bottleneck is not None else None
+    if judged.unflushed is not None:
+        return f"{show_rate(judged.unflushed)} without the flush"
+    if judged.others and finding is not None:
+        rivals = [s.label for s in finding.suspects if s.key != row.part]
+        return f"{' or '.join(rivals)} may be the limit" if rivals else "another part may be the limit"
+    if judged.verdict == "missed" and row.unit in ("B/s", "IOPS") and finding is not None:
+        sole = finding.sole_suspect
+        if sole is not None and sole.key == row.part:
+            return f"its {sole.link.name} link limits it" if sole.link is not None else "it is the bottleneck itself"
+    return judged.why or ""
+
+
+def _rival_line(review: Review, row: RivalRow) -> Cells:
+    best = "–" if row.best is None else f"{row.best[1].value:.2g} x"
+    of = f", in {len(row.true_on)} of {row.compared} kinds of work" if row.compared else ""
+    reason = f"than {review.label(row.than)}{of}" + (f": {row.why}" if row.why else "")
+    return [f"  {review.label(row.part)}", "times faster", f"{row.times:g} x", best, "", Text(reason, style="muted")]
