@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import re
+import itertools
 import shlex
 import shutil
 import subprocess
@@ -24,7 +24,7 @@ class Finish(FolderCase):
             shown = self.ulterion(name, "--help").stdout
             for line in command.examples:
                 self.assertIn(line, shown)
-                words = shlex.split(re.split(r" [>|] ", line)[0])[1:]
+                words = list(itertools.takewhile(lambda word: word not in (">", "|"), shlex.split(line)))[1:]
                 self.assertEqual(build_parser(words).parse_args(words).command, name)
 
     def test_completion(self) -> None:

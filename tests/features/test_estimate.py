@@ -251,7 +251,7 @@ class OnTheDemo(FolderCase):
         )
         self.assertAlmostEqual(two["ratio"], 1000 / 450, delta=0.03)
         self.assertEqual((more["verdict"], more["true_on"], mixed["verdict"]), ("missed", [], "not measured"))
-        self.assertIn("2.4 x Old Box, read", self.ulterion("claims").stdout)
+        self.assertIn("2.4 x Old Box, read", self.ulterion("claims", "--long").stdout)
         # without a word of what it is about it stands for all: large transfers 2.2 times, small requests alike
         self.write("review.toml", review.replace(', workload = "read"', ""))
         two, more, _ = self.json_of("claims")["rivals"]

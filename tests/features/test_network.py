@@ -167,7 +167,7 @@ class InAReview(FolderCase):
         self.assertEqual((bottleneck["dongle", "write"], bottleneck["lan", "read"]), (["dongle"], ["b:lan"]))
         claims = {(r["part"], r["claim"]): r["verdict"] for r in self.json_of("claims", "--json")["claims"]}
         self.assertEqual(claims["dongle", "link"], "met")
-        told = self.ulterion("compare").stdout
+        told = self.ulterion("compare", "--why").stdout
         self.assertIn("dongle, send: Test Dongle", told)
         self.assertIn("b:lan  network, Ethernet 1 Gb/s", self.ulterion("survey", "--simulated").stdout)
         self.refused("measure", "--setup", "lan", "--workload", "random read 4 KiB", says="not a word for a network's")

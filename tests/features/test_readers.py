@@ -154,7 +154,7 @@ class Elsewhere(FolderCase):
         rows = {(s["claim"], s["value"]): s for s in data["said"]}
         self.assertEqual((rows["read", "900 MB/s"]["judged"], rows["read", "1000 MB/s"]["judged"]), (False, True))
         self.assertIn(("box", "capacity", 2e12), [(c["part"], c["claim"], c["claimed"]) for c in data["claims"]])
-        told = " ".join(self.ulterion("claims").stdout.split())
+        told = " ".join(self.ulterion("claims", "--why").stdout.split())
         self.assertIn(
             "Test Box, read: up to 1000 MB/s (box, 2026-03-01); 900 MB/s (a shop's page, 2026-03-02); they disagree: judged by 1000 MB/s",
             told,

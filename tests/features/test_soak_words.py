@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 import math
+import os
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -56,7 +58,8 @@ probe = true
 
 def printed(lines: list) -> str:
     out = io.StringIO()
-    screen = console(out)
+    with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
+        screen = console(out)
     for line in lines:
         screen.print(renderable(line), crop=False)
     return out.getvalue()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import os
 import random
 import unittest
 from collections.abc import Callable
@@ -34,7 +35,8 @@ MACHINE = Path(__file__).with_name("machine.json")
 def shown(survey: Survey) -> str:
     """Return the survey as it is printed."""
     out = io.StringIO()
-    screen = console(out)
+    with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
+        screen = console(out)
     for line in survey_lines(survey):
         screen.print(renderable(line))
     return out.getvalue()

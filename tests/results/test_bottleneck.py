@@ -114,7 +114,9 @@ class Told(FolderCase):
         (one,) = self.json_of("compare")["groups"][0]["bottlenecks"]
         self.assertEqual((one["suspects"], one["how"]), (["b:usb", "box", "drive"], None))
         self.assertEqual(one["next"], {"chain": ["b:fast", "drive"], "setup": "direct"})
-        self.assertIn("to tell: ulterion measure --setup direct", " ".join(self.ulterion("compare").stdout.split()))
+        self.assertIn(
+            "to tell: ulterion measure --setup direct", " ".join(self.ulterion("compare", "--why").stdout.split())
+        )
         simulate(folder, "direct")
         bottlenecks = {(c["setup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["bottlenecks"]}
         self.assertEqual(bottlenecks["direct", "read"]["suspects"], ["drive"])
@@ -152,7 +154,7 @@ class Told(FolderCase):
         for setup in folder.review.setups:
             simulate(folder, setup)
         self.assertRegex(
-            " ".join(self.ulterion("compare").stdout.split()),
+            " ".join(self.ulterion("compare", "--why").stdout.split()),
             r"box, read: Test Box: without it quick carried 10\d\d MB/s",
         )
 

@@ -179,7 +179,7 @@ class Told(FolderCase):
         self.assertEqual((claims["claimed"].dtype.kind, claims["measured"].dtype.kind), ("f", "f"))
         self.assertEqual(claims["claimed"].tolist(), [3e9, 1e9, 1.4e9])
         for command in ("compare", "claims"):
-            shown = self.ulterion(command).stdout
+            shown = self.ulterion(command, "--long").stdout
             for setup, run in ids.items():
                 self.assertIn(f"{setup} {run}", shown)
 

@@ -12,7 +12,7 @@ from ulterion.features.claims.speedup import RivalRow
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, verdict
 from ulterion.show.columns import show_share
-from ulterion.show.sentences import listed, sentence_of
+from ulterion.show.sentences import sentence_of
 
 ORDER = ("missed", "partly", "undecided", "not testable", "met", "reported", "not measured", "not tested")
 QUIET = ("met", "reported")  # verdicts that need no reason
@@ -32,7 +32,8 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         if name in lines:
             body += [verdict(name), *lines[name]]
     total = sum(counts.values())
-    told = listed([f"{counts[name]} {name}" for name in ORDER if counts[name]])
+    first, *others = [name for name in ORDER if counts[name]]
+    told = ", ".join([f"{counts[first]} of {total} claims {first}", *(f"{counts[name]} {name}" for name in others)])
     columns = [
         ("", "left"),
         ("claim", "left"),
@@ -42,7 +43,7 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         (WHY, "left"),
     ]
     return [
-        Text(sentence_of(f"of {total} claims {told}; tolerance {review.review.tolerance * 100:g} %")),
+        Text(sentence_of(f"{told}; tolerance {review.review.tolerance * 100:g} %")),
         BLANK,
         Table(columns, body, "every claim", spare=(WHY,), folds=True),
     ]
@@ -68,8 +69,10 @@ def short_reason(row: ClaimRow) -> str:
     if judged.verdict == "missed" and row.unit in ("B/s", "IOPS") and finding is not None:
         sole = finding.sole_suspect
         if sole is not None and sole.key == row.part:
-            return f"its {sole.link.name} link limits it" if sole.link is not None else "it is the bottleneck itself"
-    return judged.why or ""
+            return f"limited by its {sole.link.name} link" if sole.link is not None else "it is the bottleneck itself"
+    if row.unit == "link" and judged.verdict == "missed":
+        return "try another cable first"
+    return (judged.why or "").partition(";")[0]
 
 
 def _rival_line(review: Review, row: RivalRow) -> Cells:

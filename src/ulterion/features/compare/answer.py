@@ -20,7 +20,7 @@ def answers(review: Review, group: Group, unit: str) -> list[str]:
     others = list(dict.fromkeys(r.setup for r in rows if r.comparison is not None))
     if group.baseline is None or not others:
         return []
-    first = _pair(review, group.baseline, rows, unit) if len(others) == 1 else _ranked(review, rows, unit)
+    first = _pair(review, group, rows, unit) if len(others) == 1 else _ranked(review, rows, unit)
     return [first, *(bus_sentence(b, review.setup_label, unit) for b in group.buses)]
 
 
@@ -37,8 +37,9 @@ def _telling(group: Group) -> list[ComparedRow]:
     return rows
 
 
-def _pair(review: Review, baseline: str, rows: Sequence[ComparedRow], unit: str) -> str:
+def _pair(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) -> str:
     """Return what the only other setup says against the baseline, by direction."""
+    baseline = group.baseline or ""
     compared = [r for r in rows if r.comparison is not None]
     other = compared[0].setup
     names = (review.setup_label(other), review.setup_label(baseline))
@@ -47,12 +48,26 @@ def _pair(review: Review, baseline: str, rows: Sequence[ComparedRow], unit: str)
     if verdicts == {"same"}:
         each = listed([f"{WAYS[way][0]} {told}" for way, told in rates.items()])
         return f"{names[0]} and {names[1]} are equally fast: {each}"
+    if not group.assumed and verdicts <= {"slower", "a little slower"}:
+        return _of_the_baseline(names, compared, unit)
     phrases = [_phrase(r, rates[r.workload.drive_direction]) for r in compared]
     return (
         f"{names[0]}, compared with {names[1]}: {listed(phrases)}"
         if len(verdicts) > 1
         else _one_way(names, compared, rates)
     )
+
+
+def _of_the_baseline(names: tuple[str, str], compared: Sequence[ComparedRow], unit: str) -> str:
+    """Return the rates of a product that is slower than its baseline, and what share of the baseline's they are."""
+    parts = []
+    for number, row in enumerate(compared):
+        assert row.comparison is not None
+        ratio, rate = row.comparison.ratio.value, show_rate(row.estimate.rate, unit)
+        share = f"{ratio * 100:.0f} %" if ratio >= 0.0995 else f"{ratio * 100:.1f} %"
+        of = f" of {names[1]}" if number == 0 else ""
+        parts.append(f"{WAYS[row.workload.drive_direction][0]} at {rate}, {share}{of}")
+    return f"{names[0]} {', and '.join(parts)}"
 
 
 def _one_way(names: tuple[str, str], compared: Sequence[ComparedRow], rates: dict[str, str]) -> str:

@@ -16,6 +16,7 @@ from ulterion.features.compare.words import (
     added_latency,
     datagrams,
     drifts,
+    excluded,
     missing,
     nearest,
     once,
@@ -203,4 +204,5 @@ def _exceptions(group: Group, outcomes: Mapping[str, Sequence[str]], *, why: boo
         *bullet_list("Keep in mind", caveats),
         *bullet_list("Without a comparison", strangers(group)),
         *bullet_list("Without a figure", missing(group, outcomes)),
+        *bullet_list("Excluded", excluded(group)),
     ]

@@ -133,7 +133,7 @@ def drifts(group: Group) -> list[str]:
 
 
 def sources(group: Group) -> list[str]:
-    """Return which runs stand behind which figures: the same for all of a setup's, or by workload; and which count for nothing."""
+    """Return which runs stand behind which figures: the same for all of a setup's, or by workload."""
     phrases = []
     for setup in dict.fromkeys(r.setup for r in group.rows):
         runs: dict[tuple[str, ...], list[str]] = {}
@@ -144,5 +144,9 @@ def sources(group: Group) -> list[str]:
             listed(ids) if len(runs) == 1 else f"{listed(ids)} ({', '.join(names)})" for ids, names in runs.items()
         ]
         phrases.append(f"{setup} {'; '.join(parts)}")
-    excluded = [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.excluded.items()]
-    return [*([", ".join(phrases)] if phrases else []), *excluded]
+    return [", ".join(phrases)] if phrases else []
+
+
+def excluded(group: Group) -> list[str]:
+    """Return which runs do not count, and why."""
+    return [f"{setup}, excluded: {'; '.join(told)}" for setup, told in group.excluded.items()]
