@@ -50,7 +50,7 @@ class Screens(FolderCase):
         )
         self.assertLess(len(short), len(why))
         self.assertLess(len(why), len(long))
-        for words in ("Held back by", "What else differed", "How far the intervals reach"):
+        for words in ("Bottleneck", "Other differences", "Limits of these intervals"):
             self.assertNotIn(words, short)
             self.assertIn(words, why)
         self.assertNotRegex(why, r"pod [0-9a-f]{6}")

@@ -90,8 +90,8 @@ class Soaked(FolderCase):
         """Cache, throttling with its evidence, requests, lowest, temperatures; no line beyond 80 columns."""
         found = self.soak()
         text = printed(findings_lines(found, "MB/s"))
-        for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; median", "in any minute",
-                      "the drive throttled: its temperature is held down"):  # fmt: skip
+        for words in ("write cache used up after 60", "throttled at 8", "because:", "IOPS; latency", "in any minute",
+                      "throttling capped the temperature"):  # fmt: skip
             self.assertIn(words, " ".join(text.split()))
         assert found.run.soak is not None
         record = found.run.soak.model_copy(update={
@@ -119,7 +119,7 @@ class Soaked(FolderCase):
         late = Fall("unexplained", 600.0, None, 9e8, 5e8, 5e11, None, "nothing was read", 1, 5.6)
         self.assertEqual(next_step(late, writing=True), "a longer soak: it lasted only 5.6 s, to the end")
         self.assertIn("nothing else running", next_step(replace(late, until=605.6), writing=True))
-        self.assertIn("resets of the link", next_step(replace(late, until=605.6, after=0.0), writing=True))
+        self.assertIn("link resets", next_step(replace(late, until=605.6, after=0.0), writing=True))
         self.assertEqual(next_step(replace(late, cause="write cache"), writing=True), "")
 
     def test_a_small_fall_is_not_called_none(self) -> None:
@@ -128,7 +128,7 @@ class Soaked(FolderCase):
         findings = replace(found.findings, falls=())
         held = replace(findings, fast=1e9, last=1e9, lowest=replace(findings.lowest, by_minute=0.99e9))
         lower = replace(held, lowest=replace(held.lowest, by_minute=0.9e9))
-        for told, words in ((held, "the rate held from beginning to end"), (lower, "no fall of 15 % or more lasted")):
+        for told, words in ((held, "the rate held throughout"), (lower, "no fall of 15 % or more lasted")):
             self.assertEqual(event_words(replace(found, findings=told), "MB/s"), [f"none: {words}"])
 
     def test_a_doubted_sensor_and_hand_notes_stand_below(self) -> None:

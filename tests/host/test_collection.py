@@ -317,7 +317,7 @@ class Collection(FolderCase):
     def test_a_slow_network_adapter_has_its_cause(self) -> None:
         """An adapter of 2.5 Gb/s at USB 480, in a port of 10: a fault by its descriptors, a question by its version alone."""
         for said, words in (
-            (bos(USB2, SS), "device and port can do USB 5 Gb/s: cable, port or a turned plug"),
+            (bos(USB2, SS), "device and port can do USB 5 Gb/s: try another cable or port, or flip the plug"),
             (b"", "try another cable"),
         ):
             root = self.folder / str(len(said))

@@ -115,7 +115,8 @@ class Told(FolderCase):
         self.assertEqual((one["suspects"], one["how"]), (["b:usb", "box", "drive"], None))
         self.assertEqual(one["next"], {"chain": ["b:fast", "drive"], "setup": "direct"})
         self.assertIn(
-            "to tell: ulterion measure --setup direct", " ".join(self.ulterion("compare", "--why").stdout.split())
+            "to separate them: ulterion measure --setup direct",
+            " ".join(self.ulterion("compare", "--why").stdout.split()),
         )
         simulate(folder, "direct")
         bottlenecks = {(c["setup"], c["direction"]): c for c in self.json_of("compare")["groups"][0]["bottlenecks"]}
@@ -140,10 +141,10 @@ class Told(FolderCase):
             soaked["bottleneck"], {k: v for k, v in bottlenecks["box", "write"].items() if k in soaked["bottleneck"]}
         )
         told = " ".join(self.ulterion("compare", "--soaks", "box").stdout.split())
-        self.assertIn(f"held back by {words}", told)
+        self.assertIn(f"bottleneck {words}", told)
         (group,) = compare_review(folder.review, ReviewFolder.open(self.folder).runs())
         foot = draw_comparison(group, "Test Drive", "MB/s", SetupStyles.of(folder.review)).get_supxlabel()
-        self.assertIn("Test Box: held back by b:usb or Test Box", foot)
+        self.assertIn("Test Box: bottleneck: b:usb or Test Box", foot)
 
     def test_a_second_box_settles_it(self) -> None:
         """A faster box on the same port clears it: the first is named, with what the other carried."""
@@ -155,7 +156,7 @@ class Told(FolderCase):
             simulate(folder, setup)
         self.assertRegex(
             " ".join(self.ulterion("compare", "--why").stdout.split()),
-            r"box, read: Test Box: without it quick carried 10\d\d MB/s",
+            r"box, read: Test Box: 10\d\d MB/s without it \(quick\)",
         )
 
     def test_a_better_port_of_another_family_is_proposed(self) -> None:

@@ -92,7 +92,7 @@ class Pooled(FolderCase):
         self.assertEqual((connections(figure), figure.estimate.runs, len(figure.documents)), (2, 2, 3))
         self.ulterion("note", "--run", runs[1].id, "room 21 C")
         out = self.ulterion("compare", "--long").stdout
-        self.assertRegex(" ".join(out.split()), r"direct: plugged in once; .* ulterion measure --setup direct")
+        self.assertRegex(" ".join(out.split()), r"direct: each connected once, .* ulterion measure --setup direct")
         self.assertIn(f"box {runs[1].id}, {runs[2].id} and {runs[3].id}", " ".join(out.split()))
         row = next(r for r in self.json_of("compare", "--json")["groups"][0]["rows"] if r["setup"] == "box")
         self.assertEqual((len(row["runs"]), row["measured"]["runs"]), (3, 3))

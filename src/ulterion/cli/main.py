@@ -129,9 +129,7 @@ def add_options(parser: argparse.ArgumentParser, command: str) -> None:
     """Give a parser the options of a command: its own, and the one that all have but those that only answer."""
     COMMANDS[command].load().add_arguments(parser)
     if not COMMANDS[command].answers_only:
-        parser.add_argument(
-            "--quiet", action="store_true", help="show nothing but what goes wrong or has to be known (and --json)"
-        )
+        parser.add_argument("--quiet", action="store_true", help="print warnings and errors only (and --json)")
 
 
 def main(argv: list[str] | None = None, environment: Environment | None = None, *, before: Any = None) -> int:

@@ -25,32 +25,35 @@ def bottleneck_text(bottleneck: Bottleneck) -> str:
     if sole_suspect is not None:
         return f"{sole_suspect.label}: {evidence(finding, sole_suspect)}"
     if not finding.suspects:
-        return "no part by itself: each carried more elsewhere; the pair, a cable, or what else differed"
+        return "no single part: each ran faster elsewhere. Suspect the combination, a cable, or another difference"
     names = [s.label + (f" ({s.link.name})" if s.link else "") for s in finding.suspects]
     listed = f"{', '.join(names[:-1])} or {names[-1]}"
     return (
         f"{listed}; {next_words(bottleneck.next)}"
         if bottleneck.next
-        else f"{listed}: nothing measured tells them apart"
+        else f"{listed}: the measurements so far cannot separate them"
     )
 
 
 def evidence(finding: Finding, sole_suspect: Suspect) -> str:
     """Return what shows that a part is what held the setup back."""
-    carried = f"{finding.other} carried {show_rate(finding.other_rate)}" if finding.other_rate is not None else ""
+    carried = f"{show_rate(finding.other_rate)} without it ({finding.other})" if finding.other_rate is not None else ""
     link = ""
     if sole_suspect.link is not None:
         low, high = (
             show_rate(sole_suspect.link.practical_low, with_unit=False),
             show_rate(sole_suspect.link.practical_high),
         )
-        link = f"{sole_suspect.link.name} gives {low} to {high} in practice"
+        link = f"typical for {sole_suspect.link.name}: {low} to {high}"
     if finding.how == "swap":
-        return f"without it {carried}{f'; {link}' if link else ''}"
+        return f"{carried}{f'; {link}' if link else ''}"
     if finding.how == "own rate":
-        return f"its own rate; {carried}" if carried else "its own rate"
+        there = (
+            f" ({show_rate(finding.other_rate)} on {finding.other} as well)" if finding.other_rate is not None else ""
+        )
+        return f"the drive itself{there}"
     spared = _spared(finding)
-    return "; ".join(p for p in (link, spared) if p) or "nothing else is left"
+    return "; ".join(p for p in (link, spared) if p) or "by elimination"
 
 
 def _spared(finding: Finding) -> str:
@@ -58,23 +61,23 @@ def _spared(finding: Finding) -> str:
     words = []
     for one in finding.cleared:
         if one.why == "carried more" and one.rate is not None:
-            words.append(f"{one.label} carried {show_rate(one.rate)} on {one.setup}")
+            words.append(f"{one.label} managed {show_rate(one.rate)} on {one.setup}")
         elif one.why == "carried more the other way" and one.rate is not None:
-            words.append(f"{one.label} carried {show_rate(one.rate)} the other way on {one.setup}")
+            words.append(f"{one.label} managed {show_rate(one.rate)} in the other direction ({one.setup})")
         elif one.why == "no difference":
-            words.append(f"no difference without {one.label} ({one.setup})")
+            words.append(f"the same without {one.label} ({one.setup})")
         else:
-            words.append(f"{one.label} has room to spare")
+            words.append(f"{one.label} is not the limit")
     return ", ".join(words)
 
 
 def next_words(following: NextMeasurement) -> str:
     """Return the measurement that would tell, as a command."""
     if following.setup is not None:
-        return f"to tell: ulterion measure --setup {following.setup}"
+        return f"to separate them: ulterion measure --setup {following.setup}"
     chain = ", ".join(f'"{key}"' for key in following.chain)
     needs = f" (with {following.fetch} that does more)" if following.fetch else ""
-    return f"to tell, add a setup with chain = [{chain}]{needs}, then: ulterion measure --setup NAME"
+    return f"to separate them, add a setup with chain = [{chain}]{needs}, then: ulterion measure --setup NAME"
 
 
 def bottleneck_lines(bottlenecks: Mapping[tuple[str, Direction], Bottleneck], setups: Sequence[str]) -> list[str]:
@@ -94,20 +97,20 @@ def bottleneck_lines(bottlenecks: Mapping[tuple[str, Direction], Bottleneck], se
 
 
 def bottleneck_names(bottlenecks: Mapping[tuple[str, Direction], Bottleneck], setup: str) -> str:
-    """Return by what a setup is held back, in a word for the end of a sentence; empty where nothing is known."""
+    """Return what limits a setup, for the end of a sentence; empty where nothing is known."""
     said = {d: _either(b) for d in DIRECTIONS if (b := bottlenecks.get((setup, d))) is not None and b.finding.suspects}
     if not said:
         return ""
     if len(set(said.values())) == 1:
-        return f"held back by {next(iter(said.values()))}"
-    return "held back " + ", ".join(
-        f"{DOING[d, bottlenecks[setup, d].network][1]} by {names}" for d, names in said.items()
+        return f"bottleneck: {next(iter(said.values()))}"
+    return "bottleneck " + ", ".join(
+        f"{DOING[d, bottlenecks[setup, d].network][1]}: {names}" for d, names in said.items()
     )
 
 
 def bottleneck_caption(bottleneck: Bottleneck | None) -> str:
-    """Return by what a setup was held back in one direction, in a word; empty where nothing is known."""
-    return f"held back by {_either(bottleneck)}" if bottleneck is not None and bottleneck.finding.suspects else ""
+    """Return what limited a setup in one direction, in a word; empty where nothing is known."""
+    return f"bottleneck: {_either(bottleneck)}" if bottleneck is not None and bottleneck.finding.suspects else ""
 
 
 def _either(bottleneck: Bottleneck) -> str:

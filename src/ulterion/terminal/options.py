@@ -137,7 +137,7 @@ def add_stall(parser: argparse._ActionsContainer) -> None:
         type=quantity("parse_duration"),
         default=60.0,
         metavar="TIME",
-        help="silence after which a device counts as stalled (default: 60 s)",
+        help="give up if the device stops responding for this long (default: 60 s)",
     )
 
 

@@ -135,7 +135,7 @@ def _link_faults(step: Step, needs: Link | None) -> Priced:
     elif step.link is not None and step.link.name.startswith("SATA"):
         words = f"{told}: cable or plug"
     else:
-        words = f"{told}: cable, port or a turned plug"
+        words = f"{told}: try another cable or port, or flip the plug"
     return [(words, _gap(step.link, step.capable if needs is None else lower(step.capable, needs)))]
 
 

@@ -106,7 +106,7 @@ def _why_undecided(compared: Ratio, more: int | None) -> str:
     unit, plural = ("run", "runs") if compared.by_runs else ("pass", "passes")
     again = ", plugged in again for each," if compared.by_runs else ""
     if more is None:
-        return f"more than {MAX_MORE} further {plural}: the difference lies at the margin"
+        return f"more than {MAX_MORE} further {plural}: the difference is too close to the margin"
     return f"about {more} more {unit if more == 1 else plural} on each side{again} would probably decide"
 
 

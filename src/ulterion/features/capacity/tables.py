@@ -45,7 +45,7 @@ def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
             for s in one.stretches
         ]
         lines += bullet_list("What came back wrong", listed(told))
-    lines += bullet_list("Keep in mind", run.warnings)
+    lines += bullet_list("Warnings", run.warnings)
     lines += bullet_list("Ended early", run.state.sentence("proof"))
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))

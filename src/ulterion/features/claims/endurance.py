@@ -96,7 +96,7 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     below = next((c for c in chain if c.owner != blank.part and c.high < needed), None)
     if below is not None:
         return replace(row, judgement=ClaimJudgement("not testable", share, f"{below.text}, is below the class"))
-    return replace(row, judgement=ClaimJudgement("missed", share, "the lowest second of the load"))
+    return replace(row, judgement=ClaimJudgement("missed", share, "slowest second of the soak"))
 
 
 def _long_enough(soak: Soak) -> bool:

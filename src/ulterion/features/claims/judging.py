@@ -362,6 +362,6 @@ def _judge_capacity(case: _Case, row: ClaimRow) -> ClaimRow:
     if stated is None or not case.run.chain or case.run.chain[-1] != case.part:
         return row
     told = stated >= row.claimed * (1 - case.review.review.tolerance)
-    why = "as the drive states it; whether it is really there is not proved"
+    why = "reported by the drive, not verified; run ulterion capacity"
     judged = ClaimJudgement("reported" if told else "missed", stated / row.claimed, why)
     return replace(row, measured=float(stated), run=case.run.id, judgement=judged)

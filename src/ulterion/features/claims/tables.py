@@ -34,7 +34,7 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         BLANK,
         Table(columns, body),
         *bullet_list("Why", words.reasons(rows)),
-        *bullet_list("From runs", words.sources(rows)),
+        *bullet_list("Runs used", words.sources(rows)),
     ]
 
 

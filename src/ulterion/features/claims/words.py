@@ -69,8 +69,8 @@ def bottleneck_of(row: ClaimRow) -> str:
     assert row.bottleneck is not None
     sole_suspect = row.bottleneck.finding.sole_suspect
     if sole_suspect is not None and sole_suspect.key == row.part:
-        return f"it is the limit itself; {evidence(row.bottleneck.finding, sole_suspect)}"
-    return f"held back by {bottleneck_text(row.bottleneck)}"
+        return f"this part is the bottleneck: {evidence(row.bottleneck.finding, sole_suspect)}"
+    return f"limited by {bottleneck_text(row.bottleneck)}"
 
 
 def sources(rows: Sequence[ClaimRow]) -> list[str]:

@@ -13,7 +13,7 @@ def story(runners: Sequence[Runner]) -> list[str]:
     ranked = order(runners)
     first = ranked[0]
     sentences = [
-        f"{first.name} was over after {show_duration(first.end)}"
+        f"{first.name} finished in {show_duration(first.end)}"
         if first.done
         else f"none came to its end; {first.name} came furthest"
     ]

@@ -37,7 +37,7 @@ def every_setup(review: Review, groups: Sequence[Group], unit: str) -> list[Show
     """Return a line for each setup, under a heading for each medium."""
     rows: list[Cells | Text] = []
     for group in groups:
-        against = f", against {group.baseline}" if group.baseline else ", nothing to compare with yet"
+        against = f", against {group.baseline}" if group.baseline else ", no baseline measured yet"
         rows.append(Text(f"{review.label(group.medium or '')}{against}", style="name"))
         rows += [_row(group, setup, unit) for setup in dict.fromkeys(r.setup for r in group.rows)]
     columns = [("", "left"), (READS, "right"), (WRITES, "right"), (SMALL, "right"), (LIMIT, "left")]

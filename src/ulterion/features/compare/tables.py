@@ -66,7 +66,7 @@ def comparison(
     """
     shown: list[Shown] = []
     for group in groups:
-        against = f"against '{group.baseline}'" if group.baseline else "nothing to compare with yet"
+        against = f"against '{group.baseline}'" if group.baseline else "no baseline measured yet"
         against += ", the first of them (--against changes it)" if group.assumed else ""
         head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
         body = comparison_body(group, labels, unit, margin, outcomes or {}, depth=depth)
@@ -93,7 +93,7 @@ def comparison_body(
         *bullet_list("In short", [*summaries(group, margin), *nearest(group, margin, labels)]),
         *behind,
         *_exceptions(group, outcomes, why=depth is not Depth.ANSWER),
-        *(bullet_list("From runs", sources(group)) if long else []),
+        *(bullet_list("Runs used", sources(group)) if long else []),
     ]
 
 
@@ -180,10 +180,10 @@ def _why(group: Group, labels: dict[str, str]) -> list[Shown]:
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]
     setups = list(dict.fromkeys(r.setup for r in group.rows))
     return [
-        *bullet_list("Held back by", bottleneck_lines(group.bottlenecks, setups)),
+        *bullet_list("Bottleneck", bottleneck_lines(group.bottlenecks, setups)),
         *bullet_list(small, added_latency(group, labels)),
-        *bullet_list("How far the intervals reach", [*once(group), *drifts(group)]),
-        *bullet_list("What else differed from the baseline", differs),
+        *bullet_list("Limits of these intervals", [*once(group), *drifts(group)]),
+        *bullet_list("Other differences from the baseline", differs),
     ]
 
 
@@ -201,8 +201,8 @@ def _exceptions(group: Group, outcomes: Mapping[str, Sequence[str]], *, why: boo
     return [
         *bullet_list("Datagrams", datagrams(group)),
         *bullet_list("Undecided", told),
-        *bullet_list("Keep in mind", caveats),
-        *bullet_list("Without a comparison", strangers(group)),
-        *bullet_list("Without a figure", missing(group, outcomes)),
+        *bullet_list("Warnings", caveats),
+        *bullet_list("Nothing in common with the baseline", strangers(group)),
+        *bullet_list("Not measured", missing(group, outcomes)),
         *bullet_list("Excluded", excluded(group)),
     ]

@@ -12,7 +12,7 @@ from ulterion.core.workloads.network import lost_share
 from ulterion.results.comparison import Group
 from ulterion.show.bottleneck_words import bottleneck_names
 from ulterion.show.network_words import datagram_words
-from ulterion.show.sentences import how_much, listed
+from ulterion.show.sentences import listed
 
 ORDER: tuple[Verdict, ...] = ("faster", "a little faster", "same", "a little slower", "slower", "undecided")
 
@@ -61,7 +61,7 @@ def strangers(group: Group) -> list[str]:
         first = next((r for r in group.rows if r.setup == name), None)
         setup, row = (name, base) if base is not None else (group.baseline, first)
         remedy = f"; ulterion measure --setup {setup} --workload '{row.workload.text}'" if row is not None else ""
-        told.append(f"{name}: measured with nothing that '{group.baseline}' was, so nothing compares{remedy}")
+        told.append(f"{name}: no test in common with '{group.baseline}', so nothing can be compared{remedy}")
     return told
 
 
@@ -69,19 +69,36 @@ def _counted(compared: Sequence[Comparison], margin: float) -> list[str]:
     """Return how many comparisons came out which way, and how far, a phrase for each way."""
     verdicts = Counter(c.verdict for c in compared)
     if verdicts["same"] == len(compared):
-        return [f"no measurable loss beyond {margin * 100:g} % in any of {len(compared)} workloads"]
-    return [f"{v} in {verdicts[v]} of {len(compared)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
+        return [f"within {margin * 100:g} % in all {len(compared)} tests"]
+    total = len(compared)
+    return [f"{v} in {_of(verdicts[v], total)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
+
+
+def _of(count: int, total: int) -> str:
+    """Return how many of so many tests."""
+    if count == total:
+        return f"all {total} tests" if total > 1 else "the only test"
+    return f"{count} of {total}"
 
 
 def _reach(compared: Sequence[Comparison], word: str) -> str:
-    """Return how much faster or slower, from the least to the most."""
+    """Return by how much faster or slower, from the least to the most."""
     if word not in DIFFERENT:
         return ""
     ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))
-    least, most = how_much(ratios[0]), how_much(ratios[-1])
-    if least.partition(" ")[2] == most.partition(" ")[2]:  # the same unit and word need no repeating
-        least = least.partition(" ")[0]
-    return f" ({most})" if least == most.partition(" ")[0] else f" ({least} to {most})"
+    least, most = _much(ratios[0]), _much(ratios[-1])
+    if least == most:
+        return f", by {most}"
+    same_unit = least.endswith("%") and most.endswith("%")
+    return f", by {least.removesuffix(' %') if same_unit else least} to {most}"
+
+
+def _much(ratio: float) -> str:
+    """Return how far a ratio is from one: '27 %', or '2.9 times'."""
+    if ratio >= 1.95:
+        return f"{ratio:.0f} times" if ratio >= 9.5 else f"{ratio:.1f} times".replace(".0 ", " ")
+    percent = abs(ratio - 1) * 100
+    return f"{percent:.0f} %" if percent >= 9.5 else f"{percent:.1f} %"
 
 
 def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
@@ -89,15 +106,16 @@ def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
     sentences = []
     for one in group.added_latency:
         parts = listed([labels.get(k, k) for k in one.parts] or ["what else differed"])
+        each = "message" if one.messages else "request"
         if not one.is_sure:
             most = show_duration(max(abs(one.low), abs(one.high)))
-            sentences.append(f"{one.setup}, {one.workload}: nothing that shows is added, {most} at most")
+            sentences.append(f"{one.setup}, {one.workload}: no measurable added latency (under {most})")
             continue
         low, high = sorted((abs(one.low), abs(one.high)))
         verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
         sentences.append(
-            f"{one.setup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} to every {'message' if one.messages else 'request'} "
-            f"({show_duration(low)} to {show_duration(high)})"
+            f"{one.setup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} per {each} "
+            f"(95 %: {show_duration(low)} to {show_duration(high)})"
         )
     return sentences
 
@@ -108,7 +126,11 @@ def datagrams(group: Group) -> list[str]:
     whole = [(r, d) for r, d in told if not (d.lost or d.late or d.twice)]
     most = max((lost_share(d).high for _, d in whole), default=0.0)
     names = list(dict.fromkeys(r.setup for r, _ in whole))
-    lines = [f"{listed(names)}: none lost, late or doubled ({most * 100:.2g} % at most, 95 %)"] if whole else []
+    lines = (
+        [f"{listed(names)}: no datagrams lost, late or duplicated (loss below {most * 100:.2g} %, 95 % confidence)"]
+        if whole
+        else []
+    )
     return lines + [f"{r.setup}: {datagram_words(r.workload.title, d)}" for r, d in told if d.lost or d.late or d.twice]
 
 
@@ -117,16 +139,16 @@ def once(group: Group) -> list[str]:
     if not group.single_connection:
         return []
     return [
-        f"{listed(group.single_connection)}: plugged in once; what varies from one plugging-in to the next is in none of these "
-        f"intervals. Plug in again, then: ulterion measure --setup {group.single_connection[-1]}"
+        f"{listed(group.single_connection)}: each connected once, so these intervals leave out variation between connections. "
+        f"Unplug, plug in again, then: ulterion measure --setup {group.single_connection[-1]}"
     ]
 
 
 def drifts(group: Group) -> list[str]:
     """Return the figures whose passes rise or sink one after the other."""
     return [
-        f"{row.workload.title} on {row.setup}: its passes {'rise' if row.estimate.drift > 0 else 'sink'} by "
-        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % from first to last, which its interval counts in"
+        f"{row.workload.title} on {row.setup}: results drifted {'up' if row.estimate.drift > 0 else 'down'} "
+        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % over the run; the interval allows for it"
         for row in group.rows
         if row.estimate.drift
     ]

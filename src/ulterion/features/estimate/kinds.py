@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ulterion.show.blocks import heading
+from ulterion.show.sentences import sentence_of
 from ulterion.terminal.drawing import show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -73,7 +73,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.core.units import parse_size, show_size
     from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.figures import draw_works
-    from ulterion.features.estimate.tables import works_table
+    from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import moving
     from ulterion.results.pooling import runs_for_results
     from ulterion.terminal.drawing import SavedFigures, check_paths, draw
@@ -86,7 +86,7 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     if arguments.figure and any(r.work for r in rows):
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
-    lines = [heading(title), *works_table(folder.review, rows, arguments.units), ""]
+    lines = [sentence_of(work_answer(rows, title)), *works_table(folder.review, rows, arguments.units), ""]
     return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
 
 
@@ -96,7 +96,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.core.units import show_size
     from ulterion.features.copy.preflight import cost_between
     from ulterion.features.estimate.data import works_answer
-    from ulterion.features.estimate.tables import works_table
+    from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import between
     from ulterion.results.pooling import runs_for_results
 
@@ -119,7 +119,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     title = (
         f"{show_size(size)}{f' in {files} files' if files else ''}, copied{' and checked' if arguments.check else ''}"
     )
-    lines = [heading(title), *works_table(folder.review, [row], arguments.units)]
+    lines = [sentence_of(work_answer([row], title)), *works_table(folder.review, [row], arguments.units)]
     if files and cost is None:
         lines.append(
             "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"

@@ -82,7 +82,7 @@ def _suggestion(
     if first is not None and link.family == "USB" and first.family in TAKEN_BY["USB"] and first.family != "USB":
         return replace(blank, why=f"made for {first.family}; whether it works on a port for USB was not tried")
     if first is not None and not _fits(first, link):
-        return replace(blank, why=f"a plug for {first.family} does not fit a port for {link.family}")
+        return replace(blank, why=f"{first.family} device: does not fit a {link.family} port")
     source = _source(review, ends, link, parts)
     if source is None:
         return replace(blank, why="none of its setups was measured")

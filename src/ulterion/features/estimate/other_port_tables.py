@@ -29,8 +29,8 @@ def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], un
         lines += [*([BLANK] if lines else []), heading(f"on a port of {link}{size}{each}"), BLANK]
         lines.append(Table(columns, body) if body else Text("Nothing that was measured fits it."))
         lines += bullet_list("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
-        lines += bullet_list("Keep in mind", too_small(review, reader, known))
-        lines += bullet_list("Without a figure", grouped([(chain_words(s), s.why) for s in mine if s.why]))
+        lines += bullet_list("Warnings", too_small(review, reader, known))
+        lines += bullet_list("Not measured", grouped([(chain_words(s), s.why) for s in mine if s.why]))
     return lines
 
 

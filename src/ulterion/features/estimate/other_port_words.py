@@ -33,7 +33,7 @@ def basis_words(review: Review, one: Suggestion) -> str:
         return "measured on such a port"
     told = []
     if "as measured" in kinds:
-        told.append(f"what it gave on {port}, for which this port has room")
+        told.append(f"estimated: measured on {port}, slow enough for this port")
     if "the link" in kinds and one.negotiated is not None:
         low, high = show_rate(one.negotiated.practical_low, with_unit=False), show_rate(one.negotiated.practical_high)
         told.append(f"it gave more on {port} than {one.negotiated} carries, {low} to {high} in practice")

@@ -24,7 +24,7 @@ class Recorded:
 
     Attributes:
         setup: which.
-        recording: whether the stream is taken, None where no soak says what it never falls below.
+        recording: whether the stream is taken, None where not soaked yet.
         speed_class: the highest video speed class that its soak kept, or None.
         media: how many of its medium a recording of that length fills, None without a length or a stated capacity.
         emptying: how long it takes to read all of it there, None likewise, or where reading was not measured.

@@ -16,24 +16,34 @@ from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 
+TOLD_APART = 0.02  # by how much size over the best rate must be off to be shown
+
 
 def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> list[Shown]:
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
-    columns = (("setup", "left"), ("time", "right"), ("90 % interval", "left"), ("by the best rate", "right"))
+    done = [(r, r.work) for r in rows if r.work is not None]
+    naive = any(abs((r.naive or w.seconds) / w.seconds - 1) > TOLD_APART for r, w in done)
+    columns = [("setup", "left"), ("time", "right"), ("90 % interval", "left")]
+    columns += [*([("at top speed", "right")] if naive else []), ("", "left")]
     body: list[Cells | Text] = []
-    for row in rows:
-        if row.work is None:
-            body.append([row.setup, Text("–", style="muted"), "", ""])
-            continue
-        span = f"{show_duration(row.work.low)} to {show_duration(row.work.high)}"
-        body.append([row.setup, show_duration(row.work.seconds), span, show_duration(row.naive or 0.0)])
-    lines: list[Shown] = [BLANK, Table(columns, body)]
-    known = [r for r in rows if r.work is not None]
-    lines += bullet_list(
-        "What decides it",
-        [f"{r.setup}: {words.decides(r.work, unit, name_end=r.source is not None)}" for r in known if r.work],
-    )
-    return [*lines, *bullet_list("Keep in mind", listed(words.cautions(review, rows)))]
+    for row, work in done:
+        span = f"{show_duration(work.low)} to {show_duration(work.high)}"
+        why = Text(words.decides(work, unit, name_end=row.source is not None), style="muted")
+        fast = [show_duration(row.naive or 0.0)] if naive else []
+        body.append([row.setup, show_duration(work.seconds), span, *fast, why])
+    lines: list[Shown] = [BLANK, Table(columns, body, folds=True)] if body else []
+    return [*lines, *bullet_list("Warnings", listed(words.cautions(review, rows)))]
+
+
+def work_answer(rows: Sequence[TransferTimeRow], title: str) -> str:
+    """Return how long the quickest and the slowest setup take, in a sentence."""
+    done = [(r.setup, r.work.seconds) for r in rows if r.work is not None]
+    if not done:
+        return f"{title}: nothing was measured for it"
+    first, last = min(done, key=lambda d: d[1]), max(done, key=lambda d: d[1])
+    if len(done) == 1:
+        return f"{title}: {show_duration(first[1])} ({first[0]})"
+    return f"{title}: {show_duration(first[1])} on {first[0]}, the fastest, to {show_duration(last[1])} on {last[0]}"
 
 
 def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[Shown]:
@@ -111,5 +121,5 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
     lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []
     return [
         *lines,
-        Text("a product is rated on the setup that gave it most; the price is of the part alone", style="muted"),
+        Text("best result of each product; price excludes other parts", style="muted"),
     ]

@@ -179,7 +179,7 @@ PIECES = 120  # that a load is taken in
 def _why(falls: Sequence[Fall], at: float) -> str:
     """Return what held a load down at a moment: the last of the falls that were on."""
     on = [f for f in falls if f.at <= at and (f.until is None or at < f.until)]
-    return STAGES.get(on[-1].cause, "it falls, and why is not known") if on else OWN
+    return STAGES.get(on[-1].cause, "slows down, cause unknown") if on else OWN
 
 
 def moving(

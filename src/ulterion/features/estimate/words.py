@@ -6,10 +6,12 @@ import math
 from collections.abc import Sequence
 
 from ulterion.core.estimates.power import MIN_VOLTS, VOLTS, Budget, Cable
-from ulterion.core.estimates.transfer_time import Recording, Work
+from ulterion.core.estimates.transfer_time import OWN, Recording, Work
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.model.review import Review
+
+BEYOND = "longer than any test so far: may be optimistic if the cache fills or it throttles later; a soak would tell"
 
 
 def decides(one: Work, unit: str, *, name_end: bool) -> str:
@@ -20,7 +22,8 @@ def decides(one: Work, unit: str, *, name_end: bool) -> str:
         return f"{longest[1]} takes {show_duration(longest[0])} of the {show_duration(one.seconds)}"
     why = f"{part.end}: {part.why}" if name_end else part.why
     if len(one.parts) == 1 and not one.files_seconds and not one.check_seconds:
-        return f"{why} from beginning to end, {show_rate(part.rate, unit)}"
+        rate = show_rate(part.rate, unit)
+        return f"constant {rate}" if part.why == OWN and not name_end else f"constant {rate} ({why})"
     which = "the last" if part is one.parts[-1] and len(one.parts) > 1 else "the first" if part is one.parts[0] else ""
     where = f"{which} {show_size(part.bytes)}".strip()
     return f"{where} run at {show_rate(part.rate, unit)}: {show_duration(part.seconds)} of the {show_duration(one.seconds)} ({why})"
@@ -28,26 +31,24 @@ def decides(one: Work, unit: str, *, name_end: bool) -> str:
 
 def cautions(review: Review, rows: Sequence[TransferTimeRow]) -> list[str]:
     """Return what the estimates do not know."""
-    told = []
+    told: dict[str, list[str]] = {}
     for row in rows:
         if row.work is None:
-            told.append(f"{row.setup}: {row.why}")
+            told.setdefault(row.why or "not measured", []).append(row.setup)
         elif row.work.beyond > 0:
-            told.append(
-                f"{row.setup}: {show_size(row.work.beyond)} of it are more than was ever run in one go; a write cache or heat that comes later is not in it: ulterion soak --setup {row.target}"
-            )
-    return told
+            told.setdefault(BEYOND, []).append(row.setup)
+    return [f"{', '.join(names)}: {words}" for words, names in told.items()]
 
 
 def recording_words(one: Recording | None, unit: str) -> str:
     """Return whether a stream is taken."""
     if one is None:
-        return "no soak says what it never falls below"
+        return "not soaked yet"
     if one.keeps:
-        return f"takes it: never below {show_rate(one.lowest, unit)}"
+        return f"yes (minimum {show_rate(one.lowest, unit)})"
     until = one.until or 0.0
     when = "at once" if until < 1 else f"after {show_duration(until)}"
-    return f"too slow: stops {when} ({show_rate(one.lowest, unit)})"
+    return f"no: buffer full {when} (minimum {show_rate(one.lowest, unit)})"
 
 
 def cable_words(cable: Cable, watts: float, supply_volts: float) -> list[tuple[str, str]]:
@@ -76,7 +77,7 @@ def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple
         told.append((f"{found.starts} of {total} start one after the other; {name} will not", "bad"))
     elif found.left_at_peaks < 0:
         lacking = f"{-found.left_at_peaks:.2f} W"
-        told.append((f"started one after the other they run; all at their peak at once lack {lacking}", "open"))
+        told.append((f"fine if started one at a time; {lacking} short if all peak together", "open"))
     else:
         told.append(("all may be at their peak at once", "good"))
     return told

@@ -26,4 +26,4 @@ def sharing_table(shared: Shared, unit: str) -> list[Shown]:
         shown.append(Text(gives_way(shared.targets, share.kept)))
         shown.append(Text(f"fairness {share.fairness:.2f} (1 when all keep the same share)"))
     kept_in = [Text(f"kept in {path}", "muted", whole=True) for path in shared.paths]
-    return [*shown, *bullet_list("Keep in mind", shared.failures), BLANK, *kept_in]
+    return [*shown, *bullet_list("Warnings", shared.failures), BLANK, *kept_in]

@@ -50,7 +50,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
         *([Table(columns, rows)] if rows else [Text("No pass was finished.")]),
         *bullet_list("What was run", lines),
         *bullet_list("Note", notes),
-        *bullet_list("Keep in mind", keep),
+        *bullet_list("Warnings", keep),
         BLANK,
         Text(f"kept in {path}", "muted", whole=True),
     ]

@@ -103,7 +103,7 @@ def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[Shown]:
     restless = [r.workload.title for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
     if restless:
         which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
-        notes.append(f"{which}: passes differ widely; was something else using machine or drive?")
+        notes.append(f"{which}: results vary a lot between passes: is something else using the machine or the drive?")
     if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
     return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
@@ -119,4 +119,4 @@ def _first_look(run: MeasureRun) -> list[Shown]:
 
 
 def _remarks(run: MeasureRun) -> list[Shown]:
-    return bullet_list("Keep in mind", [*run.state.sentence("run"), *run.warnings])
+    return bullet_list("Warnings", [*run.state.sentence("run"), *run.warnings])

@@ -123,9 +123,9 @@ def effects_table(review: Review, observations: Observations, found: Effects) ->
     )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
     lines: list[Shown] = [BLANK, heading(observations.text), Table(columns, rows)]
-    lines += bullet_list("Only together", words.together_words(review, found))
+    lines += bullet_list("Interactions", words.together_words(review, found))
     refused = [words.effect_words(review, e) for e in found.effects if e.ratio is None]
-    return [*lines, *bullet_list("Not to be told", refused), *bullet_list("Keep in mind", words.cautions(found))]
+    return [*lines, *bullet_list("Cannot be determined", refused), *bullet_list("Warnings", words.cautions(found))]
 
 
 def _effect_row(review: Review, effect: Effect) -> Cells:

@@ -18,7 +18,7 @@ def step_name(step: Step) -> str:
     """Return which step it is."""
     if step.cell is None:
         return f"check {step.check} by '{step.setup}'"
-    return words(step.cell) + (", again: its comparison is open" if step.again else "")
+    return words(step.cell) + (", repeat (still undecided)" if step.again else "")
 
 
 def progress(now: Planned) -> str:
@@ -99,7 +99,7 @@ def drift_words(found: Effects) -> list[str]:
     ratio, low, high = found.drift
     if found.drifts:
         return [
-            f"over the time of the plan rates changed by {show_change(ratio)} ({interval(low, high)}); effects are freed of it"
+            f"over the time of the plan rates changed by {show_change(ratio)} ({interval(low, high)}); effects are corrected for it"
         ]
     return []
 

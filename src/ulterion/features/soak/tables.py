@@ -46,9 +46,7 @@ def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) 
     rows = [("rate", rate_words(findings, unit))]
     rows += [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit))]
     rows += (
-        [("held back", f"by {bottleneck_text(bottleneck)}")]
-        if bottleneck is not None and bottleneck.finding.suspects
-        else []
+        [("bottleneck", bottleneck_text(bottleneck))] if bottleneck is not None and bottleneck.finding.suspects else []
     )
     rows += [("requests", w) for w in request_words(soak)]
     rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
@@ -120,7 +118,7 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[Shown]:
     return [
         *bullet_list("Phases", phases),
         *bullet_list("Noted by hand", [*read, *noted]),
-        *bullet_list("Keep in mind", [*ended, *gap, *doubts, *run.warnings]),
+        *bullet_list("Warnings", [*ended, *gap, *doubts, *run.warnings]),
     ]
 
 
@@ -145,7 +143,7 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         Table(columns, rows),
         Text(
             f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
-            "before it was used up; throttled: since when; rise: settled less room",
+            "before it was used up; throttled: since when; rise: settled temperature minus room",
             style="muted",
         ),
     ]

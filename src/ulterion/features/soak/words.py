@@ -24,9 +24,9 @@ CAUSES = {
 def rate_words(findings: Findings, unit: str) -> str:
     """Return the rates of a load: one where it held throughout, else first, last and on average."""
     if findings.held:
-        return f"{show_rate(findings.rate, unit)} from beginning to end"
+        return f"steady at {show_rate(findings.rate, unit)} throughout"
     return (
-        f"{show_rate(findings.fast, unit)} at first, {show_rate(findings.last, unit)} in the end, "
+        f"{show_rate(findings.fast, unit)} at the start, {show_rate(findings.last, unit)} at the end, "
         f"{show_rate(findings.rate, unit)} on average"
     )
 
@@ -48,9 +48,7 @@ def event_words(soak: Soak, unit: str) -> list[str]:
     findings = soak.findings
     if not findings.falls:
         kept = (
-            "the rate held from beginning to end"
-            if findings.held
-            else f"no fall of {(1 - FOR_GOOD) * 100:.0f} % or more lasted"
+            "the rate held throughout" if findings.held else f"no fall of {(1 - FOR_GOOD) * 100:.0f} % or more lasted"
         )
         return [f"none: {kept}"]
     words = []
@@ -70,7 +68,7 @@ def next_step(fall: Fall, *, writing: bool) -> str:
         return f"a longer soak: it lasted only {show_duration(fall.seconds)}, to the end"
     if fall.until is not None and fall.after < STANDS_STILL * fall.before:
         return (
-            "it stood still and went on: look into the system's log for resets of the link at that time, then the same soak with "
+            "transfer stalled, then resumed: check the system log for link resets at that time, then repeat with "
             "another cable and port, and nothing else running"
         )
     heat = "if it is heat, it falls later or not at all"
@@ -90,8 +88,8 @@ def request_words(soak: Soak) -> list[str]:
     if not (requests and seconds and middles and tails and worst):
         return []
     return [
-        f"{show_iops(requests / seconds)} IOPS; median {show_duration(median(middles))}, p99 "
-        f"{show_duration(median(tails))} in the middle interval, the longest {show_duration(max(worst))}"
+        f"{show_iops(requests / seconds)} IOPS; latency {show_duration(median(middles))} median, "
+        f"{show_duration(median(tails))} p99, {show_duration(max(worst))} at most"
     ]
 
 
@@ -174,7 +172,7 @@ def difference_words(one: SoakDifference) -> str:
     if one.rise is None or one.low is None or one.high is None:
         return f"{one.first}, compared with {one.second}, {slower}; temperatures cannot be compared: {one.why}"
     least, most = sorted((abs(one.low), abs(one.high)))
-    unsure = "" if one.sure else "; one of them had not settled, so this is extrapolated"
+    unsure = "" if one.sure else "; extrapolated: one of them was still warming up"
     if one.low <= 0 <= one.high:
         words = f"is as warm as {one.second} above the room ({one.low:+.1f} to {one.high:+.1f} °C)"
     else:

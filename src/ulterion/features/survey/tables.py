@@ -45,7 +45,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[Shown]:
     lines += [_row(0, slot, "card slot, empty", "muted") for slot in survey.empty_slots]
     if not survey.drives:
         lines.append(Text("No drive is seen."))
-    return [*lines, *bullet_list("Root would add", survey.root_would_add), *bullet_list("Keep in mind", survey.doubts)]
+    return [*lines, *bullet_list("Available as root", survey.root_would_add), *bullet_list("Warnings", survey.doubts)]
 
 
 def _empty(slots: Sequence[Drive], depth: int) -> list[Definitions]:
