@@ -110,7 +110,7 @@ class _TableLines:
         heads = [rich.text.Text(title, style=HEAD) for title, _ in self._table.columns]
         body = iter(self._cells)
         rows = [_line(row) if isinstance(row, Text) else self._set(next(body), gap) for row in self._table.rows]
-        lines = [self._set(heads, gap), *rows]
+        lines = [*([self._set(heads, gap)] if any(title for title, _ in self._table.columns) else []), *rows]
         for line in lines:
             line.rstrip()
         return lines
@@ -165,6 +165,6 @@ class _TableLines:
         """Return the lines where they fit, with a narrow gap if need be."""
         for gap in (GAP, NARROW_GAP):
             lines = self._lines(gap)
-            if max(line.cell_len for line in lines) <= width:
+            if max((line.cell_len for line in lines), default=0) <= width:
                 return lines
         return None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ulterion.core.errors import UnitError, UsageError
-from ulterion.core.links.standards import LINKS
+from ulterion.core.links.standards import LINKS, Link
 from ulterion.core.units import (
     parse_duration,
     parse_rate,
@@ -29,11 +29,13 @@ class Conversion:
         kind: 'rate', 'size' or 'time'.
         quantities: what it comes to, by unit or by what it would take.
         links: of a rate its share of each link's practical ceiling, by the link's name.
+        carriers: of each kind of link the slowest that carries the rate in practice, by name.
     """
 
     kind: str
     quantities: dict[str, str]
     links: dict[str, str]
+    carriers: tuple[str, ...] = ()
 
 
 def converted(text: str) -> Conversion:
@@ -50,7 +52,7 @@ def converted(text: str) -> Conversion:
         rate = parse_rate(text)
     except UnitError as error:
         raise UsageError(f"{error}; or a size like '128 GB', or a time like '1h30m'") from error
-    return Conversion("rate", _rate(rate), _links(rate))
+    return Conversion("rate", _rate(rate), _links(rate), _carriers(rate))
 
 
 def _rate(rate: float) -> dict[str, str]:
@@ -75,6 +77,15 @@ def _size(size: float) -> dict[str, str]:
 def _time(seconds: float) -> dict[str, str]:
     moved = {f"at {show_rate(rate)}": show_size_both(rate * seconds) for rate in RATES}
     return {"seconds": significant(seconds)} | moved
+
+
+def _carriers(rate: float) -> tuple[str, ...]:
+    able: dict[str, Link] = {}
+    for link in LINKS:
+        best = able.get(link.family)
+        if link.practical_high >= rate and (best is None or link.practical_high < best.practical_high):
+            able[link.family] = link
+    return tuple(link.name for link in able.values())
 
 
 def _links(rate: float) -> dict[str, str]:

@@ -155,8 +155,8 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     found = recordings(
         folder.review, runs_for_results(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
     )
-    title = f"a recording of {arguments.amount}, {show_rate(stream)}"
-    title += f": {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
+    title = f"a recording of {arguments.amount} ({show_rate(stream)})"
+    title += f", {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
     lines = [*recordings_table(found, title, arguments.units), ""]
     return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)
 

@@ -15,6 +15,7 @@ from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
+from ulterion.show.sentences import sentence_of
 
 TOLD_APART = 0.02  # by how much size over the best rate must be off to be shown
 
@@ -56,7 +57,8 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[S
         ("", "left"),
     ]
     body: list[Cells | Text] = []
-    for one in found:
+    soaked = [one for one in found if one.recording is not None]
+    for one in soaked:
         told = one.recording
         style = "muted" if told is None else "good" if told.keeps else "bad"
         row: list[Text | str] = [one.setup, f"V{one.speed_class}" if one.speed_class else "–"]
@@ -65,18 +67,33 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[S
             row += ["–" if one.media is None else str(one.media), empty]
         body.append([*row, Text(words.recording_words(told, unit), style=style)])
     note = "class: the highest video speed class that every second of the soak kept"
-    return [heading(title), BLANK, Table(columns, body), Text(note, style="muted")]
+    left = [one.setup for one in found if one.recording is None]
+    missing = [Text(f"not soaked yet: {', '.join(left)}")] if left else []
+    answer = Text(sentence_of(_recording_answer(soaked, title)))
+    table: list[Shown] = [Table(columns, body), Text(note, style="muted")] if body else []
+    return [answer, BLANK, *table, *missing]
+
+
+def _recording_answer(soaked: Sequence[Recorded], title: str) -> str:
+    """Return which setups take a stream, and which do not."""
+    able = [one.setup for one in soaked if one.recording is not None and one.recording.keeps]
+    unable = [one.setup for one in soaked if one.recording is not None and not one.recording.keeps]
+    phrases = [f"fast enough for {title}: {', '.join(able)}"] if able else []
+    phrases += [f"too slow{'' if able else f' for {title}'}: {', '.join(unable)}"] if unable else []
+    return "; ".join(phrases) or f"nothing was soaked, so nothing can be said of {title}"
 
 
 def units_table(text: str, found: Conversion) -> list[Shown]:
-    """Return a quantity in other units."""
-    lines: list[Shown] = [heading(f"{text}, a {found.kind}"), BLANK]
-    lines.append(Table((("", "left"), ("", "left")), list(map(list, found.quantities.items()))))
-    if found.links:
-        lines += [
-            BLANK,
-            Table((("link", "left"), ("what it carries at most", "left")), list(map(list, found.links.items()))),
-        ]
+    """Return a quantity in other units; of links the slowest of each kind that carries a rate."""
+    first = next(iter(found.quantities.values()))
+    rows: list[Cells | Text] = [[name, value] for name, value in found.quantities.items()]
+    lines: list[Shown] = [Text(f"{text} is {first}."), BLANK, Table((("", "left"), ("", "left")), rows)]
+    shown: list[Cells | Text] = [[name, found.links[name]] for name in found.carriers if name in found.links]
+    if shown:
+        lines += [BLANK, Table((("carried by", "left"), ("how full it is", "left")), shown)]
+        lines.append(
+            Text("of each kind of link the slowest that carries it in practice; all of them with --json", "muted")
+        )
     return lines
 
 
@@ -97,8 +114,8 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
         ("kind", "left"),
         ("price", "right"),
         (unit, "right"),
-        ("for a MB/s", "right"),
-        ("for a GB", "right"),
+        ("per MB/s", "right"),
+        ("per GB", "right"),
         ("on", "left"),
         ("", "left"),
     )
@@ -115,8 +132,16 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
         ]
         for v in found
     ]
-    lines: list[Shown] = [Table(columns, body)]
-    lines += [Text(f"cheapest that meets it: {review.label(v.part)}, {v.price}", style="good") for v in best]
+    priced = [v for v in found if v.per_rate is not None]
+    least = min(priced, key=lambda v: v.per_rate or 0.0, default=None)
+    answer = [Text(f"Cheapest that meets it: {review.label(v.part)}, {v.price}.", style="good") for v in best]
+    if not answer and least is not None:
+        answer = [
+            Text(
+                f"Most speed for the money: {review.label(least.part)}, {significant(least.per_rate or 0.0)} {least.price.currency} per {unit}."
+            )
+        ]
+    lines: list[Shown] = [*answer, *([BLANK] if answer else []), Table(columns, body)]
     dates = ", ".join(f"{review.label(v.part)} {v.seen.isoformat()}" for v in found if v.seen)
     lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []
     return [
