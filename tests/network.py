@@ -36,7 +36,7 @@ class Relay:
 
     Attributes:
         port: where it listens.
-        lost, doubled: datagrams that bore a number, lost or passed on twice.
+        seen, lost, doubled: datagrams that bore a number: how many came here, were lost, or passed on twice.
         passed: when so many bytes had been passed on, by connection and direction.
     """
 
@@ -51,7 +51,7 @@ class Relay:
         self._near.bind(("127.0.0.1", self.port))
         self._far.connect(self._to)
         self._from: tuple[str, int] | None = None
-        self.lost = self.doubled = 0
+        self.seen = self.lost = self.doubled = 0
         self.passed: list[list[tuple[float, int]]] = []
         for job in (self._accept, self._outward, self._inward):
             threading.Thread(target=job, daemon=True).start()
@@ -126,6 +126,7 @@ class Relay:
         if HEADER.unpack_from(data)[1] == HELLO:
             return 1
         drawn = self._rng.random()
+        self.seen += 1
         self.lost += drawn < self._lose
         self.doubled += self._lose <= drawn < self._lose + self._double
         return 0 if drawn < self._lose else 2 if drawn < self._lose + self._double else 1

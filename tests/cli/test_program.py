@@ -55,7 +55,7 @@ class Journey(FolderCase):
             self.assertEqual(self.ulterion("measure", "--setup", setup, "--workload", workload).returncode, 0)
         told = " ".join(self.ulterion("compare", "--long", "--figure", "all.png").stdout.split())
         self.assertIn(
-            "box: measured with nothing that 'direct' was, so nothing compares; ulterion measure --setup box", told
+            "box: no test in common with 'direct', so nothing can be compared; ulterion measure --setup box", told
         )
         rows = self.json_of("compare")["groups"][0]["rows"]
         self.assertEqual([(r["setup"], "ratio" in r) for r in rows], [("direct", False), ("box", False)])

@@ -10,11 +10,11 @@ from typing import cast
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.stats.verdicts import DIFFERENT, compare_family
 from ulterion.core.workloads.workload import parse_workload
-from ulterion.features.compare.words import how_much
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.added_latency import added_latency
 from ulterion.results.comparison import compare_review
 from ulterion.results.measurement import Measurement
+from ulterion.show.sentences import how_much
 
 ONE = parse_workload("random read 4 KiB")
 
