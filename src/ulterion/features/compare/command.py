@@ -117,19 +117,20 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
     may_be_none = bool(by_hand) and not arguments.workload
     groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
-    _show(arguments, env, Compared(folder, review, groups, by_hand, margin), short=personal)
+    _show(arguments, env, Compared(folder, review, groups, by_hand, margin, chosen.scope), short=personal)
     verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 
 
 class Compared(NamedTuple):
-    """What was compared: groups of what was measured and rows of what was timed or copied, of a review at a margin."""
+    """What was compared: groups of what was measured and rows of what was timed or copied, of a review at a margin; `scope`: of what only."""
 
     folder: ReviewFolder
     review: Review
     groups: Sequence[Group]
     timed: Sequence[ClockRow]
     margin: float
+    scope: str = ""
 
 
 def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *, short: bool) -> None:
@@ -138,8 +139,9 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     from ulterion.features.compare.data import comparison_answer
     from ulterion.features.notes.compatibility import what_works, works_table
     from ulterion.features.notes.entries import outcomes
+    from ulterion.show.blocks import Text
 
-    folder, review, groups, timed, margin = compared
+    folder, review, groups, timed, margin, scope = compared
     labels = {key: review.label(key) for key in [*review.ports, *review.parts, *(g.medium for g in groups)]}
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     noted = outcomes(folder)
@@ -152,6 +154,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
         return
     env.show(_answer(compared, labels, noted, arguments, short=short))
     env.show(works_table(folder.review, what_works(folder)))
+    env.show([Text(f"of {scope}; more with --since TIME, or by labels", "muted")] if scope else [])
     drawn = _drawn(arguments, paths, compared, labels)
     env.show([""])
     drawn.show(env)
@@ -185,7 +188,7 @@ def _answer(
     from ulterion.features.compare.short import short_comparison, transfer_lines
     from ulterion.features.compare.tables import Depth, answer_lines, comparison
 
-    _, review, groups, timed, margin = compared
+    _, review, groups, timed, margin, _ = compared
     unit = arguments.units
     depth = Depth.EVERYTHING if arguments.long else Depth.WHY if arguments.why else Depth.ANSWER
     if depth is Depth.ANSWER and short:

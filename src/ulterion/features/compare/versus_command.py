@@ -67,7 +67,9 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             _on_the_bench(arguments, env, folder, labels)
         else:
             _by_hand(arguments, env, folder, labels)
-    if arguments.json:
+    if not arguments.json:
+        env.show(["next: the same command again adds a run to each; ulterion compare --why gives the evidence"])
+    else:
         from ulterion.features.compare.data import comparison_answer
 
         groups = _groups(folder, labels)

@@ -13,7 +13,7 @@ from ulterion.model.claims import CLAIMS
 from ulterion.model.reading import read_text
 from ulterion.model.review import Review, parse_review
 from ulterion.model.review_editing import Tables, Value, tables_text
-from ulterion.run.naming import drive_tables, expected_facts, key_of
+from ulterion.run.naming import drive_tables, expected_facts
 
 Ask = Callable[[str], str | None]
 """Asks for a line of text; None where nobody can be asked."""
@@ -145,8 +145,3 @@ def setup_from(review: Review, key: str, drive: Drive, label: str, through: list
     if expect:
         values["expect"] = expect
     return {**tables, ("setups", key): values}
-
-
-def new_key(text: str, taken: Iterable[str]) -> str:
-    """Return a key from a name, or the name where it is a key."""
-    return text if re.fullmatch(r"[\w:.-]+", text) else key_of(text, list(taken))
