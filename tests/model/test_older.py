@@ -47,6 +47,25 @@ class OldReview(FolderCase):
         self.assertIn("[hookups.vault.expect]", (self.folder / "review.toml").read_text())
         self.assertIsNotNone(load_review(self.folder / "review.toml").setup("vault").expect)
 
+    def test_what_is_added_is_called_as_the_file_calls_it(self) -> None:
+        """A setup made from a label goes among the old ones, and takes none of them away."""
+        before = set(load_review(self.folder / "review.toml").setups)
+        (self.folder / "stick").mkdir()
+        words = (
+            "--workload",
+            "sequential read 1 MiB depth 2",
+            "--passes",
+            "1",
+            "--seconds",
+            "0.05",
+            "--span",
+            "16 MiB",
+        )
+        self.json_of("measure", "stick", "--as", "front port", *words)
+        self.ulterion("add", "setup", "another", "--chain", "desk:usb10 > pod > reed")
+        self.assertIn("[hookups.front-port]", (self.folder / "review.toml").read_text())
+        self.assertEqual(set(load_review(self.folder / "review.toml").setups), before | {"front-port", "another"})
+
     def test_a_fault_names_its_line(self) -> None:
         """A mistake in an old file is found by the name that stands there."""
         path = self.folder / "review.toml"

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import codecs
 import re
+import tomllib
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.renamed import REVIEW_KEYS
 from ulterion.model import tomlfile
 from ulterion.model.aside import RUNS
 from ulterion.model.files import locked, replace_in_place
@@ -50,12 +52,31 @@ def _value_text(value: Value) -> str:
     return tomlfile.quoted(value)
 
 
+def with_tables(text: str, tables: Tables) -> str:
+    """Return the text of a review.toml with new tables at its end, in the words of its schema."""
+    first = text.rstrip()
+    return f"{first}{chr(10) * 2 if first else ''}{tables_text(_as_it_calls_them(text, tables))}"
+
+
+def _as_it_calls_them(text: str, tables: Tables) -> Tables:
+    """Return tables as a file of schema 1 calls them, where the text is one: there a setup was a hookup, and a baseline direct."""
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError:
+        return tables
+    if data.get("schema", 1 if "hookups" in data else 2) != 1:
+        return tables
+    old = {now: before for before, now in REVIEW_KEYS.items()}
+    return {
+        (old.get(kind, kind), key): {old.get(k, k): v for k, v in values.items()}
+        for (kind, key), values in tables.items()
+    }
+
+
 def add_tables(path: Path, tables: Tables) -> None:
     """Write new tables at the end of a review.toml; all else stays as it is.  Raises UsageError, and then nothing is written."""
     if tables:
-        change_review(
-            path, lambda text: f"{text.rstrip()}\n\n{tables_text(tables)}" if text.strip() else tables_text(tables)
-        )
+        change_review(path, lambda text: with_tables(text, tables))
 
 
 def change_review(path: Path, change: Callable[[str], str], *, write: bool = True) -> None:

@@ -24,7 +24,7 @@ from ulterion.model.pending_notes import forget_notes, take_notes
 from ulterion.model.reading import MAX_TEXT_BYTES, NoSuchFile, Unreadable, read_bytes, read_text
 from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review, parse_review
-from ulterion.model.review_editing import Tables, add_tables, tables_text
+from ulterion.model.review_editing import Tables, add_tables, with_tables
 from ulterion.model.review_template import started_toml
 from ulterion.model.run_summary import RunSummary, summary_of, without_series
 from ulterion.model.runs.document import AnyRun, NewerRunError, kind_of, parse_run
@@ -119,7 +119,7 @@ class ReviewFolder:
         """Take up new tables of review.toml: known from now on, and written there with the first thing that is kept.  Raises UsageError."""
         self._unwritten |= tables
         path = self.path / FILE_NAME
-        self.review = parse_review(f"{read_text(path)}\n{tables_text(self._unwritten)}", path)
+        self.review = parse_review(with_tables(read_text(path), self._unwritten), path)
 
     def make_runs_folder(self) -> Path:
         """Return the runs folder, made if need be; what review.toml took up meanwhile is written there first."""

@@ -12,7 +12,7 @@ from ulterion.core.facts.devices import Drive, as_target
 from ulterion.model.claims import CLAIMS
 from ulterion.model.reading import read_text
 from ulterion.model.review import Review, parse_review
-from ulterion.model.review_editing import Tables, Value, tables_text
+from ulterion.model.review_editing import Tables, Value, with_tables
 from ulterion.run.naming import drive_tables, expected_facts
 
 Ask = Callable[[str], str | None]
@@ -109,7 +109,7 @@ def _check_alone(path: Path, what: str, key: str, values: dict[str, Value]) -> N
     needed: dict[str, Value] = {"name": "x", "kind": "x"} if what == "part" else {}
     if what == "setup" and "chain" not in values:
         return
-    parse_review(f"{read_text(path)}\n{tables_text({(f'{what}s', key): {**needed, **values}})}", path)
+    parse_review(with_tables(read_text(path), {(f"{what}s", key): {**needed, **values}}), path)
 
 
 def _short(words: str) -> str:
@@ -125,7 +125,7 @@ def checked(path: Path, tables: Tables) -> Tables:
         if key in there[kind]:
             raise UsageError(f"{path} has a {kind[:-1]} '{key}' already; choose another name, or edit it there")
     try:
-        parse_review(f"{read_text(path)}\n{tables_text(tables)}", path)
+        parse_review(with_tables(read_text(path), tables), path)
     except UsageError as error:
         raise UsageError(_short(str(error))) from error
     return tables
