@@ -117,7 +117,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
     may_be_none = bool(by_hand) and not arguments.workload
     groups = _groups(chosen, review, runs, margin, arguments.workload, may_be_none=may_be_none)
-    _show(arguments, env, Compared(folder, review, groups, by_hand, margin, chosen.scope), short=personal)
+    _show(arguments, env, Compared(folder, review, groups, by_hand, margin, scope=chosen.scope), short=personal)
     verdicts = {r.comparison.verdict for g in groups for r in g.rows if r.comparison} | {r.verdict for r in by_hand}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 
