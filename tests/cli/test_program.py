@@ -202,7 +202,7 @@ class Refusals(FolderCase):
             (("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--figure", "x.doc"), "neither .png nor .svg"),
             (("measure", ".", "--overwrite", "1"), "is for raw devices"),
             (("mesure", "."), "unknown command 'mesure'; did you mean 'measure'"),
-            (("compare",), "nothing was measured yet outside a review"), (("claims",), "no review.toml"),
+            (("compare",), "nothing has been measured outside a review"), (("claims",), "no review.toml"),
             (("claims", "--review", "nope"), "holds no review.toml"),
             (("new", "small.bin/x"), "cannot hold a review"),
             (("measure", "sim:x.toml"), "needs a setup"),

@@ -137,7 +137,7 @@ class Together(FolderCase):
         for also, says in (
             ("last-year:bax", "did you mean 'box'"),
             ("last-year:direct", "has no measurement"),
-            ("last-year:box", "is of Old Drive, which nothing here was measured with; add --against"),
+            ("last-year:box", "was measured with Old Drive, and nothing here was; add --against"),
             ("nowhere:box", "no review in the archive is called so"),
             ("box", "write REVIEW:SETUP"),
         ):
@@ -145,7 +145,7 @@ class Together(FolderCase):
         twice = ("--also", "last-year:box") * 2
         for also, says in (
             (("--against", "direct", *twice), "is there already"),
-            (("--soaks", *twice), "--soaks knows no"),
+            (("--soaks", *twice), "--soaks takes no"),
         ):
             self.refused("compare", *also, says=says)
         (all_in_one,) = self.json_of("compare", "--also", "last-year:box", "--against", "direct")["groups"]

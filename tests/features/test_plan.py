@@ -322,7 +322,7 @@ class Hands(PlanCase):
         head = HEAD.replace('target = "sim:bench.toml"', 'target = "there"')
         self.store = self.review(head + plan)
         with mock.patch("ulterion.run.wait_for_setup._missing", side_effect=lambda setup, target: None if target.exists() else f"{target} is not there yet; mount the drive"), \
-             mock.patch("ulterion.run.wait_for_setup.SETTLED", 0.01), mock.patch("ulterion.features.plan.steps.CHECK_PASSES", 2):  # fmt: skip
+             mock.patch("ulterion.run.waiting.SETTLED", 0.01), mock.patch("ulterion.features.plan.steps.CHECK_PASSES", 2):  # fmt: skip
             done = self.ulterion("plan", "run", "--wait", "0.2 s", "--steps", "4")
             self.assertEqual(done.returncode, 2)
             self.assertIn("setup 'away-x' was not ready after 200 ms", done.stderr)

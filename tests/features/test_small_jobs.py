@@ -212,7 +212,7 @@ class Versus(FolderCase):
         """Taken out, another drive, the same port again, another port unmounted, then mounted: each is told once."""
         told: list[str] = []
         stick = _drive("sda", "S1", "port 1", mounted="/mnt/s")
-        watch = _Watch(moving(stick), "port 1", {"sda": "S1"}, lambda question: False)
+        watch = _Watch(moving(stick), "port 1", {}, lambda question: False)
         other, same = _drive("sdb", "X9", "port 2", size=5), _drive("sda", "S1", "port 1")
         back, mounted = _drive("sdc", "S1", "port 2"), _drive("sdc", "S1", "port 2", mounted="/mnt/t")
         for drives in ([stick], [], [other], [other], [same], [], [back], [back]):
@@ -235,12 +235,31 @@ class Versus(FolderCase):
         self.assertEqual(len(asked), 1)
 
     def test_a_card_in_another_reader_is_known_by_its_size(self) -> None:
-        """A reader shows a serial of its own; the only medium of just that size is the card, and of two alike neither."""
-        card = moving(_drive("sda", "READER-1", "port 1", size=128_043_712_512))
-        again = _drive("sdb", "READER-2", "port 2", size=128_043_712_512)
-        self.assertTrue(card.is_it(again, [again]))
-        self.assertFalse(card.is_it(again, [again, _drive("sdd", "Z", "port 3", size=128_043_712_512)]))
-        self.assertFalse(card.is_it(_drive("sdb", None, "port 2", size=7), []))
+        """A reader shows its own serial number, and so does another stick of the same model: only the reviewer can tell, and of two none is it."""
+        size = 128_043_712_512
+        again, twin = (
+            _drive("sdb", "READER-2", "port 2", size=size, mounted="/mnt/t"),
+            _drive("sdd", "Z", "port 3", size=size),
+        )
+        unnumbered = _drive("sdb", None, "port 2", size=size, mounted="/mnt/t")
+        for answer, drives, found in (
+            (True, [again], True),
+            (False, [again], False),
+            (None, [again], False),
+            (True, [again, twin], False),
+            (False, [unnumbered], True),
+            (True, [_drive("sdh", "HERE", "port 5", size=size, mounted="/mnt/h")], False),
+            (True, [_drive("sdb", "READER-2", "port 2", size=7, mounted="/mnt/t")], False),
+        ):
+            asked: list[str] = []
+            card = moving(_drive("sda", "READER-1", "port 1", size=size))
+            watch = _Watch(
+                card, "port 1", {"sdh": "HERE"}, lambda question, to=answer, log=asked: (log.append(question), to)[1]
+            )  # type: ignore[misc]
+            watch.look([], lambda words: None)
+            for _ in range(2):
+                self.assertEqual(watch.look(drives, lambda words: None) is not None, found)
+            self.assertEqual(len(asked), drives == [again])  # once, and only where it decides
 
 
 def _words(command: str) -> list[str]:

@@ -171,7 +171,7 @@ class SimulatedSoaks(FolderCase):
         self.assertEqual(self.ulterion("compare", "--soaks", "box").returncode, 0)
         self.refused("compare", "--soaks", "nope", says="unknown setup or soak")
         self.refused("compare", "--dark", says="add --figure")
-        self.refused("compare", "--soaks", "--against", "box", says="knows no --against")
+        self.refused("compare", "--soaks", "--against", "box", says="takes no --against")
         self.refused("note", "--log", "none.csv", "--name", "case", says="cannot be read")
         self.refused("note", "--log", "none.csv", says="takes --name")
 

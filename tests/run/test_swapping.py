@@ -15,6 +15,7 @@ from ulterion.host.uevents import Uevents
 from ulterion.model.expect import Expect
 from ulterion.model.store import ReviewFolder
 from ulterion.run import wait_for_setup as swapping
+from ulterion.run import waiting
 from ulterion.run.expectations import unexpected
 from ulterion.run.place import Place
 from ulterion.run.wait_for_setup import wait_for
@@ -42,8 +43,8 @@ class Waiting(FolderCase):
         def survey() -> Survey:
             return Survey(BenchFacts("h"), left.pop(0) if len(left) > 1 else left[0])
 
-        with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(swapping, "SETTLED", 0.01), \
-                mock.patch.object(swapping, "STEP", 0.01), mock.patch.object(here.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
+        with mock.patch.object(swapping.machine, "survey", survey), mock.patch.object(waiting, "SETTLED", 0.01), \
+                mock.patch.object(waiting, "STEP", 0.01), mock.patch.object(here.mounts, "mount_of", return_value=mock.Mock(filesystem="overlay")), \
                 mock.patch.object(here.mounts, "disk_of", return_value=disk), mock.patch.object(here.stacks, "whole_disk", lambda name, *root: str(name)):  # fmt: skip
             wait_for(Place(self.opened, self.folder, None, "box"), seconds, said.append)
         return said

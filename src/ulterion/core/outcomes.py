@@ -37,8 +37,8 @@ _VERBS = {
 }
 """The words an outcome begins with, and the question that each answers."""
 KNOWN: dict[str, tuple[str, Works, str]] = {
-    "needs external power": (IN_GENERAL, "works with help", "with a supply of its own"),
-    "needs extra power": (IN_GENERAL, "works with help", "with a supply of its own"),
+    "needs external power": (IN_GENERAL, "works with help", "with its own power supply"),
+    "needs extra power": (IN_GENERAL, "works with help", "with its own power supply"),
     "disconnected under load": ("stays connected", "does not work", "disconnected under load"),
     "stopped": ("keeps going", "does not work", "stopped"),
     "port lacks power": (IN_GENERAL, "does not work", "the port lacks power"),

@@ -1,8 +1,7 @@
-"""A drive that a hand moves from port to port: found once, and known again wherever it comes back."""
+"""A drive that is moved from port to port by hand, and recognised wherever it is plugged in again."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,10 +10,8 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts.devices import Drive, Survey
 from ulterion.core.units import show_duration, show_size
 from ulterion.host import machine
-from ulterion.host.uevents import Uevents
+from ulterion.run.waiting import wait_until
 
-SETTLED = 2.0  # seconds that the drive must stay as it is
-STEP = 1.0  # seconds between two looks; mounting sends no message
 Ask = Callable[[str], bool | None]
 Tell = Callable[[str], None]
 
@@ -26,21 +23,23 @@ class Moving:
     Attributes:
         name: as it is called in sentences.
         serial: its serial number, or None where it shows none.
-        size: bytes of it: what a medium is known by whose reader or box shows a serial of its own.
-        bridged: whether it hangs behind a bridge or in a reader, which may be exchanged with everything it shows.
+        size: its size in bytes.
     """
 
     name: str
     serial: str | None
     size: int | None
-    bridged: bool = False
 
-    def is_it(self, drive: Drive, others: Sequence[Drive]) -> bool:
-        """Return whether a drive is this one: by its serial, or as the only one of just its size where the serial may be a box's."""
-        if self.serial is not None and drive.serial == self.serial:
-            return True
-        alike = [d for d in others if d.size == self.size]
-        return self.size is not None and drive.size == self.size and len(alike) == 1
+    def is_it(self, drive: Drive) -> bool:
+        """Return whether a drive shows the serial number of this one."""
+        return self.serial is not None and drive.serial == self.serial
+
+    def may_be(self, drive: Drive, others: Sequence[Drive]) -> bool:
+        """Return whether a drive is the only one of this one's size: a card in another reader shows that reader's serial number.
+
+        Another drive of the same model is of the same size too.
+        """
+        return self.size is not None and drive.size == self.size and [d.size for d in others].count(self.size) == 1
 
 
 @dataclass(frozen=True)
@@ -60,16 +59,15 @@ def chosen_drive(survey: Survey, named: str | None) -> Drive:
     """Return the drive that is meant, by kernel name, serial number or the folder where it is mounted; raise UsageError."""
     there = candidates(survey)
     if named is not None:
-        bare = named.removeprefix("/dev/").rstrip("/")
-        for drive in survey.drives:
-            mounted = {v.mounted for v in drive.volumes if v.mounted}
-            if bare in (drive.name, drive.serial) or named.rstrip("/") in mounted:
-                if drive.system:
-                    raise UsageError(f"{named} is the system's disk, which cannot be moved from port to port")
-                if _folder(drive) is None:
-                    raise UsageError(f"{drive.name} is not mounted; mount it, and try again")
-                return drive
-        raise UsageError(f"there is no drive '{named}'; {_listed(there)}")
+        mounted = (d for d in survey.drives if named.rstrip("/") in {v.mounted for v in d.volumes})
+        drive = next(mounted, None) or survey.drive_called(named)
+        if drive is None:
+            raise UsageError(f"there is no drive '{named}'; {_listed(there)}")
+        if drive.system:
+            raise UsageError(f"{named} is the system's disk, which cannot be moved from port to port")
+        if _folder(drive) is None:
+            raise UsageError(f"{drive.name} is not mounted; mount it, and try again")
+        return drive
     if len(there) == 1:
         return there[0]
     if not there:
@@ -80,10 +78,9 @@ def chosen_drive(survey: Survey, named: str | None) -> Drive:
 
 
 def moving(drive: Drive) -> Moving:
-    """Return what a drive is known by wherever it comes back."""
+    """Return what a drive is recognised by wherever it is plugged in again."""
     name = drive.model or drive.name
-    bridged = any(s.role in ("bridge", "slot") for s in drive.steps)
-    return Moving(f"{name}, serial {drive.serial}" if drive.serial else name, drive.serial, drive.size, bridged)
+    return Moving(f"{name}, serial {drive.serial}" if drive.serial else name, drive.serial, drive.size)
 
 
 def arrived(drive: Drive) -> Arrived:
@@ -96,42 +93,34 @@ def arrived(drive: Drive) -> Arrived:
 def wait_until_moved(one: Moving, last_port: str | None, seconds: float, tell: Tell, ask: Ask) -> Arrived:
     """Return once the drive was taken out of its port and is back in another, mounted and settled.
 
-    Another drive, or the same port again, is told at once; whether that port is meant, as with another cable, is asked.  Raises UsageError when
-    the time is up.
+    Says at once when another drive, or the same port, is seen, and asks what only the reviewer knows: whether a drive of the same size with
+    another serial number is the same card in another reader, and whether the same port is intended, as with another cable.  Raises UsageError
+    when the time is up.
     """
-    events, until = Uevents(), time.monotonic() + seconds
-    watch = _Watch(one, last_port, {d.name: d.serial for d in machine.survey().drives}, ask)
-    try:
-        while True:
-            found = watch.look(machine.survey().drives, tell)
-            if found is not None:
-                time.sleep(SETTLED)
-                again = watch.look(machine.survey().drives, tell)
-                if again is not None:
-                    return again
-                continue
-            left = until - time.monotonic()
-            if left <= 0:
-                raise UsageError(
-                    f"{one.name} did not come back in {show_duration(seconds)}; run the same command again to go on"
-                )
-            events.wait(min(left, STEP))
-    finally:
-        events.close()
+    others = {d.name: d.serial for d in machine.survey().drives if d.size and d.port != last_port}
+    watch = _Watch(one, last_port, others, ask)
+    return wait_until(
+        lambda: watch.look(machine.survey().drives, tell),
+        seconds,
+        lambda: (
+            f"{one.name} was not plugged in elsewhere within {show_duration(seconds)}; run the same command again to go on"
+        ),
+    )
 
 
 class _Watch:
     """What was seen of the drive since it was asked to be moved."""
 
-    def __init__(self, one: Moving, last_port: str | None, known: dict[str, str | None], ask: Ask) -> None:
-        self._one, self._port, self._known, self._ask = one, last_port, known, ask
+    def __init__(self, one: Moving, last_port: str | None, others: dict[str, str | None], ask: Ask) -> None:
+        self._one, self._port, self._others, self._ask = one, last_port, others, ask
         self._gone = self._same_port_is_meant = False
         self._said = ""
+        self._answers: dict[str, bool | None] = {}
 
     def look(self, drives: Sequence[Drive], tell: Tell) -> Arrived | None:
         """Return the drive where it is back and can be measured; tell what is wrong, once."""
         there = [d for d in drives if d.size and not d.system]
-        mine = next((d for d in there if self._one.is_it(d, there)), None)
+        mine = next((d for d in there if self._one.is_it(d)), None) or self._by_size(there)
         if mine is None:
             if not self._gone:
                 self._gone = True
@@ -145,16 +134,30 @@ class _Watch:
             return None
         folder = _folder(mine)
         if folder is None:
-            self._say(tell, f"{mine.name} is there, and not mounted yet")
+            self._say(tell, f"{mine.name} is plugged in but not mounted yet")
             return None
         return Arrived(folder, mine)
 
+    def _by_size(self, there: Sequence[Drive]) -> Drive | None:
+        """Return the only drive of the same size, where the serial number cannot tell and the reviewer says it is the one."""
+        mine = next((d for d in self._new(there) if self._one.may_be(d, there)), None)
+        if mine is None or self._one.serial is None or mine.serial is None:
+            return mine
+        question = f"{mine.name} is the same size, serial {mine.serial}. Is it the same card or drive, in another reader or enclosure?"
+        if question not in self._answers:
+            self._answers[question] = self._ask(question)
+        return mine if self._answers[question] else None
+
     def _stranger(self, there: Sequence[Drive]) -> str:
-        new = next((d for d in there if self._known.get(d.name, "") != d.serial and d.size != self._one.size), None)
+        new = next(iter(self._new(there)), None)
         if new is None:
             return ""
         size = f", {show_size(new.size)}" if new.size else ""
         return f"that is another drive: {new.model or new.name}{size}, serial {new.serial or 'not shown'}; waiting for {self._one.name}"
+
+    def _new(self, there: Sequence[Drive]) -> list[Drive]:
+        """Return the drives that were not plugged in from the start, besides the one that is moved."""
+        return [d for d in there if self._others.get(d.name, "") != d.serial]
 
     def _is_meant(self, mine: Drive, tell: Tell) -> bool:
         if self._same_port_is_meant:
@@ -163,7 +166,7 @@ class _Watch:
         if self._said == words:
             return False
         self._said = words
-        answer = self._ask(f"{words}. Is that meant, as with another cable?")
+        answer = self._ask(f"{words}. Is that intended, for example with another cable?")
         if answer:
             self._same_port_is_meant = True
             return True

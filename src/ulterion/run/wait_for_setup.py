@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,14 +10,11 @@ from ulterion.core.facts.devices import Drive
 from ulterion.core.units import show_duration
 from ulterion.host import machine
 from ulterion.host.here import storage_under
-from ulterion.host.uevents import Uevents
 from ulterion.model.review import Setup
 from ulterion.run.place import Place
 from ulterion.run.targets.simulated import clock, free_from
+from ulterion.run.waiting import SETTLED, wait_until
 from ulterion.sim.bench import load_bench
-
-SETTLED = 2.0  # seconds that the right drive must stay as it is
-STEP = 1.0
 
 
 def wait_for(place: Place, seconds: float, tell: Callable[[str], None], *, told: bool = False) -> float:
@@ -63,27 +59,22 @@ def _wait_on_the_bench(place: Place, setup: Setup, seconds: float, tell: Callabl
 
 
 def _wait_for_real(place: Place, setup: Setup, target: Path, seconds: float, tell: Callable[[str], None]) -> None:
-    events, until, said = Uevents(), time.monotonic() + seconds, ""
-    try:
-        while True:
-            words = _missing(setup, target)
-            if words is None:
-                time.sleep(SETTLED)
-                if _missing(setup, target) is None:
-                    tell("there it is")
-                    return
-                continue
-            if words != said:
-                tell(words)
-                said = words
-            left = until - time.monotonic()
-            if left <= 0:
-                raise UsageError(
-                    f"setup '{place.setup}' was not ready after {show_duration(seconds)}: {words}; give --wait more time"
-                )
-            events.wait(min(left, STEP))
-    finally:
-        events.close()
+    said = ""
+
+    def look() -> Path | None:
+        nonlocal said
+        words = _missing(setup, target)
+        if words is not None and words != said:
+            tell(words)
+            said = words
+        return target if words is None else None
+
+    wait_until(
+        look,
+        seconds,
+        lambda: f"setup '{place.setup}' was not ready after {show_duration(seconds)}: {said}; give --wait more time",
+    )
+    tell("there it is")
 
 
 def _missing(setup: Setup, target: Path) -> str | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import known_link
@@ -188,6 +189,15 @@ class Survey:
     refused: tuple[Refused, ...] = ()
     empty_slots: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
+
+    def drive_called(self, name: str) -> Drive | None:
+        """Return the drive of a kernel name or serial number, or None; raise UsageError where two show that serial number."""
+        bare = name.removeprefix("/dev/")
+        matching = [d for d in self.drives if bare in (d.name, d.serial)]
+        if len(matching) > 1:
+            names = " and ".join(d.name for d in matching)
+            raise UsageError(f"{names} both show the serial {bare}; name the drive you mean by its kernel name")
+        return next(iter(matching), None)
 
 
 @dataclass(frozen=True)

@@ -1,8 +1,8 @@
 """Which bus a port is, told from the rates of one drive in it and in another: where no system shows the link, rates do.
 
 A rate above what a link carries at the very most rules that link out, for certain.  A rate within a link's practical range fits it, and is
-no proof: anything else between port and drive may be as slow.  What speaks for the link: the same drive is faster elsewhere, reads and
-writes end at the same rate, and each small request takes longer by about a microframe (USB 2.0, 5.3: 125 us).
+no proof: anything else between port and drive may be as slow.  Evidence for the link: the same drive is faster elsewhere, reads and
+writes top out at the same rate, and each small request takes about a microframe longer (USB 2.0, 5.3: 125 us).
 """
 
 from __future__ import annotations
@@ -28,9 +28,9 @@ class PortRates:
         read, write: bytes per second of large transfers, None where not measured.
         low, high: 95 % interval of the faster of the two.
         wait: seconds of one small read at a time, None where not measured.
-        between: what lies between port and drive, by name.
+        between: the parts between port and drive, by name.
         seen: the link that the system shows, or None.
-        doubtful: whether the rates cannot be the drive's: they explain nothing.
+        doubtful: whether the rates cannot be the drive's own, as from a cache; nothing is concluded from them.
     """
 
     setup: str
@@ -59,7 +59,7 @@ class BusFinding:
         link: the link of the slower one; `seen` whether the system shows it, else the rates fit it.
         other_link: that of the faster one as the system shows it, or None.
         explains: whether the link explains the slower rate.
-        evidence: what speaks for it besides the rate, in words.
+        evidence: for the link, besides the rate, in words.
         rivals: other parts that lie in the slower setup alone and may be as slow.
         rules_out: the fastest link that the faster setup surely exceeds, or None.
     """
@@ -78,17 +78,17 @@ class BusFinding:
 
     @property
     def is_likely(self) -> bool:
-        """Whether more than the rate speaks for the link, and no other part could be it."""
+        """Whether there is evidence besides the rate, and no other part could be the limit."""
         return self.seen or (bool(self.evidence) and not self.rivals)
 
 
 def ruled_out(rate: float) -> Link | None:
-    """Return the fastest bus that a rate (bytes per second) exceeds at the very most, or None."""
+    """Return the fastest bus that cannot carry a rate (bytes per second), or None."""
     return next((k for k in reversed(BUSES) if rate > k.payload), None)
 
 
 def fitting_bus(rate: float) -> Link | None:
-    """Return the bus whose practical range a rate lies in, or None."""
+    """Return the bus whose practical range includes a rate (bytes per second), or None."""
     return next((k for k in BUSES if BELOW * k.practical_low <= rate <= ABOVE * k.practical_high), None)
 
 
@@ -131,12 +131,11 @@ def _finding(slow: PortRates, fast: PortRates, link: Link, rules_out: Link | Non
 
 
 def _evidence(slow: PortRates, fast: PortRates, link: Link) -> list[str]:
-    """Return in words what speaks for a link besides the rate."""
+    """Return the evidence for a link besides the rate, in words."""
     words = []
-    if slow.read and slow.write and min(slow.read, slow.write) >= ALIKE * slow.best:
-        both_faster = fast.read and fast.write and min(fast.read, fast.write) > slow.best * FASTER
-        if both_faster:
-            words.append("reads and writes end at the same rate")
+    alike = slow.read and slow.write and min(slow.read, slow.write) >= ALIKE * slow.best
+    if alike and fast.read and fast.write and min(fast.read, fast.write) > slow.best * FASTER:
+        words.append("reads and writes top out at the same rate")
     if slow.wait is not None and fast.wait is not None and link is BUSES[1] and slow.wait - fast.wait >= WAIT:
         words.append(f"each small read takes {(slow.wait - fast.wait) * 1e6:.0f} µs longer")
     return words

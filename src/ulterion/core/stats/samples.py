@@ -157,25 +157,19 @@ def _timed(values: ByHand) -> Sample:
     left = max(0.0, DOUBTED * _variance(values) - error) if count > 1 else 0.0
     scatter = error + left
     df = min(KNOWN, round(scatter**2 / (left**2 / (count - 1)))) if left else KNOWN
-    variance = scatter / count + values.shared**2
-    mean = math.fsum(values) / count
-    return Sample(
-        mean=mean,
-        variance=variance,
-        units=count,
-        passes=count,
-        runs=1,
-        spread=math.sqrt(scatter),
-        drift=0.0,
-        by_hand=True,
-        known_df=max(df, count - 1),
-    )
+    return _by_hand(values, scatter, max(df, count - 1))
 
 
 def _guessed(values: ByHand) -> Sample:
-    """Return what too few timings by hand say of their mean: what they vary by is taken so, or what two show if that is more."""
+    """Return what one or two timings by hand say of their mean: they are taken to vary by `varies`, or by what two show if that is more."""
     count = len(values)
     scatter = max(values.varies**2, _variance(values) if count > 1 else 0.0) + values.error**2
+    return _by_hand(values, scatter, GUESSED, assumed=True)
+
+
+def _by_hand(values: ByHand, scatter: float, known_df: float, *, assumed: bool = False) -> Sample:
+    """Return the sample of timings by hand that vary by a variance `scatter` each, known with so many degrees of freedom."""
+    count = len(values)
     return Sample(
         mean=math.fsum(values) / count,
         variance=scatter / count + values.shared**2,
@@ -185,8 +179,8 @@ def _guessed(values: ByHand) -> Sample:
         spread=math.sqrt(scatter),
         drift=0.0,
         by_hand=True,
-        assumed=True,
-        known_df=GUESSED,
+        assumed=assumed,
+        known_df=known_df,
     )
 
 

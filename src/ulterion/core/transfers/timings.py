@@ -105,18 +105,19 @@ class Timing:
 
     def words(self) -> str:
         """Return what it shows, in words."""
+        return f"{self.progress()}: slower than {show_rate(self.bound)}" if self.bound else self.progress()
+
+    def progress(self) -> str:
+        """Return how far it got, and in what time, in words."""
         if self.end == "shown":
             return f"the device shows {show_rate(self.rate or 0.0)}"
         whole, after = show_size(self.size), "" if self.seconds is None else f" after {show_duration(self.seconds)}"
         if self.end == "done":
             return f"{whole} in {show_duration(self.seconds or 0.0)}"
         reached = "" if self.moved is None else f" at {show_size(self.moved)}"
-        what = (
-            f"stopped{reached} of {whole}{after}"
-            if self.end == "stopped"
-            else f"{whole} not finished{reached and ','}{reached}{after}"
-        )
-        return f"{what}: slower than {show_rate(self.bound)}" if self.bound else what
+        if self.end == "stopped":
+            return f"stopped{reached} of {whole}{after}"
+        return f"{whole} not finished{reached and ','}{reached}{after}"
 
 
 def read_timing(text: str, reaction_seconds: float = HAND) -> Timing:

@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="a line for every setup a claim was measured on, not the fairest one only",
     )
-    parser.add_argument("--why", action="store_true", help="the evidence for each, and who says what is claimed")
+    parser.add_argument("--why", action="store_true", help="the evidence for each claim, and where it was published")
     parser.add_argument("--long", action="store_true", help="everything: the setups and runs behind each as well")
     options.add_review(parser)
     options.add_units(parser)
@@ -59,14 +59,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show_json("claims", claims_answer(rows, tolerance, beside, said))
     else:
         env.show(_shown(arguments, review, rows, beside, said))
-        env.show(
-            [
-                "",
-                "next: ulterion report"
-                if arguments.why or arguments.long
-                else "next: ulterion claims --why, then ulterion report",
-            ]
-        )
+        first = "" if arguments.why or arguments.long else "ulterion claims --why, then "
+        env.show(["", f"next: {first}ulterion report"])
     verdicts = {r.judgement.verdict for r in rows} | {r.verdict for r in beside}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 
@@ -78,7 +72,7 @@ def _shown(
     rivals: Sequence[RivalRow],
     said: Sequence[Provenance],
 ) -> list[Shown]:
-    """Return the claims as far as is asked for."""
+    """Return the answer, with the evidence or everything where that is asked for."""
     from ulterion.features.claims import words
     from ulterion.features.claims.overview import claims_overview
     from ulterion.features.claims.speedup_tables import rivals_table

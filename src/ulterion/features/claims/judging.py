@@ -289,7 +289,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
 def _judge_port(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     """Judge the bus that a port is sold as: by the link of what was plugged in, or else by rates that rule every slower bus out.
 
-    A rate that is too low proves nothing against a port: the drive, or what lies between, may be as slow.
+    A low rate proves nothing against a port: the drive, or a part between them, may be the limit.
     """
     linked = case.run.seen_link
     if linked in BUSES and not is_lower(linked, claimed):
@@ -315,7 +315,7 @@ def _judge_port(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
     found = next(
         (f for f in bus_findings(case.review, case.everything, list(case.everything)) if f.setup == case.setup), None
     )
-    fits = f"{rate} fits {found.link.name}" if found is not None else f"{rate} is within what {slower.name} gives, too"
+    fits = f"{rate} fits {found.link.name}" if found is not None else f"{slower.name} could carry {rate} too"
     return replace(row, judgement=ClaimJudgement("undecided", share, f"{fits}; a faster drive in this port would tell"))
 
 

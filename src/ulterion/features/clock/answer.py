@@ -10,7 +10,7 @@ from ulterion.features.clock.judging import ClockRow
 from ulterion.model.review import Review
 from ulterion.results.buses import findings_among, of_estimates
 from ulterion.show.bus_words import bus_sentence
-from ulterion.show.sentences import how_much, listed
+from ulterion.show.sentences import how_much_than, listed
 
 COUNTS = {1: "one", 2: "two"}
 
@@ -67,9 +67,7 @@ def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> st
         names.reverse()
         told.reverse()
     least = "at least " if row.comparison is None else ""
-    much = how_much(times)
-    than = f"{much} as" if much.endswith("as fast") else f"{much} than"
-    return f"{names[0]} is {least}{than} {names[1]}: {told[0]} against {told[1]}{_basis(row, base)}"
+    return f"{names[0]} is {least}{how_much_than(times)} {names[1]}: {told[0]} against {told[1]}{_basis(row, base)}"
 
 
 def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
@@ -84,7 +82,7 @@ def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
 def _took(row: ClockRow, unit: str) -> str:
     """Return how long a row took, or what it came to: '2.6 GB in 52 s, 50 MB/s'."""
     if row.estimate is None:
-        return typed(row.words[-1].partition(": slower than")[0]) if row.words else "not finished"
+        return typed(row.progress[-1]) if row.progress else "not finished"
     rate = show_rate(row.estimate.rate, unit)
     if row.seconds is None or row.size is None:
         return rate

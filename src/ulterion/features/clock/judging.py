@@ -32,7 +32,7 @@ class ClockRow:
         medium: of the setup; `setup`, `task`, `direction` what it is.
         estimate: its rate, bytes per second, None where no timing is a figure.
         bound: what it was slower than, where a timing says no more.
-        words: each timing in words.
+        words: each timing in words; `progress` how far each got, without the rate that this bounds.
         source: the setup that was copied from, where both ends are setups; a transfer between two is held against the same source's alone.
         network: the kind of network file system that it went over, or None.
         copied: whether the files were copied by us; else a hand timed them.
@@ -55,6 +55,7 @@ class ClockRow:
     estimate: Estimate | None
     bound: float | None
     words: tuple[str, ...]
+    progress: tuple[str, ...] = ()
     source: str | None = None
     network: str | None = None
     copied: bool = False
@@ -232,6 +233,7 @@ def _family(
             watched=max((t.seconds for t in cell.timings if t.bound and t.seconds), default=None),
             seconds=cell.size / known.rate if cell.size and known is not None else None,
             words=tuple(t.words() for t in cell.timings),
+            progress=tuple(t.progress() for t in cell.timings),
             runs=cell.runs,
             copied=bool(cell.copies),
             source=cell.source,

@@ -8,7 +8,7 @@ from ulterion.core.units import show_rate
 from ulterion.model.review import Review
 from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.bus_words import bus_sentence
-from ulterion.show.sentences import how_much, listed
+from ulterion.show.sentences import how_much, how_much_than, listed
 
 WAYS = {"read": ("reads", "reading"), "write": ("writes", "writing")}
 MOST = 3  # setups that a sentence names; of more it tells the fastest and the slowest
@@ -84,11 +84,10 @@ def _one_way(names: tuple[str, str], compared: Sequence[ComparedRow], rates: dic
     for row in compared:
         ratio = row.comparison.ratio.value if row.comparison else 1.0
         times = ratio if "faster" in verdict else 1 / ratio
-        parts.append((WAYS[row.workload.drive_direction][1], how_much(times), rates[row.workload.drive_direction]))
-    way, much, told = parts[0]
-    than = f"{much} as" if much.endswith("as fast") else f"{much} than"
-    rest = [f"{m} {w} ({t})" for w, m, t in parts[1:]]
-    return f"{winner} is {than} {loser} {way} ({told})" + (f", {listed(rest)}" if rest else "")
+        parts.append((WAYS[row.workload.drive_direction][1], times, rates[row.workload.drive_direction]))
+    way, times, told = parts[0]
+    rest = [f"{how_much(t)} {w} ({r})" for w, t, r in parts[1:]]
+    return f"{winner} is {how_much_than(times)} {loser} {way} ({told})" + (f", {listed(rest)}" if rest else "")
 
 
 def _phrase(row: ComparedRow, rates: str) -> str:

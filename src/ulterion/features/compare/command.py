@@ -38,13 +38,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--since",
         type=options.quantity("parse_duration"),
         metavar="TIME",
-        help="only what was done within so long before the newest run, such as '2 h'",
+        help="only the newest run and those within this time before it, such as '2 h'",
     )
     parser.add_argument(
         "--soaks",
         action="store_true",
         help="compare soaks instead: the newest of each setup named, or runs by their id; the first is "
-        "what the others are held against",
+        "the one the others are compared with",
     )
     parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
     parser.add_argument(
@@ -110,8 +110,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         return Status.DONE
     if personal and not chosen.runs:
         raise UsageError(
-            "nothing was measured yet outside a review; begin with: ulterion measure FOLDER --as 'front port', "
-            "then the same under another label. For a review go into its folder, or use --review DIR"
+            "nothing has been measured outside a review yet; begin with: ulterion measure FOLDER --as 'front port', "
+            "then the same under another label. To compare a review go to its folder, or use --review DIR"
         )
     by_hand = clocked_rows(chosen.review, chosen.runs, margin, chosen.setups, against=chosen.against)
     review, runs = with_guests(arguments.also, env, chosen.review, chosen.runs)
@@ -123,7 +123,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 class Compared(NamedTuple):
-    """What was compared: groups of what was measured and rows of what was timed or copied, of a review at a margin; `scope`: of what only."""
+    """What was compared: groups of measurements, rows of timings and copies, at a margin; `scope` says in words what it was narrowed to."""
 
     folder: ReviewFolder
     review: Review
@@ -154,7 +154,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
         return
     env.show(_answer(compared, labels, noted, arguments, short=short))
     env.show(works_table(folder.review, what_works(folder)))
-    env.show([Text(f"of {scope}; more with --since TIME, or by labels", "muted")] if scope else [])
+    env.show([Text(f"only {scope}; for more give --since TIME, or name the labels", "muted")] if scope else [])
     drawn = _drawn(arguments, paths, compared, labels)
     env.show([""])
     drawn.show(env)
@@ -225,7 +225,7 @@ def _groups(
         if not any(guest in (r.setup for r in g.rows) and len({r.setup for r in g.rows}) > 1 for g in groups):
             medium = review.label(review.setup(guest).medium)
             raise UsageError(
-                f"'{guest}' is of {medium}, which nothing here was measured with; add --against SETUP to compare all with one"
+                f"'{guest}' was measured with {medium}, and nothing here was; add --against SETUP to compare everything with one setup"
             )
     return only_workloads(groups, workloads) if workloads else groups
 
@@ -239,7 +239,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload or arguments.also:
         raise UsageError(
-            "--soaks knows no --against, --also, --margin, --workload and --fail-on; name the soak to hold others against first"
+            "--soaks takes no --against, --also, --margin, --workload or --fail-on; name the soak that the others are compared with first"
         )
     paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     soaks = choose(folder, arguments.setup)

@@ -57,7 +57,7 @@ def _row(group: Group, setup: str, unit: str) -> Cells:
         ),
         None,
     )
-    return [f"  {setup}", *(_cell(r, unit) for r in (*large, small)), Text(_limit(group, setup), style="muted")]
+    return [f"  {setup}", *(rate_cell(r, unit) for r in (*large, small)), Text(_limit(group, setup), style="muted")]
 
 
 def _limit(group: Group, setup: str) -> str:
@@ -78,12 +78,10 @@ def _largest(rows: Sequence[ComparedRow]) -> ComparedRow | None:
     return max(ordered, key=lambda r: (r.workload.is_large, r.estimate.rate), default=None)
 
 
-def _cell(row: ComparedRow | None, unit: str) -> Text | str:
-    return "–" if row is None else rate_cell(row, unit)
-
-
-def rate_cell(row: ComparedRow, unit: str) -> Text | str:
-    """Return a rate, and beside it how far it is from the baseline's."""
+def rate_cell(row: ComparedRow | None, unit: str) -> Text | str:
+    """Return a rate, and beside it how far it is from the baseline's; a dash where nothing was measured."""
+    if row is None:
+        return "–"
     small = row.workload.drive_pattern == "random"
     rate = row.estimate.rate
     shown = show_iops(rate / row.workload.block_bytes) if small else show_rate(rate, unit, with_unit=False)

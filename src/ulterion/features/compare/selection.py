@@ -24,7 +24,7 @@ class Selection:
         runs: those that count.
         setups: the setups asked for, in order; empty for all.
         against: the setup that all others are compared with, or None for each medium's baseline.
-        scope: in words what was left out, '' for nothing.
+        scope: what the comparison was narrowed to, in words; '' for everything.
     """
 
     review: Review
@@ -59,7 +59,7 @@ def _against(review: Review, setups: Sequence[str], named: str | None) -> str | 
 
 
 def _of_late(chosen: Selection, seconds: float, *, one_drive: bool) -> Selection:
-    """Return only what was done within so many seconds of the newest run, outside a review of its drive alone."""
+    """Return only the runs within so many seconds before the newest; with `one_drive`, only those of its drive."""
     review = chosen.review
     mine = [r for r in chosen.runs if r.setup in review.setups]
     if not mine:

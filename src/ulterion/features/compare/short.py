@@ -10,7 +10,7 @@ from ulterion.features.clock.tables import clocked_lines
 from ulterion.features.compare.answer import answers
 from ulterion.features.compare.overview import rate_cell
 from ulterion.model.review import Review
-from ulterion.results.comparison import ComparedRow, Group
+from ulterion.results.comparison import Group
 from ulterion.show.blocks import BLANK, Shown, Table, Text
 from ulterion.show.sentences import sentence_of
 
@@ -41,7 +41,7 @@ def _table(review: Review, group: Group, unit: str) -> Shown:
     lines = []
     for setup in dict.fromkeys(r.setup for r in group.rows):
         cells = [next((r for r in group.rows if r.setup == setup and r.workload.text == text), None) for text in kept]
-        lines.append([Text(review.setup_label(setup), style="name"), *(_cell(c, unit) for c in cells)])
+        lines.append([Text(review.setup_label(setup), style="name"), *(rate_cell(c, unit) for c in cells)])
     return Table(columns, lines)
 
 
@@ -57,10 +57,6 @@ def _workloads(group: Group) -> list[str]:
     """Return the workloads that stand side by side: those compared first."""
     compared = [r.workload.text for r in group.rows if r.comparison is not None]
     return list(dict.fromkeys([*compared, *(r.workload.text for r in group.rows)]))[:MOST]
-
-
-def _cell(row: ComparedRow | None, unit: str) -> Text | str:
-    return "–" if row is None else rate_cell(row, unit)
 
 
 def _left_out(group: Group) -> list[Shown]:

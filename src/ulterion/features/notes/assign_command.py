@@ -1,4 +1,4 @@
-"""`ulterion assign`: give a run of before the setup that it was made on."""
+"""`ulterion assign`: say which setup an earlier run was made on."""
 
 from __future__ import annotations
 
@@ -36,6 +36,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.json:
         env.show_json("assigned", Assigned(changed.id, summary.setup, setup))
     else:
-        was = f", and no longer of '{summary.setup}'" if summary.setup is not None else ""
-        env.show([f"run {changed.id} is of '{folder.review.setup_label(setup)}' now{was}", "next: ulterion compare"])
+        was = f"; it was under '{summary.setup}'" if summary.setup is not None else ""
+        env.show([f"run {changed.id} is now under '{folder.review.setup_label(setup)}'{was}", "next: ulterion compare"])
     return Status.DONE

@@ -96,11 +96,7 @@ def _check(arguments: argparse.Namespace) -> None:
     """Refuse options that the kind of table does not have."""
     from ulterion.core.errors import UsageError
 
-    given = [
-        n
-        for n in ("name", "kind", "link", "inside", "claims", "price", "chain", "target", "label")
-        if getattr(arguments, n)
-    ]
+    given = [n for n in dict.fromkeys(n for names in FIELDS.values() for n in names) if getattr(arguments, n)]
     given += [n for n, there in (("baseline", arguments.baseline), ("from", arguments.drive)) if there]
     known = (*FIELDS[arguments.what], *(("baseline", "from") if arguments.what == "setup" else ()))
     wrong = next((n for n in given if n not in known), None)

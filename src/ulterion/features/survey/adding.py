@@ -31,14 +31,14 @@ class Wanted:
 PART = (
     Wanted("name", "name, maker and product as readers know it", needed=True),
     Wanted("kind", "kind: drive, card, enclosure, reader, hub, adapter, cable, ...", needed=True),
-    Wanted("link", "its link towards the host, such as 'USB 10 Gb/s' (Enter: not known)"),
+    Wanted("link", "its link towards the host, such as 'USB 10 Gb/s' (Enter: unknown)"),
     Wanted("claims", "what the box claims, such as 'read 1050 MB/s, write 1000 MB/s' (Enter: nothing)"),
-    Wanted("price", "price, such as '34 EUR' (Enter: not known)"),
+    Wanted("price", "price, such as '34 EUR' (Enter: unknown)"),
 )
-PORT = (Wanted("link", "its link, such as 'USB 10 Gb/s' (Enter: that is the question)"),)
+PORT = (Wanted("link", "its link, such as 'USB 10 Gb/s' (Enter: unknown)"),)
 SETUP = (
     Wanted("chain", "chain, port first and drive last, such as 'left > pod > reed'", needed=True),
-    Wanted("target", "the folder where the drive is mounted (Enter: named when measuring)"),
+    Wanted("target", "the folder where the drive is mounted (Enter: you name it when you measure)"),
 )
 ASKED = {"part": PART, "port": PORT, "setup": SETUP}
 

@@ -59,14 +59,10 @@ def find_drive(survey: Survey, name: str | None) -> Drive:
                 f"there are {len(others)} drives besides the system's; name one: {', '.join(d.name for d in others)}"
             )
         return others[0]
-    bare = name.removeprefix("/dev/")
-    matching = [d for d in survey.drives if bare in (d.name, d.serial)]
-    if not matching:
-        raise UsageError(unknown("drive", bare, [d.name for d in survey.drives]))
-    if len(matching) > 1:
-        names = " and ".join(d.name for d in matching)
-        raise UsageError(f"{names} both show the serial {bare}; name the drive you mean by its kernel name")
-    return matching[0]
+    found = survey.drive_called(name)
+    if found is None:
+        raise UsageError(unknown("drive", name.removeprefix("/dev/"), [d.name for d in survey.drives]))
+    return found
 
 
 def only(survey: Survey, names: list[str]) -> Survey:
