@@ -2,7 +2,7 @@
 
 An answer begins with `schema`: its name, version and kind.  The version changes when a reader of an older one would be
 misled: 1 (2026) the first, 2 with bottlenecks in the place of `limit`, 3 with the words of setups, latency and workloads that are used
-now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; unknown values are null.
 """
 
 from __future__ import annotations

@@ -96,7 +96,7 @@ COMMANDS = {
     ),
     "assign": Command(
         "features.notes.assign_command",
-        "give a run of before the setup that it was made on",
+        "say which setup an earlier run was made on",
         "ulterion assign 26a0d6 'front port'",
         "ulterion assign 26a0d6 pod --review field-kit",
     ),

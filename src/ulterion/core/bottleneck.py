@@ -1,7 +1,7 @@
 """What held a setup back: named by elimination, from what its elements carried elsewhere.
 
 An element that carried more on another setup is cleared.  So is one without which the rate stayed the same, and a port
-whose link could carry far more.  What is left are the suspects.  One left is the bottleneck; of several none is accused.
+whose link could carry far more.  The others are the suspects.  A single suspect is the bottleneck; of several none is named.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class Carried:
 
 @dataclass(frozen=True)
 class Cleared:
-    """An element that is not to blame, and by what.
+    """An element that is not to blame, and the evidence.
 
     Attributes:
         key, label: which.
@@ -88,7 +88,7 @@ class Finding:
 
     Attributes:
         setup, run, rate: whose rate it is, bytes per second.
-        suspects: what is left; the bottleneck when it is one.
+        suspects: the elements that were not cleared; the bottleneck when there is only one.
         how: by what one was found; 'together' when every element carried more elsewhere; None with several.
         other: the setup that shows it, for a swap or the medium's own rate; `other_rate` what that carried.
         cleared: all others.

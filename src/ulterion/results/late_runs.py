@@ -11,6 +11,6 @@ LAST = 24 * 3600.0  # seconds before the newest run, where nothing else is asked
 
 
 def late(runs: Sequence[AnyRun], seconds: float) -> list[AnyRun]:
-    """Return the runs that began within so many seconds before the newest."""
+    """Return the newest run and those that began within so many seconds before it."""
     newest = max((r.started for r in runs), default=None)
     return [r for r in runs if newest is not None and newest - r.started <= datetime.timedelta(seconds=seconds)]

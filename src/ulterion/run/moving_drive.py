@@ -118,7 +118,7 @@ class _Watch:
         self._answers: dict[str, bool | None] = {}
 
     def look(self, drives: Sequence[Drive], tell: Tell) -> Arrived | None:
-        """Return the drive where it is back and can be measured; tell what is wrong, once."""
+        """Return the drive once it can be measured in another port; say once what is wrong."""
         there = [d for d in drives if d.size and not d.system]
         mine = next((d for d in there if self._one.is_it(d)), None) or self._by_size(there)
         if mine is None:

@@ -1,4 +1,4 @@
-"""Setups that make themselves: a reviewer's label, and what is plugged in, become tables of review.toml."""
+"""Setups made from a reviewer's label and what is plugged in, as tables of review.toml."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def key_of(label: str, taken: Collection[str] = ()) -> str:
 
 
 def named_setup(folder: ReviewFolder, label: str, target: str, start: Path, *, medium: str | None = None) -> str:
-    """Return the setup that a label and what is plugged in at a target stand for; one that is new is taken up by the review.
+    """Return the setup of a label and a target; a new one is made from what is plugged in, and added to the review.
 
     `target` is a folder, a file, a device or 'net:HOST', seen from the folder `start`; `medium` the key of the drive where that is known
     already, whatever a box around it shows.  Raises UsageError.
@@ -65,7 +65,7 @@ def named_setup(folder: ReviewFolder, label: str, target: str, start: Path, *, m
 
 
 def setup_of_facts(folder: ReviewFolder, name: str, facts: TargetFacts) -> str:
-    """Return the setup of a name or label for a run of before; one that is new is made from what the run shows.  Raises UsageError."""
+    """Return the setup of a name or label for an earlier run; a new one is made from what the run recorded.  Raises UsageError."""
     review = folder.review
     if name in review.setups:
         return name
@@ -114,7 +114,7 @@ class _Seen:
 
 
 def expected_facts(facts: TargetFacts) -> dict[str, str]:
-    """Return what a setup should expect of what is plugged in now: serial, port, link, driver, as far as they show."""
+    """Return what a setup should expect, from what is plugged in now: serial, port, link and driver, where known."""
     link = known_link(facts.link)
     known = {"serial": facts.serial, "port": facts.port, "link": link.name if link else None, "driver": facts.driver}
     return {k: v for k, v in known.items() if v}
@@ -163,7 +163,7 @@ def _medium(review: Review, facts: TargetFacts) -> tuple[str, dict[str, Value] |
 
 
 def _port(review: Review, facts: TargetFacts) -> tuple[str | None, str | None]:
-    """Return the key of the port, and the link it is able to where it is new to the review."""
+    """Return the key of the port, and its fastest link where the port is new to the review."""
     if facts.port is None:
         return None, None
     for setup in review.setups.values():

@@ -1,6 +1,6 @@
 """Answers as data: frozen dataclasses, of which JSON and the published schema are made by one adapter.
 
-Sizes are bytes, times seconds, rates bytes per second, temperatures C; what is not known is null.
+Sizes are bytes, times seconds, rates bytes per second, temperatures C; unknown values are null.
 """
 
 from __future__ import annotations

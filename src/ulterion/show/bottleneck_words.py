@@ -57,7 +57,7 @@ def evidence(finding: Finding, sole_suspect: Suspect) -> str:
 
 
 def _spared(finding: Finding) -> str:
-    """Say by what the others were cleared, the telling ones first."""
+    """Say how the others were cleared, the strongest evidence first."""
     words = []
     for one in finding.cleared:
         if one.why == "carried more" and one.rate is not None:

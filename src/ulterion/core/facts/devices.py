@@ -1,4 +1,4 @@
-"""What a survey of a machine finds, as plain facts; what is not known is None."""
+"""What a survey of a machine finds, as plain facts; unknown values are None."""
 
 from __future__ import annotations
 

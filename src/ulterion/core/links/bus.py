@@ -1,4 +1,4 @@
-"""Which bus a port is, told from the rates of one drive in it and in another: where no system shows the link, rates do.
+"""Which bus a port runs on, judged by the rates of one drive in it and in another port, for machines that do not show the link.
 
 A rate above what a link carries at the very most rules that link out, for certain.  A rate within a link's practical range fits it, and is
 no proof: anything else between port and drive may be as slow.  Evidence for the link: the same drive is faster elsewhere, reads and

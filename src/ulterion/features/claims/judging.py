@@ -287,7 +287,7 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
 
 
 def _judge_port(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
-    """Judge the bus that a port is sold as: by the link of what was plugged in, or else by rates that rule every slower bus out.
+    """Judge the bus that a port is sold as: by the link of the drive in it, or by rates that rule out every slower bus.
 
     A low rate proves nothing against a port: the drive, or a part between them, may be the limit.
     """

@@ -58,7 +58,7 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
 
 
 def _with_transfers(review: Review, timed: Mapping[str, Mapping[str, Rates]], row: RivalRow) -> RivalRow:
-    """Return a row that was not measured by what was timed by hand or copied on both, where anything was."""
+    """Return a row, judged by timings and copies where nothing was measured on both."""
     setups = _pair(review, timed, row.part, row.than) if row.verdict == "not measured" else None
     if setups is None:
         return row
@@ -110,7 +110,7 @@ def _row(
 def _judged(
     row: RivalRow, ratios: Sequence[tuple[str, Ratio]], large: Sequence[tuple[str, Ratio]], needed: float
 ) -> RivalRow:
-    """Return a row with its verdict by the ratios of what was done on both, by name; `large` are those of large transfers."""
+    """Return a row with its verdict from the ratios of the work done on both, by name; `large` are those of large transfers."""
     true_on = tuple(text for text, r in ratios if r.value >= needed)
     verdict = _verdict([r for _, r in ratios], needed)
     why_open = _why_open([r for _, r in ratios], needed) if verdict == "undecided" else None

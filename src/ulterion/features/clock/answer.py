@@ -71,7 +71,7 @@ def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> st
 
 
 def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
-    """Return several in their order, the fastest first; what has only a bound stands last."""
+    """Return several setups, fastest first; those with only a bound come last."""
     ranked = sorted(rows, key=lambda r: (r.estimate is None, -(r.estimate.rate if r.estimate else r.bound or 0.0)))
     phrases = [f"{review.setup_label(r.setup)} ({_took(r, unit)})" for r in ranked]
     unsure = [review.setup_label(r.setup) for r in rows if r.verdict == "undecided"]

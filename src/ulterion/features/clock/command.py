@@ -95,7 +95,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _beside(folder: ReviewFolder, kept: Sequence[ClockRun], *, personal: bool) -> list[ClockRow]:
-    """Return what was just timed beside other transfers of the same tasks: of the review, or outside one of these timings or the last day."""
+    """Return the new timings beside other transfers of the same tasks: the review's, or outside a review those of the last day."""
     from ulterion.features.clock.judging import clocked_rows
     from ulterion.results.late_runs import LAST, late
 

@@ -116,7 +116,7 @@ def _ratio(ratio: Ratio | None) -> Plain:
 
 
 def clocked_answer(kept: Sequence[Kept[ClockRun]], answer: Sequence[str], rows: Sequence[ClockRow]) -> Clocked:
-    """Return what was kept of timings, and what they say beside others of their task."""
+    """Return the timings that were kept, and how they compare with others of their task."""
     return Clocked(tuple(answer), tuple(_clocked(k.run, k.path) for k in kept), tuple(map(ClockedRow.by, rows)))
 
 

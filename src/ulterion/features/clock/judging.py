@@ -133,7 +133,7 @@ def clocked_rows(
 
 
 def transfer_rates(review: Review, runs: Sequence[AnyRun]) -> dict[str, dict[str, Rates]]:
-    """Return the rates of what was timed or copied, by setup and by what was transferred, which way."""
+    """Return the rates of timings and copies, by setup and by task with its direction."""
     rates: dict[str, dict[str, Rates]] = {}
     for cell in _cells(review, runs):
         if cell.rates and cell.source is None:

@@ -74,7 +74,7 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
 
 
 def split_label(text: str) -> tuple[str | None, str]:
-    """Return the name of what was timed, or None, and the timing: 'old reader: 4.2 GB in 1m12s'."""
+    """Return the label, or None, and the timing: 'old reader: 4.2 GB in 1m12s'."""
     label, colon, timing = text.partition(": ")
     return (label.strip(), timing.strip()) if colon and label.strip() else (None, text)
 

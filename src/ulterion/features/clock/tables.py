@@ -59,7 +59,7 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
 def clocked_lines(
     review: Review, answers: Sequence[str], rows: Sequence[ClockRow], kept: Sequence[Kept[ClockRun]], unit: str
 ) -> list[Shown]:
-    """Return what timings say: the answer, a line for each setup with time and rate, what is doubtful, and where they are kept."""
+    """Return the answer, a line for each setup with its time and rate, the doubts, and where the timings are kept."""
     told = [(r, rate_words(r.estimate, r.bound, unit)) for r in rows]
     lines: list[list[Text | str]] = [
         [

@@ -211,7 +211,7 @@ def _groups(
     *,
     may_be_none: bool,
 ) -> list[Group]:
-    """Return what was measured of a selection, in a review with the setups of others that are named beside it."""
+    """Return the measurements of a selection in groups, with the setups of other reviews that were named."""
     from ulterion.core.errors import UsageError
     from ulterion.results.comparison import compare_review, only_workloads
     from ulterion.results.pooling import pooled_results
@@ -266,7 +266,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 def _drawn(
     arguments: argparse.Namespace, paths: Sequence[Path], compared: Compared, labels: dict[str, str]
 ) -> SavedFigures:
-    """Draw one figure for each medium, with the medium's name in the file's where there are several; or one of what was timed."""
+    """Draw a figure for each medium, named after it where there are several; or one figure of the timings."""
     if not paths:
         return SavedFigures()
     from ulterion.features.compare.figures import draw_comparison, draw_transfers

@@ -152,5 +152,5 @@ def comparison_answer(
     outcomes: Mapping[str, list[str]] | None = None,
     works: Mapping[str, dict[str, Outcome]] | None = None,
 ) -> Comparison:
-    """Return the answer: groups, and what was timed by hand or noted beside them; `works` are outcomes by setup and question."""
+    """Return the answer: groups, with the timings and notes; `works` are outcomes by setup and question."""
     return Comparison(margin, tuple(map(GroupData.by, groups)), clocked, dict(outcomes or {}), dict(works or {}))

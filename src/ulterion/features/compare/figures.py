@@ -57,7 +57,7 @@ def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, d
 
 
 def draw_transfers(rows: Sequence[ClockRow], title: str, unit: str, cast: SetupStyles, *, dark: bool = False) -> Figure:
-    """Return bars of what was timed by hand or copied, a panel for each task, with 95 % intervals; what has only a bound is left out."""
+    """Draw timings and copies as bars, a panel for each task, with 95 % intervals; those with only a bound are left out."""
     palette = palette_of(dark=dark)
     timed = [(r, e) for r in rows if (e := r.estimate) is not None]
     tasks = list(dict.fromkeys(task_words(r) for r, _ in timed))

@@ -73,7 +73,7 @@ def _limit(group: Group, setup: str) -> str:
 
 
 def _largest(rows: Sequence[ComparedRow]) -> ComparedRow | None:
-    """Return the fastest large transfers in order; of what was not compared last."""
+    """Return the row of the fastest sequential transfers, large ones before small ones."""
     ordered = [r for r in rows if r.workload.drive_pattern == "sequential"]
     return max(ordered, key=lambda r: (r.workload.is_large, r.estimate.rate), default=None)
 

@@ -1,4 +1,4 @@
-"""What is compared: setups by name or label, runs by their id, or outside any review what was done last."""
+"""What is compared: setups by name or label, runs by id, or outside a review the latest runs."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class Selection:
 def selected(
     folder: ReviewFolder, names: Sequence[str], against: str | None, since: float | None, *, personal: bool
 ) -> Selection:
-    """Return what is compared; `since` are seconds before the newest run, `personal` whether it is outside any review.  Raises UsageError."""
+    """Return what is compared; `since` is in seconds before the newest run, `personal` means outside any review.  Raises UsageError."""
     ids = {s.id: s for s in folder.summaries()}
     if names and all(name in ids and name not in folder.review.setups for name in names):
         return _of_runs(folder, [ids[n] for n in names], against)
@@ -50,7 +50,7 @@ def selected(
 
 
 def _against(review: Review, setups: Sequence[str], named: str | None) -> str | None:
-    """Return what all are compared with: what is named, or the first of setups that share no medium and have no baseline of their own; else None."""
+    """Return the baseline of everything: the one named, or the first of several setups that each have another medium and no baseline; else None."""
     if named is not None:
         return review.setup_called(named)
     media = {review.setups[key].medium for key in setups}

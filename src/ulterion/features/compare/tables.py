@@ -174,7 +174,7 @@ def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
 
 
 def _why(group: Group, labels: dict[str, str]) -> list[Shown]:
-    """Return what is behind the answer: the evidence for bottlenecks, added latency, how far the intervals reach, other differences."""
+    """Return the evidence: for bottlenecks, added latency, what the intervals leave out, other differences."""
     network = any(isinstance(r.workload, NetworkWorkload) for r in group.rows)
     small = "Small messages" if network else "Small requests, one at a time"
     differs = [f"{name}: {'; '.join(phrases)}" for name, phrases in group.differs.items() if phrases]

@@ -75,14 +75,14 @@ def _counted(compared: Sequence[Comparison], margin: float) -> list[str]:
 
 
 def _of(count: int, total: int) -> str:
-    """Return how many of so many tests."""
+    """Return a count of tests in words: '3 of 7', 'all 7 tests'."""
     if count == total:
         return f"all {total} tests" if total > 1 else "the only test"
     return f"{count} of {total}"
 
 
 def _reach(compared: Sequence[Comparison], word: str) -> str:
-    """Return by how much faster or slower, from the least to the most."""
+    """Return how much faster or slower, from the smallest difference to the largest."""
     if word not in DIFFERENT:
         return ""
     ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))

@@ -91,7 +91,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
 def _end_by_hand(
     review: Review, runs: Sequence[AnyRun], setup: str, way: Direction
 ) -> tuple[End, tuple[str, ...]] | None:
-    """Return an end by what was timed or copied there, the task with the most timings; None where nothing was."""
+    """Return an end from its timings and copies, by the task with the most of them; None without any."""
     rows = [r for r in clocked_rows(review, runs, review.review.margin) if (r.setup, r.direction) == (setup, way)]
     known = [(r, e) for r in rows if (e := r.estimate) is not None and r.suspect is None and r.source is None]
     if not known:

@@ -109,7 +109,7 @@ def _check(arguments: argparse.Namespace) -> None:
 
 
 def _tables(arguments: argparse.Namespace, env: Environment, path: Path, folder: ReviewFolder) -> Tables:
-    """Return the tables to write; on a terminal what is missing is asked for."""
+    """Return the tables to write; on a terminal, ask for what is missing."""
     from ulterion.core.errors import UsageError
     from ulterion.features.survey.adding import ASKED, asked_for, checked, values_of
 

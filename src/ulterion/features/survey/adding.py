@@ -21,7 +21,7 @@ Ask = Callable[[str], str | None]
 
 @dataclass(frozen=True)
 class Wanted:
-    """One thing that a table needs: its key, what is asked for it, and whether it may be left out."""
+    """One value of a table: its key, the question that asks for it, and whether it is needed."""
 
     key: str
     question: str
@@ -67,7 +67,7 @@ def chain_of(text: str, review: Review) -> list[str]:
 
 
 def values_of(what: str, given: dict[str, str], review: Review) -> dict[str, Value]:
-    """Return what stands in a table for what was given in words, by key; raise UsageError."""
+    """Return the values of a table from the words given, by key; raise UsageError."""
     values: dict[str, Value] = {}
     for key, text in given.items():
         if key == "claims":
@@ -84,7 +84,7 @@ def values_of(what: str, given: dict[str, str], review: Review) -> dict[str, Val
 def asked_for(
     path: Path, what: str, key: str, given: dict[str, str], *, ask: Ask, tell: Callable[[str], None]
 ) -> dict[str, str]:
-    """Return what was given, and what is missing as it was answered, one at a time; a wrong answer is asked for again, alone."""
+    """Return the words given, and the answers to what was missing; a wrong answer is asked for again."""
     review = parse_review(read_text(path), path)
     answers = dict(given)
     for wanted in ASKED[what]:
