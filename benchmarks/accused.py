@@ -61,7 +61,7 @@ def main() -> None:
         verdicts = {v: n for (is_true, v), n in tally.items() if is_true == true}
         total = sum(verdicts.values())
         print("honest" if true else "short of it", total)
-        print(*(f"  {v:<20} {n:>4}  {n / total * 100:5.1f} %" for v, n in sorted(verdicts.items())), sep="\n")
+        print(*(f"  {v:<20} {n:>4}  {n / total * 100:5.1f}%" for v, n in sorted(verdicts.items())), sep="\n")
 
 
 if __name__ == "__main__":

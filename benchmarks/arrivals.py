@@ -119,8 +119,8 @@ def main() -> None:
             for number in range(asked.copies)
         ]
         means, most = (np.array(v) for v in zip(*found, strict=True))
-        print(f"{'with' if counter else 'without'} a counter: ahead of the device by {100 * means.mean():.1f} % on average, "
-              f"{100 * np.quantile(most, 0.95):.1f} % at some moment in 95 % of copies, {100 * most.max():.1f} % at most")  # fmt: skip
+        print(f"{'with' if counter else 'without'} a counter: ahead of the device by {100 * means.mean():.1f}% on average, "
+              f"{100 * np.quantile(most, 0.95):.1f}% at some moment in 95% of copies, {100 * most.max():.1f}% at most")  # fmt: skip
 
     marked = [
         (done.from_memory, share)

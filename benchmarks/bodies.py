@@ -6,7 +6,7 @@ Two to four bodies in a row from where the heat arises to the room (a chip, a bo
 resistance to the next, and a leak of its own to the room in some.  The sensor sits on any of them: on the first its rise is a sum of lags, on the others it begins late.
 Heat is a constant part and one that follows the rate, which is even, noisy, or falls to a lower level once.  The network is solved exactly, second by second;
 none of it is the program's.  Printed is, for loads of 10 to 60 minutes: how often the interval holds the true end, on which side it misses, how
-often a temperature is called settled of those within 1 C of their end, and how often that was right.
+often a temperature is called settled of those within 1 °C of their end, and how often that was right.
 """
 
 from __future__ import annotations

@@ -250,7 +250,7 @@ def main() -> None:
     for counts in (tally, played):
         total = sum(counts.values())
         print(
-            "\n".join(f"{what:<28} {count:>5}  {count / total * 100:5.1f} %" for what, count in counts.most_common()),
+            "\n".join(f"{what:<28} {count:>5}  {count / total * 100:5.1f}%" for what, count in counts.most_common()),
             "\n",
         )
 

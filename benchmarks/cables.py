@@ -12,7 +12,7 @@ import random
 from ulterion.core.estimates.power import Cable
 
 SQUARE_MM = {20: 0.518, 22: 0.326, 24: 0.205, 26: 0.129, 28: 0.0810, 30: 0.0509, 32: 0.0320}
-RESISTIVITY = 0.01724  # ohm mm2 / m, annealed copper at 20 C
+RESISTIVITY = 0.01724  # ohm mm2 / m, annealed copper at 20 °C
 PIECES = 100
 
 
@@ -49,8 +49,8 @@ def main() -> None:
         if found is not None and truth is not None and lost is not None and not edge:
             worst_volts = max(worst_volts, abs(found - truth) / truth)
             worst_watts = max(worst_watts, abs(lost - (volts - truth) * watts / truth) / watts)
-    print(f"{asked.cables} cables: {wrong} said to work that do not, or the reverse; volts at the end off by {100 * worst_volts:.2f} % "
-          f"at most, watts lost by {100 * worst_watts:.2f} % of what is drawn")  # fmt: skip
+    print(f"{asked.cables} cables: {wrong} said to work that do not, or the reverse; volts at the end off by {100 * worst_volts:.2f}% "
+          f"at most, watts lost by {100 * worst_watts:.2f}% of what is drawn")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -98,7 +98,7 @@ def foretold(folder: Path) -> None:
         near += abs(seconds / cost.seconds(files, size) - 1) <= 0.15
         held += low <= seconds <= high
     print(
-        f"cost: {cost.per_file * 1e6:.0f} us a file, {cost.rate / 1e6:.0f} MB/s; 20 other folders: within 15 % {near}, in the interval {held}"
+        f"cost: {cost.per_file * 1e6:.0f} µs a file, {cost.rate / 1e6:.0f} MB/s; 20 other folders: within 15% {near}, in the interval {held}"
     )
 
 

@@ -45,13 +45,13 @@ def main() -> None:
             ratio = statistics.median(p[0][0][text] / p[1][0][text] for p in pairs)
             wait, usual = (statistics.median(p[i][1][f"wait {text}"] for p in pairs) * 1e6 for i in (0, 1))
             print(
-                f"{text:32} portable {ours:8.1f}  Linux {theirs:8.1f} MB/s  ratio {ratio:5.3f}   median wait {wait:7.0f} and {usual:7.0f} us"
+                f"{text:32} portable {ours:8.1f}  Linux {theirs:8.1f} MB/s  ratio {ratio:5.3f}   median wait {wait:7.0f} and {usual:7.0f} µs"
             )
         if workloads == SMALL:
             one, deep = (
                 statistics.median(p[0][1][k] for p in pairs) * 1e6 for k in ("request_cost", "request_cost_deep")
             )
-            print(f"told of the portable engine: {one:.1f} us for one at a time, {deep:.1f} us for each of many")
+            print(f"told of the portable engine: {one:.1f} µs for one at a time, {deep:.1f} µs for each of many")
         else:
             print(f"wanted on large transfers: {WANTED} or more")
 

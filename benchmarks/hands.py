@@ -3,7 +3,7 @@
     python -m benchmarks.hands [HANDS]
 
 Hands are late or early by a normal error of 0.2 s at each end, or by a reaction that is skewed (lognormal, 0.2 s in the middle) at both; transfers
-last 6 s to 20 minutes and vary by nothing or up to 5 % from one to the next; sizes are typed to two or three digits, times to the second or to
+last 6 s to 20 minutes and vary by nothing or up to 5% from one to the next; sizes are typed to two or three digits, times to the second or to
 a tenth, cut off or rounded.  Or one who starts late every time: by 0.25 s, always, and stops well.  The truth is the rate that the transfers vary around.
 """
 
@@ -67,12 +67,12 @@ def called_different(rng: np.random.Generator, counts: tuple[int, int], varies: 
 
 def few(hands: int, rng: np.random.Generator) -> None:
     """Print how often two alike are called different, and twice as fast is found, by how many timings."""
-    print("| timings | two alike, varying by 10 % | by 20 % | by 3 % | twice as fast, varying by 10 % |")
+    print("| timings | two alike, varying by 10% | by 20% | by 3% | twice as fast, varying by 10% |")
     print("|---:|---:|---:|---:|---:|")
     for counts in ((1, 1), (1, 2), (2, 2), (1, 3), (2, 3), (3, 3)):
         alike = [np.mean([called_different(rng, counts, v) for _ in range(hands)]) for v in (0.1, 0.2, 0.03)]
         found = np.mean([called_different(rng, counts, 0.1, 2.0) for _ in range(hands)])
-        print(f"| {counts[0]} and {counts[1]} | " + " | ".join(f"{v * 100:.1f} %" for v in (*alike, found)) + " |")
+        print(f"| {counts[0]} and {counts[1]} | " + " | ".join(f"{v * 100:.1f}%" for v in (*alike, found)) + " |")
 
 
 def main() -> None:
@@ -86,9 +86,9 @@ def main() -> None:
         for varies in (0.0, 0.01, 0.05):
             found = [holds(rng, count, varies) for _ in range(hands)]
             share, width = np.mean([h for h, _ in found]), np.median([w for _, w in found])
-            print(f"| {count} | {varies * 100:g} % | {share * 100:.1f} % | {width * 100:.2f} % |")
+            print(f"| {count} | {varies * 100:g}% | {share * 100:.1f}% | {width * 100:.2f}% |")
         share = np.mean([holds(rng, count, 0.0, late=True)[0] for _ in range(hands)])
-        print(f"| {count}, started late | 0 % | {share * 100:.1f} % | |")
+        print(f"| {count}, started late | 0% | {share * 100:.1f}% | |")
 
 
 if __name__ == "__main__":

@@ -2,9 +2,9 @@
 
     python -m benchmarks.matrices [NUMBER] [--seed N] [--uneven]
 
-Two to four factors of two to four levels, a tenth to a quarter of the cells missing in every other matrix, levels apart by 20 %, a third of the pairs of factors
-doing something only together (15 %), 0 to 1 % from run to run, 0.3 to 2 % from pass to pass with one pass in ten twice as noisy, 3 or 5 passes, few-changes
-or random order, one or two direct setups three times each, and a drift of 5 % over the day, up or down, in two of three.
+Two to four factors of two to four levels, a tenth to a quarter of the cells missing in every other matrix, levels apart by 20%, a third of the pairs of factors
+doing something only together (15%), 0 to 1% from run to run, 0.3 to 2% from pass to pass with one pass in ten twice as noisy, 3 or 5 passes, few-changes
+or random order, one or two direct setups three times each, and a drift of 5% over the day, up or down, in two of three.
 With --uneven one level of one factor varies five times as much from run to run, as a loose socket does.
 """
 
@@ -137,7 +137,7 @@ def main() -> None:
         count(truth, runs_of(truth, rng, uneven=asked.uneven), told)
     for part, whole in (("effects held", "effects"), ("refused", "effects"), ("pairs found", "pairs"), ("with a false pair", "matrices"),
                         ("drift told", "drifting"), ("drift told falsely", "steady"), ("ranks held", "ranked")):  # fmt: skip
-        print(f"{part}: {told[part]} of {told[whole]} ({100 * told[part] / max(told[whole], 1):.1f} %)")
+        print(f"{part}: {told[part]} of {told[whole]} ({100 * told[part] / max(told[whole], 1):.1f}%)")
 
 
 if __name__ == "__main__":

@@ -148,7 +148,7 @@ def losses(passes: int) -> None:
                     held += low <= 0.01 <= high
                     exact += counts.lost == relay.lost
         print(
-            f"{words}: {statistics.mean(found) * 100:.3f} % lost in the mean of {passes}, interval holds 1 % in {held}, to the datagram in {exact}"
+            f"{words}: {statistics.mean(found) * 100:.3f}% lost in the mean of {passes}, interval holds 1% in {held}, to the datagram in {exact}"
         )
 
 

@@ -1,14 +1,14 @@
 """How often is a setup called different when nothing is?  python -m benchmarks.nulls [REVIEWS] [--seed N].
 
-Reviews of 8 workloads and 5 setups of one medium, all with one truth.  Passes scatter by 0.3 to 5 % around it, as each setup does by
+Reviews of 8 workloads and 5 setups of one medium, all with one truth.  Passes scatter by 0.3 to 5% around it, as each setup does by
 itself (one may be ten times as restless as another), by the normal law or with heavier tails (Student's t with 4 degrees of freedom,
-as passes beside a busy machine do).  Counted are reviews in which any setup is called faster or slower, or a little so; at most 5 %
+as passes beside a busy machine do).  Counted are reviews in which any setup is called faster or slower, or a little so; at most 5%
 may be.
 
     fixed           3 to 8 passes
-    until sure      4 passes, then until sure within 2 %, 10 at most
-    several runs    2 to 5 runs of 4 passes, that lie 1 % apart besides, the same for all workloads of a run
-    power           one setup of two is truly 6 % slower (2 %: at a margin of 3 % that is no loss), 5 passes: how often that is said
+    until sure      4 passes, then until sure within 2%, 10 at most
+    several runs    2 to 5 runs of 4 passes, that lie 1% apart besides, the same for all workloads of a run
+    power           one setup of two is truly 6% slower (2%: at a margin of 3% that is no loss), 5 passes: how often that is said
 """
 
 from __future__ import annotations
@@ -75,8 +75,8 @@ def power(rng: np.random.Generator, reviews: int) -> None:
         for noise in (0.005, 0.01, 0.02, 0.03):
             sides = [np.exp(rng.normal(math.log(c), noise, (reviews, 5))) for c in (1 - loss, 1.0)]
             found = sum(compare(list(a), list(b)).verdict == "slower" for a, b in zip(*sides, strict=True))
-            told.append(f"{noise * 100:g} %: {found / reviews * 100:.1f} %")
-        print(f"a true {loss * 100:g} % less called slower, by noise: {', '.join(told)}")
+            told.append(f"{noise * 100:g}%: {found / reviews * 100:.1f}%")
+        print(f"a true {loss * 100:g}% less called slower, by noise: {', '.join(told)}")
     told = []
     for runs in (2, 3, 4, 5):
         found = 0
@@ -86,8 +86,8 @@ def power(rng: np.random.Generator, reviews: int) -> None:
                 for c in (0.94, 1.0)
             ]
             found += compare(apart[0], apart[1]).verdict == "slower"
-        told.append(f"{runs} runs: {found / reviews * 100:.1f} %")
-    print(f"a true 6 % less called slower, runs and passes 1 % apart: {', '.join(told)}")
+        told.append(f"{runs} runs: {found / reviews * 100:.1f}%")
+    print(f"a true 6% less called slower, runs and passes 1% apart: {', '.join(told)}")
 
 
 def main() -> None:
@@ -104,10 +104,10 @@ def main() -> None:
                 called += any(found[v] for v in DIFFERENT)
                 every += found
             total = sum(every.values())
-            shares = ", ".join(f"{word} {count / total * 100:.2f} %" for word, count in every.most_common())
+            shares = ", ".join(f"{word} {count / total * 100:.2f}%" for word, count in every.most_common())
             tails = "heavy tails" if heavy else "normal"
             print(
-                f"{how}, {tails}: any setup called different in {called / options.reviews * 100:.2f} % of {options.reviews}; {shares}"
+                f"{how}, {tails}: any setup called different in {called / options.reviews * 100:.2f}% of {options.reviews}; {shares}"
             )
     power(np.random.default_rng(options.seed), options.reviews)
 

@@ -1,8 +1,8 @@
 """Passes where verdicts are open against as many passes everywhere: python -m benchmarks.plans [PLANS] [--seed N].
 
-Plans of 24 cells against a baseline with 18 passes.  The true ratios: a third alike, a third well apart (10 to 60 %), a third between 1 and 10 %;
-noise of a pass 0.3 to 3 %, another in each plan, one pass in twenty three times as noisy.  Adaptive passes stop at the verdict that may be taken at
-every look (`core/matrix/deciding.py`), after 3 to 12, and visit what is open once more.  As many passes everywhere are judged each by itself at 5 %, which favours
+Plans of 24 cells against a baseline with 18 passes.  The true ratios: a third alike, a third well apart (10 to 60%), a third between 1 and 10%;
+noise of a pass 0.3 to 3%, another in each plan, one pass in twenty three times as noisy.  Adaptive passes stop at the verdict that may be taken at
+every look (`core/matrix/deciding.py`), after 3 to 12, and visit what is open once more.  As many passes everywhere are judged each by itself at 5%, which favours
 them, as often as it takes to decide as many.  `false`: a verdict that the truth contradicts.
 """
 
@@ -86,16 +86,16 @@ def main() -> None:
             equal[n][1] += sum(is_false(v, t) for v, t in zip(found, true, strict=True))
     total = CELLS * asked.plans
     print(
-        f"adaptive: {made} of {total} decided with {passes / total:.2f} passes a cell; false {wrong / max(made, 1) * 100:.1f} % of those"
+        f"adaptive: {made} of {total} decided with {passes / total:.2f} passes a cell; false {wrong / max(made, 1) * 100:.1f}% of those"
     )
     enough = next((n for n in EQUAL if equal[n][0] >= made), None)
     for n in sorted({5, 10, 15, 20, 30, *([enough] if enough else [])}):
-        print(f"{n} everywhere: {equal[n][0]} decided; false {equal[n][1] / max(equal[n][0], 1) * 100:.1f} %")
+        print(f"{n} everywhere: {equal[n][0]} decided; false {equal[n][1] / max(equal[n][0], 1) * 100:.1f}%")
     if enough is None:
         print(f"not even {max(EQUAL)} everywhere decide as many")
     else:
         print(
-            f"as many are decided by {enough} passes everywhere: {100 * (1 - passes / total / enough):.0f} % are saved"
+            f"as many are decided by {enough} passes everywhere: {100 * (1 - passes / total / enough):.0f}% are saved"
         )
 
 

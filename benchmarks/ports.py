@@ -58,7 +58,7 @@ def main() -> None:
     cases, rng = int(sys.argv[1]) if len(sys.argv) > 1 else 20000, np.random.default_rng(32)
     counts = Counter(case(rng) for _ in range(cases))
     for (said, so), count in sorted(counts.items()):
-        print(f"{said:10} {so:8} {count / cases * 100:6.2f} %")
+        print(f"{said:10} {so:8} {count / cases * 100:6.2f}%")
 
 
 if __name__ == "__main__":

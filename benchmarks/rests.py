@@ -50,11 +50,11 @@ def main() -> None:
                 given_up.append((float(left[-1]), said or 0.0))
     for (name, step), found in sorted(ended.items()):
         degrees, seconds = (np.array(v) for v in zip(*found, strict=True))
-        print(f"{name}, steps of {step:g} C: {len(found)} ended after {np.median(seconds):.0f} s in the middle; "
-              f"left {np.median(degrees):.1f} C in the middle, {np.percentile(degrees, 95):.1f} C in 95 %, {degrees.max():.1f} C at most")  # fmt: skip
+        print(f"{name}, steps of {step:g} °C: {len(found)} ended after {np.median(seconds):.0f} s in the middle; "
+              f"left {np.median(degrees):.1f} °C in the middle, {np.percentile(degrees, 95):.1f} °C in 95%, {degrees.max():.1f} °C at most")  # fmt: skip
     if given_up:
         more = np.mean([left > said + 0.5 for left, said in given_up])
-        print(f"given up after {LONGEST} s: {len(given_up)}; more was left than was said in {more * 100:.0f} %")
+        print(f"given up after {LONGEST} s: {len(given_up)}; more was left than was said in {more * 100:.0f}%")
 
 
 if __name__ == "__main__":

@@ -268,9 +268,9 @@ def verdict(found: Findings, truth: Truth, drive: Drive) -> dict[str, bool | Non
         "a wrong cause is named, of all": bool(named - real),
         "a wrong cause is named, of those that name one": bool(named - real) if named else None,
         "what the evidence allows is named": truth.shown <= named if truth.shown else None,
-        "cache size within 5 %, where named": None if cache is None or truth.cache is None else
+        "cache size within 5%, where named": None if cache is None or truth.cache is None else
         abs(cache.written / truth.cache - 1) <= 0.05,
-        "settled temperature within 1 C": None if settling is None or truth.settles is None or not settling.sure else
+        "settled temperature within 1 °C": None if settling is None or truth.settles is None or not settling.sure else
         abs(settling.end - truth.settles) <= 1.0,
         "the interval holds the truth, settled": inside if settling is not None and settling.sure else None,
         "the interval holds the truth, extrapolated": inside if settling is not None and not settling.sure else None,

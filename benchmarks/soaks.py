@@ -25,7 +25,7 @@ from ulterion.sim.target import SimTarget
 DRIVES = 300
 IDLE_SECONDS, LOAD_SECONDS = 120, 1200
 WRITING = parse_workload("sequential write 1 MiB depth 4")
-MATERIAL = 10  # seconds of a rate lowered by more than 15 % that count as throttling a reader would see
+MATERIAL = 10  # seconds of a rate lowered by more than 15% that count as throttling a reader would see
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ def random_bench(seed: int) -> SimBench:
     rate = float(np.exp(rng.uniform(np.log(200), np.log(4500))))
     drive: dict[str, object] = {
         "capacity": "4 TB", "read": f"{rate} MB/s", "write": f"{rate} MB/s",
-        "noise": f"{rng.uniform(0.2, 4.0)} %",
+        "noise": f"{rng.uniform(0.2, 4.0)}%",
     }  # fmt: skip
     after = rate
     if rng.random() < 0.6:
@@ -62,11 +62,11 @@ def random_bench(seed: int) -> SimBench:
     }  # fmt: skip
     at = rng.uniform(68, 86)
     if rng.random() < 0.6:
-        heat |= {"throttles_at": f"{at} C", "resumes_at": f"{at - rng.uniform(3, 9)} C",
+        heat |= {"throttles_at": f"{at} °C", "resumes_at": f"{at - rng.uniform(3, 9)} °C",
                  "throttled": f"{after * rng.uniform(0.1, 0.6)} MB/s",
                  "gradual": bool(rng.random() < 0.3)}  # fmt: skip
     if rng.random() < 0.85:
-        heat["limit"] = f"{at + rng.uniform(0, 2)} C"
+        heat["limit"] = f"{at + rng.uniform(0, 2)} °C"
     heat["counters"] = bool(rng.random() < 0.5)
     drive["heat"] = heat
     drive["case"] = {"capacity": f"{rng.uniform(60, 600) / to_room} J/K", "to_room": f"{to_room} K/W"}
@@ -115,22 +115,22 @@ def verdict(found: Findings, truth: Truth) -> dict[str, bool | None]:
     error = None if truth.settled is None or sure is None else abs(sure.end - truth.settled)
     return {
         "the write cache named": None if not truth.cache or truth.throttled else cache is not None,
-        "its size within 5 %, where named": None if not truth.cache or cache is None else
+        "its size within 5%, where named": None if not truth.cache or cache is None else
         abs(cache.written / truth.cache - 1) <= 0.05,
         "no cache found where there is none": None if truth.cache else cache is None,
         "throttling told from cache": right,
         "a wrong cause named": None if right is None else
         (cache is not None and not truth.cache) or ("throttling" in causes and not truth.throttled),
         "settled temperature given": None if truth.settled is None else sure is not None,
-        "settled temperature within 1 C": None if error is None else error <= 1.0,
+        "settled temperature within 1 °C": None if error is None else error <= 1.0,
         "its interval holds the truth": None if truth.settled is None or settling is None else
         settling.low <= truth.settled <= settling.high,
         "steady state found when steady": None if not truth.steady else found.steady is not None,
     }  # fmt: skip
 
 
-PROMISES = {"the write cache named": 0.85, "its size within 5 %, where named": 0.95, "no cache found where there is none": 0.98,
-            "throttling told from cache": 0.85, "settled temperature within 1 C": 0.95,
+PROMISES = {"the write cache named": 0.85, "its size within 5%, where named": 0.95, "no cache found where there is none": 0.98,
+            "throttling told from cache": 0.85, "settled temperature within 1 °C": 0.95,
             "steady state found when steady": 0.95}  # fmt: skip
 
 

@@ -1,9 +1,9 @@
 """Whether the figures of a drive are of one state: python -m benchmarks.states [DRIVES] [--seed N].
 
 Random drives on the simulated bench: a cache of 2 to 200 GB, writes after it at 0.1 to 0.8 of the rate, emptied at some rate or not,
-noise of 0.3 to 3 %; two in five also throttle by heat, with or without counting it.  Each is measured by every suite that has large
+noise of 0.3 to 3%; two in five also throttle by heat, with or without counting it.  Each is measured by every suite that has large
 writes, in passes of three lengths, its workloads in three orders.  Counted, for the large writes: figures that are named and within
-3 % of that state's truth (and twice the drive's own noise over the root of the passes), figures without a name that are of one
+3% of that state's truth (and twice the drive's own noise over the root of the passes), figures without a name that are of one
 state, and figures that are of neither.
 """
 
@@ -64,14 +64,14 @@ def drive(rng: random.Random) -> Drive:
         heat = (
             f'[parts.drive.heat]\nidle = "1 W"\nawake = "{rng.uniform(1, 4):.1f} W"\nwriting = "{rng.uniform(2, 12):.1f} W"\n'
             f'reading = "2 W"\ncapacity = "{rng.uniform(3, 20):.1f} J/K"\nto_case = "{rng.uniform(2, 6):.1f} K/W"\n'
-            f'throttles_at = "{at:.0f} C"\nresumes_at = "{at - rng.uniform(3, 15):.0f} C"\nthrottled = "{slow:.1f} MB/s"\n'
-            f'limit = "{at + rng.choice([0, 1, 5]):.0f} C"\ncounters = {rng.choice(["true", "false"])}\n'
+            f'throttles_at = "{at:.0f} °C"\nresumes_at = "{at - rng.uniform(3, 15):.0f} °C"\nthrottled = "{slow:.1f} MB/s"\n'
+            f'limit = "{at + rng.choice([0, 1, 5]):.0f} °C"\ncounters = {rng.choice(["true", "false"])}\n'
         )
     text = (
         f'schema = 2\n[bench]\nhost = "b"\nseed = {rng.randrange(10**6)}\nepoch = 2026-01-01T00:00:00Z\n'
         '[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\nlink = "PCIe 4.0 x4"\ncapacity = "1 TB"\n'
         f'read = "6800 MB/s"\nwrite = "{write:.1f} MB/s"\ncache = "{cache:.1f} GB"\nafter_cache = "{write * share:.1f} MB/s"\n'
-        f'{fold}noise = "{noise:.2f} %"\nread_wait = "60 us"\nwrite_wait = "20 us"\nparallel = 32\n{heat}'
+        f'{fold}noise = "{noise:.2f}%"\nread_wait = "60 µs"\nwrite_wait = "20 µs"\nparallel = 32\n{heat}'
     )
     return Drive(text, truth, noise / 100)
 
@@ -115,7 +115,7 @@ def main() -> None:
                 tally[word_of(figure.passes[0].state, found.rate, one.truth, own)] += 1
     total = sum(tally.values())
     for word, count in tally.most_common():
-        print(f"{word:<32} {count:>5}  {count / total * 100:5.1f} %")
+        print(f"{word:<32} {count:>5}  {count / total * 100:5.1f}%")
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """Work that is foretold against work that is played: python -m benchmarks.works [DRIVES] [--seed N].
 
-Drives of the simulated bench with a write cache of 5 to 150 GB (three in four), heat that throttles (a third), noise of 0.3 to 2 % from pass to pass and as much from
-day to day, soaked for 20 minutes and measured; then 20 GB to 1.5 TB are written in one go, from cold and fresh, on another day.  How often the 90 % interval holds the
+Drives of the simulated bench with a write cache of 5 to 150 GB (three in four), heat that throttles (a third), noise of 0.3 to 2% from pass to pass and as much from
+day to day, soaked for 20 minutes and measured; then 20 GB to 1.5 TB are written in one go, from cold and fresh, on another day.  How often the 90% interval holds the
 played time, how far the middle is off, and how far size over the best rate would have been.
 """
 
@@ -45,7 +45,7 @@ def bench_of(rng: random.Random) -> tuple[str, float]:
     write = rng.uniform(300, 4000)
     noise = rng.uniform(0.003, 0.02)
     lines = [
-        f'capacity = "4 TB"\nread = "{write * 1.1:.0f} MB/s"\nwrite = "{write:.0f} MB/s"\nnoise = "{noise * 100:.2f} %"\nsmall_noise = "2 %"'
+        f'capacity = "4 TB"\nread = "{write * 1.1:.0f} MB/s"\nwrite = "{write:.0f} MB/s"\nnoise = "{noise * 100:.2f}%"\nsmall_noise = "2%"'
     ]
     if rng.random() < 0.75:
         after = write * rng.uniform(0.15, 0.7)
@@ -55,9 +55,9 @@ def bench_of(rng: random.Random) -> tuple[str, float]:
     if rng.random() < 0.33:
         lines.append(
             f'[parts.drive.heat]\nidle = "0.5 W"\nawake = "1.8 W"\nwriting = "{rng.uniform(3, 6):.1f} W"\nreading = "3 W"\ncapacity = "{rng.uniform(8, 25):.0f} J/K"\n'
-            f'to_case = "4 K/W"\nthrottles_at = "{rng.uniform(60, 75):.0f} C"\nresumes_at = "55 C"\nthrottled = "{write * 0.1:.0f} MB/s"\nlimit = "80 C"\nstep = 0.1'
+            f'to_case = "4 K/W"\nthrottles_at = "{rng.uniform(60, 75):.0f} °C"\nresumes_at = "55 °C"\nthrottled = "{write * 0.1:.0f} MB/s"\nlimit = "80 °C"\nstep = 0.1'
         )
-    head = f'schema = 2\n[bench]\nhost = "b"\nseed = {rng.randrange(1, 9999)}\nepoch = 2026-01-01T00:00:00Z\nroom = "21 C"\n[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\n'
+    head = f'schema = 2\n[bench]\nhost = "b"\nseed = {rng.randrange(1, 9999)}\nepoch = 2026-01-01T00:00:00Z\nroom = "21 °C"\n[ports.slot]\nlink = "PCIe 4.0 x4"\n[parts.drive]\n'
     return head + "\n".join(lines) + "\n", noise
 
 
@@ -93,12 +93,10 @@ def main() -> None:
     held = sum(low <= played <= high for _, low, high, played, _ in told)
     off = [abs(seconds / played - 1) for seconds, _, _, played, _ in told]
     naive = [abs(best / played - 1) for _, _, _, played, best in told]
-    print(f"the 90 % interval holds the played time in {held} of {len(told)} ({100 * held / len(told):.1f} %)")
+    print(f"the 90% interval holds the played time in {held} of {len(told)} ({100 * held / len(told):.1f}%)")
+    print(f"off by {100 * statistics.median(off):.1f}% in the middle, by more than 20% in {sum(o > 0.2 for o in off)}")
     print(
-        f"off by {100 * statistics.median(off):.1f} % in the middle, by more than 20 % in {sum(o > 0.2 for o in off)}"
-    )
-    print(
-        f"size over the best rate: {100 * statistics.median(naive):.1f} % in the middle, by more than 20 % in {sum(o > 0.2 for o in naive)}"
+        f"size over the best rate: {100 * statistics.median(naive):.1f}% in the middle, by more than 20% in {sum(o > 0.2 for o in naive)}"
     )
 
 

@@ -196,5 +196,5 @@ class Documents(unittest.TestCase):
         methods = (REPOSITORY / "docs/methods.md").read_text()
         for link in LINKS:
             most, low, high = (significant(v / 1e6) for v in (link.payload, link.practical_low, link.practical_high))
-            row = f"| {link.name} | {most} | {low} to {high} |"
+            row = f"| {link.name} | {most} | {low}–{high} |"
             self.assertIn(row, methods)

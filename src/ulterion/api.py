@@ -96,7 +96,7 @@ class Review:
         return pd.DataFrame(rows)
 
     def results(self) -> pd.DataFrame:
-        """Return one row for each setup and workload: the figure that stands, with its 95 % interval, passes and newest run."""
+        """Return one row for each setup and workload: the figure that stands, with its 95% interval, passes and newest run."""
         rows = [
             {
                 "setup": setup,

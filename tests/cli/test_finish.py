@@ -53,7 +53,7 @@ class Finish(FolderCase):
                 for name in option.names:
                     self.assertIn(name, zsh)
                     self.assertIn(f"-l {name[2:]}" if name.startswith("--") else f"-s {name[1:]}", fish)
-        self.refused("completion", "csh", says="invalid choice")
+        self.refused("completion", "csh", says="did you mean 'zsh'")
 
     def test_personal_defaults(self) -> None:
         """Units and the review folder as the file says, the command line before it; what it cannot be is refused with the file's name."""

@@ -230,7 +230,7 @@ class Streams(FolderCase):
             self.assertEqual(done.returncode, 2)
             self.assertEqual(json.loads(done.stdout)["error"]["status"], 2)
             self.assertIn(json.loads(done.stdout)["error"]["message"], done.stderr)
-        self.refused("compare", "--mar", "3 %", says="unrecognized arguments: --mar")
+        self.refused("compare", "--mar", "3%", says="unknown option --mar; did you mean --margin")
         self.refused("compare", "x" * 20_000, says=r"\(20\d\d\d characters\)")
 
     def test_a_fault_of_our_own_has_a_status_of_its_own(self) -> None:

@@ -492,7 +492,7 @@ class Words(FolderCase):
             (("clock", "--setup", "box", "4" + " " * 60_000 + "GB"), "has 60003 characters and is not a timing"),
             (("clock", "--setup", "box", f"{digits} GB in 5s"), "is not a timing"),
             (("clock", "--setup", "box", "1 GB in 99999999999999999:00:00"), "."),
-            (("clock", "--setup", "box", "64 GB still at 1.2.3 % after 2m"), "."),
+            (("clock", "--setup", "box", "64 GB still at 1.2.3% after 2m"), "."),
             (("archive", "find", "over " * 12_000), "is not a question"),
             (("estimate", "--for", "USB " * 15_000), "is not a port"),
             (("survey", "--replay", "m.json"), "m.json"),

@@ -33,7 +33,7 @@ class Typed(unittest.TestCase):
         """By the whole, by what was over as the device showed it, by a per cent; without a time it is neither."""
         cases = {
             "64 GB not finished after 10m": 64.5e9 / 570, "stopped at 30 of 64 GB after 5m": 31e9 / 270, "still at 12.4 GB of 64 GB after 1m30s": 12.5e9 / 89.5,
-            "64 GB still at 0 % after 2m00s": 0.64e9 / 119.5, "stopped at 30 of 64 GB": None,
+            "64 GB still at 0% after 2m00s": 0.64e9 / 119.5, "stopped at 30 of 64 GB": None,
         }  # fmt: skip
         for text, bound in cases.items():
             one = read_timing(text)
@@ -46,7 +46,7 @@ class Typed(unittest.TestCase):
     def test_what_is_no_timing_says_how_one_is_written(self) -> None:
         """Nonsense, more than the whole, a time too short for a hand, units that could mean two things."""
         for text, words in (("fast", "is no timing"), ("stopped at 65 of 64 GB", "more than the whole"), ("1 GB in 1s", "too short"),
-                            ("4 G in 20s", "could mean"), ("4 GB in soon", "not a duration"), ("", "is no timing")):  # fmt: skip
+                            ("4 Gb in 20s", "in bits"), ("4 GB in soon", "not a duration"), ("", "is no timing")):  # fmt: skip
             with self.assertRaisesRegex(UsageError, words):
                 read_timing(text)
 
@@ -62,14 +62,14 @@ class Typed(unittest.TestCase):
 
 class Sure(unittest.TestCase):
     def test_the_interval_holds_the_truth(self) -> None:
-        """Of simulated hands, with what transfers vary by where there are enough timings, at least 95 % (less three standard errors of 400)."""
+        """Of simulated hands, with what transfers vary by where there are enough timings, at least 95% (less three standard errors of 400)."""
         rng = np.random.default_rng(3)
         for count, varies in ((1, 0.1), (2, 0.1), (3, 0.0), (3, 0.03), (10, 0.0)):
             found = [holds(rng, count, varies)[0] for _ in range(400)]
             self.assertGreater(np.mean(found), 0.95 - 3 * math.sqrt(0.95 * 0.05 / 400), (count, varies))
 
     def test_what_one_timing_each_decides(self) -> None:
-        """Two alike that vary by the tenth that is assumed are called different in at most 5 %, by twice that in 12; twice as fast is found in 95."""
+        """Two alike that vary by the tenth that is assumed are called different in at most 5%, by twice that in 12; twice as fast is found in 95."""
         rng, tries = np.random.default_rng(32), 1500
         for varies, times, most, least in ((0.1, 1.0, 0.05, 0.0), (0.2, 1.0, 0.12, 0.0), (0.1, 2.0, 1.0, 0.95)):
             share = np.mean([called_different(rng, (1, 1), varies, times) for _ in range(tries)])

@@ -25,7 +25,7 @@ class Table(unittest.TestCase):
                 self.assertAlmostEqual(standards.find_link(name).payload / 1e6, megabytes, delta=megabytes * 1e-4)
 
     def test_the_ends_of_the_practical_ranges(self) -> None:
-        """PCIe with payloads of 512 bytes leaves 95 %, USB 480 whole packets of a microframe, tunnels of 40 Gb/s the same by any name."""
+        """PCIe with payloads of 512 bytes leaves 95%, USB 480 whole packets of a microframe, tunnels of 40 Gb/s the same by any name."""
         high = {
             name: standards.find_link(name).practical_high
             for name in ("PCIe 4.0 x4", "USB 480 Mb/s", "USB4 40 Gb/s", "Thunderbolt 3", "Thunderbolt 4")

@@ -78,7 +78,7 @@ class Effects(unittest.TestCase):
         cells = expand({"port": ["left", "right"], "driver": ["old", "new"]})
         for measured, missing, words in (
             (cells, False, "measure some combinations again"),
-            (cells[:3], True, "not every combination was measured"),
+            (cells[:3], True, "some combinations are not measured"),
         ):
             found = effects_of([o for o in observed({"right": -0.1}, measured) if o.cell is not None])
             assert found is not None
@@ -118,7 +118,7 @@ class Effects(unittest.TestCase):
         self.assertEqual({p.level for p in ranks.places}, {"a", "b"})
 
     def test_a_pair_that_does_something_only_together(self) -> None:
-        """The new driver gives 41 % on the right port and nothing on the left one."""
+        """The new driver gives 41% on the right port and nothing on the left one."""
         rng, runs = random.Random(2), []
         for hour, cell in enumerate(shuffled(expand(FACTORS), 3)):
             levels = dict(cell)
@@ -178,7 +178,7 @@ class Ranking(unittest.TestCase):
 
 class Deciding(unittest.TestCase):
     def test_looking_at_every_pass_misleads_in_few(self) -> None:
-        """Alike ones are called different, at any look, in at most 5 %; those far apart are decided at once."""
+        """Alike ones are called different, at any look, in at most 5%; those far apart are decided at once."""
         rng, wrong = np.random.default_rng(9), 0
         for _ in range(150):
             reference, mine = (list(np.exp(rng.normal(0, 0.01, n))) for n in (18, 20))

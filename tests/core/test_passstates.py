@@ -67,7 +67,7 @@ class States(unittest.TestCase):
         self.assertLessEqual(named / 600, 0.005)
 
     def test_noise_between_short_passes_is_no_cache(self) -> None:
-        """Of 2,000 workloads of 3 to 6 passes whose rates scatter by 3 to 30 %, hardly any is given states."""
+        """Of 2,000 workloads of 3 to 6 passes whose rates scatter by 3 to 30%, hardly any is given states."""
         rng, named = random.Random(4), 0
         for _ in range(2000):
             spread, count = rng.uniform(0.03, 0.3), rng.randint(3, 6)

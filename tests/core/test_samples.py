@@ -34,7 +34,7 @@ class Samples(unittest.TestCase):
         self.assertEqual(as_runs([*runs[0]]), as_runs([runs[0]]))
 
     def test_an_interval_of_runs_holds_what_every_run_varies_around(self) -> None:
-        """With 1 % from run to run it holds the truth in 93 to 99 %, with two runs nearly always; the passes of one run, which do not know of it, hold it in half."""
+        """With 1% from run to run it holds the truth in 93 to 99%, with two runs nearly always; the passes of one run, which do not know of it, hold it in half."""
         rng = np.random.default_rng(3)
         for runs, passes, within in ((2, 4, 0.005), (3, 4, 0.005), (4, 3, 0.02), (6, 5, 0.001)):
             held = sum(
@@ -45,7 +45,7 @@ class Samples(unittest.TestCase):
         self.assertLess(single, 700)
 
     def test_what_varies_between_runs_makes_no_difference_and_hides_none(self) -> None:
-        """No more than 5 % of null comparisons are called different, also where one side is a single run; a true 6 % is found."""
+        """No more than 5% of null comparisons are called different, also where one side is a single run; a true 6% is found."""
         rng = np.random.default_rng(4)
         for mine, theirs in ((2, 2), (3, 3), (5, 5), (1, 3), (4, 2)):
             pairs = [(runs_of(rng, n, 4, 0.01, 0.005) for n in (mine, theirs)) for _ in range(600)]
@@ -56,7 +56,7 @@ class Samples(unittest.TestCase):
         self.assertGreaterEqual(found, 180)
 
     def test_passes_that_sink_are_no_sample_of_one_value(self) -> None:
-        """What they sink by is in the interval; passes without a slope are said to have one in about 1 %."""
+        """What they sink by is in the interval; passes without a slope are said to have one in about 1%."""
         rng = np.random.default_rng(5)
         sinking = [100 * 0.99**i * math.exp(rng.normal(0, 0.001)) for i in range(12)]
         found = estimate(sinking)
@@ -73,7 +73,7 @@ class Samples(unittest.TestCase):
 
 class Spreads(unittest.TestCase):
     def test_no_ratio_of_spreads_makes_a_small_p_common(self) -> None:
-        """Three values a side, one side up to 30 times as restless: p is at most 0.01 in 1 %; Welch's own is there in up to 2 %."""
+        """Three values a side, one side up to 30 times as restless: p is at most 0.01 in 1%; Welch's own is there in up to 2%."""
         rng, trials, worst = np.random.default_rng(6), 60_000, 0.0
         limit = welch_p(0.01, 2, 2)
         for restless in (1.0, 3.0, 9.0, 30.0):

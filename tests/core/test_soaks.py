@@ -41,14 +41,14 @@ class Changes(unittest.TestCase):
            st.integers(0, 10**6))  # fmt: skip
     def test_one_cliff_is_found_where_it_is(self, rate: float, share: float, before: int, after: int, noise: float,
                                             seed: int) -> None:  # fmt: skip
-        """A fall of 20 % or more, in up to 3 % noise, is one cut, at most two rows off."""
+        """A fall of 20% or more, in up to 3% noise, is one cut, at most two rows off."""
         found = levels(np.array(noisy([(rate, before), (rate * share, after)], noise, seed)))
         near = [level.first for level in found[1:] if abs(level.first - before) <= 2]
         self.assertTrue(near, [level.first for level in found])
         self.assertAlmostEqual(found[-1].rate / (rate * share), 1, delta=0.1)
 
     def test_noise_alone_has_no_level(self) -> None:
-        """In 200 flat series of half an hour at 4 % noise at most 2 % show a change; a lone bad row shows none."""
+        """In 200 flat series of half an hour at 4% noise at most 2% show a change; a lone bad row shows none."""
         split = sum(len(levels(np.array(noisy([(800, 1800)], 0.04, seed)))) > 1 for seed in range(200))
         self.assertLessEqual(split, 4)
         rates = np.array(noisy([(800, 100)]))
@@ -80,7 +80,7 @@ class Causes(unittest.TestCase):
         cool = [t - 35 for t in warming + held]
         cases = [
             ("cold", cool, None, Counters(), "write cache", "where no drive throttles"),
-            ("near its limit", warming + held, 81.0, Counters(), "throttling", "the drive's limit being 81 C"),
+            ("near its limit", warming + held, 81.0, Counters(), "throttling", "the drive's limit being 81 °C"),
             ("far from its limit", warming + held, 95.0, Counters(), "write cache", "where no drive throttles"),
             ("counters moved", warming + held, None, Counters(throttlings=3), "throttling", "counters show throttling"),
             ("counters stood", warming + held, 90.0, Counters(throttled_seconds=0, alive=True), "write cache", "which have moved in its life"),
@@ -108,7 +108,7 @@ class Causes(unittest.TestCase):
         self.assertEqual([f.cause for f in found], ["write cache", "throttling"], found)
 
     def test_throttling_that_comes_and_goes_is_one_event(self) -> None:
-        """Three dips at 80 C that end once it has cooled: throttling, three times, with the time in it."""
+        """Three dips at 80 °C that end once it has cooled: throttling, three times, with the time in it."""
         rates, temperatures = noisy([(1000, 200)]), [50 + t * 0.15 for t in range(200)]
         for _ in range(3):
             rates += noisy([(250, 60), (1000, 60)])
@@ -197,7 +197,7 @@ class Causes(unittest.TestCase):
 
 class SteadyState(unittest.TestCase):
     def test_the_standards_window(self) -> None:
-        """20 % excursion and 10 % slope, each just kept and just broken; worked by hand."""
+        """20% excursion and 10% slope, each just kept and just broken; worked by hand."""
         self.assertTrue(window([100, 110, 100, 90, 100]).steady)
         self.assertFalse(window([100, 111, 100, 90, 100]).steady)
         self.assertAlmostEqual(window([96, 98, 100, 102, 104]).slope, 0.08)
@@ -288,7 +288,7 @@ class Heat(unittest.TestCase):
     at = np.arange(2400.0)
 
     def test_the_end_of_a_curve_of_two_bodies(self) -> None:
-        """30 -> 71.5 C with 25 s and 400 s: found within its interval and within 0.5 C, by a coarse sensor too."""
+        """30 -> 71.5 °C with 25 s and 400 s: found within its interval and within 0.5 °C, by a coarse sensor too."""
         curve = 71.5 - 12 * np.exp(-self.at / 25) - 29.5 * np.exp(-self.at / 400)
         rng = np.random.default_rng(3)
         for name, seen in (("fine", curve + rng.normal(0, 0.05, 2400)), ("coarse", np.round(curve))):
@@ -341,7 +341,7 @@ class Heat(unittest.TestCase):
         self.assertGreaterEqual(found.high, 62)
 
     def test_settled_is_two_minutes_without_movement(self) -> None:
-        """A drift of 0.1 C a minute is settled, one of 1 C is not, one coarse step is no movement."""
+        """A drift of 0.1 °C a minute is settled, one of 1 °C is not, one coarse step is no movement."""
         at = np.arange(300.0)
         self.assertTrue(is_settled(at, 40 + at / 600, 300.0))
         self.assertFalse(is_settled(at, 40 + at / 60, 300.0))
@@ -349,7 +349,7 @@ class Heat(unittest.TestCase):
         self.assertFalse(is_settled(at, np.full(300, np.nan), 300.0))
 
     def test_a_still_sensor_is_not_yet_at_rest(self) -> None:
-        """A slow case behind a sensor of whole degrees: it stands still 9 C too early, and what may be left says so; a cold drive rests at once."""
+        """A slow case behind a sensor of whole degrees: it stands still 9 °C too early, and what may be left says so; a cold drive rests at once."""
         at = np.arange(600.0)
         left = 12 * np.exp(-at / 60) + 14 * np.exp(-at / 1500)
         shown = np.round(35 + left)
@@ -446,7 +446,7 @@ class Whole(unittest.TestCase):
         self.assertAlmostEqual(self.soak(1.0).recovered or 0, 1.0, delta=0.03)
 
     def test_a_room_that_drifts_is_no_product(self) -> None:
-        """The room warms by 4 C in the course of half an hour: the rise is told above the room of the end, as if it had stood still."""
+        """The room warms by 4 °C in the course of half an hour: the rise is told above the room of the end, as if it had stood still."""
         at = np.arange(1920.0)
         room = 21 + 4 * np.maximum(at - 120, 0) / 1800
         followed = np.empty_like(room)

@@ -57,7 +57,7 @@ class Compare(unittest.TestCase):
         self.assertIn("would probably decide", noisy.why or "")
 
     def test_noise_makes_no_accusation_and_hides_no_loss(self) -> None:
-        """A true 2 % is `slower` in at most 10 % at any noise up to 3 %; a true 6 % at 2 % noise is found in 80 %, of 300 each."""
+        """A true 2% is `slower` in at most 10% at any noise up to 3%; a true 6% at 2% noise is found in 80%, of 300 each."""
         rng = np.random.default_rng(8)
 
         def called(ratio: float, noise: float, passes: int) -> float:
@@ -138,5 +138,5 @@ class Ceilings(unittest.TestCase):
     def test_measured_directly_beats_claimed(self) -> None:
         """A medium's ceiling is what was measured of it, where that is known."""
         texts = [c.text for c in ceilings_of(self.chain, "read") if c.owner == "drive"]
-        self.assertIn("what the drive does directly, 4900 MB/s", texts)
+        self.assertIn("what the drive does directly, 4,900 MB/s", texts)
         self.assertFalse(any("claims" in t for t in texts))

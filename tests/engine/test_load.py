@@ -107,10 +107,10 @@ class Loading(FolderCase):
         self.assertGreaterEqual(sum(r.bytes for r in rows), timed.moved)
 
     def test_a_mixed_load_of_small_requests(self) -> None:
-        """Deep random requests give latencies in order: median, 99 %, worst."""
+        """Deep random requests give latencies in order: median, 99%, worst."""
         target = self.target()
         target.prepare(1)
-        workload = parse_workload("random mixed 30 % writes 4 KiB depth 8").settled(1e6, target.span_bytes)
+        workload = parse_workload("random mixed 30% writes 4 KiB depth 8").settled(1e6, target.span_bytes)
         rows, _ = self.rows(Load(target, workload, 3, 0.2), 1.0)
         full = [r for r in rows if r.requests]
         self.assertTrue(full)

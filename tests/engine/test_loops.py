@@ -279,7 +279,7 @@ class Uncompiled(FolderCase):
         """A program without the package measures reads, writes and mixes, shallow and deep, and the run says how."""
         code = (
             "import sys\nsys.modules['numba'] = None\nfrom ulterion.cli.main import main\n"
-            "words = ['random read 4 KiB', 'sequential write 64 KiB depth 4', 'random mixed 30 % writes 4 KiB depth 8']\n"
+            "words = ['random read 4 KiB', 'sequential write 64 KiB depth 4', 'random mixed 30% writes 4 KiB depth 8']\n"
             "asked = [w for one in words for w in ('--workload', one)]\n"
             "sys.exit(main(['measure', '.', *asked, '--passes', '1', '--seconds', '0.1', '--span', '16 MiB', '--json']))\n"
         )

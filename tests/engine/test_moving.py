@@ -51,7 +51,7 @@ class Offsets(unittest.TestCase):
         self.assertTrue(all(o % block == 0 and 0 <= o <= span - block for o in drawn))
 
     def test_random_ones_cover_the_span_evenly(self) -> None:
-        """A chi-square over 100 places stays where uniform draws stay (99.99 %)."""
+        """A chi-square over 100 places stays where uniform draws stay (99.99%)."""
         drawn = np.concatenate([*islice(offsets.random_chunks(100 * 4096, 4096, 3), 7)])[:50_000] // 4096
         counts = np.bincount(drawn, minlength=100)
         self.assertLess(float(((counts - 500) ** 2 / 500).sum()), 165.0)

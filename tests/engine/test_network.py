@@ -75,7 +75,7 @@ class Passes(unittest.TestCase):
             self.assertEqual(link.facts["link"], "Ethernet 1 Gb/s")
 
     def test_a_slowed_way_is_found(self) -> None:
-        """A relay that lets about 12 MB/s through is found to pass on what it did: one stream in each direction, within 5 %."""
+        """A relay that lets about 12 MB/s through is found to pass on what it did: one stream in each direction, within 5%."""
         with serving() as (peer, _), Relay(peer.port, pace=12e6) as relay:
             link = link_to(relay.port)
             for words in ("receive", "send"):

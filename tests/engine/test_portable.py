@@ -159,7 +159,7 @@ class OnWindows(FolderCase):
             for words in (
                 "random read 4 KiB depth 8",
                 "sequential write 64 KiB depth 4",
-                "random mixed 50 % writes 4 KiB depth 16",
+                "random mixed 50% writes 4 KiB depth 16",
             ):
                 moved = Ports().move(job_of(words, file))
                 (recorder,) = moved.recorders
@@ -349,7 +349,7 @@ class OnThisMachine(FolderCase):
         for words in (
             "sequential read 1 MiB depth 4",
             "random write 4 KiB depth 1",
-            "random mixed 30 % writes 16 KiB depth 8",
+            "random mixed 30% writes 16 KiB depth 8",
         ):
             workload = parse_workload(words).settled(0.2, SPAN)
             result = target.run_pass(workload, 5)

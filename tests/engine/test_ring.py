@@ -47,7 +47,7 @@ class RingLanes(FolderCase):
         for words in (
             "random read 4 KiB depth 32",
             "sequential write 64 KiB depth 5",
-            "random mixed 50 % writes 4 KiB depth 8",
+            "random mixed 50% writes 4 KiB depth 8",
         ):
             loop, _ = self.loop(words)
             self.drive(loop)
@@ -106,7 +106,7 @@ class RingLanes(FolderCase):
     def test_the_share_of_writes_is_kept(self) -> None:
         """A quarter of a mixed workload's requests write, on a ring and one at a time: by the stamps that have changed."""
         before = os.pread(self.fd, 8 * MIB, 0)
-        for words in ("random mixed 25 % writes 4 KiB depth 8", "random mixed 25 % writes 4 KiB depth 1"):
+        for words in ("random mixed 25% writes 4 KiB depth 8", "random mixed 25% writes 4 KiB depth 1"):
             os.pwrite(self.fd, before, 0)
             workload = parse_workload(words).settled(60.0, 8 * MIB)
             job = io_methods.WorkerTask(self.fd, workload, 4)

@@ -25,7 +25,7 @@ from ulterion.engine.targets.plain_file import FileTarget, open_target
 from ulterion.features.measure.rest import MAX_COOLING, Rest
 
 READ, WRITE = parse_workload("sequential read 1 MiB depth 2"), parse_workload("random write 4 KiB depth 1")
-MIXED = parse_workload("random mixed 30 % writes 16 KiB depth 4")
+MIXED = parse_workload("random mixed 30% writes 16 KiB depth 4")
 
 
 class TestFile(FolderCase):
@@ -117,7 +117,7 @@ class Room(FolderCase):
         return mock.patch("ulterion.engine.targets.folder.os.statvfs", return_value=facts)
 
     def test_the_reserve_stays_free(self) -> None:
-        """5 % but 32 MiB at least and 4 GiB at most stay free, whatever is asked for."""
+        """5% but 32 MiB at least and 4 GiB at most stay free, whatever is asked for."""
         self.assertEqual([reserve(s * MIB) // MIB for s in (100, 10_000, 10**7)], [32, 500, 4096])
         with self.room(10_000, 5_000):
             self.assertEqual(usable_span(self.folder, None), 4096 * MIB)
@@ -265,13 +265,11 @@ class Repeating(FolderCase):
         noisy = [100.0, 140.0] * 10
         passes, reasons, _ = self.run_with([[100.0] * 3, noisy], sure=runner.PrecisionRule(0.01, 8))
         self.assertEqual([sum(i == index for i, _ in passes) for index in (0, 1)], [3, 8])
-        self.assertRegex(reasons[0], "^sure within 1 % .* after 3 passes")
-        self.assertRegex(reasons[1], "^not sure within 1 %: ±.* after the most passes allowed, 8")
+        self.assertRegex(reasons[0], "^sure within 1% .* after 3 passes")
+        self.assertRegex(reasons[1], "^not sure within 1%: ±.* after the most passes allowed, 8")
         cached = [400.0, *[100.0, 100.1, 99.9] * 4]  # no mean of both is ever sure; the second state is
         passes, reasons, _ = self.run_with([[100.0] * 3, cached], sure=runner.PrecisionRule(0.01, 12))
-        self.assertRegex(
-            reasons[1], r"^sure within 1 % \(cached no interval yet, after the cache ±0.*\) after 4 passes"
-        )
+        self.assertRegex(reasons[1], r"^sure within 1% \(cached no interval yet, after the cache ±0.*\) after 4 passes")
         settling = [100.0, 101.0, 100.0, *[100.4] * 20]
         passes, reasons, _ = self.run_with([settling], sure=runner.PrecisionRule(0.01, 20))
         self.assertTrue(5 < len(passes) < 20)
@@ -380,7 +378,7 @@ class KernelCounters(FolderCase):
                 ours.append(target.run_pass(one, number).rate)
                 theirs.append(self._dd(path))
             found = ratio(ours, theirs)
-            # three times the 95 % half width is far beyond chance; 5 % is allowed for a quiet disk with no spread at all
+            # three times the 95% half width is far beyond chance; 5% is allowed for a quiet disk with no spread at all
             half = max(0.05, 3 * ((found.high or 1) / (found.low or 1)) ** 0.5 - 3)
             if abs(found.value - 1) < half:
                 return

@@ -102,8 +102,8 @@ class Told(FolderCase):
                 self.assertTrue(0.05 < busy < 1.1, busy)
                 self.assertEqual("the limit" in said, busy > BUSY, (said, busy))
         (record,) = run.workloads
-        for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97 % of the time: try --workers auto"), (1, 0.5, None),
-                                  (3, 0.9, "its 3 workers were busy 90 % of the time: the processor was the limit, not the drive")):  # fmt: skip
+        for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97% of the time: try --workers auto"), (1, 0.5, None),
+                                  (3, 0.9, "its 3 workers were busy 90% of the time: the processor was the limit, not the drive")):  # fmt: skip
             one = record.passes[0].model_copy(update={"busy": busy, "workers": many})
             changed = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [one]})]})
             limits = [w for w in warnings.on_run(changed) if "the limit" in w]

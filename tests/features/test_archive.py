@@ -231,8 +231,8 @@ class OnSqlite(OnEither, FolderCase):
         locked.close()
         for words, says in (
             (("find", "--archive", "no.sqlite"), "is not an Ulterion archive"),
-            (("chart", "x", "--archive", self.place), "say where to"),
-            (("find", "x", "--figure", "y.png", "--archive", self.place), "draws nothing"),
+            (("chart", "x", "--archive", self.place), "needs a file"),
+            (("find", "x", "--figure", "y.png", "--archive", self.place), "--figure goes with chart"),
             (("add", str(self.folder), "--archive", self.place), "review.toml"),
         ):
             self.refused("archive", *words, says=says)

@@ -116,9 +116,9 @@ class Examples(unittest.TestCase):
     def test_units(self) -> None:
         """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""
         rate = converted("10 Gb/s")
-        self.assertEqual((rate.kind, rate.quantities["a second"]), ("rate", "1250 MB/s, 1192 MiB/s, 10.0 Gb/s"))
+        self.assertEqual((rate.kind, rate.quantities["a second"]), ("rate", "1,250 MB/s, 1,192 MiB/s, 10.0 Gb/s"))
         self.assertIn("4.50 TB", rate.quantities["an hour"])
-        self.assertEqual(rate.links["Ethernet 10 Gb/s"].split(" ")[0], "101")
+        self.assertEqual(rate.links["Ethernet 10 Gb/s"].split(" ")[0], "101%")
         size = converted("128 GB")
         self.assertEqual((size.kind, size.quantities["both ways"], size.links), ("size", "128 GB (119 GiB)", {}))
         seconds = converted("1m12s")
@@ -182,7 +182,7 @@ class OnTheDemo(FolderCase):
         hub = self.json_of("estimate", "power", "box", "--part", "drive", "--part", "box")
         self.assertEqual([(p["draws"], p["source"]) for p in hub["loads"]], [(4.1, "a meter")] * 2)
         self.assertAlmostEqual(hub["left"], 12 - 3 - 8.2)
-        for arguments, says in ((("b:usb",), "nothing hangs on it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
+        for arguments, says in ((("b:usb",), "name the parts connected to it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
                                 (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable")):  # fmt: skip
             self.refused("estimate", "power", *arguments, says=says)
 
@@ -251,7 +251,7 @@ class OnTheDemo(FolderCase):
         )
         self.assertAlmostEqual(two["ratio"], 1000 / 450, delta=0.03)
         self.assertEqual((more["verdict"], more["true_on"], mixed["verdict"]), ("missed", [], "not measured"))
-        self.assertIn("2.4 x Old Box, read", self.ulterion("claims", "--long").stdout)
+        self.assertIn("2.4× Old Box, read", self.ulterion("claims", "--long").stdout)
         # without a word of what it is about it stands for all: large transfers 2.2 times, small requests alike
         self.write("review.toml", review.replace(', workload = "read"', ""))
         two, more, _ = self.json_of("claims")["rivals"]
@@ -266,8 +266,8 @@ class OnTheDemo(FolderCase):
         """An amount that is none, one end alone, setups that are not there, nothing measured, no price."""
         self.review()
         for arguments, says in (
-            (("read",), "needs an amount"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
-            (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "draws nothing"),
+            (("read",), "SIZE is missing"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
+            (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "--figure goes with read, write"),
         ):  # fmt: skip
             self.refused("estimate", *arguments, says=says)
         told = self.json_of("estimate", "read", "1 GB")["works"]

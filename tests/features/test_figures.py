@@ -68,7 +68,7 @@ class Comparisons(FolderCase):
                 "b:fast",
                 "Test Box",
                 "Case number 7",
-                "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95 % intervals",
+                "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95% intervals",
             ):
                 self.assertIn(words, told)
             self.assertEqual(to_hex(figure.get_facecolor()), palette.background)
@@ -126,8 +126,8 @@ class Sweeps(FolderCase):
         sizes = simulate(folder, "direct", parse_sweep("random read 4 KiB to 64 KiB depth 1 to 4"), passes=3).run
         places = simulate(folder, "direct", LARGE[0].at_places(3), passes=3).run
         for run, words in (
-            (sizes.model_copy(update={"suite": "sweep"}), "95 % intervals within ±"),
-            (places, "lines: 95 % intervals"),
+            (sizes.model_copy(update={"suite": "sweep"}), "95% intervals within ±"),
+            (places, "lines: 95% intervals"),
         ):
             for dark, palette in ((False, LIGHT), (True, DARK)):
                 figure = draw_run(run, "MB/s", run.seen_link, dark=dark)

@@ -51,7 +51,7 @@ class View(unittest.TestCase):
         display.begin(1, second, 1)
         display.tick(0.5, 10**9)
         rows = self.shown(display)
-        self.assertRegex(rows[0], "sequential-read +3 passes +1000 MB/s +0.0 %")
+        self.assertRegex(rows[0], "sequential-read +3 passes +1000 MB/s +0.0%")
         self.assertRegex(rows[1], "sequential-write +pass 1 of 4 +2000 MB/s")
         self.assertRegex(rows[-1], r"^at least \d+m.* left; Ctrl-C keeps what is measured")
         display.tick(1.0, int(1.5e9))

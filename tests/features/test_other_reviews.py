@@ -66,7 +66,7 @@ class Watching(FolderCase):
             process.send_signal(signal.SIGINT)
             told = process.communicate()
         self.assertEqual(process.returncode, 0, told)
-        self.refused("archive", "find", "--watch", says="--watch goes with 'archive add' alone")
+        self.refused("archive", "find", "--watch", says="--watch goes with add")
 
     def test_what_ends_while_it_works_counts(self) -> None:
         """A remark written during the first call brings the second, one during the second a third; nothing new brings none."""

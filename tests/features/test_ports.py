@@ -103,12 +103,12 @@ class Ports(FolderCase):
         runs = [
             run.model_copy(update={"target": cool}),
             run.model_copy(
-                update={"id": "cccc10", "target": warm, "bench": bench, "unequal": ["the drive was still at 41 C"]}
+                update={"id": "cccc10", "target": warm, "bench": bench, "unequal": ["the drive was still at 41 °C"]}
             ),
         ]
         told = " ".join(unlike(self.store.review, runs))
-        for words in ("temperature at the start: from 29 to 41 C", "fill: from 10 to 80 %", "file system: exfat, ext4",
-                      "Ulterion version: ", "the drive was still at 41 C"):  # fmt: skip
+        for words in ("temperature at the start: from 29 to 41 °C", "fill: from 10 to 80%", "file system: exfat, ext4",
+                      "Ulterion version: ", "the drive was still at 41 °C"):  # fmt: skip
             self.assertIn(words, told)
         self.assertEqual(unlike(self.store.review, [runs[0], runs[0].model_copy(update={"id": "cccc20"})]), [])
 

@@ -54,7 +54,7 @@ class Elsewhere(FolderCase):
                 f'[ports."{k}"]\nlink = "{k}"\nread = "{rates[k]} MB/s"\nwrite = "{rates[k]} MB/s"\n'
                 for k in (one, other)
             )
-            bench += f'[parts.disk]\nlink = "USB 20 Gb/s"\ndriver = "uas"\ncapacity = "1 TB"\nread = "{own} MB/s"\nwrite = "{own} MB/s"\nnoise = "0.5 %"\n'
+            bench += f'[parts.disk]\nlink = "USB 20 Gb/s"\ndriver = "uas"\ncapacity = "1 TB"\nread = "{own} MB/s"\nwrite = "{own} MB/s"\nnoise = "0.5%"\n'
             review = f'schema = 2\n{said}[parts.disk]\nname = "Disk"\nkind = "drive"\nlink = "USB 20 Gb/s"\n' + "".join(
                 f'[setups.{n}]\nchain = ["{k}", "disk"]\ntarget = "sim:bench.toml"\n'
                 for n, k in (("first", one), ("second", other))
@@ -87,7 +87,7 @@ class Elsewhere(FolderCase):
         told = self.ulterion("estimate", "--for", "USB 5 Gb/s, 200 GB a week", cwd=folder).stdout
         self.assertIn("not measured there", " ".join(told.split()))
         self.assertIn("holds 128 GB: 200 GB fill it more than once", told)
-        self.refused("estimate", "read", "--for", "USB 5 Gb/s", says="--for stands alone")
+        self.refused("estimate", "read", "--for", "USB 5 Gb/s", says="unknown option --for")
         self.refused("estimate", says="say what to estimate")
 
     def test_recordings_of_a_length(self) -> None:
@@ -102,7 +102,7 @@ class Elsewhere(FolderCase):
 
     def test_a_mix_of_work(self) -> None:
         """Three quarters read at 1000 MB/s, a quarter written at 500: 800 MB/s over both; what nobody measured has no figure."""
-        box = BENCH.replace('write = "990 MB/s"', 'write = "500 MB/s"').replace('noise = "0.5 %"\n', "")
+        box = BENCH.replace('write = "990 MB/s"', 'write = "500 MB/s"').replace('noise = "0.5%"\n', "")
         store = self.review(
             REVIEW.replace('kind = "enclosure"', 'kind = "enclosure"\nprice = "40 EUR"\nprice_date = 2026-03-01'), box
         )

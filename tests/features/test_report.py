@@ -118,7 +118,7 @@ class Report(FolderCase):
         """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""
         page, folder = self.small(), self.folder
         text = page.read_text()
-        rate = re.search(r'<td class="right">(\d{3,4})</td>', text)
+        rate = re.search(r'<td class="right">(\d{3}|\d,\d{3})</td>', text)
         assert rate is not None
         page.write_text(text[: rate.start(1)] + "9" + text[rate.start(1) + 1 :])
         told = self.json_of("verify", str(page), status=4)

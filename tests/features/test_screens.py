@@ -14,12 +14,12 @@ from ulterion.show.blocks import Table, Text
 from ulterion.show.terminal import plain_lines
 
 ANSWERS = {
-    ("compare",): (r"^Reading, fastest is desk:m2 ", 40),
+    ("compare",): (r"^With Tarnfell Reed 1 TB, desk:m2 is fastest ", 40),
     ("compare", "pod"): (
-        r"^Brindlewick Pod reads at 1046 MB/s, 21 % of desk:m2, and writes at",
+        r"^Brindlewick Pod reads at 1,046 MB/s, 21% of desk:m2, and writes at",
         24,
     ),
-    ("compare", "--soaks", "pod", "draught"): (r"^Draught stays 1\d\.\d °C cooler than pod", 24),
+    ("compare", "--soaks", "pod", "draught"): (r"^Quillmere Draught runs 1\d\.\d °C cooler than", 24),
     ("claims",): (r"^8 of 26 claims missed, 1 partly, 5 undecided", 48),
 }
 """How an answer on the demo begins, and on how many lines of 100 columns it fits."""

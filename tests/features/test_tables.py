@@ -80,8 +80,8 @@ class Answers(FolderCase):
 class WithoutFigure(FolderCase):
     def test_passes_of_no_one_state_have_a_row_and_no_figure(self) -> None:
         """A cache that fills again between passes and is used up in each: no mean of both is shown, and it is said."""
-        cache = 'small_noise = "3 %"\ncache = "5 GB"\nafter_cache = "300 MB/s"\nfold = "2 GB/s"\n'
-        review = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache))
+        cache = 'small_noise = "3%"\ncache = "5 GB"\nafter_cache = "300 MB/s"\nfold = "2 GB/s"\n'
+        review = self.review(bench=BENCH.replace('small_noise = "3%"\n', cache))
         writes = parse_workload("sequential write 4 MiB depth 4")
         reads = replace(parse_workload("sequential read 4 MiB depth 4"), seconds=4.0)
         done = simulate(review, "direct", [writes, reads], passes=5, seconds=5.0)
@@ -89,7 +89,7 @@ class WithoutFigure(FolderCase):
         self.assertEqual({p.state for p in record.passes}, {"mixed"})
         text = " ".join(printed(*results(done.run, done.path, "MB/s")).split())
         self.assertRegex(text, f"{writes.text} – – – – –")
-        self.assertIn("5 passes, none of one state", text)
+        self.assertIn("no pass of 5 stayed in one state", text)
         self.assertIn("5 of 5 passes were slow for a while and count for nothing: a write cache that fills again", text)
         self.assertEqual(self.ulterion("compare").returncode, 0)
 
@@ -113,4 +113,4 @@ class Places(FolderCase):
         )
         for span, said in (("4 GB", True), ("60 GB", False)):
             shown = " ".join(self.ulterion(*words, "--span", span).stdout.split())
-            self.assertEqual("only 6.25 % of the medium was covered (4.00 GB of 64.0 GB)" in shown, said, shown)
+            self.assertEqual("only 6.25% of the medium was covered (4.00 GB of 64.0 GB)" in shown, said, shown)

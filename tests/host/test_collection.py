@@ -235,7 +235,7 @@ class Collection(FolderCase):
         Built(half, FAST, [slow, Usb("1-2", "480", "2.00", disk="sdb")]).write(self.folder)
         told = first(machine.survey(root=self.folder).drives)
         self.assertEqual([t.partition(":")[0] for t in told], ["nvme0n1", "sda", "nvme1n1", "sdb"])
-        self.assertIn("up to 3742 MB/s less", told[0])
+        self.assertIn("up to 3,742 MB/s less", told[0])
         self.assertIn("up to 635 MB/s less", told[1])
         self.assertNotIn("less", told[3])
 

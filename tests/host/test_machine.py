@@ -92,7 +92,7 @@ class Recorded(unittest.TestCase):
         self.assertEqual((told["LAB-UASDISK"], told["LAB-SATA"], told["LAB-NVME"]), ("", "", ""))
         text = shown(found)
         self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
-        for words in ("hub 1-5", "serial LAB-NVME", "50 C", "uas (queues commands)"):
+        for words in ("hub 1-5", "serial LAB-NVME", "50 °C", "uas (queues commands)"):
             self.assertIn(words, text)
 
     def test_no_file_is_needed_and_none_is_believed(self) -> None:
@@ -236,7 +236,7 @@ class Chains(unittest.TestCase):
         busy = Activity(1800, 12_000, {"sda": 4_000_000, "sdb": 4_000_000})
         found = busyness(before, busy, 10.0, 1.0, "sda", cores=2)
         self.assertEqual(len(found), 2)
-        self.assertIn("other programs used 35 %", found[0])
+        self.assertIn("other programs used 35%", found[0])
         self.assertIn("sdb moved 205 MB/s", found[1])
         self.assertEqual(
             busyness(before, Activity(1200, 12_000, {"sda": 9_000_000, "sdb": 10}), 10.0, 1.5, "sda", cores=2), []

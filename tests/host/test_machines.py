@@ -526,7 +526,7 @@ class Alike(FolderCase):
     def test_two_units_share_a_cable(self) -> None:
         """The two bays of a dock are told to share."""
         found = self.surveyed(dock)
-        self.assertIn("sda and sdb share one cable (USB 10 Gb/s): 1100 MB/s at most between them", first(found.drives))
+        self.assertIn("sda and sdb share one cable (USB 10 Gb/s): 1,100 MB/s at most between them", first(found.drives))
 
     def test_slots_of_a_reader_have_their_own_names(self) -> None:
         """Slots of one name share a line."""

@@ -87,6 +87,16 @@ class Document(unittest.TestCase):
         self.assert_holds(json.loads(run.to_json()), old)
         self.assertEqual(parse_run(run.to_bytes(), "new"), run)
 
+    def test_version_6_words_of_a_mixed_workload(self) -> None:
+        """They are those of now, by which the run is matched with new ones, as is the name that was made of them."""
+        text = (HERE / "run-v6-mixed.json").read_text()
+        run = parse_run(text, "old")
+        self.assertEqual([w.text for w in run.workloads], [w.workload.text for w in run.workloads])
+        self.assertEqual(run.workloads[0].text, "random mixed 30% writes 16 KiB depth 6")
+        named = parse_run(text.replace('"name":"mixed"', '"name":"random mixed 30 % writes 16 KiB depth 6"'), "old")
+        self.assertEqual(named.workloads[0].workload.name, run.workloads[0].text)
+        self.assertEqual(parse_run(run.to_bytes(), "new"), run)
+
     def test_the_published_schema_is_the_models(self) -> None:
         """docs/run.schema.json is generated from the model; a stale one fails here."""
         published = json.loads((REPOSITORY / "docs/run.schema.json").read_text())
@@ -102,7 +112,7 @@ class Document(unittest.TestCase):
             text[: len(text) // 2]: "not whole",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
-            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 7}}): "newer Ulterion",
+            json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 8}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
             json.dumps(whole | {"id": "zz"}): "does not hold together: id",
         }
@@ -226,7 +236,7 @@ class Storing(FolderCase):
         kept = simulate(folder, "box", passes=3)
         text = kept.path.read_text()
         (folder.runs_folder / "a.json").write_text(text[: len(text) // 3])
-        (folder.runs_folder / "b.json").write_text(text.replace('"version": 6', '"version": 7', 1))
+        (folder.runs_folder / "b.json").write_text(text.replace('"version": 7', '"version": 8', 1))
         folder = self.opened()
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
         self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")

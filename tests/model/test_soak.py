@@ -174,12 +174,12 @@ class Words(FolderCase):
         self.assertEqual(self.ulterion("soak", "--setup", "box", "--for", "60 s", "--idle", "0").returncode, 0)
         simulate(self.opened(), "box", passes=1)  # the newest by the clock, and no soak
         self.refused("note", "case 38 degrees", says="Celsius or Fahrenheit")
-        for words in ("case 38 degrees C at 30s", "case 29 C at 0m", "case 28 C idle", "skin 100 fahrenheit"):
+        for words in ("case 38 degrees C at 30s", "case 29 °C at 0m", "case 28 °C idle", "skin 100 fahrenheit"):
             self.assertEqual(self.ulterion("note", words).returncode, 0, words)
         noted = self.json_of("note")["runs"]
         self.assertEqual([n["kind"] for n in noted], ["soak"] * 4)
         self.assertEqual([n["at_seconds"] for n in noted], [30.0, 0.0, 0.0, None])
-        self.assertEqual([n["what"] for n in noted], ["case 38 C", "case 29 C", "case 28 C", "skin 37.78 C"])
+        self.assertEqual([n["what"] for n in noted], ["case 38 °C", "case 29 °C", "case 28 °C", "skin 37.78 °C"])
 
     def test_a_run_is_excluded_by_name(self) -> None:
         """Never by how a remark begins; taken back it counts again."""

@@ -140,7 +140,7 @@ class Told(FolderCase):
         self.assertEqual(
             soaked["bottleneck"], {k: v for k, v in bottlenecks["box", "write"].items() if k in soaked["bottleneck"]}
         )
-        told = " ".join(self.ulterion("compare", "--soaks", "box").stdout.split())
+        told = " ".join(self.ulterion("compare", "--soaks", "box", "--why").stdout.split())
         self.assertIn(f"bottleneck {words}", told)
         (group,) = compare_review(folder.review, ReviewFolder.open(self.folder).runs())
         foot = draw_comparison(group, "Test Drive", "MB/s", SetupStyles.of(folder.review)).get_supxlabel()
@@ -156,7 +156,7 @@ class Told(FolderCase):
             simulate(folder, setup)
         self.assertRegex(
             " ".join(self.ulterion("compare", "--why").stdout.split()),
-            r"box, read: Test Box: 10\d\d MB/s without it \(quick\)",
+            r"box, read: Test Box: 1,0\d\d MB/s without it \(quick\)",
         )
 
     def test_a_better_port_of_another_family_is_proposed(self) -> None:

@@ -90,7 +90,7 @@ class Pooled(FolderCase):
         two = [plugged(r, f"boot-{min(i, 2)}") for i, r in enumerate(runs)]
         figure = next(iter(pooled_results(two)["box"].values()))
         self.assertEqual((connections(figure), figure.estimate.runs, len(figure.documents)), (2, 2, 3))
-        self.ulterion("note", "--run", runs[1].id, "room 21 C")
+        self.ulterion("note", "--run", runs[1].id, "room 21 °C")
         out = self.ulterion("compare", "--long").stdout
         self.assertRegex(" ".join(out.split()), r"direct: each connected once, .* ulterion measure --setup direct")
         self.assertIn(f"box {runs[1].id}, {runs[2].id} and {runs[3].id}", " ".join(out.split()))
@@ -115,7 +115,7 @@ class Pooled(FolderCase):
 
 class Baseline(unittest.TestCase):
     def test_noise_alone_drops_no_baseline(self) -> None:
-        """Equal setups at 2 % noise keep the baseline in 95 % and more; one that is truly 8 % faster drops it."""
+        """Equal setups at 2% noise keep the baseline in 95% and more; one that is truly 8% faster drops it."""
         setups = {n: SimpleNamespace(medium="d") for n in ("direct", "a", "b")}
         review = cast(Review, SimpleNamespace(setups=setups, baseline_for=lambda medium: "direct"))
         rng = random.Random(2)

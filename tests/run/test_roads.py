@@ -54,7 +54,7 @@ class LiveAndFinal(FolderCase):
     def test_what_is_told_live_is_what_is_told_at_the_end(self) -> None:
         """A disk that is read inwards, and a drive that throttles: the last word of the live view is the document's."""
         hot = BENCH + WARM.replace(
-            'limit = "80 C"', 'throttles_at = "60 C"\nresumes_at = "55 C"\nthrottled = "300 MB/s"\nlimit = "61 C"'
+            'limit = "80 °C"', 'throttles_at = "60 °C"\nresumes_at = "55 °C"\nthrottled = "300 MB/s"\nlimit = "61 °C"'
         )
         for bench, words in ((DISK, "sequential read 1 MiB depth 4"), (hot, "sequential write 1 MiB depth 4")):
             with self.subTest(words), mock.patch.object(phases, "LOOK_EVERY", -1e9):
@@ -150,10 +150,10 @@ class Told(FolderCase):
         path.write_bytes(bytes(20 * 2**20))
         target = FileTarget(path)
         self.addCleanup(target.close)
-        for words in ("random mixed 30 % writes 4 KiB depth 2", "random write 4 KiB"):
+        for words in ("random mixed 30% writes 4 KiB depth 2", "random write 4 KiB"):
             with self.assertRaisesRegex(UsageError, "is a file of yours and is only read"):
                 target.check(parse_workload(words))
-        self.refused("measure", "film.mov", "--workload", "random mixed 30 % writes 4 KiB", says="file of yours")
+        self.refused("measure", "film.mov", "--workload", "random mixed 30% writes 4 KiB", says="file of yours")
 
     def test_watching_one_drive_tells_of_no_other(self) -> None:
         """What was not named neither came nor went; what was named is told when it goes and comes."""

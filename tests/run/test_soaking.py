@@ -60,7 +60,7 @@ target = "sim:bench.toml"
 
 class Soaking(FolderCase):
     def start(self, extra: str = "", into: str = "", review: str = "") -> ReviewFolder:
-        bench = BENCH.replace("parallel = 32", f"parallel = 32\n{into}").replace("seed = 7", 'seed = 7\nroom = "21 C"')
+        bench = BENCH.replace("parallel = 32", f"parallel = 32\n{into}").replace("seed = 7", 'seed = 7\nroom = "21 °C"')
         return self.review(REVIEW + COOLER + review, bench + COOLED + extra)
 
     def soak(
@@ -146,7 +146,7 @@ class Phases(Soaking):
 
         class Typing(Observer):
             seen: list[object] = []
-            left = ["case 38 C", "not recognised after a knock", "loud", "case 9000 C"]
+            left = ["case 38 °C", "not recognised after a knock", "loud", "case 9000 °C"]
 
             def typed(self) -> list[str]:
                 return [self.left.pop(0)] if self.left else []
@@ -157,7 +157,7 @@ class Phases(Soaking):
         run = self.soak(self.start(), observer=Typing()).run
         self.assertEqual([(r.what, r.value, r.at_seconds) for r in run.readings], [("case", 38.0, 1.0)])
         self.assertEqual([n.kind for n in run.notes], ["outcome", "remark", "remark"])
-        self.assertIn("case 9000 C", run.notes[2].text)
+        self.assertIn("case 9000 °C", run.notes[2].text)
         self.assertEqual(len(Typing.seen), 4)
 
 
@@ -233,7 +233,7 @@ class Judging(Soaking):
         self.assertAlmostEqual(table["rise_K"][1] - table["rise_K"][0], found.rise, places=6)
         series = ulterion.load_review(self.folder).series(box.run.id)
         self.assertAlmostEqual(series["MB_per_s"][series["seconds"] >= 0].mean(), 990, delta=5)
-        self.assertIn("Test Box claims 1400 MB/s", [m.words for m in marks_of(folder.review, box.run)])
+        self.assertIn("Test Box claims 1,400 MB/s", [m.words for m in marks_of(folder.review, box.run)])
         with self.assertRaisesRegex(UsageError, "did you mean 'cooler'"):
             choose(folder, ["coler"])
         with self.assertRaisesRegex(UsageError, "has no soak yet"):
@@ -243,7 +243,7 @@ class Judging(Soaking):
         """Another load, a warmer room, a start without rest: each is said; a soak that did not settle is not compared."""
         folder = self.start()
         one = self.soak(folder, idle=None, load_seconds=1800.0)
-        warm = (self.folder / "bench.toml").read_text().replace('room = "21 C"', 'room = "27 C"')
+        warm = (self.folder / "bench.toml").read_text().replace('room = "21 °C"', 'room = "27 °C"')
         self.write("bench.toml", warm)
         reading = replace(SoakRequest(Place(folder, folder.path, None, "box"), WRITING, SoakPlan(idle=5.0, load_seconds=200.0, cool=0.0)),
                           workload=parse_workload("sequential read 1 MiB depth 4"))  # fmt: skip
@@ -252,12 +252,12 @@ class Judging(Soaking):
         assert first is not None and second is not None
         found = difference(second, first)
         told = "; ".join(found.unlike)
-        for words in ("load: sequential read", "drive at the start of the load", "room: 27.0 C against 21.0 C"):
+        for words in ("load: sequential read", "drive at the start of the load", "room: 27.0 °C against 21.0 °C"):
             self.assertIn(words, told)
 
     def test_a_speed_class_and_a_highest_temperature(self) -> None:
         """Met by ten minutes of seconds; missed by a card that tidies too slowly; five minutes may lie in a cache, two still warm up."""
-        claims = 'speed_class = "V60"\ntemperature = "70 C"\n'
+        claims = 'speed_class = "V60"\ntemperature = "70 °C"\n'
         text = REVIEW.replace("[parts.drive.claims]\n", f"[parts.drive.claims]\n{claims}")
         for floor, verdict in (("80 MB/s", "met"), ("50 MB/s", "missed")):
             bench = BENCH.replace(
@@ -282,17 +282,17 @@ class Noting(Soaking):
         """To a moment of a soak (counted from its load), to a setup, to the newest run; what cannot be is refused."""
         folder = self.start()
         run = self.soak(folder).run
-        note_words(folder, "case 38 C at 2m", None, None)
+        note_words(folder, "case 38 °C at 2m", None, None)
         note_words(folder, "loud", run.id, None)
         note_words(folder, "not recognised", None, "cooler")
         (kept,) = folder.runs()
         self.assertEqual([(r.what, r.value, r.at_seconds) for r in kept.readings], [("case", 38.0, 150.0)])
         self.assertEqual(outcomes(folder), {"cooler": ["not recognised"]})
-        self.assertEqual([n["what"] for n in noted(folder)["runs"]], ["case 38 C", "remark: loud"])
+        self.assertEqual([n["what"] for n in noted(folder)["runs"]], ["case 38 °C", "remark: loud"])
         for text, run_id, setup, words in (
-            ("case 38 C at 9h", None, None, "lies beyond it"), ("x", "ffffff", None, "unknown run"),
+            ("case 38 °C at 9h", None, None, "lies beyond it"), ("x", "ffffff", None, "unknown run"),
             ("x", None, "cooller", "did you mean 'cooler'"), (" ", None, None, "nothing to note"),
-            ("case 400 C", None, None, "not a temperature"), ("x at 2m", None, "cooler", "no moment"),
+            ("case 400 °C", None, None, "not a temperature"), ("x at 2m", None, "cooler", "no moment"),
         ):  # fmt: skip
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
                 note_words(folder, text, run_id, setup)
@@ -302,11 +302,11 @@ class Noting(Soaking):
         """What stood before stays in its document, marked, and counts no more; what cannot be is refused."""
         folder = self.start()
         run = self.soak(folder).run
-        for text, setup in (("case 83 C at 2m", None), ("room 20 C", None), ("not recognised", "cooler")):
+        for text, setup in (("case 83 °C at 2m", None), ("room 20 °C", None), ("not recognised", "cooler")):
             note_words(folder, text, None, setup)
         listed = {n["what"]: int(n["number"] or 0) for place in noted(folder).values() for n in place}
-        told = correct(folder, listed["case 83 C"], "case 38 C")
-        self.assertEqual(told, {"what": "case 38 C, in the place of case 83 C", "where": f"soak {run.id}"})
+        told = correct(folder, listed["case 83 °C"], "case 38 °C")
+        self.assertEqual(told, {"what": "case 38 °C, in the place of case 83 °C", "where": f"soak {run.id}"})
         take_back(folder, listed["outcome: not recognised"])
         (kept,) = folder.runs()
         self.assertEqual([(r.value, r.at_seconds, r.taken_back is None) for r in kept.readings],
@@ -317,10 +317,14 @@ class Noting(Soaking):
         self.assertEqual(
             [n["taken_back"] for place in noted(folder).values() for n in place], [True, True, False, False]
         )
-        for number, words in ((listed["case 83 C"], "taken back already"), (9, "there are 1 to 4"), (0, "no note has")):
+        for number, words in (
+            (listed["case 83 °C"], "taken back already"),
+            (9, "there are 1 to 4"),
+            (0, "no note has"),
+        ):
             with self.assertRaisesRegex(UsageError, words):
                 take_back(folder, number)
-        correct(folder, listed["room 20 C"], "drafty at the window")  # a reading becomes a remark
+        correct(folder, listed["room 20 °C"], "drafty at the window")  # a reading becomes a remark
         (kept,) = folder.runs()
         self.assertEqual(
             ([r.value for r in kept.standing_readings], [n.text for n in kept.standing_notes]),
@@ -349,7 +353,7 @@ class Noting(Soaking):
     def test_what_reviewers_write_is_understood(self) -> None:
         """A value without its unit, before its name, with a remark; rates from elsewhere; outcomes in other words."""
         read = {
-            "case 38": ("case", 38.0, "C", ""), "38 C case": ("case", 38.0, "C", ""), "Room: 21": ("Room", 21.0, "C", ""),
+            "case 38": ("case", 38.0, "C", ""), "38 °C case": ("case", 38.0, "C", ""), "Room: 21": ("Room", 21.0, "C", ""),
             "rate 117 MB/s +- 2 (from a copy window)": ("rate", 117.0, "MB/s", "+- 2 (from a copy window)"),
             "power 4.2 W at the plug": ("power", 4.2, "W", "at the plug"), "100.4 F skin": ("skin", 38.0, "C", ""),
         }  # fmt: skip

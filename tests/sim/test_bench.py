@@ -38,9 +38,9 @@ class Truth(Bench):
         self.assertAlmostEqual(truth(chain, SMALL).latency, one)
         deep = parse_workload("random read 4 KiB depth 64").settled(1.0, 2**30)
         self.assertAlmostEqual(truth(chain, deep).rate * one / block, 32)
-        mixed = parse_workload("random mixed 25 % writes 4 KiB depth 1").settled(1.0, 2**30)
+        mixed = parse_workload("random mixed 25% writes 4 KiB depth 1").settled(1.0, 2**30)
         self.assertAlmostEqual(truth(chain, mixed).rate, block / (0.75 * one + 0.25 * (20e-6 + block / 2e9)), places=3)
-        unqueued = self.bench('queue = 1\noverhead = "40 us"\n').chain(BOX, self.folder)
+        unqueued = self.bench('queue = 1\noverhead = "40 µs"\n').chain(BOX, self.folder)
         self.assertAlmostEqual(truth(unqueued, deep).rate, block / (40e-6 + 60e-6 + block / 1e9))
         self.assertAlmostEqual(truth(unqueued, PEAK_READ).rate, 4 * 2**20 / (40e-6 + 4 * 2**20 / 1e9))
 
@@ -55,7 +55,7 @@ class Truth(Bench):
         self.assertEqual(link.name if link else "", "USB 10 Gb/s")
 
     def test_estimates_come_within_one_per_cent_of_the_truth(self) -> None:
-        """Sixty passes of every workload find the noiseless rate within 1 %, the small ones at 3 % noise too."""
+        """Sixty passes of every workload find the noiseless rate within 1%, the small ones at 3% noise too."""
         review = self.review()
         for setup, names in (("direct", FAST), ("box", BOX)):
             words = ["sequential read 4 MiB depth 4", "sequential write 256 KiB depth 1", "random read 4 KiB depth 8"]
@@ -75,15 +75,15 @@ class Statistics(Bench):
         return [target.run_pass(workload, first_seed * 1000 + i).rate for i in range(5)]
 
     def test_six_hundred_null_comparisons_rarely_find_a_difference(self) -> None:
-        """The same truth on both sides: `faster` or `slower` in at most 5 %, at small and at large noise."""
-        for noise in ("0.5 %", "4 %"):
-            bench = self.bench(old='noise = "0.5 %"', new=f'noise = "{noise}"')
+        """The same truth on both sides: `faster` or `slower` in at most 5%, at small and at large noise."""
+        for noise in ("0.5%", "4%"):
+            bench = self.bench(old='noise = "0.5%"', new=f'noise = "{noise}"')
             sets = [self.rates(bench, n) for n in range(301)]
             called = sum(compare(a, b).verdict in ("faster", "slower") for a, b in pairwise(sets))
             self.assertLessEqual(called, 15, noise)
 
     def test_a_true_loss_of_six_per_cent_is_found(self) -> None:
-        """94 % of the rate at 0.5 % noise and 5 passes is `slower` in at least 95 % of 200 comparisons."""
+        """94% of the rate at 0.5% noise and 5 passes is `slower` in at least 95% of 200 comparisons."""
         bench, slower = self.bench(), self.bench(old='read = "3000 MB/s"', new='read = "2820 MB/s"')
         called = sum(
             compare(self.rates(slower, n), self.rates(bench, n + 5000)).verdict == "slower" for n in range(200)

@@ -94,8 +94,8 @@ class Aftermath(FolderCase):
 
     def test_a_used_up_cache_and_a_warm_drive_are_found_by_the_next_run(self) -> None:
         """What one run wrote, the next finds: no fresh cache, and a drive warmer than at first; an hour later it is as at first."""
-        cache = 'small_noise = "3 %"\ncache = "12 GB"\nafter_cache = "500 MB/s"\nfold = "20 MB/s"\n'
-        self.opened = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache) + WARM)
+        cache = 'small_noise = "3%"\ncache = "12 GB"\nafter_cache = "500 MB/s"\nfold = "20 MB/s"\n'
+        self.opened = self.review(bench=BENCH.replace('small_noise = "3%"\n', cache) + WARM)
         first, second = self.measured("direct"), self.measured("direct")
         rates = [estimate([p.rate for p in run.workloads[0].passes]).rate / 1e6 for run in (first, second)]
         self.assertGreater(rates[0], 600)
@@ -109,8 +109,8 @@ class Aftermath(FolderCase):
 
     def test_a_cache_that_cannot_be_fresh_is_said_before_the_first_write(self) -> None:
         """A soak found the cache; right after it, it is told how much must be in use; a long rest later nothing is; the slow state has its name."""
-        cache = 'small_noise = "3 %"\ncache = "40 GB"\nafter_cache = "200 MB/s"\nfold = "20 MB/s"\n'
-        self.opened = self.review(bench=BENCH.replace('small_noise = "3 %"\n', cache) + WARM)
+        cache = 'small_noise = "3%"\ncache = "40 GB"\nafter_cache = "200 MB/s"\nfold = "20 MB/s"\n'
+        self.opened = self.review(bench=BENCH.replace('small_noise = "3%"\n', cache) + WARM)
         soaked = self.json_of("soak", "--setup", "direct", "--for", "3m", "--idle", "0")
         self.opened = ReviewFolder.open(self.folder)
         done = self.ulterion("measure", "--setup", "direct", "--workload", FLAT_OUT.text, "--passes", "4", "--json")
@@ -142,7 +142,7 @@ class Aftermath(FolderCase):
         self.assertGreater(hottest[0], hottest[1] + 2)
         self.assertGreater((cool.ended or cool.started) - cool.started, (warm.ended or warm.started) - warm.started)
         self.review()
-        refused = self.ulterion("measure", "--setup", "box", "--cool-to", "40 C")
+        refused = self.ulterion("measure", "--setup", "box", "--cool-to", "40 °C")
         self.assertEqual(refused.returncode, 2)
         self.assertIn("shows no temperature here", refused.stderr)
 
@@ -170,7 +170,7 @@ class Places(FolderCase):
 
     def test_rates_are_not_rounded_to_requests(self) -> None:
         """Short passes of a slow card in large requests: its noise shows, each pass ends with a request, bytes and seconds agree."""
-        card = BENCH.replace('write = "2000 MB/s"', 'write = "9 MB/s"').replace('noise = "0.5 %"', 'noise = "1 %"')
+        card = BENCH.replace('write = "2000 MB/s"', 'write = "9 MB/s"').replace('noise = "0.5%"', 'noise = "1%"')
         target = SimTarget(load_bench(self.write("bench.toml", card)), ["b:fast", "drive"], "h", "sim:bench.toml")
         passes = [target.run_pass(FLAT_OUT.settled(2.0, 2**30), seed) for seed in range(12)]
         for one in passes:
@@ -205,7 +205,7 @@ class Ends(FolderCase):
     ) -> None:
         """Whatever rate, block and length: it ends, with whole requests, and its rate is the truth within its noise."""
         bench = BENCH.replace('write = "2000 MB/s"', f'write = "{rate:.3f} MB/s"').replace(
-            '"0.5 %"', f'"{noise * 100:.3f} %"'
+            '"0.5%"', f'"{noise * 100:.3f}%"'
         )
         target = SimTarget(load_bench(self.write("bench.toml", bench)), ["b:fast", "drive"], "h", "sim:bench.toml")
         workload = replace(FLAT_OUT, block_bytes=block, depth=64).settled(seconds, 2**30)

@@ -21,8 +21,8 @@ awake = "2 W"
 writing = "4 W"
 capacity = "10 J/K"
 to_case = "4 K/W"
-throttles_at = "80 C"
-resumes_at = "72 C"
+throttles_at = "80 °C"
+resumes_at = "72 °C"
 throttled = "200 MB/s"
 counters = true
 [parts.box.case]
@@ -35,15 +35,15 @@ probe = true
 
 class Time(FolderCase):
     def target(self, extra: str, chain: str = "b:usb box drive", into: str = "") -> SimTarget:
-        text = BENCH.replace('small_noise = "3 %"', f'small_noise = "3 %"\n{into}').replace(
-            'noise = "0.5 %"', "noise = '0 %'"
+        text = BENCH.replace('small_noise = "3%"', f'small_noise = "3%"\n{into}').replace(
+            'noise = "0.5%"', "noise = '0%'"
         )
         bench = load_bench(self.write("bench.toml", text + extra))
         return SimTarget(bench, chain.split(), "h", "sim:bench.toml")
 
     def test_heat_settles_where_the_formula_says(self) -> None:
         """Idle and load end where the resistances put them: worked by hand, 21 + ... C; the probe sees the case."""
-        cooler = HEAT.replace('throttles_at = "80 C"\nresumes_at = "72 C"\nthrottled = "200 MB/s"\n', "")
+        cooler = HEAT.replace('throttles_at = "80 °C"\nresumes_at = "72 °C"\nthrottled = "200 MB/s"\n', "")
         target = self.target(cooler)
         self.assertAlmostEqual(target.state.inside, 21 + (1 + 1) * 6 + 1 * 4)
         target.state.work(WRITING, 3600)
@@ -55,7 +55,7 @@ class Time(FolderCase):
         self.assertAlmostEqual(target.state.inside, 37, delta=0.05)
 
     def test_a_stepwise_throttle_has_hysteresis(self) -> None:
-        """It works at 200 MB/s from 80 C until 72 C, and counts; a gradual one finds its level in between."""
+        """It works at 200 MB/s from 80 °C until 72 °C, and counts; a gradual one finds its level in between."""
         hotter = HEAT.replace('awake = "2 W"', 'awake = "7 W"')
         target = self.target(hotter, into="latency_spread = 0.2")
         rates, seen = [], []
@@ -107,7 +107,7 @@ class Time(FolderCase):
             with self.assertRaisesRegex(UsageError, says):
                 self.target("", into=into)
         with self.assertRaisesRegex(UsageError, "'resumes_at'"):
-            self.target(HEAT.replace('resumes_at = "72 C"\n', ""))
+            self.target(HEAT.replace('resumes_at = "72 °C"\n', ""))
         with self.assertRaisesRegex(UsageError, "write it in quotes|J/K"):
             self.target(HEAT.replace('capacity = "10 J/K"', 'capacity = "10 K/W"'))
 

@@ -14,17 +14,24 @@ class Command:
         module: below the package, with `add_arguments` and `run`; imported when the command is chosen.
         summary: what it answers, for the list of commands.
         examples: command lines.
+        common: its options that are wanted most, which the help shows first.
         keeps: whether it keeps something in a review.
         answers_only: whether it has nothing that `--quiet` could leave out.
     """
 
-    __slots__ = ("answers_only", "examples", "keeps", "module", "summary")
+    __slots__ = ("answers_only", "common", "examples", "keeps", "module", "summary")
 
     def __init__(
-        self, module: str, summary: str, *examples: str, keeps: bool = False, answers_only: bool = False
+        self,
+        module: str,
+        summary: str,
+        *examples: str,
+        common: str = "",
+        keeps: bool = False,
+        answers_only: bool = False,
     ) -> None:
         self.module, self.summary, self.examples = f"ulterion.{module}", summary, examples
-        self.keeps, self.answers_only = keeps, answers_only
+        self.common, self.keeps, self.answers_only = common.split(), keeps, answers_only
 
     def load(self) -> ModuleType:
         """Return its module."""
@@ -36,7 +43,7 @@ class Command:
 COMMANDS = {
     "new": Command(
         "features.survey.new_command",
-        "start a review folder with a commented review.toml",
+        "start a review: a folder with a commented review.toml",
         "ulterion new my-review",
         "ulterion new my-review --title 'Three enclosures'",
     ),
@@ -45,53 +52,61 @@ COMMANDS = {
         "write a port, part, claim or setup into review.toml",
         "ulterion add part pod --name 'Brindlewick Pod' --kind enclosure --claims 'read 1050 MB/s, write 1000 MB/s'",
         "ulterion add setup pod --chain 'laptop:left > pod > reed'",
+        common="--name --kind --link --claims --chain",
     ),
     "survey": Command(
         "features.survey.command",
-        "what this machine sees: drives, how each is linked, driver, capacity, temperature",
+        "show what is plugged in: every drive with its link, driver, capacity and temperature",
         "ulterion survey",
         "ulterion survey --brief --watch",
+        common="--brief --watch --ask --learn --json",
     ),
     "measure": Command(
         "features.measure.command",
-        "run a suite of transfer tests on a folder, a file, a setup or a network",
+        "run transfer tests on a folder, a file, a setup or a network",
         "ulterion measure /media/me/drive",
-        "ulterion measure --setup pod --suite sequential --until-sure '1 %'",
+        "ulterion measure --setup pod --suite sequential --until-sure '1%'",
+        common="--setup --as --suite --quick --why",
         keeps=True,
     ),
     "soak": Command(
         "features.soak.command",
-        "a long load with throughput and temperature logged",
+        "run a long load, with throughput and temperature logged",
         "ulterion soak --setup pod --for 30m --figure pod.png",
         "ulterion soak --setup pod --probe 'case=my-thermometer'",
+        common="--setup --for --amount --figure --why",
         keeps=True,
     ),
     "copy": Command(
         "features.copy.command",
-        "real files or made ones copied, timed, and proven intact",
+        "copy real files or made ones, time the copy and prove it intact",
         "ulterion copy ~/pictures /media/me/drive",
         "ulterion copy --set shoot --to pod ~/scratch /media/me/drive",
+        common="--from --to --as --set --passes",
         keeps=True,
     ),
     "clock": Command(
         "features.clock.command",
-        "a transfer timed by hand: a stopwatch, or size and time typed in",
+        "time a transfer by hand: with a stopwatch, or from a size and a time",
         "ulterion clock --setup pod '4.2 GB in 18.5 s'",
         "ulterion clock --setup pod --size '4.2 GB'",
+        common="--setup --as --task --size --table",
         keeps=True,
     ),
     "capacity": Command(
         "features.capacity.command",
-        "prove that the capacity is really there",
+        "prove that a card or drive holds what it claims",
         "ulterion capacity /media/me/card --setup reader",
         "ulterion capacity /dev/sdb --overwrite SERIAL --quick",
+        common="--setup --as --quick --resume --overwrite",
         keeps=True,
     ),
     "note": Command(
         "features.notes.command",
-        "a reading, an outcome or a remark, put where it belongs",
+        "write down a reading, an outcome or a remark",
         "ulterion note 'case 38 C at 12m'",
         "ulterion note --setup pod 'noise: hums under load'",
+        common="--setup --run --exclude --correct --take-back",
         keeps=True,
     ),
     "assign": Command(
@@ -102,84 +117,103 @@ COMMANDS = {
     ),
     "compare": Command(
         "features.compare.command",
-        "setups against the baseline, with what else differed",
+        "compare setups with the baseline, and name the bottleneck",
         "ulterion compare --figure compare.png",
         "ulterion compare --soaks pod draught",
+        common="--why --long --workload --against --figure",
     ),
     "versus": Command(
         "features.compare.versus_command",
-        "one drive in two or more places, moved by hand: measured in each, compared at once",
+        "measure one drive in two or more places, moved by hand, and compare at once",
         "ulterion versus 'front port' 'the hub'",
         "ulterion versus 'left' 'right' 'the dock' --drive sdb",
+        common="--drive --full --wait",
         keeps=True,
     ),
     "race": Command(
         "features.clock.race_command",
-        "two to six transfers on one clock, as a figure and a film",
+        "play two to six transfers on one clock, as a figure and a film",
         "ulterion race pod slip --figure race.png",
         "ulterion race pod slip --film race.gif",
+        common="--figure --film --speed",
     ),
     "claims": Command(
         "features.claims.command",
-        "measured against advertised",
+        "compare what was measured with what is advertised",
         "ulterion claims",
         "ulterion claims --everywhere --fail-on missed",
+        common="--why --long --everywhere --fail-on --json",
     ),
     "estimate": Command(
         "features.estimate.command",
-        "what it means: time of work, recordings, units, money",
+        "say what the results mean: times, recordings, value, power, units",
         "ulterion estimate write '200 GB' --figure times.png",
         "ulterion estimate --for 'a laptop with USB 5 Gb/s, 200 GB a week'",
     ),
     "plan": Command(
         "features.plan.command",
-        "the matrix still to run: shown, run, and what it shows (effects, ranks)",
+        "run a matrix of setups, and show what each factor does",
         "ulterion plan run",
         "ulterion plan effects --figure effects.png",
         keeps=True,
     ),
     "report": Command(
         "features.page.command",
-        "the review as one page that can be published, and checked",
+        "make the review into one page that can be published",
         "ulterion report",
         "ulterion report --figures figures --watch",
+        common="--figures --watch",
     ),
     "verify": Command(
         "features.page.verify_command",
-        "recompute every figure of a report, or look for runs that were changed",
+        "check a page: recompute every figure from its runs",
         "ulterion verify report.html",
         "ulterion verify mine.html --beside theirs.html",
+        common="--beside",
     ),
     "export": Command(
         "cli.export_command",
-        "results, passes, series, claims as CSV, JSON, Parquet, Markdown or HTML",
+        "write results as CSV, JSON, Parquet, Markdown or HTML",
         "ulterion export --as csv --to tables",
         "ulterion export comparisons --as markdown",
+        common="--as --to",
     ),
     "archive": Command(
         "features.archive.command",
-        "all reviews together: add, find by words, chart old and new products",
+        "search and chart all reviews together",
         "ulterion archive add ~/reviews/*",
         "ulterion archive find 'USB 10 Gb/s enclosures, write over 900 MB/s'",
     ),
     "peer": Command(
         "features.measure.peer_command",
-        "the other end of a network: listens for one bench, for a limited time",
+        "be the other end of a network measurement, for a limited time",
         "ulterion peer",
         "ulterion peer --for 30m --once",
+        common="--for --once --port --listen --code",
         answers_only=True,
     ),
     "completion": Command(
         "cli.completion",
-        "what a shell needs to complete command lines: bash, zsh, fish",
+        "print what bash, zsh or fish needs to complete command lines",
         "ulterion completion bash > ~/.local/share/bash-completion/completions/ulterion",
         "ulterion completion fish | source",
         answers_only=True,
     ),
     "demo": Command(
         "demo.command",
-        "the full worked example on the simulated bench",
+        "make the full worked example on a simulated bench",
         "ulterion demo",
         "ulterion demo my-demo --plan",
+        common="--plan --no-report",
     ),
 }
+
+STEPS = {
+    "set up": ("new", "add", "survey"),
+    "measure": ("measure", "versus", "soak", "copy", "clock", "capacity", "plan", "peer"),
+    "write down": ("note", "assign"),
+    "answer": ("compare", "claims", "estimate", "race"),
+    "publish": ("report", "verify", "export", "archive"),
+    "learn": ("demo", "completion"),
+}
+"""The commands in the order of a review."""

@@ -5,22 +5,27 @@ from __future__ import annotations
 import argparse
 import gc
 import os
+import pathlib
 import signal
 import sys
 
-from ulterion.cli.commands import COMMANDS
+from ulterion.cli.commands import COMMANDS, STEPS
 from ulterion.core.version import __version__
 from ulterion.terminal.status import Refused, Status
 
 TYPE_CHECKING = False  # as in `typing`, which `--help` does not need
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
     from typing import Any, NoReturn
 
     from ulterion.terminal.environment import Environment
+    from ulterion.terminal.subcommands import Subcommands
 
 DIGITS_OF_A_TIME = 10  # seconds since 1970, until the year 2286
+NO_QUESTION = "argument what: invalid choice: "
 UNRECOGNIZED = "unrecognized arguments:"
+PURPOSE = "Benchmark drives, enclosures, readers and hubs to an honest verdict."
+QUIET = "print warnings and errors only (and --json)"
 EPILOG = "Start with 'ulterion demo', or 'ulterion measure FOLDER' for a drive that is mounted there."
 
 
@@ -40,10 +45,10 @@ class Help(argparse.HelpFormatter):
         super().__init__(prog, width=max(width, 40) - 2)
 
     def _fill_text(self, text: str, width: int, indent: str) -> str:
-        """Leave examples as they are."""
-        words, examples, lines = text.partition("Examples:")
-        filled = super()._fill_text(words, width, indent) if words.strip() else ""
-        return "\n\n".join(t for t in (filled, examples + lines) if t)
+        """Fill what is prose; leave lists and examples, whose lines are indented, as they are."""
+        if "\n  " in text:
+            return text
+        return super()._fill_text(text, width, indent)
 
 
 class Parser(argparse.ArgumentParser):
@@ -52,6 +57,37 @@ class Parser(argparse.ArgumentParser):
     def __init__(self, **settings: Any) -> None:
         super().__init__(formatter_class=Help, allow_abbrev=False, **settings)
         self._mixes = False
+        self.before_usage: list[str] = []
+        """Paragraphs of the help after the description: examples, questions."""
+        self.common: list[str] = []
+        """Names of the options that the help shows first."""
+        self.questions: Subcommands | None = None
+        """What the command answers, each by a word of its own."""
+
+    def format_help(self) -> str:
+        """Return what a command answers, examples, its arguments, the options wanted most, and the others."""
+        formatter = self._get_formatter()
+        for text in (self.description, *self.before_usage):
+            formatter.add_text(text)
+        formatter.add_usage(self.usage, self._actions, self._mutually_exclusive_groups)
+        for title, actions in self._sections():
+            formatter.start_section(title)
+            formatter.add_arguments(actions)
+            formatter.end_section()
+        formatter.add_text(self.epilog)
+        return formatter.format_help()
+
+    def _sections(self) -> Iterator[tuple[str, list[argparse.Action]]]:
+        """Yield the sections of the help: arguments, options wanted most, and the rest by their groups."""
+        named = [a for a in self._actions if not a.option_strings]
+        first = [a for name in self.common for a in self._actions if name in a.option_strings]
+        yield "arguments", named
+        yield "options", first
+        taken = {id(a) for a in (*named, *first)}
+        for group in self._action_groups:
+            title = group.title if group.title not in ("options", "positional arguments") else ""
+            rest = [a for a in group._group_actions if id(a) not in taken]
+            yield title or ("more options" if first else "options"), rest
 
     def parse_known_args(  # type: ignore[override]
         self, args: Sequence[str] | None = None, namespace: argparse.Namespace | None = None
@@ -62,9 +98,12 @@ class Parser(argparse.ArgumentParser):
             return super().parse_known_args(words, namespace)
         self._mixes = True
         try:
-            return self.parse_known_intermixed_args(words, namespace)
+            found, strange = self.parse_known_intermixed_args(words, namespace)
         finally:
             self._mixes = False
+        if strange:
+            self.error(f"{UNRECOGNIZED} {' '.join(strange)}")
+        return found, strange
 
     def _get_values(self, action: argparse.Action, arg_strings: list[str]) -> object:
         """Refuse '--option=--', of which the stock parser makes no value at all."""
@@ -76,13 +115,51 @@ class Parser(argparse.ArgumentParser):
         """Raise Refused with what is wrong and where to find help; for an option of an earlier version, with its present name."""
         from ulterion.core.renamed import new_name
 
+        if self.questions is not None and message.startswith(NO_QUESTION):
+            word = message.removeprefix(NO_QUESTION).split("'")[1]
+            message = self.questions.mistaken(self.prog.split()[1], word)
+        message = _plain(message)
         strange = message.removeprefix(UNRECOGNIZED).split()
         renamed = [
             (w, now) for w in strange if (now := new_name(w.partition("=")[0])) and message.startswith(UNRECOGNIZED)
         ]
         if renamed:
             message = "; ".join(f"{old.partition('=')[0]} is called {now} now" for old, now in renamed)
+        elif strange and message.startswith(UNRECOGNIZED):
+            message = self._unknown_option(strange)
         raise Refused(f"{self.prog.removeprefix('ulterion').strip()}: {message}; see '{self.prog} --help'".lstrip(": "))
+
+    def _unknown_option(self, strange: Sequence[str]) -> str:
+        """Return what is wrong with words that a command does not take, with the option that was probably meant."""
+        from ulterion.core.errors import nearest
+
+        word = next((w for w in strange if w.startswith("-")), strange[0]).partition("=")[0]
+        if not word.startswith("-"):
+            return f"takes no '{word}' here"
+        takers = self.questions.takers(word) if self.questions is not None else []
+        if takers:
+            return f"{word} goes with {', '.join(takers)}"
+        known = [name for action in self._actions for name in action.option_strings]
+        near = nearest(word, known, alike=0.7)
+        return f"unknown option {word}" + (f"; did you mean {near}?" if near else "")
+
+
+def _plain(message: str) -> str:
+    """Return a complaint of the stock parser in fewer words, a wrong choice with the one that was probably meant."""
+    import re
+
+    from ulterion.core.errors import nearest
+
+    message = re.sub(r"^the following arguments are required: (.*)", r"\1 is missing", message)
+    match = re.fullmatch(r"argument (\S+): (?:invalid choice: '(.*)' \(choose from (.*)\)|(.*))", message, re.DOTALL)
+    if match is None:
+        return message
+    name, word, choices, other = match.groups()
+    if other is not None:
+        return f"{name}: {other}"
+    known = [choice.strip("' ") for choice in choices.split(",")]
+    near = nearest(word, known)
+    return f"{name}: unknown '{word}'; " + (f"did you mean '{near}'?" if near else f"choose from {', '.join(known)}")
 
 
 class _CommandParser(Parser):
@@ -93,43 +170,92 @@ class _CommandParser(Parser):
             super().__init__(prog=prog, description=description)
 
 
+class _ProgramParser(Parser):
+    """The parser of the program itself: its help has the commands in the order of a review."""
+
+    def format_help(self) -> str:
+        """Return what each command answers, grouped by the steps of a review."""
+        width = max(map(len, COMMANDS))
+        lines = [PURPOSE, "", EPILOG, "", "usage: ulterion COMMAND [options], ulterion COMMAND --help"]
+        for step, names in STEPS.items():
+            lines += ["", f"{step}:", *(f"  {name:<{width}}  {COMMANDS[name].summary}" for name in names)]
+        options = ("  --version   print the version", "  --debug     with an error, print its traceback")
+        return "\n".join([*lines, "", "options:", *options, ""])
+
+
 def build_parser(argv: list[str]) -> Parser:
     """Return the parser; only the command that `argv` names is imported and given its options."""
-    parser = Parser(
-        prog="ulterion",
-        epilog=EPILOG,
-        description="Benchmark drives, enclosures, readers and hubs to an honest verdict.",
-    )
+    parser = _ProgramParser(prog="ulterion", description=PURPOSE)
     parser.add_argument("--version", action="version", version=f"ulterion {__version__}")
     parser.add_argument("--debug", action="store_true", help="show the traceback of an error")
     chosen = next((a for a in argv if not a.startswith("-")), None)
     if chosen is not None and chosen not in COMMANDS:
         from ulterion.core.errors import unknown
 
+        if pathlib.Path(chosen).exists():
+            parser.error(f"'{chosen}' is no command; did you mean: ulterion measure {chosen}")
         parser.error(unknown("command", chosen, COMMANDS))
     commands = parser.add_subparsers(
         dest="command", metavar="COMMAND", title="commands", prog="ulterion", parser_class=_CommandParser
     )
     for name, command in COMMANDS.items():
         if name != chosen:
-            commands.add_parser(name, help=command.summary)  # a line of the help
+            commands.add_parser(name)  # known, and no more
             continue
         from ulterion.terminal.defaults import apply
 
-        sub = commands.add_parser(
-            name, help=command.summary, description=f"{command.summary[0].upper()}{command.summary[1:]}."
-        )
-        add_options(sub, name)
+        sub = commands.add_parser(name, description=_sentence(command.summary))
+        _fill(sub, name, argv[argv.index(name) + 1 :])
         apply(sub)
-        sub.epilog = (sub.epilog or "") + "\n  ".join(["Examples:", *command.examples])
     return parser
+
+
+def _fill(parser: Parser, command: str, words: Sequence[str]) -> None:
+    """Give the parser of a command its help and options; where it answers several questions, those of the one among `words`."""
+    entry = COMMANDS[command]
+    questions: Subcommands | None = getattr(entry.load(), "QUESTIONS", None)
+    question = next((w for w in words if questions is not None and w in questions.every), None)
+    parser.questions = questions
+    named = question is not None
+    if questions is not None and not named and not {"-h", "--help"} & set(words):
+        question = questions.default
+    if questions is None or question is None:
+        parser.before_usage = [_examples(entry.examples)]
+        parser.common = entry.common
+        add_options(parser, command)
+        if questions is not None:
+            options = f"ulterion {command} WORD --help shows the options of each"
+            parser.before_usage.append(f"{questions.described()}\n\n  {options}")
+            for action in parser._actions:
+                if questions.own_options() & {*action.option_strings}:
+                    action.help = argparse.SUPPRESS
+        return
+    asked = questions.every[question]
+    parser.prog = f"ulterion {command} {question}"
+    parser.description = _sentence(asked.summary)
+    parser.before_usage = [_examples(asked.examples)]
+    questions.add_one(parser, question, named=named)
+    parser.add_argument("--quiet", action="store_true", help=QUIET)
+    if not named:  # an option of another question would swallow the next word
+        known = {name for action in parser._actions for name in action.option_strings}
+        strange = [w for w in words if w.startswith("--") and w.partition("=")[0] not in known]
+        if strange:
+            parser.error(f"{UNRECOGNIZED} {' '.join(strange)}")
+
+
+def _sentence(words: str) -> str:
+    return f"{words[0].upper()}{words[1:]}."
+
+
+def _examples(lines: Sequence[str]) -> str:
+    return "\n".join(["Examples:", *(f"  {line}" for line in lines)])
 
 
 def add_options(parser: argparse.ArgumentParser, command: str) -> None:
     """Give a parser the options of a command: its own, and the one that all have but those that only answer."""
     COMMANDS[command].load().add_arguments(parser)
     if not COMMANDS[command].answers_only:
-        parser.add_argument("--quiet", action="store_true", help="print warnings and errors only (and --json)")
+        parser.add_argument("--quiet", action="store_true", help=QUIET)
 
 
 def main(argv: list[str] | None = None, environment: Environment | None = None, *, before: Any = None) -> int:
@@ -146,6 +272,10 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
             return arguments
         env = environment or _real_environment()
         env.quiet = getattr(arguments, "quiet", False)
+        if getattr(arguments, "dark", False):
+            from ulterion.terminal.options import check_dark
+
+            check_dark(arguments)
         status = int(COMMANDS[arguments.command].load().run(arguments, env))
         if COMMANDS[arguments.command].keeps:
             from ulterion.features.archive.location import add_if_set

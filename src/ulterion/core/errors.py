@@ -65,10 +65,16 @@ class PassSpoiled(UlterionError):  # noqa: N818 - it names what happened
         self.of_target = of_target
 
 
-def nearest(name: str, known: Iterable[str]) -> str | None:
-    """Return the known name that looks most like `name`, or None when none does."""
+FEW = 3  # names that a question can hold
+
+
+def nearest(name: str, known: Iterable[str], alike: float = 0.5) -> str | None:
+    """Return the known name that looks most like `name`, or begins with it; None when none does, by a share of letters `alike`."""
     names = {k.casefold(): k for k in known}
-    close = difflib.get_close_matches(name.casefold(), names, n=1, cutoff=0.5)
+    longer = [k for k in names if name and k.startswith(name.casefold())]
+    if len(longer) == 1:
+        return names[longer[0]]
+    close = difflib.get_close_matches(name.casefold(), names, n=1, cutoff=alike)
     return names[close[0]] if close else None
 
 
@@ -78,6 +84,9 @@ def unknown(what: str, name: str, known: Iterable[str], *, most: int = 12) -> st
     now = new_name(name)
     if now in known:
         return f"unknown {what} '{name}'; it is called '{now}' now"
+    longer = [f"'{k}'" for k in known if name and k.casefold().startswith(name.casefold())]
+    if 1 < len(longer) <= FEW:
+        return f"unknown {what} '{name}'; did you mean {' or '.join(longer)}?"
     near = nearest(name, known)
     if near is not None:
         return f"unknown {what} '{name}'; did you mean '{near}'?"

@@ -1,7 +1,7 @@
 """Quantities: how they are held, read and shown.
 
 Held, everywhere in the program: bytes (int), seconds, bytes per second, degrees Celsius, watts, and ratios (0.03 for
-3 %).  A bit is written `b`, a byte `B`; k, M, G, T, P are powers of 1000 and Ki, Mi, Gi, Ti, Pi powers of 1024 (IEC
+3%).  A bit is written `b`, a byte `B`; k, M, G, T, P are powers of 1000 and Ki, Mi, Gi, Ti, Pi powers of 1024 (IEC
 80000-13).  What could mean two things is refused with both.
 """
 
@@ -20,13 +20,14 @@ MAX_SIZE = 2**63 - 1  # the largest file offset of the operating systems we run 
 MAX_RATE = 1e15  # bytes per second; a slip of the hand, not a device, lies above it
 MAX_SECONDS = 366 * 86400.0  # seconds; a year of measuring is a slip of the hand
 
-_QUANTITY = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
+_QUANTITY = re.compile(r"([+-]?(?:\d{1,3}(?:,\d{3})+(?:\.\d*)?|\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
 MAX_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
-_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµ]*)\s*")
+_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµμ]*)\s*")
 _SECONDS = {
     "ns": 1e-9,
     "us": 1e-6,
-    "µs": 1e-6,
+    "µs": 1e-6,  # the micro sign
+    "μs": 1e-6,  # the Greek letter
     "ms": 1e-3,
     "s": 1.0,
     "sec": 1.0,
@@ -63,7 +64,7 @@ def _split(text: str, what: str, example: str) -> tuple[float, str]:
     match = _QUANTITY.fullmatch(bounded(text, what, example))
     if match is None:
         raise UnitError(f"'{text}' is not a {what}; write it like '{example}'")
-    value = float(match[1])
+    value = float(match[1].replace(",", ""))
     if not math.isfinite(value):
         raise UnitError(f"'{text}' is too large for a {what}; write it like '{example}'")
     return value, match[2].strip()
@@ -76,7 +77,7 @@ def bounded(text: str, what: str, example: str, most: int = MAX_TEXT) -> str:
     """
     if len(text) > most:
         raise UnitError(f"'{text[:20]}...' has {len(text)} characters and is not a {what}; write it like '{example}'")
-    return text.strip()
+    return text.strip().replace("−", "-").replace("\N{NO-BREAK SPACE}", " ")
 
 
 def _positive(value: float, text: str, what: str, largest: float = math.inf) -> float:
@@ -94,22 +95,30 @@ def _ambiguous(unit: str, stem: str) -> str | None:
         return None
     prefix = "k" if match[1] in "kK" else match[1].upper()
     if not match[2]:
-        return f"{prefix}B{stem} ({DECIMAL[prefix]:,} bytes) or {BINARY_OF[prefix]}B{stem} ({PREFIXES[BINARY_OF[prefix]]:,})"
-    if match[1] == "K" and match[2] == "B":
-        return f"kB{stem} (1,000 bytes) or KiB{stem} (1,024 bytes)"
+        return f"{prefix}B{stem} (bytes) or {prefix}b{stem} (bits, an eighth of it)"
     return f"{prefix}B{stem} (bytes) or {prefix}b{stem} (bits, an eighth of it)"
 
 
-BINARY_OF = {"k": "Ki", "M": "Mi", "G": "Gi", "T": "Ti", "P": "Pi"}
+def parse_block(text: str) -> int:
+    """Read the size of a request or of a span: as `parse_size` does, but '4k', '4 K' and '4 KB' are 4 KiB, as such sizes are."""
+    value, unit = _split(text, "size", "4 KiB")
+    short = re.fullmatch(r"([kKMGT])|(K)B", unit)
+    return parse_size(f"{value} {(short[1] or short[2]).upper()}iB" if short is not None else text)
 
 
 def parse_size(text: str) -> int:
-    """Read a size such as '512 GB', '4KiB' or '1.5 TB'; return bytes (int, above zero)."""
-    value, unit = _split(text, "size", "4 KiB")
+    """Read a size such as '512 GB', '4KiB', '1.5 TB' or '200 G'; return bytes (int, above zero).
+
+    A prefix alone stands for the bytes that capacities are sold in, powers of 1000.  What may be bits is refused.
+    """
+    value, unit = _split(text, "size", "200 GB")
+    unit = {"K": "kB", "KB": "kB"}.get(unit, f"{unit}B" if unit in ("k", "M", "G", "T", "P") else unit)
     if re.fullmatch(r"[kMGTP]b", unit):
         raise UnitError(
             f"'{text}' is in bits; sizes are in bytes: write {value:g} {unit[0]}B or {value / 8:g} {unit[0]}B"
         )
+    if not unit:
+        raise UnitError(f"'{text}' has no unit; write '{text.strip()} GB' or '{text.strip()} MB'")
     if not unit.endswith("B") or unit[:-1] not in PREFIXES:
         meant = _ambiguous(unit, "")
         if meant:
@@ -124,6 +133,8 @@ def parse_size(text: str) -> int:
 def parse_rate(text: str) -> float:
     """Read a rate such as '500 MB/s', '12 MiB/s' or '5 Gb/s'; return bytes per second (above zero)."""
     value, unit = _split(text, "rate", "500 MB/s")
+    if not unit:
+        raise UnitError(f"'{text}' has no unit; write '{text.strip()} MB/s' or '{text.strip()} Mb/s'")
     match = re.fullmatch(r"(Ki|Mi|Gi|Ti|Pi|k|M|G|T|P|)([bB])/s", unit)
     if match is None:
         meant = _ambiguous(unit, "/s")
@@ -147,6 +158,8 @@ def parse_duration(text: str) -> float:
     rest, total = bounded(text, "duration", "90 s"), 0.0
     while rest:
         match = _DURATION_PART.match(rest)
+        if match is not None and not match[2]:
+            raise UnitError(f"'{text}' has no unit; write '{match[1]} s' or '{match[1]} min'")
         if match is None or match[2] not in _SECONDS:
             raise UnitError(f"'{text}' is not a duration; write it like '90 s', '2m30s' or '1 h'")
         total += float(match[1]) * _SECONDS[match[2]]
@@ -195,28 +208,29 @@ def parse_in(text: str, unit: str, what: str) -> float:
 
 
 def parse_ratio(text: str) -> float:
-    """Read a share such as '3 %' or '0.5%'; return it as a ratio (0.03) from 0 up to, not including, 1."""
-    value, unit = _split(text, "percentage", "3 %")
-    if unit != "%" or not 0.0 <= value < 100.0:
-        raise UnitError(f"'{text}' is not a percentage from 0 up to 100; write it like '3 %'")
+    """Read a share such as '3%', '0.5 %' or '3'; return it as a ratio (0.03) from 0 up to, not including, 1."""
+    value, unit = _split(text, "percentage", "3%")
+    if not unit and 0 < value < 1:
+        raise UnitError(f"'{text}' could mean {value * 100:g}% or {value:g}%; write the one you mean")
+    if unit not in ("%", "") or not 0.0 <= value < 100.0:
+        raise UnitError(f"'{text}' is not a percentage from 0 up to 100; write it like '3%'")
     return value / 100.0
 
 
 def show_temperature(celsius: float, decimals: int = 0) -> str:
-    """Show a temperature given in degrees Celsius: '71 C'."""
-    return f"{celsius:.{decimals}f} C"
+    """Show a temperature given in degrees Celsius: '71 °C'."""
+    return f"{celsius:.{decimals}f} °C"
 
 
 def significant(value: float, digits: int = 3) -> str:
-    """Show a number with `digits` significant digits, or all its whole digits when it has more."""
+    """Show a number with `digits` significant digits, or all its whole digits when it has more: '2.57', '1,046'."""
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else "?"
     decimals = min(max(digits - 1 - math.floor(math.log10(abs(value))), 0), 9)
-    shown = f"{value:.{decimals}f}"
-    # rounding may have added a digit in front (9.996 -> 10.00): show that as 10.0
-    if decimals and abs(float(shown)) >= 10 ** (digits - decimals):
-        shown = f"{value:.{decimals - 1}f}"
-    return shown
+    # rounding may add a digit in front (9.996 -> 10.00): show that as 10.0
+    if decimals and round(abs(value), decimals) >= 10 ** (digits - decimals):
+        decimals -= 1
+    return f"{value:,.{decimals}f}"
 
 
 def show_rate(bytes_per_second: float, unit: str = "MB/s", *, with_unit: bool = True) -> str:
@@ -257,8 +271,8 @@ def show_block(size: float) -> str:
 
 
 def show_duration(seconds: float) -> str:
-    """Show a duration given in seconds: '250 us', '4.0 s', '2m30s', '1h05m'."""
-    for limit, scale, unit in ((1e-6, 1e9, "ns"), (1e-3, 1e6, "us"), (1.0, 1e3, "ms")):
+    """Show a duration given in seconds: '250 µs', '4.0 s', '2m30s', '1h05m'."""
+    for limit, scale, unit in ((1e-6, 1e9, "ns"), (1e-3, 1e6, "µs"), (1.0, 1e3, "ms")):
         if seconds < limit * 0.9995:
             return f"{significant(seconds * scale)} {unit}"
     if seconds < 59.95:
@@ -277,6 +291,13 @@ def show_iops(per_second: float) -> str:
 
 
 def show_percent(ratio: float) -> str:
-    """Show a ratio as a percentage, finer below 10 %: 0.957 -> '95.7 %', 1.2 -> '120 %'."""
+    """Show a ratio as a percentage, finer below 10%: 0.957 -> '95.7%', 1.2 -> '120%'."""
     percent = ratio * 100.0
-    return f"{percent:.0f} %" if percent >= 99.95 else f"{significant(percent)} %"
+    return f"{percent:,.0f}%" if percent >= 99.95 else f"{significant(percent)}%"
+
+
+def show_between(low: str, high: str) -> str:
+    """Join the two ends of an interval as they are shown, the unit once: '21.3–28.8 µs', '−1.6 to −0.8%', '1m42s–1m59s'."""
+    parts = [re.fullmatch(r"([+−-]?[\d.,]+)(\D*)", end) for end in (low, high)]
+    first = parts[0][1] if parts[0] and parts[1] and parts[0][2] == parts[1][2] else low
+    return f"{first} to {high}" if set("+−-") & {low[:1], high[:1]} else f"{first}–{high}"

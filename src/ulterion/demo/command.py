@@ -11,6 +11,7 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
+    from ulterion.model.planned import Planned, Step
     from ulterion.model.store import ReviewFolder
 
 
@@ -38,10 +39,9 @@ NEXT = (
 
 
 PLAN_NEXT = (
-    "  ulterion plan",
-    "  ulterion plan grid --figure grid.png",
-    "  ulterion plan effects --figure effects.png",
-    "  ulterion plan ranks --of drive",
+    "  ulterion plan grid --figure grid.png              every cell, as a table and as a picture",
+    "  ulterion plan effects --figure effects.png        what each part does",
+    "  ulterion plan ranks --of drive                    which drive is fastest",
 )
 
 
@@ -64,19 +64,24 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Status:
     """Run the plan and show what it says."""
-    from ulterion.features.plan.judging import all_observations, effects, ranks
-    from ulterion.features.plan.live_view import PlanScreen
+    from ulterion.features.plan.judging import all_observations, effects
+    from ulterion.features.plan.overview import effects_overview
     from ulterion.features.plan.run import run_plan
-    from ulterion.features.plan.steps import PlanRequest, plan_runs
-    from ulterion.features.plan.tables import after, effects_table, ranks_table
+    from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs
+    from ulterion.features.plan.words import progress
+    from ulterion.show.sentences import sentence_of
 
-    done = run_plan(PlanRequest(folder), PlanScreen(env, unit, quiet=False))
-    env.show(after(done.now, done.steps, done.failed, done.stopped, ()))
+    class Progress(PlanObserver):
+        """Shows which cell is on."""
+
+        def step(self, step: Step, now: Planned) -> None:
+            _progress(env, progress(now))
+
+    done = run_plan(PlanRequest(folder), Progress())
+    _progress(env, "")
     review = folder.review
-    for observations in all_observations(review, plan_runs(folder)):
-        found, places = effects(observations), ranks(review, observations, None, review.review.margin)
-        env.show(effects_table(review, observations, found) if found else [])
-        env.show(ranks_table(review, places) if places else [])
+    found = [(o, e) for o in all_observations(review, plan_runs(folder)) if (e := effects(o)) is not None]
+    env.show([sentence_of(progress(done.now)), "", *effects_overview(review, found)])
     env.show(["", "It is an ordinary review. Try, inside it:", f"  cd {shown}", *PLAN_NEXT])
     return Status.DONE
 

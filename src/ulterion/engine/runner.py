@@ -90,11 +90,11 @@ class PrecisionRule:
         known = [m for m in margins.values() if m is not None]
         reached = ", ".join(_margin_words(state, m) for state, m in margins.items()) or "no pass of one state"
         if known and max(known) <= self.within:
-            return f"sure within {self.within * 100:g} % ({reached}) after {count} passes"
+            return f"sure within {self.within * 100:g}% ({reached}) after {count} passes"
         if count >= self.max_passes:
-            return f"not sure within {self.within * 100:g} %: {reached} after the most passes allowed, {count}"
+            return f"not sure within {self.within * 100:g}%: {reached} after the most passes allowed, {count}"
         if self.most_seconds is not None and seconds > self.most_seconds:
-            return f"not sure within {self.within * 100:g} %: {reached} after {count} passes, when the time was up"
+            return f"not sure within {self.within * 100:g}%: {reached} after {count} passes, when the time was up"
         return None
 
 
@@ -148,7 +148,7 @@ def _margins(results: Sequence[PassResult]) -> dict[PassState | None, float | No
 
 
 def _margin_words(state: PassState | None, margin: float | None) -> str:
-    reached = "no interval yet" if margin is None else f"±{margin * 100:.2g} %"
+    reached = "no interval yet" if margin is None else f"±{margin * 100:.2g}%"
     return reached if state is None else f"{state} {reached}"
 
 

@@ -90,7 +90,7 @@ def busyness(
     if ticks > 0 and seconds > 1.0:
         others = max(0.0, (after.busy - before.busy) / ticks - own_cpu / (seconds * max(cores, 1)))
         if others >= BUSY_CPU:
-            sentences.append(f"other programs used {others * 100:.0f} % of the processors during this run")
+            sentences.append(f"other programs used {others * 100:.0f}% of the processors during this run")
     elsewhere = {
         n: (after.sectors[n] - s) * drives.SECTOR / max(seconds, 1e-3)
         for n, s in before.sectors.items()

@@ -29,7 +29,7 @@ HeatCapacity = Annotated[float, BeforeValidator(lambda v: units.parse_in(_text(v
 HeatResistance = Annotated[
     float, BeforeValidator(lambda v: units.parse_in(_text(v, "8 K/W"), "K/W", "thermal resistance"))
 ]
-Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3 %")))]
+Share = Annotated[float, BeforeValidator(lambda v: units.parse_ratio(_text(v, "3%")))]
 Price = Annotated[units.Money, BeforeValidator(lambda v: units.parse_money(_text(v, "118 EUR")))]
 UNKNOWN_LINKS = ("", "unknown", "usb", "?")  # what people write of a port whose link they want to find out
 KnownLink = Annotated[Link, PlainValidator(lambda v: find_link(_text(v, "USB 10 Gb/s")))]

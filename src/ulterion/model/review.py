@@ -162,18 +162,21 @@ class Review(Written):
             return self.parts[key].name
         return (self.ports[key].name if key in self.ports else "") or key
 
-    def setup_label(self, name: str) -> str:
-        """Return how a setup is called in a figure: by its label, or the products between port and medium, else by the port.
+    def setup_title(self, name: str) -> str:
+        """Return how a setup is called: by its label, or the products between port and medium, else by the port.
 
-        Where two would be called alike, the setup's own name stands behind.
+        Of a part whose name goes on from that of the part before ('H4' and 'H4, Ethernet') only the longer is named.
         """
+        chain, label = self.setups[name].chain, self.setups[name].label
+        products = [self.label(k) for k in chain[1:-1]]
+        named = [p for p in products if not any(o != p and o.startswith(f"{p},") for o in products)]
+        return label or " + ".join(named) or self.label(chain[0])
 
-        def plain(setup: str) -> str:
-            chain, label = self.setups[setup].chain, self.setups[setup].label
-            return label or " + ".join(self.label(k) for k in chain[1:-1]) or self.label(chain[0])
-
-        alike = sum(plain(n) == plain(name) and h.medium == self.setups[name].medium for n, h in self.setups.items())
-        return plain(name) if alike < 2 else f"{plain(name)} ({name})"
+    def setup_label(self, name: str) -> str:
+        """Return how a setup is called in a sentence or a figure; where two would be called alike, with its own name behind."""
+        title, medium = self.setup_title(name), self.setups[name].medium
+        alike = sum(self.setup_title(n) == title and h.medium == medium for n, h in self.setups.items())
+        return title if alike < 2 else f"{title} ({name})"
 
 
 def load_review(path: Path) -> Review:

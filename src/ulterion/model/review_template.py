@@ -19,8 +19,8 @@ schema = 2
 
 [review]
 title = {title}
-margin = "3 %"        # differences smaller than this do not matter to your readers
-tolerance = "2 %"     # what a claim may be missed by and still count as met
+margin = "3%"        # differences smaller than this do not matter to your readers
+tolerance = "2%"     # what a claim may be missed by and still count as met
 
 [bench]
 host = ""             # your name for the machine; what it can tell itself is recorded with every run

@@ -16,7 +16,7 @@ class AddedLatency:
     Attributes:
         setup, run; base, base_run: which two setups, and the runs.
         workload: name of the workload.
-        seconds: added, with its 95 % interval `low` to `high` (Welch's, on the passes' times for a request); below zero: saved.
+        seconds: added, with its 95% interval `low` to `high` (Welch's, on the passes' times for a request); below zero: saved.
         parts: what is in the chain of the one and not of the other.
         messages: whether they are messages over a network.
     """

@@ -119,6 +119,8 @@ def _open(place: Place, access: TargetOptions) -> Target:
     if place.network:
         return NetworkTarget(place.where, access.code, access.stall)
     assert place.path is not None
+    if not place.path.exists() and place.where in place.review.review.setups:
+        raise UsageError(f"there is no file or folder '{place.where}' here; did you mean --setup {place.where}?")
     engine = _open_real(place.path, access)
     if engine.cache_bypassed:  # else the span has to be larger than the memory
         engine.laying = access.laying

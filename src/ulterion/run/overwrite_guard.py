@@ -79,9 +79,10 @@ def _open(path: Path, *, writing: bool) -> test_file.OpenFile:
         name = safety.name_behind(path)
         if writing and name and safety.is_read_only(name):
             raise UsageError(_read_only(path)) from error
-        raise UsageError(
-            f"{path} cannot be {'written' if writing else 'read'} by you; join the group that may use disks, or run this as root"
-        ) from error
+        what = f"permission denied: {path} cannot be {'written' if writing else 'read'}"
+        if os.geteuid() == 0:
+            raise UsageError(f"{what}; the system forbids it even to root, as it does in a container") from error
+        raise UsageError(f"{what} by you; join the group that may use disks, or run this as root") from error
     except OSError as error:
         if error.errno == errno.EBUSY:
             name = safety.name_behind(path)

@@ -59,7 +59,7 @@ def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
             _limit_words(busy, workers, fixed=run.settings.workers is not None and record.workload.depth > SHALLOW)
         )
     if own.is_large:
-        words.append(f"up to {(own.share or 0) * 100:.0f} % of the time of a request is the program's own")
+        words.append(f"up to {(own.share or 0) * 100:.0f}% of the time of a request is the program's own")
     return words
 
 
@@ -67,8 +67,8 @@ def _limit_words(busy: float, workers: int, *, fixed: bool) -> str:
     """Say that the workers were the limit; `fixed` when their number was asked for and could be left to the program."""
     who = "one worker was" if workers == 1 else f"its {workers} workers were"
     if fixed and workers == 1:
-        return f"{who} the limit, busy {busy * 100:.0f} % of the time: try --workers auto"
-    return f"{who} busy {busy * 100:.0f} % of the time: the processor was the limit, not the drive"
+        return f"{who} the limit, busy {busy * 100:.0f}% of the time: try --workers auto"
+    return f"{who} busy {busy * 100:.0f}% of the time: the processor was the limit, not the drive"
 
 
 def _heat_words(record: WorkloadRecord) -> str:
@@ -76,7 +76,7 @@ def _heat_words(record: WorkloadRecord) -> str:
     slow = [p for p in record.counted if p.state == THROTTLED]
     cool = [p for p in record.counted if p.state is None]
     warm = max((p.temperature for p in slow if p.temperature is not None), default=None)
-    how = f" at {warm:.0f} C" if warm is not None else ""
+    how = f" at {warm:.0f} °C" if warm is not None else ""
     counted = sum(p.throttled_seconds or 0.0 for p in slow)
     evidence = f", and counted {show_duration(counted)} of throttling" if counted else ""
     if not cool:
@@ -89,7 +89,7 @@ def _heat_words(record: WorkloadRecord) -> str:
 
 def _cool_enough(cool: list[PassRecord]) -> str:
     warmest = max((p.temperature for p in cool if p.temperature is not None), default=None)
-    return "TEMP or " if warmest is None else f"'{warmest:.0f} C' or "
+    return "TEMP or " if warmest is None else f"'{warmest:.0f} °C' or "
 
 
 def _slow_words(run: MeasureRun, record: WorkloadRecord) -> str:

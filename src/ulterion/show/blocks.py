@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from matplotlib.figure import Figure
 
 HEAD = "head"
@@ -149,6 +151,11 @@ class Article:
 def bullet_list(title: str, sentences: Sequence[str]) -> list[Shown]:
     """Return a heading and a list of sentences below it; nothing when there are none."""
     return [BLANK, heading(title), Items(tuple(sentences))] if sentences else []
+
+
+def kept_line(path: Path) -> Text:
+    """Return where a run is kept."""
+    return Text(f"kept in {path}", "muted", whole=True)
 
 
 def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:

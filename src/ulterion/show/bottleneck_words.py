@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ulterion.core.bottleneck import Finding, Suspect
 from ulterion.core.links.ceilings import Direction
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_between, show_rate
 from ulterion.results.bottleneck import DIRECTIONS, Bottleneck, NextMeasurement
 
 DOING: dict[tuple[Direction, bool], tuple[str, str]] = {
@@ -40,11 +40,8 @@ def evidence(finding: Finding, sole_suspect: Suspect) -> str:
     carried = f"{show_rate(finding.other_rate)} without it ({finding.other})" if finding.other_rate is not None else ""
     link = ""
     if sole_suspect.link is not None:
-        low, high = (
-            show_rate(sole_suspect.link.practical_low, with_unit=False),
-            show_rate(sole_suspect.link.practical_high),
-        )
-        link = f"typical for {sole_suspect.link.name}: {low} to {high}"
+        ends = (show_rate(r) for r in (sole_suspect.link.practical_low, sole_suspect.link.practical_high))
+        link = f"typical for {sole_suspect.link.name}: {show_between(*ends)}"
     if finding.how == "swap":
         return f"{carried}{f'; {link}' if link else ''}"
     if finding.how == "own rate":

@@ -1,4 +1,4 @@
-"""Numbers in columns."""
+"""Numbers as they are shown: shares, changes, the two ends of an interval, columns that line up."""
 
 from __future__ import annotations
 
@@ -16,13 +16,13 @@ def align_points(numbers: Sequence[str]) -> list[str]:
 
 
 def show_margin(estimate: Estimate) -> str:
-    """Show the half width of an estimate's interval in per cent: '0.42 %', or a dash without one."""
+    """Show the half width of an estimate's interval in per cent: '0.42%', or a dash without one."""
     if estimate.margin is None:
         return "–"
     percent = estimate.margin * 100
     if percent > 99.5:
-        return "> 99 %"
-    return f"{percent:.0f} %" if percent >= 9.95 else f"{percent:.1f} %"
+        return "> 99%"
+    return f"{percent:.0f}%" if percent >= 9.95 else f"{percent:.1f}%"
 
 
 def show_ratio(ratio: float, beside: float | None = None) -> str:
@@ -33,14 +33,14 @@ def show_ratio(ratio: float, beside: float | None = None) -> str:
 
 
 def show_change(ratio: float) -> str:
-    """Show a ratio as a change: '−26 %', '+6 %', '2.9 x'."""
+    """Show a ratio as a change: '−26%', '+6%', '2.9×'."""
     if ratio >= 1.95:
-        return f"{ratio:.0f} x" if ratio >= 9.95 else f"{ratio:.1f} x"
+        return f"{ratio:,.0f}×" if ratio >= 9.95 else f"{ratio:.1f}×"
     percent = (ratio - 1) * 100
     if abs(percent) < 0.05:
-        return "0.0 %"
+        return "0.0%"
     sign = "+" if percent > 0 else "−"
-    return f"{sign}{abs(percent):.0f} %" if abs(percent) >= 9.5 else f"{sign}{abs(percent):.1f} %"
+    return f"{sign}{abs(percent):.0f}%" if abs(percent) >= 9.5 else f"{sign}{abs(percent):.1f}%"
 
 
 def show_share(share: float | None) -> str:

@@ -13,7 +13,7 @@ from ulterion.show.bottleneck_words import bottleneck_text
 
 @dataclass(frozen=True)
 class EstimateData(Answer):
-    """A rate with its 95 % interval, from so many passes of so many runs; `why` there is no interval; `drift`: log of last over first pass."""
+    """A rate with its 95% interval, from so many passes of so many runs; `why` there is no interval; `drift`: log of last over first pass."""
 
     passes: int
     runs: int

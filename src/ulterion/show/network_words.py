@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ulterion.core.facts.target import NetworkEnd, TargetFacts
-from ulterion.core.units import show_duration
+from ulterion.core.units import show_between, show_duration
 from ulterion.core.workloads.network import Datagrams, lost_share
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 
@@ -36,7 +36,7 @@ def datagram_words(name: str, counts: Datagrams) -> str:
     """Return what became of datagrams, with the interval of the share that was lost."""
     share, low, high = lost_share(counts)
     told = [
-        f"{counts.lost} of {counts.sent} lost ({_percent(share)}, 95 % interval {_percent(low)} to {_percent(high)})"
+        f"{counts.lost:,} of {counts.sent:,} lost ({_percent(share)}, 95%: {show_between(_percent(low), _percent(high))})"
     ]
     if counts.overrun:
         told.append(f"{counts.overrun} of them dropped by the receiving machine itself, which was not quick enough")
@@ -47,7 +47,7 @@ def datagram_words(name: str, counts: Datagrams) -> str:
 
 
 def _percent(share: float) -> str:
-    return f"{share * 100:.2g} %" if share else "0 %"
+    return f"{share * 100:.2g}%" if share else "0%"
 
 
 def stream_notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
@@ -64,7 +64,7 @@ def stream_notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:
     cpu = sum(p.cpu_seconds or 0.0 for p in passes)
     if seconds and cpu / seconds > BUSY and record.workload.depth == 1 and record.workload.pattern == "streams":
         words.append(
-            f"{name}: the program used {cpu / seconds * 100:.0f} % of a core: the processor may be the limit, not the network"
+            f"{name}: the program used {cpu / seconds * 100:.0f}% of a core: the processor may be the limit, not the network"
         )
     for what, word in (("errors", "faulty"), ("drops", "dropped")):
         count = sum(getattr(p.network, what) or 0 for p in passes)

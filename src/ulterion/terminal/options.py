@@ -16,7 +16,7 @@ FASTEST = (0.1, 100_000.0)  # times as fast as it was
 MIN_SECONDS, MAX_SECONDS = 0.05, 86400.0  # seconds of a pass
 
 
-def add_review(parser: argparse.ArgumentParser) -> None:
+def add_review(parser: argparse._ActionsContainer) -> None:
     """Add the option that names the review folder."""
     parser.add_argument("--review", type=Path, metavar="DIR", help="review folder (default: the one you are in)")
 
@@ -113,6 +113,28 @@ def add_network(parser: argparse.ArgumentParser) -> None:
     group.add_argument(
         "--code", metavar="CODE", help="the pairing code that the peer shows (or in the environment, ULTERION_CODE)"
     )
+
+
+def add_depth(parser: argparse._ActionsContainer, *, why: str | None = None, long: str) -> None:
+    """Add --why (unless a command has no evidence to show) and --long, each with what it adds to the answer."""
+    if why is not None:
+        parser.add_argument("--why", action="store_true", help=f"also the evidence: {why}")
+    parser.add_argument("--long", action="store_true", help=f"everything: {long}")
+
+
+def add_figure(parser: argparse._ActionsContainer, words: str = "also draw it, as FILE.png or FILE.svg") -> None:
+    """Add --figure and --dark."""
+    parser.add_argument("--figure", type=Path, metavar="FILE", help=words)
+    parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
+
+
+def check_dark(arguments: argparse.Namespace) -> None:
+    """Raise UsageError where a figure is wanted dark, and none is drawn."""
+    from ulterion.core.errors import UsageError
+
+    drawn = [getattr(arguments, name, None) for name in ("figure", "film")]
+    if getattr(arguments, "dark", False) and not any(drawn):
+        raise UsageError("--dark is for a figure; add --figure FILE")
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 VOLTS = 5.0
 MIN_VOLTS = 4.4  # at a device behind a powered hub or a port of its own (USB 2.0, 7.2.2, figure 7-47)
-COPPER = 1.724e-8  # ohm metre at 20 C, annealed copper (IEC 60028)
+COPPER = 1.724e-8  # ohm metre at 20 °C, annealed copper (IEC 60028)
 PORTS = {
     "USB 480 Mb/s": (2.5, "USB 2.0, 7.2.1: five unit loads of 100 mA"),
     "USB 12 Mb/s": (2.5, "USB 2.0, 7.2.1: five unit loads of 100 mA"),

@@ -101,7 +101,7 @@ class Work:
     """How long it takes.
 
     Attributes:
-        seconds: with `low` and `high` (90 %).
+        seconds: with `low` and `high` (90%).
         parts: the stretches of the transfer.
         files_seconds, check_seconds: of files' own cost and of the check afterwards.
         beyond: bytes that lie beyond what was ever run in one go.

@@ -2,7 +2,7 @@
 
 A rate above what a link carries at the very most rules that link out, for certain.  A rate within a link's practical range fits it, and is
 no proof: anything else between port and drive may be as slow.  Evidence for the link: the same drive is faster elsewhere, reads and
-writes top out at the same rate, and each small request takes about a microframe longer (USB 2.0, 5.3: 125 us).
+writes top out at the same rate, and each small request takes about a microframe longer (USB 2.0, 5.3: 125 µs).
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ class PortRates:
     Attributes:
         setup: its name.
         read, write: bytes per second of large transfers, None where not measured.
-        low, high: 95 % interval of the faster of the two.
+        low, high: 95% interval of the faster of the two.
         wait: seconds of one small read at a time, None where not measured.
         between: the parts between port and drive, by name.
         seen: the link that the system shows, or None.

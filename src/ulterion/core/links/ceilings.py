@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from ulterion.core.links.standards import Link
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_between, show_rate
 
 Direction = Literal["read", "write"]
 NEAR = 0.90  # a measurement of at least this share of a part's own rate counts as near it
@@ -64,7 +64,7 @@ class Ceiling:
 
 
 def _of_link(element: Element, link: Link, words: str) -> Ceiling:
-    span = f"{show_rate(link.practical_low, with_unit=False)} to {show_rate(link.practical_high)} in practice"
+    span = f"{show_between(show_rate(link.practical_low), show_rate(link.practical_high))} in practice"
     return Ceiling(
         owner=element.key,
         kind="link",

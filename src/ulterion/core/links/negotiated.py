@@ -47,7 +47,7 @@ def both_can(one: Link | None, other: Link | None) -> Link | None:
 def guess_link(read: float, write: float) -> Link | None:
     """Return the USB link that a read and a write rate (bytes per second) look like, or None.
 
-    A guess for where nothing can be read: both directions stop at the same rate (within 15 %), in the practical range of
+    A guess for where nothing can be read: both directions stop at the same rate (within 15%), in the practical range of
     a link, as a link makes them and a drive seldom does.
     """
     low, high = sorted((read, write))

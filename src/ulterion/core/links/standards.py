@@ -131,7 +131,7 @@ USB = (
           source="USB 2.0, table 5-9: at most 19 bulk packets of 64 B in a 1 ms frame",
           aliases=("USB 1.1", "USB full speed"), payload=19 * 64 * 1000.0),
     _link("USB 480 Mb/s", 0.48, "none", (24, 45.056), _MICROFRAME,
-          source="USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 us microframe",
+          source="USB 2.0, table 5-10: at most 13 bulk packets of 512 B in a 125 µs microframe",
           aliases=("USB 2.0", "USB 2", "USB high speed"), payload=13 * 512 * 8000.0),
     _link("USB 5 Gb/s", 5, "8b/10b", (350, 465), _FRAMED, source="USB 3.2, Gen 1x1",
           aliases=("USB 3.0", "USB 3.1 Gen 1", "USB 3.2 Gen 1", "USB 3.2 Gen 1x1")),
@@ -266,7 +266,7 @@ def _ethernet() -> tuple[Link, ...]:
         "10 Gb/s": 10.0,
         "25 Gb/s": 25.0,
     }
-    why = "TCP over 1500-byte frames carries 94.1 % (1448 of 1538 bytes), over 9000-byte frames 99.0 %; lower end: a tenth less"
+    why = "TCP over 1500-byte frames carries 94.1% (1448 of 1538 bytes), over 9000-byte frames 99.0%; lower end: a tenth less"
     source = "IEEE 802.3: the rate is that of the data"
     links = []
     for label, gigabits in rates.items():

@@ -1,10 +1,10 @@
 """Where a comparison may stop: a verdict that may be taken at whatever look it first can be.
 
 Each look at the passes so far gives an interval of the ratio at one nominal level, strict enough that the intervals of all looks together hold the true
-ratio in 95 % (repeated confidence intervals: C. Jennison, B. W. Turnbull, Interim analyses: the repeated confidence interval approach, 1989, with the
+ratio in 95% (repeated confidence intervals: C. Jennison, B. W. Turnbull, Interim analyses: the repeated confidence interval approach, 1989, with the
 constant level of S. J. Pocock, Group sequential methods, 1977).  So it does not matter when one stops, nor what decided which comparison was
 looked at next.  The level was set by counting: from the third to the twenty-fourth pass, against 18 of a reference that is as noisy, three times as
-noisy or a third, some look leaves the truth out in 3.5 % (normal noise, and one pass in twenty three times as noisy).
+noisy or a third, some look leaves the truth out in 3.5% (normal noise, and one pass in twenty three times as noisy).
 """
 
 from __future__ import annotations

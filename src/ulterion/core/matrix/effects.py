@@ -15,7 +15,7 @@ from ulterion.core.matrix.weights import Floats, Observed
 from ulterion.core.stats.interval import Interval
 
 LEVEL = 0.95
-TOGETHER_BELOW = 0.015  # p, after Holm's correction, from which on a pair counts: at 0.05 one level of five times the noise makes 9 % false
+TOGETHER_BELOW = 0.015  # p, after Holm's correction, from which on a pair counts: at 0.05 one level of five times the noise makes 9% false
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Effect:
 
     Attributes:
         factor, level, against: which.
-        ratio: with `low` and `high`, 95 %; None where it is refused.
+        ratio: with `low` and `high`, 95%; None where it is refused.
         why: why it is refused.
         cells: how many cells of either level it rests on.
         where: (factor, level) that it holds at, None for all levels of the others alike.

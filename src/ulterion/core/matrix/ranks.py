@@ -1,7 +1,7 @@
 """Who is best in a matrix: ranks with intervals, ties, and the cells in which the order turns.
 
 The products are the levels of one factor.  Their differences, over all levels of the other factors alike, come of the same model as effects.  All
-of them together are held to 95 % by the greatest of Student's t over the pairs, drawn with their covariance (F. Bretz, T. Hothorn, P. Westfall, Multiple
+of them together are held to 95% by the greatest of Student's t over the pairs, drawn with their covariance (F. Bretz, T. Hothorn, P. Westfall, Multiple
 Comparisons Using R, 2010, chapter 3); a product's rank then lies between one more than how many are surely better and as many as are
 not surely worse (T. Klein, J. Wright, J. Wieczorek, A joint confidence region for an overall ranking of populations, 2020).
 """
@@ -31,7 +31,7 @@ class Place:
     Attributes:
         level: the product.
         best, worst: the ranks that it may have.
-        ratio: its rate to the mean of all, with `low` and `high` (95 %, all products together).
+        ratio: its rate to the mean of all, with `low` and `high` (95%, all products together).
         tied: products of which it is surely not further away than the margin.
         cells: how many cells it rests on.
     """
@@ -155,7 +155,7 @@ def _bands(model: Fitted, contrasts: Floats) -> tuple[Floats, Floats]:
 
 
 def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> list[Turn]:
-    """Return the pairs of which the one that stands below is surely ahead in some cell, all cells of all pairs held to 95 % together."""
+    """Return the pairs of which the one that stands below is surely ahead in some cell, all cells of all pairs held to 95% together."""
     cells = {c: i for i, c in enumerate(dict.fromkeys(o.cell for o in observed if o.cell is not None))}
     matched = [
         (above, below, cell, _with(cell, factor, below))

@@ -101,7 +101,7 @@ class Findings:
 
     @property
     def rise(self) -> Interval | None:
-        """The drive's settled temperature above the room with its 95 % interval, C; None when either is not known."""
+        """The drive's settled temperature above the room with its 95% interval, C; None when either is not known."""
         settling = self.drive.settling if self.drive else None
         if settling is None or self.room is None:
             return None

@@ -1,12 +1,12 @@
 """Whether heat made a rate fall, by what a drive shows of itself; and what would have told where nothing does.
 
-Heat is shown by the drive's own counters, by a temperature that had just come within 3 C of the limit the drive states and went no
+Heat is shown by the drive's own counters, by a temperature that had just come within 3 °C of the limit the drive states and went no
 further, or by dips that begin and end at the same two temperatures, as a thermostat makes them.  A
 rate that comes back when the drive is cooler shows nothing: a drive that does less cools.  Heat is ruled out by: counters that stood
 still and have moved in the drive's life (those at zero may not be implemented: NVM Express Base Specification 2.0, figure 207); the
-load's going on at the new rate while the drive grew 5 C warmer than at the fall (8 C behind a bridge), which no throttling drive does; and,
-where nothing stands between host and drive that may be hot itself, the drive cooling by 12 C without the rate coming back, a temperature well below the
-limit, or below 60 C where no limit is known, or the same temperature met without a fall.
+load's going on at the new rate while the drive grew 5 °C warmer than at the fall (8 °C behind a bridge), which no throttling drive does; and,
+where nothing stands between host and drive that may be hot itself, the drive cooling by 12 °C without the rate coming back, a temperature well below the
+limit, or below 60 °C where no limit is known, or the same temperature met without a fall.
 """
 
 from __future__ import annotations
@@ -54,20 +54,20 @@ def heat_of(load: Trace, drop: Drop, drops: list[Drop]) -> tuple[bool | None, st
     if cycle and not drop.for_good:
         return True, cycle
     if load.limit is not None and now >= load.limit - NEAR_LIMIT:
-        near = f"at {now:.0f} C, the drive's limit being {load.limit:.0f} C"
+        near = f"at {now:.0f} °C, the drive's limit being {load.limit:.0f} °C"
         if not counted and float(load.seconds[drop.first : drop.last].sum()) < NO_DIP:
             return None, f"{near}, for so short that it may have been anything"
         if counted or _held_at_limit(load, temperature, drop, load.limit):
             return True, near
         return None, f"{near}: heat, or a write cache that was used up just then"
     if counted:
-        return True, f"at {now:.0f} C, and the drive's own counters show throttling"
+        return True, f"at {now:.0f} °C, and the drive's own counters show throttling"
     if counted is False and not load.bridged:
-        return False, f"at {now:.0f} C, and the drive's own counters, which have moved in its life, show no throttling"
+        return False, f"at {now:.0f} °C, and the drive's own counters, which have moved in its life, show no throttling"
     if load.bridged and now < COOL_DRIVE:
-        return None, f"at {now:.0f} C the drive is cool, but what it sits behind may not be: put a probe on that"
-    limit = "its limit is not known" if load.limit is None else f"its limit is {load.limit:.0f} C"
-    return None, f"at {now:.0f} C; {limit}, and no counters of the drive that have ever moved were read"
+        return None, f"at {now:.0f} °C the drive is cool, but what it sits behind may not be: put a probe on that"
+    limit = "its limit is not known" if load.limit is None else f"its limit is {load.limit:.0f} °C"
+    return None, f"at {now:.0f} °C; {limit}, and no counters of the drive that have ever moved were read"
 
 
 def just_before(load: Trace, temperature: Floats | None, at: float) -> float | None:
@@ -83,20 +83,20 @@ def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], 
     """Return what speaks against heat, in words, or None."""
     by = ROSE_BRIDGED if load.bridged else ROSE
     if drop.for_good and _rose(load, temperature, drop, drops=drops, now=now, by=by):
-        return f"at {now:.0f} C, and it grew more than {by:.0f} C warmer afterwards at the same rate"
+        return f"at {now:.0f} °C, and it grew more than {by:.0f} °C warmer afterwards at the same rate"
     if load.bridged:
         return None  # the drive's sensor does not know how hot what it sits behind is, and a drive that does less cools
     if drop.for_good and _cooled_away(temperature, drop, now):
-        return f"the drive cooled from {now:.0f} C by more than {COOLED_AWAY:.0f} C and the rate did not come back"
+        return f"the drive cooled from {now:.0f} °C by more than {COOLED_AWAY:.0f} °C and the rate did not come back"
     if now < cool_below(load.limit) and not _counted_here(load, temperature, drops):
-        return f"at {now:.0f} C, where no drive throttles"
+        return f"at {now:.0f} °C, where no drive throttles"
     before = temperature[: drop.first]
     if np.isfinite(before).any() and float(np.nanmax(before)) > now + WARMER_BEFORE and drop.for_good:
-        return f"at {now:.0f} C, and it had been warmer before without falling"
+        return f"at {now:.0f} °C, and it had been warmer before without falling"
     if load.limit is not None:
         above = float(np.sum(load.seconds[: drop.first][before > load.limit + NEAR_LIMIT]))
         if above > ABOVE_FOR and not any(d.first < drop.first for d in drops):
-            return f"at {now:.0f} C, and it had been above its limit for {above:.0f} s without falling"
+            return f"at {now:.0f} °C, and it had been above its limit for {above:.0f} s without falling"
     return None
 
 
@@ -117,9 +117,7 @@ def _cycle(load: Trace, temperature: Floats, drops: list[Drop]) -> str | None:
     same = max(float(np.ptp(down)), float(np.ptp(up))) <= SAME_HEAT
     if not same or float(np.mean(down - up)) < SWING or float(down.mean()) < COOL_DRIVE - NEAR_LIMIT:
         return None
-    return (
-        f"{down.size} times it fell at {down.mean():.0f} C and came back at {up.mean():.0f} C, as a thermostat makes it"
-    )
+    return f"{down.size} times it fell at {down.mean():.0f} °C and came back at {up.mean():.0f} °C, as a thermostat makes it"
 
 
 def _held_at_limit(load: Trace, temperature: Floats, drop: Drop, limit: float) -> bool:

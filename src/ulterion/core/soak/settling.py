@@ -8,7 +8,7 @@ fitted to the load, T(0) being what it was at rest before it (C. L. Lawson, R. J
 it moves late, and slowly at first.  Where it ends is that sum at the last rate for ever.  How slow the slowest body is decides
 that, and is known least: the fit is made for many slowest lags (up to `REACH`, `HEAVIEST`) and every way, and each one that fits about as well as the best
 (`WORSE`, `ROUGH`, `MIN_STEP`) has its end in the interval.  How much worse still counts, `DOUBT` and `SHORT` follow from no formula: they were set
-so that the interval holds the truth in 95 % of random drives, and benchmarks/bodies.py, rough.py and soaks.py count how often it does.
+so that the interval holds the truth in 95% of random drives, and benchmarks/bodies.py, rough.py and soaks.py count how often it does.
 """
 
 from __future__ import annotations
@@ -53,8 +53,8 @@ class Settling:
     """Where a temperature goes under a constant load.
 
     Attributes:
-        end: temperature it settles at; `low`, `high` its 95 % interval.
-        time: seconds from the beginning of the load until it is within 1 C of the end and stays there, by the fit;
+        end: temperature it settles at; `low`, `high` its 95% interval.
+        time: seconds from the beginning of the load until it is within 1 °C of the end and stays there, by the fit;
             None when that lies beyond what was seen.
         fast, slow: least and greatest lag, seconds.
         now: temperature at the end of the load.
@@ -243,7 +243,7 @@ def resolution_of(values: Floats) -> float:
 
 
 def is_settled(at: Floats, temperature: Floats, now: float) -> bool:
-    """Return whether a temperature has moved by at most 1 C over the last two minutes before `now`, fully observed.
+    """Return whether a temperature has moved by at most 1 °C over the last two minutes before `now`, fully observed.
 
     The first and the second half of the two minutes are compared by their means, so that one step of a coarse sensor
     does not count as movement.
@@ -281,13 +281,13 @@ def doubts(name: str, at: Floats, values: Floats, load_seconds: float, now: floa
         return None
     if load_seconds >= STUCK_SECONDS and float(np.ptp(values[known])) == 0.0:
         return Doubt(
-            name, float(at[known[0]]), f"stood at {values[known[0]]:.1f} C without moving: it looks stuck", still=True
+            name, float(at[known[0]]), f"stood at {values[known[0]]:.1f} °C without moving: it looks stuck", still=True
         )
     fine = resolution_of(values[known])
     moved = known[np.flatnonzero(np.abs(np.diff(values[known])) > 1e-9) + 1]
     if moved.size > 20 and 0 < fine < 0.3 and last - float(at[moved[-1]]) >= STUCK_SECONDS / 2:
         return Doubt(
-            name, float(at[moved[-1]]), f"stopped moving at {values[known[-1]]:.1f} C: it looks stuck", still=True
+            name, float(at[moved[-1]]), f"stopped moving at {values[known[-1]]:.1f} °C: it looks stuck", still=True
         )
     return None
 

@@ -1,8 +1,8 @@
 """Steady state, and what a rate never fell below.
 
 The criterion is that of the SNIA Solid State Storage Performance Test Specification (2.0.2, definition of steady
-state): over a window of five rounds the largest less the smallest is at most 20 % of the average, and the line fitted through them
-rises or falls by at most 10 % of the average from the first round to the fifth.  A round there is one measurement; the
+state): over a window of five rounds the largest less the smallest is at most 20% of the average, and the line fitted through them
+rises or falls by at most 10% of the average from the first round to the fifth.  A round there is one measurement; the
 form used on a soak takes rounds of equal length in time.
 """
 

@@ -1,7 +1,7 @@
 """Whether a drive was hot while it worked, from what it says itself.
 
-It was hot when it counted seconds of throttling, or when its temperature was within 3 C of the limit it states.  It was not when it
-was well below that limit, or below 60 C where it states none (commercial drives are rated to 70 C).  Counters that stand still say
+It was hot when it counted seconds of throttling, or when its temperature was within 3 °C of the limit it states.  It was not when it
+was well below that limit, or below 60 °C where it states none (commercial drives are rated to 70 °C).  Counters that stand still say
 nothing: they need not be implemented (NVM Express Base Specification 2.0, figure 207: optional thermal management).
 """
 
@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 NEAR_LIMIT = 3.0  # degrees: sensors and the drive's own regulation differ by so much
-COOL_DRIVE = 60.0  # degrees C below which no drive is taken to throttle (commercial drives are rated to 70 C)
+COOL_DRIVE = 60.0  # degrees C below which no drive is taken to throttle (commercial drives are rated to 70 °C)
 COOLED_AWAY = 12.0  # degrees below a limit, or a fall, at which heat slows no drive: hysteresis is narrower
 
 

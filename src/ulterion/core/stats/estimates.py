@@ -32,7 +32,7 @@ class Estimate:
     Attributes:
         passes: number of passes.
         rate: geometric mean, in the unit of the passes' rates.
-        low, high: 95 % interval of the true rate, or None with fewer than three passes.
+        low, high: 95% interval of the true rate, or None with fewer than three passes.
         spread: standard deviation of the logs of a pass, or of a run where there are several; None for one pass.
         why: why there is no interval, or None.
         runs: number of runs.
@@ -50,7 +50,7 @@ class Estimate:
 
     @property
     def margin(self) -> float | None:
-        """Half the interval's width relative to the rate (0.01 for ±1 %), None without an interval."""
+        """Half the interval's width relative to the rate (0.01 for ±1%), None without an interval."""
         if self.low is None or self.high is None:
             return None
         return math.sqrt(self.high / self.low) - 1.0
@@ -148,7 +148,7 @@ class Ratio:
 
     Attributes:
         value: ratio of the geometric means.
-        low, high: 95 % interval (or of the level asked for), or None when either side has too few passes.
+        low, high: 95% interval (or of the level asked for), or None when either side has too few passes.
         p: two-sided p-value of 'the true ratio is 1' (Welch's t on the logs, at worst over all spreads), or None.
         spread: pooled standard deviation of the logs of one pass, or run, None when it cannot be had.
         units: the smaller number of passes of the two sides; of runs where `by_runs`.

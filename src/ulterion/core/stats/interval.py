@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 
 class Interval(NamedTuple):
-    """A value and the ends of its 95 % interval, in the unit of the value."""
+    """A value and the ends of its 95% interval, in the unit of the value."""
 
     value: float
     low: float

@@ -1,7 +1,7 @@
 """When passes may stop because they are sure: an interval that holds at every look.
 
 Whoever looks after each pass and stops once Student's interval is narrow stops where the spread happens to look small.  So the stop is
-taken on a confidence sequence, which holds the true mean at all looks together in 95 %: the normal mixture over the standardized mean of
+taken on a confidence sequence, which holds the true mean at all looks together in 95%: the normal mixture over the standardized mean of
 T. L. Lai, "On confidence sequences", Annals of Statistics 4 (1976), 265-280, as an e-process (H. Wang, A. Ramdas, "Anytime-valid t-tests
 and confidence sequences for Gaussian means with unknown variance", 2023).  With n logs of mean m and squares V about it, and
 K = (sqrt((n + c) / c) / 0.05)^(2/n), the mean lies within  m ± sqrt((K - 1) V / (n (1 - K c / (n + c)))),  or anywhere where that root is none.

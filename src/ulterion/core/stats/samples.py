@@ -10,7 +10,7 @@ greatest that any look found is taken: benchmarks/looks.py counts that intervals
 they should.
 
 Passes that rise or sink one after the other are no sample of one value.  The line through them (one slope for all runs, Student's t
-for it at 1 %) is looked for, and what it rises or sinks by from the first pass to the last is added to the interval.
+for it at 1%) is looked for, and what it rises or sinks by from the first pass to the last is added to the interval.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from scipy.special import stdtr  # Student's distribution function
 DOUBTED = 2.0  # what the scatter of timings by hand is multiplied by
 VARIES = 0.10  # standard deviation of the log from one transfer by hand to the next, where fewer than `SEEN` show it
 SEEN = 3  # timings that show themselves what they vary by
-GUESSED = 3.25  # degrees of freedom of a spread that is only taken so: intervals then hold against twice the spread in 88 % (benchmarks/hands.py)
+GUESSED = 3.25  # degrees of freedom of a spread that is only taken so: intervals then hold against twice the spread in 88% (benchmarks/hands.py)
 KNOWN = 200  # degrees of freedom of a variance that is known beforehand
 DRIFTS_BELOW = 0.01  # p-value of "there is no slope" from which on the passes count as drifting
 
@@ -147,7 +147,7 @@ def _timed(values: ByHand) -> Sample:
     """Return what logs of rates timed by hand say of their mean.
 
     The hand is known to err by `error`; what the transfers themselves vary by shows only in what scatter is left beside that.  Little
-    is seen of it in a few timings, so the scatter counts twice: intervals then hold in 93 % and more, whatever the transfers vary by
+    is seen of it in a few timings, so the scatter counts twice: intervals then hold in 93% and more, whatever the transfers vary by
     (benchmarks/hands.py).  One or two timings show nothing of it: it is taken as `varies`, by no better than with `GUESSED` degrees of freedom.
     Degrees of freedom of the sum of both: F. E. Satterthwaite (1946).
     """

@@ -1,9 +1,9 @@
 """Verdicts: what a comparison, or a claim, comes to.
 
-Two setups, at a margin m (3 % unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
+Two setups, at a margin m (3% unless told otherwise), judged on the log scale where the band is ±ln(1 + m), so that
 swapping the two sides swaps `faster` and `slower` and nothing else:
 
-    same             the whole 95 % interval of the ratio lies inside the band
+    same             the whole 95% interval of the ratio lies inside the band
     faster           the interval excludes 1 on the upper side, the ratio itself lies beyond the band, and the interval beyond half of it
     a little faster  the interval excludes 1, and the ratio lies inside the band: real, and under the margin
     slower, a little slower    the same on the lower side
@@ -13,7 +13,7 @@ An accusation so takes a difference that is itself beyond the margin.  Noise can
 stands in docs/methods.md.
 
 With several comparisons at once the interval is as much wider as Holm's correction asks, and all but `same` need his
-adjusted p-value below 5 % as well.
+adjusted p-value below 5% as well.
 """
 
 from __future__ import annotations

@@ -124,7 +124,7 @@ def read_timing(text: str, reaction_seconds: float = HAND) -> Timing:
     """Read a timing as people write it; raise UsageError.
 
     '4.2 GB in 1m12s'; '64 GB not finished after 10m'; 'stopped at 30 of 64 GB after 5m' (or without a time); 'still at 30 GB of 64 GB
-    after 5m'; '64 GB still at 0 % after 2m'; 'shows 95 MB/s'.
+    after 5m'; '64 GB still at 0% after 2m'; 'shows 95 MB/s'.
     """
     words = " ".join(bounded(text, "timing", EXAMPLE).split())
     for pattern, read in FORMS:

@@ -1,7 +1,7 @@
-"""Latency histogram with log-spaced buckets of 1 % width.
+"""Latency histogram with log-spaced buckets of 1% width.
 
 Bucket k holds the latencies from 100 ns x 1.01^k up to the next; a percentile is the geometric middle of its bucket, so
-it is at most 0.5 % from the true one (kept within the exact least and greatest).  Memory is fixed, whatever the length.
+it is at most 0.5% from the true one (kept within the exact least and greatest).  Memory is fixed, whatever the length.
 """
 
 from __future__ import annotations

@@ -17,7 +17,7 @@ from scipy.special import betaincinv
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
 from ulterion.core.stats.interval import Interval
-from ulterion.core.units import parse_duration, parse_rate, parse_size, show_bit_rate, show_block
+from ulterion.core.units import parse_block, parse_duration, parse_rate, show_bit_rate, show_block
 from ulterion.core.workloads.suites import Suite
 from ulterion.core.workloads.workload import (
     DriveWorkload,
@@ -220,7 +220,7 @@ class _Words:
         elif word.isdigit():
             self.put("streams", self.count(word))
         elif word[0].isdigit():
-            self.put("size", parse_size(word))
+            self.put("size", parse_block(word))
         elif low not in _FILLERS:
             near = nearest(low, [*_DIRECTIONS, *_PATTERNS, "at", "for"])
             raise self.refuse(

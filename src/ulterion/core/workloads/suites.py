@@ -78,6 +78,16 @@ def is_ad_hoc(suite: str | None) -> bool:
     return suite in (AD_HOC, SWEEP, QUICK.name)
 
 
+_NAMES = {workload.text: workload.name for suite in SUITES.values() for workload in suite.workloads}
+
+
+def short_title(workload: Workload) -> str:
+    """Return the name of a workload for a heading: the suites' where they have it, else its words: '1 MiB read QD4'."""
+    if workload.name != workload.text:
+        return workload.title
+    return _NAMES.get(workload.text, workload.title).replace(" depth ", " QD")
+
+
 def find_suite(name: str) -> Suite[DriveWorkload]:
     """Return the suite called `name`; raise UsageError with the near name."""
     if name not in SUITES:

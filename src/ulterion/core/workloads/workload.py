@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal, Self
 
 from ulterion.core.errors import UsageError, nearest
-from ulterion.core.units import parse_duration, parse_ratio, parse_size, show_bit_rate, show_block
+from ulterion.core.units import parse_block, parse_duration, parse_ratio, show_bit_rate, show_block
 
 PassState = Literal["cached", "after the cache", "throttled", "mixed"]
 """What a drive was in during a pass, where two states can be told apart (core/workloads/pass_states)."""
@@ -147,7 +147,7 @@ class DriveWorkload(Workload):
 
     @property
     def _words(self) -> str:
-        share = f" {self.write_share * 100:g} % writes" if self.write_share is not None else ""
+        share = f" {self.write_share * 100:g}% writes" if self.write_share is not None else ""
         place = f" place {self.place[0]} of {self.place[1]}" if self.place is not None else ""
         return f"{self.pattern} {self.direction}{share} {show_block(self.block_bytes)} depth {self.depth}{place}"
 
@@ -297,9 +297,9 @@ def _take(token: str, rest: list[str], parts: _Parts) -> None:
     elif word == "for":
         parts.put("length", parse_duration(rest.pop(0) if rest else ""))
     elif word == "over":
-        parts.put("span", parse_size(rest.pop(0) if rest else ""))
+        parts.put("span", parse_block(rest.pop(0) if rest else ""))
     elif token[0].isdigit() or token[0] in "-+":
-        parts.put("block size", parse_size(token))
+        parts.put("block size", parse_block(token))
     elif word not in _FILLERS:
         near = nearest(word, [*_WORDS, "depth", "for", "over"])
         hint = f"did you mean '{near}'?" if near else _EXAMPLE
@@ -317,7 +317,7 @@ def parse_workload(text: str) -> DriveWorkload:
     direction = parts.need("direction", "whether it reads or writes")
     if (direction == "mixed") != ("share" in parts.found):
         raise UsageError(
-            f"workload '{text}': a mixed one states its share, like 'random mixed 30 % writes 4 KiB depth 8'"
+            f"workload '{text}': a mixed one states its share, like 'random mixed 30% writes 4 KiB depth 8'"
         )
     made = DriveWorkload(
         name="",
@@ -359,7 +359,7 @@ def parse_sweep(text: str) -> list[DriveWorkload]:
             depths = [str(d) for d in _doubling(_depth(text, first), _depth(text, last), text)]
             tokens[at - 2 : at + 2] = []
         else:
-            sizes = [f"{b} B" for b in _doubling(parse_size(first), parse_size(last), text)]
+            sizes = [f"{b} B" for b in _doubling(parse_block(first), parse_block(last), text)]
             tokens[at - 1 : at + 2] = []
     if not sizes and not depths:
         raise UsageError(f"sweep '{text}' has no range; write it like 'random read 4 KiB to 1 MiB depth 1 to 16'")

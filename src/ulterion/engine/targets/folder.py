@@ -19,7 +19,7 @@ RESERVE_SHARE, RESERVE_LEAST, RESERVE_MOST = 0.05, 32 * MIB, 4096 * MIB
 
 
 def reserve(filesystem_bytes: int) -> int:
-    """Return the bytes that stay free on a file system of this size: 5 %, at least 32 MiB, at most 4 GiB."""
+    """Return the bytes that stay free on a file system of this size: 5%, at least 32 MiB, at most 4 GiB."""
     return round(min(max(filesystem_bytes * RESERVE_SHARE, RESERVE_LEAST), RESERVE_MOST))
 
 

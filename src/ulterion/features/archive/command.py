@@ -11,6 +11,7 @@ from ulterion.features.archive.location import WHERE, opened_archive
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
+from ulterion.terminal.subcommands import Subcommand, Subcommands
 
 if TYPE_CHECKING:
     from sqlalchemy.engine import Engine
@@ -18,38 +19,71 @@ if TYPE_CHECKING:
     from ulterion.features.archive.query import Question
     from ulterion.model.store import ReviewFolder
 
-WHAT = {
-    "add": "put the runs of review folders into the archive; again is harmless",
-    "find": "results that fit words: 'USB 10 Gb/s enclosures, write over 900 MB/s, since 2025'",
-    "chart": "the same as a figure",
-    "rebuild": "make the archive anew from the folders named",
-}
+
+def _common(parser: argparse._ActionsContainer) -> None:
+    parser.add_argument(
+        "--archive", metavar="WHERE", help=f"a file, or postgresql://... (default: {WHERE}, or one in your data folder)"
+    )
+    options.add_units(parser)
+    options.add_json(parser)
+
+
+FOLDERS = ("FOLDER", "review folders (default: the one you are in)")
+SOUGHT = ("WORDS", "what to look for: 'USB 10 Gb/s enclosures, write over 900 MB/s, since 2025'")
+QUESTIONS = Subcommands(
+    {
+        "add": Subcommand(
+            "put the runs of review folders into the archive (safe to repeat)",
+            ("ulterion archive add ~/reviews/*", "ulterion archive add --watch"),
+            ("watch",),
+            FOLDERS,
+        ),
+        "find": Subcommand(
+            "find the results that fit a description",
+            (
+                "ulterion archive find 'USB 10 Gb/s enclosures, write over 900 MB/s'",
+                "ulterion archive find 'card readers, since 2025' --every",
+            ),
+            ("every", "most"),
+            SOUGHT,
+        ),
+        "chart": Subcommand(
+            "draw the results that fit a description",
+            (
+                "ulterion archive chart 'USB 10 Gb/s enclosures' --figure ten.png",
+                "ulterion archive chart 'microSD cards, read' --figure cards.svg --dark",
+            ),
+            ("every", "most", "figure"),
+            SOUGHT,
+        ),
+        "rebuild": Subcommand(
+            "make the archive again from review folders",
+            ("ulterion archive rebuild ~/reviews/*", "ulterion archive rebuild . --archive all.sqlite"),
+            (),
+            FOLDERS,
+        ),
+    },
+    {
+        "watch": lambda p: p.add_argument(
+            "--watch", action="store_true", help="go on, and put in every run as it ends, until Ctrl-C"
+        ),
+        "every": lambda p: p.add_argument(
+            "--every", action="store_true", help="every run, not only the best of each product"
+        ),
+        "most": lambda p: p.add_argument(
+            "--most", type=options.count("rows", 5000), default=200, metavar="N", help="rows (default: %(default)s)"
+        ),
+        "figure": options.add_figure,
+    },
+    _common,
+    several=True,
+    dest="words",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("what", choices=tuple(WHAT), help="; ".join(f"{n}: {w}" for n, w in WHAT.items()))
-    parser.add_argument(
-        "words",
-        nargs="*",
-        default=[],
-        metavar="WORDS",
-        help="add, rebuild: review folders (default: this one); find, chart: what is looked for",
-    )
-    parser.add_argument(
-        "--archive", metavar="WHERE", help=f"a file, or postgresql://... (default: {WHERE}, or one in your data folder)"
-    )
-    parser.add_argument(
-        "--watch", action="store_true", help="add: go on, and put in every run as it ends, until Ctrl-C"
-    )
-    parser.add_argument("--every", action="store_true", help="find: every run, and not the best of each products alone")
-    parser.add_argument(
-        "--most", type=options.count("rows", 5000), default=200, metavar="N", help="rows (default: %(default)s)"
-    )
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="chart: the figure, as PNG or SVG")
-    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
-    options.add_units(parser)
-    options.add_json(parser)
+    QUESTIONS.add_all(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -57,12 +91,12 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.core.errors import UsageError
     from ulterion.features.archive.query import parse_question
 
+    if arguments.what is None:
+        raise UsageError(f"say what to do: {', '.join(QUESTIONS.every)}; such as: ulterion archive add")
     if arguments.what == "chart" and arguments.figure is None:
-        raise UsageError("a chart is a figure; say where to: --figure FILE.png")
-    if arguments.what != "chart" and (arguments.figure or arguments.dark):
-        raise UsageError(f"'archive {arguments.what}' draws nothing; --figure goes with chart")
-    if arguments.watch and (arguments.what != "add" or arguments.json):
-        raise UsageError("--watch goes with 'archive add' alone, and without --json: it goes on until it is stopped")
+        raise UsageError("a chart needs a file to be drawn to: --figure FILE.png")
+    if arguments.watch and arguments.json:
+        raise UsageError("--watch goes on until it is stopped, so it makes no JSON")
     folders = _folders(arguments, env) if arguments.what in ("add", "rebuild") else []
     question = None if folders else parse_question(" ".join(arguments.words))
     engine = opened_archive(arguments.archive, env, reads=question is not None)

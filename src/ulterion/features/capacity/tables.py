@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
-from ulterion.features.copy.words import listed
 from ulterion.model.runs.capacity import CapacityRun
-from ulterion.show.blocks import BLANK, Shown, Text, bullet_list, heading
+from ulterion.show.blocks import BLANK, Shown, Text, bullet_list, heading, kept_line
+from ulterion.show.sentences import first_few
 
 STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
 KINDS = {
@@ -44,9 +44,9 @@ def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
             f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
             for s in one.stretches
         ]
-        lines += bullet_list("What came back wrong", listed(told))
+        lines += bullet_list("What came back wrong", first_few(told))
     lines += bullet_list("Warnings", run.warnings)
     lines += bullet_list("Ended early", run.state.sentence("proof"))
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
         lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
-    return lines if path is None else [*lines, BLANK, Text(f"kept in {path}", "muted", whole=True)]
+    return lines if path is None else [*lines, BLANK, kept_line(path)]

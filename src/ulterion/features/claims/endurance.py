@@ -120,7 +120,7 @@ def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
     known = settling is not None and (settling.sure or settling.high <= claimed)
     if held_down or known or _past_its_peak(soak, claimed):
         return replace(row, judgement=ClaimJudgement("met", share))
-    goes = "" if settling is None else f", and may go on to {settling.high:.0f} C"
+    goes = "" if settling is None else f", and may go on to {settling.high:.0f} °C"
     return replace(row, judgement=ClaimJudgement("undecided", share, f"it had not settled{goes}: soak it longer"))
 
 

@@ -43,7 +43,7 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         (WHY, "left"),
     ]
     return [
-        Text(sentence_of(f"{told}; tolerance {review.review.tolerance * 100:g} %")),
+        Text(sentence_of(f"{told}; tolerance {review.review.tolerance * 100:g}%")),
         BLANK,
         Table(columns, body, "every claim", spare=(WHY,), folds=True),
     ]
@@ -76,7 +76,7 @@ def short_reason(row: ClaimRow) -> str:
 
 
 def _rival_line(review: Review, row: RivalRow) -> Cells:
-    best = "–" if row.best is None else f"{row.best[1].value:.2g} x"
+    best = "–" if row.best is None else f"{row.best[1].value:.2g}×"
     of = f", in {len(row.true_on)} of {row.compared} kinds of work" if row.compared else ""
     reason = f"than {review.label(row.than)}{of}" + (f": {row.why}" if row.why else "")
-    return [f"  {review.label(row.part)}", "times faster", f"{row.times:g} x", best, "", Text(reason, style="muted")]
+    return [f"  {review.label(row.part)}", "times faster", f"{row.times:g}×", best, "", Text(reason, style="muted")]

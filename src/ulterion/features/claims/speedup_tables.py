@@ -26,7 +26,7 @@ def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[Shown]:
         about = f", {r.workload}" if r.workload else ""
         best = show_ratio(r.best[1].value) if r.best else "–"
         on = f"{len(r.true_on)} of {r.compared} workloads" if r.compared else ""
-        claim = f"{r.times:g} x {review.label(r.than)}{about}"
+        claim = f"{r.times:g}× {review.label(r.than)}{about}"
         body.append([Text(review.label(r.part), style="name"), claim, best, verdict(r.verdict), on])
     told = [f"{review.label(r.part)} against {review.label(r.than)}: {words}" for r in rows if (words := _words(r))]
     return [BLANK, heading("Times faster"), Table(columns, body), *bullet_list("On what", told)]

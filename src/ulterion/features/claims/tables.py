@@ -28,7 +28,7 @@ def claims_table(rows: Sequence[ClaimRow], tolerance: float, unit: str = "MB/s")
         if index == 0 or rows[index - 1].part != row.part:
             body.append(Text(row.label, style="name"))
         body.append(_line(row, unit))
-    head = heading(f"Measured against advertised, tolerance {tolerance * 100:g} %")
+    head = heading(f"Measured against advertised, tolerance {tolerance * 100:g}%")
     return [
         head,
         BLANK,

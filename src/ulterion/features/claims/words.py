@@ -52,8 +52,8 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
         parts = [judged.why] if judged.why else []
         if judged.unflushed is not None:
             parts.append(
-                f"the flush at the end of each pass alone keeps it from the claim: {show_rate(judged.unflushed)} without it; longer "
-                "passes (--seconds) pay less for it"
+                f"misses the claim only because of the final flush ({show_rate(judged.unflushed)} without it); longer "
+                "passes (--seconds) reduce its share"
             )
         elif judged.others and row.bottleneck is not None:
             parts.append(f"below the claim, but perhaps {bottleneck_of(row)}")

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 SAME_SIZE = 0.03  # by how much the sizes of one job may differ, as they are rounded differently
 EPILOG = (
     "Ways to write a timing: '4.2 GB in 1m12s', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m', "
-    "'64 GB still at 0 % after 2m', 'shows 95 MB/s'.  Numbers are taken as rounded to their last digit."
+    "'64 GB still at 0% after 2m', 'shows 95 MB/s'.  Numbers are taken as rounded to their last digit."
 )
 
 

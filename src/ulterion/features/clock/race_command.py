@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="RUN",
         help="a run by its id, or a setup: its newest copy, soak or timing with laps",
     )
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="progress against time, as FILE.png or FILE.svg")
+    options.add_figure(parser, "progress against time, as FILE.png or FILE.svg")
     parser.add_argument("--film", type=Path, metavar="FILE", help="the race as it was, as FILE.gif")
     parser.add_argument(
         "--speed",
@@ -34,7 +34,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIMES",
         help="how many times as fast the film is (default: so that it lasts 15 s)",
     )
-    parser.add_argument("--dark", action="store_true", help="on a dark background")
     options.add_review(parser)
     options.add_json(parser)
 

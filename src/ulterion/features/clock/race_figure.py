@@ -97,7 +97,7 @@ def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, 
             bar.set_width(share)
             text.set_x(share + 1)
             over = one.done and moment >= one.end
-            text.set_text(f"over, {show_duration(one.end)}" if over else f"{share:.0f} %")
+            text.set_text(f"over, {show_duration(one.end)}" if over else f"{share:.0f}%")
         clock.set_text(f"{moment:.1f} s")
 
     with tempfile.TemporaryDirectory(prefix="ulterion-film-") as scratch:

@@ -17,7 +17,7 @@ FEWEST, MOST = 2, 6
 def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) -> list[Runner]:
     """Return the transfers named by a run's id or a setup (its newest that can race), as far as the smallest of them; raise UsageError."""
     if not FEWEST <= len(wanted) <= MOST:
-        raise UsageError(f"a race takes two to six transfers, named by run or setup; {len(wanted)} were named")
+        raise UsageError(f"a race needs 2 to 6 transfers, named by setup or run; you gave {len(wanted)}")
     able = [(run, course) for run in runs if (course := run.course) is not None and not run.excluded]
     chosen = [_chosen(review, able, name) for name in wanted]
     return _runners(review, chosen)

@@ -21,7 +21,7 @@ COLUMNS = (
     ("setup", "left"),
     ("time", "right"),
     ("rate", "right"),
-    ("95 % interval", "right"),
+    ("95% interval", "right"),
     ("ratio", "right"),
     ("verdict", "left"),
 )
@@ -76,14 +76,12 @@ def clocked_lines(
         ("size", "right"),
         ("time", "right"),
         (unit, "right"),
-        ("95 % interval", "right"),
+        ("95% interval", "right"),
         ("", "left"),
     ]
     warnings = list(dict.fromkeys(w for k in kept for w in k.run.warnings))
     few = any(r.estimate is not None and r.estimate.why and not r.copied for r in rows)
-    spread = (
-        f"one or two timings of each: taken to vary by {review.review.timing_spread * 100:g} % from one to the next"
-    )
+    spread = f"one or two timings of each: taken to vary by {review.review.timing_spread * 100:g}% from one to the next"
     return [
         *(Text(sentence_of(a)) for a in answers),
         *([BLANK] if answers else []),

@@ -64,7 +64,7 @@ def _of_the_baseline(names: tuple[str, str], compared: Sequence[ComparedRow], un
     for number, row in enumerate(compared):
         assert row.comparison is not None
         ratio, rate = row.comparison.ratio.value, show_rate(row.estimate.rate, unit)
-        share = f"{ratio * 100:.0f} %" if ratio >= 0.0995 else f"{ratio * 100:.1f} %"
+        share = f"{ratio * 100:.0f}%" if ratio >= 0.0995 else f"{ratio * 100:.1f}%"
         of = f" of {names[1]}" if number == 0 else ""
         parts.append(f"{WAYS[row.workload.drive_direction][0]} at {rate}, {share}{of}")
     return f"{names[0]} {', and '.join(parts)}"
@@ -106,8 +106,22 @@ def _both(row: ComparedRow, unit: str) -> str:
     return f"{show_rate(high, unit, with_unit=False)} against {show_rate(low, unit)}"
 
 
+def _ends(rows: Sequence[ComparedRow]) -> tuple[ComparedRow, ...]:
+    """Return the fastest and the slowest row."""
+    ordered = sorted(rows, key=lambda r: -r.estimate.rate)
+    return (ordered[0], ordered[-1]) if ordered else ()
+
+
 def _ranked(review: Review, rows: Sequence[ComparedRow], unit: str) -> str:
-    """Return the order of three setups or more, by direction."""
+    """Return the order of three setups or more, by direction; of many, the fastest and the slowest in one phrase where both directions agree."""
+    ends = {way: _ends([r for r in rows if r.workload.drive_direction == way]) for way in WAYS}
+    if len({r.setup for r in rows}) > MOST and len({tuple(r.setup for r in found) for found in ends.values()}) == 1:
+        told = []
+        for number in (0, 1):
+            rates = [show_rate(found[number].estimate.rate, unit) for found in ends.values()]
+            told.append(f"({', '.join(f'{WAYS[w][1]} at {rate}' for w, rate in zip(ends, rates, strict=True))})")
+        first, last = (review.setup_label(r.setup) for r in ends["read"])
+        return f"{first} is fastest {told[0]}, {last} slowest {told[1]}"
     phrases = []
     for way, (_, doing) in WAYS.items():
         mine = sorted((r for r in rows if r.workload.drive_direction == way), key=lambda r: -r.estimate.rate)

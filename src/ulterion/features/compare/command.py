@@ -58,7 +58,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--margin",
         type=options.quantity("parse_ratio"),
         metavar="PERCENT",
-        help="smallest difference that matters, such as '3 %%' (default: the review's)",
+        help="smallest difference that matters, such as '3%%' (default: the review's)",
     )
     _add_shown(parser)
     options.add_review(parser)
@@ -69,16 +69,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def _add_shown(parser: argparse.ArgumentParser) -> None:
     """Add the options on how much is shown, and drawn."""
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="also draw it, as FILE.png or FILE.svg")
-    parser.add_argument(
-        "--why",
-        action="store_true",
-        help="the evidence: for bottlenecks, added latency, what else differed, how far intervals reach",
+    options.add_figure(parser)
+    options.add_depth(
+        parser,
+        why="for bottlenecks, added latency, what else differed, limits of the intervals",
+        long="every result with its interval, and the runs behind it",
     )
-    parser.add_argument(
-        "--long", action="store_true", help="everything: every result with its interval, and the runs behind it"
-    )
-    parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
     parser.add_argument(
         "--workload",
         action="append",
@@ -97,8 +93,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.notes.compatibility import what_works
 
     folder = options.review_for(arguments, env.folder, env.tell)
-    if arguments.dark and not arguments.figure:
-        raise UsageError("--dark is for a figure; add --figure FILE")
     if arguments.soaks:
         return _soaks(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
@@ -186,11 +180,12 @@ def _answer(
     from ulterion.features.clock.tables import clocked_table
     from ulterion.features.compare.overview import is_large, overview
     from ulterion.features.compare.short import short_comparison, transfer_lines
-    from ulterion.features.compare.tables import Depth, answer_lines, comparison
+    from ulterion.features.compare.tables import answer_lines, comparison
+    from ulterion.show.depth import Depth
 
     _, review, groups, timed, margin, _ = compared
     unit = arguments.units
-    depth = Depth.EVERYTHING if arguments.long else Depth.WHY if arguments.why else Depth.ANSWER
+    depth = Depth.of(arguments)
     if depth is Depth.ANSWER and short:
         return [*short_comparison(review, groups, unit), *transfer_lines(review, timed, unit)]
     if depth is Depth.ANSWER and is_large(groups):
@@ -236,6 +231,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.features.soak.data import soaks_answer
     from ulterion.features.soak.judging import bottleneck_of, choose, difference, marks_of
     from ulterion.features.soak.tables import findings_lines, soaks_table
+    from ulterion.show.depth import Depth
 
     if arguments.against or arguments.margin is not None or arguments.fail_on or arguments.workload or arguments.also:
         raise UsageError(
@@ -256,7 +252,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
 
     if len(soaks) == 1:
-        lines = findings_lines(soaks[0], arguments.units, bottleneck)
+        lines = findings_lines(soaks[0], arguments.units, bottleneck, depth=Depth.of(arguments))
     else:
         lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units)
     drawn = draw([(path, figure) for path in paths])

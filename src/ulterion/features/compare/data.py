@@ -63,7 +63,7 @@ class RowData(Answer):
 
 @dataclass(frozen=True, kw_only=True)
 class ComparedRowData(RowData):
-    """One workload on one setup, compared with the baseline: the ratio of their rates with its 95 % interval, and the verdict."""
+    """One workload on one setup, compared with the baseline: the ratio of their rates with its 95% interval, and the verdict."""
 
     ratio: float
     ratio_low: float | None

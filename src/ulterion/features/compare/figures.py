@@ -26,7 +26,7 @@ TALLEST = 60.0  # inches
 
 
 def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, dark: bool = False) -> Figure:
-    """Return bars of every workload and setup with their 95 % intervals, the share of the baseline beside each.
+    """Return bars of every workload and setup with their 95% intervals, the share of the baseline beside each.
 
     `cast` says what each setup is called, and gives it its colour, the same in every figure of a review.
     """
@@ -50,14 +50,14 @@ def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, d
     held = _held(group, setups, cast) if len(setups) <= MANY else ""
     foot(
         figure,
-        [f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, setups)}; lines: 95 % intervals{held}"],
+        [f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, setups)}; lines: 95% intervals{held}"],
         palette,
     )
     return figure
 
 
 def draw_transfers(rows: Sequence[ClockRow], title: str, unit: str, cast: SetupStyles, *, dark: bool = False) -> Figure:
-    """Draw timings and copies as bars, a panel for each task, with 95 % intervals; those with only a bound are left out."""
+    """Draw timings and copies as bars, a panel for each task, with 95% intervals; those with only a bound are left out."""
     palette = palette_of(dark=dark)
     timed = [(r, e) for r in rows if (e := r.estimate) is not None]
     tasks = list(dict.fromkeys(task_words(r) for r, _ in timed))
@@ -77,7 +77,7 @@ def draw_transfers(rows: Sequence[ClockRow], title: str, unit: str, cast: SetupS
         if len(counts) == 1
         else f"{counts[0]} to {counts[-1]} transfers"
     )
-    foot(figure, [f"{few} of each; lines: 95 % intervals"], palette)
+    foot(figure, [f"{few} of each; lines: 95% intervals"], palette)
     return figure
 
 

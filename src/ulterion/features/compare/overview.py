@@ -14,7 +14,9 @@ from ulterion.show.columns import show_change
 from ulterion.show.sentences import listed, sentence_of
 
 FEW_GROUPS, FEW_SETUPS = 2, 6  # media, and setups, up to which everything is shown of each
-READS, WRITES, SMALL, LIMIT = "reads", "writes", "small reads", "limit"
+PAIR = 2
+MOST_ROWS = 30  # setups up to which each has a line
+SETUP, READS, WRITES, SMALL, LIMIT = "setup", "reads", "writes", "small reads", "limit"
 
 
 def is_large(groups: Sequence[Group]) -> bool:
@@ -24,7 +26,11 @@ def is_large(groups: Sequence[Group]) -> bool:
 
 def overview(review: Review, groups: Sequence[Group], unit: str, outcomes: Mapping[str, Sequence[str]]) -> list[Shown]:
     """Return the first sentence of each medium, and a line for each setup."""
-    sentences = [sentence_of(found[0]) for group in groups if (found := answers(review, group, unit))]
+    told = [(group, found[0]) for group in groups if (found := answers(review, group, unit))]
+    sentences = [
+        sentence_of(f"with {review.label(g.medium)}, {words}" if len(groups) > 1 and _is_ranked(g) else words)
+        for g, words in told
+    ]
     return [
         *(Text(s) for s in sentences),
         *([BLANK] if sentences else []),
@@ -33,19 +39,40 @@ def overview(review: Review, groups: Sequence[Group], unit: str, outcomes: Mappi
     ]
 
 
+def _is_ranked(group: Group) -> bool:
+    """Return whether a group has more than a baseline and one other."""
+    return len({row.setup for row in group.rows}) > PAIR
+
+
 def every_setup(review: Review, groups: Sequence[Group], unit: str) -> list[Shown]:
-    """Return a line for each setup, under a heading for each medium."""
+    """Return a line for each setup under a heading for each medium; of very many setups the fastest of each product."""
     rows: list[Cells | Text] = []
+    named = {group.medium: list(dict.fromkeys(r.setup for r in group.rows)) for group in groups}
+    many = sum(map(len, named.values())) > MOST_ROWS
     for group in groups:
-        against = f", against {group.baseline}" if group.baseline else ", no baseline measured yet"
+        against = f", against {review.setup_title(group.baseline)}" if group.baseline else ", no baseline measured yet"
         rows.append(Text(f"{review.label(group.medium or '')}{against}", style="name"))
-        rows += [_row(group, setup, unit) for setup in dict.fromkeys(r.setup for r in group.rows)]
-    columns = [("", "left"), (READS, "right"), (WRITES, "right"), (SMALL, "right"), (LIMIT, "left")]
-    legend = f"{unit}, small reads in IOPS; then the difference from the baseline, ? undecided"
-    return [Table(columns, rows, "every setup", spare=(SMALL,)), Text(legend, style="muted")]
+        shown = _fastest_of_each(review, group) if many else named[group.medium]
+        rows += [_row(review, group, setup, unit) for setup in shown]
+    columns = [("", "left"), (SETUP, "left"), (READS, "right"), (WRITES, "right"), (SMALL, "right"), (LIMIT, "left")]
+    legend = [f"{unit}, small reads in IOPS; then the difference from the baseline, ? undecided"]
+    if many:
+        legend.append(f"the fastest of each product, of {sum(map(len, named.values()))} setups; --long shows all")
+    table = Table(columns, rows, "every setup", spare=(SMALL, LIMIT))
+    return [table, *(Text(line, style="muted") for line in legend)]
 
 
-def _row(group: Group, setup: str, unit: str) -> Cells:
+def _fastest_of_each(review: Review, group: Group) -> list[str]:
+    """Return the fastest setup of those that are called alike, the baseline among them."""
+    best: dict[str, tuple[float, str]] = {}
+    for setup in dict.fromkeys(r.setup for r in group.rows):
+        row = _largest([r for r in group.rows if r.setup == setup])
+        title = setup if setup == group.baseline else review.setup_title(setup)
+        best[title] = max(best.get(title, (0.0, setup)), (row.estimate.rate if row else 0.0, setup))
+    return [setup for _, setup in best.values()]
+
+
+def _row(review: Review, group: Group, setup: str, unit: str) -> Cells:
     """Return the line of a setup: its best large rates, single small reads, and what limits it."""
     mine = [r for r in group.rows if r.setup == setup]
     large = [_largest([r for r in mine if r.workload.drive_direction == way]) for way in ("read", "write")]
@@ -57,19 +84,25 @@ def _row(group: Group, setup: str, unit: str) -> Cells:
         ),
         None,
     )
-    return [f"  {setup}", *(rate_cell(r, unit) for r in (*large, small)), Text(_limit(group, setup), style="muted")]
+    rates = [rate_cell(r, unit) for r in (*large, small)]
+    return [f"  {review.setup_title(setup)}", Text(setup, "muted"), *rates, Text(_limit(group, setup), style="muted")]
 
 
 def _limit(group: Group, setup: str) -> str:
-    """Return what limits a setup, by the names of the review: in both directions, or in each."""
-    ways: dict[str, str] = {}
+    """Return what limits a setup, by the names of the review: in both directions, or in each; a suspect of one direction alone comes last."""
+    ways: dict[str, list[str]] = {}
     for direction in DIRECTIONS:
         found = group.bottlenecks.get((setup, direction))
         if found is not None and found.finding.suspects:
-            ways[direction] = " or ".join(s.key for s in found.finding.suspects)
-    if len(set(ways.values())) <= 1:
-        return next(iter(ways.values()), "")
-    return ", ".join(f"{direction}: {names}" for direction, names in ways.items())
+            ways[direction] = [s.key for s in found.finding.suspects]
+    names = {direction: " or ".join(keys) for direction, keys in ways.items()}
+    if len(set(names.values())) <= 1:
+        return next(iter(names.values()), "")
+    common = [key for key in next(iter(ways.values())) if all(key in keys for keys in ways.values())]
+    extra = [(d, k) for d, keys in ways.items() for k in keys if k not in common]
+    if common and len(extra) == 1:
+        return f"{' or '.join(common)}, or {extra[0][1]} ({extra[0][0]})"
+    return ", ".join(f"{direction}: {told}" for direction, told in names.items())
 
 
 def _largest(rows: Sequence[ComparedRow]) -> ComparedRow | None:

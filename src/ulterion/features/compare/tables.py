@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import enum
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
-from ulterion.core.units import show_duration, show_iops, show_rate
+from ulterion.core.units import show_between, show_duration, show_iops, show_rate
 from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.features.clock.answer import answers as transfer_answers
 from ulterion.features.clock.judging import ClockRow
@@ -29,16 +28,8 @@ from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
 from ulterion.show.bottleneck_words import bottleneck_lines
 from ulterion.show.columns import align_points, show_margin, show_ratio
+from ulterion.show.depth import Depth
 from ulterion.show.sentences import listed, sentence_of
-
-
-class Depth(enum.Enum):
-    """How much is shown: the answer, why it is so, or everything."""
-
-    ANSWER = "answer"
-    WHY = "why"
-    EVERYTHING = "everything"
-
 
 MAX_NAME_WIDTH = 16  # characters of a workload that fit beside the figures in 80 columns
 RATES = "rates and verdicts"
@@ -68,7 +59,7 @@ def comparison(
     for group in groups:
         against = f"against '{group.baseline}'" if group.baseline else "no baseline measured yet"
         against += ", the first of them (--against changes it)" if group.assumed else ""
-        head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g} %"
+        head = f"{labels.get(group.medium, group.medium)}, {against}, margin {margin * 100:g}%"
         body = comparison_body(group, labels, unit, margin, outcomes or {}, depth=depth)
         shown += [*([BLANK] if shown else []), heading(head), *body]
     return shown
@@ -107,7 +98,7 @@ def _figures(group: Group, unit: str) -> Shown:
         (unit, "right"),
         ("±", "right"),
         ("ratio", "right"),
-        ("95 % interval", "right"),
+        ("95% interval", "right"),
         ("verdict", "left"),
     ]
     cells = [
@@ -132,7 +123,7 @@ def _interval_note(group: Group) -> list[Shown]:
     if count < 2:
         return []
     words = (
-        f"95 % interval: the one that decides, as wide as it takes for all {count} comparisons of this medium with "
+        f"95% interval: the one that decides, as wide as it takes for all {count} comparisons of this medium with "
         f"'{group.baseline}' together (Holm's correction in that family)"
     )
     return [Text(words, style="muted")]
@@ -166,7 +157,7 @@ def _outcome(row: ComparedRow, shown: str) -> list[Text | str]:
     interval = "–"
     if judged.ratio.low is not None and judged.ratio.high is not None:
         low, high = (show_ratio(v, judged.ratio.value) for v in (judged.ratio.low, judged.ratio.high))
-        interval = f"{low} – {high}"
+        interval = show_between(low, high)
     few = judged.verdict == "undecided" and judged.more and judged.more <= MAX_BESIDE
     unit = " runs" if judged.ratio.by_runs and judged.more != 1 else " run" if judged.ratio.by_runs else ""
     more = f" (+{judged.more}{unit})" if few else ""

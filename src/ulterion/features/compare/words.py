@@ -7,10 +7,11 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.stats.verdicts import DIFFERENT, Comparison, Verdict
-from ulterion.core.units import show_duration
+from ulterion.core.units import show_between, show_duration
 from ulterion.core.workloads.network import lost_share
 from ulterion.results.comparison import Group
 from ulterion.show.bottleneck_words import bottleneck_names
+from ulterion.show.columns import show_change
 from ulterion.show.network_words import datagram_words
 from ulterion.show.sentences import listed
 
@@ -69,7 +70,7 @@ def _counted(compared: Sequence[Comparison], margin: float) -> list[str]:
     """Return how many comparisons came out which way, and how far, a phrase for each way."""
     verdicts = Counter(c.verdict for c in compared)
     if verdicts["same"] == len(compared):
-        return [f"within {margin * 100:g} % in all {len(compared)} tests"]
+        return [f"within {margin * 100:g}% in all {len(compared)} tests"]
     total = len(compared)
     return [f"{v} in {_of(verdicts[v], total)}{_reach(compared, v)}" for v in ORDER if verdicts[v]]
 
@@ -87,18 +88,12 @@ def _reach(compared: Sequence[Comparison], word: str) -> str:
         return ""
     ratios = sorted((c.ratio.value for c in compared if c.verdict == word), key=lambda v: abs(v - 1))
     least, most = _much(ratios[0]), _much(ratios[-1])
-    if least == most:
-        return f", by {most}"
-    same_unit = least.endswith("%") and most.endswith("%")
-    return f", by {least.removesuffix(' %') if same_unit else least} to {most}"
+    return f", by {most if least == most else show_between(least, most)}"
 
 
 def _much(ratio: float) -> str:
-    """Return how far a ratio is from one: '27 %', or '2.9 times'."""
-    if ratio >= 1.95:
-        return f"{ratio:.0f} times" if ratio >= 9.5 else f"{ratio:.1f} times".replace(".0 ", " ")
-    percent = abs(ratio - 1) * 100
-    return f"{percent:.0f} %" if percent >= 9.5 else f"{percent:.1f} %"
+    """Return how far a ratio is from one: '27%', or '2.9×'."""
+    return show_change(ratio).lstrip("+−")
 
 
 def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
@@ -115,7 +110,7 @@ def added_latency(group: Group, labels: Mapping[str, str]) -> list[str]:
         verb = ("add" if one.seconds > 0 else "save") + ("" if len(one.parts) > 1 else "s")
         sentences.append(
             f"{one.setup}, {one.workload}: {parts} {verb} {show_duration(abs(one.seconds))} per {each} "
-            f"(95 %: {show_duration(low)} to {show_duration(high)})"
+            f"(95%: {show_between(show_duration(low), show_duration(high))})"
         )
     return sentences
 
@@ -127,7 +122,7 @@ def datagrams(group: Group) -> list[str]:
     most = max((lost_share(d).high for _, d in whole), default=0.0)
     names = list(dict.fromkeys(r.setup for r, _ in whole))
     lines = (
-        [f"{listed(names)}: no datagrams lost, late or duplicated (loss below {most * 100:.2g} %, 95 % confidence)"]
+        [f"{listed(names)}: no datagrams lost, late or duplicated (loss below {most * 100:.2g}%, 95% confidence)"]
         if whole
         else []
     )
@@ -148,7 +143,7 @@ def drifts(group: Group) -> list[str]:
     """Return the figures whose passes rise or sink one after the other."""
     return [
         f"{row.workload.title} on {row.setup}: results drifted {'up' if row.estimate.drift > 0 else 'down'} "
-        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g} % over the run; the interval allows for it"
+        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g}% over the run; the interval allows for it"
         for row in group.rows
         if row.estimate.drift
     ]

@@ -274,7 +274,7 @@ def copy_display(arguments: argparse.Namespace, env: Environment) -> Observer:
 def _check(arguments: argparse.Namespace, env: Environment) -> Status:
     """Hold a folder against a manifest, or against what it is a copy of."""
     from ulterion.core.units import show_size
-    from ulterion.features.copy.words import listed
+    from ulterion.show.sentences import first_few
     from ulterion.terminal.signals import stoppable
 
     with stoppable(), closing(copy_display(arguments, env)) as display:
@@ -285,7 +285,7 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
         env.show_json("checked", told)
     else:
         env.show([f"{found.files} files, {show_size(found.bytes)}, are as they should be"])
-        env.show(bullet_list("Not as it should be", listed([f"{n}: {w}" for n, w in found.wrong])))
+        env.show(bullet_list("Not as it should be", first_few([f"{n}: {w}" for n, w in found.wrong])))
     return Status.BAD_VERDICT if found.wrong_count else Status.DONE
 
 

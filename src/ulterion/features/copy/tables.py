@@ -9,8 +9,9 @@ from typing import IO
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.copy import words as words
 from ulterion.model.runs.copied import CopyPass, CopyRun
-from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, kept_line
 from ulterion.show.columns import align_points, show_margin
+from ulterion.show.sentences import first_few
 from ulterion.show.sparkline import NARROWEST, RunningLine
 
 BY_SECOND = 32  # characters of a rate by second
@@ -51,9 +52,9 @@ def after(run: CopyRun, path: Path | None, unit: str) -> list[Shown]:
         ]
         lines += [Text(told.why, style="muted")] if told.why else []
     lines += [*_classes(passes, unit), *bullet_list("What it says", words.findings(run))]
-    lines += bullet_list("Not as it should be", words.listed(words.troubles(run)))
+    lines += bullet_list("Not as it should be", first_few(words.troubles(run)))
     lines += bullet_list("Ended early", run.state.sentence("copy"))
-    return lines if path is None else [*lines, BLANK, Text(f"kept in {path}", "muted", whole=True)]
+    return lines if path is None else [*lines, BLANK, kept_line(path)]
 
 
 def _passes(passes: list[CopyPass], unit: str) -> Shown:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.transfers.copies import End, by_turns, slow_end
-from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.core.units import show_between, show_duration, show_rate, show_size
 from ulterion.model.runs.copied import CopyRun
 
 
@@ -24,8 +22,8 @@ def expected_words(run: CopyRun) -> str | None:
     one = run.copied
     if one.predicted_seconds is None or one.predicted_low is None or one.predicted_high is None:
         return None
-    low, high = show_duration(one.predicted_low), show_duration(one.predicted_high)
-    return f"{show_duration(one.predicted_seconds)} by earlier copies between these two ({low} to {high}, 90 %)"
+    span = show_between(show_duration(one.predicted_low), show_duration(one.predicted_high))
+    return f"{show_duration(one.predicted_seconds)}, going by earlier copies between these two (90%: {span})"
 
 
 def between_words(run: CopyRun) -> str:
@@ -83,7 +81,7 @@ def findings(run: CopyRun) -> list[str]:
         took = sum(p.seconds for p in one.passes) / len(one.passes)
         off = (took / one.predicted_seconds - 1) * 100
         sentences.append(
-            f"{show_duration(one.predicted_seconds)} were expected, it took {show_duration(took)} ({off:+.0f} %)"
+            f"{show_duration(one.predicted_seconds)} were expected, it took {show_duration(took)} ({off:+.0f}%)"
         )
     return [*sentences, *_proof(run)]
 
@@ -117,8 +115,3 @@ def rate_of_class(files: int, size: int, seconds: float, unit: str) -> tuple[str
     if seconds <= 0:
         return "–", "–"
     return f"{files / seconds:.0f}", show_rate(size / seconds, unit, with_unit=False)
-
-
-def listed(names: Sequence[str], most: int = 8) -> list[str]:
-    """Return the first of many."""
-    return [*names[:most], *([f"and {len(names) - most} more, in the run document"] if len(names) > most else [])]

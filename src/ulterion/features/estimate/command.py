@@ -3,97 +3,146 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
+from ulterion.terminal.subcommands import Subcommand, Subcommands
 
-WHAT = {
-    "read": "how long a size takes to be read, on every setup (a full card emptied)",
-    "write": "how long it takes to be written (a drive filled)",
-    "copy": "from one setup to another, a size or a folder whose files are counted",
-    "record": "whether a stream is taken, and until when",
-    "value": "what a product's rate and room cost, and the cheapest that meets a need",
-    "power": "what a port, hub or charger leaves for the parts that hang on it",
-    "energy": "what moving a gigabyte draws, where a soak logged power",
-    "units": "a rate, a size or a time in all other units",
-}
 BUFFER = 512 * 10**6  # bytes that a camera holds back, unless told otherwise
 
 
-def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """Add the command's own arguments."""
-    told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
-    parser.add_argument("what", nargs="?", choices=tuple(WHAT), help=told)
-    parser.add_argument("amount", nargs="?", metavar="AMOUNT", help="a size ('128 GB'), a folder, a rate ('400 Mb/s')")
-    parser.add_argument(
-        "--setup", action="append", default=[], metavar="SETUP", help="only this one; may be given again"
-    )
-    parser.add_argument("--from", dest="source", metavar="SETUP", help="copy: what is read")
-    parser.add_argument("--to", dest="target", metavar="SETUP", help="copy: what is written")
-    parser.add_argument("--check", action="store_true", help="copy: all of it is read back afterwards")
-    parser.add_argument(
-        "--buffer",
-        type=options.quantity("parse_size"),
-        default=BUFFER,
-        metavar="SIZE",
-        help="record: what the camera can hold back (default: 512 MB)",
-    )
-    _add_kinds(parser)
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="read, write: draw it, as PNG or SVG")
-    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+def _common(parser: argparse._ActionsContainer) -> None:
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
 
 
-def _add_kinds(parser: argparse.ArgumentParser) -> None:
-    """Add what belongs to one kind of estimate."""
-    parser.add_argument(
-        "--part", action="append", default=[], metavar="NAME", help="power: a part that hangs on it; once for each"
-    )
-    parser.add_argument("--cable", metavar="CABLE", help="power: length and gauge of the cable, such as '2 m 28 AWG'")
-    parser.add_argument(
-        "--least",
-        type=options.quantity("parse_rate"),
-        metavar="RATE",
-        help="value: the rate that is needed over all of AMOUNT",
-    )
-    parser.add_argument("--writes", action="store_true", help="value: by writing instead of reading")
-    parser.add_argument(
-        "--mix",
-        metavar="WORDS",
-        help="value: by what is done, in shares of the bytes: 'read 3, write 1, random-read 0.1'",
-    )
-    parser.add_argument(
-        "--length", type=options.quantity("parse_duration"), metavar="TIME", help="record: how long, such as 8h"
-    )
+SIZE = ("SIZE", "such as '200 GB'")
+DRAWN = ("setup", "figure")
+QUESTIONS = Subcommands(
+    {
+        "read": Subcommand(
+            "how long it takes to read a size, such as a full card, on every setup",
+            ("ulterion estimate read '128 GB'", "ulterion estimate read '50 GB' --setup pod"),
+            DRAWN,
+            SIZE,
+        ),
+        "write": Subcommand(
+            "how long it takes to write a size on every setup, write caches and heat included",
+            ("ulterion estimate write '200 GB' --figure times.png", "ulterion estimate write '1 TB' --setup pod"),
+            DRAWN,
+            SIZE,
+        ),
+        "copy": Subcommand(
+            "how long a copy takes from one setup to another",
+            (
+                "ulterion estimate copy '200 GB' --from slot --to pod",
+                "ulterion estimate copy ~/pictures --from slot --to pod --check",
+            ),
+            ("from", "to", "check"),
+            ("WHAT", "a size, or a folder, whose files are counted"),
+        ),
+        "record": Subcommand(
+            "whether a recording is fast enough for each setup, and when it stops where it is not",
+            ("ulterion estimate record '400 Mb/s'", "ulterion estimate record V60 --length 8h"),
+            ("setup", "length", "buffer"),
+            ("RATE", "such as '400 Mb/s', or a speed class such as V60"),
+        ),
+        "value": Subcommand(
+            "what each product's speed and capacity cost, and the cheapest that is fast enough",
+            (
+                "ulterion estimate value '200 GB' --least '500 MB/s'",
+                "ulterion estimate value '200 GB' --mix 'read 3, write 1'",
+            ),
+            ("least", "writes", "mix"),
+            ("SIZE", "the size that is moved, such as '200 GB'"),
+        ),
+        "power": Subcommand(
+            "what a port, hub or charger leaves for the parts connected to it",
+            (
+                "ulterion estimate power hub --part pod --part spool",
+                "ulterion estimate power '15 W' --part pod --cable '2 m 28 AWG'",
+            ),
+            ("part", "cable"),
+            ("SUPPLY", "a port, a part, or a power such as '15 W'"),
+        ),
+        "energy": Subcommand(
+            "what moving a gigabyte draws, where a soak logged power",
+            ("ulterion estimate energy", "ulterion estimate energy '200 GB' --setup pod"),
+            ("setup",),
+            SIZE,
+            needs=False,
+        ),
+        "units": Subcommand(
+            "a rate, a size or a time in all other units",
+            ("ulterion estimate units '10 Gb/s'", "ulterion estimate units '512 GB'"),
+            amount=("QUANTITY", "such as '10 Gb/s', '512 GB' or '1h30m'"),
+        ),
+    },
+    {
+        "setup": lambda p: p.add_argument(
+            "--setup", action="append", default=[], metavar="SETUP", help="only this one; may be repeated"
+        ),
+        "from": lambda p: p.add_argument("--from", dest="source", metavar="SETUP", help="the setup that is read"),
+        "to": lambda p: p.add_argument("--to", dest="target", metavar="SETUP", help="the setup that is written"),
+        "check": lambda p: p.add_argument("--check", action="store_true", help="the copy is read back afterwards"),
+        "length": lambda p: p.add_argument(
+            "--length",
+            type=options.quantity("parse_duration"),
+            metavar="TIME",
+            help="how long the recording is, such as 8h",
+        ),
+        "buffer": lambda p: p.add_argument(
+            "--buffer",
+            type=options.quantity("parse_size"),
+            default=BUFFER,
+            metavar="SIZE",
+            help="what the camera can buffer (default: 512 MB)",
+        ),
+        "least": lambda p: p.add_argument(
+            "--least",
+            type=options.quantity("parse_rate"),
+            metavar="RATE",
+            help="the rate that is needed, over the whole size",
+        ),
+        "writes": lambda p: p.add_argument("--writes", action="store_true", help="by writing instead of reading"),
+        "mix": lambda p: p.add_argument(
+            "--mix", metavar="WORDS", help="by a mix, in shares of the bytes: 'read 3, write 1, random-read 0.1'"
+        ),
+        "part": lambda p: p.add_argument(
+            "--part", action="append", default=[], metavar="NAME", help="a part connected to it; repeat for each"
+        ),
+        "cable": lambda p: p.add_argument(
+            "--cable", metavar="CABLE", help="length and gauge of the cable between, such as '2 m 28 AWG'"
+        ),
+        "figure": options.add_figure,
+    },
+    _common,
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
     parser.add_argument(
         "--for",
         dest="reader",
         metavar="WORDS",
-        help="a reader's own port and work, instead of anything else: 'a laptop with USB 5 Gb/s, 200 GB a week'",
+        help="instead of a word: what a reader gets on another port, 'a laptop with USB 5 Gb/s, 200 GB a week'",
     )
+    QUESTIONS.add_all(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Estimate and show."""
     from ulterion.core.errors import UsageError
-
-    if arguments.dark and not arguments.figure:
-        raise UsageError("--dark is for a figure; add --figure FILE")
-    if arguments.figure and arguments.what not in ("read", "write"):
-        raise UsageError(f"'estimate {arguments.what}' draws nothing; --figure goes with read or write")
     from ulterion.features.estimate import kinds
 
-    if arguments.reader is not None:
+    if getattr(arguments, "reader", None) is not None:
         return kinds.for_reader(arguments, env)
     if arguments.what is None:
-        raise UsageError(f"say what to estimate: {', '.join(WHAT)}; or --for 'a laptop with USB 5 Gb/s, 200 GB a week'")
-    if arguments.amount is None and arguments.what != "energy":
         raise UsageError(
-            f"'estimate {arguments.what}' needs an amount: ulterion estimate {arguments.what} {EXAMPLES[arguments.what]}"
+            f"say what to estimate: {', '.join(QUESTIONS.every)}; such as: ulterion estimate write '200 GB'"
         )
     if arguments.what == "units":
         return kinds.units(arguments, env)
@@ -110,14 +159,3 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         "energy": kinds.energy,
     }
     return does[arguments.what](arguments, env, folder)
-
-
-EXAMPLES = {
-    "read": "'128 GB'",
-    "write": "'1 TB'",
-    "copy": "'200 GB' --from slot --to pod",
-    "record": "'400 Mb/s'",
-    "value": "'200 GB'",
-    "power": "HUB --part DRIVE",
-    "units": "'10 Gb/s'",
-}

@@ -21,7 +21,7 @@ from ulterion.show.answers import Answer
 
 @dataclass(frozen=True)
 class WorkData(Answer):
-    """A piece of work on a setup, or between two; `low` and `high`: 90 %; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
+    """A piece of work on a setup, or between two; `low` and `high`: 90%; `naive`: by the best rate alone; `beyond`: bytes never moved in one go."""
 
     setup: str
     naive: float | None

@@ -52,7 +52,7 @@ def draw_works(review: Review, rows: Sequence[TransferTimeRow], title: str, *, d
     axes.set_ylim(len(known) - 0.4, -0.6)
     axes.set_xlim(0, max(w.high for _, w in known) / scale * 1.12)
     axes.set_xlabel(unit, color=palette.ink)
-    foot(figure, ["lines: 90 % intervals", "paler: after its write cache is used up, or throttled"], palette)
+    foot(figure, ["lines: 90% intervals", "paler: after its write cache is used up, or throttled"], palette)
     return figure
 
 

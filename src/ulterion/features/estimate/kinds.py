@@ -170,7 +170,7 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     from ulterion.features.estimate.tables import budget_table
 
     if not arguments.part:
-        raise UsageError("nothing hangs on it: name each part with --part NAME")
+        raise UsageError("name the parts connected to it: --part NAME, once for each")
     supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
     loads = [load_of(folder.review, runs, name) for name in arguments.part]
     cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)

@@ -20,7 +20,7 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.results.bottleneck import DIRECTIONS, TAKEN_BY
 
 ROOM = 0.95  # of the lower end of a link's practical range: a rate below it leaves the link room
-SURE = 1.645  # standard deviations to the ends of a 90 % interval
+SURE = 1.645  # standard deviations to the ends of a 90% interval
 Basis = Literal["measured", "as measured", "at least", "the link", "does not fit", "not measured"]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.estimates.readers import Reader
-from ulterion.core.units import show_rate, show_size
+from ulterion.core.units import show_between, show_rate, show_size
 from ulterion.features.estimate.other_port import Suggestion
 from ulterion.model.review import Review
 
@@ -35,8 +35,8 @@ def basis_words(review: Review, one: Suggestion) -> str:
     if "as measured" in kinds:
         told.append(f"estimated: measured on {port}, slow enough for this port")
     if "the link" in kinds and one.negotiated is not None:
-        low, high = show_rate(one.negotiated.practical_low, with_unit=False), show_rate(one.negotiated.practical_high)
-        told.append(f"it gave more on {port} than {one.negotiated} carries, {low} to {high} in practice")
+        span = show_between(show_rate(one.negotiated.practical_low), show_rate(one.negotiated.practical_high))
+        told.append(f"faster on {port} than {one.negotiated} allows, which is {span} in practice")
     if "at least" in kinds:
         told.append(f"it gave as much as {port} carries; here it may give more")
     return f"not measured there: {'; '.join(told)}"

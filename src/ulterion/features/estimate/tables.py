@@ -6,8 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import VOLTS, Budget, Cable
-from ulterion.core.units import show_duration, show_rate, significant
-from ulterion.features.copy.words import listed
+from ulterion.core.units import show_between, show_duration, show_rate, significant
 from ulterion.features.estimate import words as words
 from ulterion.features.estimate.power_budget import Supply
 from ulterion.features.estimate.recordings import Recorded
@@ -15,7 +14,7 @@ from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
-from ulterion.show.sentences import sentence_of
+from ulterion.show.sentences import first_few, sentence_of
 
 TOLD_APART = 0.02  # by how much size over the best rate must be off to be shown
 
@@ -24,16 +23,16 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> l
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
     done = [(r, r.work) for r in rows if r.work is not None]
     naive = any(abs((r.naive or w.seconds) / w.seconds - 1) > TOLD_APART for r, w in done)
-    columns = [("setup", "left"), ("time", "right"), ("90 % interval", "left")]
+    columns = [("setup", "left"), ("time", "right"), ("90% interval", "left")]
     columns += [*([("at top speed", "right")] if naive else []), ("", "left")]
     body: list[Cells | Text] = []
     for row, work in done:
-        span = f"{show_duration(work.low)} to {show_duration(work.high)}"
+        span = show_between(show_duration(work.low), show_duration(work.high))
         why = Text(words.decides(work, unit, name_end=row.source is not None), style="muted")
         fast = [show_duration(row.naive or 0.0)] if naive else []
         body.append([row.setup, show_duration(work.seconds), span, *fast, why])
     lines: list[Shown] = [BLANK, Table(columns, body, folds=True)] if body else []
-    return [*lines, *bullet_list("Warnings", listed(words.cautions(review, rows)))]
+    return [*lines, *bullet_list("Warnings", first_few(words.cautions(review, rows)))]
 
 
 def work_answer(rows: Sequence[TransferTimeRow], title: str) -> str:

@@ -23,7 +23,7 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import Measurement, best_of
 from ulterion.results.pooling import pooled_results
 
-NORMAL = 1.959964  # standard deviations that hold 95 % of a normal distribution
+NORMAL = 1.959964  # standard deviations that hold 95% of a normal distribution
 USUAL = 0.015  # standard deviation of the log of a rate from one day to the next, at least
 STAGES = {"write cache": "its write cache is used up", "throttling": "heat throttles it"}
 

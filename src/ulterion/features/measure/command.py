@@ -128,8 +128,9 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
         drawn.end(env)
         return
     from ulterion.features.measure.tables import results
+    from ulterion.show.depth import Depth
 
-    env.show(results(finished.run, finished.path, arguments.units))
+    env.show(results(finished.run, finished.path, arguments.units, depth=Depth.of(arguments)))
     drawn = _drawn(arguments, env, finished)
     drawn.show(env)
     if finished.failure is None:

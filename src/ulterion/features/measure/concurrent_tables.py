@@ -5,7 +5,7 @@ from __future__ import annotations
 from ulterion.core.units import show_percent, show_rate
 from ulterion.features.measure.concurrent_words import gives_way
 from ulterion.run.observers import Shared
-from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading, kept_line
 from ulterion.show.columns import align_points
 
 
@@ -25,5 +25,5 @@ def sharing_table(shared: Shared, unit: str) -> list[Shown]:
         shown += [*([BLANK] if shown else []), heading(text), Table(columns, rows)]
         shown.append(Text(gives_way(shared.targets, share.kept)))
         shown.append(Text(f"fairness {share.fairness:.2f} (1 when all keep the same share)"))
-    kept_in = [Text(f"kept in {path}", "muted", whole=True) for path in shared.paths]
+    kept_in = [kept_line(path) for path in shared.paths]
     return [*shown, *bullet_list("Warnings", shared.failures), BLANK, *kept_in]

@@ -145,7 +145,7 @@ class Display(Announcer):
 
     def prefilling(self, done: int, total: int) -> None:
         """Show the test file growing."""
-        self._doing = f"test file {done * 100 // total} %, {show_size(done)}; "
+        self._doing = f"test file {done * 100 // total}%, {show_size(done)}; "
 
     def begin(self, index: int, workload: Workload, number: int) -> None:
         """Show the pass."""

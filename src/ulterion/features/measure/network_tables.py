@@ -8,11 +8,11 @@ from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_duration, show_rate
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.show import network_words as words
-from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, kept_line
 from ulterion.show.columns import align_points, show_margin
 
 LEGEND = (
-    "±: half the 95 % interval; rates are of what was carried for you, without headers; "
+    "±: half the 95% interval; rates are of what was carried for you, without headers; "
     "trip: the time until the answer, median and p99 of the messages"
 )
 
@@ -52,7 +52,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
         *bullet_list("Note", notes),
         *bullet_list("Warnings", keep),
         BLANK,
-        Text(f"kept in {path}", "muted", whole=True),
+        kept_line(path),
     ]
 
 
@@ -71,9 +71,9 @@ def _trips(record: WorkloadRecord) -> tuple[str, str]:
 
 def _lost(record: WorkloadRecord) -> str:
     counts = record.datagrams
-    return "" if counts is None or not counts.sent else f"{counts.lost / counts.sent * 100:.2f} %"
+    return "" if counts is None or not counts.sent else f"{counts.lost / counts.sent * 100:.2f}%"
 
 
 def _cpu(record: WorkloadRecord) -> str:
     known = [(p.cpu_seconds, p.seconds) for p in record.counted if p.cpu_seconds is not None]
-    return f"{sum(c for c, _ in known) / sum(s for _, s in known) * 100:.0f} %" if known else ""
+    return f"{sum(c for c, _ in known) / sum(s for _, s in known) * 100:.0f}%" if known else ""

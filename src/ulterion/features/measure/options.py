@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
@@ -45,8 +44,8 @@ def add(parser: argparse.ArgumentParser) -> None:
     _add_how(parser.add_argument_group("how often, and with what rests"))
     options.add_device(parser)
     shown = parser.add_argument_group("what is shown")
-    shown.add_argument("--figure", type=Path, metavar="FILE", help="draw a sweep, as FILE.png or FILE.svg")
-    shown.add_argument("--dark", action="store_true", help="the figure on a dark background")
+    options.add_figure(shown, "also draw a sweep, as FILE.png or FILE.svg")
+    options.add_depth(shown, why="what each test was, how often it ran, and how sure it is", long="the same")
     options.add_units(shown)
     options.add_json(shown)
 
@@ -68,7 +67,7 @@ def _add_what(group: argparse._ArgumentGroup) -> None:
         action="append",
         metavar="WORDS",
         help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
-        "'random mixed 30 %% writes 16 KiB depth 8'; may be repeated",
+        "'random mixed 30%% writes 16 KiB depth 8'; may be repeated",
     )
     group.add_argument(
         "--sweep",
@@ -93,7 +92,7 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
     )
     group.add_argument(
         "--span",
-        type=options.quantity("parse_size"),
+        type=options.quantity("parse_block"),
         metavar="SIZE",
         help="how much of the medium is covered, such as '8 GiB' (default: what is laid down in 15 s, 256 MiB to 4 GiB; a device: all of it)",
     )
@@ -121,13 +120,13 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
         "--passes",
         type=options.passes,
         metavar="N",
-        help=f"repetitions of each workload, no more and no less (default: {DEFAULT_PASSES}, then until ±2 %%, {DEFAULT_MOST} at most)",
+        help=f"repetitions of each workload, no more and no less (default: {DEFAULT_PASSES}, then until ±2%%, {DEFAULT_MOST} at most)",
     )
     group.add_argument(
         "--until-sure",
         type=options.quantity("parse_ratio"),
         metavar="PERCENT",
-        help="repeat until the 95 %% interval is within ± this, such as '1 %%'",
+        help="repeat until the 95%% interval is within ± this, such as '1%%'",
     )
     group.add_argument(
         "--max-passes",
@@ -249,7 +248,7 @@ def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
         sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.max_time or DEFAULT_TIME)
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
-            raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0 %")
+            raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0%")
         if arguments.max_passes < least:
             raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
         sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.max_time)

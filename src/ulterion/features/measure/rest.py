@@ -49,6 +49,6 @@ class Rest:
             warm = self.thermometer()
             if warm is None or warm <= self.cool_to:
                 return
-            self.tell(f"cooling, {warm:.0f} C to {self.cool_to:.0f} C")
+            self.tell(f"cooling, {warm:.0f} °C to {self.cool_to:.0f} °C")
             self.sleep(STEP)
             waited += STEP

@@ -46,7 +46,7 @@ def _wait(target: Target, fill: Fill | None, extras: RepetitionPolicy, tell: Cal
         fresh = fill is None or fill.is_fresh
         if (cool and fresh) or seconds >= extras.longest:
             return _Waited(seconds, warm, fill, cool, fresh)
-        still = [] if cool else [f"{warm:.0f} C to {extras.start_at:.0f} C"]
+        still = [] if cool else [f"{warm:.0f} °C to {extras.start_at:.0f} °C"]
         still += [] if fresh else ["its write cache"]
         tell(f"waiting for fair conditions, {show_duration(seconds)}: {', '.join(still)}")
         target.rest(STEP)
@@ -58,7 +58,7 @@ def _words(waited: _Waited, extras: RepetitionPolicy) -> list[str]:
     told = []
     if not waited.cool:
         told.append(
-            f"the drive was still at {waited.warm:.0f} C after {show_duration(waited.seconds)}, and began its first cell at {extras.start_at:.0f} C"
+            f"the drive was still at {waited.warm:.0f} °C after {show_duration(waited.seconds)}, and began its first cell at {extras.start_at:.0f} °C"
         )
     if not waited.fresh:
         told.append(f"its write cache was not empty after {show_duration(waited.seconds)}")

@@ -64,7 +64,7 @@ def draw_sweep(points: Sequence[Point], title: str, unit: str, link: Link | None
 
 
 def draw_places(points: Sequence[Point], title: str, unit: str, palette: Palette) -> Figure:
-    """Return rate against the place on the medium, a line for each workload, with 95 % intervals."""
+    """Return rate against the place on the medium, a line for each workload, with 95% intervals."""
     figure = begin(title, 5.4, palette)
     axes, scale = figure.add_subplot(1, 1, 1), RATE_UNITS[unit]
     names = list(dict.fromkeys(p.workload.anywhere.text for p in points))
@@ -100,7 +100,7 @@ def draw_run(run: MeasureRun, unit: str, link: Link | None, *, dark: bool = Fals
     subject = run.target.model or run.target.device or run.target.path
     if run.at_places:
         title = f"{subject}: {unit} at {len({p.workload.place for p in points})} places"
-        figure, sure = draw_places(points, title, unit, palette), "lines: 95 % intervals"
+        figure, sure = draw_places(points, title, unit, palette), "lines: 95% intervals"
     else:
         kinds = sorted({f"{p.workload.pattern} {p.workload.direction}" for p in points})
         title, sure = f"{subject}: {', '.join(kinds)} by request size", _widest(points)
@@ -110,6 +110,6 @@ def draw_run(run: MeasureRun, unit: str, link: Link | None, *, dark: bool = Fals
 
 
 def _widest(points: Sequence[Point]) -> str:
-    """Return how sure the points are: the widest half of a 95 % interval."""
+    """Return how sure the points are: the widest half of a 95% interval."""
     margins = [p.found.margin for p in points if p.found.margin is not None]
-    return f"95 % intervals within ±{max(margins) * 100:.2g} %" if margins else "too few passes for intervals"
+    return f"95% intervals within ±{max(margins) * 100:.2g}%" if margins else "too few passes for intervals"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from ulterion.core.stats.estimates import Estimate, estimate
@@ -13,8 +14,9 @@ from ulterion.features.measure.network_tables import network_results
 from ulterion.features.measure.sweep_tables import place_table, points_of, sweep_table
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 from ulterion.model.runs.soak import SoakRun
-from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, kept_line
 from ulterion.show.columns import align_points, show_margin
+from ulterion.show.depth import Depth
 
 
 def preview(run: MeasureRun | SoakRun) -> list[Shown]:
@@ -35,14 +37,14 @@ def _covered(run: MeasureRun) -> list[Shown]:
     return [Text(words, style="warning")]
 
 
-def results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
-    """Return the table of a run and where it is kept."""
+def results(run: MeasureRun, path: Path, unit: str, *, depth: Depth = Depth.ANSWER) -> list[Shown]:
+    """Return the table of a run and where it is kept; with `depth` also what was run."""
     if run.target.network is not None or any(isinstance(r.workload, NetworkWorkload) for r in run.workloads):
         return network_results(run, path, unit)
     if run.is_sweep or run.at_places:
         points = points_of(run)
         tables = place_table(points, unit) if run.at_places else sweep_table(points, unit)
-        return [*tables, *_covered(run), *_end(run, path)]
+        return [*tables, *_covered(run), *_warnings(run), *_kept(path)]
     records = [f for r in run.workloads for f in r.figures]
     estimates = [estimate(run.rates_of(r)) for r in records]
     rates = align_points([show_rate(e.rate, unit, with_unit=False) for e in estimates])
@@ -57,12 +59,13 @@ def results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
         ("p99", "right"),
     ]
     shown: list[Shown] = [Table(columns, rows)] if rows else [Text("No pass was finished.")]
-    return [*shown, *_first_look(run), *_meaning(run, records), *_end(run, path)]
+    legend = [Text(LEGEND, style="muted")] if records else []
+    did = bullet_list("What was run", _what_was_run(run, records)) if depth >= Depth.WHY else []
+    return [*shown, *legend, *_first_look(run), *did, *_warnings(run, _doubts(run, records)), *_kept(path)]
 
 
-def _end(run: MeasureRun, path: Path) -> list[Shown]:
-    """Return the remarks on a run, and where it is kept."""
-    return [*_remarks(run), BLANK, Text(f"kept in {path}", "muted", whole=True)]
+def _kept(path: Path) -> list[Shown]:
+    return [BLANK, kept_line(path)]
 
 
 def _row(record: WorkloadRecord, one: Estimate, rate: str) -> list[Text | str]:
@@ -85,28 +88,36 @@ def _without_figure(run: MeasureRun) -> list[WorkloadRecord]:
 
 COVERED = 0.5  # of the medium, below which places are said to cover little of it
 RESTLESS = 0.10  # half an interval, relative to the rate, from which a reviewer should look for the cause
-LEGEND = "±: half the 95 % interval; median and p99: latency of a request"
+LEGEND = "±: half the 95% interval; median and p99: latency of a request"
 
 
-def _meaning(run: MeasureRun, records: list[WorkloadRecord]) -> list[Shown]:
-    """Return what each name stands for, and the flush where it took a share worth knowing."""
+def _what_was_run(run: MeasureRun, records: list[WorkloadRecord]) -> list[str]:
+    """Return what each name stands for, how often it ran, and the flush where it took a share worth knowing."""
     lines = []
     for record in records:
         flush = sum(p.flush_seconds or 0.0 for p in record.counted) / sum(p.seconds for p in record.counted)
-        tail = f"; flush {flush * 100:.0f} % of the time" if flush >= 0.01 else ""
+        tail = f"; flush {flush * 100:.0f}% of the time" if flush >= 0.01 else ""
         name = "" if record.workload.title == record.text else f"{record.workload.title}: "
         passes = f"{len(record.counted)} pass{'es' if len(record.counted) > 1 else ''}"
         sure = f"; {record.ended}" if record.ended else ""
         lines.append(f"{name}{record.text}, {passes} of {show_duration(record.workload.seconds or 0)}{tail}{sure}")
-    lines += [f"{r.workload.title}: {r.text}, {len(r.counted)} passes, none of one state" for r in _without_figure(run)]
-    notes = [LEGEND] if records else []
+    return lines
+
+
+def _doubts(run: MeasureRun, records: list[WorkloadRecord]) -> list[str]:
+    """Return what makes results less sure than they could be."""
+    notes = [
+        f"{r.workload.title}: no pass of {len(r.counted)} stayed in one state of the drive"
+        for r in _without_figure(run)
+    ]
+    notes += [f"{r.workload.title}: {r.ended}" for r in records if (r.ended or "").startswith("not sure")]
     restless = [r.workload.title for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
     if restless:
         which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
-        notes.append(f"{which}: results vary a lot between passes: is something else using the machine or the drive?")
+        notes.append(f"{which}: results vary a lot between passes. Is something else using the machine or the drive?")
     if records and len(records[0].counted) < 3:
         notes.append("too few passes for an interval: use --passes 3 or more")
-    return [*bullet_list("What was run", lines), *bullet_list("Note", notes)]
+    return notes
 
 
 def _first_look(run: MeasureRun) -> list[Shown]:
@@ -118,5 +129,5 @@ def _first_look(run: MeasureRun) -> list[Shown]:
     ]
 
 
-def _remarks(run: MeasureRun) -> list[Shown]:
-    return bullet_list("Warnings", [*run.state.sentence("run"), *run.warnings])
+def _warnings(run: MeasureRun, doubts: Sequence[str] = ()) -> list[Shown]:
+    return bullet_list("Warnings", [*run.state.sentence("run"), *doubts, *run.warnings])

@@ -158,7 +158,7 @@ def _on_setup(folder: ReviewFolder, setup: str, record: Reading | Note) -> dict[
 def shown(record: Reading | Note) -> str:
     """Return a record in words."""
     if isinstance(record, Reading):
-        return f"{record.what} {record.value:g} {record.unit}"
+        return str(record)
     return f"{record.kind}: {record.text}"
 
 

@@ -76,7 +76,7 @@ def _other_order(text: str) -> tuple[str, str, str] | None:
     reversed_, bare = _REVERSED.fullmatch(text), _BARE.fullmatch(text)
     if reversed_ is not None:
         return reversed_[2], reversed_[1], ""
-    return (bare[1], f"{bare[2]} C", "") if bare is not None else None
+    return (bare[1], f"{bare[2]} °C", "") if bare is not None else None
 
 
 def _quantity(text: str) -> tuple[float, str]:

@@ -116,13 +116,13 @@ def method(inputs: ReportInputs) -> Iterator[Section]:
     review = inputs.review.review
     told = [
         "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
-        "and ± half its 95 % interval.",
-        f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g} %, which is what would matter "
+        "and ± half its 95% interval.",
+        f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g}%, which is what would matter "
         "to readers; all comparisons of a medium are one family (Holm's correction).",
     ]
     if inputs.claims:
         told.append(
-            f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g} %, missed where it lies below, "
+            f"A claim is met where its interval lies above the claim less {review.tolerance * 100:g}%, missed where it lies below, "
             "undecided where it straddles it, and not testable where another part of the setup cannot do as much."
         )
     if inputs.groups:
@@ -135,7 +135,7 @@ def method(inputs: ReportInputs) -> Iterator[Section]:
             "evidence, and where temperatures settle is worked out from their course."
         )
     if any(inputs.works.values()):
-        told.append("Times of work follow from the course of the long run, with 90 % intervals.")
+        told.append("Times of work follow from the course of the long run, with 90% intervals.")
     links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
     yield Section("method", "How it was measured", (Items(tuple(told)), Text(links, "muted")))
 

@@ -11,7 +11,7 @@ from ulterion.features.claims.judging import judge_claims
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.estimate.transfer_time import TransferTimeRow, moving
 from ulterion.features.plan.judging import Observations, all_observations
-from ulterion.features.soak.judging import Soak, soak_of
+from ulterion.features.soak.judging import Soak, label_of, soak_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
@@ -70,7 +70,11 @@ class ReportInputs:
     def soaks(self) -> list[Soak]:
         """The newest soak of each setup, in the order of the review."""
         newest = {r.setup: r for r in self.runs if isinstance(r, SoakRun) and r.setup}
-        return [s for n in self.review.setups if n in newest and (s := soak_of(newest[n])) is not None]
+        return [
+            s
+            for n in self.review.setups
+            if n in newest and (s := soak_of(newest[n], label_of(self.review, newest[n]))) is not None
+        ]
 
     @cached_property
     def works(self) -> dict[Direction, list[TransferTimeRow]]:

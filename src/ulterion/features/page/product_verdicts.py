@@ -41,7 +41,7 @@ def _claims(inputs: ReportInputs, key: str) -> list[str]:
     for row in rows:
         share, name = row.judgement.share, heading(row, inputs.unit).split(",")[0]
         if row.judgement.verdict == "missed":
-            some = f" ({share * 100:.0f} % of it)" if share is not None and row.unit != "link" else ""
+            some = f" ({share * 100:.0f}% of it)" if share is not None and row.unit != "link" else ""
             told.append(f"{name} missed{some}")
     return [", ".join(told)]
 

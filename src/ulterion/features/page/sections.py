@@ -14,7 +14,7 @@ from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
 from ulterion.features.compare.answer import answers
 from ulterion.features.compare.figures import draw_comparison
-from ulterion.features.compare.tables import Depth, comparison_body
+from ulterion.features.compare.tables import comparison_body
 from ulterion.features.compare.words import summaries
 from ulterion.features.estimate.figures import draw_works
 from ulterion.features.estimate.tables import values_table, works_table
@@ -39,6 +39,7 @@ from ulterion.show.blocks import (
     captioned,
     heading,
 )
+from ulterion.show.depth import Depth
 from ulterion.show.figure_base import SetupStyles, measured_on
 from ulterion.show.sentences import listed, sentence_of
 
@@ -133,7 +134,7 @@ def compared(inputs: ReportInputs) -> Iterator[Section]:
             Drawing(
                 name,
                 f"Bars of every workload and setup of {label}, in {unit}. {told}".strip(),
-                f"{label}: rates by setup, with 95 % intervals",
+                f"{label}: rates by setup, with 95% intervals",
                 draw,
             ),
         ]
@@ -186,7 +187,9 @@ def soaked(inputs: ReportInputs) -> Iterator[Section]:
     blocks += captioned(soaks_table(soaks, differences, inputs.unit), f"Long runs: {listed(names)}")
     for soak in soaks:
         blocks.append(heading(f"{soak.label}, for long"))
-        blocks += captioned(findings_lines(soak, inputs.unit), f"What the long run of {soak.label} says")
+        blocks += captioned(
+            findings_lines(soak, inputs.unit, depth=Depth.WHY), f"What the long run of {soak.label} says"
+        )
     yield Section("soaks", "The long run", tuple(blocks))
 
 
@@ -240,7 +243,7 @@ def planned(inputs: ReportInputs) -> Iterator[Section]:
     found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
     if not found:
         return
-    words = "What each factor does, with 95 % intervals"
+    words = "What each factor does, with 95% intervals"
     blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, inputs))]
     for observations, effect in found:
         blocks += captioned(effects_table(review, observations, effect), f"Effects on {observations.workload.title}")

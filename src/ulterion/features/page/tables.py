@@ -29,7 +29,7 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
         (unit, "right"),
         ("other", "right"),
         ("ratio", "right"),
-        ("95 %", "right"),
+        ("95%", "right"),
         ("", "left"),
     )
     body: list[Cells | Text] = []

@@ -11,92 +11,116 @@ from typing import TYPE_CHECKING
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
+from ulterion.terminal.subcommands import Subcommand, Subcommands
 
 if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
-WHAT = {
-    "show": "the cells, how far they are, and what comes next (default)",
-    "run": "take the next steps until nothing is open, or the time is up",
-    "grid": "the figures, cell by cell",
-    "effects": "what each factor does, and which do something only together",
-    "ranks": "who is best, by how much, and where the order turns",
-    "compatibility": "what works in which cell",
-    "ports": "the ports of the hosts beside each other, what is behind each, and what it carried",
-}
 
-
-def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """Add the command's own arguments."""
-    told = "; ".join(f"{name}: {words}" for name, words in WHAT.items())
-    parser.add_argument("what", nargs="?", choices=tuple(WHAT), default="show", help=told)
-    parser.add_argument(
-        "--for",
-        dest="seconds",
-        type=options.quantity("parse_duration"),
-        metavar="TIME",
-        help="run: no longer than this; what stays open is said",
-    )
-    parser.add_argument(
-        "--steps", type=options.count("steps", 10_000), metavar="N", help="run: take so many steps at most"
-    )
+def _common(parser: argparse._ActionsContainer) -> None:
+    parser.add_argument("--host", metavar="NAME", help="what the plan calls this machine (default: the review's host)")
     parser.add_argument(
         "--visits",
         type=options.count("visits", 20),
         default=2,
         metavar="N",
-        help="how often a cell is measured at most, while its comparison with the baseline is open (default: %(default)s)",
+        help="measure a cell at most so often while its comparison with the baseline is undecided (default: %(default)s)",
     )
-    parser.add_argument(
-        "--wait",
-        type=options.quantity("parse_duration"),
-        default=86400.0,
-        metavar="TIME",
-        help="run: how long a hand is waited for (default: a day)",
-    )
-    parser.add_argument("--host", metavar="NAME", help="what the plan calls this machine (default: the review's host)")
-    _add_shown(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
 
 
-def _add_shown(parser: argparse.ArgumentParser) -> None:
-    """Add the options on what is shown of a matrix."""
-    parser.add_argument(
-        "--workload", action="append", default=[], metavar="NAME", help="only this workload; may be given again"
-    )
-    parser.add_argument(
-        "--of",
-        metavar="FACTOR",
-        help="ranks: of this factor's levels; grid: its levels down the side (default: the plan's first)",
-    )
-    parser.add_argument(
-        "--across", metavar="FACTOR", help="grid: this factor's levels across (default: the plan's last)"
-    )
-    parser.add_argument(
-        "--beside",
-        type=Path,
-        action="append",
-        default=[],
-        metavar="REVIEW",
-        help="grid: what another review measured of the same products; may be given again",
-    )
-    parser.add_argument("--figure", type=Path, metavar="FILE", help="grid, effects, ranks: draw it, as PNG or SVG")
-    parser.add_argument("--dark", action="store_true", help="a figure for a dark page")
+QUESTIONS = Subcommands(
+    {
+        "show": Subcommand(
+            "how far the plan is, and which cell comes next (without a word, too)",
+            ("ulterion plan", "ulterion plan show --long"),
+            ("long",),
+        ),
+        "run": Subcommand(
+            "measure the next cells, one after the other",
+            ("ulterion plan run", "ulterion plan run --for 2h"),
+            ("for", "steps", "wait"),
+        ),
+        "grid": Subcommand(
+            "the results, cell by cell",
+            ("ulterion plan grid --figure grid.png", "ulterion plan grid --of drive --across port"),
+            ("workload", "of", "across", "beside", "long", "figure"),
+        ),
+        "effects": Subcommand(
+            "what each factor does, and which factors interact",
+            ("ulterion plan effects --figure effects.png", "ulterion plan effects --workload sequential-read"),
+            ("workload", "long", "figure"),
+        ),
+        "ranks": Subcommand(
+            "which product is fastest, by how much, and where the order turns",
+            ("ulterion plan ranks", "ulterion plan ranks --of drive --figure drives.png"),
+            ("of", "workload", "long", "figure"),
+        ),
+        "compatibility": Subcommand(
+            "what works in which cell",
+            ("ulterion plan compatibility", "ulterion plan compatibility --json"),
+        ),
+        "ports": Subcommand(
+            "the ports of each machine: which bus and controller is behind them, and what they carried",
+            ("ulterion plan ports", "ulterion plan ports --units Gb/s"),
+        ),
+    },
+    {
+        "for": lambda p: p.add_argument(
+            "--for",
+            dest="seconds",
+            type=options.quantity("parse_duration"),
+            metavar="TIME",
+            help="stop after this long; what is left is said",
+        ),
+        "steps": lambda p: p.add_argument(
+            "--steps", type=options.count("steps", 10_000), metavar="N", help="stop after so many cells"
+        ),
+        "wait": lambda p: p.add_argument(
+            "--wait",
+            type=options.quantity("parse_duration"),
+            default=86400.0,
+            metavar="TIME",
+            help="how long to wait for you to plug the next setup in (default: a day)",
+        ),
+        "workload": lambda p: p.add_argument(
+            "--workload", action="append", default=[], metavar="NAME", help="only this workload; may be repeated"
+        ),
+        "of": lambda p: p.add_argument(
+            "--of", metavar="FACTOR", help="the factor whose levels are the rows (default: the plan's first)"
+        ),
+        "across": lambda p: p.add_argument(
+            "--across", metavar="FACTOR", help="the factor whose levels are the columns (default: the plan's last)"
+        ),
+        "beside": lambda p: p.add_argument(
+            "--beside",
+            type=Path,
+            action="append",
+            default=[],
+            metavar="REVIEW",
+            help="also what another review measured of the same products; may be repeated",
+        ),
+        "long": lambda p: options.add_depth(p, long="every cell, every workload by itself, with intervals"),
+        "figure": options.add_figure,
+    },
+    _common,
+    default="show",
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own arguments."""
+    QUESTIONS.add_all(parser)
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Show, run, or say what it shows."""
-    from ulterion.core.errors import UsageError
     from ulterion.features.plan import views
     from ulterion.model.planned import plan_of
     from ulterion.run.review_folders import open_review
 
-    if arguments.dark and not arguments.figure:
-        raise UsageError("--dark is for a figure; add --figure FILE")
-    if arguments.figure and arguments.what not in ("grid", "effects", "ranks"):
-        raise UsageError(f"'plan {arguments.what}' draws nothing; --figure goes with grid, effects or ranks")
     folder = open_review(arguments.review, env.folder, env.tell)
     if arguments.what != "ports":
         plan_of(folder.review)
@@ -126,7 +150,8 @@ def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     else:
         env.show(
             [
-                *sheet(folder.review, now, differed),
+                *sheet(folder.review, now, differed, long=arguments.long),
+                "",
                 "next: ulterion plan run" if now.next else "next: ulterion plan effects",
             ]
         )
@@ -151,7 +176,7 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         wait=arguments.wait,
         steps=arguments.steps,
     )
-    shown = PlanScreen(env, arguments.units, quiet=arguments.json)
+    shown = PlanScreen(env, folder.review, arguments.units, quiet=arguments.json)
     with stoppable(), closing(shown):
         done = run_plan(request, shown)
     differed = unlike(folder.review, plan_runs(folder))

@@ -13,7 +13,7 @@ from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.features.plan import words as words
 from ulterion.features.plan.judging import Observations as Workloads
-from ulterion.features.plan.tables import figure_words
+from ulterion.features.plan.words import figure_words
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
 from ulterion.show.figure_base import Palette, begin, colour, foot, palette_of, style
@@ -132,12 +132,12 @@ def draw_effects(
         axes.set_axisbelow(True)
         axes.margins(x=0.28)
         ticks = _ticks(*axes.get_xlim())
-        axes.set_xticks(np.log(ticks), ["0 %" if t == 1 else show_change(t) for t in ticks], fontsize=9)
+        axes.set_xticks(np.log(ticks), ["0%" if t == 1 else show_change(t) for t in ticks], fontsize=9)
     labels = [f"{e.factor}\n{words.named(review, e.level)} against {words.named(review, e.against)}" for e in names]
     panels[0].set_yticks(range(len(names)), labels, fontsize=9.5)
     for axes in panels:
         axes.tick_params(axis="y", length=0)
-    foot(figure, [*foot_words, "bars: 95 % intervals, on logs"], palette)
+    foot(figure, [*foot_words, "bars: 95% intervals, on logs"], palette)
     return figure
 
 
@@ -203,7 +203,7 @@ def draw_ranks(
         axes.set_title(one.text, color=palette.ink, fontsize=10.5, loc="left")
     foot(
         figure,
-        [*foot_words, "a bar: the places that it may have (95 %, all together); beside it its rate to the mean of all"],
+        [*foot_words, "a bar: the places that it may have (95%, all together); beside it its rate to the mean of all"],
         palette,
     )
     return figure

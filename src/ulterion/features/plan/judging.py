@@ -12,6 +12,7 @@ from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.matrix.weights import Observed
 from ulterion.core.stats.estimates import Estimate
+from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
 from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
 from ulterion.model.review import Review
@@ -42,13 +43,13 @@ def all_observations(review: Review, runs: Sequence[AnyRun], wanted: Sequence[st
     of = {setup: cell for cell, setup in cells_of(review).items()}
     measured = pooled_results(runs)
     workloads: dict[str, Workload] = {f.text: f.workload for r in mine for w in r.workloads for f in w.figures}
-    named = {w.title for w in workloads.values()} | set(workloads)
+    names = {text: {short_title(w), w.title, text} for text, w in workloads.items()}
     for name in wanted:
-        if name not in named:
-            raise UsageError(unknown("workload", name, sorted(w.title for w in workloads.values())))
+        if not any(name in some for some in names.values()):
+            raise UsageError(unknown("workload", name, sorted(short_title(w) for w in workloads.values())))
     found = []
     for text, workload in workloads.items():
-        if wanted and workload.title not in wanted and text not in wanted:
+        if wanted and not names[text] & set(wanted):
             continue
         observed = _observed(mine, text, of)
         cells = {o.cell for o in observed if o.cell is not None}

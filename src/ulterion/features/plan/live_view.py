@@ -5,8 +5,9 @@ from __future__ import annotations
 from ulterion.features.measure.live_view import Display
 from ulterion.features.plan.steps import PlanObserver
 from ulterion.features.plan.tables import measured_line
-from ulterion.features.plan.words import step_name
+from ulterion.features.plan.words import step_title
 from ulterion.model.planned import Planned, Step
+from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.run.observers import Kept, Observer
 from ulterion.terminal.environment import Environment
@@ -15,8 +16,8 @@ from ulterion.terminal.environment import Environment
 class PlanScreen(PlanObserver):
     """Shows each step, what to plug where, and what came of it; a terminal also sees the passes as they run."""
 
-    def __init__(self, env: Environment, unit: str, *, quiet: bool) -> None:
-        self._env, self._unit, self._quiet = env, unit, quiet
+    def __init__(self, env: Environment, review: Review, unit: str, *, quiet: bool) -> None:
+        self._env, self._review, self._unit, self._quiet = env, review, unit, quiet
         self._live: Display | None = None
 
     def _say(self, line: str) -> None:
@@ -28,7 +29,7 @@ class PlanScreen(PlanObserver):
         """Say which step begins."""
         over = now.count("done") + now.count("doubtful")
         place = "" if step.cell is None or step.again else f"{over + 1} of {len(now.cells)}: "
-        self._say(f"{place}{step_name(step)}")
+        self._say(f"{place}{step_title(self._review, step)}")
 
     def hand(self, sentence: str) -> None:
         """Say what to plug where, with a sound on a terminal."""

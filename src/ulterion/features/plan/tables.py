@@ -8,38 +8,49 @@ from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_rate
-from ulterion.core.workloads.workload import Workload
-from ulterion.features.copy.words import listed
+from ulterion.core.workloads.suites import short_title
 from ulterion.features.plan import words as words
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.other_reviews import OtherReviewRow
 from ulterion.features.plan.ports import PortRow
-from ulterion.model.plan import Plan
+from ulterion.model.plan import Plan, outcome_of
 from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
 from ulterion.show.columns import align_points, show_change, show_margin
+from ulterion.show.sentences import first_few, sentence_of
 
 STATES = {"done": "good", "doubtful": "open", "open": "muted", "elsewhere": "muted"}
-MAX_CELLS = 60
+MAX_CELLS, FEW_CELLS = 60, 12  # of a run sheet
 
 
-def sheet(review: Review, now: Planned, unlike: Sequence[str] = ()) -> list[Shown]:
-    """Return the run sheet: every cell in its order with its state, what is open, and what comes next."""
+def sheet(review: Review, now: Planned, unlike: Sequence[str] = (), *, long: bool = False) -> list[Shown]:
+    """Return the run sheet: how far the plan is, what comes next, and the cells still to measure; with `long` every cell."""
     factors = [f for f, _ in now.cells[0].cell] if now.cells else []
-    columns = [("", "right"), *((f, "left") for f in factors), ("state", "left"), ("setup", "left"), ("runs", "left")]
-    rows: list[Cells | Text] = [_sheet_row(review, n, c, now) for n, c in enumerate(now.cells[:MAX_CELLS], 1)]
-    lines: list[Shown] = [heading(words.progress(now)), BLANK, Table(columns, rows)]
-    if len(now.cells) > MAX_CELLS:
-        lines.append(Text(f"and {len(now.cells) - MAX_CELLS} more; --json lists all", style="muted"))
-    lines += bullet_list("Doubtful", listed(words.doubts(now)))
-    lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
-    lines += bullet_list("Could not be kept alike", listed(list(unlike)))
+    columns = [("", "right"), *((f, "left") for f in factors), ("state", "left")]
+    columns += [("setup", "left"), ("runs", "left")] if long else []
+    numbered = [(n, c) for n, c in enumerate(now.cells, 1) if long or c.state != "done"]
+    most = MAX_CELLS if long else FEW_CELLS
+    rows: list[Cells | Text] = [_sheet_row(review, n, c, now)[: len(columns)] for n, c in numbered[:most]]
+    lines: list[Shown] = [heading(sentence_of(words.progress(now)))]
     if now.next is not None:
-        lines += [BLANK, Text(f"comes next: {words.step_name(now.next)}")]
-    return [*lines, BLANK]
+        lines.append(Text(f"Next comes {words.step_title(review, now.next)}."))
+    lines += [BLANK, Table(columns, rows)] if rows else []
+    if len(numbered) > most:
+        rest = "--json lists all" if long else "--long shows them all"
+        lines.append(Text(f"and {len(numbered) - most} more: {rest}", style="muted"))
+    return [*lines, *_open(now, unlike)]
+
+
+def _open(now: Planned, unlike: Sequence[str]) -> list[Shown]:
+    """Return what is doubtful or undecided, and what differed although the plan wants it alike."""
+    return [
+        *bullet_list("Doubtful", first_few(words.doubts(now))),
+        *bullet_list("Undecided against the baseline", first_few(words.undecided(now))),
+        *bullet_list("Differed between cells", first_few(list(unlike))),
+    ]
 
 
 def _sheet_row(review: Review, number: int, cell: PlannedCell, now: Planned) -> Cells:
@@ -51,17 +62,11 @@ def _sheet_row(review: Review, number: int, cell: PlannedCell, now: Planned) -> 
 
 def after(now: Planned, steps: int, failed: dict[str, str], stopped: str | None, unlike: Sequence[str]) -> list[Shown]:
     """Return what a plan came to: how far it is, what failed, what stays open, and what comes next."""
-    told = f"{steps} steps were taken; {words.progress(now)}" + (f"; stopped: {stopped}" if stopped else "")
-    lines: list[Shown] = [BLANK, heading(told)]
-    lines += bullet_list("Failed", listed([f"{name}: {why}" for name, why in failed.items()]))
-    lines += bullet_list("Doubtful", listed(words.doubts(now)))
-    lines += bullet_list("Still open against the baseline", listed(words.undecided(now)))
-    lines += bullet_list("Could not be kept alike", listed(list(unlike)))
-    return [
-        *lines,
-        BLANK,
-        Text("next: ulterion plan run" if now.next else "next: ulterion plan effects, then ulterion plan ranks"),
-    ]
+    taken = f"{steps} step{'' if steps == 1 else 's'} taken"
+    told = f"{words.progress(now)}; {taken}" + (f"; stopped: {stopped}" if stopped else "")
+    failures = bullet_list("Failed", first_few([f"{name}: {why}" for name, why in failed.items()]))
+    following = "ulterion plan run" if now.next else "ulterion plan effects, then ulterion plan ranks"
+    return [heading(sentence_of(told)), *failures, *_open(now, unlike), BLANK, Text(f"next: {following}")]
 
 
 def measured_line(run: MeasureRun, unit: str) -> str:
@@ -70,45 +75,44 @@ def measured_line(run: MeasureRun, unit: str) -> str:
     for record in run.workloads:
         for figure in record.figures:
             told = estimate(run.rates_of(figure))
-            shown = figure_words(figure.workload, told.rate, unit)
+            shown = words.figure_words(figure.workload, told.rate, unit)
             parts.append(f"{shown} ± {show_margin(told)} ({told.passes})")
     state = "" if run.state.name == "complete" else f"{run.state.name}: {run.state.why}; "
     return state + ", ".join(parts)
 
 
 def grid(review: Review, observations: Observations, rows: str, columns: str, unit: str) -> list[Shown]:
-    """Return a workload over the cells: a table for each combination of the factors that are neither its rows nor its columns."""
-    lines: list[Shown] = [BLANK, heading(observations.text)]
+    """Return a workload over the cells: the fastest and the slowest, and a table, a part for each combination of the other factors."""
     tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], str]] = {}
     for cell, figure in observations.figures.items():
         levels = dict(cell)
         rest = tuple(pair for pair in cell if pair[0] not in (rows, columns))
-        shown = figure_words(observations.workload, figure.rate, unit)
+        shown = words.figure_words(observations.workload, figure.rate, unit)
         tables.setdefault(rest, {})[levels[rows], levels[columns]] = f"{shown} ± {show_margin(figure)}"
     plan = review.plan
     assert plan is not None
+    names = plan.factors[columns]
+    body: list[Cells | Text] = []
     for rest, cells in sorted(tables.items(), key=lambda one: _order(plan, one[0])):
-        names = plan.factors[columns]
-        heads = [
-            (", ".join(f"{f} {words.named(review, v)}" for f, v in rest) or rows, "left"),
-            *((words.named(review, c), "right") for c in names),
+        body += [Text(words.cell_rest(review, rest), style="name")] if rest else []
+        body += [
+            [f"  {words.named(review, r)}", *(cells.get((r, c), "–") for c in names)]
+            for r in plan.factors[rows]
+            if any((r, c) in cells for c in names)
         ]
-        body: list[Cells | Text] = [
-            [words.named(review, r), *(cells.get((r, c), "–") for c in names)] for r in plan.factors[rows]
-        ]
-        lines += [Table(heads, body), BLANK]
-    return lines
+    heads = [("", "left"), *((words.named(review, c), "right") for c in names)]
+    unit_words = "IOPS" if observations.workload.pattern == "random" else unit
+    return [
+        Text(words.grid_sentence(review, observations, unit)),
+        BLANK,
+        Table(heads, body, short_title(observations.workload)),
+        Text(f"{unit_words}; ± half the 95% interval", style="muted"),
+        BLANK,
+    ]
 
 
 def _order(plan: Plan, rest: Sequence[tuple[str, str]]) -> list[int]:
     return [plan.factors[factor].index(level) for factor, level in rest]
-
-
-def figure_words(workload: Workload, rate: float, unit: str) -> str:
-    """Return a rate, of small random requests as requests a second."""
-    if workload.pattern == "random":
-        return f"{rate / workload.block_bytes:.0f}/s"
-    return show_rate(rate, unit, with_unit=False)
 
 
 def effects_table(review: Review, observations: Observations, found: Effects) -> list[Shown]:
@@ -118,7 +122,7 @@ def effects_table(review: Review, observations: Observations, found: Effects) ->
         ("level", "left"),
         ("against", "left"),
         ("effect", "right"),
-        ("95 % interval", "left"),
+        ("95% interval", "left"),
         ("cells", "right"),
     )
     rows: list[Cells | Text] = [_effect_row(review, e) for e in found.effects]
@@ -141,7 +145,7 @@ def ranks_table(review: Review, ranks: Ranks) -> list[Shown]:
         ("place", "left"),
         (ranks.factor, "left"),
         ("to the mean", "right"),
-        ("95 % interval", "left"),
+        ("95% interval", "left"),
         ("cells", "right"),
         ("no further than the margin from", "left"),
     )
@@ -170,38 +174,60 @@ def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> lis
     if not rows:
         return []
     questions = list(rows[0].works)
+    known = [row for row in rows if any(answer is not None for answer in row.works.values())]
     columns = [*((f, "left") for f, _ in rows[0].cell), *((q, "left") for q in questions)]
     body: list[Cells | Text] = [
         [*(words.named(review, level) for _, level in row.cell), *(_works(row.works[q]) for q in questions)]
-        for row in rows
+        for row in known
     ]
-    return [Table(columns, body)]
+    missing = [row.setup for row in rows if row not in known]
+    table: list[Shown] = [BLANK, Table(columns, body)] if body else []
+    return [
+        Text(words.compatibility_sentence(rows, questions)),
+        *table,
+        *(
+            [BLANK, Text(f"next: ulterion note --setup {missing[0]} {outcome_of(questions[0], works=True)!r}")]
+            if missing
+            else []
+        ),
+    ]
 
 
 def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Shown]:
     """Return the ports of hosts beside each other."""
     columns = [(name, "left") for name in ("host", "port", "link")]
-    sides = [(f"{way}, {unit}", "left") for way in ("read", "write")]
+    sides = [(way, "left") for way in ("reads", "writes")]
     body: list[Cells | Text] = [
         [
             row.host,
             row.port,
             row.link or (f"faster than {row.rules_out}" if row.rules_out else "–"),
-            *(_most(row, way, unit) for way in ("read", "write")),
+            *(_most(review, row, way, unit) for way in ("read", "write")),
             row.controller or "–",
             ", ".join(row.shares),
         ]
         for row in rows
     ]
     return [
-        Table([*columns, *sides, ("behind it", "left"), ("shared with", "left")], body),
-        Text("the most that any setup carried there, by its newest runs", style="muted"),
+        *([Text(words.ports_sentence(rows, unit)), BLANK] if len(rows) > 1 else []),
+        Table(
+            [*columns, *sides, ("controller", "left"), ("shared with", "left")],
+            body,
+            spare=("host", "controller", "shared with"),
+        ),
+        Text(f"{unit}: the most that a setup reached there, by its newest runs", style="muted"),
     ]
 
 
-def _most(row: PortRow, way: str, unit: str) -> str:
+def _most(review: Review, row: PortRow, way: str, unit: str) -> str:
+    """Return the best rate of a direction, and the products that reached it."""
     told = next(((e, h) for name, (e, h) in row.best.items() if name == way), None)
-    return "–" if told is None else f"{show_rate(told[0].rate, unit, with_unit=False)} by {told[1]}"
+    if told is None:
+        return "–"
+    products = " + ".join(
+        review.label(k) for k in review.setups[told[1]].chain[1:-1] or review.setups[told[1]].chain[-1:]
+    )
+    return f"{show_rate(told[0].rate, unit, with_unit=False)}  {products}"
 
 
 def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Shown]:
@@ -212,16 +238,14 @@ def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Shown]:
     body: list[Cells | Text] = [
         [
             o.text,
-            f"{figure_words(o.workload, o.figure.rate, unit)} ± {show_margin(o.figure)}",
+            f"{words.figure_words(o.workload, o.figure.rate, unit)} ± {show_margin(o.figure)}",
             " > ".join(o.chain),
             o.host,
             o.title,
         ]
         for o in others
     ]
-    head = Text(
-        "Of other reviews: another bench, another day; to be weighed and not to be compared by per cent", style="head"
-    )
+    head = Text("Other reviews: another bench on another day, so not a fair comparison", style="head")
     return [head, Table(columns, body), BLANK]
 
 

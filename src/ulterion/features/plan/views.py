@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from ulterion.show.blocks import BLANK, bullet_list, heading
+from ulterion.show.blocks import BLANK, heading
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -56,9 +56,11 @@ def _figures(
 def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show the figures, cell by cell."""
     from ulterion.core.errors import UsageError, unknown
+    from ulterion.core.workloads.suites import short_title
     from ulterion.features.plan.data import grid_answer
     from ulterion.features.plan.figures import draw_grid
     from ulterion.features.plan.tables import grid, others_table
+    from ulterion.show.sentences import listed
 
     review, found = folder.review, _grounds(arguments, folder)
     factors = list(review.plan.factors) if review.plan else []
@@ -74,9 +76,12 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
         )
 
     drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
-    lines = [line for g in found for line in grid(review, g, rows, columns, arguments.units)]
+    shown = found if arguments.long else found[:1]
+    lines = [line for g in shown for line in grid(review, g, rows, columns, arguments.units)]
     others = _others(arguments, env, folder, [g.text for g in found])
-    told = [*lines, *others_table(others, arguments.units), "next: ulterion plan effects"]
+    more = [short_title(g.workload) for g in found[len(shown) :]]
+    left = [f"{len(more)} more: --workload {listed(more, 'or')}; --long shows all"] if more else []
+    told = [*lines, *others_table(others, arguments.units), *left, "next: ulterion plan effects"]
     return show_answer(arguments, env, "grid", grid_answer(found, others), told, drawn=drawn)
 
 
@@ -115,6 +120,7 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     from ulterion.features.plan.data import effects_answer
     from ulterion.features.plan.figures import draw_effects
     from ulterion.features.plan.judging import effects
+    from ulterion.features.plan.overview import effects_overview
     from ulterion.features.plan.run import look
     from ulterion.features.plan.steps import PlanRequest
     from ulterion.features.plan.tables import effects_table
@@ -127,14 +133,16 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     drawn = _figures(
         arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
     )
-    lines = [line for g, e in found for line in effects_table(review, g, e)]
+    lines = effects_overview(review, found)
+    if arguments.long:
+        lines += [line for g, e in found for line in effects_table(review, g, e)]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     return show_answer(
         arguments,
         env,
         "effects",
         effects_answer(found),
-        [*lines, "", next_words(review, now, [e for _, e in found])],
+        [*lines, "", next_words(review, now, [e for _, e in found], "ulterion plan ranks")],
         drawn=drawn,
     )
 
@@ -145,10 +153,11 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     from ulterion.features.plan.data import ranks_answer
     from ulterion.features.plan.figures import draw_ranks
     from ulterion.features.plan.judging import ranks
+    from ulterion.features.plan.overview import ranks_overview
     from ulterion.features.plan.run import look
     from ulterion.features.plan.steps import PlanRequest
     from ulterion.features.plan.tables import ranks_table
-    from ulterion.features.plan.words import next_words, short_words
+    from ulterion.features.plan.words import next_words
 
     review, margin = folder.review, folder.review.review.margin
     found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
@@ -157,12 +166,12 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     placed = [(g, r) for g, r in found if r.places]
     wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
     drawn = _figures(arguments, env, wanted)
-    lines = [line for g, r in found for line in (BLANK, heading(g.text), *ranks_table(review, r))]
+    lines = ranks_overview(review, found)
+    if arguments.long:
+        lines += [line for g, r in found for line in (BLANK, heading(g.text), *ranks_table(review, r))]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
-    lines += bullet_list("In short", short_words(review, [(g.workload, r) for g, r in found]))
-    return show_answer(
-        arguments, env, "ranks", ranks_answer(found), [*lines, "", next_words(review, now, [])], drawn=drawn
-    )
+    following = next_words(review, now, [], "ulterion claims, then ulterion report")
+    return show_answer(arguments, env, "ranks", ranks_answer(found), [*lines, "", following], drawn=drawn)
 
 
 def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

@@ -7,31 +7,43 @@ from collections.abc import Sequence
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.grid import Cell, words
 from ulterion.core.matrix.ranks import Place, Ranks
-from ulterion.core.units import show_duration
+from ulterion.core.units import show_between, show_duration, show_iops, show_rate
+from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
+from ulterion.features.plan.compatibility import CompatibilityRow
+from ulterion.features.plan.judging import Observations
+from ulterion.features.plan.ports import PortRow
 from ulterion.model.planned import Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
+from ulterion.show.sentences import listed, sentence_of
 
 
 def step_name(step: Step) -> str:
-    """Return which step it is."""
+    """Return which step it is, by the names of the plan."""
     if step.cell is None:
-        return f"check {step.check} by '{step.setup}'"
+        return f"check {step.check}: {step.setup}"
     return words(step.cell) + (", repeat (still undecided)" if step.again else "")
+
+
+def step_title(review: Review, step: Step) -> str:
+    """Return which step it is, by the names of the products."""
+    if step.cell is None:
+        return f"check {step.check}: {review.setup_label(step.setup)}"
+    return cell_rest(review, step.cell) + (", repeat (still undecided)" if step.again else "")
 
 
 def progress(now: Planned) -> str:
     """Return in one sentence how far a plan is."""
     over, total = now.count("done") + now.count("doubtful"), len(now.cells)
-    parts = [f"{over} of {total} cells are done"]
+    parts = [f"{over} of {total} cells measured"]
     parts += [f"{now.count('doubtful')} of them doubtful"] if now.count("doubtful") else []
-    parts += [f"{now.count('elsewhere')} are for another host"] if now.count("elsewhere") else []
+    parts += [f"{now.count('elsewhere')} waiting for another host"] if now.count("elsewhere") else []
     checks = sum(c.run is not None for c in now.checks)
     parts += [f"{checks} of {len(now.checks)} checks"] if now.checks else []
     told = ", ".join(parts)
     if now.next is not None and now.seconds_left:
-        told += f"; about {show_duration(now.seconds_left)} left by what was measured so far"
+        told += f"; about {show_duration(now.seconds_left)} to go"
     return told
 
 
@@ -57,15 +69,32 @@ def named(review: Review, level: str) -> str:
 
 def interval(low: float | None, high: float | None) -> str:
     """Return an interval of ratios as changes."""
-    return "" if low is None or high is None else f"{show_change(low)} to {show_change(high)}"
+    return "" if low is None or high is None else show_between(show_change(low), show_change(high))
 
 
 def effect_words(review: Review, effect: Effect) -> str:
-    """Return an effect in a sentence's part: 'driver bulk-only: −14 % (−14 % to −13 %) against uas'."""
+    """Return an effect in a sentence's part: 'driver bulk-only: −14% (−14% to −13%) against uas'."""
     name = f"{effect.factor} {named(review, effect.level)}"
     if effect.ratio is None:
         return f"{name} against {named(review, effect.against)}: {effect.why}"
     return f"{name}: {show_change(effect.ratio)} ({interval(effect.low, effect.high)}) against {named(review, effect.against)}"
+
+
+def figure_words(workload: Workload, rate: float, unit: str, *, with_unit: bool = False) -> str:
+    """Return a rate, of small random requests as requests a second."""
+    if workload.pattern == "random":
+        return show_iops(rate / workload.block_bytes) + (" IOPS" if with_unit else "")
+    return show_rate(rate, unit, with_unit=with_unit)
+
+
+def grid_sentence(review: Review, observations: Observations, unit: str) -> str:
+    """Return the fastest and the slowest cell of a workload."""
+    ordered = sorted(observations.figures.items(), key=lambda one: -one[1].rate)
+    ends = [
+        f"{cell_rest(review, cell)} ({figure_words(observations.workload, figure.rate, unit, with_unit=True)})"
+        for cell, figure in (ordered[0], ordered[-1])
+    ]
+    return f"{sentence_of(short_title(observations.workload))[:-1]}: fastest is {ends[0]}, slowest {ends[1]}."
 
 
 def matters(effect: Effect) -> bool:
@@ -95,11 +124,11 @@ def together_words(review: Review, found: Effects) -> list[str]:
 def drift_words(found: Effects) -> list[str]:
     """Return what is said of a drift over the plan."""
     if found.drift is None:
-        return ["a drift over the time of the plan could not be told: too few runs were repeated"]
+        return ["too few runs were repeated to tell whether rates drifted during the plan"]
     ratio, low, high = found.drift
     if found.drifts:
         return [
-            f"over the time of the plan rates changed by {show_change(ratio)} ({interval(low, high)}); effects are corrected for it"
+            f"rates drifted by {show_change(ratio)} ({interval(low, high)}) during the plan; the effects are corrected for it"
         ]
     return []
 
@@ -109,11 +138,11 @@ def cautions(found: Effects) -> list[str]:
     told = drift_words(found)
     if found.passes_alone:
         told.append(
-            "what varies from one plugging-in to the next could not be told: intervals rest on the passes alone, and may be too narrow"
+            "no cell was measured twice, so variation between connections is unknown and the intervals may be too narrow"
         )
     for missing, why in (
-        (True, "not every combination was measured"),
-        (False, "measure some combinations again, after plugging in again"),
+        (True, "some combinations are not measured"),
+        (False, "reconnect and measure some combinations again"),
     ):
         pairs = [" and ".join(u.factors) for u in found.untested if u.missing == missing]
         if pairs:
@@ -122,27 +151,18 @@ def cautions(found: Effects) -> list[str]:
 
 
 def rank_word(place: Place) -> str:
-    """Return a place: '1', or '2 to 3'."""
-    return str(place.best) if place.best == place.worst else f"{place.best} to {place.worst}"
+    """Return a place: '1', or '2–3'."""
+    return str(place.best) if place.best == place.worst else f"{place.best}–{place.worst}"
 
 
 def best_words(review: Review, ranks: Ranks) -> str:
-    """Return who is best, in a sentence."""
+    """Return who is fastest, in a sentence."""
     first = [p for p in ranks.places if p.best == 1]
     names = [named(review, p.level) for p in first]
-    if len(names) == 1:
-        tied = [named(review, t) for t in first[0].tied]
-        return f"best: {names[0]}" + (f", by less than the margin before {' and '.join(tied)}" if tied else "")
-    return f"first or second: {' and '.join(names)}" if len(names) == 2 else f"one of these is best: {', '.join(names)}"
-
-
-def short_words(review: Review, found: Sequence[tuple[Workload, Ranks]]) -> list[str]:
-    """Return who is best for large transfers and who for small requests, each workload by itself: they are never averaged."""
-    told = []
-    for name, pattern in (("large transfers", "sequential"), ("small requests", "random")):
-        mine = [(w, r) for w, r in found if w.pattern == pattern and r.places]
-        told += [f"{name}, {w.direction}: {best_words(review, r)}" for w, r in mine]
-    return told
+    if len(names) > 1:
+        return f"{listed(names, 'or')} {'leads' if len(names) == 2 else 'may lead'}, too close to call"
+    tied = [named(review, t) for t in first[0].tied]
+    return f"{names[0]} is fastest" + (f", but within the margin of {listed(tied)}" if tied else "")
 
 
 def turn_words(review: Review, ranks: Ranks) -> list[str]:
@@ -150,9 +170,7 @@ def turn_words(review: Review, ranks: Ranks) -> list[str]:
     told = []
     for turn in ranks.turns:
         places = [cell_rest(review, c) for c in turn.cells]
-        told.append(
-            f"{named(review, turn.better)} is before {named(review, turn.worse)} with {' and with '.join(places)}"
-        )
+        told.append(f"{named(review, turn.better)} beats {named(review, turn.worse)} with {'; with '.join(places)}")
     return told
 
 
@@ -161,16 +179,35 @@ def cell_rest(review: Review, cell: Cell) -> str:
     return ", ".join(named(review, level) for _, level in cell)
 
 
-def next_words(review: Review, now: Planned, effects: Sequence[Effects]) -> str:
-    """Return what would settle what is open."""
+def compatibility_sentence(rows: Sequence[CompatibilityRow], questions: Sequence[str]) -> str:
+    """Return for each question in how many cells it works."""
+    told = []
+    for question in questions:
+        answers = [row.works[question] for row in rows if row.works[question] is not None]
+        told.append(
+            f"{question}: {sum(map(bool, answers))} of {len(answers)}" if answers else f"{question}: not noted yet"
+        )
+    return sentence_of(f"{'; '.join(told)}, of {len(rows)} cells")
+
+
+def ports_sentence(rows: Sequence[PortRow], unit: str) -> str:
+    """Return which port is fastest, and which slowest, in reading, or in writing where nothing was read."""
+    for way, doing in (("read", "reading"), ("write", "writing")):
+        found = [(row.port, row.best[way][0].rate) for row in rows if way in row.best]
+        if len(found) > 1:
+            first, last = max(found, key=lambda f: f[1]), min(found, key=lambda f: f[1])
+            return f"Fastest is {first[0]}, {doing} at {show_rate(first[1], unit)}; slowest is {last[0]}, at {show_rate(last[1], unit)}."
+    return "Only one port was measured in any direction."
+
+
+def next_words(review: Review, now: Planned, effects: Sequence[Effects], done: str) -> str:
+    """Return what would settle what is open, or what to do where nothing is: `done`."""
     if now.next is not None:
         return "next: ulterion plan run"
     refused = [e for found in effects for e in found.effects if e.ratio is None]
     if refused:
         one = refused[0]
-        return f"next: a cell in which {one.factor} {named(review, one.level)} and {named(review, one.against)} have all else alike would tell them apart"
+        return f"next: measure two cells that differ only in the {one.factor}, {named(review, one.level)} and {named(review, one.against)}"
     if any(found.passes_alone or found.drift is None for found in effects):
-        return (
-            "next: measure the baseline, or a cell, once more, plugged in again: that tells what varies from run to run"
-        )
-    return "next: ulterion plan ranks, then ulterion claims"
+        return "next: unplug, reconnect and measure the baseline again; that shows how much runs vary"
+    return f"next: {done}"

@@ -83,8 +83,10 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRun], folder: ReviewFolder) -> None:
     from ulterion.features.soak.data import soak_answer
-    from ulterion.features.soak.judging import Soak, bottleneck_of, marks_of, soak_of
+    from ulterion.features.soak.judging import Soak, bottleneck_of, label_of, marks_of, soak_of
     from ulterion.features.soak.tables import soak_results
+    from ulterion.show.blocks import BLANK, kept_line
+    from ulterion.show.depth import Depth
 
     def drawn(soak: Soak | None) -> SavedFigures:
         if not arguments.figure or soak is None:
@@ -101,15 +103,17 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRu
 
         return draw([(env.folder / arguments.figure, figure)])
 
-    told, bottleneck = soak_of(finished.run), bottleneck_of(folder, finished.run)
+    told = soak_of(finished.run, label_of(folder.review, finished.run))
+    bottleneck = bottleneck_of(folder, finished.run)
     if arguments.json:
         figures = drawn(told)
         env.show_json("soak", soak_answer(finished.run, told, finished.path, bottleneck), figures.as_data())
         figures.end(env)
         return
-    env.show(soak_results(finished.run, told, finished.path, arguments.units, bottleneck))
+    env.show([*soak_results(finished.run, told, arguments.units, bottleneck, depth=Depth.of(arguments)), BLANK])
     figures = drawn(told)
     figures.show(env)
+    env.show([kept_line(finished.path)])
     if finished.failure is None and finished.run.setup:
-        env.show(["next: ulterion note 'case 38 C at 12m', or ulterion compare --soaks --figure soaks.png"])
+        env.show(["next: ulterion note 'case 38 C at 12m', then ulterion compare --soaks"])
     figures.end(env)

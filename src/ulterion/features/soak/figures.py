@@ -263,7 +263,7 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], palette: Palette, s
                 drawn = one.colour if several else palette.ink
                 axes.plot([at], [reading.value], marker="D", markersize=6, color=drawn, linestyle="none")
                 axes.annotate(
-                    f"{reading.what} {reading.value:g} C",
+                    str(reading),
                     (at, reading.value),
                     (6, 5),
                     textcoords="offset points",
@@ -289,7 +289,7 @@ def _limits(axes: Axes, shown: Sequence[_Shown], palette: Palette) -> None:
             axes.text(
                 0.0,
                 limit,
-                f" the drive's limit, {limit:.0f} C",
+                f" the drive's limit, {limit:.0f} °C",
                 transform=axes.get_yaxis_transform(),
                 ha="left",
                 va="bottom",

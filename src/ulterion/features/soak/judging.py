@@ -56,6 +56,14 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
 
 
+def label_of(review: Review, run: AnyRun, *, alone: bool = True) -> str:
+    """Return how a soak is called: by its setup, with the run's id behind where it is not `alone`, or by the drive."""
+    if run.setup is None:
+        return run.target.model or f"soak {run.id}"
+    name = review.setup_label(run.setup) if run.setup in review.setups else run.setup
+    return name if alone else f"{name} {run.id}"
+
+
 _known = IdentityCache[tuple[Trace, Findings | None]](24)
 
 
@@ -91,9 +99,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
             raise UsageError(unknown("setup or soak", name, [*newest, *by_id]))
     wanted = folder.with_series([by_id.get(n) or newest[n] for n in names] if names else list(newest.values()))
     setups = [r.setup for r in wanted]
-    chosen = [
-        soak_of(r, None if r.setup and setups.count(r.setup) == 1 else f"{r.setup or 'soak'} {r.id}") for r in wanted
-    ]
+    chosen = [soak_of(r, label_of(review, r, alone=setups.count(r.setup) == 1)) for r in wanted]
     kept = [s for s in chosen if s is not None]
     if not kept:
         raise UsageError("no soak with a load yet; run 'ulterion soak --setup NAME'")
@@ -106,11 +112,11 @@ class SoakDifference:
 
     Attributes:
         first, second: labels.
-        rise: the first's settled rise above the room less the second's; `low`, `high` its 95 % interval; None where
+        rise: the first's settled rise above the room less the second's; `low`, `high` its 95% interval; None where
             either did not settle.
         why: why there is none.
         rate: last rate of the first over that of the second, None where the second moves nothing any more.
-        sure: whether both had settled.
+        warming: labels of those that had not settled, so that the difference is extrapolated.
         unlike: what else differed, in words.
     """
 
@@ -121,8 +127,13 @@ class SoakDifference:
     high: float | None
     why: str
     rate: float | None
-    sure: bool
+    warming: tuple[str, ...]
     unlike: tuple[str, ...]
+
+    @property
+    def sure(self) -> bool:
+        """Whether both had settled."""
+        return not self.warming
 
 
 def difference(one: Soak, other: Soak) -> SoakDifference:
@@ -145,7 +156,7 @@ def difference(one: Soak, other: Soak) -> SoakDifference:
         high=high,
         why=why,
         rate=one.findings.last / other.findings.last if other.findings.last > 0 else None,
-        sure=_settled(one) and _settled(other),
+        warming=tuple(s.label for s in (one, other) if not _settled(s)),
         unlike=tuple(unlike(one, other)),
     )
 
@@ -207,10 +218,10 @@ def unlike(one: Soak, other: Soak) -> list[str]:
         and starts[1] is not None
         and abs(starts[0] - starts[1]) > WARMER_START
     ):
-        sentences.append(f"drive at the start of the load: {starts[0]:.0f} C against {starts[1]:.0f} C")
+        sentences.append(f"drive at the start of the load: {starts[0]:.0f} °C against {starts[1]:.0f} °C")
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
-        sentences.append(f"room: {rooms[0]:.1f} C against {rooms[1]:.1f} C (the rise is taken above each)")
+        sentences.append(f"room: {rooms[0]:.1f} °C against {rooms[1]:.1f} °C (the rise is taken above each)")
     return sentences + differences(_facts(a), _facts(b), leaving_out=(START, ROOM, LINK, DRIVER))
 
 

@@ -129,7 +129,7 @@ class SoakDisplay(SoakAnnouncer):
 
     def prefilling(self, done: int, total: int) -> None:
         """Show the file growing."""
-        self._phase = ("laying down", f"{done * 100 // total} % of {show_size(total)}")
+        self._phase = ("laying down", f"{done * 100 // total}% of {show_size(total)}")
 
     def phase(self, name: str, until: str) -> None:
         """Show the phase."""
@@ -156,7 +156,7 @@ class SoakDisplay(SoakAnnouncer):
 
     def noted(self, record: Reading | Note) -> None:
         """Show what was kept."""
-        what = f"{record.what} {record.value:g} {record.unit}" if isinstance(record, Reading) else record.text
+        what = str(record) if isinstance(record, Reading) else record.text
         self._said = [*self._said, f"{show_duration(record.at_seconds or 0.0)}  noted: {what}"][-3:]
 
     def _left(self) -> str:
@@ -195,7 +195,7 @@ class SoakDisplay(SoakAnnouncer):
         grid.add_column(no_wrap=True)
         grid.add_row("rate", *rate_cells(self._rate, width, self.unit))
         for sensor, line in self._warm.items():
-            unit = "W" if sensor == "power" else "C"
+            unit = "W" if sensor == "power" else "°C"
             value = "–" if line.last is None else f"{line.last:.1f} {unit}"
             low, high = (line.low, max(line.high, line.low + 5.0)) if line.high >= line.low else (0.0, 1.0)
             between = Text(f"{line.low:.0f} to {line.high:.0f}" if line.high >= line.low else "", style="muted")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
@@ -61,7 +60,7 @@ def _add_load(group: argparse._ArgumentGroup) -> None:
         help="end the load after this time (default: 20m, unless another end is given)",
     )
     group.add_argument(
-        "--amount", metavar="SIZE", help="end it once this much is moved: '200 GB', or '80 %%' of the drive"
+        "--amount", metavar="SIZE", help="end it once this much is moved: '200 GB', or '80%%' of the drive"
     )
     group.add_argument(
         "--until-steady", action="store_true", help="end it once the rate is steady by the standard's rule"
@@ -127,13 +126,15 @@ def _add_sensors(group: argparse._ArgumentGroup) -> None:
 
 
 def _add_shown(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--figure", type=Path, metavar="FILE", help="draw it, as FILE.png or FILE.svg")
-    group.add_argument("--dark", action="store_true", help="the figure on a dark background")
+    options.add_figure(group)
     group.add_argument(
         "--pace",
         type=_pace,
         metavar="N",
         help="on the simulated bench: N virtual seconds for each real one (default: as fast as it goes)",
+    )
+    options.add_depth(
+        group, why="for each event, the bottleneck, latency, steadiness, counters, phases", long="the same"
     )
     options.add_units(group)
     options.add_json(group)

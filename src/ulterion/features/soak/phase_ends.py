@@ -85,7 +85,7 @@ def _rest_done(seconds: float | None, blind: float, longest: float, over: Callab
 
 def _not_settled(at: Floats, values: Floats, longest: float) -> str:
     left = left_to_settle(at, values)
-    may = f": up to {left:.0f} C may be left" if left is not None and left >= 0.5 else ""
+    may = f": up to {left:.0f} °C may be left" if left is not None and left >= 0.5 else ""
     return f"not settled after {show_duration(longest)}{may}"
 
 

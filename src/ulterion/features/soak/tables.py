@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.trace import LOAD
@@ -15,55 +14,63 @@ from ulterion.features.soak.words import (
     event_words,
     lowest_words,
     moment,
-    rate_words,
     request_words,
+    soak_sentence,
     steady_words,
     why_not_settled,
 )
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
-from ulterion.show.blocks import BLANK, Definitions, Shown, Table, Text, bullet_list, heading
+from ulterion.show.blocks import BLANK, Definitions, Shown, Table, Text, bullet_list
 from ulterion.show.bottleneck_words import bottleneck_text
+from ulterion.show.depth import Depth
 from ulterion.show.sentences import sentence_of
 
 
 def soak_results(
-    run: SoakRun, soak: Soak | None, path: Path, unit: str, bottleneck: Bottleneck | None = None
+    run: SoakRun, soak: Soak | None, unit: str, bottleneck: Bottleneck | None = None, *, depth: Depth = Depth.ANSWER
 ) -> list[Shown]:
-    """Return what a finished soak says, what held its setup back, and where it is kept."""
-    kept = Text(f"kept in {path}", "muted", whole=True)
+    """Return what a finished soak says, and what limited its setup."""
     if soak is None:
-        return [Text("The load never began."), *_remarks(run, None), BLANK, kept]
-    return [*findings_lines(soak, unit, bottleneck), *_remarks(run, soak.findings), BLANK, kept]
+        return [Text("The load never began."), *_remarks(run, None, depth)]
+    return [*findings_lines(soak, unit, bottleneck, depth=depth), *_remarks(run, soak.findings, depth)]
 
 
-def findings_lines(soak: Soak, unit: str, bottleneck: Bottleneck | None = None) -> list[Shown]:
-    """Return the findings of one soak, and what held its setup back where measurements tell."""
+def findings_lines(
+    soak: Soak, unit: str, bottleneck: Bottleneck | None = None, *, depth: Depth = Depth.ANSWER
+) -> list[Shown]:
+    """Return the findings of one soak: a sentence, events and temperatures; with their evidence, everything else that was seen."""
+    rows = [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit, evidence=depth >= Depth.WHY))]
+    rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
+    rows += _evidence_rows(soak, unit, bottleneck) if depth >= Depth.WHY else []
+    heat = _heat_table(soak.findings, evidence=depth >= Depth.WHY)
+    seen: list[Shown] = [BLANK, Definitions(tuple(rows))] if rows else []
+    return [Text(soak_sentence(soak, unit)), *seen, *heat]
+
+
+def _evidence_rows(soak: Soak, unit: str, bottleneck: Bottleneck | None) -> list[tuple[str, str]]:
+    """Return what stands behind the findings of a soak: load, bottleneck, latency, steadiness, counters, energy."""
     findings, record = soak.findings, soak.run.soak
     assert record is not None
     parts = len({p.part for p in record.phases})
-    head = f"{record.text}: {show_size(findings.bytes)} in {show_duration(findings.seconds)}"
-    rows = [("rate", rate_words(findings, unit))]
-    rows += [("" if i else "events", w) for i, w in enumerate(event_words(soak, unit))]
-    rows += (
-        [("bottleneck", bottleneck_text(bottleneck))] if bottleneck is not None and bottleneck.finding.suspects else []
-    )
+    rows = [("load", f"{record.text}{f', in {parts} parts' if parts > 1 else ''}")]
+    if bottleneck is not None and bottleneck.finding.suspects:
+        rows.append(("bottleneck", bottleneck_text(bottleneck)))
     rows += [("requests", w) for w in request_words(soak)]
-    rows += [("" if i else "lowest", w) for i, w in enumerate(lowest_words(soak, unit))]
     rows += [("steady", steady_words(findings, unit))]
     if findings.recovered is not None:
-        rows.append(("recovery", f"{findings.recovered * 100:.0f} % of the write cache was back for the second load"))
+        rows.append(("recovery", f"{findings.recovered * 100:.0f}% of the write cache was back for the second load"))
     counted = counter_words(soak)
     if counted:
         rows.append(("counters", counted))
     if findings.energy is not None:
         per = findings.energy / (findings.bytes / 1e9)
         rows.append(("energy", f"{findings.energy / 3600:.2f} Wh under the load, {per:.2f} J for each GB"))
-    head += f", in {parts} parts" if parts > 1 else ""
-    return [heading(head), BLANK, Definitions(tuple(rows)), *_heat_table(findings)]
+    return rows
 
 
-def _heat_table(findings: Findings) -> list[Shown]:
+def _heat_table(findings: Findings, *, evidence: bool) -> list[Shown]:
+    """Return the temperatures of a load; with the `evidence`, why some settled and some did not."""
     if not findings.temperatures:
         return []
     rows = [_heat_row(w, findings) for w in findings.temperatures]
@@ -83,27 +90,32 @@ def _heat_table(findings: Findings) -> list[Shown]:
     ]
     hot = [w for w in findings.temperatures if w.above_limit]
     notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
-    if findings.room is not None and any(w.settling for w in findings.temperatures):
-        moved = f", which moved by {findings.room_spread:.1f}" if findings.room_spread > 1 else ""
-        notes.append(f"rise: settled, above the room at {findings.room:.1f} C{moved}")
+    legend = []
     if any(w.settling for w in findings.temperatures):
-        notes.append("±: half the 95 % interval of where it settles; after: time to come within 1 C of it")
-    return [BLANK, Table(columns, rows), *bullet_list("Temperatures", notes)]
+        legend.append("settled ± half its 95% interval, after how long it is within 1 °C of that")
+        if not all(w.settling.sure for w in findings.temperatures if w.settling):
+            legend.append("~ extrapolated")
+        if findings.room is not None:
+            moved = f" ± {findings.room_spread / 2:.1f}" if findings.room_spread > 1 else ""
+            legend.append(f"rise: settled temperature minus ambient ({findings.room:.1f}{moved} °C)")
+    table: list[Shown] = [BLANK, Table(columns, rows, spare=("after", "±"))]
+    table += [Text("; ".join(legend), style="muted")] if legend else []
+    return [*table, *bullet_list("Temperatures", notes)] if evidence else table
 
 
 def _heat_row(warmth: TemperatureFinding, findings: Findings) -> list[str]:
     settling = warmth.settling
-    start = "–" if warmth.start is None else f"{warmth.start:.1f} C"
-    row = [warmth.sensor, start, f"{warmth.peak:.1f} C"]
+    start = "–" if warmth.start is None else f"{warmth.start:.1f} °C"
+    row = [warmth.sensor, start, f"{warmth.peak:.1f} °C"]
     if settling is None:
         return [*row, "–", "–", "–", "–"]
     about = "" if settling.sure else "~ "
-    rise = "–" if findings.room is None else f"{about}{settling.end - findings.room:.1f} K"
+    rise = "–" if findings.room is None else f"{about}{settling.end - findings.room:.1f} °C"
     after = "–" if settling.time is None or not settling.sure else show_duration(settling.time)
-    return [*row, f"{about}{settling.end:.1f} C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
+    return [*row, f"{about}{settling.end:.1f} °C", f"{(settling.high - settling.low) / 2:.1f}", rise, after]
 
 
-def _remarks(run: SoakRun, findings: Findings | None) -> list[Shown]:
+def _remarks(run: SoakRun, findings: Findings | None, depth: Depth) -> list[Shown]:
     ended = run.state.sentence("soak")
     phases = [f"{p.name}: {show_duration(p.seconds)}, {p.ended}" for p in run.soak.phases if p.ended]
     doubts = [f"{d.sensor}: {d.why}" for d in findings.doubts] if findings else []
@@ -114,9 +126,9 @@ def _remarks(run: SoakRun, findings: Findings | None) -> list[Shown]:
         else []
     )
     noted = [f"{moment(n.at_seconds)}{n.text}" for n in run.standing_notes]
-    read = [f"{moment(r.at_seconds)}{r.what} {r.value:g} {r.unit}" for r in run.standing_readings]
+    read = [f"{moment(r.at_seconds)}{r}" for r in run.standing_readings]
     return [
-        *bullet_list("Phases", phases),
+        *(bullet_list("Phases", phases) if depth >= Depth.WHY else []),
         *bullet_list("Noted by hand", [*read, *noted]),
         *bullet_list("Warnings", [*ended, *gap, *doubts, *run.warnings]),
     ]
@@ -166,7 +178,7 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
         *rates,
         show_size(cache.written) if cache else "–",
         show_duration(heat.at - soak.load_start) if heat else "–",
-        f"{drive.peak:.0f} C" if drive else "–",
-        f"{about}{drive.settling.end:.1f} C" if drive and drive.settling else "–",
-        f"{about}{rise.value:.1f} K" if rise else "–",
+        f"{drive.peak:.0f} °C" if drive else "–",
+        f"{about}{drive.settling.end:.1f} °C" if drive and drive.settling else "–",
+        f"{about}{rise.value:.1f} °C" if rise else "–",
     ]

@@ -11,7 +11,9 @@ from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.features.soak.judging import Soak, SoakDifference
+from ulterion.show.sentences import how_much_than, listed, sentence_of
 
+ALIKE = 0.005  # share of a rate, below which no difference is shown
 STANDS_STILL = 0.01  # of the rate before: heat slows a drive down, and does not stop it
 CAUSES = {
     "write cache": "write cache used up",
@@ -31,6 +33,16 @@ def rate_words(findings: Findings, unit: str) -> str:
     )
 
 
+def soak_sentence(soak: Soak, unit: str) -> str:
+    """Return what a soak comes to: how much was moved, how steadily, and how warm the drive became."""
+    findings, record = soak.findings, soak.run.soak
+    assert record is not None
+    did = {"read": "read", "write": "wrote"}.get(record.workload.direction, "moved")
+    moved = f"{soak.label} {did} {show_size(findings.bytes)} in {show_duration(findings.seconds)}: {rate_words(findings, unit)}"
+    drive = next((w for w in findings.temperatures if w.sensor == "drive"), None)
+    return sentence_of(f"{moved}; the drive reached {drive.peak:.0f} °C" if drive is not None else moved)
+
+
 def event_text(fall: Fall, load_start: float, unit: str) -> str:
     """Return one event in words, its time counted from the beginning of the load."""
     when = show_duration(max(fall.at - load_start, 0.0))
@@ -38,23 +50,21 @@ def event_text(fall: Fall, load_start: float, unit: str) -> str:
     if fall.cause == "write cache":
         return f"{when}  {CAUSES[fall.cause]} after {show_size(fall.written)}: {levels}"
     often = f" {fall.times} times, {show_duration(fall.seconds)} in all" if fall.times > 1 else ""
-    warm = f" at {fall.temperature:.0f} C" if fall.temperature is not None else ""
+    warm = f" at {fall.temperature:.0f} °C" if fall.temperature is not None else ""
     after = f", after {show_size(fall.written)}" if fall.cause != "zones" else ""
     return f"{when}  {CAUSES[fall.cause]}{warm}{often}{after}: {levels}"
 
 
-def event_words(soak: Soak, unit: str) -> list[str]:
-    """Return what happened to the rate, each event with its evidence."""
+def event_words(soak: Soak, unit: str, *, evidence: bool) -> list[str]:
+    """Return what happened to the rate, each event with its `evidence` if wanted, and with what would explain it where nothing does yet."""
     findings = soak.findings
     if not findings.falls:
-        kept = (
-            "the rate held throughout" if findings.held else f"no fall of {(1 - FOR_GOOD) * 100:.0f} % or more lasted"
-        )
-        return [f"none: {kept}"]
+        least = (1 - FOR_GOOD) * 100
+        return [] if findings.held else [f"the rate varied, but never fell by {least:.0f}% or more for good"]
     words = []
     for fall in findings.falls:
-        told = "what is known" if fall.cause == "unexplained" else "because"
-        words += [event_text(fall, soak.load_start, unit), f"{told}: {fall.evidence}"]
+        words.append(event_text(fall, soak.load_start, unit))
+        words += [f"{'known' if fall.cause == 'unexplained' else 'evidence'}: {fall.evidence}"] if evidence else []
         step = next_step(fall, writing=soak.trace.writes > 0)
         words += [f"next: {step}"] if step else []
     return words
@@ -150,7 +160,7 @@ def steady_words(findings: Findings, unit: str) -> str:
     since = show_duration(findings.steady.since) if findings.steady.since else "the beginning"
     return (
         f"from {since} on at {show_rate(window.average, unit)} "
-        f"(last five minutes: within {window.excursion * 100:.1f} %, drift {window.slope * 100:.1f} %)"
+        f"(last five minutes: within {window.excursion * 100:.1f}%, drift {window.slope * 100:.1f}%)"
     )
 
 
@@ -168,14 +178,28 @@ def moment(at_seconds: float | None) -> str:
 
 def difference_words(one: SoakDifference) -> str:
     """Return how one soak differs from another: in temperature above the room, and in the rate it ends at."""
-    slower = f"{one.second} moves nothing any more" if one.rate is None else f"ends at {one.rate:.2f} times its rate"
     if one.rise is None or one.low is None or one.high is None:
-        return f"{one.first}, compared with {one.second}, {slower}; temperatures cannot be compared: {one.why}"
+        return f"{one.first} {_ends(one)}; their temperatures cannot be compared: {one.why}"
     least, most = sorted((abs(one.low), abs(one.high)))
-    unsure = "" if one.sure else "; extrapolated: one of them was still warming up"
+    still = (
+        f"; extrapolated, because {listed(one.warming)} {'was' if len(one.warming) == 1 else 'were'} still warming up"
+    )
     if one.low <= 0 <= one.high:
-        words = f"is as warm as {one.second} above the room ({one.low:+.1f} to {one.high:+.1f} °C)"
+        heat = f"warms up as much as {one.second} above ambient ({_signed(one.low)} to {_signed(one.high)} °C)"
     else:
         way = "warmer" if one.rise > 0 else "cooler"
-        words = f"stays {abs(one.rise):.1f} °C {way} than {one.second} above the room ({least:.1f} to {most:.1f} °C)"
-    return f"{one.first} {words} and {slower}{unsure}"
+        heat = f"runs {abs(one.rise):.1f} °C {way} than {one.second} above ambient ({least:.1f}–{most:.1f} °C)"
+    return f"{one.first} {heat} and {_ends(one)}{still if one.warming else ''}"
+
+
+def _signed(degrees: float) -> str:
+    return f"{degrees:+.1f}".replace("-", "−")
+
+
+def _ends(one: SoakDifference) -> str:
+    """Return how the rate at the end of a soak differs from another's."""
+    if one.rate is None:
+        return f"still moves data at the end, when {one.second} does not"
+    if abs(one.rate - 1) < ALIKE:
+        return f"finishes as fast as {one.second}"
+    return f"finishes {how_much_than(one.rate)} {one.second}"

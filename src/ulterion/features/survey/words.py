@@ -58,11 +58,11 @@ def details(drive: Drive) -> list[tuple[str, str]]:
     if drive.paths:
         rows.append(("ways", "; ".join(drive.paths)))
     if drive.temperature is not None:
-        rows.append(("heat", f"{drive.temperature:.0f} C"))
+        rows.append(("heat", f"{drive.temperature:.0f} °C"))
     if drive.health:
         worn = drive.health.get("percentage_used")
         told = [
-            f"{worn:.0f} % of its rated writes used" if worn is not None else None,
+            f"{worn:.0f}% of its rated writes used" if worn is not None else None,
             f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None,
         ]
         rows.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))

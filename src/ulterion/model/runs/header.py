@@ -17,7 +17,7 @@ from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.notes import Note, Reading
 
 NAME = "ulterion-run"
-VERSION = 6
+VERSION = 7
 
 _NUMBERS = re.compile(r"[0-9]+(e[0-9]+)?")
 
@@ -26,7 +26,7 @@ class Schema(Written):
     """Which format this is."""
 
     name: Literal["ulterion-run"] = "ulterion-run"
-    version: Literal[6] = 6
+    version: Literal[7] = 7
 
 
 def _counted_facts(facts: TargetFacts) -> TargetFacts:

@@ -21,6 +21,10 @@ class Reading(Written):
         None, description="when it was, or when another took its place; it counts no more"
     )
 
+    def __str__(self) -> str:
+        """Return what was read, as it is shown: 'case 38 °C'."""
+        return f"{self.what} {self.value:g} {'°C' if self.unit == 'C' else self.unit}"
+
 
 class Note(Written):
     """An outcome that is not a number, a remark, or why a run is excluded; on a run or a moment of it."""

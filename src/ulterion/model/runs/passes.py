@@ -22,7 +22,7 @@ Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
 
 
 class Latency(Written):
-    """Latencies of a pass in seconds; the histogram's buckets grow by 1 % from 100 ns."""
+    """Latencies of a pass in seconds; the histogram's buckets grow by 1% from 100 ns."""
 
     least: Seconds
     mean: Seconds

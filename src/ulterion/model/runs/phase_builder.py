@@ -12,7 +12,7 @@ from ulterion.model.runs.soak import PhaseName, SoakPhase, SoakRun
 from ulterion.model.runs.upgrades import Raw
 
 MAX_ROWS = 65536  # of a phase; above it pairs are joined and the interval doubles, so a document stays small
-DIGITS = 4  # significant digits of latencies; their buckets are 1 % wide
+DIGITS = 4  # significant digits of latencies; their buckets are 1% wide
 CUT_OFF = "the program ended"
 
 

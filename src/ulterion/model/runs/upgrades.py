@@ -2,6 +2,7 @@
 
 Versions, newest first.  Every version loads for ever.
 
+    7   2026  a share of writes in the words of a workload is closed up: '30% writes'
     6   2026  a workload has the fields of its kind only: of a drive, or of a network
     5   2026  plain names: `setup`, `workers`, workloads and suites as they are called now
     4   2026  a note of its own kind excludes a run; before, a remark that said so did.  What was unexpected or unequal has fields
@@ -118,6 +119,26 @@ def _of_its_kind(record: object) -> object:
     return record | {"workload": {k: v for k, v in workload.items() if k not in other}}
 
 
+_SPACED_SHARE = re.compile(r"(?<=\d) % writes")
+
+
+def _to_seven(data: Raw) -> Raw:
+    """The words of mixed workloads, by which runs are matched, have no space before the percent sign."""
+    workloads, soak = data.get("workloads"), data.get("soak")
+    if isinstance(workloads, list):
+        data = data | {"workloads": [_closed_up(record) for record in workloads]}
+    return data if soak is None else data | {"soak": _closed_up(soak)}
+
+
+def _closed_up(record: object) -> object:
+    if not isinstance(record, dict):
+        return record
+    workload, text = record.get("workload"), record.get("text")
+    if isinstance(workload, dict) and isinstance(name := workload.get("name"), str):
+        record = record | {"workload": workload | {"name": _SPACED_SHARE.sub("% writes", name)}}
+    return record | {"text": _SPACED_SHARE.sub("% writes", text)} if isinstance(text, str) else record
+
+
 def upgraded_line(line: Raw, version: int) -> Raw:
     """Return a line of a journal of any known version as one of the present version."""
     if version >= 5:
@@ -125,7 +146,7 @@ def upgraded_line(line: Raw, version: int) -> Raw:
     return {k: _renamed(v, LINES[k]) if k in LINES else v for k, v in line.items()}
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four, 4: _to_five, 5: _to_six}
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_two, 2: _to_three, 3: _to_four, 4: _to_five, 5: _to_six, 6: _to_seven}
 
 
 def upgraded(data: Raw) -> Raw:

@@ -214,7 +214,7 @@ class HostTarget(RealTime):
 
 def _threads_cost(bench: BenchFacts) -> str:
     """Return what the portable engine's threads add to every request."""
-    one, deep = (None if c is None else f"{c * 1e6:.0f} us" for c in (bench.request_cost, bench.request_cost_deep))
+    one, deep = (None if c is None else f"{c * 1e6:.0f} µs" for c in (bench.request_cost, bench.request_cost_deep))
     many = f"{deep} for each of many" if deep else "what many at once cost is not known"
     return (
         f"the portable engine makes requests by threads, in Python, which costs {one or 'some us'} for one at a time, {many}: "
