@@ -60,7 +60,7 @@ class Command(FolderCase):
         first, second = race["racers"]
         self.assertEqual((first["name"], second["name"]), ("Brindlewick Pod", "Hollowbeck Slip"))
         self.assertTrue(0 < second["share_then"] < first["share_then"] == 1)
-        self.assertIn("had", race["story"][1])
+        self.assertIn("by then", race["story"][1])
         with Image.open(folder / "r.gif") as film:
             self.assertGreater(getattr(film, "n_frames", 1), 10)
         with Image.open(folder / "r.png") as figure:
@@ -77,7 +77,7 @@ class Command(FolderCase):
         )
         mixed = self.json_of("race", "direct", "pod", cwd=folder)
         self.assertEqual(mixed["amount"], 5_000_000)
-        for arguments, words in ((("hub-pod", "pod"), "has no copy, no soak"), (("pod",), "two to six"), (("pod", "nope"), "unknown run or setup"),
+        for arguments, words in ((("hub-pod", "pod"), "has no copy, no soak"), (("pod",), "2 to 6"), (("pod", "nope"), "unknown run or setup"),
                                  (("pod", "slip", "--film", "x.mp4"), "is no .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
                                  (("pod", "slip", "--film", "x.gif", "--speed", "1"), "would last")):  # fmt: skip
             done = self.ulterion("race", *arguments, cwd=folder)

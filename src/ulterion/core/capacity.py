@@ -109,12 +109,12 @@ def proven(tally: Tally, claimed: int, units: int, *, where: str = "it") -> Capa
 def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
     if tally.wrong == 0:
         left = claimed - units * UNIT
-        rest = f"; {show_size_both(left)} were not looked at" if left >= UNIT else ""
+        rest = f"; {show_size_both(left)} not checked" if left >= UNIT else ""
         return Capacity(
             "whole",
             claimed - left,
             claimed,
-            f"{show_size_both(units * UNIT)} were written and read back as they were: the capacity is really there{rest}",
+            f"{show_size_both(units * UNIT)} written and read back intact: the capacity is real{rest}",
         )
     real = tally.sound * UNIT
     if tally.elsewhere > tally.wrong / 2 and tally.distance >= tally.sound:
@@ -127,7 +127,10 @@ def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
         )
     if _all_at_the_end(tally, units):
         return Capacity(
-            "swallows", real, claimed, f"{where} holds {show_size_both(real)}: what is written beyond it is lost"
+            "swallows",
+            real,
+            claimed,
+            f"{where} holds only {show_size_both(real)}: anything written beyond that is lost",
         )
     lost = tally.wrong * UNIT
     if tally.elsewhere > tally.wrong / 2:
@@ -142,7 +145,7 @@ def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
         "bad areas",
         real,
         claimed,
-        f"{show_size_both(lost)} in {len(tally.stretches)} places did not come back as they were written",
+        f"{show_size_both(lost)} in {len(tally.stretches)} places came back wrong",
     )
 
 
@@ -174,23 +177,23 @@ def looked(
             "swallows",
             size,
             claimed,
-            f"what is written from about {show_size_both(size)} on is lost; the full proof says where exactly",
+            f"anything written beyond about {show_size_both(size)} is lost; the full proof finds the exact place",
         )
     if tally.wrong:
         return Capacity(
             "bad areas",
             None,
             claimed,
-            f"{tally.wrong} of the places looked at did not come back as they were written; the full proof says how many there are",
+            f"{tally.wrong} of the places checked came back wrong; the full proof counts them all",
         )
     part = filled * UNIT / claimed
-    rest = f"the first {show_percent(part)} was looked at whole, of the rest one place in each stretch of that length: bad areas in between are not excluded"
+    rest = f"it checked the first {show_percent(part)} in full and single places of the rest, so bad areas in between are possible"
     kept = (
         f"unless it buffers more than {show_block(driven * UNIT)} of the last writes"
         if driven
         else "unless it buffers the last writes"
     )
-    words = f"no wrap-round of any size and no end before {show_size_both(claimed)}, {kept}; {rest}"
+    words = f"a quick look found nothing wrong up to {show_size_both(claimed)}, {kept}; {rest}"
     return Capacity("whole", None, claimed, words)
 
 

@@ -7,7 +7,7 @@ The format is described in docs/formats.md.  Its `schema` number changes when an
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Literal
 
@@ -168,9 +168,18 @@ class Review(Written):
         Of a part whose name goes on from that of the part before ('H4' and 'H4, Ethernet') only the longer is named.
         """
         chain, label = self.setups[name].chain, self.setups[name].label
-        products = [self.label(k) for k in chain[1:-1]]
-        named = [p for p in products if not any(o != p and o.startswith(f"{p},") for o in products)]
-        return label or " + ".join(named) or self.label(chain[0])
+        return label or self.joined(chain[1:-1]) or self.label(chain[0])
+
+    def joined(self, keys: Sequence[str]) -> str:
+        """Return the names of parts joined by plus signs."""
+        products = [self.label(k) for k in keys]
+        return " + ".join(p for p in products if not any(o != p and o.startswith(f"{p},") for o in products))
+
+    def setup_among_all(self, name: str) -> str:
+        """Return how a setup is called beside those of other media: with its medium, where another is called alike."""
+        title = self.setup_title(name)
+        alike = any(n != name and self.setup_title(n) == title for n in self.setups)
+        return f"{title} with {self.label(self.setups[name].medium)}" if alike else title
 
     def setup_label(self, name: str) -> str:
         """Return how a setup is called in a sentence or a figure; where two would be called alike, with its own name behind."""

@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 HEAD = "head"
+BARS = "bars"
+"""The heading of a column of bars, which only a terminal shows, and without the heading."""
 STYLES = ("good", "bad", "open", "muted", HEAD, "name", "warning")
 """The styles that a terminal and a page have."""
 VERDICT_STYLE = {
@@ -164,8 +166,10 @@ def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:
 
 
 def captioned(blocks: Sequence[Block], caption: str) -> list[Block]:
-    """Return blocks whose tables have a caption, before what each has of its own."""
+    """Return blocks for a page: tables without bars, and with a caption before what each has of its own."""
     return [
-        replace(b, caption=": ".join(c for c in (caption, b.caption) if c)) if isinstance(b, Table) else b
+        replace(b.without([BARS]), caption=": ".join(c for c in (caption, b.caption) if c))
+        if isinstance(b, Table)
+        else b
         for b in blocks
     ]

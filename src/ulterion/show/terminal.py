@@ -16,7 +16,7 @@ from rich.segment import Segment
 from rich.theme import Theme
 
 from ulterion.core.text import visible
-from ulterion.show.blocks import HEAD, Definitions, Items, Shown, Table, Text
+from ulterion.show.blocks import BARS, HEAD, Definitions, Items, Shown, Table, Text
 
 ENDLESS = 100_000  # columns of a pipe or a file: nothing is broken there
 THEME = Theme(
@@ -56,6 +56,7 @@ FOLDED = 20  # columns that a folded text needs at least
 def plain_lines(block: Shown) -> str:
     """Return a block as plain text for a pipe or a file: as wide as COLUMNS says, or as it is; no line ends in spaces."""
     out = io.StringIO()
+    block = block.without([BARS]) if isinstance(block, Table) else block
     console(out).print(renderable(block), crop=False)
     return "\n".join(line.rstrip(" ") for line in out.getvalue().split("\n"))
 
@@ -92,6 +93,10 @@ def _line(text: Text | str) -> rich.text.Text:
     return rich.text.Text(text.text, style=text.style) + rich.text.Text(text.after, style=text.after_style)
 
 
+def _headed(title: str) -> str:
+    return "" if title == BARS else title
+
+
 class _TableLines:
     """A table on a terminal: set closer where it does not fit, then without the columns that can be spared, which is said; nothing is cut."""
 
@@ -103,11 +108,12 @@ class _TableLines:
         self._table = table
         self._cells = [[_line(c) for c in row] for row in table.rows if not isinstance(row, Text)]
         self._widths = [
-            max([cell_len(title), *(c[i].cell_len for c in self._cells)]) for i, (title, _) in enumerate(table.columns)
+            max([cell_len(_headed(title)), *(c[i].cell_len for c in self._cells)])
+            for i, (title, _) in enumerate(table.columns)
         ]
 
     def _lines(self, gap: str) -> list[rich.text.Text]:
-        heads = [rich.text.Text(title, style=HEAD) for title, _ in self._table.columns]
+        heads = [rich.text.Text(_headed(title), style=HEAD) for title, _ in self._table.columns]
         body = iter(self._cells)
         rows = [_line(row) if isinstance(row, Text) else self._set(next(body), gap) for row in self._table.rows]
         lines = [*([self._set(heads, gap)] if any(title for title, _ in self._table.columns) else []), *rows]
@@ -124,23 +130,23 @@ class _TableLines:
         return line
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        if self._whole.folds and self._fitting(options.max_width) is None:
-            folded = self._folded(console, options.max_width)
-            if folded is not None:
-                yield from folded
-                return
         left_out: list[str] = []
-        spare = [s for s in self._whole.spare if s in [title for title, _ in self._whole.columns]]
-        lines = self._fitting(options.max_width)
+        spare = [s for s in (BARS, *self._whole.spare) if s in [title for title, _ in self._whole.columns]]
+        lines = self._set_within(console, options.max_width)
         while lines is None and spare:
             left_out.append(spare.pop(0))
             self._take(self._whole.without(left_out))
-            lines = self._fitting(options.max_width)
+            lines = self._set_within(console, options.max_width)
         for line in lines or self._lines(NARROW_GAP):
             line.no_wrap, line.overflow = lines is not None, "fold"
             yield line
+        left_out = [title for title in left_out if title != BARS]
         if left_out:
             yield rich.text.Text(f"left out for want of width: {', '.join(left_out)}", style="muted")
+
+    def _set_within(self, console: Console, width: int) -> list[rich.text.Text] | None:
+        """Return the lines where they fit as they are, or folded where the table may be."""
+        return self._fitting(width) or (self._folded(console, width) if self._whole.folds else None)
 
     def _folded(self, console: Console, width: int) -> list[rich.text.Text] | None:
         """Return the lines with the last column folded into what is left of the width, or None where that is too little."""
@@ -148,7 +154,7 @@ class _TableLines:
         if width - first < FOLDED:
             return None
         lines, body = [], iter(self._cells)
-        heads = [rich.text.Text(title, style=HEAD) for title, _ in self._table.columns]
+        heads = [rich.text.Text(_headed(title), style=HEAD) for title, _ in self._table.columns]
         for row in [heads, *self._table.rows]:
             if isinstance(row, Text):
                 lines.append(_line(row))

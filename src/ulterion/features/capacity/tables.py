@@ -6,8 +6,8 @@ from pathlib import Path
 
 from ulterion.core.units import show_duration, show_percent, show_rate, show_size, show_size_both
 from ulterion.model.runs.capacity import CapacityRun
-from ulterion.show.blocks import BLANK, Shown, Text, bullet_list, heading, kept_line
-from ulterion.show.sentences import first_few
+from ulterion.show.blocks import BLANK, Shown, Text, bullet_list, kept_line
+from ulterion.show.sentences import first_few, sentence_of
 
 STYLES = {"whole": "good", "stopped": "open", "unproven": "open", "suspected": "bad"}
 KINDS = {
@@ -21,12 +21,15 @@ KINDS = {
 def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
     """Return what came of it, and where it is kept."""
     one = run.capacity
-    lines: list[Shown] = [heading(f"{run.target.path}: {one.method}, answers for {show_size_both(one.claimed_bytes)}")]
-    lines.append(Text(one.summary, style=STYLES.get(one.finding, "bad")))
+    lines: list[Shown] = [
+        Text(sentence_of(one.summary), style=STYLES.get(one.finding, "bad")),
+        BLANK,
+        Text(f"{run.target.path}, reported as {show_size_both(one.claimed_bytes)}; {one.method}"),
+    ]
     if one.real_bytes is not None and one.real_bytes < one.claimed_bytes and one.finding != "suspected":
         lines.append(
             Text(
-                f"really there: {show_size_both(one.real_bytes)}, {show_percent(one.real_bytes / one.claimed_bytes)} of what it says"
+                f"real: {show_size_both(one.real_bytes)}, {show_percent(one.real_bytes / one.claimed_bytes)} of what it reports"
             )
         )
     for what, size, seconds in (
@@ -38,7 +41,7 @@ def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
                 Text(f"{what} {show_size(size)} in {show_duration(seconds)}, {show_rate(size / seconds, unit)}")
             )
     if one.method == "quick look" and one.write_seconds:
-        lines.append(Text(f"looked at in {show_duration(one.write_seconds)}"))
+        lines.append(Text(f"checked in {show_duration(one.write_seconds)}"))
     if one.wrong_bytes:
         told = [
             f"{show_size(s.bytes)} from {show_size(s.first) if s.first else 'the beginning'} on: {KINDS[s.kind]}"
@@ -48,5 +51,5 @@ def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
     lines += bullet_list("Warnings", run.warnings)
     lines += bullet_list("Ended early", run.state.sentence("proof"))
     if one.finding == "stopped" and one.method == "whole device" and one.written_bytes:
-        lines.append(Text("to go on where it was cut off, say the same again with --resume", style="muted"))
+        lines.append(Text("to go on from there, repeat the command with --resume", style="muted"))
     return lines if path is None else [*lines, BLANK, kept_line(path)]

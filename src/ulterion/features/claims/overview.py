@@ -10,7 +10,8 @@ from ulterion.features.claims import words
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.claims.speedup import RivalRow
 from ulterion.model.review import Review
-from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, verdict
+from ulterion.show.bars import marked_bar
+from ulterion.show.blocks import BARS, BLANK, Cells, Shown, Table, Text, verdict
 from ulterion.show.columns import show_share
 from ulterion.show.sentences import sentence_of
 
@@ -40,6 +41,7 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         ("claimed", "right"),
         ("measured", "right"),
         ("", "right"),
+        (BARS, "left"),
         (WHY, "left"),
     ]
     return [
@@ -54,7 +56,9 @@ def _line(row: ClaimRow, unit: str) -> Cells:
     reached = show_share(row.judgement.share) if shares else ""
     reason = "" if row.judgement.verdict in QUIET else short_reason(row)
     claim, claimed, measured = words.heading(row, unit), words.claimed(row, unit), words.measured(row, unit)
-    return [f"  {row.label}", claim, claimed, measured, reached, Text(reason, style="muted")]
+    share = row.judgement.share if shares else None
+    bar = "" if share is None else Text(marked_bar(share), style="name")
+    return [f"  {row.label}", claim, claimed, measured, reached, bar, Text(reason, style="muted")]
 
 
 def short_reason(row: ClaimRow) -> str:
@@ -79,4 +83,4 @@ def _rival_line(review: Review, row: RivalRow) -> Cells:
     best = "–" if row.best is None else f"{row.best[1].value:.2g}×"
     of = f", in {len(row.true_on)} of {row.compared} kinds of work" if row.compared else ""
     reason = f"than {review.label(row.than)}{of}" + (f": {row.why}" if row.why else "")
-    return [f"  {review.label(row.part)}", "times faster", f"{row.times:g}×", best, "", Text(reason, style="muted")]
+    return [f"  {review.label(row.part)}", "times faster", f"{row.times:g}×", best, "", "", Text(reason, style="muted")]

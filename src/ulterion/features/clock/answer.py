@@ -79,6 +79,11 @@ def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
     return f"fastest is {phrases[0]}, then {listed(phrases[1:])}{doubt}"
 
 
+def timed_alone(review: Review, row: ClockRow, unit: str) -> str:
+    """Return what a row took by itself, where there is nothing to compare it with."""
+    return f"{review.setup_label(row.setup)}: {_took(row, unit)}"
+
+
 def _took(row: ClockRow, unit: str) -> str:
     """Return how long a row took, or what it came to: '2.6 GB in 52 s, 50 MB/s'."""
     if row.estimate is None:

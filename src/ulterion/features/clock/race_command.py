@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ulterion.show.blocks import bullet_list
+from ulterion.show.sentences import sentence_of
 from ulterion.terminal import options
 from ulterion.terminal.drawing import check_paths, draw
 from ulterion.terminal.environment import Environment
@@ -67,7 +67,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     if arguments.json:
         env.show_json("race", race_answer(runners, told), drawn.as_data())
     else:
-        env.show(bullet_list(f"{amount} on one clock", told))
+        env.show([f"{amount} on one clock: {sentence_of(told[0])}", *(sentence_of(words) for words in told[1:])])
         drawn.show(env)
     if arguments.film:
         _film(arguments, env, runners, amount)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.units import show_duration, show_size
-from ulterion.features.clock.answer import typed
+from ulterion.features.clock.answer import timed_alone, typed
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.clock.words import rate_words, remarks, task_words
 from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
 from ulterion.run.observers import Kept
-from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, verdict
+from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, kept_line, verdict
 from ulterion.show.columns import align_points, show_ratio
 from ulterion.show.sentences import sentence_of
 
@@ -81,14 +81,14 @@ def clocked_lines(
     ]
     warnings = list(dict.fromkeys(w for k in kept for w in k.run.warnings))
     few = any(r.estimate is not None and r.estimate.why and not r.copied for r in rows)
-    spread = f"one or two timings of each: taken to vary by {review.review.timing_spread * 100:g}% from one to the next"
+    spread = f"one or two timings each, assumed to vary by {review.review.timing_spread * 100:g}%"
     return [
-        *(Text(sentence_of(a)) for a in answers),
-        *([BLANK] if answers else []),
+        *(Text(sentence_of(a)) for a in answers or [timed_alone(review, r, unit) for r in rows]),
+        BLANK,
         Table(columns, lines),
         *([Text(spread, "muted")] if few else []),
         *(Text(f"doubtful: {w}", style="warning") for w in warnings),
-        *([Text(f"kept in {kept[0].path if len(kept) == 1 else kept[0].path.parent}", style="muted")] if kept else []),
+        *([kept_line(kept[0].path if len(kept) == 1 else kept[0].path.parent)] if kept else []),
     ]
 
 

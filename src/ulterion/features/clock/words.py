@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.stats.estimates import Estimate
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_between, show_rate
 from ulterion.features.clock.judging import ClockRow
 
 WAYS = {"write": "written", "read": "read"}
@@ -24,7 +24,7 @@ def rate_words(estimate: Estimate | None, bound: float | None, unit: str) -> tup
     if estimate.low is None or estimate.high is None:
         return show_rate(estimate.rate, unit, with_unit=False), "–"
     low, high = (show_rate(v, unit, with_unit=False) for v in (estimate.low, estimate.high))
-    return show_rate(estimate.rate, unit, with_unit=False), f"{low} – {high}"
+    return show_rate(estimate.rate, unit, with_unit=False), show_between(low, high)
 
 
 def remarks(rows: Sequence[ClockRow]) -> list[str]:

@@ -9,7 +9,8 @@ from ulterion.features.compare.answer import answers
 from ulterion.model.review import Review
 from ulterion.results.bottleneck import DIRECTIONS
 from ulterion.results.comparison import ComparedRow, Group
-from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, verdict
+from ulterion.show.bars import share_bar
+from ulterion.show.blocks import BARS, BLANK, Cells, Shown, Table, Text, verdict
 from ulterion.show.columns import show_change
 from ulterion.show.sentences import listed, sentence_of
 
@@ -54,7 +55,8 @@ def every_setup(review: Review, groups: Sequence[Group], unit: str) -> list[Show
         rows.append(Text(f"{review.label(group.medium or '')}{against}", style="name"))
         shown = _fastest_of_each(review, group) if many else named[group.medium]
         rows += [_row(review, group, setup, unit) for setup in shown]
-    columns = [("", "left"), (SETUP, "left"), (READS, "right"), (WRITES, "right"), (SMALL, "right"), (LIMIT, "left")]
+    columns = [("", "left"), (SETUP, "left"), (READS, "right"), (BARS, "left")]
+    columns += [(WRITES, "right"), (SMALL, "right"), (LIMIT, "left")]
     legend = [f"{unit}, small reads in IOPS; then the difference from the baseline, ? undecided"]
     if many:
         legend.append(f"the fastest of each product, of {sum(map(len, named.values()))} setups; --long shows all")
@@ -84,8 +86,11 @@ def _row(review: Review, group: Group, setup: str, unit: str) -> Cells:
         ),
         None,
     )
-    rates = [rate_cell(r, unit) for r in (*large, small)]
-    return [f"  {review.setup_title(setup)}", Text(setup, "muted"), *rates, Text(_limit(group, setup), style="muted")]
+    reads, *rest = [rate_cell(r, unit) for r in (*large, small)]
+    fastest = max((r.estimate.rate for r in group.rows if large[0] and r.workload == large[0].workload), default=0.0)
+    bar = Text(share_bar(large[0].estimate.rate / fastest), "name") if large[0] and fastest else ""
+    name: list[Text | str] = [f"  {review.setup_title(setup)}", Text(setup, "muted")]
+    return [*name, reads, bar, *rest, Text(_limit(group, setup), style="muted")]
 
 
 def _limit(group: Group, setup: str) -> str:

@@ -51,8 +51,8 @@ def after(run: CopyRun, path: Path | None, unit: str) -> list[Shown]:
             heading(f"{run.copied.task}: {show_rate(told.rate, unit)} ± {show_margin(told)}"),
         ]
         lines += [Text(told.why, style="muted")] if told.why else []
-    lines += [*_classes(passes, unit), *bullet_list("What it says", words.findings(run))]
-    lines += bullet_list("Not as it should be", first_few(words.troubles(run)))
+    lines += [*_classes(passes, unit), *bullet_list("Findings", words.findings(run))]
+    lines += bullet_list("Problems", first_few(words.troubles(run)))
     lines += bullet_list("Ended early", run.state.sentence("copy"))
     return lines if path is None else [*lines, BLANK, kept_line(path)]
 

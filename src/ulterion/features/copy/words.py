@@ -53,20 +53,19 @@ def slow_end_of(run: CopyRun) -> End | None:
 
 def slow_end_words(end: End, copied: float, source: float, target: float, drive: str | None) -> str:
     """Return which end a copy tells about, with the rates that show it; `drive` is the one that both ends are on."""
-    told = f"alone the source gave {show_rate(source)} and the target took {show_rate(target)}; the copy ran at {show_rate(copied)}"
+    told = f"alone, the source reads at {show_rate(source)} and the target writes at {show_rate(target)}; the copy ran at {show_rate(copied)}"
     if end in ("source", "target"):
-        return f"{told}: this copy tells you about the {end}"
+        return f"the {end} is the limit: {told}"
     if end == "both":
-        return f"{told}: both ends are about as fast"
+        return f"both ends are about as fast: {told}"
     if end == "one drive":
         return (
-            f"{told}: both ends are on {drive}, which does {show_rate(by_turns(source, target))} when it reads and writes by turns; "
-            "no drive does as much of both as of one"
+            f"{told}: both ends are on {drive}, which reads and writes in turn at {show_rate(by_turns(source, target))}"
         )
     if copied < min(source, target):
-        return f"{told}: what joins the two ends, or the work of copying, held it"
+        return f"{told}: the limit is what connects the two, or the copying itself"
     slow = "source" if source < target else "target"
-    return f"{told}: faster than the {slow} alone, so it says nothing about either end; something changed in between, or a cache helped"
+    return f"{told}: faster than the {slow} alone, so a cache helped or something changed in between"
 
 
 def findings(run: CopyRun) -> list[str]:
@@ -81,7 +80,7 @@ def findings(run: CopyRun) -> list[str]:
         took = sum(p.seconds for p in one.passes) / len(one.passes)
         off = (took / one.predicted_seconds - 1) * 100
         sentences.append(
-            f"{show_duration(one.predicted_seconds)} were expected, it took {show_duration(took)} ({off:+.0f}%)"
+            f"took {show_duration(took)}, {abs(off):.0f}% {'longer' if off > 0 else 'less'} than expected ({show_duration(one.predicted_seconds)})"
         )
     return [*sentences, *_proof(run)]
 
@@ -90,14 +89,14 @@ def _proof(run: CopyRun) -> list[str]:
     passes = run.copied.passes
     proven = [p for p in passes if p.proven_files is not None]
     if not proven:
-        return ["not read back: nothing is said of whether it arrived"] if passes else []
+        return ["not verified: nothing was read back"] if passes else []
     wrong = sum(p.wrong_count for p in proven)
     if wrong:
-        return [f"NOT INTACT: {wrong} files did not arrive as they were"]
+        return [f"NOT INTACT: {wrong} file{'s' if wrong != 1 else ''} arrived damaged"]
     files, size = proven[-1].proven_files or 0, show_size(proven[-1].proven_bytes or 0)
-    times = f"each of {len(proven)} copies" if len(proven) > 1 else "the copy"
+    times = f"all {len(proven)} copies" if len(proven) > 1 else "the copy"
     return [
-        f"intact: {times} was read back past the caches, {files} file{'s' if files != 1 else ''}, {size}: sums, lengths, names and times agree, and nothing is missing or more"
+        f"intact: {times} read back past the caches, {files} file{'s' if files != 1 else ''} of {size}; checksums, lengths, names and times match, nothing is missing or extra"
     ]
 
 

@@ -86,7 +86,11 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     if arguments.figure and any(r.work for r in rows):
         (path,) = check_paths(env.folder / arguments.figure)
         drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
-    lines = [sentence_of(work_answer(rows, title)), *works_table(folder.review, rows, arguments.units), ""]
+    lines = [
+        sentence_of(work_answer(folder.review, rows, title)),
+        *works_table(folder.review, rows, arguments.units),
+        "",
+    ]
     return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
 
 
@@ -119,10 +123,10 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     title = (
         f"{show_size(size)}{f' in {files} files' if files else ''}, copied{' and checked' if arguments.check else ''}"
     )
-    lines = [sentence_of(work_answer([row], title)), *works_table(folder.review, [row], arguments.units)]
+    lines = [sentence_of(work_answer(folder.review, [row], title)), *works_table(folder.review, [row], arguments.units)]
     if files and cost is None:
         lines.append(
-            "what a file costs beside its bytes is not in it: copy three unlike folders between these two (ulterion copy)"
+            "the cost of opening each file is not included: copy three different folders between these two first (ulterion copy)"
         )
     return show_answer(arguments, env, "works", works_answer([row], size, title), [*lines, ""])
 
@@ -157,7 +161,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     )
     title = f"a recording of {arguments.amount} ({show_rate(stream)})"
     title += f", {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
-    lines = [*recordings_table(found, title, arguments.units), ""]
+    lines = [*recordings_table(folder.review, found, title, arguments.units), ""]
     return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)
 
 

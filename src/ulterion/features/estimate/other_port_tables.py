@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.estimates.readers import Reader
-from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.core.units import show_between, show_duration, show_rate, show_size
 from ulterion.features.estimate.energy import Energy
 from ulterion.features.estimate.other_port import Suggestion, There
-from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, too_small
+from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, reader_answer, too_small
 from ulterion.model.review import Review
-from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
+from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 
 WATT_HOUR = 3600.0  # J
 
@@ -21,16 +21,16 @@ def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], un
     for link in reader.links:
         mine = [s for s in found if s.link == link]
         known = [s for s in mine if s.ways]
-        size = f", {show_size(reader.size)}" if reader.size is not None else ""
-        each = f" a {reader.period}" if reader.period else ""
         columns = [("product", "left"), (f"read, {unit}", "right"), (f"write, {unit}", "right")]
         columns += [("to read it", "right"), ("to write it", "right")] if reader.size is not None else []
-        body: list[Cells | Text] = [[Text(chain_words(s), style="name"), *_cells(s, reader, unit)] for s in known]
-        lines += [*([BLANK] if lines else []), heading(f"on a port of {link}{size}{each}"), BLANK]
-        lines.append(Table(columns, body) if body else Text("Nothing that was measured fits it."))
-        lines += bullet_list("How that is known", grouped([(chain_words(s), basis_words(review, s)) for s in known]))
+        body: list[Cells | Text] = [
+            [Text(chain_words(review, s), style="name"), *_cells(s, reader, unit)] for s in known
+        ]
+        lines += [*([BLANK] if lines else []), Text(reader_answer(review, reader, link, known, unit)), BLANK]
+        lines += [Table(columns, body, spare=("to write it", f"write, {unit}"))] if body else []
+        lines += bullet_list("Basis", grouped([(chain_words(review, s), basis_words(review, s)) for s in known]))
         lines += bullet_list("Warnings", too_small(review, reader, known))
-        lines += bullet_list("Not measured", grouped([(chain_words(s), s.why) for s in mine if s.why]))
+        lines += bullet_list("Not measured", grouped([(chain_words(review, s), s.why) for s in mine if s.why]))
     return lines
 
 
@@ -44,14 +44,14 @@ def _rates(way: There | None, unit: str) -> str:
     if way is None:
         return "–"
     low, high = (show_rate(r, unit, with_unit=False) for r in (way.low, way.high))
-    return low if low == high else f"{low} – {high}"
+    return low if low == high else show_between(low, high)
 
 
 def _times(way: There | None) -> str:
     if way is None or way.quick is None or way.slow is None:
         return "–"
     low, high = show_duration(way.quick.low), show_duration(way.slow.high)
-    return low if low == high else f"{low} – {high}"
+    return low if low == high else show_between(low, high)
 
 
 def energies_table(found: Sequence[Energy], size: int | None) -> list[Shown]:
@@ -80,5 +80,5 @@ def energies_table(found: Sequence[Energy], size: int | None) -> list[Shown]:
             above,
         ]
         body.append([*row, *([f"{one.per_gigabyte * size / 1e9 / WATT_HOUR:.3g} Wh"] if size is not None else [])])
-    note = "J/GB: all that was drawn while a GB moved; above rest: less what is drawn at rest in that time"
+    note = "J/GB: energy drawn while a gigabyte moves; above rest: without what it draws at rest in that time"
     return [Table(columns, body), Text(note, style="muted")]

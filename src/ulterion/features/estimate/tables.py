@@ -13,7 +13,8 @@ from ulterion.features.estimate.recordings import Recorded
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
-from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
+from ulterion.show.bars import share_bar
+from ulterion.show.blocks import BARS, BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.sentences import first_few, sentence_of
 
 TOLD_APART = 0.02  # by how much size over the best rate must be off to be shown
@@ -23,33 +24,47 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> l
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
     done = [(r, r.work) for r in rows if r.work is not None]
     naive = any(abs((r.naive or w.seconds) / w.seconds - 1) > TOLD_APART for r, w in done)
-    columns = [("setup", "left"), ("time", "right"), ("90% interval", "left")]
+    columns = [
+        ("", "left"),
+        ("setup", "left"),
+        ("time", "right"),
+        (BARS, "left"),
+        ("90% interval", "left"),
+        (unit, "right"),
+    ]
     columns += [*([("at top speed", "right")] if naive else []), ("", "left")]
     body: list[Cells | Text] = []
+    longest = max((w.seconds for _, w in done), default=1.0)
     for row, work in done:
         span = show_between(show_duration(work.low), show_duration(work.high))
         why = Text(words.decides(work, unit, name_end=row.source is not None), style="muted")
-        fast = [show_duration(row.naive or 0.0)] if naive else []
-        body.append([row.setup, show_duration(work.seconds), span, *fast, why])
-    lines: list[Shown] = [BLANK, Table(columns, body, folds=True)] if body else []
+        differs = abs((row.naive or work.seconds) / work.seconds - 1) > TOLD_APART
+        fast = [show_duration(row.naive or 0.0) if differs else ""] if naive else []
+        rate = show_rate(sum(p.bytes for p in work.parts) / work.seconds, unit, with_unit=False)
+        name: list[Text | str] = [row.title(review), Text(row.setup, style="muted")]
+        bar = Text(share_bar(work.seconds / longest), style="name")
+        body.append([*name, show_duration(work.seconds), bar, span, rate, *fast, why])
+    spare = ("at top speed", "setup")
+    lines: list[Shown] = [BLANK, Table(columns, body, spare=spare, folds=True)] if body else []
     return [*lines, *bullet_list("Warnings", first_few(words.cautions(review, rows)))]
 
 
-def work_answer(rows: Sequence[TransferTimeRow], title: str) -> str:
+def work_answer(review: Review, rows: Sequence[TransferTimeRow], title: str) -> str:
     """Return how long the quickest and the slowest setup take, in a sentence."""
-    done = [(r.setup, r.work.seconds) for r in rows if r.work is not None]
+    done = [(r.title(review), r.work.seconds) for r in rows if r.work is not None]
     if not done:
-        return f"{title}: nothing was measured for it"
+        return f"{title}: nothing is known yet"
     first, last = min(done, key=lambda d: d[1]), max(done, key=lambda d: d[1])
     if len(done) == 1:
         return f"{title}: {show_duration(first[1])} ({first[0]})"
-    return f"{title}: {show_duration(first[1])} on {first[0]}, the fastest, to {show_duration(last[1])} on {last[0]}"
+    return f"{title}: {show_duration(first[1])} on {first[0]}, {show_duration(last[1])} on {last[0]}"
 
 
-def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[Shown]:
+def recordings_table(review: Review, found: Sequence[Recorded], title: str, unit: str) -> list[Shown]:
     """Return whether each setup takes a stream; where it has a length, how many media it fills, and how long they take to be emptied."""
     long = any(one.media is not None or one.emptying is not None for one in found)
     columns = [
+        ("", "left"),
         ("setup", "left"),
         ("class", "left"),
         *([("media", "right"), ("to empty", "right")] if long else []),
@@ -60,62 +75,80 @@ def recordings_table(found: Sequence[Recorded], title: str, unit: str) -> list[S
     for one in soaked:
         told = one.recording
         style = "muted" if told is None else "good" if told.keeps else "bad"
-        row: list[Text | str] = [one.setup, f"V{one.speed_class}" if one.speed_class else "–"]
+        row: list[Text | str] = [review.setup_among_all(one.setup), Text(one.setup, style="muted")]
+        row.append(f"V{one.speed_class}" if one.speed_class else "–")
         if long:
             empty = "–" if one.emptying is None else show_duration(one.emptying.seconds)
             row += ["–" if one.media is None else str(one.media), empty]
         body.append([*row, Text(words.recording_words(told, unit), style=style)])
     note = "class: the highest video speed class that every second of the soak kept"
-    left = [one.setup for one in found if one.recording is None]
+    left = [review.setup_among_all(one.setup) for one in found if one.recording is None]
     missing = [Text(f"not soaked yet: {', '.join(left)}")] if left else []
-    answer = Text(sentence_of(_recording_answer(soaked, title)))
-    table: list[Shown] = [Table(columns, body), Text(note, style="muted")] if body else []
+    answer = Text(sentence_of(_recording_answer(review, soaked, title)))
+    table: list[Shown] = [Table(columns, body, spare=("setup",)), Text(note, style="muted")] if body else []
     return [answer, BLANK, *table, *missing]
 
 
-def _recording_answer(soaked: Sequence[Recorded], title: str) -> str:
+def _recording_answer(review: Review, soaked: Sequence[Recorded], title: str) -> str:
     """Return which setups take a stream, and which do not."""
-    able = [one.setup for one in soaked if one.recording is not None and one.recording.keeps]
-    unable = [one.setup for one in soaked if one.recording is not None and not one.recording.keeps]
+    known = [(review.setup_among_all(one.setup), one.recording) for one in soaked if one.recording is not None]
+    able, unable = [n for n, r in known if r.keeps], [n for n, r in known if not r.keeps]
     phrases = [f"fast enough for {title}: {', '.join(able)}"] if able else []
     phrases += [f"too slow{'' if able else f' for {title}'}: {', '.join(unable)}"] if unable else []
-    return "; ".join(phrases) or f"nothing was soaked, so nothing can be said of {title}"
+    return "; ".join(phrases) or f"no setup was soaked, so nothing is known for {title}"
 
 
 def units_table(text: str, found: Conversion) -> list[Shown]:
     """Return a quantity in other units; of links the slowest of each kind that carries a rate."""
     first = next(iter(found.quantities.values()))
-    rows: list[Cells | Text] = [[name, value] for name, value in found.quantities.items()]
+    rows: list[Cells | Text] = [[name, value] for name, value in list(found.quantities.items())[1:]]
     lines: list[Shown] = [Text(f"{text} is {first}."), BLANK, Table((("", "left"), ("", "left")), rows)]
     shown: list[Cells | Text] = [[name, found.links[name]] for name in found.carriers if name in found.links]
     if shown:
-        lines += [BLANK, Table((("carried by", "left"), ("how full it is", "left")), shown)]
-        lines.append(
-            Text("of each kind of link the slowest that carries it in practice; all of them with --json", "muted")
-        )
+        lines += [BLANK, Table((("carried by", "left"), ("load", "left")), shown)]
+        lines.append(Text("the slowest link of each kind that carries it in practice; --json lists all", "muted"))
     return lines
 
 
 def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[Shown]:
     """Return a budget of power."""
-    columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("by", "left"))
+    columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("known from", "left"))
     body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
     at = f" at {supply.volts:g} V" if supply.volts != VOLTS else ""
-    told = f"{supply.name} gives {supply.gives:.1f} W{at} ({supply.source})"
-    lines: list[Shown] = [heading(told), BLANK, Table(columns, body), BLANK]
+    told = words.budget_answer(supply.name, supply.gives, found, supply.volts)
+    source = Text(f"supply{at}: {supply.source}", style="muted")
+    lines: list[Shown] = [Text(told), BLANK, Table(columns, body), source, BLANK]
     return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found, supply.volts, cable))]
 
 
+def _value_answer(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[Shown]:
+    """Return the cheapest that meets what is needed, or the most speed for the money."""
+    priced = [v for v in found if v.per_rate is not None]
+    least = min(priced, key=lambda v: v.per_rate or 0.0, default=None)
+    answer: list[Shown] = [
+        Text(f"Cheapest that meets it: {review.label(v.part)}, {v.price}.", style="good") for v in best
+    ]
+    if not answer and least is not None:
+        answer = [
+            Text(
+                f"Most speed for the money: {review.label(least.part)}, {significant(least.per_rate or 0.0)} {least.price.currency} per {unit}."
+            )
+        ]
+    return answer
+
+
 def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[Shown]:
-    """Return what money buys."""
+    """Return what money buys: the answer, and a line for each product."""
+    currencies = {v.price.currency for v in found}
+    money = f"{next(iter(currencies))} " if len(currencies) == 1 else ""
     columns = (
         ("product", "left"),
         ("kind", "left"),
         ("price", "right"),
         (unit, "right"),
-        ("per MB/s", "right"),
-        ("per GB", "right"),
-        ("on", "left"),
+        (f"{money}per MB/s", "right"),
+        (f"{money}per GB", "right"),
+        ("setup", "left"),
         ("", "left"),
     )
     body: list[Cells | Text] = [
@@ -131,15 +164,7 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
         ]
         for v in found
     ]
-    priced = [v for v in found if v.per_rate is not None]
-    least = min(priced, key=lambda v: v.per_rate or 0.0, default=None)
-    answer = [Text(f"Cheapest that meets it: {review.label(v.part)}, {v.price}.", style="good") for v in best]
-    if not answer and least is not None:
-        answer = [
-            Text(
-                f"Most speed for the money: {review.label(least.part)}, {significant(least.per_rate or 0.0)} {least.price.currency} per {unit}."
-            )
-        ]
+    answer = _value_answer(review, found, best, unit)
     lines: list[Shown] = [*answer, *([BLANK] if answer else []), Table(columns, body)]
     dates = ", ".join(f"{review.label(v.part)} {v.seen.isoformat()}" for v in found if v.seen)
     lines += [Text(f"prices seen on: {dates}", style="muted")] if dates else []

@@ -25,7 +25,7 @@ from ulterion.results.pooling import pooled_results
 
 NORMAL = 1.959964  # standard deviations that hold 95% of a normal distribution
 USUAL = 0.015  # standard deviation of the log of a rate from one day to the next, at least
-STAGES = {"write cache": "its write cache is used up", "throttling": "heat throttles it"}
+STAGES = {"write cache": "write cache exhausted", "throttling": "throttled"}
 
 
 @dataclass(frozen=True)
@@ -51,6 +51,11 @@ class TransferTimeRow:
         """What the row is called: its setup, or both."""
         return self.target if self.source is None else f"{self.source} to {self.target}"
 
+    def title(self, review: Review) -> str:
+        """Return how the setup is called among all of a review, or both ends of a transfer."""
+        ends = [review.setup_among_all(name) for name in (self.source, self.target) if name is not None]
+        return " to ".join(ends)
+
 
 def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -> tuple[End, tuple[str, ...]] | None:
     """Return a setup as the end of a transfer, read or written, with the runs that say so; None where nothing was measured."""
@@ -68,7 +73,7 @@ def end_of(review: Review, runs: Sequence[AnyRun], setup: str, way: Direction) -
     elsewhere = _cache_elsewhere(review, runs, setup) if way == "write" else None
     if elsewhere is not None:
         other, fall = elsewhere
-        why = f"{STAGES['write cache']}, as the soak of '{other.run.setup}' found"
+        why = f"write cache (soak of {other.run.setup}) exhausted"
         after = fall.after or _pieces(other)[1].rate  # where it mostly stands still, what it moves between counts
         tail = Piece(math.inf, min(best.estimate.rate, after), why if after < best.estimate.rate else OWN)
         pieces = (Piece(fall.written, best.estimate.rate, OWN),)
@@ -115,7 +120,7 @@ def _cache_measured(best: Measurement) -> End | None:
         for early in (True, False)
     }
     cache = written[True] + (run.before.prefilled_bytes if run.before is not None else 0)
-    after = Piece(math.inf, known.slow, f"{STAGES['write cache']}, as its passes showed")
+    after = Piece(math.inf, known.slow, STAGES["write cache"])
     pieces = (Piece(max(cache, 1.0), best.estimate.rate, OWN),)
     return End(
         name=best.setup,

@@ -11,22 +11,23 @@ from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.model.review import Review
 
-BEYOND = "longer than any test so far: may be optimistic if the cache fills or it throttles later; a soak would tell"
+BEYOND = "longer than any test so far, so it may be optimistic; a soak would show"
 
 
 def decides(one: Work, unit: str, *, name_end: bool) -> str:
-    """Return in a sentence what decides how long it takes; with `name_end` the end of the transfer is named, as there are two."""
+    """Return what slows a transfer down: the files, the check, or a change of pace; with `name_end` also which end sets it. Nothing where the rate is constant."""
     part = one.decides
-    longest = max((one.files_seconds, "the files' own cost"), (one.check_seconds, "the check afterwards"))
+    longest = max((one.files_seconds, "the number of files"), (one.check_seconds, "the check"))
     if longest[0] > part.seconds:
-        return f"{longest[1]} takes {show_duration(longest[0])} of the {show_duration(one.seconds)}"
-    why = f"{part.end}: {part.why}" if name_end else part.why
-    if len(one.parts) == 1 and not one.files_seconds and not one.check_seconds:
-        rate = show_rate(part.rate, unit)
-        return f"constant {rate}" if part.why == OWN and not name_end else f"constant {rate} ({why})"
-    which = "the last" if part is one.parts[-1] and len(one.parts) > 1 else "the first" if part is one.parts[0] else ""
-    where = f"{which} {show_size(part.bytes)}".strip()
-    return f"{where} run at {show_rate(part.rate, unit)}: {show_duration(part.seconds)} of the {show_duration(one.seconds)} ({why})"
+        return f"{longest[1]} takes {show_duration(longest[0])} of it"
+    first, rest = one.parts[0], one.parts[1:]
+    limit = f"limited by {part.end}" if name_end else ""
+    if not rest:
+        why = "" if first.why == OWN else first.why
+        return "; ".join(w for w in (limit, why) if w)
+    pace = sum(p.bytes for p in rest) / sum(p.seconds for p in rest)
+    change = next((p.why for p in rest if p.why != OWN), first.why)
+    return "; ".join(w for w in (f"{change} after {show_size(first.bytes)}, then {show_rate(pace, unit)}", limit) if w)
 
 
 def cautions(review: Review, rows: Sequence[TransferTimeRow]) -> list[str]:
@@ -34,9 +35,9 @@ def cautions(review: Review, rows: Sequence[TransferTimeRow]) -> list[str]:
     told: dict[str, list[str]] = {}
     for row in rows:
         if row.work is None:
-            told.setdefault(row.why or "not measured", []).append(row.setup)
+            told.setdefault(row.why or "not measured", []).append(row.title(review))
         elif row.work.beyond > 0:
-            told.setdefault(BEYOND, []).append(row.setup)
+            told.setdefault(BEYOND, []).append(row.title(review))
     return [f"{', '.join(names)}: {words}" for words, names in told.items()]
 
 
@@ -62,22 +63,27 @@ def cable_words(cable: Cable, watts: float, supply_volts: float) -> list[tuple[s
     return told
 
 
+def budget_answer(name: str, gives: float, found: Budget, volts: float) -> str:
+    """Return whether a supply is enough with everything at work, and by how much it is not or is."""
+    draws = math.fsum(p.draws for p in found.loads)
+    amperes = abs(found.left) / volts
+    left = f"{abs(found.left):.2f} W ({amperes:.2f} A at {volts:g} V)"
+    verdict = f"enough, with {left} to spare" if found.left >= 0 else f"not enough, {left} short"
+    if found.left >= 0 and found.starts < len(found.loads):
+        verdict = f"enough for that, but not to start {found.loads[found.starts].name}"
+    return f"{name} supplies {gives:.1f} W and {draws:.2f} W are drawn at work: {verdict}."
+
+
 def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple[str, str]]:
     """Return what a budget of power comes to, each sentence with its style."""
-    amperes = found.left / volts
     told = [] if cable is None else cable_words(cable, math.fsum(p.draws for p in found.loads), volts)
-    told.append(
-        (f"{found.left:.2f} W ({amperes:.2f} A at {volts:g} V) to spare with everything at work", "good")
-        if found.left >= 0
-        else (f"{-found.left:.2f} W ({-amperes:.2f} A at {volts:g} V) short with everything at work", "bad")
-    )
     total = len(found.loads)
     if found.starts < total:
         name = found.loads[found.starts].name
-        told.append((f"{found.starts} of {total} start one after the other; {name} will not", "bad"))
+        told.append((f"even started one at a time, {name} does not start", "bad"))
     elif found.left_at_peaks < 0:
         lacking = f"{-found.left_at_peaks:.2f} W"
         told.append((f"fine if started one at a time; {lacking} short if all peak together", "open"))
     else:
-        told.append(("all may be at their peak at once", "good"))
+        told.append(("enough even with everything at its peak at once", "good"))
     return told

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_between, show_rate
 from ulterion.features.page.verify import Checked
 from ulterion.results.agreement import Pair
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import show_ratio
+from ulterion.show.sentences import first_few
 
 STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
 
 
 def verified_lines(checked: Checked) -> list[Shown]:
     """Return whether all is the same, and what is different."""
-    head = Text("the same", style="good") if checked.same else Text("different", style="bad")
-    return [head, *bullet_list("Looked at", checked.looked_at), *bullet_list("Different", checked.different)]
+    head = (
+        Text("Verified: every figure in the page recomputes from its runs.", style="good")
+        if checked.same
+        else Text("Not verified: the page differs from what its runs say.", style="bad")
+    )
+    return [head, *bullet_list("Different", first_few(checked.different)), *bullet_list("Checked", checked.looked_at)]
 
 
 def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
@@ -37,7 +42,7 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
         span = (
             ""
             if one.ratio.low is None or one.ratio.high is None
-            else f"{show_ratio(one.ratio.low)} – {show_ratio(one.ratio.high)}"
+            else show_between(show_ratio(one.ratio.low), show_ratio(one.ratio.high))
         )
         rates = [show_rate(e.rate, unit, with_unit=False) for e in (one.mine, one.theirs)]
         body.append(
