@@ -199,18 +199,20 @@ class FolderCase(unittest.TestCase):
         """Open a review folder."""
         return ReviewFolder.open(folder or self.folder)
 
-    def demo(self, name: str = "ulterion-demo") -> Path:
-        """Return a folder with the whole demo, which is played once for all tests that only read it, by whoever is the first."""
+    def demo(self, name: str = "ulterion-demo", *, plan: bool = False) -> Path:
+        """Return a folder with the whole demo (or that of the plan), which is played once for all tests that only read it, by whoever is the first."""
         if not _demo:
             _demo.append(tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-"))
-        shared = Path(os.environ.get(SHARED, _demo[0].name))
-        with (shared / "lock").open("w") as lock:
+        shared, kind = Path(os.environ.get(SHARED, _demo[0].name)), "plan" if plan else "demo"
+        with (shared / f"{kind}.lock").open("w") as lock:
             fcntl.flock(lock, fcntl.LOCK_EX)
-            if not (shared / "demo").exists():
-                played = self.ulterion("demo", "--no-report", str(shared / "played"))
+            if not (shared / kind).exists():
+                how = "--plan" if plan else "--no-report"
+                played = self.ulterion("demo", how, str(shared / f"{kind}-played"))
                 self.assertEqual(played.returncode, 0, played.stderr)
-                (shared / "played").rename(shared / "demo")
-        return Path(shutil.copytree(shared / "demo", self.folder / name))
+                (shared / f"{kind}.txt").write_text(played.stdout, encoding="utf-8")
+                (shared / f"{kind}-played").rename(shared / kind)
+        return Path(shutil.copytree(shared / kind, self.folder / name))
 
     def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
         """Start a review on the simulated bench."""

@@ -242,7 +242,7 @@ class Streams(FolderCase):
             self.assertEqual(done.returncode, 70)
             self.assertRegex(
                 done.stderr,
-                "^ulterion: a fault of ours, not of the drive: ZeroDivisionError: x; .*kept.*; details.*\n$",
+                "^ulterion: a fault of this program, not of the drive: ZeroDivisionError: x; .*kept.*; details.*\n$",
             )
             self.assertEqual(json.loads(done.stdout)["error"]["kind"], "fault of ours")
             details = Path(done.stderr.strip().rpartition(" ")[2])

@@ -33,7 +33,7 @@ class Journey(FolderCase):
         (self.folder / "disk").mkdir()
         loose = self.ulterion("measure", "../disk", "--workload", "random read 4 KiB depth 2", *ONCE, **inside)
         self.assertIn(
-            "next: with --setup NAME it is compared with the others; here: direct and box",
+            "next: measure with --setup NAME to compare it with others; there are direct and box",
             " ".join(loose.stdout.split()),
         )
         self.assertRegex(second.stdout, r"sequential-read +(99\d|10[01]\d) +[01]\.\d%")
@@ -181,7 +181,7 @@ class Refusals(FolderCase):
             (("measure", ".", "--suite", "breif"), "unknown suite 'breif'; did you mean 'brief'"),
             (("measure", ".", "--setup", "x"), "no review.toml"),
             (("measure", ".", "--workload", "random red 4 KiB"), "did you mean 'read'"),
-            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "brief"), "exclude each other"),
+            (("measure", ".", "--workload", "random read 4 KiB", "--suite", "brief"), "cannot be combined"),
             (("measure", ".", "--passes", "0"), "whole number from 1"),
             (("measure", ".", "--passes", "-3"), "whole number from 1|expected one argument"),
             (("measure", ".", "--passes", "1e9"), "whole number from 1"),
@@ -193,7 +193,7 @@ class Refusals(FolderCase):
             (("measure", ".", "--seed", "-1"), "seed|expected one argument"),
             (("measure", ".", "--units", "Mbps"), "did you mean 'MB/s'"),
             (("measure", ".", "--sweep", "random read 4 KiB"), "has no range"),
-            (("measure", ".", "--suite", "brief", "--sweep", "random read 4 KiB to 8 KiB"), "exclude each other"),
+            (("measure", ".", "--suite", "brief", "--sweep", "random read 4 KiB to 8 KiB"), "cannot be combined"),
             (("measure", ".", "--places", "0"), "whole number from 1"),
             (("measure", ".", "--workers", "1000"), "whole number from 1 to 64"),
             (("measure", ".", "--until-sure", "0%"), "above zero"),

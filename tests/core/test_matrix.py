@@ -74,7 +74,7 @@ def observed(levels: dict[str, float], cells: list[Cell], noise: float = 0.002, 
 
 class Effects(unittest.TestCase):
     def test_what_lacks_is_named(self) -> None:
-        """Of a pair that cannot be told: cells that were not measured, or, with all of them there, repetition."""
+        """Of a pair that cannot be determined: cells that were not measured, or, with all of them there, repetition."""
         cells = expand({"port": ["left", "right"], "driver": ["old", "new"]})
         for measured, missing, words in (
             (cells, False, "measure some combinations again"),

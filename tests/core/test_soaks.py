@@ -79,16 +79,16 @@ class Causes(unittest.TestCase):
         held, cooling = [warming[-1] - 2.0] * 600, [max(45.0, warming[-1] - t / 10) for t in range(600)]
         cool = [t - 35 for t in warming + held]
         cases = [
-            ("cold", cool, None, Counters(), "write cache", "where no drive throttles"),
-            ("near its limit", warming + held, 81.0, Counters(), "throttling", "the drive's limit being 81 °C"),
-            ("far from its limit", warming + held, 95.0, Counters(), "write cache", "where no drive throttles"),
+            ("cold", cool, None, Counters(), "write cache", "too cool for any drive to throttle"),
+            ("near its limit", warming + held, 81.0, Counters(), "throttling", "drive limit 81 °C"),
+            ("far from its limit", warming + held, 95.0, Counters(), "write cache", "too cool for any drive to throttle"),
             ("counters moved", warming + held, None, Counters(throttlings=3), "throttling", "counters show throttling"),
-            ("counters stood", warming + held, 90.0, Counters(throttled_seconds=0, alive=True), "write cache", "which have moved in its life"),
-            ("counters at zero, ever", warming + held, 90.0, Counters(throttled_seconds=0), "unexplained", "have ever moved"),
-            ("grew warmer at the new rate", warming + [warming[-1] + t / 60 for t in range(600)], None, Counters(), "write cache", "warmer afterwards"),
+            ("counters stood", warming + held, 90.0, Counters(throttled_seconds=0, alive=True), "write cache", "which work"),
+            ("counters at zero, ever", warming + held, 90.0, Counters(throttled_seconds=0), "unexplained", "no working counters"),
+            ("grew warmer at the new rate", warming + [warming[-1] + t / 60 for t in range(600)], None, Counters(), "write cache", "afterwards at the same rate"),
             ("cooled, not back", warming + cooling, None, Counters(), "write cache", "did not come back"),
             ("counters moved though cool", cool, None, Counters(throttlings=1, throttled_seconds=833.0), "throttling", "counters show throttling"),
-            ("nothing known", warming + held, None, Counters(), "unexplained", "its limit is not known, and no counters"),
+            ("nothing known", warming + held, None, Counters(), "unexplained", "its limit is not known, and the drive has no working counters"),
         ]  # fmt: skip
         for name, temperatures, limit, counters, cause, words in cases:
             with self.subTest(name):
@@ -136,7 +136,7 @@ class Causes(unittest.TestCase):
         """Two seconds at the end are no write cache; nor is the ninth spell of throttling that is still going on."""
         (short,) = falls(trace([500.0] * 898 + [200.0] * 2, [45.0] * 900))
         self.assertEqual((short.cause, short.until), ("unexplained", None))
-        self.assertIn("has not lasted long enough", short.evidence)
+        self.assertIn("too short to say more", short.evidence)
         rates, temperatures = noisy([(1000, 100)]), [60 + t * 0.2 for t in range(100)]
         for _ in range(8):
             rates += noisy([(250, 50), (1000, 50)])
@@ -266,7 +266,7 @@ class SteadyState(unittest.TestCase):
             ([70.0] * 20, 1.0, 1, "kept V60 throughout"),
             ([5.0] * 20, 1.0, 1, "below V6 at times"),
             ([6.0, 6.0, 4.65, 7.4] * 5, 4.0, 1, "kept V6 throughout, allowing for requests in flight"),
-            ([12.0, 0.0] * 10, 2.0, 8, "its requests are too coarse to tell whether it kept V6"),
+            ([12.0, 0.0] * 10, 2.0, 8, "V6 cannot be judged at this request size"),
         ):
             at = np.arange(float(len(rates)))
             low = lowest(Trace(at, np.ones(at.size), np.array(rates) * MB, block=block * MB, depth=depth))

@@ -54,7 +54,7 @@ class Compare(unittest.TestCase):
         self.assertEqual(compare(around(100.2, 0.002), around(100, 0.002)).verdict, "same")
         noisy = compare(around(97, 0.03), around(100, 0.03))
         self.assertEqual(noisy.verdict, "undecided")
-        self.assertIn("would probably decide", noisy.why or "")
+        self.assertIn("probably settled by", noisy.why or "")
 
     def test_noise_makes_no_accusation_and_hides_no_loss(self) -> None:
         """A true 2% is `slower` in at most 10% at any noise up to 3%; a true 6% at 2% noise is found in 80%, of 300 each."""

@@ -104,7 +104,7 @@ class TestFile(FolderCase):
         """A read-only, forbidden or full place is refused with its own remedy."""
         for number, says in (
             (errno.EROFS, "read-only; remount"),
-            (errno.EACCES, "folder of yours"),
+            (errno.EACCES, "that you may write to"),
             (errno.ENOSPC, "make room"),
         ):
             with mock.patch("os.open", side_effect=OSError(number, "x")), self.assertRaisesRegex(UsageError, says):
@@ -165,7 +165,7 @@ class RealPass(FolderCase):
         assert isinstance(target, FileTarget)
         self.assertFalse(target.holes)
         self.assertGreater(target.run_pass(READ.settled(0.1, target.span_bytes), 1).requests, 0)
-        with self.assertRaisesRegex(UsageError, "file of yours"):
+        with self.assertRaisesRegex(UsageError, "your own file"):
             target.check(WRITE)
         self.assertEqual(path.stat().st_mtime_ns, before.st_mtime_ns)
         with (self.folder / "sparse.mov").open("wb") as out:

@@ -1,4 +1,4 @@
-"""How many workers a workload gets, and what is said of the program's own part."""
+"""How many workers a workload gets, and what is said of the spent in this program part."""
 
 from __future__ import annotations
 
@@ -98,7 +98,7 @@ class Told(FolderCase):
                 cost = run.bench.request_cost if run.workloads[0].workload.depth == 1 else run.bench.request_cost_deep
                 own = request_overhead(cost, busy, one.seconds, one.requests, one.workers or 1)
                 self.assertGreater(own.share or 0.0, 0.005)
-                self.assertEqual("of a request is the program's own" in said, own.is_large, (said, own))
+                self.assertEqual("of a request is spent in this program" in said, own.is_large, (said, own))
                 self.assertTrue(0.05 < busy < 1.1, busy)
                 self.assertEqual("the limit" in said, busy > BUSY, (said, busy))
         (record,) = run.workloads
@@ -121,5 +121,5 @@ class Told(FolderCase):
             )
             waiting = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [made_up]})]})
             words = " ".join(warnings.on_run(waiting))
-            self.assertEqual("the program's own" in words, ours, words)
+            self.assertEqual("spent in this program" in words, ours, words)
             self.assertNotIn("the limit", words)

@@ -294,7 +294,7 @@ class Rooms(FolderCase):
             done = capacity_run.prove(self.asked("direct"), Observer())
         (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
         self.assertEqual(row["verdict"], "reported")
-        self.assertIn("of it were free, and are proved", row["why"])
+        self.assertIn("of it were free and are proven", row["why"])
         for changes, verdict in (({"sound_bytes": 10**9, "method": "whole device", "real_bytes": 10**9}, "met"),
                                  ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "method": "whole device", "real_bytes": 10**9 - 4096}, "met"),
                                  ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "method": "whole device", "real_bytes": 9 * 10**8}, "missed"),

@@ -109,7 +109,7 @@ class Clock(FolderCase):
         """Without a setup, without a terminal, with two ways at once."""
         for arguments, words in (
             (("1 GB in 20s",), "what was timed. Name it: ulterion clock 'old reader: 1 GB in 20s'"), (("--setup", "box"), "needs a terminal"), (("--setup", "nope", "1 GB in 20s"), "unknown setup"),
-            (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "exclude each other"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
+            (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "cannot be combined"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
             (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
         ):  # fmt: skip
             self.refused("clock", *arguments, says=words)

@@ -328,7 +328,7 @@ class Wrong(CopyCase):
         told = self.json_of("copy", "source", "target", "--verify-only", status=4)["wrong"]
         self.assertEqual(told, [{"name": "source/a", "what": "differs from byte 1500000 on"}])
         self.assertEqual(self.json_of("copy", "target", "--check", "sums.txt", status=4)["files"], 2)
-        self.refused("copy", "source", "--verify-only", says="takes what was copied and the folder")
+        self.refused("copy", "source", "--verify-only", says="needs the originals and the folder")
 
     def test_the_reviewers_own_command_looks_at_each_file(self) -> None:
         """What it does not take is no sound copy; one that is not there is refused before anything is copied."""

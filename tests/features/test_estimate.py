@@ -148,7 +148,7 @@ class OnTheDemo(FolderCase):
         self.assertAlmostEqual(rows["pod"]["seconds"], 200e9 / 1.004e9, delta=12)
         self.assertTrue((folder / "w.png").exists())
         shown = self.ulterion("estimate", "read", "128 GB", cwd=folder).stdout
-        self.assertLess(shown.index("direct"), shown.index("crumble"))
+        self.assertLess(shown.index("desk:m2"), shown.index("long cable"))
         copy = self.json_of("estimate", "copy", "120 GB", "--from", "slot", "--to", "pod", "--check", cwd=folder)[
             "works"
         ][0]

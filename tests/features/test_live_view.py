@@ -51,11 +51,11 @@ class View(unittest.TestCase):
         display.begin(1, second, 1)
         display.tick(0.5, 10**9)
         rows = self.shown(display)
-        self.assertRegex(rows[0], "sequential-read +3 passes +1000 MB/s +0.0%")
-        self.assertRegex(rows[1], "sequential-write +pass 1 of 4 +2000 MB/s")
+        self.assertRegex(rows[0], "sequential-read +3 passes +1,000 MB/s +0.0%")
+        self.assertRegex(rows[1], "sequential-write +pass 1 of 4 +2,000 MB/s")
         self.assertRegex(rows[-1], r"^at least \d+m.* left; Ctrl-C keeps what is measured")
         display.tick(1.0, int(1.5e9))
-        self.assertRegex(self.shown(display)[-2], r"^rate +1000 MB/s +▇▄ +0 to 2000")
+        self.assertRegex(self.shown(display)[-2], r"^rate +1,000 MB/s +▇▄ +0 to 2,000")
         for index, record in enumerate(run.workloads):
             for number in range(1, 5):
                 display.end(

@@ -114,7 +114,7 @@ class OverThisMachine(FolderCase):
         self.refused("measure", "--network", where, "--code", CODE, says="is 'ulterion peer' running there")
         self.refused("measure", "--network", "a:b:c", "--code", CODE, says="no connection to a:b:c")
         self.refused("measure", "--network", "host:99999", "--code", CODE, says="is no peer; write HOST")
-        self.refused("measure", ".", "--network", where, says="exclude each other")
+        self.refused("measure", ".", "--network", where, says="cannot be combined")
         self.refused("peer", "--code", "abc", says="needs 6 characters")
 
     def test_a_peer_that_dies_in_mid_run(self) -> None:

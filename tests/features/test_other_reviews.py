@@ -49,7 +49,7 @@ class Watching(FolderCase):
             process.send_signal(signal.SIGINT)
             told = process.communicate()[1]
         self.assertEqual(process.returncode, 0, told)
-        self.assertIn("stopped by hand; the page is as it was made last", told)
+        self.assertIn("stopped by hand; the last page is kept", told)
         self.assertIn("review.toml", told)
         self.assertEqual(self.ulterion("report", "--watch", "--json").returncode, 2)
 

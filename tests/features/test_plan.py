@@ -77,7 +77,7 @@ class PlanCase(FolderCase):
 class Demo(PlanCase):
     def test_killed_three_times_it_comes_to_the_same(self) -> None:
         """Every cell once, none twice; the documents are those of a plan that nobody stopped, byte for byte."""
-        self.ulterion("demo", "--plan", "whole")
+        self.demo("whole", plan=True)
         whole = {p.name: p.read_bytes() for p in (self.folder / "whole/runs").glob("*.json")}
         self.assertIn(
             len(whole), range(38, 42)
@@ -266,7 +266,7 @@ class Steps(PlanCase):
         self.fair()
         self.ulterion("soak", "--setup", "direct", "--for", "3m", "--idle", "0", "--cool", "0")
         done = " ".join(self.json_of("plan", "run", "--steps", "1")["unlike"])
-        self.assertIn("direct: its write cache was not empty after 30.0 s", done)
+        self.assertIn("direct: the write cache was not empty after 30.0 s", done)
 
     def test_the_same_cell_again_where_its_comparison_is_open(self) -> None:
         """Two that differ by as much as the margin: the passes go on to the most allowed, then a second visit."""
@@ -280,7 +280,7 @@ class Steps(PlanCase):
         self.assertTrue(all(len(c["runs"]) <= 2 for c in done["cells"]))
         for cell in again:
             runs = [r for r in self.opened().runs() if r.id in cell["runs"]]
-            self.assertIn("the most passes allowed, 5", runs[0].workloads[0].ended or "")  # type: ignore[union-attr]
+            self.assertIn("5 passes, the most allowed", runs[0].workloads[0].ended or "")  # type: ignore[union-attr]
 
     def test_a_soak_belongs_to_a_cell(self) -> None:
         """With a soak asked for, a cell is done once it has one; what is left in the cache is waited for."""
@@ -348,7 +348,7 @@ class Bad(PlanCase):
             self.refused("plan", "run", says=says)
         self.write("review.toml", HEAD + PLAN)
         for arguments, says in ((("effects",), "fewer than two cells"), (("grid", "--dark"), "add --figure"), (("--figure", "x.png"), "--figure goes with grid, effects, ranks"),
-                                (("compatibility",), "asks nothing about compatibility")):  # fmt: skip
+                                (("compatibility",), "has no compatibility questions")):  # fmt: skip
             self.refused("plan", *arguments, says=says)
 
     def test_setups_of_the_review_serve_cells(self) -> None:

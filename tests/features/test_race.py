@@ -77,7 +77,7 @@ class Command(FolderCase):
         )
         mixed = self.json_of("race", "direct", "pod", cwd=folder)
         self.assertEqual(mixed["amount"], 5_000_000)
-        for arguments, words in ((("hub-pod", "pod"), "has no copy, no soak"), (("pod",), "2 to 6"), (("pod", "nope"), "unknown run or setup"),
+        for arguments, words in ((("hub-pod", "pod"), "has no copy, soak"), (("pod",), "2 to 6"), (("pod", "nope"), "unknown run or setup"),
                                  (("pod", "slip", "--film", "x.mp4"), "is no .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
                                  (("pod", "slip", "--film", "x.gif", "--speed", "1"), "would last")):  # fmt: skip
             done = self.ulterion("race", *arguments, cwd=folder)

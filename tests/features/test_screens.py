@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 import unittest
+from pathlib import Path
 from unittest import mock
 
+from benchmarks.screens import DEMOS, SCREENS
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -13,34 +15,33 @@ from tests.support import FolderCase
 from ulterion.show.blocks import Table, Text
 from ulterion.show.terminal import plain_lines
 
-ANSWERS = {
-    ("compare",): (r"^With Tarnfell Reed 1 TB, desk:m2 is fastest ", 40),
-    ("compare", "pod"): (
-        r"^Brindlewick Pod reads at 1,046 MB/s, 21% of desk:m2, and writes at",
-        24,
-    ),
-    ("compare", "--soaks", "pod", "draught"): (r"^Quillmere Draught runs 1\d\.\d °C cooler than", 24),
-    ("claims",): (r"^8 of 26 claims missed, 1 partly, 5 undecided", 48),
-}
-"""How an answer on the demo begins, and on how many lines of 100 columns it fits."""
-
 
 class Screens(FolderCase):
     def test_the_answer_comes_first_on_one_screen(self) -> None:
-        """At 80, 100 and 120 columns no line is longer, none ends in a space, and nothing is cut."""
-        inside = self.demo("d")
-        for words, (begins, most) in ANSWERS.items():
-            for width in (80, 100, 120):
-                with mock.patch.object(self, "environment", self._as_wide_as(width)):
-                    out = self.ulterion(*words, cwd=inside).stdout
-                lines = out.splitlines()
-                self.assertRegex(lines[0], begins)
-                self.assertLessEqual(max(map(len, lines)), width, words)
-                self.assertFalse([line for line in lines if line.endswith(" ")], words)
-                self.assertNotIn("…", out)
-                if width == 100:
-                    self.assertLessEqual(len(lines), most, words)
-            self.assertTrue(lines[-1].startswith("next: ") or words[-1] == "draught", lines[-1])
+        """The first line is the answer, and all of it fits one screen; no line is too long or ends in a space, nothing is cut."""
+        folders = {plan: self.demo(f"demo-{plan}", plan=plan) for plan in DEMOS}
+        for screen in SCREENS:
+            with self.subTest(screen.words):
+                lines = self.shown(screen.words, folders[screen.plan])
+                self.assertRegex(lines[0], f"^{screen.begins}")
+                self.assertLessEqual(len(lines), screen.most)
+        for width in (80, 120):
+            for words, plan in ((("compare",), False), (("claims",), False), (("plan", "effects"), True)):
+                self.shown(words, folders[plan], width)
+
+    def test_the_demo_itself(self) -> None:
+        """It fits one screen with the page that it makes, and ends with what to try."""
+        shown = self.shown(("demo", "d"), self.folder)
+        self.assertLessEqual(len(shown), DEMOS[False][1])
+        self.assertRegex(shown[-1], "ulterion ")
+
+    def shown(self, words: tuple[str, ...], folder: Path, width: int = 100) -> list[str]:
+        """Return the lines of an answer, after a look at their form."""
+        with mock.patch.object(self, "environment", self._as_wide_as(width)):
+            lines = self.ulterion(*words, cwd=folder).stdout.splitlines()
+        self.assertFalse([line for line in lines if line.endswith(" ") or "…" in line], words)
+        self.assertLessEqual(max(len(line) for line in lines if not line.startswith("kept in ")), width, words)
+        return lines
 
     def test_why_and_long_add_and_take_nothing_away(self) -> None:
         """--why has the evidence, --long the run ids as well; what the answer says stands in both."""
@@ -77,7 +78,7 @@ class Widths(unittest.TestCase):
         with mock.patch.dict("os.environ", {"COLUMNS": str(width)}):
             lines = plain_lines(table).splitlines()
         self.assertLessEqual(max(map(len, lines)), max(width, 45))
-        self.assertEqual("two" not in lines[0], lines[-1] == "left out for want of width: two")
+        self.assertEqual("two" not in lines[0], lines[-1] == "not shown, for lack of width: two")
         for number, cell in enumerate(cells):
             self.assertTrue(any(line.startswith(f"row{number}") and cell in line for line in lines), lines)
 

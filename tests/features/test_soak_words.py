@@ -111,13 +111,13 @@ class Soaked(FolderCase):
         text = " ".join(printed(findings_lines(blind, "MB/s")).split())
         self.assertNotIn("write cache used up", text)
         self.assertRegex(
-            text, r"next: after a rest, the same soak with a fan on it: a write cache is used up after 6\d\.\d GB again"
+            text, r"next: after a rest, repeat the soak with a fan: a write cache is used up after 6\d\.\d GB again"
         )
 
     def test_a_fall_that_has_not_lasted_wants_a_longer_soak(self) -> None:
         """Five seconds at the end are no cache: a longer soak would tell."""
         late = Fall("unexplained", 600.0, None, 9e8, 5e8, 5e11, None, "nothing was read", 1, 5.6)
-        self.assertEqual(next_step(late, writing=True), "a longer soak: it lasted only 5.6 s, to the end")
+        self.assertEqual(next_step(late, writing=True), "soak longer: the drop lasted only 5.6 s, to the end")
         self.assertIn("nothing else running", next_step(replace(late, until=605.6), writing=True))
         self.assertIn("link resets", next_step(replace(late, until=605.6, after=0.0), writing=True))
         self.assertEqual(next_step(replace(late, cause="write cache"), writing=True), "")
@@ -145,7 +145,7 @@ class Soaked(FolderCase):
         self.assertIn("skin 44 °C", text)
         below = draw_soaks([changed], "MB/s").axes[1]
         labels = [line.get_label() for line in below.lines]
-        self.assertIn("stuck (not to be believed)", labels)
+        self.assertIn("stuck (implausible)", labels)
         self.assertIn("skin 44 °C", [t.get_text() for t in below.texts])
 
     def test_the_figure_names_events_and_claims(self) -> None:

@@ -27,7 +27,7 @@ class Survey(FolderCase):
         self.assertEqual([d["name"] for d in one["drives"]], ["nvme0n1"])
         self.refused("survey", "sdx", "--replay", str(MACHINE), says="unknown drive 'sdx'")
         self.refused("survey", "--replay", "none.json", says="cannot be read")
-        self.refused("survey", "--watch", "--record", "x", says="exclude each other")
+        self.refused("survey", "--watch", "--record", "x", says="cannot be combined")
 
     def test_the_simulated_bench_shows_itself(self) -> None:
         """The same tree, from the bench; without one it is refused."""

@@ -72,7 +72,7 @@ class Answers(FolderCase):
         self.assertNotIn("…", table)
         self.assertNotIn("(Holm)", shown)
         self.assertIn(
-            "all 2 comparisons of this medium with 'direct' together (Holm's correction",
+            "corrected for all 2 comparisons with 'direct' (Holm)",
             " ".join(self.ulterion("compare", "--long").stdout.split()),
         )
 
@@ -90,7 +90,7 @@ class WithoutFigure(FolderCase):
         text = " ".join(printed(*results(done.run, done.path, "MB/s")).split())
         self.assertRegex(text, f"{writes.text} – – – – –")
         self.assertIn("no pass of 5 stayed in one state", text)
-        self.assertIn("5 of 5 passes were slow for a while and count for nothing: a write cache that fills again", text)
+        self.assertIn("5 of 5 passes slowed down for a while and do not count: a write cache that fills again", text)
         self.assertEqual(self.ulterion("compare").returncode, 0)
 
 

@@ -181,7 +181,7 @@ class Machines(FolderCase):
 
     def test_an_empty_machine_is_a_survey_too(self) -> None:
         """A tree with nothing in it has no drives, and says so."""
-        self.assertIn("No drive is seen", shown(machine.survey(root=self.folder)))
+        self.assertIn("No drives found", shown(machine.survey(root=self.folder)))
 
     def test_names_from_the_identifier_databases(self) -> None:
         """Vendor and product, the vendor alone, neither."""
@@ -237,7 +237,7 @@ class Chains(unittest.TestCase):
         found = busyness(before, busy, 10.0, 1.0, "sda", cores=2)
         self.assertEqual(len(found), 2)
         self.assertIn("other programs used 35%", found[0])
-        self.assertIn("sdb moved 205 MB/s", found[1])
+        self.assertIn("moved 205 MB/s on sdb", found[1])
         self.assertEqual(
             busyness(before, Activity(1200, 12_000, {"sda": 9_000_000, "sdb": 10}), 10.0, 1.5, "sda", cores=2), []
         )

@@ -22,7 +22,7 @@ SMALL = parse_workload("random read 4 KiB depth 1")
 
 
 def plugged(run: AnyRun, attachment: str | None) -> AnyRun:
-    """Return a run as of another plugging-in."""
+    """Return a run as of another connection."""
     return run.model_copy(update={"target": replace(run.target, attachment=attachment)})
 
 

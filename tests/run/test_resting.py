@@ -51,7 +51,7 @@ class Resting(unittest.TestCase):
             self.assertEqual(settle._quiet(counting(1e9)), 0.4)
             self.assertIn("still busy", settle._quiet_words(0.4))
         self.assertIsNone(settle._quiet(None))
-        self.assertEqual(settle._quiet_words(0.0), "the device quiet at once")
+        self.assertEqual(settle._quiet_words(0.0), "device idle at once")
 
     def test_a_trim_that_may_not_be_says_why(self) -> None:
         """By the kernel's error; what it handed back where it did."""

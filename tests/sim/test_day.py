@@ -108,7 +108,7 @@ class Aftermath(FolderCase):
         self.assertGreater(fresh.workloads[0].passes[0].rate, 1900e6)
 
     def test_a_cache_that_cannot_be_fresh_is_said_before_the_first_write(self) -> None:
-        """A soak found the cache; right after it, it is told how much must be in use; a long rest later nothing is; the slow state has its name."""
+        """A soak found the cache; right after it, it is said how much must be in use; a long rest later nothing is; the slow state has its name."""
         cache = 'small_noise = "3%"\ncache = "40 GB"\nafter_cache = "200 MB/s"\nfold = "20 MB/s"\n'
         self.opened = self.review(bench=BENCH.replace('small_noise = "3%"\n', cache) + WARM)
         soaked = self.json_of("soak", "--setup", "direct", "--for", "3m", "--idle", "0")
@@ -130,7 +130,7 @@ class Aftermath(FolderCase):
         (record,) = run.workloads
         self.assertEqual({p.state for p in record.passes}, {"after the cache"})
         self.assertAlmostEqual(estimate([p.rate for p in record.passes]).rate / 200e6, 1, delta=0.02)
-        self.assertIn("this is the figure after the cache", " ".join(run.warnings))
+        self.assertIn("this is the rate after the write cache is full", " ".join(run.warnings))
         quiet = self.measured("box")  # two more minutes: at least nothing of it must be in use, and nothing is said
         self.assertNotIn("cannot be fresh", " ".join(quiet.warnings))
 

@@ -51,9 +51,11 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     folder = start(env.folder, arguments.folder, "plan" if arguments.plan else "data")
     shown = folder.path.relative_to(env.folder) if folder.path.is_relative_to(env.folder) else folder.path
-    env.show([f"{folder.review.review.title}, on the simulated bench, in {shown}", ""])
+    title = f"{folder.review.review.title}, on the simulated bench, in {shown}"
     if arguments.plan:
+        env.show([title, ""])
         return _plan(folder, env, arguments.units, str(shown))
+    env.show([title])
     _play(folder, env)
     _judge(folder, env, arguments.units)
     if not arguments.no_report:
@@ -137,7 +139,7 @@ def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     review, runs = folder.review, runs_for_results(folder)
     env.show(every_setup(review, compare_review(review, runs), unit))
     soaks = choose(folder, SOAKED)
-    told = [sentence_of(difference_words(difference(s, soaks[0]))) for s in soaks[1:3]]
+    told = [sentence_of(difference_words(difference(s, soaks[0]))) for s in soaks[1:2]]
     verdicts = Counter(row.judgement.verdict for row in judge_claims(review, runs))
     counted = listed([f"{count} {verdict}" for verdict, count in verdicts.most_common()])
-    env.show(["", "After twenty minutes of writing:", *(f"  {words}" for words in told), f"Claims: {counted}."])
+    env.show(["", *told, f"Claims: {counted}."])

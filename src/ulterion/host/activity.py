@@ -98,7 +98,5 @@ def busyness(
     }
     for name, rate in elsewhere.items():
         if rate >= BUSY_DISK:
-            sentences.append(
-                f"the bench was busy: {name} moved {rate / 1e6:.0f} MB/s for other programs during the run"
-            )
+            sentences.append(f"other programs moved {rate / 1e6:.0f} MB/s on {name} during this run")
     return sentences

@@ -15,7 +15,7 @@ SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blo
 
 @dataclass(frozen=True)
 class Connection:
-    """How a disk is attached: transport, link name and driver, each None when it cannot be told."""
+    """How a disk is attached: transport, link name and driver, each None when unknown."""
 
     transport: str | None = None
     link: str | None = None
@@ -161,7 +161,7 @@ def capacity(disk: str, root: Path = Path("/")) -> int | None:
 
 
 def attachment(name: str, root: Path) -> str | None:
-    """Return which plugging-in of a disk this is, None where the kernel does not count them (before Linux 5.15).
+    """Return which connection of a disk this is, None where the kernel does not count them (before Linux 5.15).
 
     The kernel gives every disk that appears, and every medium put into one, the next number of its boot (Documentation/ABI/stable/
     sysfs-block, diskseq).

@@ -22,7 +22,7 @@ class StorageUnderPath:
 
 
 def storage_under(path: Path) -> StorageUnderPath:
-    """Return what a folder lies on; what cannot be told is None."""
+    """Return what a folder lies on; what is unknown is None."""
     path = path.resolve()
     if system() != "linux":
         drive, volume = asking.under(asking.survey().drives, str(path))

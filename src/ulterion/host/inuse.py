@@ -153,7 +153,7 @@ def _under_loop(disk: str, root: Path) -> list[str]:
     if mine is None:
         return []
     if not mine.known:
-        return [f"on something that cannot be told ({mine.path})"]
+        return [f"on something unknown ({mine.path})"]
     sentences = [
         f"on what {b.name} is on too"
         for b in every

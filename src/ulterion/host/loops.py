@@ -28,7 +28,7 @@ class Backing:
         name: the loop device.
         path: what the kernel calls it.
         device: 'major:minor' where it is a block device, else None.
-        file: (device, inode) where it is a file, None where that cannot be told.
+        file: (device, inode) where it is a file, None where that is unknown.
     """
 
     name: str

@@ -97,7 +97,7 @@ def sweep_scratch(folder: Path, ours: re.Pattern[str]) -> list[Path]:
 
 
 def is_alive(pid: int) -> bool:
-    """Return whether a process with this number runs on this machine (True where that cannot be told)."""
+    """Return whether a process with this number runs on this machine (True where that is unknown)."""
     if os.name != "posix" or pid == os.getpid():
         return True
     try:

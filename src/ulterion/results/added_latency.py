@@ -39,7 +39,7 @@ class AddedLatency:
 
 
 def added_latency(cell: Measurement, base: Measurement) -> AddedLatency | None:
-    """Return what one measurement of single small requests adds to another's wait, or None where that cannot be told."""
+    """Return what one measurement of single small requests adds to another's wait, or None where that is unknown."""
     work = cell.workload
     if work.drive_pattern != "random" or work.depth != 1 or min(cell.estimate.passes, base.estimate.passes) < FEWEST:
         return None

@@ -11,7 +11,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.results.pooling import pooled_results
 
-Agreement = Literal["agree", "differ", "cannot be told"]
+Agreement = Literal["agree", "differ", "undecided"]
 
 
 @dataclass(frozen=True)
@@ -22,7 +22,7 @@ class Pair:
         setup, other: names in either review; `workload` its words.
         mine, theirs: the figures.
         ratio: theirs over mine, with its interval.
-        agreement: 'agree' where 1 lies in the interval, or all of it within the margin; 'differ' where it lies outside; else it cannot be told.
+        agreement: 'agree' where 1 lies in the interval, or all of it within the margin; 'differ' where it lies outside; else undecided.
     """
 
     setup: str
@@ -69,7 +69,7 @@ def _names(review: Review, setup: str) -> tuple[str, ...]:
 
 def _agreement(compared: Ratio, margin: float) -> Agreement:
     if compared.low is None or compared.high is None:
-        return "cannot be told"
+        return "undecided"
     if compared.low <= 1 <= compared.high or (compared.low > 1 - margin and compared.high < 1 + margin):
         return "agree"
     return "differ"

@@ -85,7 +85,7 @@ class Group:
         failed_runs: for each setup without any measurement how its newest run ended, when there is one.
         nearest: each setup against the one that has all of its chain but one part.
         hosts, moments: the benches it was measured at, and when the runs began.
-        single_connection: setups of which something rests on one plugging-in alone.
+        single_connection: setups of which something rests on one connection alone.
         excluded: for each setup the runs that count for nothing, and why.
         assumed: whether the baseline is only the first setup that was named or measured.
         buses: what the rates say of the bus behind slower setups.

@@ -79,7 +79,7 @@ def _pooled(measured: Sequence[Measurement]) -> Measurement:
 
 
 def _apart(measured: Sequence[Measurement]) -> list[list[Measurement]]:
-    """Return figures by plugging-in: runs on the same one are no two samples of what varies between them."""
+    """Return figures by connection: runs on the same one are no two samples of what varies between them."""
     units: dict[str | None, list[Measurement]] = {}
     for one in measured:
         units.setdefault(one.run.target.attachment, []).append(one)
@@ -103,7 +103,7 @@ def connections(measured: Measurement) -> int | None:
 
 
 def once_connected(review: Review, measured: dict[str, dict[str, Measurement]]) -> list[str]:
-    """Return the setups of which some figure rests on one plugging-in, or on one run where that is not known."""
+    """Return the setups of which some figure rests on one connection, or on one run where that is not known."""
     return [
         name
         for name, figures in measured.items()

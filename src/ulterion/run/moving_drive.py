@@ -74,7 +74,7 @@ def chosen_drive(survey: Survey, named: str | None) -> Drive:
         raise UsageError(
             "no drive is plugged in and mounted besides the system's; plug in the one that is to be moved, and mount it"
         )
-    raise UsageError(f"which drive is moved? Name it with --drive: {_listed(there)}")
+    raise UsageError(f"which drive do you move? Name it with --drive: {_listed(there)}")
 
 
 def moving(drive: Drive) -> Moving:

@@ -30,7 +30,7 @@ class TargetOptions:
         overwrite: the permit to write to a raw device.
         accept: go on with a drive, port or link other than the setup expects.
         expect: what must hold besides what the setup expects.
-        unplugged: the plugging-in (see `TargetFacts.attachment`) that it must not be any more, or None.
+        unplugged: the connection (see `TargetFacts.attachment`) that it must not be any more, or None.
         waited: virtual seconds that were waited for a simulated setup to be plugged in.
         code: what a peer lets this bench in by, or None for that of the environment.
         laying: how long the test file may take to be laid down, or None for as long as its span takes.
@@ -54,7 +54,7 @@ class RepetitionPolicy:
     """How passes are repeated.
 
     Attributes:
-        warm_up: run a first round that is kept but not counted.
+        warm_up: run a first round that is not counted.
         rest: seconds between passes.
         cool_to: temperature (C) to wait for between passes, or None.
         sure: repeat until sure, or None.

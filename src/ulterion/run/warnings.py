@@ -39,8 +39,8 @@ def _on(run: MeasureRun, record: WorkloadRecord) -> Iterator[str]:
         yield _cache_words(run, record) if AFTER in states or "cached" in states else _slow_words(run, record)
     elif sinking([p.rate for p in record.counted]) and record.workload.writes:
         yield (
-            "later passes were slower: a write cache ran out, or heat; use --rest or shorter passes, "
-            "and look at it with 'ulterion soak'"
+            "later passes were slower, from a full write cache or heat; use --rest or shorter passes, "
+            "and investigate with 'ulterion soak'"
         )
 
 
@@ -59,7 +59,7 @@ def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
             _limit_words(busy, workers, fixed=run.settings.workers is not None and record.workload.depth > SHALLOW)
         )
     if own.is_large:
-        words.append(f"up to {(own.share or 0) * 100:.0f}% of the time of a request is the program's own")
+        words.append(f"up to {(own.share or 0) * 100:.0f}% of the time of a request is spent in this program")
     return words
 
 
@@ -109,7 +109,7 @@ def _slow_words(run: MeasureRun, record: WorkloadRecord) -> str:
         why = "the drive was hot, in the fast ones too, so heat or a used-up write cache"
     elif len(slow) == len(record.counted) and record.workload.writes:
         why = "a write cache that fills again between them and is used up, housekeeping, or heat"
-    return f"{len(slow)} of {len(record.counted)} passes were slow for a while and count for nothing: {why}; see 'ulterion soak'"
+    return f"{len(slow)} of {len(record.counted)} passes slowed down for a while and do not count: {why}; see 'ulterion soak'"
 
 
 def _cache_words(run: MeasureRun, record: WorkloadRecord) -> str:
@@ -117,18 +117,18 @@ def _cache_words(run: MeasureRun, record: WorkloadRecord) -> str:
     passes = {state: [p for p in record.counted if p.state == state] for state in ("cached", AFTER, "mixed")}
     if not passes["cached"] and passes["mixed"]:
         return (
-            f"{len(passes['mixed'])} of {len(record.counted)} passes used the write cache up and count for neither state; "
-            "what is left is the figure after the cache"
+            f"{len(passes['mixed'])} of {len(record.counted)} passes filled the write cache and count for neither state; "
+            "the result is the rate after the cache"
         )
     if not passes["cached"]:
-        return "its rate is the one that a used-up write cache leaves: this is the figure after the cache"
+        return "this is the rate after the write cache is full"
     mixed = (
-        f"; {len(passes['mixed'])} of {len(record.counted)} passes saw both, and count for neither"
+        f"; {len(passes['mixed'])} of {len(record.counted)} passes saw both states and count for neither"
         if passes["mixed"]
         else ""
     )
     return (
-        f"the write cache was used up after about {show_size(run.cache_lasted)} of this run, so there are two figures{mixed}; "
+        f"the write cache was full after about {show_size(run.cache_lasted)} of this run, so there are two figures{mixed}; "
         f"for the cached one alone {_advice(run, record)}"
     )
 

@@ -142,7 +142,7 @@ class _TableLines:
             yield line
         left_out = [title for title in left_out if title != BARS]
         if left_out:
-            yield rich.text.Text(f"left out for want of width: {', '.join(left_out)}", style="muted")
+            yield rich.text.Text(f"not shown, for lack of width: {', '.join(left_out)}", style="muted")
 
     def _set_within(self, console: Console, width: int) -> list[rich.text.Text] | None:
         """Return the lines where they fit as they are, or folded where the table may be."""

@@ -105,7 +105,7 @@ def _of_the_system(error: OSError, env: Environment) -> tuple[Status, str]:
 def _fault(error: BaseException) -> str:
     """Return the sentence on a fault of ours, once its details are written down."""
     kept = "finished passes are kept, and recovered by the next command"
-    return f"a fault of ours, not of the drive: {type(error).__name__}: {brief(str(error))[:200]}; {kept}; {_details(error)}"
+    return f"a fault of this program, not of the drive: {type(error).__name__}: {brief(str(error))[:200]}; {kept}; {_details(error)}"
 
 
 def _details(error: BaseException) -> str:
@@ -120,7 +120,7 @@ def _details(error: BaseException) -> str:
         path.write_text("".join(traceback.format_exception(error)), encoding="utf-8", errors="backslashreplace")
     except (OSError, ImportError):
         return "run it again with --debug and report it"
-    return f"details, to be sent with a report, are in {path}"
+    return f"details for a report are in {path}"
 
 
 def _answer(env: Environment, status: Status, sentence: str) -> None:

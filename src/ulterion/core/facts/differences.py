@@ -208,13 +208,13 @@ FACTS: tuple[Fact, ...] = (
 
 EXEMPT = {
     "path": "where a drive is mounted bears on nothing",
-    "device": "the kernel's name of a disk changes from one plugging-in to the next",
+    "device": "the kernel's name of a disk changes from one connection to the next",
     "model": "the part is named by the review; of the bench, by the host",
     "rotational": "goes with the drive",
     "steps": "the link, the socket and the driver say what is on the way",
     "faults": "said as warnings, and by the link",
     "ceilings": "said as warnings",
-    "attachment": "what varies from one plugging-in to the next is sampled, and no circumstance",
+    "attachment": "variation between connections is sampled; it is no circumstance",
     "request_cost": "measured, and so never twice the same",
     "request_cost_deep": "measured, and so never twice the same",
 }

@@ -70,7 +70,7 @@ class TargetFacts:
         port: where it is plugged in, by controller and port.
         steps: the chain from the host's controller to the drive.
         faults: what is wrong with that chain, in words; `ceilings` what holds the drive back in it though nothing is wrong.
-        attachment: which plugging-in this was: equal for two runs between which the drive was not taken away.
+        attachment: which connection this was: equal for two runs between which the drive was not taken away.
         network: both ends of a network; `link`, `driver` and `steps` are then those of the adapter here.
     """
 

@@ -1,4 +1,4 @@
-"""What each factor of a matrix does, in percent with an interval; what two do only together; what cannot be told apart; a drift."""
+"""What each factor of a matrix does, in percent with an interval; what two do only together; what cannot be separated; a drift."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ class Together:
 
 @dataclass(frozen=True)
 class Untested:
-    """Two factors of which it cannot be told whether they do something only together; `missing` where cells of them were not measured.
+    """Two factors of which it is unknown whether they do something only together; `missing` where cells of them were not measured.
 
     Where all were, none of them was repeated often enough.
     """
@@ -160,7 +160,7 @@ def _told(
 
 
 def confounded(observed: Sequence[Observed], factor: str, level: str, against: str) -> str:
-    """Return in words why a level's effect cannot be told from what else changed with it."""
+    """Return in words why a level's effect cannot be separated from what else changed with it."""
     cells = list(dict.fromkeys(o.cell for o in observed if o.cell is not None))
     here, there = ([dict(c) for c in cells if dict(c)[factor] == which] for which in (level, against))
     for other in here[0]:

@@ -4,7 +4,7 @@ Requests are counted in the second in which they end, though they moved their by
 and a quarter requests a second is counted as six, six, six, seven.  With p the bytes that requests in flight at the beginning of a second
 had already moved, what was really moved in it is what was counted, less p, and the p of its end more; 0 <= p <= what is in flight.  A rate was
 kept if such p exist, and not if they do not.  A drive works off one request after another, or all in flight together: a rate that
-only the latter would have kept cannot be told.
+only the latter would have kept cannot be determined.
 """
 
 from __future__ import annotations

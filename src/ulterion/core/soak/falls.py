@@ -62,7 +62,7 @@ def falls(load: Trace) -> list[Fall]:
 
 def _of_zones(load: Trace, disk: Zones) -> Fall:
     again = f", {disk.rounds:.1f} times over" if disk.rounds >= ROUNDS else " of a disk"
-    words = f"the rate follows the place on the medium{again}"
+    words = f"the rate depends on the position on the medium{again}"
     return Fall(
         cause="zones",
         at=float(load.at[0]),
@@ -89,12 +89,9 @@ def _causes(load: Trace) -> list[Fall]:
             cause = "throttling"
         elif heat is False and drop.for_good and load.writes > 0:
             cause = "unexplained" if open_before else "write cache"
-            words += (
-                "; an earlier fall was for good too, and is unexplained, so what was used up cannot be told"
-                * open_before
-            )
+            words += "; an earlier lasting drop is unexplained, so the size of the cache is unknown" * open_before
         elif heat is False and drop.last >= load.at.size and not drop.for_good:
-            words += "; what came last has not lasted long enough to tell more"
+            words += "; the last part was too short to say more"
         open_before |= drop.for_good and heat is None
         told.append(replace(_as_fall(load, drop, cause, words), heat=heat))
     return _merged(told)

@@ -174,7 +174,7 @@ def why_held_down(events: list[Fall] | tuple[Fall, ...]) -> str:
     if any(f.cause == "throttling" for f in events):
         return "throttling capped the temperature, so there is no settled value"
     if any(f.cause == "unexplained" and f.heat is None and f.seconds >= LONG_FALL for f in events):
-        return "the rate fell, and heat may be why: its temperature may be held down"
+        return "the rate fell, perhaps from heat, which would cap the temperature"
     return ""
 
 
@@ -183,7 +183,7 @@ def _temperature_finding(name: str, trace: Trace, load: Trace, phase: Phase, eve
     why, settling = why_held_down(events), None
     if not why:
         settling = _settled(trace, load, name, phase)
-        why = "" if settling else "too short, or read too seldom, to tell where it settles"
+        why = "" if settling else "too short, or read too rarely, to find the settled value"
     where = int(np.nanargmax(values))
     above = time_above(trace.at, trace.seconds, values, trace.limit) if trace.limit and name == DRIVE else None
     return TemperatureFinding(

@@ -34,18 +34,16 @@ SETTLES = 90.0  # seconds around a fall in which its temperature is looked for
 
 
 def heat_of(load: Trace, drop: Drop, drops: list[Drop]) -> tuple[bool | None, str]:
-    """Return whether heat made a fall (None: cannot be told), and the evidence in words."""
+    """Return whether heat made a fall (None: cannot be determined), and the evidence in words."""
     temperature, counted = load.sensor(DRIVE), load.counters.throttled
     at = float(load.at[drop.first])
     now = just_before(load, temperature, at)
     if temperature is None or now is None:
         if counted is False and not load.bridged:
-            return False, "the drive's own counters, which have moved in its life, show no throttling"
+            return False, "the drive's counters, which work, show no throttling"
         shown = counted and sum(not d.for_good for d in drops) == len(drops)
         return (
-            (True, "the drive's own counters show throttling")
-            if shown
-            else (None, "no temperature of the drive was read")
+            (True, "the drive's counters show throttling") if shown else (None, "no temperature of the drive was read")
         )
     ruled_out = _ruled_out(load, temperature, drop, drops, now)
     if ruled_out:
@@ -54,20 +52,20 @@ def heat_of(load: Trace, drop: Drop, drops: list[Drop]) -> tuple[bool | None, st
     if cycle and not drop.for_good:
         return True, cycle
     if load.limit is not None and now >= load.limit - NEAR_LIMIT:
-        near = f"at {now:.0f} °C, the drive's limit being {load.limit:.0f} °C"
+        near = f"{now:.0f} °C, drive limit {load.limit:.0f} °C"
         if not counted and float(load.seconds[drop.first : drop.last].sum()) < NO_DIP:
-            return None, f"{near}, for so short that it may have been anything"
+            return None, f"{near}, but too short to be sure"
         if counted or _held_at_limit(load, temperature, drop, load.limit):
             return True, near
-        return None, f"{near}: heat, or a write cache that was used up just then"
+        return None, f"{near}: heat, or the write cache filled at that moment"
     if counted:
-        return True, f"at {now:.0f} °C, and the drive's own counters show throttling"
+        return True, f"{now:.0f} °C, and the drive's counters show throttling"
     if counted is False and not load.bridged:
-        return False, f"at {now:.0f} °C, and the drive's own counters, which have moved in its life, show no throttling"
+        return False, f"{now:.0f} °C, and the drive's counters, which work, show no throttling"
     if load.bridged and now < COOL_DRIVE:
-        return None, f"at {now:.0f} °C the drive is cool, but what it sits behind may not be: put a probe on that"
+        return None, f"the drive is cool at {now:.0f} °C, but its bridge may not be: put a probe on the bridge"
     limit = "its limit is not known" if load.limit is None else f"its limit is {load.limit:.0f} °C"
-    return None, f"at {now:.0f} °C; {limit}, and no counters of the drive that have ever moved were read"
+    return None, f"{now:.0f} °C; {limit}, and the drive has no working counters"
 
 
 def just_before(load: Trace, temperature: Floats | None, at: float) -> float | None:
@@ -83,20 +81,20 @@ def _ruled_out(load: Trace, temperature: Floats, drop: Drop, drops: list[Drop], 
     """Return what speaks against heat, in words, or None."""
     by = ROSE_BRIDGED if load.bridged else ROSE
     if drop.for_good and _rose(load, temperature, drop, drops=drops, now=now, by=by):
-        return f"at {now:.0f} °C, and it grew more than {by:.0f} °C warmer afterwards at the same rate"
+        return f"{now:.0f} °C, and it warmed by more than {by:.0f} °C afterwards at the same rate"
     if load.bridged:
         return None  # the drive's sensor does not know how hot what it sits behind is, and a drive that does less cools
     if drop.for_good and _cooled_away(temperature, drop, now):
         return f"the drive cooled from {now:.0f} °C by more than {COOLED_AWAY:.0f} °C and the rate did not come back"
     if now < cool_below(load.limit) and not _counted_here(load, temperature, drops):
-        return f"at {now:.0f} °C, where no drive throttles"
+        return f"{now:.0f} °C, too cool for any drive to throttle"
     before = temperature[: drop.first]
     if np.isfinite(before).any() and float(np.nanmax(before)) > now + WARMER_BEFORE and drop.for_good:
-        return f"at {now:.0f} °C, and it had been warmer before without falling"
+        return f"{now:.0f} °C, and it was warmer earlier without slowing down"
     if load.limit is not None:
         above = float(np.sum(load.seconds[: drop.first][before > load.limit + NEAR_LIMIT]))
         if above > ABOVE_FOR and not any(d.first < drop.first for d in drops):
-            return f"at {now:.0f} °C, and it had been above its limit for {above:.0f} s without falling"
+            return f"{now:.0f} °C, and it was above its limit for {above:.0f} s without slowing down"
     return None
 
 
@@ -117,7 +115,9 @@ def _cycle(load: Trace, temperature: Floats, drops: list[Drop]) -> str | None:
     same = max(float(np.ptp(down)), float(np.ptp(up))) <= SAME_HEAT
     if not same or float(np.mean(down - up)) < SWING or float(down.mean()) < COOL_DRIVE - NEAR_LIMIT:
         return None
-    return f"{down.size} times it fell at {down.mean():.0f} °C and came back at {up.mean():.0f} °C, as a thermostat makes it"
+    return (
+        f"{down.size} times it slowed at {down.mean():.0f} °C and recovered at {up.mean():.0f} °C, as a thermostat does"
+    )
 
 
 def _held_at_limit(load: Trace, temperature: Floats, drop: Drop, limit: float) -> bool:

@@ -40,7 +40,7 @@ class Warmth:
         return max(0.0, self.throttled_seconds - before.throttled_seconds)
 
     def was_hot(self, before: Warmth) -> bool | None:
-        """Return whether heat may have slowed what was done since another moment; None where that cannot be told."""
+        """Return whether heat may have slowed what was done since another moment; None where that is unknown."""
         if self.throttled_since(before):
             return True
         if self.temperature is None:

@@ -41,7 +41,7 @@ class Zones:
 
 
 def zones(load: Trace) -> Zones | None:
-    """Return how a load's rate follows the place, or None where it does not, or that cannot be told."""
+    """Return how a load's rate follows the place, or None where it does not, or that cannot be determined."""
     if load.span is None or load.at.size < 4 * PLACES:
         return None
     moved = load.rate * load.seconds

@@ -104,10 +104,10 @@ def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> 
 
 def _why_undecided(compared: Ratio, more: int | None) -> str:
     unit, plural = ("run", "runs") if compared.by_runs else ("pass", "passes")
-    again = ", plugged in again for each," if compared.by_runs else ""
+    again = ", reconnected for each," if compared.by_runs else ""
     if more is None:
-        return f"more than {MAX_MORE} further {plural}: the difference is too close to the margin"
-    return f"about {more} more {unit if more == 1 else plural} on each side{again} would probably decide"
+        return f"too close to the margin to settle with any practical number of {plural}"
+    return f"probably settled by {more} more {unit if more == 1 else plural} each{again}"
 
 
 def compare(a: Rates, b: Rates, margin: float = MARGIN) -> Comparison:
@@ -171,9 +171,9 @@ def judge_claim(
         return ClaimJudgement("met", share)
     obstacle = min((c for c in elsewhere if c.high < needed), key=lambda c: c.high, default=None)
     if obstacle is not None:
-        return ClaimJudgement("not testable", share, f"{obstacle.text}, is below this claim", obstacle)
+        return ClaimJudgement("not testable", share, f"{obstacle.text}, is less than this claim", obstacle)
     if measured.low is None or measured.high is None:
         return ClaimJudgement("undecided", share, measured.why)
     if measured.high < needed:
         return ClaimJudgement("missed", share)
-    return ClaimJudgement("undecided", share, "too close to call; more passes would narrow it")
+    return ClaimJudgement("undecided", share, "too close to call; more passes would settle it")

@@ -68,7 +68,7 @@ class Cost:
 
     Attributes:
         per_file: seconds.
-        rate: bytes per second, infinite where bytes cost nothing that shows.
+        rate: bytes per second, infinite where bytes cost no effect.
         spread: standard deviation of the log of a folder's time around it, `df` its degrees of freedom.
         copies: how many folders it rests on.
         least, most: mean size of a file in those copies, bytes: beyond it nothing is foretold.

@@ -43,8 +43,8 @@ class PassShape:
     Attributes:
         rate: bytes per second, the flush left out.
         intervals: the same of each of its whole intervals, which are long enough for many requests.
-        hot: whether heat may have slowed it; None where that cannot be told.
-        warm: whether it cannot be told though the drive has a thermometer: it was neither near its limit nor well below.
+        hot: whether heat may have slowed it; None where that is unknown.
+        warm: whether it cannot be determined though the drive has a thermometer: it was neither near its limit nor well below.
         throttled: share of its time that the drive itself counted as throttled, or None.
     """
 

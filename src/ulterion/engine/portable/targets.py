@@ -223,6 +223,6 @@ def open_portable(path: Path, span_bytes: int | None, stall: float) -> PortableT
         raise UsageError(f"{path} does not exist; plug the drive in and mount it, or check the name")
     if path.is_dir():
         if not os.access(path, os.W_OK):
-            raise UsageError(f"{path} cannot be written by you; choose a folder of yours on that drive")
+            raise UsageError(f"{path} cannot be written by you; choose a folder on that drive that you may write to")
         return PortableFolder(path, span_bytes, stall)
     return PortableFile(path, span_bytes, stall)

@@ -35,7 +35,7 @@ def only_reads(path: Path, workload: DriveWorkload) -> None:
     """Raise UsageError for a workload that would write to a file of the reviewer's."""
     if workload.direction != "read":
         raise UsageError(
-            f"{path} is a file of yours and is only read; name its folder to test writing, "
+            f"{path} is your own file and is only read; name its folder to test writing, "
             f"or choose workloads that read (--workload 'sequential read 4 MiB depth 4')"
         )
 

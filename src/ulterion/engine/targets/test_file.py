@@ -146,8 +146,8 @@ def unwritable(folder: Path, error: OSError) -> str:
     """Say in one line why nothing can be created in a folder, and what to do."""
     remedies = {
         errno.EROFS: "is on a file system mounted read-only; remount it for writing or choose another folder",
-        errno.EACCES: "cannot be written by you; choose a folder of yours on that drive",
-        errno.EPERM: "cannot be written by you; choose a folder of yours on that drive",
+        errno.EACCES: "cannot be written by you; choose a folder on that drive that you may write to",
+        errno.EPERM: "cannot be written by you; choose a folder on that drive that you may write to",
         errno.ENOSPC: "is on a full file system; make room or choose another folder",
         errno.EDQUOT: "is over your quota; make room or choose another folder",
     }

@@ -73,9 +73,9 @@ def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
         met = ClaimJudgement("met", one.sound_bytes / row.claimed, one.summary)
         return replace(row, setup=run.setup, measured=float(one.sound_bytes), run=run.id, judgement=met)
     if one.method == "quick look":
-        seen = "a quick look found no wrap-round and no end; what lies between is not proved"
+        seen = "a quick look found nothing wrong; the areas between its samples are not proven"
     else:
-        seen = f"{show_size_both(one.sound_bytes)} of it were free, and are proved"
+        seen = f"{show_size_both(one.sound_bytes)} of it were free and are proven"
     told = run.target.capacity_bytes
     stated = told is None or told >= enough
     judged = ClaimJudgement("reported" if stated else "missed", None if told is None else told / row.claimed, seen)

@@ -26,8 +26,8 @@ LONG_LOAD = 600.0  # seconds of load from which on a class that was kept is met:
 AFTER_CACHE = 60.0  # seconds after a cache was used up that are as good
 LAST_PART = 1 / 3  # of a load that long, in which it is looked how much a temperature still rises
 TO_GO = 1 / (math.exp(LAST_PART) - 1)  # times that, at most, for what is still to come: about 2.5
-TOO_SHORT = "kept, but in less than ten minutes, which may lie inside a write cache: soak it longer"
-TOO_COARSE = "requests in flight are too coarse to tell: soak it with --load 'sequential write 256 KiB depth 1'"
+TOO_SHORT = "kept, but the soak was shorter than ten minutes and may have stayed in a write cache; soak it longer"
+TOO_COARSE = "cannot be judged at this request size; soak with --load 'sequential write 256 KiB depth 1'"
 
 
 def enduring_rows(
@@ -58,7 +58,7 @@ def _class_rate(name: str) -> float:
 
 
 def _blank(review: Review, key: str, claim: str, unit: Unit, claimed: float, *, called: str | None = None) -> ClaimRow:
-    judged = replace(NOT_MEASURED, why="takes a soak: ulterion soak --setup NAME")
+    judged = replace(NOT_MEASURED, why="needs a soak: ulterion soak --setup NAME")
     return ClaimRow(
         part=key,
         label=review.label(key),
@@ -120,8 +120,10 @@ def _judge_heat(soak: Soak, blank: ClaimRow) -> ClaimRow:
     known = settling is not None and (settling.sure or settling.high <= claimed)
     if held_down or known or _past_its_peak(soak, claimed):
         return replace(row, judgement=ClaimJudgement("met", share))
-    goes = "" if settling is None else f", and may go on to {settling.high:.0f} °C"
-    return replace(row, judgement=ClaimJudgement("undecided", share, f"it had not settled{goes}: soak it longer"))
+    goes = "" if settling is None else f", perhaps to {settling.high:.0f} °C"
+    return replace(
+        row, judgement=ClaimJudgement("undecided", share, f"still warming up at the end{goes}; soak it longer")
+    )
 
 
 def _past_its_peak(soak: Soak, claimed: float) -> bool:

@@ -72,7 +72,7 @@ class _Case:
                     text=text,
                     low=best.estimate.low or most,
                     high=most,
-                    source="what held that setup back",
+                    source="the bottleneck of that setup",
                 )
 
 
@@ -224,7 +224,9 @@ def _judge_iops(direction: Direction, case: _Case, row: ClaimRow) -> ClaimRow:
     if judged.verdict == "missed" and not _was_pressed(case, best):
         deeper = f"ulterion measure --setup {case.setup} --workload '{replace(best.workload, depth=ENOUGH).text}'"
         judged = replace(
-            judged, verdict="undecided", why=f"at {best.workload.depth} in flight, and more may bring more: {deeper}"
+            judged,
+            verdict="undecided",
+            why=f"measured with {best.workload.depth} in flight; more may be faster: {deeper}",
         )
     return replace(
         row,
@@ -275,13 +277,13 @@ def _judge_link(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         return replace(row, judgement=ClaimJudgement("not testable", share, why))
     able = _able_step(case.run, claimed) if device_of(case.run) == case.part else None
     if able is not None:
-        why = f"the device reports {able}, so the cable or the port may be at fault: try a cable made for {claimed.name}, then another port"
+        why = f"the device reports {able}, so suspect the cable or the port: try a cable made for {claimed.name}, then another port"
         return replace(row, judgement=ClaimJudgement("undecided", share, why))
     other = _linked_faster(case, claimed)
     why = (
-        f"the same port ran {other} at {claimed.name} or more, so try another cable before blaming this product"
+        f"the same port ran {other} at {claimed.name} or faster, so try another cable before blaming this product"
         if other
-        else "look at cable and port before you blame the product"
+        else "try another cable and port before blaming the product"
     )
     return replace(row, judgement=ClaimJudgement("missed", share, why))
 
@@ -316,7 +318,7 @@ def _judge_port(claimed: Link, case: _Case, row: ClaimRow) -> ClaimRow:
         (f for f in bus_findings(case.review, case.everything, list(case.everything)) if f.setup == case.setup), None
     )
     fits = f"{rate} fits {found.link.name}" if found is not None else f"{slower.name} could carry {rate} too"
-    return replace(row, judgement=ClaimJudgement("undecided", share, f"{fits}; a faster drive in this port would tell"))
+    return replace(row, judgement=ClaimJudgement("undecided", share, f"{fits}; a faster drive in this port would show"))
 
 
 def _able_step(run: MeasureRun, claimed: Link) -> Link | None:
@@ -333,14 +335,14 @@ def _judge_negotiated(claimed: Link, share: float, network: NetworkFacts | None)
     far = known_link(network.there.link) if network is not None else None
     if far is None:
         return ClaimJudgement(
-            "not testable", share, "what the other end can do is not known; connect it to one that can do it"
+            "not testable", share, "the other end is unknown; connect it to one that supports this rate"
         )
     if far.payload < claimed.payload:
-        return ClaimJudgement("not testable", share, f"the other end is {far.name} itself")
+        return ClaimJudgement("not testable", share, f"the other end is {far.name}")
     return ClaimJudgement(
         "missed",
         share,
-        "two ends agree on a rate: look at the cable, and at what is between, before you blame the product",
+        "both ends negotiate the rate: check the cable and everything between before blaming the product",
     )
 
 

@@ -73,7 +73,7 @@ def short_reason(row: ClaimRow) -> str:
     if judged.verdict == "missed" and row.unit in ("B/s", "IOPS") and finding is not None:
         sole = finding.sole_suspect
         if sole is not None and sole.key == row.part:
-            return f"limited by its {sole.link.name} link" if sole.link is not None else "it is the bottleneck itself"
+            return f"limited by its {sole.link.name} link" if sole.link is not None else "this is the bottleneck"
     if row.unit == "link" and judged.verdict == "missed":
         return "try another cable first"
     return (judged.why or "").partition(";")[0]

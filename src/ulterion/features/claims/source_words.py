@@ -19,4 +19,4 @@ def provenance_words(review: Review, one: Provenance) -> str:
     if one.disagree:
         told += "; they disagree"
         told += f": judged by {one.judged[0].value}" if one.judged else ""
-    return told if one.judged else f"{told}; the review judges another figure, and who says that is not noted"
+    return told if one.judged else f"{told}; the review uses another value without a source"

@@ -56,7 +56,7 @@ def reasons(rows: Sequence[ClaimRow]) -> list[str]:
                 "passes (--seconds) reduce its share"
             )
         elif judged.others and row.bottleneck is not None:
-            parts.append(f"below the claim, but perhaps {bottleneck_of(row)}")
+            parts.append(f"below the claim, perhaps {bottleneck_of(row)}")
         elif judged.verdict == "missed" and row.unit in ("B/s", "IOPS"):
             parts += [bottleneck_of(row)] if row.bottleneck is not None else []
         if parts:

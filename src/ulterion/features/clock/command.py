@@ -36,7 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIMING",
         help="a transfer with the name of what was timed, such as 'old reader: 4.2 GB in 1m12s'; without any, a stopwatch runs here",
     )
-    parser.add_argument("--setup", metavar="SETUP", help="the setup that timings without a name were taken on")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup of timings without a name")
     options.add_label(parser)
     parser.add_argument(
         "--task",
@@ -44,7 +44,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="WORDS",
         help="name of the task; timings of the same task are compared (default: transfer)",
     )
-    parser.add_argument("--read", action="store_true", help="it was read from the medium (default: written to it)")
+    parser.add_argument("--read", action="store_true", help="the data was read from the medium (default: written)")
     parser.add_argument(
         "--table",
         type=Path,
@@ -56,9 +56,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=_hand,
         default=None,
         metavar="TIME",
-        help="how far the hand is off at each end (default: 0.2 s; 0 s for times that the device itself shows)",
+        help="reaction time at each end (default: 0.2 s; use 0 s for times shown by the device)",
     )
-    parser.add_argument("--size", metavar="SIZE", help="with the stopwatch: how much is transferred, for the time left")
+    parser.add_argument(
+        "--size", metavar="SIZE", help="with the stopwatch: the size of the transfer, to show the time left"
+    )
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
@@ -136,7 +138,7 @@ def _check(arguments: argparse.Namespace) -> None:
     from ulterion.features.clock.run import split_label
 
     if arguments.table and arguments.timing:
-        raise UsageError("--table and timings on the command line exclude each other; give one of them")
+        raise UsageError("--table and timings on the command line cannot be combined; give one of them")
     if arguments.label and arguments.setup:
         raise UsageError("--as makes a setup and --setup names one that is there; give one of them")
     bare = not arguments.timing or any(split_label(text)[0] is None for text in arguments.timing)

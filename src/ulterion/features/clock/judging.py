@@ -276,7 +276,7 @@ def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, ma
     if comparison is not None:
         why = comparison.why
         if comparison.verdict == "undecided" and row.estimate is not None and row.estimate.passes < SEEN:
-            why = "a few more timings of each would tell more"
+            why = "a few more timings of each would help"
         return replace(
             row, against=base.setup, measured=base.measured, comparison=comparison, verdict=comparison.verdict, why=why
         )
@@ -289,15 +289,15 @@ def _judged(row: ClockRow, base: _Base | None, comparison: Comparison | None, ma
 def _bound_against(row: ClockRow, base: Estimate, margin: float) -> ClockRow:
     """Judge a transfer that did not end: it is slower where even its bound is below all that the other may be, by more than the margin."""
     if row.bound is None:
-        return replace(row, why="it did not end, and no time was told: no rate and no bound")
+        return replace(row, why="unfinished and untimed, so nothing can be concluded")
     if base.low is None:
         return replace(row, verdict="undecided", why="the other side has fewer than three passes")
     if row.bound < base.low / (1 + margin):
         least = base.rate / row.bound
         return replace(
-            row, verdict="slower", at_least=least, why=f"it had not finished: at most {show_percent(1 / least)} of it"
+            row, verdict="slower", at_least=least, why=f"unfinished: no more than {show_percent(1 / least)} of it"
         )
-    return replace(row, verdict="undecided", why="it was stopped too early to tell")
+    return replace(row, verdict="undecided", why="stopped too early to conclude anything")
 
 
 def _against_bound(row: ClockRow, bound: float | None, margin: float) -> ClockRow:
@@ -311,6 +311,6 @@ def _against_bound(row: ClockRow, bound: float | None, margin: float) -> ClockRo
             row,
             verdict="faster",
             at_least=row.estimate.rate / bound,
-            why="the other had not finished when it was stopped",
+            why="the other was stopped before it finished",
         )
-    return replace(row, verdict="undecided", why="the other was stopped too early to tell")
+    return replace(row, verdict="undecided", why="the other was stopped too early to conclude anything")

@@ -24,15 +24,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "transfer",
         nargs="+",
         metavar="RUN",
-        help="a run by its id, or a setup: its newest copy, soak or timing with laps",
+        help="a run id, or a setup: its newest copy, soak or timing with laps",
     )
     options.add_figure(parser, "progress against time, as FILE.png or FILE.svg")
-    parser.add_argument("--film", type=Path, metavar="FILE", help="the race as it was, as FILE.gif")
+    parser.add_argument("--film", type=Path, metavar="FILE", help="the race as a film, FILE.gif")
     parser.add_argument(
         "--speed",
         type=options.speed_up,
         metavar="TIMES",
-        help="how many times as fast the film is (default: so that it lasts 15 s)",
+        help="how many times faster than the race the film runs (default: it lasts 15 s)",
     )
     options.add_review(parser)
     options.add_json(parser)

@@ -59,7 +59,7 @@ def _chosen(review: Review, able: Sequence[tuple[AnyRun, Course]], name: str) ->
         return max(fitting, key=lambda pair: pair[0].started)
     if name in review.setups:
         raise UsageError(
-            f"setup '{name}' has no copy, no soak and no timing that could race; run 'ulterion copy' or 'ulterion clock' on it"
+            f"setup '{name}' has no copy, soak or timing to race; run 'ulterion copy' or 'ulterion clock' on it"
         )
     raise UsageError(unknown("run or setup", name, [*review.setups, *(run.id for run, _ in able)]))
 

@@ -87,7 +87,7 @@ class Stopwatch:
                 words.append(f"about {show_duration(left)} left" if left >= 1 else "about to end")
         if self.state == "typing":
             return f"{', '.join(words)} | moved by {show_clock(self._mark - self._start)}: {self._typed}"
-        return f"{', '.join(words)} | {self.message or 'space: lap  Enter: it is over  x: it broke off'}"
+        return f"{', '.join(words)} | {self.message or 'space: lap  Enter: finished  x: stopped early'}"
 
     def timing(self, size: tuple[float, float], moved: tuple[float, float] | None = None) -> Timing:
         """Return the timing; `size` of the whole and, of one that broke off, what was `moved`, each with its step, bytes."""

@@ -39,7 +39,7 @@ def timed_live(env: Environment, size: str | None, reaction_seconds: float) -> T
             return _asked(watch, env)
         except Interrupted as error:
             env.err.write("\n")
-            raise Interrupted(f"{error}; the clock was not stopped, so nothing was kept") from error
+            raise Interrupted(f"{error}; the stopwatch was not stopped, so nothing was kept") from error
 
 
 def _work(watch: Stopwatch, env: Environment) -> None:
@@ -78,11 +78,11 @@ def _single_keys(fd: int) -> Iterator[None]:
 
 def _asked(watch: Stopwatch, env: Environment) -> Timing:
     """Ask for the sizes that are not known, as the device shows them."""
-    whole = watch.size or _ask(env, "how much was it in all, as the device shows it? ")
+    whole = watch.size or _ask(env, "How much in all, as the device shows it? ")
     assert whole is not None
     over = None
     if watch.broke_off and not watch.laps:
-        over = _ask(env, "how much of it was over when it broke off (Enter: not known)? ", must=False)
+        over = _ask(env, "How much was transferred when it stopped (Enter: unknown)? ", must=False)
     return watch.timing(whole, over)
 
 

@@ -33,7 +33,7 @@ def remarks(rows: Sequence[ClockRow]) -> list[str]:
     for row in rows:
         shown = [w for w in row.words if row.estimate is None]
         parts = [*shown, *([row.why] if row.why and row.verdict != "same" else [])]
-        parts += [f"compared with what was measured on {row.against}"] if row.measured else []
+        parts += [f"compared with the measurement of {row.against}"] if row.measured else []
         parts += [row.suspect] if row.suspect and row.suspect != row.why else []
         parts += [f"also differed: {', '.join(row.differs)}"] if row.differs else []
         told += [f"{row.setup}, {task_words(row)}: {'; '.join(parts)}"] if parts else []

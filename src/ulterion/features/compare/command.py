@@ -32,19 +32,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="*",
         default=[],
         metavar="SETUP",
-        help="only these, by name or label, or runs by their id (default: all; outside a review the last drive's last 24 hours)",
+        help="setups by name or label, or runs by id (default: all; outside a review, the last drive in the last 24 hours)",
     )
     parser.add_argument(
         "--since",
         type=options.quantity("parse_duration"),
         metavar="TIME",
-        help="only the newest run and those within this time before it, such as '2 h'",
+        help="only runs within this time of the newest, such as '2 h'",
     )
     parser.add_argument(
         "--soaks",
         action="store_true",
-        help="compare soaks instead: the newest of each setup named, or runs by their id; the first is "
-        "the one the others are compared with",
+        help="compare soaks instead: the newest of each setup, or runs by id; the first is the baseline",
     )
     parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
     parser.add_argument(
@@ -52,13 +51,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="REVIEW:SETUP",
-        help="a setup of another review beside them: its folder, or its title in the archive; may be repeated",
+        help="also a setup of another review, by its folder or its title in the archive; may be repeated",
     )
     parser.add_argument(
         "--margin",
         type=options.quantity("parse_ratio"),
         metavar="PERCENT",
-        help="smallest difference that matters, such as '3%%' (default: the review's)",
+        help="the smallest difference that matters, such as '3%%' (default: the review's)",
     )
     _add_shown(parser)
     options.add_review(parser)
@@ -80,7 +79,7 @@ def _add_shown(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="NAME",
-        help="only this workload, such as sequential-read, in tables and figures; may be repeated",
+        help="only this workload, such as sequential-read; may be repeated",
     )
 
 

@@ -95,7 +95,7 @@ def _title(axes: Axes, words: str, palette: Palette) -> None:
 
 def _once(group: Group, setups: Sequence[str]) -> str:
     """Say that everything was plugged in once only, where it was: print has no room for more."""
-    return ", plugged in once" if set(setups) <= set(group.single_connection) else ""
+    return ", connected once" if set(setups) <= set(group.single_connection) else ""
 
 
 def _held(group: Group, setups: Sequence[str], cast: SetupStyles) -> str:

@@ -122,10 +122,7 @@ def _interval_note(group: Group) -> list[Shown]:
     count = sum(r.comparison is not None for r in group.rows)
     if count < 2:
         return []
-    words = (
-        f"95% interval: the one that decides, as wide as it takes for all {count} comparisons of this medium with "
-        f"'{group.baseline}' together (Holm's correction in that family)"
-    )
+    words = f"95% intervals, corrected for all {count} comparisons with '{group.baseline}' (Holm)"
     return [Text(words, style="muted")]
 
 

@@ -29,13 +29,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "labels",
         nargs="+",
         metavar="LABEL",
-        help="what the drive is plugged into, in words of your own and in turn, the first where it is now; "
-        "on a simulated bench the setups of the review",
+        help="what the drive is plugged into, in your own words: first where it is now, then the others in turn "
+        "(on a simulated bench, setups of the review)",
     )
     parser.add_argument(
         "--drive",
         metavar="DRIVE",
-        help="the drive that is moved, by kernel name, serial or the folder where it is mounted (default: the only one besides the system's)",
+        help="the drive that moves: kernel name, serial or mount folder (default: the only one besides the system's)",
     )
     parser.add_argument(
         "--full", action="store_true", help="the full suite in each place instead of a first answer in about 20 s"
@@ -89,7 +89,7 @@ def _is_simulated(folder: ReviewFolder, labels: Sequence[str]) -> bool:
         return False
     simulated = [key for key in keys if (known[key].target or "").startswith(SIM)]
     if simulated and len({known[key].medium for key in simulated}) > 1:
-        raise UsageError(f"{' and '.join(keys)} end at different drives; versus moves one drive from place to place")
+        raise UsageError(f"{' and '.join(keys)} end at different drives; 'versus' moves one drive from place to place")
     return bool(simulated)
 
 
@@ -120,7 +120,7 @@ def _by_hand(arguments: argparse.Namespace, env: Environment, folder: ReviewFold
     named = arguments.drive
     if named is None and len(candidates(survey)) > 1:
         there = ", ".join(f"{d.name} ({d.model or 'no model'})" for d in candidates(survey))
-        named = env.ask_text(f"which drive is moved? {there}") or None
+        named = env.ask_text(f"which drive do you move? {there}") or None
     drive = chosen_drive(survey, named)
     one, here = moving(drive), arrived(drive)
     left, medium = _left_for(folder, labels, here), None

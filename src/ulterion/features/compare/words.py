@@ -130,12 +130,12 @@ def datagrams(group: Group) -> list[str]:
 
 
 def once(group: Group) -> list[str]:
-    """Return which setups rest on one plugging-in, and what to do about it."""
+    """Return which setups rest on one connection, and what to do about it."""
     if not group.single_connection:
         return []
     return [
         f"{listed(group.single_connection)}: each connected once, so these intervals leave out variation between connections. "
-        f"Unplug, plug in again, then: ulterion measure --setup {group.single_connection[-1]}"
+        f"Unplug, reconnect, then: ulterion measure --setup {group.single_connection[-1]}"
     ]
 
 

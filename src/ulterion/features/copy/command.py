@@ -32,13 +32,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default=[],
         type=Path,
         metavar="PATH",
-        help="what to copy, and last the folder to copy it to; with --set the folder it is made in, and the target",
+        help="what to copy, then the folder to copy to; with --set, the folder to make the set in, then the target",
     )
     _add_ends(parser)
     _add_passes(parser)
     _add_proof(parser)
     parser.add_argument(
-        "--seed", type=options.seed, metavar="N", help="of a made set: the same files for the same number"
+        "--seed", type=options.seed, metavar="N", help="seed of a made set: the same number makes the same files"
     )
     options.add_stall(parser)
     options.add_review(parser)
@@ -52,17 +52,17 @@ def _add_ends(parser: argparse.ArgumentParser) -> None:
         "--from",
         dest="source",
         metavar="SETUP",
-        help="the setup that is copied from; its target is the source where no path is named",
+        help="the setup to copy from (used if no path is given)",
     )
     parser.add_argument(
         "--to",
         dest="target",
         metavar="SETUP",
-        help="the setup that is copied to; its target is the target where none is named",
+        help="the setup to copy to (used if no path is given)",
     )
     options.add_label(parser)
-    parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy that")
-    parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="bytes of the set in all")
+    parser.add_argument("--set", dest="made", choices=SETS, help="make a set of files and copy it")
+    parser.add_argument("--of", type=options.quantity("parse_size"), metavar="SIZE", help="size of the set")
     parser.add_argument(
         "--task",
         metavar="WORDS",
@@ -87,35 +87,31 @@ def _add_passes(parser: argparse.ArgumentParser) -> None:
         type=options.quantity("parse_duration"),
         default=0.0,
         metavar="TIME",
-        help="rest between two copies, beside the trim and what the device needs to be quiet",
+        help="rest between copies, besides the trim and waiting until the device is idle",
     )
 
 
 def _add_proof(parser: argparse.ArgumentParser) -> None:
     """Add the options for keeping and checking the copies."""
+    parser.add_argument("--keep", action="store_true", help="keep the last copy (default: all copies are removed)")
     parser.add_argument(
-        "--keep", action="store_true", help="let the last copy stay; without it all of them are removed"
+        "--manifest", type=Path, metavar="FILE", help="write the checksums of the last copy to a file, for --check"
     )
     parser.add_argument(
-        "--manifest", type=Path, metavar="FILE", help="keep the sums of the last copy, to be checked again"
-    )
-    parser.add_argument(
-        "--check", type=Path, metavar="MANIFEST", help="copy nothing: hold the folder named against a manifest"
+        "--check", type=Path, metavar="MANIFEST", help="copy nothing: verify a folder against a manifest"
     )
     parser.add_argument(
         "--verify-only",
         action="store_true",
-        help="copy nothing: hold the folder named last against what it is a copy of",
+        help="copy nothing: verify the last folder against the originals",
     )
-    parser.add_argument(
-        "--open", metavar="COMMAND", help="run a command of yours on each file of a copy, its path last: does it open?"
-    )
+    parser.add_argument("--open", metavar="COMMAND", help="run COMMAND on every copied file, to check that it opens")
     parser.add_argument("--no-proof", action="store_true", help="read nothing back")
-    parser.add_argument("--no-ends", action="store_true", help="time neither end alone")
+    parser.add_argument("--no-ends", action="store_true", help="do not time source and target alone")
     parser.add_argument(
         "--plain",
         action="store_true",
-        help="read and write also within one file system, where the kernel would copy large files by itself",
+        help="read and write within one file system too, where the kernel would copy by itself",
     )
 
 
@@ -146,7 +142,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> CopyRequest:
     from ulterion.features.copy.request import CopyRequest, MadeSet
 
     if arguments.open and arguments.no_proof:
-        raise UsageError("--open and --no-proof exclude each other; give one of them")
+        raise UsageError("--open and --no-proof cannot be combined; give one of them")
     if arguments.of and not arguments.made:
         raise UsageError("--of is the size of a made set; add --set NAME")
     arguments.setup = arguments.target or arguments.source
@@ -284,8 +280,8 @@ def _check(arguments: argparse.Namespace, env: Environment) -> Status:
         told = {"files": found.files, "bytes": found.bytes, "wrong": wrong, "wrong_count": found.wrong_count}
         env.show_json("checked", told)
     else:
-        env.show([f"{found.files} files, {show_size(found.bytes)}, are as they should be"])
-        env.show(bullet_list("Not as it should be", first_few([f"{n}: {w}" for n, w in found.wrong])))
+        env.show([f"{found.files} files, {show_size(found.bytes)}, are intact"])
+        env.show(bullet_list("Problems", first_few([f"{n}: {w}" for n, w in found.wrong])))
     return Status.BAD_VERDICT if found.wrong_count else Status.DONE
 
 
@@ -295,11 +291,11 @@ def _found(arguments: argparse.Namespace, env: Environment, display: Observer) -
 
     paths = [env.folder / p for p in arguments.paths]
     if arguments.check and arguments.verify_only:
-        raise UsageError("--check and --verify-only exclude each other; give one of them")
+        raise UsageError("--check and --verify-only cannot be combined; give one of them")
     if arguments.verify_only:
         if len(paths) < 2:
             raise UsageError(
-                "--verify-only takes what was copied and the folder with the copy: ulterion copy SOURCE FOLDER --verify-only"
+                "--verify-only needs the originals and the folder with the copy: ulterion copy SOURCE FOLDER --verify-only"
             )
         kept = env.folder / arguments.manifest if arguments.manifest else None
         return verify(paths[:-1], paths[-1], kept, display, arguments.stall)

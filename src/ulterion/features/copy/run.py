@@ -28,7 +28,7 @@ from ulterion.run.observers import Kept, Observer
 from ulterion.run.session import RunSession
 
 MAX_OPENING = 600.0  # seconds that the reviewer's command may take over a file
-NO_ROOM = "writing alone was not timed: there is no room beside the copy that was kept"
+NO_ROOM = "writing alone was not timed, for lack of room beside the kept copy"
 BY_KERNEL = "copied by the kernel"
 
 
@@ -149,8 +149,8 @@ def _one_copy(work: _Work, pool: FilePool, number: int, *, last: bool) -> CopyPa
         if record.from_memory:
             size = show_size(record.from_memory_bytes or 0)
             sentence = (
-                f"copy {number}: {size} of {show_size(record.bytes)} came from memory instead of the source, so it is not a result; "
-                "close programs that use these files, or copy other files"
+                f"copy {number}: {size} of {show_size(record.bytes)} came from memory instead of the source, so this copy does not count; "
+                "close programs that use these files, or copy others"
             )
             work.run = work.run.with_warnings(sentence)
             work.observer.remark(sentence)

@@ -26,7 +26,7 @@ def removed(own: OwnFolder, pool: FilePool, rest: float, *, trims: bool, more: b
         return ""
     folder = bytes(own.files)
     pool.all_of([("flush", folder)])
-    size, why = 0, "the system's own disk is left to the system"
+    size, why = 0, "system disk: left alone"
     if trims:
         ((size, why),) = pool.all_of([("trim", folder)])
     told = f"not trimmed ({why})" if why else f"free room trimmed ({show_size(size)})"
@@ -41,8 +41,8 @@ def removed(own: OwnFolder, pool: FilePool, rest: float, *, trims: bool, more: b
 
 def _quiet_words(seconds: float) -> str:
     if seconds >= MAX_SECONDS:
-        return f"the device still busy after {MAX_SECONDS:g} s"
-    return "the device quiet at once" if seconds < LOOK else f"the device quiet after {show_duration(seconds)}"
+        return f"device still busy after {MAX_SECONDS:g} s"
+    return "device idle at once" if seconds < LOOK else f"device idle after {show_duration(seconds)}"
 
 
 def _quiet(pulse: Callable[[], object] | None) -> float | None:

@@ -97,7 +97,7 @@ def _classes(passes: list[CopyPass], unit: str) -> list[Shown]:
         each, rate = words.rate_of_class(one.files, one.bytes, one.seconds, unit)
         rows.append([one.name, str(one.files), show_size(one.bytes), each, rate])
     columns = [(unit if name == "rate" else name, side) for name, side in CLASS_COLUMNS]
-    note = Text("by the time that one worker had each file open, the flush left out", style="muted")
+    note = Text("by the time each file was open, without the flush", style="muted")
     return [BLANK, Table(columns, [list(r) for r in rows]), note]
 
 

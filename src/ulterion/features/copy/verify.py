@@ -47,7 +47,7 @@ def _tell_added(found: proof.Proof, out: BinaryIO, name: str, folder: bytes) -> 
         return manifest.read(out, name)
 
     for added in proof.extra(folder, lines):
-        found.tell(os.fsdecode(added), "was added later: it is not in the original")
+        found.tell(os.fsdecode(added), "was added: it is not in the original")
 
 
 def verify(
@@ -89,5 +89,5 @@ def _held_against(out: BinaryIO, tops: Sequence[bytes], folder: bytes, observer:
         )
         _tell_added(found, out, "the sums", folder)
     for name in missed:
-        found.tell(name, "the source cannot be read, so nothing is said of the copy")
+        found.tell(name, "the source cannot be read, so the copy is not verified")
     return found

@@ -31,7 +31,7 @@ def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder, env.tell)
     runs = runs_for_results(folder)
     found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
-    lines = [*reader_table(folder.review, reader, found, arguments.units), ""]
+    lines = reader_table(folder.review, reader, found, arguments.units)
     return show_answer(arguments, env, "reader", reader_answer(reader, found), lines)
 
 
@@ -49,7 +49,7 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         raise UsageError(
             "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
         )
-    return show_answer(arguments, env, "energies", energies_answer(found, size), [*energies_table(found, size), ""])
+    return show_answer(arguments, env, "energies", energies_answer(found, size), energies_table(found, size))
 
 
 def units(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -89,7 +89,6 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     lines = [
         sentence_of(work_answer(folder.review, rows, title)),
         *works_table(folder.review, rows, arguments.units),
-        "",
     ]
     return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
 
@@ -128,7 +127,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         lines.append(
             "the cost of opening each file is not included: copy three different folders between these two first (ulterion copy)"
         )
-    return show_answer(arguments, env, "works", works_answer([row], size, title), [*lines, ""])
+    return show_answer(arguments, env, "works", works_answer([row], size, title), lines)
 
 
 def _counted(env: Environment, amount: str) -> tuple[int, int]:
@@ -161,7 +160,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     )
     title = f"a recording of {arguments.amount} ({show_rate(stream)})"
     title += f", {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
-    lines = [*recordings_table(folder.review, found, title, arguments.units), ""]
+    lines = recordings_table(folder.review, found, title, arguments.units)
     return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)
 
 
@@ -179,7 +178,7 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     loads = [load_of(folder.review, runs, name) for name in arguments.part]
     cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
     found = budget(supply.gives if cable is None else cable.passes(supply.gives), loads)
-    shown = [*budget_table(supply, cable, found), ""]
+    shown = budget_table(supply, cable, found)
     return show_answer(arguments, env, "power", power_answer(supply, cable, found), shown)
 
 
@@ -217,5 +216,5 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
         env,
         "values",
         values_answer(found, best),
-        [*values_table(folder.review, found, best, arguments.units), ""],
+        values_table(folder.review, found, best, arguments.units),
     )

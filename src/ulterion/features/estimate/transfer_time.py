@@ -254,7 +254,7 @@ def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str
         medium = review.setup(name).medium
         room = holds(review, runs, medium)
         if room is not None and room.bytes < size * times:
-            twice = " and the copy needs the same again" if times > 1 else ""
+            twice = " and the copy needs as much again" if times > 1 else ""
             return f"does not fit: {review.label(medium)} {room.words}{twice}"
     if source == target:
         return None

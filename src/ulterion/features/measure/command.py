@@ -154,9 +154,9 @@ def _next_step(request: MeasureRequest, label: str | None) -> str:
 
     review = request.place.review.review
     if request.place.setup is None and review.setups:
-        return f"next: with --setup NAME it is compared with the others; here: {listed([*review.setups])}"
+        return f"next: measure with --setup NAME to compare it with others; there are {listed([*review.setups])}"
     if request.place.setup is None:
-        return f"next: with a label it can be compared: ulterion measure {request.place.target} --as 'front port'"
+        return f"next: give it a label to compare it: ulterion measure {request.place.target} --as 'front port'"
     if label is not None and len(review.setups) < 2:
         return f"next: plug it in elsewhere, then: ulterion measure {request.place.target} --as 'another label'"
     if label is not None:

@@ -11,10 +11,7 @@ from ulterion.show import network_words as words
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, kept_line
 from ulterion.show.columns import align_points, show_margin
 
-LEGEND = (
-    "±: half the 95% interval; rates are of what was carried for you, without headers; "
-    "trip: the time until the answer, median and p99 of the messages"
-)
+LEGEND = "±: half the 95% interval; rates without headers; trip: round trip, median and p99"
 
 
 def network_results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
@@ -44,7 +41,7 @@ def network_results(run: MeasureRun, path: Path, unit: str) -> list[Shown]:
         + (f"; {r.ended}" if r.ended else "")
         for r in records
     ]
-    notes = [LEGEND, "CPU: share of one core that the program used here"] if records else []
+    notes = [LEGEND, "CPU: of one core, used by this program"] if records else []
     keep = [*run.state.sentence("run"), *run.warnings, *(w for r in records for w in _notes(run, r))]
     return [
         *([Table(columns, rows)] if rows else [Text("No pass was finished.")]),

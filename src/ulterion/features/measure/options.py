@@ -41,11 +41,11 @@ def add(parser: argparse.ArgumentParser) -> None:
     options.add_review(parser)
     options.add_setup_checks(parser)
     _add_what(parser.add_argument_group("what to run"))
-    _add_how(parser.add_argument_group("how often, and with what rests"))
+    _add_how(parser.add_argument_group("repetitions and rests"))
     options.add_device(parser)
     shown = parser.add_argument_group("what is shown")
     options.add_figure(shown, "also draw a sweep, as FILE.png or FILE.svg")
-    options.add_depth(shown, why="what each test was, how often it ran, and how sure it is", long="the same")
+    options.add_depth(shown, why="each test in words, how often it ran, and how sure it is", long="the same")
     options.add_units(shown)
     options.add_json(shown)
 
@@ -60,25 +60,25 @@ def _add_what(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--quick",
         action="store_true",
-        help="a first answer in about 20 s: reading and writing in order, and small reads; for a result to publish leave it out",
+        help="a first answer in about 20 s: sequential reads and writes, and small reads; not for publication",
     )
     group.add_argument(
         "--workload",
         action="append",
         metavar="WORDS",
-        help="this instead of a suite, such as 'random read 4 KiB depth 16' or "
+        help="instead of a suite, such as 'random read 4 KiB depth 16' or "
         "'random mixed 30%% writes 16 KiB depth 8'; may be repeated",
     )
     group.add_argument(
         "--sweep",
         metavar="WORDS",
-        help="ranges of sizes and depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'",
+        help="a range of sizes or depths, doubling: 'random read 4 KiB to 1 MiB depth 1 to 16'",
     )
     group.add_argument(
         "--places",
         type=options.count("places", MAX_PLACES),
         metavar="N",
-        help="each workload at N equal places of the span, for disks that slow down inwards",
+        help="each workload at N places across the span, for disks that slow down towards the centre",
     )
     _add_extent(group)
 
@@ -94,19 +94,19 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         "--span",
         type=options.quantity("parse_block"),
         metavar="SIZE",
-        help="how much of the medium is covered, such as '8 GiB' (default: what is laid down in 15 s, 256 MiB to 4 GiB; a device: all of it)",
+        help="how much of the medium to cover, such as '8 GiB' (default: what can be written in 15 s, 256 MiB to 4 GiB; of a device, all of it)",
     )
     group.add_argument(
         "--workers",
         type=_workers,
         metavar="N",
-        help="worker processes, each with the workload's depth (default: auto, as many as it takes to share that depth)",
+        help="worker processes, each with the workload's depth (default: auto: as many as needed to share that depth)",
     )
     group.add_argument(
         "--together",
         nargs="+",
         metavar="TARGET",
-        help="further targets (net:HOST for a network): each alone, then all at once, for hubs",
+        help="more targets (net:HOST for a network): each alone, then all at once, to test hubs",
     )
     options.add_seed(group)
 
@@ -120,7 +120,7 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
         "--passes",
         type=options.passes,
         metavar="N",
-        help=f"repetitions of each workload, no more and no less (default: {DEFAULT_PASSES}, then until ±2%%, {DEFAULT_MOST} at most)",
+        help=f"repetitions of each workload, exactly (default: {DEFAULT_PASSES}, then until ±2%%, {DEFAULT_MOST} at most)",
     )
     group.add_argument(
         "--until-sure",
@@ -133,15 +133,15 @@ def _add_how(group: argparse._ArgumentGroup) -> None:
         type=options.passes,
         default=30,
         metavar="N",
-        help="passes after which --until-sure gives up (default: %(default)s)",
+        help="most passes for --until-sure (default: %(default)s)",
     )
     group.add_argument(
         "--max-time",
         type=options.quantity("parse_duration"),
         metavar="TIME",
-        help="time after which --until-sure gives up, such as 30m",
+        help="most time for --until-sure, such as 30m",
     )
-    group.add_argument("--warm-up", action="store_true", help="a first round that is kept but not counted")
+    group.add_argument("--warm-up", action="store_true", help="a first round that is not counted")
     _add_rests(group)
 
 
@@ -157,7 +157,7 @@ def _add_rests(group: argparse._ArgumentGroup) -> None:
         "--cool-to",
         type=options.quantity("parse_temperature"),
         metavar="TEMP",
-        help="wait between passes until the drive is as cool as this, such as '45 C'",
+        help="between passes, wait until the drive has cooled to this, such as '45 C'",
     )
     options.add_stall(group)
 
@@ -170,7 +170,7 @@ def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tup
         return _over_network(arguments)
     given = [w for w in ("suite", "quick", "workload", "sweep") if getattr(arguments, w)]
     if len(given) > 1:
-        raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
+        raise UsageError(f"--{given[0]} and --{given[1]} cannot be combined; give one of them")
     suite, workloads = _named(arguments)
     doubled = next((w for i, w in enumerate(workloads) if w.text in [o.text for o in workloads[:i]]), None)
     if doubled:
@@ -189,7 +189,7 @@ def _over_network(arguments: argparse.Namespace) -> tuple[str, list[NetworkWorkl
 
     for name in ("quick", "sweep", "places", "span", "workers", "overwrite", "lose_contents", "figure", "cool_to"):
         if getattr(arguments, name):
-            raise UsageError(f"--{name.replace('_', '-')} is for drives; a network has nothing of the kind")
+            raise UsageError(f"--{name.replace('_', '-')} is for drives, not for networks")
     if arguments.suite not in (None, NETWORK_SUITE.name):
         raise UsageError(
             f"the suite '{arguments.suite}' is for drives; a network has one of its own, '{NETWORK_SUITE.name}'"
@@ -248,7 +248,7 @@ def extras_of(arguments: argparse.Namespace) -> RepetitionPolicy:
         sure = PrecisionRule(DEFAULT_SURE, DEFAULT_MOST, arguments.max_time or DEFAULT_TIME)
     elif arguments.until_sure is not None:
         if arguments.until_sure <= 0:
-            raise UsageError("--until-sure needs a percentage above zero; nothing is ever sure within 0%")
+            raise UsageError("--until-sure needs a percentage above zero")
         if arguments.max_passes < least:
             raise UsageError(f"--max-passes {arguments.max_passes} is less than --passes {least}")
         sure = PrecisionRule(arguments.until_sure, arguments.max_passes, arguments.max_time)

@@ -15,10 +15,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     from ulterion.engine.network.frames import PORT
 
-    parser.add_argument("--listen", default="", metavar="ADDRESS", help="listen at this address of the machine alone")
-    parser.add_argument("--port", type=_port, default=PORT, metavar="N", help="for TCP and UDP (default: %(default)s)")
+    parser.add_argument("--listen", default="", metavar="ADDRESS", help="listen only at this address")
     parser.add_argument(
-        "--code", metavar="CODE", help="the pairing code a bench must give (default: one is drawn and shown)"
+        "--port", type=_port, default=PORT, metavar="N", help="port for TCP and UDP (default: %(default)s)"
+    )
+    parser.add_argument(
+        "--code", metavar="CODE", help="the pairing code a bench must give (default: a random one, shown)"
     )
     parser.add_argument(
         "--for",
@@ -28,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="stop after this time (default: 1 h)",
     )
-    parser.add_argument("--once", action="store_true", help="stop when the first bench has gone")
+    parser.add_argument("--once", action="store_true", help="stop after the first bench has finished")
 
 
 def _port(text: str) -> int:

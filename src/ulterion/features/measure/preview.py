@@ -41,4 +41,4 @@ def preview(run: MeasureRun | SoakRun) -> list[tuple[str, str]]:
 def _device_use(run: MeasureRun | SoakRun) -> str:
     loads = [r.workload for r in run.workloads] if isinstance(run, MeasureRun) else [run.soak.workload]
     writes = any(w.direction != "read" for w in loads)
-    return "OVERWRITTEN: what is on the device there will be lost" if writes else "read only, nothing is written"
+    return "OVERWRITTEN: data on the device will be lost" if writes else "read only, nothing is written"

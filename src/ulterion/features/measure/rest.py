@@ -33,9 +33,7 @@ class Rest:
     def check(self) -> None:
         """Raise UsageError when cooling is asked for and no temperature can be read."""
         if self.cool_to is not None and self.thermometer() is None:
-            raise UsageError(
-                "the drive shows no temperature here, so --cool-to cannot be kept; use --rest TIME instead"
-            )
+            raise UsageError("the drive shows no temperature here, so --cool-to cannot work; use --rest TIME instead")
 
     def __call__(self) -> None:
         """Rest."""

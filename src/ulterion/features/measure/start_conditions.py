@@ -61,5 +61,5 @@ def _words(waited: _Waited, extras: RepetitionPolicy) -> list[str]:
             f"the drive was still at {waited.warm:.0f} °C after {show_duration(waited.seconds)}, and began its first cell at {extras.start_at:.0f} °C"
         )
     if not waited.fresh:
-        told.append(f"its write cache was not empty after {show_duration(waited.seconds)}")
+        told.append(f"the write cache was not empty after {show_duration(waited.seconds)}")
     return told

@@ -33,7 +33,7 @@ def _covered(run: MeasureRun) -> list[Shown]:
     if not (run.at_places and whole and ends) or max(ends) >= COVERED * whole:
         return []
     share = show_percent(max(ends) / whole)
-    words = f"only {share} of the medium was covered ({show_size(max(ends))} of {show_size(whole)}); a disk is slower further in"
+    words = f"only {share} of the medium was covered ({show_size(max(ends))} of {show_size(whole)}); disks are slower towards the centre"
     return [Text(words, style="warning")]
 
 
@@ -125,7 +125,7 @@ def _first_look(run: MeasureRun) -> list[Shown]:
     if run.suite != QUICK.name:
         return []
     return [
-        Text("a first look, of three short passes: for a result to publish, measure without --quick", style="muted")
+        Text("a first look with three short passes; measure without --quick for a result to publish", style="muted")
     ]
 
 

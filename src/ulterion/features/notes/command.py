@@ -14,21 +14,19 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 MAX_NOTES = 100_000
-WORDS_HELP = "what to note: 'case 38 C at 12m', 'works with the charger', 'not recognised', or any remark; without words, what is noted is listed by number"
+WORDS_HELP = "what to note: 'case 38 C at 12m', 'works with the charger', 'not recognised', or any remark; without words, list all notes"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
     parser.add_argument("words", nargs="*", default=[], metavar="WORDS", help=WORDS_HELP)
-    parser.add_argument(
-        "--run", metavar="ID", help="the run it belongs to (default: the one that is going on, or the newest)"
-    )
-    parser.add_argument("--setup", metavar="SETUP", help="the setup it belongs to, when it belongs to no run")
+    parser.add_argument("--run", metavar="ID", help="the run it belongs to (default: the current or newest run)")
+    parser.add_argument("--setup", metavar="SETUP", help="the setup it belongs to, if not a run")
     parser.add_argument(
         "--as",
         dest="label",
         metavar="LABEL",
-        help="what it is about, in words of your own, also where nothing was measured: 'the hub on the tablet'",
+        help="what it is about, in your own words, even if nothing was measured: 'the hub on the tablet'",
     )
     _add_changes(parser)
     _add_log(parser)
@@ -43,37 +41,37 @@ def _add_changes(parser: argparse.ArgumentParser) -> None:
         "--correct",
         type=options.count("a note", MAX_NOTES),
         metavar="NUMBER",
-        help="put these words in the place of a note, by its number in the list; the old words stay in the document",
+        help="replace a note, by its number in the list; the old words stay in the run document",
     )
     change.add_argument(
         "--take-back",
         type=options.count("a note", MAX_NOTES),
         metavar="NUMBER",
-        help="let a note count no more; it stays in the document, marked",
+        help="withdraw a note; it stays in the run document, marked",
     )
     change.add_argument(
         "--exclude",
         metavar="RUN",
-        help="exclude a run from every result; the words give the reason, --take-back undoes it",
+        help="exclude a run from all results, for the reason given in words; --take-back undoes it",
     )
 
 
 def _add_log(parser: argparse.ArgumentParser) -> None:
     """Add the options for another instrument's log."""
-    log = parser.add_argument_group("a log of another instrument (CSV), lined up with a soak by time")
-    log.add_argument("--log", type=Path, metavar="FILE", help="the file; its first line names the columns")
-    log.add_argument("--name", metavar="NAME", help="what it measured: case, room, power, ...")
+    log = parser.add_argument_group("a log of another instrument (CSV), aligned with a soak by time")
+    log.add_argument("--log", type=Path, metavar="FILE", help="the CSV file; its first line names the columns")
+    log.add_argument("--name", metavar="NAME", help="what the log measured: case, room, power, ...")
     log.add_argument("--time-column", metavar="COLUMN", help="column of the times (default: the first)")
     log.add_argument("--value-column", metavar="COLUMN", help="column of the values (default: the second)")
     log.add_argument(
-        "--zone", metavar="ZONE", help="time zone of times that name none, such as 'Europe/Lisbon' or '+02:00'"
+        "--zone", metavar="ZONE", help="time zone of times without one, such as 'Europe/Lisbon' or '+02:00'"
     )
     log.add_argument(
         "--shift",
         type=options.signed_duration,
         default=0.0,
         metavar="TIME",
-        help="how much later the log's clock should be, such as '-3 s'",
+        help="correction of the log's clock, such as '-3 s'",
     )
 
 

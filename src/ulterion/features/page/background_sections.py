@@ -115,7 +115,7 @@ def method(inputs: ReportInputs) -> Iterator[Section]:
     """Yield how it was measured, in plain words, as far as it was used."""
     review = inputs.review.review
     told = [
-        "A pass moves data for a set time, past the cache of the operating system; a figure is the mean of several passes, "
+        "Each pass moves data for a set time and bypasses the operating system's cache. A result is the mean of several passes, "
         "and ± half its 95% interval.",
         f"Two setups differ where the interval of their ratio lies outside ±{review.margin * 100:g}%, which is what would matter "
         "to readers; all comparisons of a medium are one family (Holm's correction).",
@@ -127,7 +127,7 @@ def method(inputs: ReportInputs) -> Iterator[Section]:
         )
     if inputs.groups:
         told.append(
-            "What held a setup back is found by elimination: a part that carried more elsewhere is cleared; of several that are left none is accused."
+            "Bottlenecks are found by elimination: a part that was faster elsewhere is cleared. If several remain, none is named."
         )
     if inputs.soaks:
         told.append(

@@ -23,10 +23,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "page", nargs="?", type=Path, metavar="FILE.html", help=f"the page (default: {DEFAULT} in the review folder)"
     )
     parser.add_argument(
-        "--figures", type=Path, metavar="DIR", help="every figure as SVG and PNG as well, with its caption"
+        "--figures", type=Path, metavar="DIR", help="also write every figure as SVG and PNG, with its caption"
     )
     parser.add_argument(
-        "--watch", action="store_true", help="make it anew whenever a run or a remark is added, until Ctrl-C"
+        "--watch", action="store_true", help="make it again whenever a run or remark is added, until Ctrl-C"
     )
     options.add_review(parser)
     options.add_units(parser)
@@ -94,4 +94,4 @@ def _watch(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.terminal.watch import watch
 
     folder = options.review_for(arguments, env.folder, lambda sentence: None).path
-    watch(env, [folder], lambda changed: _make(arguments, env), "the page is as it was made last")
+    watch(env, [folder], lambda changed: _make(arguments, env), "the last page is kept")

@@ -60,7 +60,7 @@ def in_short(inputs: ReportInputs) -> Iterator[Section]:
     found = product_verdicts(inputs)
     if found:
         rows = tuple((Text(name, "name"), Text(words)) for name, words in found)
-        table = Table((("product", "left"), ("verdict", "left")), rows, "What was found, product by product")
+        table = Table((("product", "left"), ("verdict", "left")), rows, "Verdicts, product by product")
         yield Section("short", "In short", (table,))
 
 
@@ -92,7 +92,7 @@ def _products(inputs: ReportInputs) -> Iterator[Table]:
         rows.append(tuple(Text(text) for text in (part.name, part.kind, links, price, part.note)))
     if rows:
         heads = ("product", "kind", "link / inside", "price", "remark")
-        yield _filled(heads, rows, "Products, and what stood in for others")
+        yield _filled(heads, rows, "Products and stand-ins")
 
 
 def _setups(inputs: ReportInputs) -> Iterator[Table]:
@@ -169,8 +169,8 @@ def claimed(inputs: ReportInputs) -> Iterator[Section]:
         return
     screen = claims_table(inputs.claims, inputs.review.review.tolerance, inputs.unit) if inputs.claims else []
     blocks = captioned(screen, "Claims and what was measured")
-    blocks += captioned(rivals_table(inputs.review, beside), "So many times faster?")
-    yield Section("claims", "Held against the box", (*blocks, *said_lines(inputs.review, said)))
+    blocks += captioned(rivals_table(inputs.review, beside), "Times faster")
+    yield Section("claims", "Advertised and measured", (*blocks, *said_lines(inputs.review, said)))
 
 
 def soaked(inputs: ReportInputs) -> Iterator[Section]:

@@ -11,7 +11,7 @@ from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import show_ratio
 from ulterion.show.sentences import first_few
 
-STYLES = {"agree": "good", "differ": "bad", "cannot be told": "open"}
+STYLES = {"agree": "good", "differ": "bad", "undecided": "open"}
 
 
 def verified_lines(checked: Checked) -> list[Shown]:
@@ -27,7 +27,7 @@ def verified_lines(checked: Checked) -> list[Shown]:
 def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
     """Return every workload that both measured, and whether they agree."""
     if not pairs:
-        return [BLANK, Text("Nothing was measured by both on the same products.", style="open")]
+        return [BLANK, Text("The two have no test of the same products in common.", style="open")]
     columns = (
         ("setup", "left"),
         ("workload", "left"),
@@ -59,5 +59,5 @@ def agreement_table(pairs: Sequence[Pair], unit: str) -> list[Shown]:
     return [
         BLANK,
         Table(columns, body),
-        Text(f"{count} of {len(pairs)} agree within what both state", style="muted"),
+        Text(f"{count} of {len(pairs)} agree within both intervals", style="muted"),
     ]

@@ -85,9 +85,7 @@ def check_page(text: str, name: str, scratch: Path, outcomes: Outcomes) -> Check
         different.append("the archive of the runs is not the one that was put into the page")
     version = str(stated.get("version"))[:40]
     if version != __version__:
-        different.append(
-            f"it was made by Ulterion {version}, and this is {__version__}: figures may be told in other words"
-        )
+        different.append(f"made by Ulterion {version}; this is {__version__}, which may word it differently")
     anew, drawn = _made_anew(files, archive, text, scratch, outcomes), str(stated.get("drawn"))[:40]
     if drawn != mpl.__version__ and text != anew:
         different.append(
@@ -151,7 +149,7 @@ def _around(one: str, other: str) -> str:
     """Return both lines from a little before where they part."""
     at = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
     start = max(at - 40, 0)
-    return f"'{_plain(one[start : start + MAX_LINE])}' stands there, and it comes to '{_plain(other[start : start + MAX_LINE])}'"
+    return f"'{_plain(one[start : start + MAX_LINE])}' in the page, but the runs give '{_plain(other[start : start + MAX_LINE])}'"
 
 
 def _plain(text: str) -> str:

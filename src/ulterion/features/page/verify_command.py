@@ -25,7 +25,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "report", type=Path, metavar="REPORT", help="a report's page, or a review folder with its report.html"
     )
     parser.add_argument(
-        "--beside", type=Path, metavar="REPORT", help="another reviewer's report or review folder: do both agree?"
+        "--beside", type=Path, metavar="REPORT", help="another reviewer's report or review folder, to compare with"
     )
     options.add_units(parser)
     options.add_json(parser)

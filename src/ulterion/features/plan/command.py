@@ -73,7 +73,7 @@ QUESTIONS = Subcommands(
             dest="seconds",
             type=options.quantity("parse_duration"),
             metavar="TIME",
-            help="stop after this long; what is left is said",
+            help="stop after this long, and say what is left",
         ),
         "steps": lambda p: p.add_argument(
             "--steps", type=options.count("steps", 10_000), metavar="N", help="stop after so many cells"

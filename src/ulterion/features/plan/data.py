@@ -142,7 +142,7 @@ class CompatibilityData(Answer):
 
 @dataclass(frozen=True)
 class EffectData(Answer):
-    """What a level does against another; `ratio` null where it cannot be told, and `why`; `where`: the level of another factor it holds at."""
+    """What a level does against another; `ratio` null where it is unknown, and `why`; `where`: the level of another factor it holds at."""
 
     factor: str
     level: str

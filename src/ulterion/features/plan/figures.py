@@ -152,7 +152,7 @@ def _ticks(low: float, high: float) -> list[float]:
 
 def _effect(axes: Axes, effect: Effect | None, at: int, line: str, palette: Palette) -> None:
     if effect is None or effect.ratio is None or effect.low is None or effect.high is None:
-        axes.text(0, at, "not to be told", color=palette.quiet, fontsize=9, va="center")
+        axes.text(0, at, "cannot be determined", color=palette.quiet, fontsize=9, va="center")
         return
     low, value, high = (float(np.log(v)) for v in (effect.low, effect.ratio, effect.high))
     axes.plot([low, high], [at, at], color=line, linewidth=3, solid_capstyle="butt")

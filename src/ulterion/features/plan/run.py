@@ -59,7 +59,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
         with _claimed(review, step.setup) as mine:
             if not mine:
                 failures[step.setup] = MAX_FAILURES
-                observer.remark(f"another program is at '{step.setup}'; it is left to it")
+                observer.remark(f"another program is measuring '{step.setup}', so it is skipped here")
                 continue
             if look(request, left).next != step:
                 continue  # another program took it between our look and our claim

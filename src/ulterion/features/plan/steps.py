@@ -106,9 +106,9 @@ class _Decisive:
         if theirs:
             verdict = decided([*self.earlier.get(text, []), *(r.rate for r in results)], theirs, self.margin)
             if verdict != "undecided":
-                return f"'{verdict}' against the baseline, at whatever pass one looks, after {count} passes"
+                return f"'{verdict}' against the baseline, already sure after {count} passes"
         if count >= self.max_passes:
-            return f"still open against the baseline after the most passes allowed, {count}"
+            return f"still undecided against the baseline after {count} passes, the most allowed"
         return None
 
 

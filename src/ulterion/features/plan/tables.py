@@ -144,10 +144,10 @@ def ranks_table(review: Review, ranks: Ranks) -> list[Shown]:
     columns = (
         ("place", "left"),
         (ranks.factor, "left"),
-        ("to the mean", "right"),
+        ("vs average", "right"),
         ("95% interval", "left"),
         ("cells", "right"),
-        ("no further than the margin from", "left"),
+        ("tied with", "left"),
     )
     changes = align_points([show_change(p.ratio) for p in ranks.places])
     rows: list[Cells | Text] = [

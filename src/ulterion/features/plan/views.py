@@ -32,7 +32,7 @@ def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Observ
 
     found = all_observations(folder.review, _runs(folder), arguments.workload)
     if not found:
-        raise UsageError("fewer than two cells of the plan were measured; run it first: ulterion plan run")
+        raise UsageError("fewer than two cells are measured; first run: ulterion plan run")
     return found
 
 
@@ -129,7 +129,7 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     review = folder.review
     found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
     if not found:
-        raise UsageError("no factor was measured on two of its levels yet; run the plan on: ulterion plan run")
+        raise UsageError("no factor has two measured levels yet; go on with: ulterion plan run")
     drawn = _figures(
         arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
     )
@@ -162,7 +162,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     review, margin = folder.review, folder.review.review.margin
     found = [(g, r) for g in _grounds(arguments, folder) if (r := ranks(review, g, arguments.of, margin)) is not None]
     if not found:
-        raise UsageError("fewer than two levels were measured; run the plan on: ulterion plan run")
+        raise UsageError("fewer than two levels are measured; go on with: ulterion plan run")
     placed = [(g, r) for g, r in found if r.places]
     wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
     drawn = _figures(arguments, env, wanted)
@@ -184,7 +184,7 @@ def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: 
     plan = folder.review.plan
     if plan is None or not plan.compatibility:
         raise UsageError(
-            'the plan asks nothing about compatibility; add compatibility = ["starts the computer"] to [plan]'
+            'the plan has no compatibility questions; add compatibility = ["starts the computer"] to [plan]'
         )
     rows = compatibility(folder.review, _runs(folder))
     return show_answer(

@@ -110,11 +110,7 @@ def together_words(review: Review, found: Effects) -> list[str]:
         by_level: dict[str, list[str]] = {}
         for one in pair.effects:
             place = "" if one.where is None else f"at {one.where[0]} {named(review, one.where[1])}"
-            change = (
-                f"{show_change(one.ratio or 1.0)} ({interval(one.low, one.high)})"
-                if matters(one)
-                else "nothing that shows"
-            )
+            change = f"{show_change(one.ratio or 1.0)} ({interval(one.low, one.high)})" if matters(one) else "no effect"
             against = f"{factor} {named(review, one.level)} against {named(review, one.against)}"
             by_level.setdefault(against, []).append(f"{change} {place}")
         told += [f"{against}: {'; '.join(parts)}" for against, parts in by_level.items()]

@@ -66,7 +66,7 @@ def draw_soaks(
     above.set_xlim(-max(_rest_shown(s) for s in soaks) / scale, last / scale)
     every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
     measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
-    foot(figure, [held, measured, f"a value every {every}; pale: the range within a line's width"], palette)
+    foot(figure, [held, measured, f"one value per {every}; pale: the range"], palette)
     return figure
 
 
@@ -255,7 +255,7 @@ def _temperatures_drawn(axes: Axes, shown: Sequence[_Shown], palette: Palette, s
             drawn = one.colour if several else colour(palette, place)
             dashes = DASHES[(place if several else 0) % len(DASHES)]
             line = _thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name])
-            label = f"{name} (not to be believed)" if name in {d.sensor for d in soak.findings.doubts} else name
+            label = f"{name} (implausible)" if name in {d.sensor for d in soak.findings.doubts} else name
             axes.plot(line.at, line.mean, color=drawn, linewidth=1.8, linestyle=dashes, label=label)
         for reading in soak.run.standing_readings:
             if reading.unit == "C" and reading.at_seconds is not None:

@@ -171,7 +171,7 @@ def _why_no_rise(soak: Soak) -> str:
     if drive is None:
         return "no temperature of the drive"
     if soak.findings.room is None:
-        return "the room's temperature is not known; note it with 'ulterion note RUN room 21 C'"
+        return "the room temperature is unknown; note it with 'ulterion note RUN room 21 C'"
     return drive.why or "its temperature did not settle"
 
 
@@ -218,10 +218,10 @@ def unlike(one: Soak, other: Soak) -> list[str]:
         and starts[1] is not None
         and abs(starts[0] - starts[1]) > WARMER_START
     ):
-        sentences.append(f"drive at the start of the load: {starts[0]:.0f} °C against {starts[1]:.0f} °C")
+        sentences.append(f"drive temperature at the start: {starts[0]:.0f} °C against {starts[1]:.0f} °C")
     rooms = one.findings.room, other.findings.room
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
-        sentences.append(f"room: {rooms[0]:.1f} °C against {rooms[1]:.1f} °C (the rise is taken above each)")
+        sentences.append(f"room: {rooms[0]:.1f} °C against {rooms[1]:.1f} °C (each rise is above its own)")
     return sentences + differences(_facts(a), _facts(b), leaving_out=(START, ROOM, LINK, DRIVER))
 
 

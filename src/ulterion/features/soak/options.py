@@ -35,7 +35,7 @@ def add(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--resume",
         action="store_true",
-        help="go on with the newest soak of this setup that was cut off, as its second part, with the load and the ends it was begun with",
+        help="continue the newest interrupted soak of this setup, with the same load",
     )
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))
@@ -45,26 +45,24 @@ def add(parser: argparse.ArgumentParser) -> None:
 
 
 def _add_load(group: argparse._ArgumentGroup) -> None:
-    group.add_argument("--load", metavar="WORDS", help=f"what is done all the time (default: '{DEFAULT_LOAD}')")
+    group.add_argument("--load", metavar="WORDS", help=f"the load (default: '{DEFAULT_LOAD}')")
     group.add_argument(
         "--files",
         metavar="SIZE",
-        help="instead: files of this size, or of sizes like '4 MB to 60 MB', written until the room is used "
-        "up, deleted, and written again",
+        help="instead of a load: write files of this size, or of sizes like '4 MB to 60 MB', until the drive is full, "
+        "delete them, and write again",
     )
     group.add_argument(
         "--for",
         dest="seconds",
         type=options.quantity("parse_duration"),
         metavar="TIME",
-        help="end the load after this time (default: 20m, unless another end is given)",
+        help="length of the load (default: 20m, unless --amount or --until-steady ends it)",
     )
     group.add_argument(
-        "--amount", metavar="SIZE", help="end it once this much is moved: '200 GB', or '80%%' of the drive"
+        "--amount", metavar="SIZE", help="stop after this much is moved: '200 GB', or '80%%' of the drive"
     )
-    group.add_argument(
-        "--until-steady", action="store_true", help="end it once the rate is steady by the standard's rule"
-    )
+    group.add_argument("--until-steady", action="store_true", help="stop once the rate is steady (see docs/methods.md)")
     _add_extent(group)
 
 
@@ -73,7 +71,7 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         "--span",
         type=options.quantity("parse_size"),
         metavar="SIZE",
-        help="how much of the medium is covered (default when writing: all that is free beyond a reserve; "
+        help="how much of the medium to cover (default when writing: all free space but a reserve; "
         "a tenth of it on the system disk)",
     )
     options.add_seed(group)
@@ -83,7 +81,7 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         type=options.quantity("parse_duration"),
         default=1.0,
         metavar="TIME",
-        help="what is logged once in this time (default: 1 s)",
+        help="log once in this time (default: 1 s)",
     )
 
 
@@ -93,17 +91,17 @@ def _add_phases(group: argparse._ArgumentGroup) -> None:
         type=_rest,
         default=SETTLED,
         metavar="TIME",
-        help="rest before the load, or 'settled': until the drive's temperature stands (default)",
+        help="rest before the load: a time, or 'settled' = until the temperature is stable (default)",
     )
     group.add_argument(
         "--cool",
         type=_rest,
         default=0.0,
         metavar="TIME",
-        help="watch it cool afterwards, for a time or 'settled' (default: 0)",
+        help="log the cooling afterwards, for a time or 'settled' (default: 0)",
     )
     group.add_argument(
-        "--again", action="store_true", help="a second load after that, to see how much of a write cache came back"
+        "--again", action="store_true", help="then a second load, to see how much of the write cache recovered"
     )
 
 
@@ -113,15 +111,15 @@ def _add_sensors(group: argparse._ArgumentGroup) -> None:
         action="append",
         default=[],
         metavar="NAME=COMMAND",
-        help="a command that prints one number, run without a shell, as 'case=my-probe -c'; 'room' is the "
-        "room, 'power' is in watts; may be repeated",
+        help="a command that prints one number, such as 'case=my-probe -c'; 'room' means ambient, 'power' is in watts; "
+        "may be repeated",
     )
     group.add_argument(
         "--sensor",
         action="append",
         default=[],
         metavar="NAME=CHIP/LABEL",
-        help="a further sensor of this machine; may be repeated",
+        help="another sensor of this machine; may be repeated",
     )
 
 
@@ -131,7 +129,7 @@ def _add_shown(group: argparse._ArgumentGroup) -> None:
         "--pace",
         type=_pace,
         metavar="N",
-        help="on the simulated bench: N virtual seconds for each real one (default: as fast as it goes)",
+        help="on the simulated bench: N virtual seconds per real second (default: as fast as possible)",
     )
     options.add_depth(
         group, why="for each event, the bottleneck, latency, steadiness, counters, phases", long="the same"
@@ -208,7 +206,7 @@ def load_of(arguments: argparse.Namespace) -> tuple[Workload, FileSizes | None]:
             raise UsageError("a load has no 'for' and no 'over' of its own; use --for and --span")
         return workload, None
     if arguments.load:
-        raise UsageError("--load and --files exclude each other; give one of them")
+        raise UsageError("--load and --files cannot be combined; give one of them")
     low, to, high = arguments.files.partition(" to ")
     sizes = FileSizes(parse_size(low), parse_size(high if to else low))
     if sizes.high < sizes.low or sizes.low < 4096:

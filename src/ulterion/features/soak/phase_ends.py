@@ -14,7 +14,7 @@ from ulterion.model.runs.phase_builder import PhaseBuilder
 from ulterion.model.runs.soak import SETTLED, SoakPlan
 
 MAX_IDLE, MAX_COOL = 900.0, 3600.0  # seconds waited for a temperature to settle
-IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no thermometer to wait for
+IDLE_BLIND, COOL_BLIND = 10.0, 60.0  # seconds where there is no temperature to wait for
 LOOK_EVERY = 15.0  # seconds between two looks at whether a rest is over
 
 TIME_UP = "the time was up"
@@ -74,7 +74,7 @@ def _rest_done(seconds: float | None, blind: float, longest: float, over: Callab
         looked = phase.seconds
         values = sensor_values(phase.rows, DRIVE)
         if not np.isfinite(values).any():
-            return "no thermometer to wait for" if phase.seconds >= blind else None
+            return "no temperature to wait for" if phase.seconds >= blind else None
         starts = np.asarray(np.arange(values.size) * phase.interval, dtype=np.float64)
         if over(starts, values):
             return SETTLED

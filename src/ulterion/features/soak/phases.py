@@ -112,7 +112,7 @@ class Soaking:
             f for f in falls if f.cause == "write cache" or (f.until is None and f.heat is None and f.cause != "zones")
         ]
         if not used_up:
-            self._remark("no second load: the first showed no write cache whose recovery could be seen")
+            self._remark("no second load: the first showed no write cache that could recover")
             return
         enough = used_up[0].written * AGAIN_MORE
 

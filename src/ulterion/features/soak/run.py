@@ -83,7 +83,7 @@ def _with_bench(run: SoakRun, opening: Opened, bench: Bench) -> SoakRun:
 
 
 def capacity_of(place: Place) -> int | None:
-    """Return the capacity (bytes) of the drive that is meant, None where it cannot be told beforehand."""
+    """Return the capacity (bytes) of the drive that is meant, None where it is unknown beforehand."""
     if place.simulated and place.entry is not None:
         return load_bench(place.bench_file).chain(place.chain, place.review.path)[-1].capacity
     path = place.path

@@ -89,10 +89,10 @@ def _heat_table(findings: Findings, *, evidence: bool) -> list[Shown]:
         for reason in reasons
     ]
     hot = [w for w in findings.temperatures if w.above_limit]
-    notes += [f"{w.sensor}: {show_duration(w.above_limit or 0)} at or above the drive's limit" for w in hot]
+    notes += [f"{w.sensor}: at or above the drive's limit for {show_duration(w.above_limit or 0)}" for w in hot]
     legend = []
     if any(w.settling for w in findings.temperatures):
-        legend.append("settled ± half its 95% interval, after how long it is within 1 °C of that")
+        legend.append("settled ± half its 95% interval; after: time until within 1 °C of it")
         if not all(w.settling.sure for w in findings.temperatures if w.settling):
             legend.append("~ extrapolated")
         if findings.room is not None:
@@ -121,7 +121,7 @@ def _remarks(run: SoakRun, findings: Findings | None, depth: Depth) -> list[Show
     doubts = [f"{d.sensor}: {d.why}" for d in findings.doubts] if findings else []
     cut = [p for p in run.soak.phases if p.name == LOAD]
     gap = (
-        [f"the load was cut off at {show_duration(cut[0].end)} and taken up again at {show_duration(cut[1].start)}"]
+        [f"the load was interrupted at {show_duration(cut[0].end)} and resumed at {show_duration(cut[1].start)}"]
         if len(cut) > 1
         else []
     )
@@ -154,13 +154,13 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         *([BLANK] if against else []),
         Table(columns, rows),
         Text(
-            f"{unit}: first, the level it began at; last, of the last minute; lowest, of any second. cache: bytes written "
-            "before it was used up; throttled: since when; rise: settled temperature minus room",
+            f"{unit}: first level, last minute, lowest second; cache: bytes written before it was full; "
+            "throttled: since when; rise: settled temperature minus ambient",
             style="muted",
         ),
     ]
     for one in differences:
-        lines += bullet_list(f"What else differed: {one.first} and {one.second}", one.unlike)
+        lines += bullet_list(f"Other differences: {one.first} and {one.second}", one.unlike)
     return lines
 
 

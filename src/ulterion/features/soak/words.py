@@ -75,16 +75,16 @@ def next_step(fall: Fall, *, writing: bool) -> str:
     if fall.cause != "unexplained" or fall.heat is not None:
         return ""
     if fall.until is None and fall.seconds < LASTED:
-        return f"a longer soak: it lasted only {show_duration(fall.seconds)}, to the end"
+        return f"soak longer: the drop lasted only {show_duration(fall.seconds)}, to the end"
     if fall.until is not None and fall.after < STANDS_STILL * fall.before:
         return (
             "transfer stalled, then resumed: check the system log for link resets at that time, then repeat with "
             "another cable and port, and nothing else running"
         )
-    heat = "if it is heat, it falls later or not at all"
+    heat = "if heat is the cause, the drop comes later or not at all"
     if not writing or fall.until is not None:
-        return f"the same soak with a fan on it and nothing else running: {heat}"
-    return f"after a rest, the same soak with a fan on it: a write cache is used up after {show_size(fall.written)} again; {heat}"
+        return f"repeat the soak with a fan and nothing else running: {heat}"
+    return f"after a rest, repeat the soak with a fan: a write cache is used up after {show_size(fall.written)} again; {heat}"
 
 
 def request_words(soak: Soak) -> list[str]:
@@ -118,9 +118,9 @@ def counter_words(soak: Soak) -> str:
 
 
 def class_words(low: Lowest, *, throttled: bool = False) -> str:
-    """Return which video speed class a load kept, throttled by heat or not, which it did not, or which cannot be told."""
+    """Return which video speed class a load kept, throttled by heat or not, which it did not, or which cannot be determined."""
     kept, unclear = low.speed_class, low.unclear_class
-    coarse = f"its requests are too coarse to tell whether it kept V{unclear}" if unclear else ""
+    coarse = f"V{unclear} cannot be judged at this request size" if unclear else ""
     if not kept:
         return coarse or "below V6 at times"
     # what is counted in a second is what ended in it; requests in flight can make up for it
@@ -153,9 +153,7 @@ def steady_words(findings: Findings, unit: str) -> str:
     """Return since when the rate was steady, or why that is not known."""
     if findings.steady is None:
         least = 5 * ROUND_SECONDS
-        return (
-            "not at the end" if findings.seconds >= least else f"cannot be told before {show_duration(least)} of load"
-        )
+        return "not at the end" if findings.seconds >= least else f"needs at least {show_duration(least)} of load"
     window = findings.steady.window
     since = show_duration(findings.steady.since) if findings.steady.since else "the beginning"
     return (
@@ -168,7 +166,7 @@ def why_not_settled(warmth: TemperatureFinding) -> str:
     """Return why a sensor has no settled temperature, or only an extrapolated one; empty where it has."""
     if warmth.settling is None:
         return warmth.why
-    return "" if warmth.settling.sure else "not settled by the end; where it would settle is an extrapolation"
+    return "" if warmth.settling.sure else "not settled by the end, so the settled value is extrapolated"
 
 
 def moment(at_seconds: float | None) -> str:

@@ -53,7 +53,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     given = [o for o in ("watch", "learn", "simulated", "record", "replay") if getattr(arguments, o)]
     if len(given) > 1 and set(given) != {"learn", "replay"}:
-        raise UsageError(f"--{given[0]} and --{given[1]} exclude each other; give one of them")
+        raise UsageError(f"--{given[0]} and --{given[1]} cannot be combined; give one of them")
     if arguments.record:
         from ulterion.host.recorded import write_record
 

@@ -24,7 +24,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[Shown]:
         bench.cpu,
         f"{show_size(bench.memory_bytes)} memory" if bench.memory_bytes else None,
     ]
-    found = bullet_list("Look at this first", first(survey.drives, survey.adapters, survey.refused))
+    found = bullet_list("Attention", first(survey.drives, survey.adapters, survey.refused))
     lines: list[Shown] = [heading(", ".join(f for f in facts if f)), *found, BLANK]
     shown: tuple[Step, ...] = ()
     ordered = sorted(survey.drives, key=lambda d: ([s.name for s in d.steps] or ["~"], d.empty))
@@ -44,7 +44,7 @@ def survey_lines(survey: Survey, *, brief: bool = False) -> list[Shown]:
         lines.append(_row(0, f"tunnel {tunnel.name}", ", ".join(w for w in (tunnel.title, speed) if w), "name"))
     lines += [_row(0, slot, "card slot, empty", "muted") for slot in survey.empty_slots]
     if not survey.drives:
-        lines.append(Text("No drive is seen."))
+        lines.append(Text("No drives found."))
     return [*lines, *bullet_list("Available as root", survey.root_would_add), *bullet_list("Warnings", survey.doubts)]
 
 

@@ -64,7 +64,7 @@ def _this_machine(known: BenchFacts, versions: dict[str, str], room_temperature:
 
 
 def target_facts(path: Path) -> TargetFacts:
-    """Return what lies under a folder or a file; what cannot be told stays None."""
+    """Return what lies under a folder or a file; what is unknown stays None."""
     path = path.resolve()
     drive, volume = under(_recent().drives, str(path))
     room = shutil.disk_usage(path)
@@ -81,7 +81,7 @@ def target_facts(path: Path) -> TargetFacts:
 
 
 def device_facts(path: Path, name: str) -> TargetFacts:
-    """Return what a raw device is, by the system's name of it; what cannot be told stays None."""
+    """Return what a raw device is, by the system's name of it; what is unknown stays None."""
     drive = next((d for d in _recent().drives if d.name.casefold() == name.casefold()), None)
     return as_target(drive, str(path), "device", drive.name if drive else name)
 
