@@ -37,7 +37,7 @@ SCREENS = (
     Screen(("compare", "pod"), r"Brindlewick Pod reads at 1,046 MB/s, 21% of desk:m2", 24),
     Screen(("compare", "--soaks", "pod", "draught"), r"Quillmere Draught runs 1\d\.\d °C cooler than", 24),
     Screen(("compare", "--soaks", "slip"), r"Hollowbeck Slip wrote 428 GB in 30m00s: 370 MB/s at the start", 24),
-    Screen(("claims",), r"8 of 26 claims missed, 1 partly, 5 undecided", 48, before=(87, None)),
+    Screen(("claims",), r"8 of 26 claims missed, 1 partly, 5 undecided", 40, before=(87, None)),
     Screen(("claims", "pod"), r"1 of 6 claims partly", 24),
     Screen(("estimate", "write", "200 GB"), r"200 GB written in one go: 1m51s on desk:m2, 1h14m on", 24),
     Screen(("estimate", "record", "400 Mb/s"), r"Fast enough for a recording of 400 Mb/s", 24),

@@ -170,6 +170,12 @@ class Review(Written):
         chain, label = self.setups[name].chain, self.setups[name].label
         return label or self.joined(chain[1:-1]) or self.label(chain[0])
 
+    @property
+    def has_claims(self) -> bool:
+        """Whether a part or a port claims anything."""
+        every = [*(p.claims for p in self.parts.values()), *(p.claims for p in self.ports.values())]
+        return any(claims != Claims() for claims in every)
+
     def joined(self, keys: Sequence[str]) -> str:
         """Return the names of parts joined by plus signs."""
         products = [self.label(k) for k in keys]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Sequence
 
@@ -73,14 +74,16 @@ def short_reason(row: ClaimRow) -> str:
     if judged.verdict == "missed" and row.unit in ("B/s", "IOPS") and finding is not None:
         sole = finding.sole_suspect
         if sole is not None and sole.key == row.part:
-            return f"limited by its {sole.link.name} link" if sole.link is not None else "this is the bottleneck"
+            return f"limit: {sole.link.name}" if sole.link is not None else "this is the bottleneck"
+    if judged.obstacle is not None:
+        return f"{judged.obstacle.owner} stops at {show_rate(judged.obstacle.high)}"
     if row.unit == "link" and judged.verdict == "missed":
         return "try another cable first"
-    return (judged.why or "").partition(";")[0]
+    return re.sub(r" \([^)]*\)", "", (judged.why or "").partition(";")[0])
 
 
 def _rival_line(review: Review, row: RivalRow) -> Cells:
     best = "–" if row.best is None else f"{row.best[1].value:.2g}×"
-    of = f", in {len(row.true_on)} of {row.compared} kinds of work" if row.compared else ""
+    of = f", {len(row.true_on)} of {row.compared} tests" if row.compared else ""
     reason = f"than {review.label(row.than)}{of}" + (f": {row.why}" if row.why else "")
     return [f"  {review.label(row.part)}", "times faster", f"{row.times:g}×", best, "", "", Text(reason, style="muted")]

@@ -49,4 +49,4 @@ class ClaimRow:
 
 
 NOT_MEASURED = ClaimJudgement("not measured", None)
-NOT_TESTED = ClaimJudgement("not tested", None, "not tested by any command yet")
+NOT_TESTED = ClaimJudgement("not tested", None, "no command tests this")

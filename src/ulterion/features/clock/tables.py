@@ -12,7 +12,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
 from ulterion.run.observers import Kept
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, kept_line, verdict
-from ulterion.show.columns import align_points, show_ratio
+from ulterion.show.columns import align_points, show_change
 from ulterion.show.sentences import sentence_of
 
 COLUMNS = (
@@ -22,12 +22,12 @@ COLUMNS = (
     ("time", "right"),
     ("rate", "right"),
     ("95% interval", "right"),
-    ("ratio", "right"),
+    ("change", "right"),
     ("verdict", "left"),
 )
 
 
-def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
+def clocked_table(review: Review, rows: Sequence[ClockRow], unit: str) -> list[Shown]:
     """Return the table of a comparison's transfers by hand, with what they rest on; nothing without any."""
     if not rows:
         return []
@@ -37,18 +37,18 @@ def clocked_table(rows: Sequence[ClockRow], unit: str) -> list[Shown]:
     lines: list[list[Text | str]] = []
     for at, (row, rate, (_, interval)) in enumerate(zip(rows, rates, shown, strict=True)):
         first = at == 0 or task_words(rows[at - 1]) != task_words(row)
-        ratio = show_ratio(row.comparison.ratio.value) if row.comparison else ""
+        change = show_change(row.comparison.ratio.value) if row.comparison else ""
         word = verdict(row.verdict) if row.verdict else BLANK
         name = Text(task_words(row) if first else "", style="name")
         lines.append(
             [
                 name,
                 "copied" if row.copied else "by hand",
-                row.setup,
+                review.setup_label(row.setup) if row.setup in review.setups else row.setup,
                 _time_cells(row)[1],
                 rate,
                 interval,
-                ratio,
+                change,
                 word,
             ]
         )

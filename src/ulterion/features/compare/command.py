@@ -151,20 +151,24 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     drawn = _drawn(arguments, paths, compared, labels)
     env.show([""])
     drawn.show(env)
-    env.show([_next(arguments, groups, short=short)])
+    env.show([_next(arguments, review, groups, short=short)])
     drawn.end(env)
 
 
-def _next(arguments: argparse.Namespace, groups: Sequence[Group], *, short: bool) -> str:
-    """Return what moves the review forward."""
+def _next(arguments: argparse.Namespace, review: Review, groups: Sequence[Group], *, short: bool) -> str:
+    """Return what moves the review forward: the evidence where something is open, then the claims, then the page."""
     from ulterion.features.compare.overview import is_large
+    from ulterion.show.next_steps import after_comparing
 
     if short:
         return "next: ulterion compare --why"
     if is_large(groups) and not (arguments.why or arguments.long):
         named = next((r.setup for g in groups for r in g.rows if r.comparison is not None), groups[0].rows[0].setup)
-        return f"next: ulterion compare {named} shows one, with --why the evidence; then ulterion claims"
-    return "next: ulterion claims"
+        return f"next: ulterion compare {named} shows one, with --why the evidence; then {after_comparing(review)}"
+    open_ = any(r.comparison is not None and r.comparison.verdict == "undecided" for g in groups for r in g.rows)
+    if open_ and not (arguments.why or arguments.long):
+        return f"next: --why says what would decide; then {after_comparing(review)}"
+    return f"next: {after_comparing(review)}"
 
 
 def _answer(
@@ -188,11 +192,11 @@ def _answer(
     if depth is Depth.ANSWER and short:
         return [*short_comparison(review, groups, unit), *transfer_lines(review, timed, unit)]
     if depth is Depth.ANSWER and is_large(groups):
-        return [*overview(review, groups, unit, noted), *clocked_table(timed, unit)]
+        return [*overview(review, groups, unit, noted), *clocked_table(review, timed, unit)]
     return [
         *answer_lines(review, groups, timed, unit),
         *comparison(groups, labels, unit, margin, noted, depth=depth),
-        *clocked_table(timed, unit),
+        *clocked_table(review, timed, unit),
     ]
 
 

@@ -150,6 +150,7 @@ def _drawn(arguments: argparse.Namespace, env: Environment, finished: Kept[Measu
 
 
 def _next_step(request: MeasureRequest, label: str | None) -> str:
+    from ulterion.show.next_steps import after_comparing
     from ulterion.show.sentences import listed
 
     review = request.place.review.review
@@ -165,4 +166,4 @@ def _next_step(request: MeasureRequest, label: str | None) -> str:
     left = [n for n in review.setups if n not in measured]
     if left:
         return f"next: ulterion measure --setup {left[0]}"
-    return "next: ulterion compare, then ulterion claims"
+    return f"next: ulterion compare, then {after_comparing(review)}"

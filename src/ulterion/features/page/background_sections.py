@@ -63,7 +63,7 @@ def by_files(inputs: ReportInputs) -> Iterator[Section]:
         ]
     timed = clocked_rows(inputs.review, inputs.runs, inputs.review.review.margin, [])
     blocks += [Text(sentence_of(a)) for a in answers(inputs.review, timed, inputs.unit)]
-    blocks += captioned(clocked_table(timed, inputs.unit), "Timed by hand")
+    blocks += captioned(clocked_table(inputs.review, timed, inputs.unit), "Timed by hand")
     for run in counted(inputs.runs, CapacityRun):
         shown = capacity_table(run, None, inputs.unit)
         name = inputs.labels.get(run.chain[-1], run.chain[-1]) if run.chain else run.target.model or run.id
