@@ -189,7 +189,7 @@ class Jobs(FolderCase):
         table = self.ulterion("export", "transfers", "--as", "json").stdout
         (first, second) = json.loads(table)["rows"]
         self.assertEqual((first["setup"], first["by"], second["verdict"]), ("fenwick-clasp", "hand", "faster"))
-        self.assertRegex(self.ulterion("compare").stdout, r"by hand +fenwick-clasp +3m05s +14\.1")
+        self.assertRegex(self.ulterion("compare").stdout, r"Fenwick Clasp +3m05s +14\.1")
 
 
 class Versus(FolderCase):

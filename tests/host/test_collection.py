@@ -153,8 +153,8 @@ FAST = {"1": "480", "2": "10000"}
 CASES: list[tuple[str, Built, list[str], list[str], str | None]] = [
     # what it is, the machine, words of faults, words of ceilings, link
     ("4.0 x4 in a slot of 3.0 x16", Built([("0000:01:00.0", G4, G3, "8.0 x4", False)]), [],
-     ["could do PCIe 4.0 x4; its slot can do PCIe 3.0 x16"], "PCIe 3.0 x4"),
-    ("at half the lanes", Built([("0000:01:00.0", G4, G4, "16.0 x2", False)]), ["it and its slot can do PCIe 4.0 x4"], [], "PCIe 4.0 x2"),
+     ["supports PCIe 4.0 x4, but its slot only PCIe 3.0 x16"], "PCIe 3.0 x4"),
+    ("at half the lanes", Built([("0000:01:00.0", G4, G4, "16.0 x2", False)]), ["it and its slot support PCIe 4.0 x4"], [], "PCIe 4.0 x2"),
     ("at its best", Built([("0000:01:00.0", G4, G4, G4, False)]), [], [], "PCIe 4.0 x4"),
     ("6.0 in a domain of five digits", Built([("10000:e1:00.0", "64.0 x4", "64.0 x4", "64.0 x4", False)]), [], [], "PCIe 6.0 x4"),
     ("tunnelled", Built([("0000:04:00.0", G4, "2.5 x4", "2.5 x4", True)], tunnel=("20.0 Gb/s", "2", "3")), [], [], "Thunderbolt 3"),
@@ -162,15 +162,15 @@ CASES: list[tuple[str, Built, list[str], list[str], str | None]] = [
     ("a USB 2.0 stick", Built(buses=FAST, usb=[Usb("1-1", "480", "2.00", disk="sda", driver="usb-storage", descriptors=b"")]), [],
      ["45.1 MB/s at most"], "USB 480 Mb/s"),
     ("5 Gb/s by its own descriptors", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(USB2, SS), disk="sda")]), [], [], "USB 5 Gb/s"),
-    ("5 Gb/s that says nothing", Built(buses=FAST, usb=[Usb("2-1", "5000", disk="sda")]), [], ["this kernel does not show what the box can"], "USB 5 Gb/s"),
-    ("10 Gb/s at 5", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS, plus(10)), disk="sda")]), ["can do USB 10 Gb/s"], [], "USB 5 Gb/s"),
+    ("5 Gb/s that says nothing", Built(buses=FAST, usb=[Usb("2-1", "5000", disk="sda")]), [], ["this kernel does not show what"], "USB 5 Gb/s"),
+    ("10 Gb/s at 5", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS, plus(10)), disk="sda")]), ["support USB 10 Gb/s"], [], "USB 5 Gb/s"),
     ("two lanes at their best", Built(buses={"2": "20000"}, usb=[Usb("2-1", "20000", bos=bos(SS, plus(10, 2)), lanes="2", disk="sda")]), [], [],
      "USB 20 Gb/s"),
     ("two lanes of 5", Built(buses={"2": "10000"}, usb=[Usb("2-1", "10000", lanes="2", disk="sda")]), [], [], "USB 10 Gb/s (2 x 5)"),
     ("20 Gb/s on a port of 10", Built(buses=FAST, usb=[Usb("2-1", "10000", bos=bos(SS, plus(10, 2)), disk="sda")]), [],
-     ["it could do USB 20 Gb/s; its port can do USB 10 Gb/s"], "USB 10 Gb/s"),
+     ["supports USB 20 Gb/s, but the port only USB 10 Gb/s"], "USB 10 Gb/s"),
     ("UAS with the bulk-only driver", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS), driver="usb-storage", disk="sda")]),
-     ["could queue commands"], [], "USB 5 Gb/s"),
+     ["supports command queueing"], [], "USB 5 Gb/s"),
     ("a plain stick", Built(buses=FAST, usb=[Usb("2-1", "5000", bos=bos(SS), driver="usb-storage", descriptors=UAS[:9], disk="sda")]), [],
      ["one command at a time"], "USB 5 Gb/s"),
     ("5 Gb/s behind a USB 2.0 hub", Built(buses={"2": "10000"}, usb=[Usb("2-1", "480", "2.00", hub=True),
@@ -272,9 +272,9 @@ class Collection(FolderCase):
         cases: list[tuple[str, str, str, int, list[str], list[str]]] = [
             ("6.0", "<unknown>", "6.0", 0b1110, [], []),
             ("3.0", "6.0", "6.0", 0b0110, [], []),
-            ("3.0", "6.0", "3.0", 0b1110, [], ["it could do SATA 6 Gb/s; its port can do SATA 3 Gb/s"]),
-            ("3.0", "6.0", "6.0", 0b1110, ["can do SATA 6 Gb/s: cable or plug"], []),
-            ("3.0", "3.0", "6.0", 0b1110, ["held down to SATA 3 Gb/s after errors"], []),
+            ("3.0", "6.0", "3.0", 0b1110, [], ["supports SATA 6 Gb/s, but the port only SATA 3 Gb/s"]),
+            ("3.0", "6.0", "6.0", 0b1110, ["support SATA 6 Gb/s: check cable and plug"], []),
+            ("3.0", "3.0", "6.0", 0b1110, ["limited to SATA 3 Gb/s after errors"], []),
             ("3.0", "<unknown>", "<unknown>", 0xFFFF, [], []),
         ]
         for number, (runs, allowed, host, speeds, faults, ceilings) in enumerate(cases):
@@ -317,7 +317,7 @@ class Collection(FolderCase):
     def test_a_slow_network_adapter_has_its_cause(self) -> None:
         """An adapter of 2.5 Gb/s at USB 480, in a port of 10: a fault by its descriptors, a question by its version alone."""
         for said, words in (
-            (bos(USB2, SS), "device and port can do USB 5 Gb/s: try another cable or port, or flip the plug"),
+            (bos(USB2, SS), "device and port support USB 5 Gb/s: try another cable or port, or flip the plug"),
             (b"", "try another cable"),
         ):
             root = self.folder / str(len(said))
@@ -337,13 +337,13 @@ class Collection(FolderCase):
     def test_a_fast_device_on_the_slow_half_of_its_socket(self) -> None:
         """By its descriptors a fault; by its version alone a question; where the socket has no fast half, nothing but the rate."""
         for number, (said, faults, ceilings) in enumerate(
-            ((bos(USB2, SS), ["can do USB 5 Gb/s: try another cable"], []), (b"", [], ["try another cable"]))
+            ((bos(USB2, SS), ["support USB 5 Gb/s: try another cable"], []), (b"", [], ["try another cable"]))
         ):
             root = self.folder / str(number)
             Built(buses=FAST, usb=[Usb("1-1", "480", "2.10", bos=said, disk="sda")]).write(root)
             alone = machine.survey(root=root).drives[0]
             self.check(
-                alone, [], ["45.1 MB/s"] if not said else ["it could do USB 5 Gb/s; its port can do USB 480 Mb/s"]
+                alone, [], ["45.1 MB/s"] if not said else ["supports USB 5 Gb/s, but the port only USB 480 Mb/s"]
             )
             twin(root, "1-1", "2-1")
             self.check(machine.survey(root=root).drives[0], faults, ceilings)
@@ -361,7 +361,7 @@ class Collection(FolderCase):
         twin(other, "1-1", "2-1")
         self.check(
             machine.survey(root=other).drives[0],
-            ["hub 1-1 linked at USB 480 Mb/s; it and its port can do USB 5 Gb/s"],
+            ["hub 1-1 linked at USB 480 Mb/s, although it and its port support USB 5 Gb/s"],
             ["45.1"],
         )
 

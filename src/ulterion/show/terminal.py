@@ -50,7 +50,7 @@ def console(stream: IO[str]) -> Console:
 
 
 GAP, NARROW_GAP = "  ", " "  # between columns
-FOLDED = 20  # columns that a folded text needs at least
+FOLDED = 28  # columns that a folded text needs at least
 
 
 def plain_lines(block: Shown) -> str:
@@ -131,7 +131,8 @@ class _TableLines:
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         left_out: list[str] = []
-        spare = [s for s in (BARS, *self._whole.spare) if s in [title for title, _ in self._whole.columns]]
+        order = self._whole.spare if BARS in self._whole.spare else (BARS, *self._whole.spare)
+        spare = [s for s in order if s in [title for title, _ in self._whole.columns]]
         lines = self._set_within(console, options.max_width)
         while lines is None and spare:
             left_out.append(spare.pop(0))

@@ -103,8 +103,8 @@ def _faults(steps: Sequence[Step]) -> Priced:
             power = f"{step.name} asks for {step.asks:.1f} W and its port gives {step.gives:.1f} W"
             found.append((f"{power}: use a port or a hub with more power", 0.0))
         if step.queues:
-            one = f"{step.name} could queue commands (UAS) and is driven by usb-storage, one at a time"
-            why = step.queueless or "the driver's own list of devices may say so (the kernel log names it)"
+            one = f"{step.name} supports command queueing (UAS), but usb-storage drives it, one command at a time"
+            why = step.queueless or "perhaps by the kernel's list of exceptions (see the kernel log)"
             found.append((f"{one}: {why}", 0.0))
     return found
 
@@ -120,20 +120,18 @@ def _link_faults(step: Step, needs: Link | None) -> Priced:
         return []
     if not is_lower(step.link, step.capable):
         return _lowered(step)
-    could = f"linked at {step.link}; it and its {'slot' if step.role == 'controller' else 'port'} can do {step.capable}"
-    told = f"linked at {step.link}; device and port can do {step.capable}"
+    could = f"linked at {step.link}, although it and its {'slot' if step.role == 'controller' else 'port'} support {step.capable}"
+    told = f"linked at {step.link}, although device and port support {step.capable}"
     if step.role == "controller":
-        words = f"{step.name} {could}: the wrong slot, or badly seated"
+        words = f"{step.name} {could}: try another slot, or reseat it"
     elif step.role == "hub":
-        words = f"hub {step.name} {could}: its cable, or the wrong port"
+        words = f"hub {step.name} {could}: try another cable or port"
     elif step.role == "slot":
-        words = (
-            f"linked at {step.link}; card and slot can do {step.capable}: contacts, an adapter, or the slot's driver"
-        )
+        words = f"linked at {step.link}, although card and slot support {step.capable}: check the contacts, the adapter and the driver of the slot"
     elif step.lowered is not None:
-        words = f"{told}: held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
+        words = f"{told}: limited to {step.lowered} after errors{_times(step)}, as from a bad cable or plug"
     elif step.link is not None and step.link.name.startswith("SATA"):
-        words = f"{told}: cable or plug"
+        words = f"{told}: check cable and plug"
     else:
         words = f"{told}: try another cable or port, or flip the plug"
     return [(words, _gap(step.link, step.capable if needs is None else lower(step.capable, needs)))]
@@ -147,7 +145,7 @@ def _lowered(step: Step) -> Priced:
     """Return a link that was lowered after errors where it is not known what both ends can do: that the kernel did it is enough."""
     if step.lowered is None or step.capable is not None:
         return []
-    words = f"linked at {step.link}: held down to {step.lowered} after errors{_times(step)}, as a bad cable or plug makes them"
+    words = f"linked at {step.link}: limited to {step.lowered} after errors{_times(step)}, as from a bad cable or plug"
     return [(words, _gap(step.link, step.port_capable))] if is_lower(step.link, step.port_capable) else []
 
 
@@ -164,13 +162,13 @@ def _ceilings(steps: Sequence[Step]) -> Priced:
         if step.role == "controller":
             found += _slot_ceilings(step, steps[:place], _needs(steps, place))
         if _is_slow_tunnel(step):
-            words = f"the tunnel to {step.title or step.name} runs at {step.link}: try a cable made for {step.alone}, or turn the plug"
+            words = f"the tunnel to {step.title or step.name} runs at {step.link}: try a cable made for {step.alone}, or flip the plug"
             needs = _needs(steps, place)
             found.append((words, _gap(step.link, step.alone if needs is None else lower(step.alone, needs))))
         if step.role in DEVICES:
             found += _usb_ceilings(step, steps[:place])
         if step.role == "slot" and is_lower(step.port_capable, step.alone):
-            words = f"the card could do {step.alone}; its slot can do {step.port_capable}"
+            words = f"card supports {step.alone}, slot only {step.port_capable}"
             found.append((words, _gap(step.port_capable, step.alone)))
     slow = next((s for s in steps if s.driver == "usb-storage" and not s.queues), None)
     if slow is not None and not is_lower(slow.link, MODERN):
@@ -188,10 +186,10 @@ def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Pr
         return _carrier_ceilings([*before, step], needs)
     found: Priced = []
     if step.may_rest:
-        words = f"{step.name} shows {step.link}, the lowest speed on all lanes; it can do {step.capable}"
-        found.append((f"{words}. It may be at rest to save power; a measurement will show its speed under load", 0.0))
+        words = f"{step.name} shows {step.link}, the lowest speed on all lanes, although it supports {step.capable}"
+        found.append((f"{words}. It may be saving power; a measurement shows its speed under load", 0.0))
     if is_lower(step.capable, step.alone):
-        words = f"{step.name} could do {step.alone}; its slot can do {step.port_capable}"
+        words = f"{step.name} supports {step.alone}, but its slot only {step.port_capable}"
         found.append((words, _gap(step.capable, step.alone)))
     narrow = next((s for s in before if s.role in BEFORE_A_CONTROLLER and _narrower(s.link, step.link)), None)
     if narrow is not None and not _is_slow_tunnel(narrow):
@@ -222,12 +220,10 @@ def _usb_ceilings(step: Step, before: Sequence[Step]) -> Priced:
     hub = next((s for s in before if s.role == "hub" and is_lower(s.link, port)), None)
     if hub is not None and (step.alone is None or is_lower(hub.link, step.alone)):
         kind, instead = SHARED.get(hub.title or "", ("hub", "plug it into the port itself"))
-        words = (
-            f"linked at {link} behind a {kind} ({hub.name}) that runs at {hub.link}; the port it hangs on can do {port}"
-        )
+        words = f"linked at {link} behind a {kind} ({hub.name}) that runs at {hub.link}, although the port of the {kind} supports {port}"
         return [(f"{words}: {instead}", _gap(hub.link, lower(port, step.alone)))]
     if is_lower(port, step.alone):
-        return [(f"it could do {step.alone}; its port can do {port}", _gap(port, step.alone))]
+        return [(f"supports {step.alone}, but the port only {port}", _gap(port, step.alone))]
     question = _cable_question(step)
     if question:
         return question
@@ -241,11 +237,11 @@ def _cable_question(step: Step) -> Priced:
     """Suggest another cable where the device's own limit is unknown."""
     link, port = step.link, step.port_capable
     if step.may_do_more and is_lower(link, port):
-        words = f"linked at {link}, and it says what faster devices say on a slow cable; its port can do {port}"
-        return [(f"{words}: try another cable, or turn the plug", _gap(link, port))]
+        words = f"linked at {link}, and it reports what faster devices report on a slow cable; the port supports {port}"
+        return [(f"{words}: try another cable, or flip the plug", _gap(link, port))]
     if step.hidden and link is not None and port is not None and MODERN.line_bits <= link.line_bits < port.line_bits:
-        words = f"linked at {link}; its port can do {port}, and this kernel does not show what the box can do"
-        return [(f"{words}: try another cable, turn the plug, or ask its maker", 0.0)]
+        words = f"linked at {link}; the port supports {port}, but this kernel does not show what the device supports"
+        return [(f"{words}: try another cable, flip the plug, or ask the maker", 0.0)]
     return []
 
 

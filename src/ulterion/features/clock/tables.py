@@ -53,7 +53,12 @@ def clocked_table(review: Review, rows: Sequence[ClockRow], unit: str) -> list[S
             ]
         )
     head = heading("Transfers")
-    return [BLANK, head, Table(columns, lines), *bullet_list("What they rest on", remarks(rows))]
+    return [
+        BLANK,
+        head,
+        Table(columns, lines, spare=("how", "95% interval")),
+        *bullet_list("What they rest on", remarks(rows)),
+    ]
 
 
 def clocked_lines(

@@ -100,13 +100,15 @@ def _on_the_bench(arguments: argparse.Namespace, env: Environment, folder: Revie
     from ulterion.sim.bench import load_bench
 
     keys = [folder.review.setup_called(label) for label in labels]
-    for key in _still_open(folder, keys):
+    left = _still_open(folder, keys)
+    for number, key in enumerate(left):
         place = Place(folder, env.folder, None, key)
         env.tell(f"plug {folder.review.label(place.chain[-1])} into: {folder.review.setup_label(key)}")
         moved = any(e.setup == key for e in load_bench(place.bench_file).events)
         waited = wait_for(place, arguments.wait, env.tell, told=True) if moved else 0.0
         _measured(arguments, env, place, waited)
-        _show(arguments, env, folder, labels)
+        if number or len(left) == 1:  # with the second place begins what can be compared
+            _show(arguments, env, folder, labels)
 
 
 def _by_hand(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, labels: Sequence[str]) -> None:

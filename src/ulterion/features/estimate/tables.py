@@ -44,7 +44,7 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> l
         name: list[Text | str] = [row.title(review), Text(row.setup, style="muted")]
         bar = Text(share_bar(work.seconds / longest), style="name")
         body.append([*name, show_duration(work.seconds), bar, span, rate, *fast, why])
-    spare = ("at top speed", "setup")
+    spare = ("at top speed", BARS, "setup")
     lines: list[Shown] = [BLANK, Table(columns, body, spare=spare, folds=True)] if body else []
     return [*lines, *bullet_list("Warnings", first_few(words.cautions(review, rows)))]
 

@@ -86,7 +86,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> MeasureRequest:
     from ulterion.terminal.options import name_setup, review_for, wait_if_asked
 
     if arguments.target is not None and arguments.network is not None:
-        raise UsageError("TARGET and --network exclude each other; with --together: --network HOST --together TARGET")
+        raise UsageError("TARGET and --network cannot be combined; with --together: --network HOST --together TARGET")
     target = f"net:{arguments.network}" if arguments.network is not None else arguments.target
     if target is None and arguments.setup is None:
         raise UsageError(

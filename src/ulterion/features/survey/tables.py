@@ -101,7 +101,7 @@ def _drive(drive: Drive, depth: int, brief: bool) -> list[Definitions]:
     for fault in drive.faults:
         lines.append(_row(depth + 1, f"{'!':<{LABEL}}", fault, "bad"))
     for ceiling in drive.ceilings:
-        lines.append(_row(depth + 1, f"{'held':<{LABEL}}", ceiling, "open"))
+        lines.append(_row(depth + 1, f"{'limit':<{LABEL}}", ceiling, "open"))
     return lines
 
 

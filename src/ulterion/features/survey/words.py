@@ -56,9 +56,9 @@ def details(drive: Drive) -> list[tuple[str, str]]:
     if drive.port:
         rows.append(("port", drive.port))
     if drive.paths:
-        rows.append(("ways", "; ".join(drive.paths)))
+        rows.append(("paths", "; ".join(drive.paths)))
     if drive.temperature is not None:
-        rows.append(("heat", f"{drive.temperature:.0f} °C"))
+        rows.append(("temp", f"{drive.temperature:.0f} °C"))
     if drive.health:
         worn = drive.health.get("percentage_used")
         told = [
