@@ -215,7 +215,7 @@ class Streams(FolderCase):
             [PROGRAM, "compare"], cwd=self.folder, env=plain, capture_output=True, text=True, timeout=60
         )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
-        self.assertIn("+-", done.stdout)
+        self.assertRegex(done.stdout, r" -6\d%")
 
     def test_refusals_answer_in_json_where_that_was_asked_for(self) -> None:
         """One document on standard output, the same line on standard error, also for a command line that is none."""

@@ -17,6 +17,7 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, kept_line
 from ulterion.show.columns import align_points, show_margin
 from ulterion.show.depth import Depth
+from ulterion.show.sentences import listed
 
 
 def preview(run: MeasureRun | SoakRun) -> list[Shown]:
@@ -110,7 +111,10 @@ def _doubts(run: MeasureRun, records: list[WorkloadRecord]) -> list[str]:
         f"{r.workload.title}: no pass of {len(r.counted)} stayed in one state of the drive"
         for r in _without_figure(run)
     ]
-    notes += [f"{r.workload.title}: {r.ended}" for r in records if (r.ended or "").startswith("not sure")]
+    wide = [r.workload.title for r in records if (r.ended or "").startswith("not sure")]
+    wanted = run.settings.relative_half_width
+    if wide and wanted is not None:
+        notes.append(f"interval still wider than ±{wanted * 100:g}%: {listed(wide)}")
     restless = [r.workload.title for r in records if (estimate(run.rates_of(r)).margin or 0) > RESTLESS]
     if restless:
         which = "every workload" if len(restless) == len(records) > 1 else ", ".join(restless)
