@@ -71,7 +71,7 @@ class Clock(FolderCase):
             (row,) = (r for r in self.json_of("compare")["clocked"] if r["task"] == task)
             self.assertEqual((row["rate"], row["verdict"], row["against_measured"]), (None, verdict, True), task)
         shown = self.ulterion("compare").stdout
-        self.assertRegex(shown, r"card, written +by hand +box +> 10m00s +< 113 +slower")
+        self.assertRegex(shown, r"card, written +by hand +Test Box +> 10m00s +< 113 +slower")
 
     def test_a_rate_above_its_link_is_doubtful_and_decides_nothing(self) -> None:
         """What a cache took in is marked where it is typed and where it is compared; one within rounding is not."""

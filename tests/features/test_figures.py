@@ -68,7 +68,7 @@ class Comparisons(FolderCase):
                 "b:fast",
                 "Test Box",
                 "Case number 7",
-                "measured at testbench on 2026-01-01; 3 passes, plugged in once; lines: 95% intervals",
+                "measured at testbench on 2026-01-01; 3 passes, connected once; lines: 95% intervals",
             ):
                 self.assertIn(words, told)
             self.assertEqual(to_hex(figure.get_facecolor()), palette.background)
@@ -93,7 +93,7 @@ class Comparisons(FolderCase):
         lines = {str(line.get_label()): to_hex(line.get_color()) for line in figure.axes[0].lines}
         self.assertEqual(lines["b:fast"], LIGHT.lines[0])
         self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
-        self.assertIn("measured at testbench on 2026-01-01; a value every 1 s", texts(figure))
+        self.assertIn("measured at testbench on 2026-01-01; one value per 1 s", texts(figure))
 
     def test_setups_of_several_media_differ_in_name_and_colour(self) -> None:
         """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""

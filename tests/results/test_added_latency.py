@@ -157,7 +157,8 @@ class Told(FolderCase):
             path.unlink()
         for setup in ("direct", "box"):
             simulate(folder, setup)
-        self.assertIn("95% interval", self.ulterion("compare").stdout)
+        self.assertIn("95% interval", self.ulterion("compare", "--long").stdout)
+        self.assertRegex(self.ulterion("compare").stdout, r"random write 4 KiB QD16 +49\d,\d+ +24\d,\d+ −5\d%")
 
     def test_claims_of_what_was_asked_for_alone(self) -> None:
         """With a setup named, parts that are not in it have no row; what cleared a part elsewhere counts all the same."""

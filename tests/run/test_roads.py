@@ -151,9 +151,9 @@ class Told(FolderCase):
         target = FileTarget(path)
         self.addCleanup(target.close)
         for words in ("random mixed 30% writes 4 KiB depth 2", "random write 4 KiB"):
-            with self.assertRaisesRegex(UsageError, "is a file of yours and is only read"):
+            with self.assertRaisesRegex(UsageError, "is your own file and is only read"):
                 target.check(parse_workload(words))
-        self.refused("measure", "film.mov", "--workload", "random mixed 30% writes 4 KiB", says="file of yours")
+        self.refused("measure", "film.mov", "--workload", "random mixed 30% writes 4 KiB", says="your own file")
 
     def test_watching_one_drive_tells_of_no_other(self) -> None:
         """What was not named neither came nor went; what was named is told when it goes and comes."""

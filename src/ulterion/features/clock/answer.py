@@ -56,7 +56,7 @@ def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> st
     """Return what one row says against its baseline, the faster of the two first."""
     assert row.against is not None
     names = [review.setup_label(row.setup), review.setup_label(row.against)]
-    told = [_took(row, unit), _took(base, unit) if base is not None else "what was measured there"]
+    told = [_took(row, unit), _took(base, unit) if base is not None else "its measured rate"]
     if row.verdict == "same":
         return f"{names[0]} and {names[1]} are equally fast: {told[0]} and {told[1]}{_basis(row, base)}"
     if row.verdict == "undecided":
