@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,8 +13,9 @@ from ulterion.core.identity_cache import IdentityCache
 from ulterion.core.links.ceilings import Direction, ceilings_of
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.resting import is_at_rest
+from ulterion.core.soak.same_load import SameLoad, at_the_same_moment
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
@@ -22,6 +24,9 @@ from ulterion.results.bottleneck import Bottleneck, bottlenecks
 from ulterion.results.measurement import chain_elements
 from ulterion.results.pooling import counting, pooled_results, runs_for_results
 
+SAME_BYTES = 0.03  # by which bytes moved may differ and still be the same
+SOON = 7200.0  # seconds after a soak in which its writes may still be in the cache
+UNLIKE_HEAT = 3.0  # degrees C between two falls that have nothing to do with heat
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
 
 
@@ -46,6 +51,11 @@ class Soak:
         """Seconds from the beginning of the soak to that of its load."""
         phase = self.trace.phase(LOAD)
         return phase.start if phase else 0.0
+
+    def at_end(self, sensor: str) -> float | None:
+        """Return a temperature at the end of the load, C, or None where it was not read then."""
+        phase, values = self.trace.phase(LOAD), self.trace.sensor(sensor)
+        return None if phase is None or values is None else value_at(self.trace.at, values, phase.end)
 
 
 def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
@@ -118,6 +128,8 @@ class SoakDifference:
         rate: last rate of the first over that of the second, None where the second moves nothing any more.
         warming: labels of those that had not settled, so that the difference is extrapolated.
         unlike: what else differed, in words.
+        moment: how they differ at the end of the same load, None where the loads were not alike.
+        one_cache: bytes after which both fell at unlike temperatures, so that a write cache it is and not heat; else None.
     """
 
     first: str
@@ -129,6 +141,8 @@ class SoakDifference:
     rate: float | None
     warming: tuple[str, ...]
     unlike: tuple[str, ...]
+    moment: SameLoad | None = None
+    one_cache: float | None = None
 
     @property
     def sure(self) -> bool:
@@ -158,7 +172,20 @@ def difference(one: Soak, other: Soak) -> SoakDifference:
         rate=one.findings.last / other.findings.last if other.findings.last > 0 else None,
         warming=tuple(s.label for s in (one, other) if not _settled(s)),
         unlike=tuple(unlike(one, other)),
+        moment=at_the_same_moment(one.trace, other.trace, (one.findings.room, other.findings.room), SAME_BYTES),
+        one_cache=_one_cache(one.findings, other.findings),
     )
+
+
+def _one_cache(one: Findings, other: Findings) -> float | None:
+    """Return the bytes after which both loads first fell, where these are the same and the temperatures are not; else None."""
+    if not one.falls or not other.falls:
+        return None
+    a, b = one.falls[0], other.falls[0]
+    if a.temperature is None or b.temperature is None or "throttling" in (a.cause, b.cause):
+        return None
+    same = a.written > 0 and b.written > 0 and abs(math.log(a.written / b.written)) <= math.log1p(SAME_BYTES)
+    return a.written if same and abs(a.temperature - b.temperature) >= UNLIKE_HEAT else None
 
 
 def _settled(soak: Soak) -> bool:
@@ -206,8 +233,8 @@ def marks_of(review: Review, run: SoakRun) -> list[Mark]:
 
 def unlike(one: Soak, other: Soak) -> list[str]:
     """Return what makes two soaks unlike besides the product: load, start, room, fill, and the circumstances."""
-    sentences = []
     a, b = one.run, other.run
+    sentences = _soaked_before(one, other)
     if a.soak.text != b.soak.text:
         sentences.append(f"load: {a.soak.text} against {b.soak.text}")
     starts = [value_at(s.trace.at, s.trace.sensor(DRIVE), s.load_start) for s in (one, other)]
@@ -223,6 +250,18 @@ def unlike(one: Soak, other: Soak) -> list[str]:
     if rooms[0] is not None and rooms[1] is not None and abs(rooms[0] - rooms[1]) > WARMER_START:
         sentences.append(f"room: {rooms[0]:.1f} °C against {rooms[1]:.1f} °C (each rise is above its own)")
     return sentences + differences(_facts(a), _facts(b), leaving_out=(START, ROOM, LINK, DRIVER))
+
+
+def _soaked_before(one: Soak, other: Soak) -> list[str]:
+    """Return how much one soak wrote shortly before the other began on the same medium, whose cache it may have filled."""
+    first, then = sorted((one, other), key=lambda s: s.run.started)
+    serials = {s.run.target.serial for s in (first, then)}
+    ended = first.run.started + datetime.timedelta(seconds=float(first.trace.at[-1] + first.trace.seconds[-1]))
+    gap = (then.run.started - ended).total_seconds() + then.load_start
+    if len(serials) > 1 or None in serials or first.run.soak.workload.direction == "read" or not 0 <= gap < SOON:
+        return []
+    wrote = show_size(first.findings.bytes)
+    return [f"{then.label} was loaded {show_duration(gap)} after {first.label} had written {wrote} to the same drive"]
 
 
 def _came_to_rest(soak: Soak) -> bool:

@@ -9,6 +9,7 @@ from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.soak.judging import Soak, SoakDifference
 from ulterion.features.soak.words import (
+    cache_words,
     counter_words,
     difference_words,
     event_words,
@@ -144,15 +145,17 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
         ("lowest", "right"),
         ("cache", "right"),
         ("throttled", "right"),
+        ("start", "right"),
+        ("end", "right"),
         ("peak", "right"),
         ("settled", "right"),
         ("rise", "right"),
     ]
-    against = [Text(sentence_of(difference_words(d))) for d in differences]
+    against = [Text(sentence_of(w)) for d in differences for w in (difference_words(d), *cache_words(d))]
     lines: list[Shown] = [
         *against,
         *([BLANK] if against else []),
-        Table(columns, rows),
+        Table(columns, rows, spare=("start", "cache", "lowest", "peak")),
         Text(
             f"{unit}: first level, last minute, lowest second; cache: bytes written before it was full; "
             "throttled: since when; rise: settled temperature minus ambient",
@@ -171,6 +174,7 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
     rates = [show_rate(r, unit, with_unit=False) for r in (findings.fast, findings.last)]
     rates.append(show_rate(low.by_row, unit, with_unit=False) if low else "–")
     drive, rise = findings.drive, findings.rise
+    warm = drive or next(iter(findings.temperatures), None)
     sure = drive is not None and drive.settling is not None and drive.settling.sure
     about = "" if sure else "~ "
     return [
@@ -178,7 +182,13 @@ def _soak_row(soak: Soak, unit: str) -> list[str]:
         *rates,
         show_size(cache.written) if cache else "–",
         show_duration(heat.at - soak.load_start) if heat else "–",
-        f"{drive.peak:.0f} °C" if drive else "–",
+        _degrees(warm.start if warm else None),
+        _degrees(soak.at_end(warm.sensor) if warm else None),
+        _degrees(warm.peak if warm else None),
         f"{about}{drive.settling.end:.1f} °C" if drive and drive.settling else "–",
         f"{about}{rise.value:.1f} °C" if rise else "–",
     ]
+
+
+def _degrees(celsius: float | None) -> str:
+    return "–" if celsius is None else f"{celsius:.0f} °C"

@@ -7,8 +7,9 @@ from statistics import median
 from ulterion.core.soak.drops import FOR_GOOD, LASTED
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, TemperatureFinding
+from ulterion.core.soak.same_load import SameLoad
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
-from ulterion.core.soak.trace import LOAD
+from ulterion.core.soak.trace import DRIVE, LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.features.soak.judging import Soak, SoakDifference
 from ulterion.show.sentences import how_much_than, listed, sentence_of
@@ -177,6 +178,8 @@ def moment(at_seconds: float | None) -> str:
 def difference_words(one: SoakDifference) -> str:
     """Return how one soak differs from another: in temperature above the room, and in the rate it ends at."""
     if one.rise is None or one.low is None or one.high is None:
+        if one.moment is not None:
+            return moment_words(one, one.moment)
         return f"{one.first} {_ends(one)}; their temperatures cannot be compared: {one.why}"
     least, most = sorted((abs(one.low), abs(one.high)))
     still = (
@@ -188,6 +191,30 @@ def difference_words(one: SoakDifference) -> str:
         way = "warmer" if one.rise > 0 else "cooler"
         heat = f"runs {abs(one.rise):.1f} °C {way} than {one.second} above ambient ({least:.1f}–{most:.1f} °C)"
     return f"{one.first} {heat} and {_ends(one)}{still if one.warming else ''}"
+
+
+def moment_words(one: SoakDifference, moment: SameLoad) -> str:
+    """Return how much warmer one is than the other at the end of the same load."""
+    low, high = moment.warmer.low, moment.warmer.high
+    of = "" if moment.sensor == DRIVE else f" at the {moment.sensor}"
+    where = " above ambient" if moment.above_room else ""
+    after = f"after {show_duration(moment.seconds)} of the same load ({show_size(moment.bytes)}), {one.first} is"
+    rooms = "" if moment.above_room else "; the room temperatures are unknown"
+    if low <= 0 <= high:
+        return f"{after} as warm as {one.second}{of}{where} ({_signed(low)} to {_signed(high)} °C){rooms}"
+    least, most = sorted((abs(low), abs(high)))
+    way = "warmer" if moment.warmer.value > 0 else "cooler"
+    amount = f"{abs(moment.warmer.value):.1f} °C {way} than {one.second}{of}"
+    return f"{after} {amount}{where} ({least:.1f}–{most:.1f} °C){rooms}"
+
+
+def cache_words(one: SoakDifference) -> list[str]:
+    """Return that a fall of both is the write cache, where only both together show it."""
+    if one.one_cache is None:
+        return []
+    return [
+        f"both slow down after {show_size(one.one_cache)} although their temperatures differ, so the write cache is full and heat is not the cause"
+    ]
 
 
 def _signed(degrees: float) -> str:
