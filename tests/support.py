@@ -208,11 +208,19 @@ class FolderCase(unittest.TestCase):
             fcntl.flock(lock, fcntl.LOCK_EX)
             if not (shared / kind).exists():
                 how = "--plan" if plan else "--no-report"
-                played = self.ulterion("demo", how, str(shared / f"{kind}-played"))
+                wide = self.environment() | {"COLUMNS": "100"}
+                with mock.patch.object(self, "environment", return_value=wide):
+                    played = self.ulterion("demo", how, str(shared / f"{kind}-played"))
                 self.assertEqual(played.returncode, 0, played.stderr)
                 (shared / f"{kind}.txt").write_text(played.stdout, encoding="utf-8")
                 (shared / f"{kind}-played").rename(shared / kind)
         return Path(shutil.copytree(shared / kind, self.folder / name))
+
+    def demo_said(self, *, plan: bool = False) -> list[str]:
+        """Return the lines that the demo printed when it was played, at 100 columns."""
+        self.demo(f"said-{plan}", plan=plan)
+        shared = Path(os.environ.get(SHARED, _demo[0].name))
+        return (shared / f"{'plan' if plan else 'demo'}.txt").read_text(encoding="utf-8").splitlines()
 
     def review(self, review: str = REVIEW, bench: str = BENCH) -> ReviewFolder:
         """Start a review on the simulated bench."""

@@ -147,6 +147,11 @@ class OnTheDemo(FolderCase):
         self.assertIn("soak of draught", rows["direct"]["parts"][1]["why"])
         self.assertAlmostEqual(rows["pod"]["seconds"], 200e9 / 1.004e9, delta=12)
         self.assertTrue((folder / "w.png").exists())
+        filled = self.json_of("estimate", "write", cwd=folder)
+        by = {w["setup"]: w for w in filled["works"]}
+        self.assertEqual((filled["size"], "lan" in by), (None, False))
+        self.assertAlmostEqual(sum(p["bytes"] for p in by["crumble"]["parts"]), 16e9, delta=1e8)  # as much as is real
+        self.assertAlmostEqual(by["pod"]["seconds"], 1e12 / 1.006e9, delta=60)
         shown = self.ulterion("estimate", "read", "128 GB", cwd=folder).stdout
         self.assertLess(shown.index("desk:m2"), shown.index("long cable"))
         copy = self.json_of("estimate", "copy", "120 GB", "--from", "slot", "--to", "pod", "--check", cwd=folder)[
@@ -266,7 +271,7 @@ class OnTheDemo(FolderCase):
         """An amount that is none, one end alone, setups that are not there, nothing measured, no price."""
         self.review()
         for arguments, says in (
-            (("read",), "SIZE is missing"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
+            (("value",), "SIZE is missing"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
             (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "--figure goes with read, write"),
         ):  # fmt: skip
             self.refused("estimate", *arguments, says=says)

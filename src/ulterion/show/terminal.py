@@ -50,7 +50,7 @@ def console(stream: IO[str]) -> Console:
 
 
 GAP, NARROW_GAP = "  ", " "  # between columns
-FOLDED = 28  # columns that a folded text needs at least
+FOLDED, NARROWEST = 28, 12  # columns that a folded text should have, and that it needs at least
 
 
 def plain_lines(block: Shown) -> str:
@@ -138,6 +138,8 @@ class _TableLines:
             left_out.append(spare.pop(0))
             self._take(self._whole.without(left_out))
             lines = self._set_within(console, options.max_width)
+        if lines is None and self._whole.folds:
+            lines = self._folded(console, options.max_width, NARROWEST)
         for line in lines or self._lines(NARROW_GAP):
             line.no_wrap, line.overflow = lines is not None, "fold"
             yield line
@@ -149,10 +151,10 @@ class _TableLines:
         """Return the lines where they fit as they are, or folded where the table may be."""
         return self._fitting(width) or (self._folded(console, width) if self._whole.folds else None)
 
-    def _folded(self, console: Console, width: int) -> list[rich.text.Text] | None:
+    def _folded(self, console: Console, width: int, least: int = FOLDED) -> list[rich.text.Text] | None:
         """Return the lines with the last column folded into what is left of the width, or None where that is too little."""
         first = sum(self._widths[:-1]) + len(NARROW_GAP) * (len(self._widths) - 1)
-        if width - first < FOLDED:
+        if width - first < least:
             return None
         lines, body = [], iter(self._cells)
         heads = [rich.text.Text(_headed(title), style=HEAD) for title, _ in self._table.columns]

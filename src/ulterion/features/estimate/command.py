@@ -19,20 +19,23 @@ def _common(parser: argparse._ActionsContainer) -> None:
 
 
 SIZE = ("SIZE", "such as '200 GB'")
+OR_ALL = ("SIZE", "such as '200 GB' (default: all that each drive holds)")
 DRAWN = ("setup", "figure")
 QUESTIONS = Subcommands(
     {
         "read": Subcommand(
-            "how long it takes to read a size, such as a full card, on every setup",
-            ("ulterion estimate read '128 GB'", "ulterion estimate read '50 GB' --setup pod"),
+            "how long it takes to read a size, or a full card, on every setup",
+            ("ulterion estimate read '50 GB' --setup pod", "ulterion estimate read"),
             DRAWN,
-            SIZE,
+            OR_ALL,
+            needs=False,
         ),
         "write": Subcommand(
-            "how long it takes to write a size on every setup, write caches and heat included",
-            ("ulterion estimate write '200 GB' --figure times.png", "ulterion estimate write '1 TB' --setup pod"),
+            "how long it takes to write a size, or to fill a drive, write caches and heat included",
+            ("ulterion estimate write '200 GB' --figure times.png", "ulterion estimate write --setup pod"),
             DRAWN,
-            SIZE,
+            OR_ALL,
+            needs=False,
         ),
         "copy": Subcommand(
             "how long a copy takes from one setup to another",

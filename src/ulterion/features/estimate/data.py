@@ -43,9 +43,9 @@ class WorkData(Answer):
 
 @dataclass(frozen=True)
 class WorksData(Answer):
-    """`ulterion estimate read`, `write` and `copy`."""
+    """`ulterion estimate read`, `write` and `copy`; `size` null where each medium's own capacity was moved."""
 
-    size: float
+    size: float | None
     what: str
     works: tuple[WorkData, ...]
 
@@ -201,7 +201,7 @@ class EnergiesData(Answer):
     energies: tuple[EnergyData, ...]
 
 
-def works_answer(rows: Sequence[TransferTimeRow], size: float, what: str) -> WorksData:
+def works_answer(rows: Sequence[TransferTimeRow], size: float | None, what: str) -> WorksData:
     """Return pieces of work."""
     return WorksData(size, what, tuple(map(WorkData.by, rows)))
 

@@ -62,6 +62,10 @@ def units(arguments: argparse.Namespace, env: Environment) -> Status:
     return show_answer(arguments, env, "units", units_answer(conversion), units_table(arguments.amount, conversion))
 
 
+WHOLE = {"read": "each full drive read", "write": "each drive filled"}
+"""What is estimated where no size is given."""
+
+
 def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
     for name in (*arguments.setup, arguments.source, arguments.target):
         if name is not None:
@@ -79,9 +83,9 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.terminal.drawing import SavedFigures, check_paths, draw
 
     _known(arguments, folder)
-    size, way = parse_size(arguments.amount), arguments.what
+    size, way = parse_size(arguments.amount) if arguments.amount else None, arguments.what
     rows = moving(folder.review, runs_for_results(folder), size, way, arguments.setup)
-    title = f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
+    title = WHOLE[way] if size is None else f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
     drawn = SavedFigures()
     if arguments.figure and any(r.work for r in rows):
         (path,) = check_paths(env.folder / arguments.figure)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import VOLTS, Budget, Cable
-from ulterion.core.units import show_between, show_duration, show_rate, significant
+from ulterion.core.units import show_between, show_duration, show_rate, show_size, significant
 from ulterion.features.estimate import words as words
 from ulterion.features.estimate.power_budget import Supply
 from ulterion.features.estimate.recordings import Recorded
@@ -24,9 +24,12 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> l
     """Return how long a piece of work takes on each setup, the quickest first, and what decides it."""
     done = [(r, r.work) for r in rows if r.work is not None]
     naive = any(abs((r.naive or w.seconds) / w.seconds - 1) > TOLD_APART for r, w in done)
+    sizes = [sum(p.bytes for p in work.parts) for _, work in done]
+    unlike = len({show_size(s) for s in sizes}) > 1
     columns = [
         ("", "left"),
         ("setup", "left"),
+        *([("size", "right")] if unlike else []),
         ("time", "right"),
         (BARS, "left"),
         ("90% interval", "left"),
@@ -35,14 +38,15 @@ def works_table(review: Review, rows: Sequence[TransferTimeRow], unit: str) -> l
     columns += [*([("at top speed", "right")] if naive else []), ("", "left")]
     body: list[Cells | Text] = []
     longest = max((w.seconds for _, w in done), default=1.0)
-    for row, work in done:
+    for (row, work), size in zip(done, sizes, strict=True):
         span = show_between(show_duration(work.low), show_duration(work.high))
         why = Text(words.decides(work, unit, name_end=row.source is not None), style="muted")
         differs = abs((row.naive or work.seconds) / work.seconds - 1) > TOLD_APART
         fast = [show_duration(row.naive or 0.0) if differs else ""] if naive else []
-        rate = show_rate(sum(p.bytes for p in work.parts) / work.seconds, unit, with_unit=False)
+        rate = show_rate(size / work.seconds, unit, with_unit=False)
         name: list[Text | str] = [row.title(review), Text(row.setup, style="muted")]
         bar = Text(share_bar(work.seconds / longest), style="name")
+        name += [show_size(size)] if unlike else []
         body.append([*name, show_duration(work.seconds), bar, span, rate, *fast, why])
     spare = ("at top speed", BARS, "setup")
     lines: list[Shown] = [BLANK, Table(columns, body, spare=spare, folds=True)] if body else []

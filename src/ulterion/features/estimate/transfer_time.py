@@ -188,24 +188,29 @@ def _why(falls: Sequence[Fall], at: float) -> str:
 
 
 def moving(
-    review: Review, runs: Sequence[AnyRun], size: float, way: Direction, setups: Sequence[str] = ()
+    review: Review, runs: Sequence[AnyRun], size: float | None, way: Direction, setups: Sequence[str] = ()
 ) -> list[TransferTimeRow]:
-    """Return how long so many bytes take to be read from, or written to, each setup, the quickest first."""
-    rows = []
-    for name in setups or review.setups:
-        found = end_of(review, runs, name, way)
-        if found is None:
-            rows.append(TransferTimeRow(name, None, why=f"not measured; ulterion measure --setup {name}"))
-            continue
-        end, ids = found
-        room = holds(review, runs, review.setup(name).medium)
-        if room is not None and room.bytes < size:
-            rows.append(
-                TransferTimeRow(name, None, why=f"does not fit: {review.label(review.setup(name).medium)} {room.words}")
-            )
-            continue
-        rows.append(TransferTimeRow(name, work(size, [end]), size / end.rate, ids))
+    """Return how long so many bytes take to be read from, or written to, each setup, the quickest first; without a size, all that its medium holds."""
+    names = setups or [n for n, s in review.setups.items() if size is not None or not review.is_peer(s.medium)]
+    rows = [_moved(review, runs, size, way, name) for name in names]
     return sorted(rows, key=lambda r: math.inf if r.work is None else r.work.seconds)
+
+
+def _moved(review: Review, runs: Sequence[AnyRun], size: float | None, way: Direction, name: str) -> TransferTimeRow:
+    """Return how long a size, or all that the medium holds, takes on one setup."""
+    found = end_of(review, runs, name, way)
+    if found is None:
+        return TransferTimeRow(name, None, why=f"not measured; ulterion measure --setup {name}")
+    end, ids = found
+    medium = review.setup(name).medium
+    room = holds(review, runs, medium)
+    if size is None and room is None:
+        return TransferTimeRow(name, None, why=f"capacity unknown; give a size: ulterion estimate {way} '200 GB'")
+    bytes_moved = size if size is not None or room is None else room.bytes
+    assert bytes_moved is not None
+    if room is not None and room.bytes < bytes_moved:
+        return TransferTimeRow(name, None, why=f"does not fit: {review.label(medium)} {room.words}")
+    return TransferTimeRow(name, work(bytes_moved, [end]), bytes_moved / end.rate, ids)
 
 
 def between(

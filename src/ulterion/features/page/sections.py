@@ -17,7 +17,9 @@ from ulterion.features.compare.figures import draw_comparison
 from ulterion.features.compare.tables import comparison_body
 from ulterion.features.compare.words import summaries
 from ulterion.features.estimate.figures import draw_works
+from ulterion.features.estimate.kinds import WHOLE
 from ulterion.features.estimate.tables import values_table, works_table
+from ulterion.features.estimate.transfer_time import moving
 from ulterion.features.estimate.value import cheapest, values
 from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
 from ulterion.features.page.product_verdicts import product_verdicts
@@ -218,6 +220,10 @@ def worked(inputs: ReportInputs) -> Iterator[Section]:
             draw = partial(_works, inputs, way, title)
             blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
             blocks += captioned(works_table(inputs.review, rows, inputs.unit), title)
+    for way in DIRECTIONS:
+        rows = [r for r in moving(inputs.review, inputs.runs, None, way) if r.work is not None]
+        if rows:
+            blocks += captioned(works_table(inputs.review, rows, inputs.unit), sentence_of(WHOLE[way])[:-1])
     if blocks:
         yield Section("work", "What it means: time", tuple(blocks))
 
