@@ -108,3 +108,33 @@ class TwoCoolers(FolderCase):
         told = " ".join(self.ulterion("compare", "--soaks", "box", "fin").stdout.split())
         self.assertIn("their temperatures cannot be compared", told)
         self.assertRegex(told, r"Test Fin [\d,]+ +300 .*°C")
+
+
+class ByHand(FolderCase):
+    def test_readings_stand_beside_each_other(self) -> None:
+        """Idle, a moment, the end and no moment at all: on the setup's newest soak, above the room, with the difference and what it may be off by."""
+        self.review(REVIEW + FIN, bench_of_two())
+        for setup in ("box", "fin"):
+            self.ulterion("soak", "--setup", setup, "--for", "6m", "--idle", "1m")
+        for setup, words in (
+            ("box", "case 25 C idle"), ("box", "case 44 C at 2m10s"), ("box", "case 47 C at end"), ("box", "skin 40 C"),
+            ("fin", "case 24 C idle"), ("fin", "case 36.5 C at 2m"), ("fin", "case 47.5 C end"),
+        ):  # fmt: skip
+            self.assertIn(f"of {setup}", self.ulterion("note", "--setup", setup, words).stdout)
+        rows = {(r["what"], r["moment"]): r for r in self.json_of("compare", "--soaks", "box", "fin")["readings"]}
+        self.assertEqual(list(rows), [("case", "idle"), ("case", "2m10s"), ("case", "end"), ("skin", "")])
+        self.assertEqual(rows["case", "2m10s"]["celsius"], [44.0, 36.5])
+        self.assertEqual(rows["case", "2m10s"]["above_room"], [23.0, 15.5])
+        self.assertEqual([r["less"][1] for r in rows.values()], [-1.0, -7.5, 0.5, None])
+        told = " ".join(self.ulterion("compare", "--soaks", "box", "fin").stdout.split())
+        self.assertIn("case end 47.0 °C 26.0 °C 47.5 °C 26.5 °C +0.5 ±2.8", told)
+        self.assertIn("a reading may be off by 2 °C", told)
+        self.assertIn("case end 47.5 °C 26.5 °C", " ".join(self.ulterion("compare", "--soaks", "fin").stdout.split()))
+
+    def test_what_has_no_end_is_refused(self) -> None:
+        """A measurement has no load that ends; a setup that was never soaked takes readings without a moment only."""
+        self.review(REVIEW + FIN, bench_of_two())
+        self.ulterion("measure", "--setup", "box", "--suite", "brief", "--passes", "1", "--seconds", "0.1")
+        self.refused("note", "case 40 C at end", says="has no load that ends")
+        self.refused("note", "--setup", "fin", "case 40 C at 5m", says="no moment")
+        self.assertIn("setup fin", self.ulterion("note", "--setup", "fin", "case 40 C").stdout)

@@ -176,7 +176,7 @@ class Soaked(FolderCase):
     def test_several_soaks_share_one_axis(self) -> None:
         """Two soaks: a row and a line each, and what they differ by; a long one counts hours."""
         one, other = self.soak(), self.soak("direct", load_seconds=4 * 3600.0)
-        text = printed(soaks_table([one, other], [difference(other, one)], "MB/s"))
+        text = printed(soaks_table([one, other], [difference(other, one)], "MB/s", 2.0))
         for words in ("Direct finishes", "temperatures cannot be compared"):
             self.assertIn(words, " ".join(text.split()))
         figure = draw_soaks([one, other], "MB/s")
@@ -254,7 +254,7 @@ class Stalls(FolderCase):
         self.assertAlmostEqual(found.per_gigabyte * one.findings.bytes / 1e9, found.joules)
         apart = difference(one, one)
         self.assertEqual(apart.rate, 1.0 if one.findings.last else None)
-        table = " ".join(printed(soaks_table([one, one], [apart], "MB/s")).split())
+        table = " ".join(printed(soaks_table([one, one], [apart], "MB/s", 2.0)).split())
         self.assertIn("finishes as fast as" if one.findings.last else "still moves data at the end", table)
         (row,) = (r for r in moving(self.kept, [run], 1e9, "write") if r.setup == "box")
         assert row.work is not None

@@ -80,6 +80,9 @@ class Setup(Written):
         return self.chain[-1]
 
 
+CAMERA = 2.0  # degrees C
+
+
 class Bench(Written):
     """The host and the room, as far as the machine cannot tell them itself."""
 
@@ -95,6 +98,9 @@ class About(Written):
     margin: Share = Field(MARGIN, description="differences smaller than this do not matter to readers")
     timing_spread: Share = Field(
         VARIES, description="what a transfer timed by hand varies by, where one or two timings cannot show it"
+    )
+    thermometer: Temperature = Field(
+        CAMERA, description="what a temperature read by hand may be off by (95%), as of a thermal camera"
     )
     tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
 

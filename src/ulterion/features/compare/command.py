@@ -233,6 +233,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.core.errors import UsageError
     from ulterion.features.soak.data import soaks_answer
     from ulterion.features.soak.judging import bottleneck_of, choose, difference, marks_of
+    from ulterion.features.soak.readings import readings_table
     from ulterion.features.soak.tables import findings_lines, soaks_table
     from ulterion.show.depth import Depth
 
@@ -256,8 +257,10 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     if len(soaks) == 1:
         lines = findings_lines(soaks[0], arguments.units, bottleneck, depth=Depth.of(arguments))
+        lines += readings_table(soaks, folder.review.review.thermometer)
     else:
-        lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units)
+        thermometer = folder.review.review.thermometer
+        lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units, thermometer)
     drawn = draw([(path, figure) for path in paths])
     return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
 

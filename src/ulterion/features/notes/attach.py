@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import datetime
+import math
 import re
 from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_duration, show_duration
 from ulterion.features.notes.parsing import WARM_THINGS, now_utc, parse_note
 from ulterion.model.files import locked
@@ -23,17 +25,21 @@ from ulterion.model.store import ReviewFolder
 LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
 _AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
 _IDLE = re.compile(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
+_END = re.compile(r"(.*?\d.*?),?\s+(?:at\s+(?:the\s+)?)?end", re.DOTALL | re.IGNORECASE)
 _EXCLUDES = re.compile(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
 
 
 def split_moment(text: str) -> tuple[str, float | None]:
-    """Take 'at 12m', 'at 0m' or 'idle' off the end of a note; return the rest and the seconds, None where there is no moment.
+    """Take 'at 12m', 'at 0m', 'idle' or 'end' off the end of a note; return the rest and the seconds, None where there is no moment.
 
-    Idle is the moment before the load: 0 seconds from its beginning.
+    Idle is the moment before the load: 0 seconds from its beginning.  The end is that of the load: infinity, as the note does not know it.
     """
     idle = _IDLE.fullmatch(text.strip())
     if idle is not None:
         return idle[1], 0.0
+    end = _END.fullmatch(text.strip())
+    if end is not None:
+        return end[1], math.inf
     match = _AT.fullmatch(text.strip())
     if match is None:
         return text, None
@@ -62,17 +68,20 @@ def note_words(
         )
     words, moment = split_moment(text)
     if setup is not None:
-        if run_id is not None or moment:
-            raise UsageError("a note on a setup has no run and no moment; leave --setup out to note it on its run")
         folder.review.setup(setup)
-        return _on_setup(folder, setup, parse_note(text))
+        soaked = _newest_soak(folder, setup) if isinstance(parse_note(words), Reading) and run_id is None else None
+        if soaked is None:
+            if run_id is not None or moment:
+                raise UsageError("a note on a setup has no run and no moment; leave --setup out to note it on its run")
+            return _on_setup(folder, setup, parse_note(text))
+        run_id = soaked.id
     left = _on_live_run(folder, words, moment, run_id)
     if left is not None:
         return left
     kept: list[Reading | Note] = []
 
     def noted_on(run: AnyRun) -> AnyRun:
-        record = parse_note(words, None if moment is None else round(run.load_start + moment, 1))
+        record = parse_note(words, _since_beginning(run, moment))
         _check_moment(run, record.at_seconds)
         kept.append(record)
         return run.with_record(record)
@@ -86,6 +95,21 @@ def note_words(
         )
     run = folder.change(chosen, noted_on)
     return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
+
+
+def _newest_soak(folder: ReviewFolder, setup: str) -> RunSummary | None:
+    """Return the newest soak of a setup, which its readings belong to, or None."""
+    return next((s for s in reversed(folder.summaries()) if s.kind == "soak" and s.setup == setup), None)
+
+
+def _since_beginning(run: AnyRun, moment: float | None) -> float | None:
+    """Return a moment since the load began as seconds since the run began; raise UsageError for the end of what has none."""
+    if moment is None or math.isfinite(moment):
+        return None if moment is None else round(run.load_start + moment, 1)
+    ends = [p.end for p in run.soak.phases if p.name == LOAD] if isinstance(run, SoakRun) else []
+    if not ends:
+        raise UsageError(f"the {run.kind} {run.id} has no load that ends; write 'at 12m' instead of 'end'")
+    return round(ends[-1], 1)
 
 
 def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:

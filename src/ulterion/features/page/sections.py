@@ -186,7 +186,9 @@ def soaked(inputs: ReportInputs) -> Iterator[Section]:
     for name, shown in _by_medium(inputs, soaks):
         words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
         blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, inputs)))
-    blocks += captioned(soaks_table(soaks, differences, inputs.unit), f"Long runs: {listed(names)}")
+    blocks += captioned(
+        soaks_table(soaks, differences, inputs.unit, inputs.review.review.thermometer), f"Long runs: {listed(names)}"
+    )
     for soak in soaks:
         blocks.append(heading(f"{soak.label}, for long"))
         blocks += captioned(

@@ -9,6 +9,7 @@ from typing import Annotated
 
 from ulterion.core.soak.findings import Findings
 from ulterion.features.soak.judging import Soak, SoakDifference, difference
+from ulterion.features.soak.readings import ReadingRow, reading_rows
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.show.answers import ABSENT, Answer
@@ -33,6 +34,7 @@ class Soaks(Answer):
 
     soaks: tuple[SoakData, ...]
     differences: tuple[SoakDifference, ...]
+    readings: tuple[ReadingRow, ...]
 
 
 def soak_answer(
@@ -51,4 +53,5 @@ def soak_answer(
 
 def soaks_answer(soaks: Sequence[Soak]) -> Soaks:
     """Return several soaks and how each differs from the first."""
-    return Soaks(tuple(soak_answer(s.run, s) for s in soaks), tuple(difference(s, soaks[0]) for s in soaks[1:]))
+    each = tuple(soak_answer(s.run, s) for s in soaks)
+    return Soaks(each, tuple(difference(s, soaks[0]) for s in soaks[1:]), tuple(reading_rows(soaks)))

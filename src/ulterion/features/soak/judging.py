@@ -253,12 +253,18 @@ def unlike(one: Soak, other: Soak) -> list[str]:
 
 
 def _soaked_before(one: Soak, other: Soak) -> list[str]:
-    """Return how much one soak wrote shortly before the other began on the same medium, whose cache it may have filled."""
+    """Return how much one soak wrote shortly before the other began on the same medium, where the other slowed down: a cache may have been full."""
     first, then = sorted((one, other), key=lambda s: s.run.started)
     serials = {s.run.target.serial for s in (first, then)}
     ended = first.run.started + datetime.timedelta(seconds=float(first.trace.at[-1] + first.trace.seconds[-1]))
     gap = (then.run.started - ended).total_seconds() + then.load_start
-    if len(serials) > 1 or None in serials or first.run.soak.workload.direction == "read" or not 0 <= gap < SOON:
+    if (
+        not then.findings.falls
+        or len(serials) > 1
+        or None in serials
+        or first.run.soak.workload.direction == "read"
+        or not 0 <= gap < SOON
+    ):
         return []
     wrote = show_size(first.findings.bytes)
     return [f"{then.label} was loaded {show_duration(gap)} after {first.label} had written {wrote} to the same drive"]

@@ -8,6 +8,7 @@ from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.soak.judging import Soak, SoakDifference
+from ulterion.features.soak.readings import readings_table
 from ulterion.features.soak.words import (
     cache_words,
     counter_words,
@@ -135,8 +136,10 @@ def _remarks(run: SoakRun, findings: Findings | None, depth: Depth) -> list[Show
     ]
 
 
-def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str) -> list[Shown]:
-    """Return several soaks beside each other, and how each differs from the first."""
+def soaks_table(
+    soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str, thermometer: float
+) -> list[Shown]:
+    """Return several soaks beside each other, and how each differs from the first; `thermometer`: what a reading by hand may be off by, C."""
     rows = [_soak_row(s, unit) for s in soaks]
     columns = [
         ("soak", "left"),
@@ -162,6 +165,7 @@ def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], un
             style="muted",
         ),
     ]
+    lines += readings_table(soaks, thermometer)
     for one in differences:
         lines += bullet_list(f"Other differences: {one.first} and {one.second}", one.unlike)
     return lines
