@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.support import BENCH, PEAK_READ, REVIEW, FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.core.estimates.conversions import converted
-from ulterion.core.estimates.power import Cable, Load, budget
+from ulterion.core.estimates.power import Cable, Load, budget, most_of
 from ulterion.core.estimates.transfer_time import OWN, End, Piece, parts_of, recording, work
 from ulterion.core.workloads.workload import parse_workload
 
@@ -90,6 +90,31 @@ class Examples(unittest.TestCase):
         spinning = Load("disk", 3.0, 6.0, "its label")
         found = budget(10.0, [spinning, spinning])
         self.assertEqual((found.left, found.left_one_by_one, found.left_at_peaks, found.starts), (4.0, 1.0, -2.0, 2))
+
+    @given(
+        st.floats(1, 200),
+        st.lists(st.tuples(st.floats(0.1, 20), st.floats(0, 30)), max_size=3),
+        st.floats(0.1, 20),
+        st.floats(0, 30),
+    )
+    def test_as_many_as_a_supply_runs(
+        self, gives: float, others: list[tuple[float, float]], draws: float, more: float
+    ) -> None:
+        """So many start beside the others and one more does not, counted one at a time."""
+        beside, load = (
+            [Load("other", w, w + m, "its label") for w, m in others],
+            Load("disk", draws, draws + more, "its label"),
+        )
+        most = most_of(gives, beside, load)
+        for count in (most.one_by_one, most.one_by_one + 1):
+            spare = (
+                min(gives - sum(b.draws for b in beside) - draws * n - (draws + more) for n in range(count))
+                if count
+                else 0.0
+            )
+            assume(abs(spare) > 1e-6 or not count)
+            self.assertEqual(spare >= 0, count <= most.one_by_one)
+        self.assertLessEqual(most.at_once, most.one_by_one)
 
     @given(st.floats(0.05, 5), st.integers(18, 32), st.floats(0.1, 30), st.sampled_from([5.0, 12.0]))
     def test_power_through_a_cable(self, metres: float, gauge: int, watts: float, volts: float) -> None:
@@ -187,8 +212,10 @@ class OnTheDemo(FolderCase):
         hub = self.json_of("estimate", "power", "box", "--part", "drive", "--part", "box")
         self.assertEqual([(p["draws"], p["source"]) for p in hub["loads"]], [(4.1, "a meter")] * 2)
         self.assertAlmostEqual(hub["left"], 12 - 3 - 8.2)
+        many = self.json_of("estimate", "power", "box", "--part", "drive*")
+        self.assertEqual((many["most"], len(many["loads"])), ({"name": "Test Drive", "one_by_one": 2, "at_once": 2}, 2))
         for arguments, says in ((("b:usb",), "name the parts connected to it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
-                                (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable")):  # fmt: skip
+                                (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable"), (("box", "--part", "box*", "--part", "drive*"), "only one part can be counted")):  # fmt: skip
             self.refused("estimate", "power", *arguments, says=says)
 
     def test_what_is_proven_beats_what_is_stated(self) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+import re
 import shutil
 import signal
 import time
@@ -327,6 +328,28 @@ class Hands(PlanCase):
             self.assertEqual(done.returncode, 2)
             self.assertIn("setup 'away-x' was not ready after 200 ms", done.stderr)
         self.assertEqual({r.setup for r in self.opened().runs()}, {"direct", "there-x"})
+
+
+class Sweeps(PlanCase):
+    def test_a_sweep_of_sizes_is_one_table_one_chart_and_a_sentence_a_level(self) -> None:
+        """Every size is measured in every cell; what a level does is told where it does least and most."""
+        sweep = PLAN.replace("sequential read 4 MiB depth 4", "sequential read 256 KiB to 4 MiB depth 4")
+        self.plan(sweep.replace("seconds =", "passes = 2\nmax_passes = 2\nseconds ="))
+        self.assertEqual(self.ulterion("plan", "run").returncode, 0)
+        found = self.json_of("plan", "effects", "--figure", "sweep.svg")
+        self.assertEqual([w["text"].split()[2:4] for w in found["workloads"]],
+                         [["256", "KiB"], ["512", "KiB"], ["1", "MiB"], ["2", "MiB"], ["4", "MiB"]])  # fmt: skip
+        drawn = (self.folder / "sweep.svg").read_text()
+        self.assertIn("by size: sequential read, QD4", drawn)
+        shown = self.ulterion("plan", "effects").stdout.splitlines()
+        self.assertRegex(shown[0], r"^None against Test Box: \+?\S+ at 256 KiB|^Slow against uas|^Box|^None")
+        table = [line for line in shown if re.match(r" *\d+ [KM]iB ", line)]
+        self.assertEqual(len(table), 5)
+
+    def test_a_sweep_that_is_none_is_refused(self) -> None:
+        """A range from large to small names what is wrong."""
+        self.write("review.toml", HEAD + PLAN.replace("read 4 MiB depth 4", "read 8 MiB to 4 KiB depth 4"))
+        self.refused("plan", "run", says="from small to large")
 
 
 class Bad(PlanCase):

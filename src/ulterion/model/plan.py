@@ -12,7 +12,7 @@ from pydantic import Field
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
-from ulterion.core.workloads.network import NETWORK_SUITE, parse_either
+from ulterion.core.workloads.network import NETWORK_SUITE, parse_each
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import Duration, KnownLink, Size, Written
@@ -82,7 +82,7 @@ class Plan(Written):
         if not self.workloads and self.suite != NETWORK_SUITE.name:
             find_suite(self.suite)
         for text in self.workloads:
-            parse_either(text)
+            parse_each(text)
         if self.max_passes < self.passes:
             raise UsageError("plan: 'max_passes' is below 'passes'; give it at least as many")
 

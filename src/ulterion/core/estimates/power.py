@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 VOLTS = 5.0
 MIN_VOLTS = 4.4  # at a device behind a powered hub or a port of its own (USB 2.0, 7.2.2, figure 7-47)
+ROUNDING = 1e-9  # 0.3 W goes three times into 0.9 W, whatever the binary fractions say
 COPPER = 1.724e-8  # ohm metre at 20 °C, annealed copper (IEC 60028)
 PORTS = {
     "USB 480 Mb/s": (2.5, "USB 2.0, 7.2.1: five unit loads of 100 mA"),
@@ -66,6 +67,24 @@ def budget(gives: float, loads: Sequence[Load]) -> Budget:
     return Budget(
         gives=gives, loads=tuple(loads), left=left, left_at_peaks=peaks, left_one_by_one=min(worst, left), starts=starts
     )
+
+
+@dataclass(frozen=True)
+class Most:
+    """How many of one load a supply runs beside others: started one after the other, and all peaking at once."""
+
+    load: Load
+    one_by_one: int
+    at_once: int
+
+
+def most_of(gives: float, beside: Sequence[Load], load: Load) -> Most:
+    """Return how many of a load a supply of so many watts runs once the loads beside it are at work."""
+    spare = gives - math.fsum(one.draws for one in beside)
+    spare_at_peaks = gives - math.fsum(one.peak for one in beside)
+    highest = max(load.peak, load.draws)
+    one_by_one = math.floor((spare - highest) / load.draws + ROUNDING) + 1
+    return Most(load, max(0, one_by_one), max(0, math.floor(spare_at_peaks / highest + ROUNDING)))
 
 
 @dataclass(frozen=True)

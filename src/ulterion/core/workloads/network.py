@@ -25,6 +25,7 @@ from ulterion.core.workloads.workload import (
     NetworkPattern,
     NetworkWorkload,
     Workload,
+    parse_sweep,
     parse_workload,
 )
 
@@ -247,6 +248,11 @@ def parse_either(text: str) -> DriveWorkload | NetworkWorkload:
     """Read a workload of a drive or of a network, by its words; raise UsageError."""
     words = set(re.findall(r"[a-z]+", text.casefold()))
     return parse_network(text) if words & {*_DIRECTIONS, *_PATTERNS} else parse_workload(text)
+
+
+def parse_each(text: str) -> list[DriveWorkload | NetworkWorkload]:
+    """Read a workload of a drive or of a network, or a sweep of sizes or depths ('sequential read 4 KiB to 8 MiB'); raise UsageError."""
+    return list(parse_sweep(text)) if " to " in f" {text.casefold()} " else [parse_either(text)]
 
 
 def _name_of(workload: NetworkWorkload) -> str:

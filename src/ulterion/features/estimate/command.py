@@ -114,7 +114,11 @@ QUESTIONS = Subcommands(
             "--mix", metavar="WORDS", help="by a mix, in shares of the bytes: 'read 3, write 1, random-read 0.1'"
         ),
         "part": lambda p: p.add_argument(
-            "--part", action="append", default=[], metavar="NAME", help="a part connected to it; repeat for each"
+            "--part",
+            action="append",
+            default=[],
+            metavar="NAME",
+            help="a part connected to it; repeat for each; 'NAME*' for as many of it as will run",
         ),
         "cable": lambda p: p.add_argument(
             "--cable", metavar="CABLE", help="length and gauge of the cable between, such as '2 m 28 AWG'"

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ulterion.core.estimates.conversions import Conversion
-from ulterion.core.estimates.power import Budget, Cable, Load
+from ulterion.core.estimates.power import Budget, Cable, Load, Most
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.estimates.transfer_time import Part
 from ulterion.features.estimate.energy import Energy
@@ -116,6 +116,15 @@ class ValuesData(Answer):
 
 
 @dataclass(frozen=True)
+class MostData(Answer):
+    """How many of one part a supply runs: started one after the other, and all at their peak at once."""
+
+    name: str
+    one_by_one: int
+    at_once: int
+
+
+@dataclass(frozen=True)
 class PowerData(Answer):
     """`ulterion estimate power`: W; `lost` in the cable, `far_volts` at its far end; null where what is drawn cannot come through."""
 
@@ -130,6 +139,7 @@ class PowerData(Answer):
     left_at_peaks: float
     left_one_by_one: float
     starts: int
+    most: MostData | None
 
 
 @dataclass(frozen=True)
@@ -216,7 +226,7 @@ def units_answer(conversion: Conversion) -> UnitsData:
     return UnitsData(conversion.kind, conversion.quantities, conversion.links)
 
 
-def power_answer(supply: Supply, cable: Cable | None, found: Budget) -> PowerData:
+def power_answer(supply: Supply, cable: Cable | None, found: Budget, most: Most | None = None) -> PowerData:
     """Return a budget of power."""
     drawn = math.fsum(p.draws for p in found.loads)
     return PowerData.of(
@@ -227,6 +237,7 @@ def power_answer(supply: Supply, cable: Cable | None, found: Budget) -> PowerDat
         volts=supply.volts,
         lost=0.0 if cable is None else cable.lost(drawn),
         far_volts=supply.volts if cable is None else cable.far_volts(drawn),
+        most=None if most is None else MostData(most.load.name, most.one_by_one, most.at_once),
     )
 
 

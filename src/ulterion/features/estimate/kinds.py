@@ -62,6 +62,9 @@ def units(arguments: argparse.Namespace, env: Environment) -> Status:
     return show_answer(arguments, env, "units", units_answer(conversion), units_table(arguments.amount, conversion))
 
 
+AS_MANY = "*"
+"""After a part's name: as many of it as the supply runs."""
+
 WHOLE = {"read": "each full drive read", "write": "each drive filled"}
 """What is estimated where no size is given."""
 
@@ -171,7 +174,7 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """What a supply leaves for what hangs on it."""
     from ulterion.core.errors import UsageError
-    from ulterion.core.estimates.power import Cable, budget
+    from ulterion.core.estimates.power import Cable, budget, most_of
     from ulterion.features.estimate.data import power_answer
     from ulterion.features.estimate.power_budget import load_of, supply_of
     from ulterion.features.estimate.tables import budget_table
@@ -179,11 +182,24 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     if not arguments.part:
         raise UsageError("name the parts connected to it: --part NAME, once for each")
     supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
-    loads = [load_of(folder.review, runs, name) for name in arguments.part]
     cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
-    found = budget(supply.gives if cable is None else cable.passes(supply.gives), loads)
-    shown = budget_table(supply, cable, found)
-    return show_answer(arguments, env, "power", power_answer(supply, cable, found), shown)
+    gives = supply.gives if cable is None else cable.passes(supply.gives)
+    loads = [load_of(folder.review, runs, name) for name in arguments.part if not name.endswith(AS_MANY)]
+    repeated = [name.removesuffix(AS_MANY) for name in arguments.part if name.endswith(AS_MANY)]
+    if len(repeated) > 1:
+        raise UsageError(f"--part {repeated[1]}*: only one part can be counted; leave one of the {AS_MANY} out")
+    most = None
+    if repeated:
+        load = load_of(folder.review, runs, repeated[0])
+        if not load.draws:
+            raise UsageError(
+                f"{load.name} draws 0 W by {load.source}, so any number of it would run; measure it at work"
+            )
+        most = most_of(gives, loads, load)
+        loads += [most.load] * max(1, most.one_by_one)
+    found = budget(gives, loads)
+    shown = budget_table(supply, cable, found, most)
+    return show_answer(arguments, env, "power", power_answer(supply, cable, found, most), shown)
 
 
 def _cable(text: str) -> tuple[float, int]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
 from ulterion.core.estimates.conversions import Conversion
-from ulterion.core.estimates.power import VOLTS, Budget, Cable
+from ulterion.core.estimates.power import VOLTS, Budget, Cable, Most
 from ulterion.core.units import show_between, show_duration, show_rate, show_size, significant
 from ulterion.features.estimate import words as words
 from ulterion.features.estimate.power_budget import Supply
@@ -114,12 +115,17 @@ def units_table(text: str, found: Conversion) -> list[Shown]:
     return lines
 
 
-def budget_table(supply: Supply, cable: Cable | None, found: Budget) -> list[Shown]:
-    """Return a budget of power."""
+def budget_table(supply: Supply, cable: Cable | None, found: Budget, most: Most | None = None) -> list[Shown]:
+    """Return a budget of power, with how many of one part a supply runs where that was asked; equal loads share a row."""
     columns = (("", "left"), ("at work", "right"), ("at its peak", "right"), ("known from", "left"))
-    body: list[Cells | Text] = [[p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source] for p in found.loads]
+    body: list[Cells | Text] = [
+        [f"{count} × {p.name}" if count > 1 else p.name, f"{p.draws:.2f} W", f"{p.peak:.2f} W", p.source]
+        for p, count in Counter(found.loads).items()
+    ]
     at = f" at {supply.volts:g} V" if supply.volts != VOLTS else ""
-    told = words.budget_answer(supply.name, supply.gives, found, supply.volts)
+    told = words.budget_answer("it" if most else supply.name, supply.gives, found, supply.volts)
+    if most is not None:
+        told = f"{words.most_words(supply.name, most)} {sentence_of(told)}"
     source = Text(f"supply{at}: {supply.source}", style="muted")
     lines: list[Shown] = [Text(told), BLANK, Table(columns, body), source, BLANK]
     return [*lines, *(Text(line, style=style) for line, style in words.budget_words(found, supply.volts, cable))]

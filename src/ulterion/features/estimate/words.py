@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ulterion.core.estimates.power import MIN_VOLTS, VOLTS, Budget, Cable
+from ulterion.core.estimates.power import MIN_VOLTS, VOLTS, Budget, Cable, Most
 from ulterion.core.estimates.transfer_time import OWN, Recording, Work
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.estimate.transfer_time import TransferTimeRow
@@ -72,6 +72,16 @@ def budget_answer(name: str, gives: float, found: Budget, volts: float) -> str:
     if found.left >= 0 and found.starts < len(found.loads):
         verdict = f"enough for that, but not to start {found.loads[found.starts].name}"
     return f"{name} supplies {gives:.1f} W and {draws:.2f} W are drawn at work: {verdict}."
+
+
+def most_words(supply: str, most: Most) -> str:
+    """Return how many of a part a supply runs."""
+    part, one_by_one, at_once = most.load.name, most.one_by_one, most.at_once
+    if not one_by_one:
+        return f"{supply} has too little power left for one {part}."
+    if one_by_one == at_once:
+        return f"{supply} runs {one_by_one} × {part}."
+    return f"{supply} runs {one_by_one} × {part} started one after the other, {at_once or 'none'} if all start at once."
 
 
 def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple[str, str]]:

@@ -11,8 +11,10 @@ from matplotlib.figure import Figure
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Ranks
+from ulterion.core.units import show_block
 from ulterion.features.plan import words as words
 from ulterion.features.plan.judging import Observations as Workloads
+from ulterion.features.plan.sweeps import by_size
 from ulterion.features.plan.words import figure_words
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
@@ -45,6 +47,7 @@ ROUND = (
     100.0,
 )
 MAX_TICKS = 5.5
+SWEEP_HEIGHT = 5.2  # inches of the chart of a sweep
 ROW, HEAD = 0.42, 1.9  # inches of a row, and of title, axis and foot
 
 
@@ -207,3 +210,41 @@ def draw_ranks(
         palette,
     )
     return figure
+
+
+def draw_sweep(
+    review: Review, found: Sequence[tuple[Workloads, Effects]], foot_words: Sequence[str], *, dark: bool = False
+) -> Figure:
+    """Return every level's effect against the size of a request, with its intervals."""
+    palette = palette_of(dark=dark)
+    figure = begin(f"What each level does, by size: {_subject(found)}", SWEEP_HEIGHT, palette)
+    axes = figure.subplots()
+    style(axes, palette)
+    axes.axhline(1.0, color=palette.quiet, linewidth=1)
+    for place, ((_, level), sizes) in enumerate(by_size(found).items()):
+        line, at = colour(palette, place), list(sizes)
+        values = [e.ratio or 1.0 for e in sizes.values()]
+        low = [v - (e.low or v) for v, e in zip(values, sizes.values(), strict=True)]
+        high = [(e.high or v) - v for v, e in zip(values, sizes.values(), strict=True)]
+        name = f"{words.named(review, level)} against {words.named(review, next(iter(sizes.values())).against)}"
+        axes.errorbar(at, values, yerr=[low, high], color=line, marker="o", markersize=4, linewidth=1.6, label=name)
+    axes.set_xscale("log", base=2)
+    axes.set_yscale("log")
+    sizes_shown = sorted({s for sizes in by_size(found).values() for s in sizes})
+    axes.set_xticks(sizes_shown, [show_block(s) for s in sizes_shown], fontsize=9)
+    low_end, high_end = axes.get_ylim()
+    ticks = [t for t in (0.05, 0.1, 0.2, 0.5, 0.7, 1.0, 1.5, 2.0, 5.0, 10.0, 20.0) if low_end <= t <= high_end]
+    axes.set_yticks(ticks, ["no effect" if t == 1 else show_change(t) for t in ticks], fontsize=9)
+    axes.minorticks_off()
+    axes.grid(axis="y", color=palette.grid, linewidth=0.8)
+    axes.set_xlabel("size of a request", color=palette.ink)
+    axes.legend(frameon=False, labelcolor=palette.ink, fontsize=9, loc="best")
+    axes.tick_params(colors=palette.ink)
+    axes.set_xlim(np.min(sizes_shown) / 1.3, np.max(sizes_shown) * 1.3)
+    foot(figure, [*foot_words, "bars: 95% intervals"], palette)
+    return figure
+
+
+def _subject(found: Sequence[tuple[Workloads, Effects]]) -> str:
+    workload = found[0][0].workload
+    return f"{workload.pattern} {workload.direction}, QD{workload.depth}"

@@ -8,9 +8,11 @@ from typing import TypeVar
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Place, Ranks
+from ulterion.core.units import show_block
 from ulterion.core.workloads.suites import short_title
 from ulterion.features.plan import words
 from ulterion.features.plan.judging import Observations
+from ulterion.features.plan.sweeps import by_size, is_sweep, sweep_sentences
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import show_change
@@ -24,6 +26,8 @@ RanksOf = Sequence[tuple[Observations, Ranks]]
 def effects_overview(review: Review, found: EffectsOf) -> list[Shown]:
     """Return what each factor does: a sentence for each workload, a table of all, interactions, and what limits the answer."""
     margin = review.review.margin
+    if is_sweep(found):
+        return _sweep_overview(review, found)
     told = [sentence_of(f"{short_title(o.workload)}: {effects_sentence(review, e, margin)}") for o, e in found]
     refused = [f"{words.effect_words(review, e)}" for _, one in found for e in one.effects if e.ratio is None]
     return [
@@ -34,6 +38,24 @@ def effects_overview(review: Review, found: EffectsOf) -> list[Shown]:
         *bullet_list("Interactions", list(interactions(review, found))),
         *bullet_list("Cannot be determined", _distinct(refused)),
         *bullet_list("Warnings", _distinct(c for _, one in found for c in words.cautions(one))),
+    ]
+
+
+def _sweep_overview(review: Review, found: EffectsOf) -> list[Shown]:
+    """Return what each level does across the sizes of a sweep: a sentence for each, and a line for each size."""
+    keys = list(by_size(found))
+    effects = {o.workload.block_bytes: {(e.factor, e.level): e for e in one.effects} for o, one in found}
+    heads = [words.named(review, level) for _, level in keys]
+    rows: list[Cells | Text] = [
+        [show_block(size), *(_effect_cell(known.get(key), review.review.margin) for key in keys)]
+        for size, known in sorted(effects.items())
+    ]
+    return [
+        *(Text(t) for t in sweep_sentences(review, found)),
+        BLANK,
+        Table([("size", "right"), *((h, "right") for h in heads)], rows, "effects by size", spare=tuple(heads[:0:-1])),
+        Text("± half the 95% interval, in percentage points; ? undecided", style="muted"),
+        *bullet_list("Warnings", max((words.cautions(one) for _, one in found), key=len)),
     ]
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from ulterion.core.errors import Interrupted, UsageError
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.grid import words
-from ulterion.core.workloads.network import NETWORK_SUITE, parse_either
+from ulterion.core.workloads.network import NETWORK_SUITE, parse_each
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.core.workloads.workload import NetworkWorkload, Workload, parse_workload
@@ -199,7 +199,8 @@ def _last_attachment(runs: Sequence[MeasureRun], place: Place) -> str | None:
 def workloads_of(plan: Plan, *, network: bool = False) -> Sequence[Workload]:
     """Return what is measured in each cell that ends at a drive, or at a peer; raise UsageError."""
     if plan.workloads:
-        mine = [w for w in map(parse_either, plan.workloads) if isinstance(w, NetworkWorkload) == network]
+        every = [w for text in plan.workloads for w in parse_each(text)]
+        mine = [w for w in every if isinstance(w, NetworkWorkload) == network]
         if not mine:
             kind = "a network, such as 'receive'" if network else "a drive, such as 'sequential read 1 MiB depth 4'"
             raise UsageError(

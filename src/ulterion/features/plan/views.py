@@ -118,11 +118,12 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     """Show what each factor does."""
     from ulterion.core.errors import UsageError
     from ulterion.features.plan.data import effects_answer
-    from ulterion.features.plan.figures import draw_effects
+    from ulterion.features.plan.figures import draw_effects, draw_sweep
     from ulterion.features.plan.judging import effects
     from ulterion.features.plan.overview import effects_overview
     from ulterion.features.plan.run import look
     from ulterion.features.plan.steps import PlanRequest
+    from ulterion.features.plan.sweeps import is_sweep
     from ulterion.features.plan.tables import effects_table
     from ulterion.features.plan.words import next_words
 
@@ -130,9 +131,8 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
     if not found:
         raise UsageError("no factor has two measured levels yet; go on with: ulterion plan run")
-    drawn = _figures(
-        arguments, env, [("effects", lambda: draw_effects(review, found, _foot(folder), dark=arguments.dark))]
-    )
+    make = draw_sweep if is_sweep(found) else draw_effects
+    drawn = _figures(arguments, env, [("effects", lambda: make(review, found, _foot(folder), dark=arguments.dark))])
     lines = effects_overview(review, found)
     if arguments.long:
         lines += [line for g, e in found for line in effects_table(review, g, e)]
