@@ -183,8 +183,11 @@ class OnTheDemo(FolderCase):
             "works"
         ][0]
         self.assertAlmostEqual(copy["seconds"], 120e9 / 91e6 + 120e9 / 1.043e9, delta=60)
-        takes = {h["setup"]: h["keeps"] for h in self.json_of("estimate", "record", "400 Mb/s", cwd=folder)["setups"]}
-        self.assertEqual((takes["pod"], takes["crumble"], takes["vault"]), (True, False, None))
+        for moved in (*rows.values(), *by.values()):  # nothing is quicker than the highest rate
+            self.assertTrue(moved["seconds"] is None or moved["naive"] <= moved["seconds"] * (1 + 1e-9))
+        takes = {h["setup"]: h for h in self.json_of("estimate", "record", "400 Mb/s", cwd=folder)["setups"]}
+        self.assertEqual([takes[s]["keeps"] for s in ("pod", "crumble", "vault")], [True, False, None])
+        self.assertEqual([takes[s]["below"] for s in ("vault", "vault-long", "pod")], [False, True, False])
         money = self.json_of("estimate", "value", "100 GB", "--least", "800 MB/s", cwd=folder)
         self.assertEqual(money["cheapest"], ["pod"])
         pod = next(v for v in money["values"] if v["part"] == "pod")
@@ -234,6 +237,8 @@ class OnTheDemo(FolderCase):
             for h in self.json_of("estimate", "record", "60 MB/s", "--length", "1h", cwd=folder)["setups"]
         }
         self.assertEqual((takes["crumble"], takes["duo"]), (14, 2))
+        reader = self.ulterion("estimate", "--for", "a laptop with USB 5 Gb/s, 200 GB a week", cwd=folder).stdout
+        self.assertIn("Crumble Chip 256 GB holds 16.0 GB, as a proof found: 200 GB take 13 of them", reader)
         (hub,) = (
             r for r in self.json_of("estimate", "write", "200 GB", cwd=folder)["works"] if r["setup"] == "hub-pod"
         )

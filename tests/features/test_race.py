@@ -50,6 +50,11 @@ class Progress(unittest.TestCase):
         self.assertAlmostEqual(broken.at(50), 0.9)
 
 
+def _after(film: Image.Image, number: int) -> Image.Image:
+    film.seek(number)
+    return film
+
+
 class Command(FolderCase):
     def test_a_race_of_a_copy_a_soak_and_laps(self) -> None:
         """By setup and by run; the figure and the film are written; what cannot race says what would."""
@@ -63,6 +68,8 @@ class Command(FolderCase):
         self.assertIn("by then", race["story"][1])
         with Image.open(folder / "r.gif") as film:
             self.assertGreater(getattr(film, "n_frames", 1), 10)
+            lasts = sum(_after(film, n).info["duration"] for n in range(getattr(film, "n_frames", 1))) / 1000
+            self.assertAlmostEqual(lasts, max(r["seconds"] for r in race["racers"]) / 1500 + 1, delta=0.1)
         with Image.open(folder / "r.png") as figure:
             self.assertGreater(figure.size[0], 1000)
         source, target = folder / "s", folder / "t"
@@ -77,6 +84,14 @@ class Command(FolderCase):
         )
         mixed = self.json_of("race", "direct", "pod", cwd=folder)
         self.assertEqual(mixed["amount"], 5_000_000)
+        bare = self.folder / "bare"  # outside any review: timings of the notebook, by their labels
+        bare.mkdir()
+        for label, timing in (("old reader", "4.2 GB in 72 s"), ("new reader", "4.2 GB in 38 s")):
+            self.ulterion("clock", "--as", label, timing, cwd=bare)
+        typed = self.json_of("race", "old reader", "New reader", cwd=bare)["racers"]
+        self.assertEqual([r["seconds"] for r in typed], [38, 72])
+        self.assertAlmostEqual(typed[1]["share_then"], 38 / 72)
+        self.assertIn("111 MB/s on average", self.ulterion("estimate", "record", "V30", cwd=bare).stdout)
         for arguments, words in ((("hub-pod", "pod"), "has no copy, soak"), (("pod",), "2 to 6"), (("pod", "nope"), "unknown run or setup"),
                                  (("pod", "slip", "--film", "x.mp4"), "is no .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
                                  (("pod", "slip", "--film", "x.gif", "--speed", "1"), "would last")):  # fmt: skip

@@ -31,14 +31,13 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.api import TABLES, Review
     from ulterion.cli.export_tables import FORMS as FORM
     from ulterion.core.errors import UsageError, unknown
-    from ulterion.run.review_folders import open_review
 
     for name in arguments.table:
         if name not in TABLES:
             raise UsageError(unknown("table", name, TABLES))
     if arguments.to is None and (len(arguments.table) != 1 or arguments.json or arguments.form == "parquet"):
         raise UsageError("say where to: --to DIR; one table in words goes to standard output: ulterion export results")
-    review = Review(open_review(arguments.review, env.folder, env.tell))
+    review = Review(options.review_to_read(arguments, env.folder, env.tell))
     ending, write = FORM[arguments.form]
     if arguments.to is None:
         data = write(review.table(arguments.table[0]), arguments.table[0])

@@ -77,10 +77,10 @@ def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Stat
         """Shows which cell is on."""
 
         def step(self, step: Step, now: Planned) -> None:
-            _progress(env, progress(now))
+            env.show_progress(progress(now))
 
     done = run_plan(PlanRequest(folder), Progress())
-    _progress(env, "")
+    env.show_progress("")
     review = folder.review
     found = [(o, e) for o in all_observations(review, plan_runs(folder)) if (e := effects(o)) is not None]
     env.show([sentence_of(progress(done.now)), "", *effects_overview(review, found)])
@@ -97,17 +97,10 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
         done = 0
         for finished in runs(folder):
             done += 1
-            _progress(env, f"{doing} {finished.run.setup}")
+            env.show_progress(f"{doing} {finished.run.setup}")
         counts.append(done)
-    _progress(env, "")
+    env.show_progress("")
     env.show([f"{counts[0]} setups measured, {counts[1]} soaked, the capacity of {counts[2]} proven", ""])
-
-
-def _progress(env: Environment, words: str) -> None:
-    """Write over the line that says how far it is, on a terminal."""
-    if env.screen.isatty():
-        env.screen.write(f"\r{words:<40}" if words else f"\r{'':<40}\r")
-        env.screen.flush()
 
 
 def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:

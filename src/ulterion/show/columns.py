@@ -25,6 +25,11 @@ def show_margin(estimate: Estimate) -> str:
     return f"{percent:.0f}%" if percent >= 9.95 else f"{percent:.1f}%"
 
 
+def with_margin(shown: str, estimate: Estimate) -> str:
+    """Return a figure with its margin, where there is one: '357 MB/s ± 0.42%'."""
+    return shown if estimate.margin is None else f"{shown} ± {show_margin(estimate)}"
+
+
 def show_ratio(ratio: float, beside: float | None = None) -> str:
     """Show a ratio: three decimals, four below 0.1, one from 10 on; or as many as another ratio `beside` it has."""
     size = ratio if beside is None else beside

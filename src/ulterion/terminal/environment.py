@@ -101,6 +101,12 @@ class Environment:
         line = sys.stdin.readline()
         return line.strip() if line else None
 
+    def show_progress(self, words: str) -> None:
+        """Write over the line that says how far the work is, on a terminal; no words clear it."""
+        if self.screen.isatty():
+            self.screen.write(f"\r{words:<40}" if words else f"\r{'':<40}\r")
+            self.screen.flush()
+
     def tell(self, sentence: str) -> None:
         """Print one sentence to the standard error."""
         self.notice([sentence])

@@ -104,6 +104,16 @@ def review_for(arguments: argparse.Namespace, folder: Path, tell: Callable[[str]
     return review
 
 
+def review_to_read(arguments: argparse.Namespace, folder: Path, tell: Callable[[str], None]) -> ReviewFolder:
+    """Open the review named or found, or outside any your own notebook where there is one; raise UsageError."""
+    from ulterion.model.review import FILE_NAME
+    from ulterion.run.review_folders import default_folder, open_default_review, open_review
+
+    if is_personal(arguments, folder) and (default_folder() / FILE_NAME).is_file():
+        return open_default_review(tell)
+    return open_review(arguments.review, folder, tell)
+
+
 def add_network(parser: argparse.ArgumentParser) -> None:
     """Add what names a peer and the network to it."""
     group = parser.add_argument_group("a network")

@@ -52,6 +52,11 @@ class End:
     tail: Piece | None = None
     long: float | None = None
 
+    @property
+    def best(self) -> float:
+        """The highest rate that was seen of it, bytes per second."""
+        return max([self.rate, *(p.rate for p in self.pieces)])
+
     @cached_property
     def _edges(self) -> list[float]:
         """Bytes after which each piece is over."""

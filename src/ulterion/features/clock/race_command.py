@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "transfer",
         nargs="+",
         metavar="RUN",
-        help="a run id, or a setup: its newest copy, soak or timing with laps",
+        help="a run id, or a setup: its newest copy, soak or timing",
     )
     options.add_figure(parser, "progress against time, as FILE.png or FILE.svg")
     parser.add_argument("--film", type=Path, metavar="FILE", help="the race as a film, FILE.gif")
@@ -44,7 +44,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.clock.data import race_answer
     from ulterion.features.clock.race_judging import amount_words, runners_of
     from ulterion.features.clock.race_words import story
-    from ulterion.run.review_folders import open_review
 
     if arguments.speed and not arguments.film:
         raise UsageError("--speed is for a film; add --film FILE.gif")
@@ -54,7 +53,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         from ulterion.show.figure_files import FILM_ENDINGS, check_figure_path
 
         check_figure_path(env.folder / arguments.film, FILM_ENDINGS)
-    folder = open_review(arguments.review, env.folder, env.tell)
+    folder = options.review_to_read(arguments, env.folder, env.tell)
     runners = runners_of(folder.review, folder.runs(), arguments.transfer)
     amount, told = amount_words(runners), story(runners)
 
@@ -78,6 +77,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], amount: str) -> None:
     from ulterion.core.errors import UsageError
     from ulterion.features.clock.race_figure import MAX_SECONDS, film_race, usual_speed
+    from ulterion.features.clock.race_words import drawing
 
     speed = arguments.speed or usual_speed(runners)
     seconds = max(r.end for r in runners) / speed
@@ -86,6 +86,9 @@ def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner]
             f"the film would last {seconds:.0f} s; make it faster with --speed, to last {MAX_SECONDS:.0f} s at most"
         )
     path = env.folder / arguments.film
-    film_race(runners, amount, path, speed, dark=arguments.dark)
+    film_race(
+        runners, amount, path, speed, dark=arguments.dark, tell=lambda share: env.show_progress(drawing(seconds, share))
+    )
+    env.show_progress("")
     if not arguments.json:
         env.show([f"film: {arguments.film}, {speed:g} times as fast"])

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import io
 import math
-import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any, cast
 
+import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+from PIL import Image
 
 from ulterion.core.transfers.race import Runner, order
 from ulterion.core.units import show_duration, show_percent
 from ulterion.show.figure_base import WIDTH, Palette, begin, colour, foot, palette_of, style
 from ulterion.show.figure_files import save_film
 
-PICTURES = 15  # a second of the film
+Tell = Callable[[float], None]
+
+PICTURES = 12.5  # a second of the film: GIF counts in hundredths of a second, and 8 of them are a whole number
 MAX_SECONDS = 60.0  # seconds of a film
 HEIGHT = 6.4  # inches
 
@@ -51,7 +56,9 @@ def draw_race(runners: Sequence[Runner], amount: str, words: str, *, dark: bool 
 
 def _label(one: Runner) -> str:
     return (
-        f"{one.name}, {show_duration(one.end)}" if one.done else f"{one.name}, not over after {show_duration(one.end)}"
+        f"{one.name}, {show_duration(one.end)}"
+        if one.done
+        else f"{one.name}, not finished after {show_duration(one.end)}"
     )
 
 
@@ -61,49 +68,70 @@ def _axes(figure: Figure, runners: Sequence[Runner], palette: Palette) -> Axes:
     axes.set_xlim(0, max(r.end for r in runners) * 1.02)
     axes.set_ylim(0, 104)
     axes.set_xlabel("seconds", color=palette.ink)
-    axes.set_ylabel("per cent over", color=palette.ink)
+    axes.set_ylabel("% done", color=palette.ink)
     return axes
 
 
-def film_race(runners: Sequence[Runner], amount: str, path: Path, speed: float, *, dark: bool = False) -> None:
-    """Write the race as a GIF, `speed` times as fast as it was; raise UsageError."""
-    from matplotlib.animation import FuncAnimation, PillowWriter  # figures alone, as on a page, do without
-
-    palette = palette_of(dark=dark)
-    figure = Figure(figsize=(WIDTH, 1.8 + 0.7 * len(runners)), dpi=100, facecolor=palette.background)
-    FigureCanvasAgg(figure)
-    title = f"{amount}, {speed:g} times as fast" if speed != 1 else amount
-    figure.text(0.01, 0.97, title, color=palette.ink, fontsize=14, va="top")
-    axes = figure.add_subplot(1, 1, 1)
-    style(axes, palette)
-    longest = max(len(r.name) for r in runners)
-    figure.subplots_adjust(left=min(0.4, 0.03 + 0.0085 * longest), right=0.98, top=0.8, bottom=0.2)
-    axes.set_xlim(0, 118)
-    axes.set_xticks(range(0, 101, 20))
-    axes.set_yticks(range(len(runners)), [r.name for r in runners])
-    axes.invert_yaxis()
-    bars = axes.barh(
-        range(len(runners)), [0.0] * len(runners), height=0.6, color=[colour(palette, i) for i in range(len(runners))]
-    )
-    texts = [axes.text(1, i, "", va="center", color=palette.ink, fontsize=12) for i in range(len(runners))]
-    clock = axes.set_xlabel("", color=palette.ink)
+def film_race(
+    runners: Sequence[Runner], amount: str, path: Path, speed: float, *, dark: bool = False, tell: Tell | None = None
+) -> None:
+    """Write the race as a GIF, `speed` times as fast as it was; `tell` is told the share that is drawn.  Raises UsageError."""
+    film = _Film(runners, f"{amount}, {speed:g} times as fast" if speed != 1 else amount, palette_of(dark=dark))
     until = max(r.end for r in runners)
-    pictures = math.ceil(until / speed * PICTURES) + PICTURES  # a second more, to see the end
+    count = math.ceil(until / speed * PICTURES) + round(PICTURES)  # a second more, to see the end
+    pictures = []
+    for number in range(count):
+        pictures.append(film.picture(min(until, number / PICTURES * speed)))
+        if tell is not None:
+            tell(number / count)
+    data = io.BytesIO()
+    colours = pictures[-1].quantize(MAX_COLOURS)  # the last picture has every bar at its longest
+    first, *rest = (one.quantize(palette=colours, dither=Image.Dither.NONE) for one in pictures)
+    first.save(data, "GIF", save_all=True, append_images=rest, duration=1000 / PICTURES, loop=0)
+    save_film(path, data.getvalue())
 
-    def show(number: int) -> None:
-        moment = min(until, number / PICTURES * speed)
-        for bar, text, one in zip(bars, texts, runners, strict=True):
+
+class _Film:
+    """The bars of a race, of which only what moves is drawn anew for each picture."""
+
+    def __init__(self, runners: Sequence[Runner], title: str, palette: Palette) -> None:
+        self._runners = runners
+        figure = Figure(figsize=(WIDTH, 1.8 + 0.7 * len(runners)), dpi=100, facecolor=palette.background)
+        self._canvas = cast("Any", FigureCanvasAgg(figure))  # its methods have no types
+        figure.text(0.01, 0.97, title, color=palette.ink, fontsize=14, va="top")
+        axes = figure.add_subplot(1, 1, 1)
+        style(axes, palette)
+        longest = max(len(r.name) for r in runners)
+        figure.subplots_adjust(left=min(0.4, 0.03 + 0.0085 * longest), right=0.98, top=0.8, bottom=0.2)
+        axes.set_xlim(0, 122)
+        axes.set_xticks(range(0, 101, 20))
+        axes.set_yticks(range(len(runners)), [r.name for r in runners])
+        axes.set_ylim(len(runners) - 0.4, -0.6)
+        axes.set_xlabel("% done", color=palette.ink)
+        self._canvas.draw()
+        self._still = self._canvas.copy_from_bbox(figure.bbox)
+        self._axes, places = axes, range(len(runners))
+        self._bars = axes.barh(places, [0.0] * len(runners), height=0.6, color=[colour(palette, i) for i in places])
+        self._texts = [axes.text(1, i, "", va="center", color=palette.ink, fontsize=12) for i in places]
+        self._clock = figure.text(0.98, 0.97, "", color=palette.ink, fontsize=14, va="top", ha="right")
+
+    def picture(self, moment: float) -> Image.Image:
+        """Return how far each was at a moment."""
+        self._canvas.restore_region(self._still)
+        for bar, text, one in zip(self._bars, self._texts, self._runners, strict=True):
             share = 100 * one.at(min(moment, one.end))
             bar.set_width(share)
             text.set_x(share + 1)
             over = one.done and moment >= one.end
-            text.set_text(f"over, {show_duration(one.end)}" if over else f"{share:.0f}%")
-        clock.set_text(f"{moment:.1f} s")
+            text.set_text(f"done in {show_duration(one.end)}" if over else f"{share:.0f}%")
+            self._axes.draw_artist(bar)
+            self._axes.draw_artist(text)
+        self._clock.set_text(show_duration(moment) if moment else "0.0 s")
+        self._axes.draw_artist(self._clock)
+        return Image.fromarray(np.asarray(self._canvas.buffer_rgba())[..., :3].copy())
 
-    with tempfile.TemporaryDirectory(prefix="ulterion-film-") as scratch:
-        drawn = Path(scratch) / "film.gif"
-        FuncAnimation(figure, show, frames=pictures, blit=False).save(str(drawn), writer=PillowWriter(fps=PICTURES))
-        save_film(path, drawn.read_bytes())
+
+MAX_COLOURS = 64
 
 
 def usual_speed(runners: Sequence[Runner]) -> float:

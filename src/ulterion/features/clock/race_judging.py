@@ -54,10 +54,13 @@ def races_of(review: Review, runs: Sequence[AnyRun]) -> list[tuple[str, list[Run
 
 
 def _chosen(review: Review, able: Sequence[tuple[AnyRun, Course]], name: str) -> tuple[AnyRun, Course]:
-    fitting = [(run, course) for run, course in able if name in (run.id, run.setup)]
+    setups = [
+        key for key, one in review.setups.items() if key == name or (one.label or key).casefold() == name.casefold()
+    ]
+    fitting = [(run, course) for run, course in able if run.id == name or run.setup in setups]
     if fitting:
         return max(fitting, key=lambda pair: pair[0].started)
-    if name in review.setups:
+    if setups:
         raise UsageError(
             f"setup '{name}' has no copy, soak or timing to race; run 'ulterion copy' or 'ulterion clock' on it"
         )

@@ -28,4 +28,9 @@ def story(runners: Sequence[Runner]) -> list[str]:
     return sentences
 
 
+def drawing(seconds: float, share: float) -> str:
+    """Return how far the drawing of a film of so many seconds is."""
+    return f"drawing a film of {seconds:.0f} s, {show_percent(share)}"
+
+
 MAX_TOLD = 6

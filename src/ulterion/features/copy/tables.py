@@ -10,7 +10,7 @@ from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.copy import words as words
 from ulterion.model.runs.copied import CopyPass, CopyRun
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, kept_line
-from ulterion.show.columns import align_points, show_margin
+from ulterion.show.columns import align_points, with_margin
 from ulterion.show.sentences import first_few
 from ulterion.show.sparkline import NARROWEST, RunningLine
 
@@ -48,7 +48,9 @@ def after(run: CopyRun, path: Path | None, unit: str) -> list[Shown]:
     if told is not None:
         lines += [
             BLANK,
-            heading(f"{run.copied.task}: {show_rate(told.rate, unit)} ± {show_margin(told)}"),
+            heading(
+                f"{run.copied.task}: {show_duration(passes[-1].bytes / told.rate)}, {with_margin(show_rate(told.rate, unit), told)}"
+            ),
         ]
         lines += [Text(told.why, style="muted")] if told.why else []
     lines += [*_classes(passes, unit), *bullet_list("Findings", words.findings(run))]

@@ -153,9 +153,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         )
     if arguments.what == "units":
         return kinds.units(arguments, env)
-    from ulterion.run.review_folders import open_review
-
-    folder = open_review(arguments.review, env.folder, env.tell)
+    folder = options.review_to_read(arguments, env.folder, env.tell)
     does = {
         "read": kinds.moving,
         "write": kinds.moving,

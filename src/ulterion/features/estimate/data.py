@@ -52,12 +52,17 @@ class WorksData(Answer):
 
 @dataclass(frozen=True)
 class RecordingData(Answer):
-    """Whether a stream is taken on a setup; `keeps` null where nothing long was run; `until`: seconds until it stops."""
+    """Whether a stream is taken on a setup; `keeps` null where it was not soaked; `until`: seconds until it stops.
+
+    `average`: bytes per second written where it was not soaked; `below`: whether that is surely less than the stream.
+    """
 
     setup: str
     speed_class: int | None
     media: int | None
     emptying_seconds: float | None
+    average: float | None
+    below: bool
     keeps: bool | None = None
     until: float | None = None
     lowest: float | None = None
@@ -69,6 +74,8 @@ class RecordingData(Answer):
             one.recording,
             setup=one.setup,
             speed_class=one.speed_class,
+            average=one.average,
+            below=one.below,
             media=one.media,
             emptying_seconds=one.emptying.seconds if one.emptying else None,
         )

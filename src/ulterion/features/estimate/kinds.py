@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ulterion.show.sentences import sentence_of
 from ulterion.terminal.drawing import show_answer
 from ulterion.terminal.environment import Environment
+from ulterion.terminal.options import review_to_read
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
@@ -23,15 +24,14 @@ def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.features.estimate.other_port import suggestions
     from ulterion.features.estimate.other_port_tables import reader_table
     from ulterion.results.pooling import runs_for_results
-    from ulterion.run.review_folders import open_review
 
     if arguments.what is not None:
         raise UsageError(f"--for stands alone; leave '{arguments.what}' out")
     reader = parse_reader(arguments.reader)
-    folder = open_review(arguments.review, env.folder, env.tell)
+    folder = review_to_read(arguments, env.folder, env.tell)
     runs = runs_for_results(folder)
     found = [s for link in reader.links for s in suggestions(folder.review, runs, link, reader.size)]
-    lines = reader_table(folder.review, reader, found, arguments.units)
+    lines = reader_table(folder.review, runs, reader, found, arguments.units)
     return show_answer(arguments, env, "reader", reader_answer(reader, found), lines)
 
 
@@ -70,9 +70,12 @@ WHOLE = {"read": "each full drive read", "write": "each drive filled"}
 
 
 def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
-    for name in (*arguments.setup, arguments.source, arguments.target):
-        if name is not None:
-            folder.review.setup(name)
+    """Take the labels of setups for their names; raise UsageError for one that is not there."""
+    called = folder.review.setup_called
+    arguments.setup = [called(name) for name in arguments.setup]
+    for end in ("source", "target"):
+        if getattr(arguments, end) is not None:
+            setattr(arguments, end, called(getattr(arguments, end)))
 
 
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -165,7 +168,8 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     found = recordings(
         folder.review, runs_for_results(folder), stream, buffer=arguments.buffer, size=size, setups=arguments.setup
     )
-    title = f"a recording of {arguments.amount} ({show_rate(stream)})"
+    rate = "" if "MB/s" in arguments.amount else f" ({show_rate(stream)})"
+    title = f"a recording of {arguments.amount}{rate}"
     title += f", {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
     lines = recordings_table(folder.review, found, title, arguments.units)
     return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)

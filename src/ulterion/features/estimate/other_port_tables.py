@@ -10,12 +10,15 @@ from ulterion.features.estimate.energy import Energy
 from ulterion.features.estimate.other_port import Suggestion, There
 from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, reader_answer, too_small
 from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 
 WATT_HOUR = 3600.0  # J
 
 
-def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], unit: str) -> list[Shown]:
+def reader_table(
+    review: Review, runs: Sequence[AnyRun], reader: Reader, found: Sequence[Suggestion], unit: str
+) -> list[Shown]:
     """Return what each tested product gives there, measured or worked out, and what does not fit."""
     lines: list[Shown] = []
     for link in reader.links:
@@ -29,8 +32,9 @@ def reader_table(review: Review, reader: Reader, found: Sequence[Suggestion], un
         lines += [*([BLANK] if lines else []), Text(reader_answer(review, reader, link, known, unit)), BLANK]
         lines += [Table(columns, body, spare=("to write it", f"write, {unit}"))] if body else []
         lines += bullet_list("Basis", grouped([(chain_words(review, s), basis_words(review, s)) for s in known]))
-        lines += bullet_list("Warnings", too_small(review, reader, known))
-        lines += bullet_list("Not measured", grouped([(chain_words(review, s), s.why) for s in mine if s.why]))
+        if reader.size is not None:
+            lines += bullet_list("Warnings", too_small(review, runs, reader.size, known))
+        lines += bullet_list("Left out", grouped([(chain_words(review, s), s.why) for s in mine if s.why]))
     return lines
 
 

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.links.standards import Link
 from ulterion.core.units import show_between, show_duration, show_rate, show_size
+from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.estimate.other_port import Suggestion
 from ulterion.model.review import Review
+from ulterion.model.runs.document import AnyRun
 
 
 def chain_words(review: Review, one: Suggestion) -> str:
@@ -57,13 +60,12 @@ def reader_answer(review: Review, reader: Reader, link: Link, known: Sequence[Su
     return f"On {link}, {chain_words(review, best)} reads fastest: {rate}{times}."
 
 
-def too_small(review: Review, reader: Reader, found: Sequence[Suggestion]) -> list[str]:
-    """Return which media hold less than what is moved: it takes several of them, or several fillings."""
+def too_small(review: Review, runs: Sequence[AnyRun], size: int, found: Sequence[Suggestion]) -> list[str]:
+    """Return how many of each medium that holds less than a size it takes."""
     told = []
     for medium in dict.fromkeys(s.parts[-1] for s in found):
-        holds = review.parts[medium].claims.capacity
-        if holds is not None and reader.size is not None and holds < reader.size:
-            told.append(
-                f"{review.label(medium)} holds {show_size(holds)}: {show_size(reader.size)} fill it more than once"
-            )
+        room = holds(review, runs, medium)
+        if room is not None and room.bytes < size:
+            count = math.ceil(size / room.bytes)
+            told.append(f"{review.label(medium)} {room.words}: {show_size(size)} take {count} of them")
     return told

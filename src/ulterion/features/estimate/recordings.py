@@ -13,7 +13,7 @@ from ulterion.core.soak.classes import SPEED_CLASSES, speed_classes
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_rate
 from ulterion.features.claims.capacity_proofs import holds
-from ulterion.features.estimate.transfer_time import end_of, soak_on
+from ulterion.features.estimate.transfer_time import NORMAL, end_of, soak_on
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 
@@ -25,6 +25,7 @@ class Recorded:
     Attributes:
         setup: which.
         recording: whether the stream is taken, None where not soaked yet.
+        average: bytes per second written where it was measured, timed or copied to, but not soaked; `below` whether that is surely less than the stream.
         speed_class: the highest video speed class that its soak kept, or None.
         media: how many of its medium a recording of that length fills, None without a length or a stated capacity.
         emptying: how long it takes to read all of it there, None likewise, or where reading was not measured.
@@ -32,6 +33,8 @@ class Recorded:
 
     setup: str
     recording: Recording | None
+    average: float | None = None
+    below: bool = False
     speed_class: int | None = None
     media: int | None = None
     emptying: Work | None = None
@@ -75,10 +78,13 @@ def _recorded(
     kept = speed_classes(soak.trace.during(load)).kept if soak is not None and load is not None else None
     room = holds(review, runs, review.setups[setup].medium)
     back = end_of(review, runs, setup, "read")
+    average = end[0].rate if end is not None and told is None else None
     return Recorded(
-        setup,
-        told,
-        kept,
-        None if size is None or room is None else math.ceil(size / room.bytes),
-        None if size is None or back is None else work(size, [back[0]]),
+        setup=setup,
+        recording=told,
+        average=average,
+        below=average is not None and end is not None and average * math.exp(NORMAL * end[0].error) < stream,
+        speed_class=kept,
+        media=None if size is None or room is None else math.ceil(size / room.bytes),
+        emptying=None if size is None or back is None else work(size, [back[0]]),
     )

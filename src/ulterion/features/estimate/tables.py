@@ -76,31 +76,46 @@ def recordings_table(review: Review, found: Sequence[Recorded], title: str, unit
         ("", "left"),
     ]
     body: list[Cells | Text] = []
-    soaked = [one for one in found if one.recording is not None]
-    for one in soaked:
-        told = one.recording
-        style = "muted" if told is None else "good" if told.keeps else "bad"
+    known = [one for one in found if one.recording is not None or one.average is not None]
+    for one in known:
         row: list[Text | str] = [review.setup_among_all(one.setup), Text(one.setup, style="muted")]
         row.append(f"V{one.speed_class}" if one.speed_class else "–")
         if long:
             empty = "–" if one.emptying is None else show_duration(one.emptying.seconds)
             row += ["–" if one.media is None else str(one.media), empty]
-        body.append([*row, Text(words.recording_words(told, unit), style=style)])
+        body.append([*row, _taken(one, unit)])
     note = "class: the highest video speed class that every second of the soak kept"
-    left = [review.setup_among_all(one.setup) for one in found if one.recording is None]
-    missing = [Text(f"not soaked yet: {', '.join(left)}")] if left else []
-    answer = Text(sentence_of(_recording_answer(review, soaked, title)))
+    left = [review.setup_among_all(one.setup) for one in found if one not in known]
+    missing = [Text(f"not measured: {', '.join(left)}")] if left else []
+    answer = Text(sentence_of(_recording_answer(review, known, title)))
     table: list[Shown] = [Table(columns, body, spare=("setup",)), Text(note, style="muted")] if body else []
     return [answer, BLANK, *table, *missing]
 
 
-def _recording_answer(review: Review, soaked: Sequence[Recorded], title: str) -> str:
-    """Return which setups take a stream, and which do not."""
-    known = [(review.setup_among_all(one.setup), one.recording) for one in soaked if one.recording is not None]
-    able, unable = [n for n, r in known if r.keeps], [n for n, r in known if not r.keeps]
-    phrases = [f"fast enough for {title}: {', '.join(able)}"] if able else []
-    phrases += [f"too slow{'' if able else f' for {title}'}: {', '.join(unable)}"] if unable else []
-    return "; ".join(phrases) or f"no setup was soaked, so nothing is known for {title}"
+def _taken(one: Recorded, unit: str) -> Text:
+    """Return whether one setup takes the stream."""
+    if one.recording is not None:
+        return Text(words.recording_words(one.recording, unit), style="good" if one.recording.keeps else "bad")
+    told = words.average_words(one.average or 0.0, below=one.below, unit=unit)
+    return Text(told, style="bad" if one.below else "open")
+
+
+def _recording_answer(review: Review, known: Sequence[Recorded], title: str) -> str:
+    """Return which setups take a stream, which do not, and of which only a soak would tell."""
+    named: dict[str, list[str]] = {}
+    for one in known:
+        takes = one.recording.keeps if one.recording is not None else False if one.below else None
+        kind = {True: "fast enough", False: "too slow", None: "only a soak would tell"}[takes]
+        named.setdefault(kind, []).append(review.setup_among_all(one.setup))
+    phrases = [
+        f"{kind}: {', '.join(named[kind])}"
+        for kind in ("fast enough", "too slow", "only a soak would tell")
+        if kind in named
+    ]
+    if not phrases:
+        return f"nothing that was measured says whether {title} is taken"
+    first, *rest = phrases
+    return "; ".join([first.replace(":", f" for {title}:", 1), *rest])
 
 
 def units_table(text: str, found: Conversion) -> list[Shown]:

@@ -210,7 +210,7 @@ def _moved(review: Review, runs: Sequence[AnyRun], size: float | None, way: Dire
     assert bytes_moved is not None
     if room is not None and room.bytes < bytes_moved:
         return TransferTimeRow(name, None, why=f"does not fit: {review.label(medium)} {room.words}")
-    return TransferTimeRow(name, work(bytes_moved, [end]), bytes_moved / end.rate, ids)
+    return TransferTimeRow(name, work(bytes_moved, [end]), bytes_moved / end.best, ids)
 
 
 def between(
@@ -248,7 +248,7 @@ def between(
     if source == target:
         both = [by_turns(*both)]
     told = work(size, both, files=files, per_file=per_file, check=back[0] if back else None)
-    return TransferTimeRow(target, told, size / min(e.rate for e in both), ids, source=source)
+    return TransferTimeRow(target, told, size / min(e.best for e in both), ids, source=source)
 
 
 def _impossible(review: Review, runs: Sequence[AnyRun], size: float, source: str, target: str) -> str | None:

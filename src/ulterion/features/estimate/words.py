@@ -41,10 +41,13 @@ def cautions(review: Review, rows: Sequence[TransferTimeRow]) -> list[str]:
     return [f"{', '.join(names)}: {words}" for words, names in told.items()]
 
 
-def recording_words(one: Recording | None, unit: str) -> str:
+def average_words(average: float, *, below: bool, unit: str) -> str:
+    """Return what an average says of a stream where no soak shows the minimum."""
+    return f"{'no' if below else 'undecided, not soaked'} ({show_rate(average, unit)} on average)"
+
+
+def recording_words(one: Recording, unit: str) -> str:
     """Return whether a stream is taken."""
-    if one is None:
-        return "not soaked yet"
     if one.keeps:
         return f"yes (minimum {show_rate(one.lowest, unit)})"
     until = one.until or 0.0

@@ -19,7 +19,7 @@ from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list, heading
-from ulterion.show.columns import align_points, show_change, show_margin
+from ulterion.show.columns import align_points, show_change, with_margin
 from ulterion.show.sentences import first_few, sentence_of
 
 STATES = {"done": "good", "doubtful": "open", "open": "muted", "elsewhere": "muted"}
@@ -76,7 +76,7 @@ def measured_line(run: MeasureRun, unit: str) -> str:
         for figure in record.figures:
             told = estimate(run.rates_of(figure))
             shown = words.figure_words(figure.workload, told.rate, unit)
-            parts.append(f"{shown} ± {show_margin(told)} ({told.passes})")
+            parts.append(f"{with_margin(shown, told)} ({told.passes})")
     state = "" if run.state.name == "complete" else f"{run.state.name}: {run.state.why}; "
     return state + ", ".join(parts)
 
@@ -88,7 +88,7 @@ def grid(review: Review, observations: Observations, rows: str, columns: str, un
         levels = dict(cell)
         rest = tuple(pair for pair in cell if pair[0] not in (rows, columns))
         shown = words.figure_words(observations.workload, figure.rate, unit)
-        tables.setdefault(rest, {})[levels[rows], levels[columns]] = f"{shown} ± {show_margin(figure)}"
+        tables.setdefault(rest, {})[levels[rows], levels[columns]] = with_margin(shown, figure)
     plan = review.plan
     assert plan is not None
     names = plan.factors[columns]
@@ -238,7 +238,7 @@ def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Shown]:
     body: list[Cells | Text] = [
         [
             o.text,
-            f"{words.figure_words(o.workload, o.figure.rate, unit)} ± {show_margin(o.figure)}",
+            with_margin(words.figure_words(o.workload, o.figure.rate, unit), o.figure),
             " > ".join(o.chain),
             o.host,
             o.title,
