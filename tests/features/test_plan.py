@@ -156,6 +156,12 @@ class Steps(PlanCase):
         self.assertLess(runs["box-slow"].workloads[0].counted[0].rate, 320e6)  # type: ignore[union-attr]
         self.assertEqual(len(runs["box-slow"].workloads[0].counted), 3)  # type: ignore[union-attr]
         self.assertIn("'slower' against the baseline", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
+        once_more = self.json_of("plan", "run", "--again", "Box, slow")
+        counts = {c["setup"]: len(c["runs"]) for c in once_more["cells"]}
+        self.assertEqual((once_more["steps"], counts["box-slow"], sum(counts.values())), (1, 2, 5))
+        newest = max((r for r in self.opened().runs() if r.setup == "box-slow"), key=lambda r: r.started)
+        self.assertIsNone(newest.workloads[0].ended)  # type: ignore[union-attr]
+        self.refused("plan", "run", "--again", "box-slo", says="unknown cell 'box-slo'.*box-slow")
         shown = self.ulterion("plan").stdout
         self.assertIn("4 of 4 cells measured, 3 of 3 checks", shown)
         self.assertIn("next: ulterion plan effects", shown)

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from statistics import median
 from typing import Literal
 
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.deciding import decided
-from ulterion.core.matrix.grid import Cell, changes_between
+from ulterion.core.matrix.grid import Cell, changes_between, words
 from ulterion.core.stats.verdicts import Verdict
 from ulterion.model.plan import Plan
 from ulterion.model.review import Review
@@ -22,6 +22,9 @@ from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.soak import SoakRun
 
 CellState = Literal["done", "doubtful", "open", "elsewhere"]
+Again = Literal["undecided", "asked"]
+"""Why a cell is measured again: its comparison with the baseline is undecided, or the reviewer asked for it."""
+
 PLANNED = "plan"  # name of the suite of a plan that lists workloads
 
 
@@ -63,12 +66,12 @@ class Check:
 
 @dataclass(frozen=True)
 class Step:
-    """What to do next: a cell (a first time, or again because its comparison is open), or a check."""
+    """What to do next: a cell, a first time or again for a reason, or a check."""
 
     setup: str
     cell: Cell | None
     check: int | None = None
-    again: bool = False
+    again: Again | None = None
 
 
 @dataclass(frozen=True)
@@ -114,6 +117,16 @@ def cells_of(review: Review) -> dict[Cell, str]:
     plan = plan_of(review)
     named = {tuple(h.levels.items()): n for n, h in review.setups.items() if h.levels and not h.baseline}
     return {cell: named[cell] for cell in plan.ordered()}
+
+
+def cell_called(review: Review, name: str) -> tuple[Cell, str]:
+    """Return a cell of a review's plan, with its setup, by the setup's name or the cell's levels; raise UsageError with the near one."""
+    cells = cells_of(review)
+    wanted = name.casefold().strip()
+    for cell, setup in cells.items():
+        if wanted in (setup.casefold(), words(cell).casefold(), ", ".join(level for _, level in cell).casefold()):
+            return cell, setup
+    raise UsageError(unknown("cell", name, cells.values()))
 
 
 def runs_of_plan(review: Review, runs: Sequence[AnyRun]) -> list[MeasureRun]:
@@ -251,4 +264,4 @@ def _next(
             return Step(check.setup, None, check.number)
     if open_cells:
         return Step(open_cells[0].setup, open_cells[0].cell)
-    return Step(again[0].setup, again[0].cell, again=True) if again else None
+    return Step(again[0].setup, again[0].cell, again="undecided") if again else None

@@ -40,8 +40,8 @@ QUESTIONS = Subcommands(
         ),
         "run": Subcommand(
             "measure the next cells, one after the other",
-            ("ulterion plan run", "ulterion plan run --for 2h"),
-            ("for", "steps", "wait"),
+            ("ulterion plan run --for 2h", "ulterion plan run --again pod-usb10"),
+            ("for", "steps", "again", "wait"),
         ),
         "grid": Subcommand(
             "the results, cell by cell",
@@ -77,6 +77,13 @@ QUESTIONS = Subcommands(
         ),
         "steps": lambda p: p.add_argument(
             "--steps", type=options.count("steps", 10_000), metavar="N", help="stop after so many cells"
+        ),
+        "again": lambda p: p.add_argument(
+            "--again",
+            action="append",
+            default=[],
+            metavar="CELL",
+            help="measure only this cell once more, named by its setup or its levels ('pod, usb10'); may be repeated",
         ),
         "wait": lambda p: p.add_argument(
             "--wait",
@@ -141,7 +148,7 @@ def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     from ulterion.features.plan.differences import unlike
     from ulterion.features.plan.run import look
     from ulterion.features.plan.steps import PlanRequest, plan_runs
-    from ulterion.features.plan.tables import sheet
+    from ulterion.features.plan.tables import next_line, sheet
 
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
     differed = unlike(folder.review, plan_runs(folder))
@@ -152,7 +159,7 @@ def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
             [
                 *sheet(folder.review, now, differed, long=arguments.long),
                 "",
-                "next: ulterion plan run" if now.next else "next: ulterion plan effects",
+                next_line(now),
             ]
         )
     return Status.DONE
@@ -175,6 +182,7 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         visits=arguments.visits,
         wait=arguments.wait,
         steps=arguments.steps,
+        again=tuple(arguments.again),
     )
     shown = PlanScreen(env, folder.review, arguments.units, quiet=arguments.json)
     with stoppable(), closing(shown):

@@ -13,7 +13,7 @@ from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs, t
 from ulterion.host import facts
 from ulterion.model.files import open_lock
 from ulterion.model.lock import try_lock
-from ulterion.model.planned import Planned, plan_of, planned
+from ulterion.model.planned import Planned, Step, cell_called, plan_of, planned
 from ulterion.model.store import ReviewFolder
 
 MAX_FAILURES = 2  # of one cell, after which it is left for the time being
@@ -41,11 +41,13 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
     done = PlanDone(look(request), 0)
     before: str | None = None
     spent = 0.0
+    asked = [Step(setup, cell, again="asked") for cell, setup in (cell_called(review.review, n) for n in request.again)]
     while True:
         left = {h for h, n in failures.items() if n >= MAX_FAILURES}
         now = look(request, left)
         done.now, done.steps = now, taken
-        step = now.next
+        asked = [one for one in asked if one.setup not in left]
+        step = next(iter(asked), None) if request.again else now.next
         if step is None:
             return done
         if request.steps is not None and taken >= request.steps:
@@ -61,7 +63,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
                 failures[step.setup] = MAX_FAILURES
                 observer.remark(f"another program is measuring '{step.setup}', so it is skipped here")
                 continue
-            if look(request, left).next != step:
+            if step.again != "asked" and look(request, left).next != step:
                 continue  # another program took it between our look and our claim
             observer.step(step, now)
             why, seconds = take(request, plan, step, before, observer)
@@ -69,6 +71,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
         if why is None:
             failures.pop(step.setup, None)
             done.failed.pop(step.setup, None)
+            asked = [one for one in asked if one != step]
         else:
             failures[step.setup] = failures.get(step.setup, 0) + 1
             done.failed[step.setup] = why

@@ -48,6 +48,7 @@ class PlanRequest:
         visits: how often a cell is measured at most, while its comparison is open.
         wait: seconds that a hand is waited for.
         steps: how many steps are taken at most, None for all.
+        again: cells to be measured once more, by setup or levels; where there are any, only these are.
     """
 
     review: ReviewFolder
@@ -56,6 +57,7 @@ class PlanRequest:
     visits: int = 2
     wait: float = 86400.0
     steps: int | None = None
+    again: tuple[str, ...] = ()
 
 
 class PlanObserver:
@@ -222,7 +224,10 @@ def _measure_request(
     seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
     texts = [w.text for w in workloads]
     margin = place.review.review.review.margin
-    until = _Decisive(texts, reference, mine, margin, plan.max_passes) if step.cell is not None and reference else None
+    compared = (
+        step.cell is not None and step.again != "asked" and reference
+    )  # what is asked for again is measured in full
+    until = _Decisive(texts, reference, mine, margin, plan.max_passes) if compared else None
     extras = RepetitionPolicy(
         until=until,
         max_passes=plan.max_passes if until is not None else None,

@@ -65,8 +65,16 @@ def after(now: Planned, steps: int, failed: dict[str, str], stopped: str | None,
     taken = f"{steps} step{'' if steps == 1 else 's'} taken"
     told = f"{words.progress(now)}; {taken}" + (f"; stopped: {stopped}" if stopped else "")
     failures = bullet_list("Failed", first_few([f"{name}: {why}" for name, why in failed.items()]))
-    following = "ulterion plan run" if now.next else "ulterion plan effects, then ulterion plan ranks"
-    return [heading(sentence_of(told)), *failures, *_open(now, unlike), BLANK, Text(f"next: {following}")]
+    return [heading(sentence_of(told)), *failures, *_open(now, unlike), BLANK, next_line(now)]
+
+
+def next_line(now: Planned) -> Text:
+    """Return what comes next: the open cells, else a doubtful one again, else what the plan shows."""
+    if now.next is not None:
+        return Text("next: ulterion plan run")
+    doubtful = next((c.setup for c in now.cells if c.state == "doubtful"), None)
+    again = f", or a doubtful cell again: ulterion plan run --again {doubtful}" if doubtful else ""
+    return Text(f"next: ulterion plan effects{again}")
 
 
 def measured_line(run: MeasureRun, unit: str) -> str:

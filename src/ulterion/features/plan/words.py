@@ -13,24 +13,26 @@ from ulterion.core.workloads.workload import Workload
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.ports import PortRow
-from ulterion.model.planned import Planned, PlannedCell, Step
+from ulterion.model.planned import Again, Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
 from ulterion.show.sentences import listed, sentence_of
+
+REPEATED: dict[Again, str] = {"undecided": ", repeat (still undecided)", "asked": ", again"}
 
 
 def step_name(step: Step) -> str:
     """Return which step it is, by the names of the plan."""
     if step.cell is None:
         return f"check {step.check}: {step.setup}"
-    return words(step.cell) + (", repeat (still undecided)" if step.again else "")
+    return words(step.cell) + ("" if step.again is None else REPEATED[step.again])
 
 
 def step_title(review: Review, step: Step) -> str:
     """Return which step it is, by the names of the products."""
     if step.cell is None:
         return f"check {step.check}: {review.setup_label(step.setup)}"
-    return cell_rest(review, step.cell) + (", repeat (still undecided)" if step.again else "")
+    return cell_rest(review, step.cell) + ("" if step.again is None else REPEATED[step.again])
 
 
 def progress(now: Planned) -> str:
