@@ -192,7 +192,7 @@ class InAReview(FolderCase):
         done = self.ulterion("plan", "run")
         self.assertEqual(done.returncode, 0, done.stderr)
         told = self.ulterion("plan", "effects").stdout
-        self.assertRegex(" ".join(told.split()), r"Receive: the adapter matters alone \(Second( Test Dongle)? −59%\)")
+        self.assertRegex(" ".join(told.split()), r"Receive: only the adapter matters \(Second( Test Dongle)? −59%\)")
         self.write("review.toml", review.replace('"receive", "send", "messages"', '"random read 4 KiB"'))
         for run in (self.folder / "runs").iterdir():
             run.unlink()

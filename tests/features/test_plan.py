@@ -136,6 +136,15 @@ class Demo(PlanCase):
 
 
 class Steps(PlanCase):
+    def test_one_factor(self) -> None:
+        """Its levels are rows and the workloads columns; a grid against itself is refused."""
+        self.plan(PLAN.replace('case = ["box", "none"]\n', "").replace("{case}", "box"))
+        self.json_of("plan", "run")
+        shown = self.ulterion("plan", "grid").stdout
+        self.assertRegex(shown, r"fastest is uas \(1,0\d\d MB/s\), slowest slow \((29|30)\d MB/s\)")
+        self.assertLess(shown.index("\nuas "), shown.index("\nslow "))
+        self.refused("plan", "grid", "--figure", "x.png", says="of one factor has no grid")
+
     def test_step_by_step(self) -> None:
         """What is open, what comes next, what is left; a limit of steps, one of time, and the passes that were saved."""
         self.plan()
@@ -161,6 +170,7 @@ class Steps(PlanCase):
         self.assertEqual((once_more["steps"], counts["box-slow"], sum(counts.values())), (1, 2, 5))
         newest = max((r for r in self.opened().runs() if r.setup == "box-slow"), key=lambda r: r.started)
         self.assertIsNone(newest.workloads[0].ended)  # type: ignore[union-attr]
+        self.refused("plan", "grid", "--of", "case", "--across", "case", says="is named for both")
         self.refused("plan", "run", "--again", "box-slo", says="unknown cell 'box-slo'.*box-slow")
         shown = self.ulterion("plan").stdout
         self.assertIn("4 of 4 cells measured, 3 of 3 checks", shown)

@@ -74,7 +74,8 @@ def effects_sentence(review: Review, found: Effects, margin: float) -> str:
     if strong:
         first, *others = [f"({words.named(review, e.level)} {show_change(e.ratio or 1)})" for e in strong]
         then = listed([f"the {e.factor} {told}" for e, told in zip(strong[1:], others, strict=True)]) if others else ""
-        parts.append(f"the {strong[0].factor} matters {f'most {first}, then {then}' if then else f'alone {first}'}")
+        name = strong[0].factor
+        parts.append(f"the {name} matters most {first}, then {then}" if then else f"only the {name} matters {first}")
     parts += [f"{_the(flat)} {'makes' if len(flat) == 1 else 'make'} no difference"] if flat else []
     parts += [f"{_the(rest)} {'is' if len(rest) == 1 else 'are'} undecided"] if rest else []
     return "; ".join(parts) or "nothing can be determined yet"

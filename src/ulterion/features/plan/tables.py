@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.matrix.effects import Effect, Effects
+from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_rate
@@ -87,6 +88,29 @@ def measured_line(run: MeasureRun, unit: str) -> str:
             parts.append(f"{with_margin(shown, told)} ({told.passes})")
     state = "" if run.state.name == "complete" else f"{run.state.name}: {run.state.why}; "
     return state + ", ".join(parts)
+
+
+def levels_table(review: Review, found: Sequence[Observations], unit: str) -> list[Shown]:
+    """Return the levels of a plan's one factor, a column for each workload, the fastest at the first workload on top."""
+    first = found[0]
+    ordered = sorted(first.figures, key=lambda cell: -first.figures[cell].rate)
+    ordered += [cell for g in found[1:] for cell in g.figures if cell not in ordered]
+    body: list[Cells | Text] = [
+        [words.cell_rest(review, cell), *(_in_cell(one, cell, unit) for one in found)]
+        for cell in dict.fromkeys(ordered)
+    ]
+    heads = [("", "left"), *((_column(g, unit), "right") for g in found)]
+    note = Text("± half the 95% interval", style="muted")
+    return [Text(words.grid_sentence(review, first, unit)), BLANK, Table(heads, body), note, BLANK]
+
+
+def _column(one: Observations, unit: str) -> str:
+    return f"{short_title(one.workload)}, {'IOPS' if one.workload.pattern == 'random' else unit}"
+
+
+def _in_cell(one: Observations, cell: Cell, unit: str) -> str:
+    figure = one.figures.get(cell)
+    return "–" if figure is None else with_margin(words.figure_words(one.workload, figure.rate, unit), figure)
 
 
 def grid(review: Review, observations: Observations, rows: str, columns: str, unit: str) -> list[Shown]:

@@ -64,11 +64,15 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
 
     review, found = folder.review, _grounds(arguments, folder)
     factors = list(review.plan.factors) if review.plan else []
-    rows = arguments.of or factors[0]
-    columns = arguments.across or next(f for f in [*reversed(factors), rows] if f != rows or len(factors) == 1)
-    for name in (rows, columns):
-        if name not in factors:
+    for name in (arguments.of, arguments.across):
+        if name is not None and name not in factors:
             raise UsageError(unknown("factor", name, factors))
+    if len(factors) == 1:
+        return _show_levels(arguments, env, folder, found)
+    rows = arguments.of or next(f for f in factors if f != arguments.across)
+    columns = arguments.across or next(f for f in reversed(factors) if f != rows)
+    if rows == columns:
+        raise UsageError(f"a grid is of two factors, and '{rows}' is named for both; leave --across out")
 
     def maker(one: Observations) -> Callable[[], Figure]:
         return lambda: draw_grid(
@@ -83,6 +87,22 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     left = [f"{len(more)} more: --workload {listed(more, 'or')}; --long shows all"] if more else []
     told = [*lines, *others_table(others, arguments.units), *left, "next: ulterion plan effects"]
     return show_answer(arguments, env, "grid", grid_answer(found, others), told, drawn=drawn)
+
+
+def _show_levels(
+    arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, found: Sequence[Observations]
+) -> Status:
+    """Show the figures of a plan's one factor, level by level."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.plan.data import grid_answer
+    from ulterion.features.plan.tables import levels_table, others_table
+
+    if arguments.figure:
+        raise UsageError("a plan of one factor has no grid to draw; draw its order: ulterion plan ranks --figure FILE")
+    others = _others(arguments, env, folder, [g.text for g in found])
+    table = levels_table(folder.review, found, arguments.units)
+    told = [*table, *others_table(others, arguments.units), "next: ulterion plan ranks"]
+    return show_answer(arguments, env, "grid", grid_answer(found, others), told)
 
 
 def _others(
