@@ -19,6 +19,7 @@ from ulterion.core.matrix.effects import effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, changes_between, expand, shuffled
 from ulterion.core.matrix.ranks import ranks_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.core.matrix.winners import winners
 from ulterion.features.plan.words import cautions
 
 FACTORS = {"card": ["a", "b", "c"], "port": ["left", "right"], "driver": ["old", "new"]}
@@ -174,6 +175,31 @@ class Ranking(unittest.TestCase):
         places = {p.level: p for p in ranks.places}
         self.assertEqual((places["a"].tied, places["b"].tied, places["c"].tied), (("b",), ("a",), ()))
         self.assertEqual((places["a"].best, places["a"].worst, places["c"].best), (1, 2, 3))
+
+
+class Winners(unittest.TestCase):
+    def test_who_is_fastest_with_each_card(self) -> None:
+        """By readers of which the truth is known: the slow one is never among the first, those alike are hardly ever beaten."""
+        rng, beaten, tied = np.random.default_rng(4), 0, 0
+        truths = {"one": 1.0, "same": 1.0, "slow": 0.8}
+        for _ in range(150):
+            card = float(rng.choice([40e6, 900e6]))
+            rates: dict[Cell, list[list[float]]] = {
+                (("reader", name), ("card", "oak")): [[float(card * v * math.exp(e)) for e in rng.normal(0, 0.006, 6)]]
+                for name, v in truths.items()
+            }
+            (won,) = winners(rates, "reader", 0.03)
+            self.assertEqual(won.rest, (("card", "oak"),))
+            self.assertNotIn("slow", (*won.first, *won.unsure))
+            beaten += len(won.first) + len(won.unsure) < 2
+            tied += len(won.first) == 2
+        self.assertLessEqual(beaten, 12)
+        self.assertGreater(tied, 120)
+        alone = {
+            (("reader", "one"), ("card", "oak")): [[1e8, 1e8]],
+            (("reader", "same"), ("card", "elm")): [[1e8, 1e8]],
+        }
+        self.assertEqual(winners(alone, "reader", 0.03), [])
 
 
 class Deciding(unittest.TestCase):

@@ -165,6 +165,11 @@ class Steps(PlanCase):
         self.assertLess(runs["box-slow"].workloads[0].counted[0].rate, 320e6)  # type: ignore[union-attr]
         self.assertEqual(len(runs["box-slow"].workloads[0].counted), 3)  # type: ignore[union-attr]
         self.assertIn("'slower' against the baseline", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
+        told = self.ulterion("plan", "grid", "--of", "driver").stdout
+        self.assertRegex(
+            told,
+            r"uas is fastest or tied with each case: with Test Box uas is fastest \((1,0|99)\d+ MB/s\); with no case",
+        )
         once_more = self.json_of("plan", "run", "--again", "Box, slow")
         counts = {c["setup"]: len(c["runs"]) for c in once_more["cells"]}
         self.assertEqual((once_more["steps"], counts["box-slow"], sum(counts.values())), (1, 2, 5))

@@ -12,6 +12,7 @@ from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.matrix.weights import Observed
 from ulterion.core.stats.estimates import Estimate
+from ulterion.core.stats.samples import Rates
 from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
 from ulterion.model.planned import cells_of, plan_of, rates_by_text, runs_of_plan
@@ -28,13 +29,14 @@ class Observations:
     Attributes:
         workload, text: which.
         observed: a run of a cell, or of a check, each.
-        figures: of each cell that was measured, as a comparison has them.
+        figures: of each cell that was measured, as a comparison has them; `rates` what they come of.
     """
 
     workload: Workload
     text: str
     observed: tuple[Observed, ...]
     figures: dict[Cell, Estimate]
+    rates: dict[Cell, Rates]
 
 
 def all_observations(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str] = ()) -> list[Observations]:
@@ -54,8 +56,10 @@ def all_observations(review: Review, runs: Sequence[AnyRun], wanted: Sequence[st
         observed = _observed(mine, text, of)
         cells = {o.cell for o in observed if o.cell is not None}
         if len(cells) > 1:
-            figures = {c: m.estimate for h, c in of.items() if c in cells and (m := measured.get(h, {}).get(text))}
-            found.append(Observations(workload, text, tuple(observed), figures))
+            known = {c: m for h, c in of.items() if c in cells and (m := measured.get(h, {}).get(text))}
+            figures = {c: m.estimate for c, m in known.items()}
+            rates: dict[Cell, Rates] = {c: m.rates for c, m in known.items()}
+            found.append(Observations(workload, text, tuple(observed), figures, rates))
     return found
 
 

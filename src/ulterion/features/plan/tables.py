@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks
+from ulterion.core.matrix.winners import winners
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.units import show_rate
 from ulterion.core.workloads.suites import short_title
@@ -115,14 +116,17 @@ def _in_cell(one: Observations, cell: Cell, unit: str) -> str:
 
 def grid(review: Review, observations: Observations, rows: str, columns: str, unit: str) -> list[Shown]:
     """Return a workload over the cells: the fastest and the slowest, and a table, a part for each combination of the other factors."""
-    tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], str]] = {}
+    plan = review.plan
+    assert plan is not None
+    found = winners(observations.rates, rows, review.review.margin) if len(plan.factors) == 2 else []
+    won = {(level, dict(one.rest)[columns]) for one in found for level in one.first if not one.unsure}
+    tables: dict[tuple[tuple[str, str], ...], dict[tuple[str, str], Text]] = {}
     for cell, figure in observations.figures.items():
         levels = dict(cell)
         rest = tuple(pair for pair in cell if pair[0] not in (rows, columns))
         shown = words.figure_words(observations.workload, figure.rate, unit)
-        tables.setdefault(rest, {})[levels[rows], levels[columns]] = with_margin(shown, figure)
-    plan = review.plan
-    assert plan is not None
+        place = levels[rows], levels[columns]
+        tables.setdefault(rest, {})[place] = Text(with_margin(shown, figure), style="good" if place in won else "")
     names = plan.factors[columns]
     body: list[Cells | Text] = []
     for rest, cells in sorted(tables.items(), key=lambda one: _order(plan, one[0])):
@@ -135,7 +139,11 @@ def grid(review: Review, observations: Observations, rows: str, columns: str, un
     heads = [("", "left"), *((words.named(review, c), "right") for c in names)]
     unit_words = "IOPS" if observations.workload.pattern == "random" else unit
     return [
-        Text(words.grid_sentence(review, observations, unit)),
+        Text(
+            words.winners_sentence(review, observations, found, rows, unit)
+            if found
+            else words.grid_sentence(review, observations, unit)
+        ),
         BLANK,
         Table(heads, body, short_title(observations.workload)),
         Text(f"{unit_words}; ± half the 95% interval", style="muted"),

@@ -20,6 +20,11 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 
+GRID_LINES = 24
+GRID_FRAME = 5
+"""How many lines the grids of workloads may take together, and how many each takes beside its cells."""
+
+
 def _runs(folder: ReviewFolder) -> list[AnyRun]:
     from ulterion.features.plan.steps import plan_runs
 
@@ -80,7 +85,8 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
         )
 
     drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
-    shown = found if arguments.long else found[:1]
+    each = len(next(iter(found)).figures) // len(review.plan.factors[columns] if review.plan else factors) + GRID_FRAME
+    shown = found if arguments.long else found[: max(1, GRID_LINES // each)]
     lines = [line for g in shown for line in grid(review, g, rows, columns, arguments.units)]
     others = _others(arguments, env, folder, [g.text for g in found])
     more = [short_title(g.workload) for g in found[len(shown) :]]
@@ -190,7 +196,9 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     if arguments.long:
         lines += [line for g, r in found for line in (BLANK, heading(g.text), *ranks_table(review, r))]
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
-    following = next_words(review, now, [], "ulterion claims, then ulterion report")
+    unsure = any(sum(p.best == 1 for p in r.places) > 1 for _, r in found)
+    after = "ulterion plan grid, for the fastest in each place" if unsure else "ulterion claims, then ulterion report"
+    following = next_words(review, now, [], after)
     return show_answer(arguments, env, "ranks", ranks_answer(found), [*lines, "", following], drawn=drawn)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.grid import Cell, words
 from ulterion.core.matrix.ranks import Place, Ranks
+from ulterion.core.matrix.winners import Winner
 from ulterion.core.units import show_between, show_duration, show_iops, show_rate
 from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
@@ -99,6 +100,47 @@ def grid_sentence(review: Review, observations: Observations, unit: str) -> str:
     return f"{sentence_of(short_title(observations.workload))[:-1]}: fastest is {ends[0]}, slowest {ends[1]}."
 
 
+def winners_sentence(
+    review: Review, observations: Observations, found: Sequence[Winner], factor: str, unit: str
+) -> str:
+    """Return which level of a factor is fastest with each level of the other, and in all."""
+    name = sentence_of(short_title(observations.workload))[:-1]
+    everywhere = set.intersection(*(set(one.first) for one in found))
+    told = [_won(review, observations.workload, one, unit) for one in found]
+    clear = len(everywhere) == 1 and not any(one.unsure for one in found)
+    if not clear or len(found) == 1:
+        return f"{name}: {'; '.join(told)}."
+    best = named(review, next(iter(everywhere)))
+    other = _other(found, factor)
+    if any(len(one.first) > 1 for one in found):
+        return f"{name}: {best} is fastest or tied with each {other}: {'; '.join(told)}."
+    rates = [
+        f"{figure_words(observations.workload, one.rate, unit, with_unit=True)} with {_place(review, one)}"
+        for one in found
+    ]
+    return f"{name}: {best} is fastest with each {other}, {listed(rates)}."
+
+
+def _other(found: Sequence[Winner], factor: str) -> str:
+    """Return the name of the factor that the places differ in."""
+    return " and ".join(name for name, _ in found[0].rest if name != factor)
+
+
+def _place(review: Review, one: Winner) -> str:
+    """Return the levels that the cells of a place share, in words."""
+    return ", ".join(f"no {factor}" if level == "none" else named(review, level) for factor, level in one.rest)
+
+
+def _won(review: Review, workload: Workload, one: Winner, unit: str) -> str:
+    """Return who is fastest in one place."""
+    place, rate = _place(review, one), figure_words(workload, one.rate, unit, with_unit=True)
+    first = [named(review, level) for level in one.first]
+    if one.unsure:
+        return f"with {place} {listed([*first, *(named(review, level) for level in one.unsure)], 'or')}, undecided ({rate})"
+    verb = "is fastest" if len(first) == 1 else "are equally fast"
+    return f"with {place} {listed(first)} {verb} ({rate})"
+
+
 def matters(effect: Effect) -> bool:
     """Return whether an effect is surely there."""
     return effect.low is not None and effect.high is not None and not effect.low <= 1 <= effect.high
@@ -158,7 +200,7 @@ def best_words(review: Review, ranks: Ranks) -> str:
     first = [p for p in ranks.places if p.best == 1]
     names = [named(review, p.level) for p in first]
     if len(names) > 1:
-        return f"{listed(names, 'or')} {'leads' if len(names) == 2 else 'may lead'}, too close to call"
+        return f"undecided which is fastest over all, {listed(names, 'or')}"
     tied = [named(review, t) for t in first[0].tied]
     return f"{names[0]} is fastest" + (f", but within the margin of {listed(tied)}" if tied else "")
 
