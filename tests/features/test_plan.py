@@ -165,7 +165,7 @@ class Steps(PlanCase):
         self.assertLess(runs["box-slow"].workloads[0].counted[0].rate, 320e6)  # type: ignore[union-attr]
         self.assertEqual(len(runs["box-slow"].workloads[0].counted), 3)  # type: ignore[union-attr]
         self.assertIn("'slower' against the baseline", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
-        told = self.ulterion("plan", "grid", "--of", "driver").stdout
+        told = " ".join(self.ulterion("plan", "grid", "--of", "driver").stdout.split())
         self.assertRegex(
             told,
             r"uas is fastest or tied with each case: with Test Box uas is fastest \((1,0|99)\d+ MB/s\); with no case",

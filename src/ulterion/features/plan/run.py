@@ -46,8 +46,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
         left = {h for h, n in failures.items() if n >= MAX_FAILURES}
         now = look(request, left)
         done.now, done.steps = now, taken
-        asked = [one for one in asked if one.setup not in left]
-        step = next(iter(asked), None) if request.again else now.next
+        step = next((s for s in asked if s.setup not in left), None) if request.again else now.next
         if step is None:
             return done
         if request.steps is not None and taken >= request.steps:
