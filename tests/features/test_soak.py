@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import pty
@@ -151,6 +152,36 @@ class RealSoak(FolderCase):
 
 
 class SimulatedSoaks(FolderCase):
+    def test_readings_that_are_asked_for(self) -> None:
+        """Asked at their moments; a bare number answers, of what was asked; what was not read is said; without a terminal it is refused."""
+        self.review()
+        ours, theirs = pty.openpty()
+        wanted = ("--ask", "case at 5s, 20s, end", "--ask", "hub at 20s")
+        live = self.start("soak", "--setup", "box", "--for", "60 s", "--idle", "0", "--pace", "10", *wanted,
+                          stdin=theirs, stdout=theirs, stderr=theirs, terminal={"TERM": "xterm", "COLUMNS": "100"})  # fmt: skip
+        os.close(theirs)
+        shown, answers = (
+            b"",
+            {b"the case now (5.0": b"38\n", b"the case now (20.0": b"101.3 F case\n", b"the hub now (20.0": b"30\n"},
+        )
+        with contextlib.suppress(OSError):  # the terminal is gone when the program is
+            while part := os.read(ours, 65536):
+                shown += part
+                for question in [q for q in answers if q in shown]:
+                    os.write(ours, answers.pop(question))
+        live.wait()
+        os.close(ours)
+        self.assertEqual((live.returncode, answers), (0, {}), shown[-2000:])
+        (run,) = self.opened().runs()
+        read = [(r.what, r.value) for r in run.readings]
+        self.assertEqual(read, [("case", 38.0), ("case", 38.5), ("hub", 30.0)])
+        moments = [r.at_seconds or 0.0 for r in run.readings]
+        self.assertTrue(5 <= moments[0] < 20 <= moments[1] <= moments[2] <= 60, moments)
+        self.assertIn(b"not read: case, end; write it down: ulterion note 'case 38 C end'", shown)
+        for words, says in (("case at 5m", "--ask needs a terminal; .*ulterion note 'case 38 C at 5m00s'"), ("case", "does not say what is read and when"),
+                            ("case at noon", "noon")):  # fmt: skip
+            self.refused("soak", "--setup", "box", "--ask", words, says=says)
+
     def test_two_soaks_compared_and_drawn(self) -> None:
         """Soaks of two setups: a table, what they differ by, a light and a dark figure, notes, and claims."""
         self.review(REVIEW, BENCH + WARM)

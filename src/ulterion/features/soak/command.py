@@ -28,17 +28,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Soak, keep the run, show what it says."""
-    from ulterion.features.soak.live_view import make_soak_display
+    from ulterion.features.soak.asking import parse_questions
+    from ulterion.features.soak.live_view import SoakDisplay, make_soak_display
     from ulterion.features.soak.run import soak
+    from ulterion.features.soak.words import note_words
     from ulterion.terminal.signals import stoppable
 
     if arguments.figure:
         check_paths(env.folder / arguments.figure)
     request = _request(arguments, env)
-    display = make_soak_display(env.screen, arguments.units, request.plan)
+    wanted = [question for text in arguments.ask for question in parse_questions(text)]
+    display = make_soak_display(env.screen, arguments.units, request.plan, wanted)
     with stoppable(), closing(display):
         finished = soak(request, display)
     _show(arguments, env, finished, request.place.review)
+    if isinstance(display, SoakDisplay) and display.questions.open:
+        missing = display.questions.open[0]
+        env.notice([f"not read: {missing.what}, {missing.when}; write it down: {note_words(missing)}"])
     if finished.failure is not None:
         raise finished.failure
     return Status.DONE

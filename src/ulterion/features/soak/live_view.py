@@ -15,11 +15,13 @@ from rich.table import Table
 from rich.text import Text
 
 from ulterion.core import remaining
+from ulterion.core.errors import UsageError
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import AGAIN, LOAD, TraceRow
 from ulterion.core.units import show_duration, show_size
 from ulterion.features.measure.tables import preview
-from ulterion.features.soak.words import event_text
+from ulterion.features.soak.asking import Question, Questions
+from ulterion.features.soak.words import ask_words, event_text, note_words
 from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.run.observers import Observer
@@ -101,9 +103,11 @@ class SoakAnnouncer(Observer):
 class SoakDisplay(SoakAnnouncer):
     """The live view."""
 
-    def __init__(self, stream: IO[str], unit: str, plan: SoakPlan) -> None:
+    def __init__(self, stream: IO[str], unit: str, plan: SoakPlan, wanted: Sequence[Question] = ()) -> None:
         super().__init__(stream, unit)
         self._plan = plan
+        self.questions = Questions(wanted, plan.load_seconds)
+        self._asked: Question | None = None
         self._live: Live | None = None
         self._keys = Keys()
         self._rate = RunningLine()
@@ -141,6 +145,10 @@ class SoakDisplay(SoakAnnouncer):
         self._rate.add(row.bytes / row.seconds if name in (LOAD, AGAIN) else 0.0)
         for sensor, value in row.sensors.items():
             self._warm.setdefault(sensor, RunningLine()).add(value)
+        due = self.questions.due(name, seconds)
+        if due is not None and due is not self._asked:
+            self.console.bell()
+        self._asked = due
 
     def events(self, falls: Sequence[Fall], load_start: float) -> None:
         """Show what happened to the rate."""
@@ -152,10 +160,12 @@ class SoakDisplay(SoakAnnouncer):
 
     def typed(self) -> list[str]:
         """Return finished lines."""
-        return self._keys.lines()
+        return [self.questions.read(line, self._phase[0], self._done[0]) for line in self._keys.lines()]
 
     def noted(self, record: Reading | Note) -> None:
         """Show what was kept."""
+        if isinstance(record, Reading):
+            self.questions.answered(record.what, self._phase[0], self._done[0])
         what = str(record) if isinstance(record, Reading) else record.text
         self._said = [*self._said, f"{show_duration(record.at_seconds or 0.0)}  noted: {what}"][-3:]
 
@@ -184,7 +194,9 @@ class SoakDisplay(SoakAnnouncer):
         lost = [Text(f"{sensor}: {why}", style="warning") for sensor, why in self._trouble.items()]
         events = [Text(e, style="open") for e in self._events[-SHOWN_EVENTS:]]
         said = [Text(s, style="muted") for s in self._said]
-        return Group(head, self._lines(), *events, *lost, *said, Text(hint, style="muted"))
+        due = self.questions.due(name, seconds)
+        ask = [Text(ask_words(due), style="open")] if due is not None else []
+        return Group(head, self._lines(), *events, *lost, *said, *ask, Text(hint, style="muted"))
 
     def _lines(self) -> Table:
         width = width_beside(self.console.width)
@@ -203,6 +215,10 @@ class SoakDisplay(SoakAnnouncer):
         return grid
 
 
-def make_soak_display(stream: IO[str], unit: str, plan: SoakPlan) -> SoakAnnouncer:
-    """Return the live view on a terminal, the announcer elsewhere."""
-    return SoakDisplay(stream, unit, plan) if stream.isatty() else SoakAnnouncer(stream, unit)
+def make_soak_display(
+    stream: IO[str], unit: str, plan: SoakPlan, wanted: Sequence[Question] = ()
+) -> SoakDisplay | SoakAnnouncer:
+    """Return the live view on a terminal, the announcer elsewhere; raise UsageError where questions have nobody to answer them."""
+    if wanted and not (stream.isatty() and sys.stdin is not None and sys.stdin.isatty()):
+        raise UsageError(f"--ask needs a terminal; without one write it down afterwards: {note_words(wanted[0])}")
+    return SoakDisplay(stream, unit, plan, wanted) if stream.isatty() else SoakAnnouncer(stream, unit)

@@ -39,7 +39,9 @@ def add(parser: argparse.ArgumentParser) -> None:
     )
     _add_load(parser.add_argument_group("the load"))
     _add_phases(parser.add_argument_group("before and after"))
-    _add_sensors(parser.add_argument_group("temperatures"))
+    warm = parser.add_argument_group("temperatures")
+    _add_sensors(warm)
+    _add_questions(warm)
     options.add_device(parser)
     _add_shown(parser.add_argument_group("what is shown"))
 
@@ -120,6 +122,16 @@ def _add_sensors(group: argparse._ArgumentGroup) -> None:
         default=[],
         metavar="NAME=CHIP/LABEL",
         help="another sensor of this machine; may be repeated",
+    )
+
+
+def _add_questions(group: argparse._ArgumentGroup) -> None:
+    group.add_argument(
+        "--ask",
+        action="append",
+        default=[],
+        metavar="WHAT",
+        help="ask here for a reading by hand at moments of the load, such as 'case at idle, 5m, 15m, end'; may be repeated",
     )
 
 

@@ -11,6 +11,7 @@ from ulterion.core.soak.same_load import SameLoad
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import DRIVE, LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
+from ulterion.features.soak.asking import Question
 from ulterion.features.soak.judging import Soak, SoakDifference
 from ulterion.show.sentences import how_much_than, listed, sentence_of
 
@@ -42,6 +43,17 @@ def soak_sentence(soak: Soak, unit: str) -> str:
     moved = f"{soak.label} {did} {show_size(findings.bytes)} in {show_duration(findings.seconds)}: {rate_words(findings, unit)}"
     drive = next((w for w in findings.temperatures if w.sensor == "drive"), None)
     return sentence_of(f"{moved}; the drive reached {drive.peak:.0f} °C" if drive is not None else moved)
+
+
+def ask_words(due: Question) -> str:
+    """Return the question for a reading that is due."""
+    return f"Read the {due.what} now ({due.when}): type its °C and Enter"
+
+
+def note_words(one: Question) -> str:
+    """Return how a reading is written down after the soak."""
+    at = f" at {one.when}" if isinstance(one.moment, float) else f" {one.when}"
+    return f"ulterion note '{one.what} 38 C{at}'"
 
 
 def event_text(fall: Fall, load_start: float, unit: str) -> str:
