@@ -195,7 +195,7 @@ class SoakDisplay(SoakAnnouncer):
         events = [Text(e, style="open") for e in self._events[-SHOWN_EVENTS:]]
         said = [Text(s, style="muted") for s in self._said]
         due = self.questions.due(name, seconds)
-        ask = [Text(ask_words(due), style="open")] if due is not None else []
+        ask = [Text(ask_words(due), style="head")] if due is not None else []
         return Group(head, self._lines(), *events, *lost, *said, *ask, Text(hint, style="muted"))
 
     def _lines(self) -> Table:
