@@ -86,7 +86,7 @@ class Elsewhere(FolderCase):
         self.assertIn("does not fit", by[("reed",), "USB 5 Gb/s"]["why"])
         told = self.ulterion("estimate", "--for", "USB 5 Gb/s, 200 GB a week", cwd=folder).stdout
         self.assertIn("estimated:", " ".join(told.split()))
-        self.assertIn("holds 128 GB: 200 GB fill it more than once", told)
+        self.assertIn("holds 128 GB: 200 GB take 2 of them", told)
         self.refused("estimate", "read", "--for", "USB 5 Gb/s", says="unknown option --for")
         self.refused("estimate", says="say what to estimate")
 

@@ -20,6 +20,10 @@ def runners_of(review: Review, runs: Sequence[AnyRun], wanted: Sequence[str]) ->
         raise UsageError(f"a race needs 2 to 6 transfers, named by setup or run; you gave {len(wanted)}")
     able = [(run, course) for run in runs if (course := run.course) is not None and not run.excluded]
     chosen = [_chosen(review, able, name) for name in wanted]
+    ids = [run.id for run, _ in chosen]
+    twice = next((name for name, one in zip(wanted, ids, strict=True) if ids.count(one) > 1), None)
+    if twice is not None:
+        raise UsageError(f"'{twice}' is in the race twice; name another setup, or one of its runs by id")
     return _runners(review, chosen)
 
 
