@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
+from ulterion.core.matrix.across_sizes import AcrossSizes, across_sizes
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.units import show_block
 from ulterion.core.workloads.workload import DriveWorkload
@@ -12,7 +12,7 @@ from ulterion.features.plan import words
 from ulterion.features.plan.judging import Observations
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
-from ulterion.show.sentences import sentence_of
+from ulterion.show.sentences import listed, sentence_of
 
 EffectsOf = Sequence[tuple[Observations, Effects]]
 FEWEST = 4  # sizes that make a sweep
@@ -40,21 +40,42 @@ def by_size(found: EffectsOf) -> dict[Key, dict[int, Effect]]:
 
 
 def sweep_sentences(review: Review, found: EffectsOf) -> list[str]:
-    """Return for each level how its effect goes with the size: least and most, or that it makes no difference at any."""
-    margin = math.log1p(review.review.margin)
-    told, flat = [], []
-    for (_, level), sizes in by_size(found).items():
-        name = words.named(review, level)
-        sure = {s: abs(math.log(e.ratio or 1.0)) for s, e in sizes.items() if words.matters(e)}
-        if max(sure.values(), default=0.0) <= margin:
-            flat.append(name)
-            continue
-        least, most = (pick(sure, key=lambda s: sure[s]) for pick in (min, max))
-        against = words.named(review, next(iter(sizes.values())).against)
-        if sure[most] - sure[least] <= margin:
-            told.append(sentence_of(f"{name} against {against}: {show_change(sizes[most].ratio or 1.0)} at all sizes"))
-            continue
-        ends = [f"{show_change(sizes[s].ratio or 1.0)} at {show_block(s)}" for s in sorted((least, most))]
-        told.append(sentence_of(f"{name} against {against}: {' and '.join(dict.fromkeys(ends))}"))
-    none = [sentence_of(f"no difference shown at any size: {', '.join(flat)}")] if flat else []
-    return [*told, *none]
+    """Return for each level how its effect goes with the size: the same at all, least and most, where there is none; what depends on what."""
+    every = across_sizes({o.workload.block_bytes: e for o, e in found}, review.review.margin)
+    told = [_across(review, one) for one in every if one.shown]
+    flat = [words.named(review, one.level) for one in every if len(one.none) == len(one.effects)]
+    unsure = [words.named(review, one.level) for one in every if not one.shown and len(one.none) < len(one.effects)]
+    told += [f"no difference at any size: {listed(flat)}"] if flat else []
+    told += [f"undecided: {listed(unsure)}"] if unsure else []
+    return [sentence_of(one) for one in told]
+
+
+def _across(review: Review, one: AcrossSizes) -> str:
+    """Return what a level does across the sizes."""
+    name = f"{words.named(review, one.level)} against {words.named(review, one.against)}"
+    if one.alike:
+        does = f"{show_change(one.typical)} at all sizes"
+    else:
+        ends = [_at(one, size) for size in sorted({one.least, one.most})]
+        does = " and ".join(ends) + _nowhere(one)
+    depends = f"; it depends on the {listed(list(one.differs_with))}" if one.differs_with else ""
+    alike = "" if depends or not one.with_each else f", with every {listed(list(one.with_each))}"
+    return f"{name}: {does}{alike}{depends}"
+
+
+def _at(one: AcrossSizes, size: int) -> str:
+    return f"{show_change(one.effects[size].ratio or 1.0)} at {show_block(size)}"
+
+
+def _nowhere(one: AcrossSizes) -> str:
+    """Return at which sizes it makes no difference, or none is shown."""
+    rest = [size for size in one.effects if size not in one.shown]
+    if not rest:
+        return ""
+    sure = all(size in one.none for size in rest)
+    what = "no difference" if sure else "nothing shown"
+    if min(rest) > max(one.shown):
+        return f", {what} from {show_block(min(rest))} up"
+    if max(rest) < min(one.shown):
+        return f", {what} up to {show_block(max(rest))}"
+    return f", {what} at {listed([show_block(size) for size in rest])}"
