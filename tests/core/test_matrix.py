@@ -9,11 +9,13 @@ import unittest
 from collections import Counter
 
 import numpy as np
+from benchmarks import sweeps
 from benchmarks.matrices import count, made, runs_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ulterion.core.errors import UsageError
+from ulterion.core.matrix.across_sizes import across_sizes
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.effects import effects_of
 from ulterion.core.matrix.grid import Cell, by_cables, changes_between, expand, shuffled
@@ -175,6 +177,32 @@ class Ranking(unittest.TestCase):
         places = {p.level: p for p in ranks.places}
         self.assertEqual((places["a"].tied, places["b"].tied, places["c"].tied), (("b",), ("a",), ()))
         self.assertEqual((places["a"].best, places["a"].worst, places["c"].best), (1, 2, 3))
+
+
+class AcrossSizes(unittest.TestCase):
+    def test_what_a_setting_does_across_sizes(self) -> None:
+        """On made-up matrices: never the wrong way, never unlike where it is the same, no false interaction; most of what is there is shown."""
+        told: Counter[str] = Counter()
+        for number in range(24):
+            rng = random.Random(number)
+            truth = sweeps.Truth(rng)
+            for one in across_sizes(sweeps.measured(truth, rng), 0.03):
+                if one.factor == "setting":
+                    sweeps.count(truth, one, told)
+        for false in (
+            "wrong way",
+            "the same, called unlike",
+            "called alike falsely",
+            "sizes called none falsely",
+            "although it is not",
+            "although it does not",
+        ):
+            self.assertEqual(told[false], 0, false)
+        self.assertGreater(told["most held"], 0.85 * told["most named"])
+        self.assertGreater(told["most named"], 0.6 * told["levels"])
+        self.assertGreater(
+            told["said to differ by controller"] + told["said alike on every controller"], 0.8 * told["most named"]
+        )
 
 
 class Winners(unittest.TestCase):

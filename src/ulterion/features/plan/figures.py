@@ -14,7 +14,7 @@ from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.units import show_block
 from ulterion.features.plan import words as words
 from ulterion.features.plan.judging import Observations as Workloads
-from ulterion.features.plan.sweeps import by_size
+from ulterion.features.plan.sweeps import levels_across_sizes
 from ulterion.features.plan.words import figure_words
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
@@ -221,16 +221,17 @@ def draw_sweep(
     axes = figure.subplots()
     style(axes, palette)
     axes.axhline(1.0, color=palette.quiet, linewidth=1)
-    for place, ((_, level), sizes) in enumerate(by_size(found).items()):
-        line, at = colour(palette, place), list(sizes)
-        values = [e.ratio or 1.0 for e in sizes.values()]
-        low = [v - (e.low or v) for v, e in zip(values, sizes.values(), strict=True)]
-        high = [(e.high or v) - v for v, e in zip(values, sizes.values(), strict=True)]
-        name = f"{words.named(review, level)} against {words.named(review, next(iter(sizes.values())).against)}"
+    every = levels_across_sizes(review, found)
+    for place, one in enumerate(every):
+        line, at, effects = colour(palette, place), list(one.effects), list(one.effects.values())
+        values = [e.ratio or 1.0 for e in effects]
+        low = [v - (e.low or v) for v, e in zip(values, effects, strict=True)]
+        high = [(e.high or v) - v for v, e in zip(values, effects, strict=True)]
+        name = f"{words.named(review, one.level)} against {words.named(review, one.against)}"
         axes.errorbar(at, values, yerr=[low, high], color=line, marker="o", markersize=4, linewidth=1.6, label=name)
     axes.set_xscale("log", base=2)
     axes.set_yscale("log")
-    sizes_shown = sorted({s for sizes in by_size(found).values() for s in sizes})
+    sizes_shown = sorted({size for one in every for size in one.effects})
     axes.set_xticks(sizes_shown, [show_block(s) for s in sizes_shown], fontsize=9)
     low_end, high_end = axes.get_ylim()
     ticks = [t for t in (0.05, 0.1, 0.2, 0.5, 0.7, 1.0, 1.5, 2.0, 5.0, 10.0, 20.0) if low_end <= t <= high_end]

@@ -12,7 +12,7 @@ from ulterion.core.units import show_block
 from ulterion.core.workloads.suites import short_title
 from ulterion.features.plan import words
 from ulterion.features.plan.judging import Observations
-from ulterion.features.plan.sweeps import by_size, is_sweep, sweep_sentences
+from ulterion.features.plan.sweeps import is_sweep, levels_across_sizes, sweep_sentences
 from ulterion.model.review import Review
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, bullet_list
 from ulterion.show.columns import show_change
@@ -34,16 +34,21 @@ def effects_overview(review: Review, found: EffectsOf) -> list[Shown]:
         *(Text(t) for t in told),
         BLANK,
         _effects_table(review, found),
-        Text("± half the 95% interval, in percentage points; ? undecided", style="muted"),
+        HALF,
         *bullet_list("Interactions", list(interactions(review, found))),
         *bullet_list("Cannot be determined", _distinct(refused)),
         *bullet_list("Warnings", _distinct(c for _, one in found for c in words.cautions(one))),
     ]
 
 
+HALF = Text("± half the 95% interval, in percentage points or times; ? undecided", style="muted")
+
+
 def _sweep_overview(review: Review, found: EffectsOf) -> list[Shown]:
     """Return what each level does across the sizes of a sweep: a sentence for each, and a line for each size."""
-    keys = list(by_size(found))
+    every = levels_across_sizes(review, found)
+    strongest = next((one.most for one in every if one.differs_with and one.shown), None)
+    keys = [(one.factor, one.level) for one in every]
     effects = {o.workload.block_bytes: {(e.factor, e.level): e for e in one.effects} for o, one in found}
     heads = [words.named(review, level) for _, level in keys]
     rows: list[Cells | Text] = [
@@ -51,10 +56,13 @@ def _sweep_overview(review: Review, found: EffectsOf) -> list[Shown]:
         for size, known in sorted(effects.items())
     ]
     return [
-        *(Text(t) for t in sweep_sentences(review, found)),
+        *(Text(t) for t in sweep_sentences(every, review)),
         BLANK,
         Table([("size", "right"), *((h, "right") for h in heads)], rows, "effects by size", spare=tuple(heads[:0:-1])),
-        Text("± half the 95% interval, in percentage points; ? undecided", style="muted"),
+        HALF,
+        *bullet_list(
+            "Interactions", interactions(review, [(o, e) for o, e in found if o.workload.block_bytes == strongest])
+        ),
         *bullet_list("Warnings", max((words.cautions(one) for _, one in found), key=len)),
     ]
 
@@ -114,7 +122,13 @@ def _effect_cell(effect: Effect | None, margin: float) -> Text | str:
     if effect.low is None or effect.high is None:
         return show_change(effect.ratio)
     half = (effect.high - effect.low) / 2
-    spread = f"±{half:.1f}" if effect.ratio >= 1.95 else f"±{half * 100:.1f}" if half < 0.0995 else f"±{half * 100:.0f}"
+    spread = (
+        f"±{half:.{1 if half >= 0.05 else 2}f}"
+        if effect.ratio >= 1.95
+        else f"±{half * 100:.1f}"
+        if half < 0.0995
+        else f"±{half * 100:.0f}"
+    )
     if not words.matters(effect):
         open_ = "" if _within(effect, margin) else " ?"
         return Text(f"{show_change(effect.ratio)} {spread}{open_}", style="muted")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.matrix.across_sizes import AcrossSizes, across_sizes
-from ulterion.core.matrix.effects import Effect, Effects
+from ulterion.core.matrix.effects import Effects
 from ulterion.core.units import show_block
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.features.plan import words
@@ -16,7 +16,6 @@ from ulterion.show.sentences import listed, sentence_of
 
 EffectsOf = Sequence[tuple[Observations, Effects]]
 FEWEST = 4  # sizes that make a sweep
-Key = tuple[str, str]
 
 
 def is_sweep(found: EffectsOf) -> bool:
@@ -28,20 +27,13 @@ def is_sweep(found: EffectsOf) -> bool:
     return len(found) >= FEWEST and len(kinds) == 1 and None not in kinds
 
 
-def by_size(found: EffectsOf) -> dict[Key, dict[int, Effect]]:
-    """Return the effects of each level by the bytes of a request, smallest first; those that cannot be determined are left out."""
-    ordered = sorted(found, key=lambda pair: pair[0].workload.block_bytes)
-    effects: dict[Key, dict[int, Effect]] = {}
-    for observations, one in ordered:
-        for effect in one.effects:
-            if effect.ratio is not None:
-                effects.setdefault((effect.factor, effect.level), {})[observations.workload.block_bytes] = effect
-    return effects
+def levels_across_sizes(review: Review, found: EffectsOf) -> list[AcrossSizes]:
+    """Return what each level does across the sizes of a sweep."""
+    return across_sizes({o.workload.block_bytes: e for o, e in found}, review.review.margin)
 
 
-def sweep_sentences(review: Review, found: EffectsOf) -> list[str]:
+def sweep_sentences(every: Sequence[AcrossSizes], review: Review) -> list[str]:
     """Return for each level how its effect goes with the size: the same at all, least and most, where there is none; what depends on what."""
-    every = across_sizes({o.workload.block_bytes: e for o, e in found}, review.review.margin)
     told = [_across(review, one) for one in every if one.shown]
     flat = [words.named(review, one.level) for one in every if len(one.none) == len(one.effects)]
     unsure = [words.named(review, one.level) for one in every if not one.shown and len(one.none) < len(one.effects)]

@@ -249,5 +249,6 @@ def next_words(review: Review, now: Planned, effects: Sequence[Effects], done: s
         one = refused[0]
         return f"next: measure two cells that differ only in the {one.factor}, {named(review, one.level)} and {named(review, one.against)}"
     if any(found.passes_alone or found.drift is None for found in effects):
-        return "next: unplug, reconnect and measure the baseline again; that shows how much runs vary"
+        again = f"ulterion plan run --again {now.cells[0].setup}"
+        return f"next: unplug, reconnect and measure some cells again, to show how much runs vary: {again}"
     return f"next: {done}"
