@@ -165,6 +165,9 @@ class Steps(PlanCase):
         self.assertLess(runs["box-slow"].workloads[0].counted[0].rate, 320e6)  # type: ignore[union-attr]
         self.assertEqual(len(runs["box-slow"].workloads[0].counted), 3)  # type: ignore[union-attr]
         self.assertIn("'slower' against the baseline", runs["box-slow"].workloads[0].ended or "")  # type: ignore[union-attr]
+        self.assertIn(
+            "box-slow: slower in the only test, by 90%; bottleneck: driver slow", self.ulterion("compare").stdout
+        )
         told = " ".join(self.ulterion("plan", "grid", "--of", "driver").stdout.split())
         self.assertRegex(
             told,

@@ -81,7 +81,7 @@ class New(FolderCase):
 
 class Names(unittest.TestCase):
     def test_a_setup_is_called_by_its_products(self) -> None:
-        """What stands between port and medium; directly in a port; and its own name where two would be called alike."""
+        """What stands between port and medium; directly in a port; and the port, the levels or its own name where two would be called alike."""
         text = (
             'schema = 2\n[ports.a]\nlink = "USB 10 Gb/s"\n[ports.b]\nlink = "USB 5 Gb/s"\n[parts.box]\nname = "Box One"\nkind = "enclosure"\n'
             '[parts.hub]\nname = "Hub Two"\nkind = "hub"\n[parts.d]\nname = "Drive"\nkind = "drive"\n'
@@ -91,5 +91,20 @@ class Names(unittest.TestCase):
         review = parse_review(text, Path("review.toml"))
         self.assertEqual(
             [review.setup_label(n) for n in review.setups],
-            ["a", "Box One (x)", "Box One (y)", "Hub Two + Box One"],
+            ["a", "Box One on a", "Box One on b", "Hub Two + Box One"],
+        )
+        text += '[setups.y2]\nchain = ["b", "box", "d"]\n'
+        levels = [
+            f'levels = {{ driver = "{d}", port = "{p}" }}\n' for d, p in (("uas", "a"), ("uas", "b"), ("bulk", "b"))
+        ]
+        for name, level in zip(("x", "y", "y2"), levels, strict=True):
+            text = text.replace(f"[setups.{name}]\n", f"[setups.{name}]\n{level}")
+        review = parse_review(text, Path("review.toml"))
+        self.assertEqual(
+            [review.setup_label(n) for n in ("x", "y", "y2")],
+            ["Box One on a", "Box One on b, driver uas", "Box One on b, driver bulk"],
+        )
+        review = parse_review(text.replace('"bulk"', '"uas"'), Path("review.toml"))
+        self.assertEqual(
+            [review.setup_label(n) for n in ("x", "y", "y2")], ["Box One on a", "Box One (y)", "Box One (y2)"]
         )

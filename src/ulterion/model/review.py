@@ -189,15 +189,28 @@ class Review(Written):
 
     def setup_among_all(self, name: str) -> str:
         """Return how a setup is called beside those of other media: with its medium, where another is called alike."""
-        title = self.setup_title(name)
-        alike = any(n != name and self.setup_title(n) == title for n in self.setups)
-        return f"{title} with {self.label(self.setups[name].medium)}" if alike else title
+        title, medium = self.setup_title(name), self.setups[name].medium
+        alike = [n for n in self.setups if n != name and self.setup_title(n) == title]
+        media = f" with {self.label(medium)}" if any(self.setups[n].medium != medium for n in alike) else ""
+        return title + media + self._told_apart(name, [n for n in alike if self.setups[n].medium == medium])
 
     def setup_label(self, name: str) -> str:
-        """Return how a setup is called in a sentence or a figure; where two would be called alike, with its own name behind."""
+        """Return how a setup is called in a sentence or a figure, told apart from those of the same products and medium."""
         title, medium = self.setup_title(name), self.setups[name].medium
-        alike = sum(self.setup_title(n) == title and h.medium == medium for n, h in self.setups.items())
-        return title if alike < 2 else f"{title} ({name})"
+        alike = [n for n, h in self.setups.items() if n != name and self.setup_title(n) == title and h.medium == medium]
+        return title + self._told_apart(name, alike)
+
+    def _told_apart(self, name: str, alike: Sequence[str]) -> str:
+        """Return what tells a setup from others that are called alike: its port, levels of a plan's factors, or else its own name."""
+        if not alike:
+            return ""
+        mine, others = self.setups[name], [self.setups[n] for n in alike]
+        beside = [h for h in others if h.chain[0] == mine.chain[0]]
+        told = f" on {self.label(mine.chain[0])}" if len(beside) < len(others) else ""
+        varied = [f for f, level in mine.levels.items() if any(h.levels.get(f, level) != level for h in beside)]
+        if any(all(h.levels.get(f) == mine.levels[f] for f in varied) for h in beside):
+            return f" ({name})"
+        return told + "".join(f", {factor} {mine.levels[factor]}" for factor in varied)
 
 
 def load_review(path: Path) -> Review:

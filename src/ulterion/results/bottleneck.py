@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from ulterion.core.bottleneck import Carried, Finding, find_bottleneck
+from ulterion.core.bottleneck import Carried, Cleared, Finding, Suspect, find_bottleneck, is_more
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.negotiated import guess_link
 from ulterion.core.links.standards import Link
@@ -85,12 +85,40 @@ def bottlenecks(
     for direction, other in zip(DIRECTIONS, reversed(DIRECTIONS), strict=True):
         carried = every[direction]
         for name, target in carried.items():
-            finding = find_bottleneck(target, list(carried.values()), list(every[other].values()))
+            finding = _by_level(review, target, carried.values()) or find_bottleneck(
+                target, list(carried.values()), list(every[other].values())
+            )
             following = propose(review, target, finding, carried) if len(finding.suspects) > 1 else None
             every_bottleneck[name, direction] = Bottleneck(
                 finding, following, review.is_peer(review.setups[name].medium)
             )
     return every_bottleneck
+
+
+def _by_level(review: Review, target: Carried, others: Iterable[Carried]) -> Finding | None:
+    """Return the level of a plan's factor that holds a setup back: the same chain was faster with that alone changed; None without such evidence."""
+    mine = review.setups[target.setup]
+    best: tuple[float, str, Carried] | None = None
+    for other in others:
+        theirs = review.setups[other.setup]
+        changed = [f for f, level in mine.levels.items() if theirs.levels.get(f, level) != level]
+        if mine.chain == theirs.chain and len(changed) == 1 and is_more(other, target):
+            best = max(filter(None, (best, (other.estimate.rate, changed[0], other))), key=lambda one: one[0])
+    if best is None:
+        return None
+    rate, factor, other = best
+    level = f"{factor} {mine.levels[factor]}"
+    cleared = tuple(Cleared(e.key, e.label, "carried more", other.setup, other.run, rate) for e in target.chain)
+    return Finding(
+        setup=target.setup,
+        run=target.run,
+        rate=target.estimate.rate,
+        suspects=(Suspect(level, level, None),),
+        how="swap",
+        other=other.setup,
+        other_rate=rate,
+        cleared=cleared,
+    )
 
 
 def propose(review: Review, target: Carried, finding: Finding, carried: dict[str, Carried]) -> NextMeasurement | None:
