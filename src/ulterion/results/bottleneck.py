@@ -108,7 +108,10 @@ def _by_level(review: Review, target: Carried, others: Iterable[Carried]) -> Fin
         return None
     rate, factor, other = best
     level = f"{factor} {mine.levels[factor]}"
-    cleared = tuple(Cleared(e.key, e.label, "carried more", other.setup, other.run, rate) for e in target.chain)
+    cleared = tuple(
+        Cleared(key=e.key, label=e.label, why="carried more", setup=other.setup, run=other.run, rate=rate)
+        for e in target.chain
+    )
     return Finding(
         setup=target.setup,
         run=target.run,
