@@ -10,10 +10,10 @@ from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import find_link
 from ulterion.features.plan.differences import unlike
 from ulterion.features.plan.judging import all_observations
-from ulterion.features.plan.ports import ports
 from ulterion.model.planned import cells_of
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.pooling import pooled_results
+from ulterion.results.ports import ports
 
 PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nworkloads = ["sequential read 4 MiB depth 4"]\n[plan.factors]\nport = ["b:usb", "b:fast"]\n'
 

@@ -13,7 +13,7 @@ from ulterion.core.facts.devices import Survey
 from ulterion.features.capacity.data import Proven
 from ulterion.features.claims.data import Claims
 from ulterion.features.clock.data import Clocked, Race
-from ulterion.features.compare.data import Comparison
+from ulterion.features.compare.data import Comparison, MachinesData, PortsData
 from ulterion.features.copy.data import Checked, Copied
 from ulterion.features.estimate.data import (
     EnergiesData,
@@ -27,7 +27,7 @@ from ulterion.features.estimate.data import (
 from ulterion.features.measure.data import Measurement, SharingData
 from ulterion.features.notes.data import Assigned, Noted, Notes
 from ulterion.features.page.data import ArchivedData, ExportedData, FoundData, ReportMade, VerifiedData
-from ulterion.features.plan.data import CompatibilityData, EffectsData, GridData, PlanData, PortsData, RanksData
+from ulterion.features.plan.data import CompatibilityData, EffectsData, GridData, PlanData, RanksData
 from ulterion.features.soak.data import SoakData, Soaks
 from ulterion.features.survey.data import Added, Learned, Recorded
 from ulterion.show.answers import NAME, VERSION, Answer, Plain
@@ -56,6 +56,7 @@ ANSWERS: dict[str, type] = {
     "sharing": SharingData,
     "soak": SoakData,
     "soaks": Soaks,
+    "machines": MachinesData,
     "survey": Survey,
     "learned": Learned,
     "added": Added,

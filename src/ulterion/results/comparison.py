@@ -84,7 +84,7 @@ class Group:
         added_latency: what each adds to the latency of single small requests, against the baseline.
         failed_runs: for each setup without any measurement how its newest run ended, when there is one.
         nearest: each setup against the one that has all of its chain but one part.
-        hosts, moments: the benches it was measured at, and when the runs began.
+        hosts: by setup the bench it was measured at; `moments` when the runs began.
         single_connection: setups of which something rests on one connection alone.
         excluded: for each setup the runs that count for nothing, and why.
         assumed: whether the baseline is only the first setup that was named or measured.
@@ -101,7 +101,7 @@ class Group:
     added_latency: tuple[AddedLatency, ...] = ()
     failed_runs: dict[str, State] = field(default_factory=dict)
     nearest: tuple[Nearest, ...] = ()
-    hosts: tuple[str, ...] = ()
+    hosts: dict[str, str] = field(default_factory=dict)
     moments: tuple[datetime.datetime, ...] = ()
     single_connection: tuple[str, ...] = ()
     excluded: dict[str, list[str]] = field(default_factory=dict)
@@ -266,7 +266,7 @@ class GroupBuilder:
             ),
             nearest=self._nearest(margin),
             buses=tuple(bus_findings(self.review, self.measured, [n for n in self.names if n in self.shown])),
-            hosts=tuple(dict.fromkeys(r.bench.host for r in self._runs())),
+            hosts={n: list(self.measured[n].values())[-1].run.bench.host for n in self.names if n in self.shown},
             moments=tuple(r.started for r in self._runs()),
             single_connection=tuple(n for n in self.names if n in self.shown and n in once),
         )

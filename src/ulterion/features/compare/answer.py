@@ -21,7 +21,19 @@ def answers(review: Review, group: Group, unit: str) -> list[str]:
     if group.baseline is None or not others:
         return []
     first = _pair(review, group, rows, unit) if len(others) == 1 else _ranked(review, rows, unit)
-    return [first, *(bus_sentence(b, review.setup_label, unit) for b in group.buses)]
+    buses = [bus_sentence(b, review.setup_label, unit) for b in group.buses]
+    return [first, *_machines(review, group, [r.setup for r in rows]), *buses]
+
+
+def _machines(review: Review, group: Group, setups: Sequence[str]) -> list[str]:
+    """Return which setup is on which machine, where they are not on one; nothing of names that begin with their machine's."""
+    on: dict[str, list[str]] = {}
+    for setup in dict.fromkeys(setups):
+        on.setdefault(group.hosts[setup], []).append(review.setup_label(setup))
+    if len(on) < 2 or all(name.startswith(f"{host}:") for host, names in on.items() for name in names):
+        return []
+    told = [f"{listed(names)} {'is' if len(names) == 1 else 'are'} on {host}" for host, names in on.items()]
+    return [f"the machine differs too: {listed(told)}"]
 
 
 def _telling(group: Group) -> list[ComparedRow]:

@@ -45,6 +45,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="compare soaks instead: the newest of each setup, or runs by id; the first is the baseline",
     )
+    parser.add_argument(
+        "--machines",
+        action="store_true",
+        help="compare the drives of each machine with its inner drive instead, and its ports with each other",
+    )
     parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
     parser.add_argument(
         "--also",
@@ -94,6 +99,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = options.review_for(arguments, env.folder, env.tell)
     if arguments.soaks:
         return _soaks(arguments, env, folder)
+    if arguments.machines:
+        return _machines(arguments, env, folder)
     margin = folder.review.review.margin if arguments.margin is None else arguments.margin
     personal = options.is_personal(arguments, env.folder)
     chosen = selected(folder, arguments.setup, arguments.against, arguments.since, personal=personal)
@@ -263,6 +270,26 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units, thermometer)
     drawn = draw([(path, figure) for path in paths])
     return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
+
+
+def _machines(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
+    """Compare the drives of each machine with its inner drive, and show its ports."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.compare.data import machines_answer
+    from ulterion.features.compare.machines import machines_lines
+    from ulterion.features.notes.compatibility import what_works
+    from ulterion.results.machines import machines
+    from ulterion.results.pooling import runs_for_results
+
+    if arguments.against or arguments.fail_on or arguments.workload or arguments.also or arguments.figure:
+        raise UsageError("--machines takes no --against, --also, --workload, --fail-on or --figure")
+    review = folder.review
+    margin = review.review.margin if arguments.margin is None else arguments.margin
+    setups = [key for name in arguments.setup for key in review.setups_called(name)]
+    outcomes = {row.setup: row.outcomes for row in what_works(folder)}
+    found = machines(review, runs_for_results(folder), margin, setups=setups, outcomes=outcomes)
+    lines = machines_lines(review, found, arguments.units)
+    return show_answer(arguments, env, "machines", machines_answer(found, margin), lines)
 
 
 def _drawn(

@@ -12,6 +12,8 @@ from ulterion.core.workloads.network import lost_share
 from ulterion.features.clock.data import ClockedRow
 from ulterion.results.added_latency import AddedLatency
 from ulterion.results.comparison import ComparedRow, Group, Nearest
+from ulterion.results.machines import Machine
+from ulterion.results.ports import PortRow
 from ulterion.show.answers import ABSENT, Answer, Plain
 from ulterion.show.data import BottleneckData, EstimateData
 
@@ -154,3 +156,76 @@ def comparison_answer(
 ) -> Comparison:
     """Return the answer: groups, with the timings and notes; `works` are outcomes by setup and question."""
     return Comparison(margin, tuple(map(GroupData.by, groups)), clocked, dict(outcomes or {}), dict(works or {}))
+
+
+@dataclass(frozen=True)
+class PortBest(Answer):
+    """The most that a port carried in one direction, and by which setup."""
+
+    rate: float
+    low: float | None
+    high: float | None
+    setup: str
+
+
+@dataclass(frozen=True)
+class PortData(Answer):
+    """A port of a host: what is behind it, what it carried, what a drive there kept beside another port's, and what starts from it."""
+
+    host: str
+    port: str
+    link: str | None
+    controller: str | None
+    shares_with: tuple[str, ...]
+    setups: int
+    rules_out: str | None
+    best: dict[str, PortBest]
+    kept: dict[str, float]
+    boots: dict[str, Outcome]
+
+    @classmethod
+    def by(cls, row: PortRow) -> PortData:
+        """Return one port."""
+        best = {way: PortBest.of(e, setup=setup) for way, (e, setup) in row.best.items()}
+        return cls.of(row, shares_with=row.shares, best=best)
+
+
+@dataclass(frozen=True)
+class PortsData(Answer):
+    """`ulterion plan ports`."""
+
+    ports: tuple[PortData, ...]
+
+
+def ports_answer(rows: Sequence[PortRow]) -> PortsData:
+    """Return ports beside each other."""
+    return PortsData(tuple(map(PortData.by, rows)))
+
+
+@dataclass(frozen=True)
+class MachineData(Answer):
+    """One machine: its inner drive's setup, every drive against it, and its ports."""
+
+    host: str
+    inner: str | None
+    group: GroupData | None
+    ports: tuple[PortData, ...]
+
+
+@dataclass(frozen=True)
+class MachinesData(Answer):
+    """`ulterion compare --machines`."""
+
+    margin: float
+    machines: tuple[MachineData, ...]
+
+
+def machines_answer(machines: Sequence[Machine], margin: float) -> MachinesData:
+    """Return machines with their drives and ports."""
+    return MachinesData(
+        margin,
+        tuple(
+            MachineData(m.host, m.inner, GroupData.by(m.group) if m.group else None, tuple(map(PortData.by, m.ports)))
+            for m in machines
+        ),
+    )

@@ -50,7 +50,9 @@ def draw_comparison(group: Group, label: str, unit: str, cast: SetupStyles, *, d
     held = _held(group, setups, cast) if len(setups) <= MANY else ""
     foot(
         figure,
-        [f"{measured_on(group.hosts, group.moments)}; {few} passes{_once(group, setups)}; lines: 95% intervals{held}"],
+        [
+            f"{measured_on(tuple(dict.fromkeys(group.hosts.values())), group.moments)}; {few} passes{_once(group, setups)}; lines: 95% intervals{held}"
+        ],
         palette,
     )
     return figure

@@ -76,21 +76,24 @@ def _fastest_of_each(review: Review, group: Group) -> list[str]:
 
 def _row(review: Review, group: Group, setup: str, unit: str) -> Cells:
     """Return the line of a setup: its best large rates, single small reads, and what limits it."""
-    mine = [r for r in group.rows if r.setup == setup]
-    large = [_largest([r for r in mine if r.workload.drive_direction == way]) for way in ("read", "write")]
-    small = next(
-        (
-            r
-            for r in mine
-            if r.workload.drive_pattern == "random" and r.workload.depth == 1 and r.workload.drive_direction != "write"
-        ),
-        None,
-    )
-    reads, *rest = [rate_cell(r, unit) for r in (*large, small)]
-    fastest = max((r.estimate.rate for r in group.rows if large[0] and r.workload == large[0].workload), default=0.0)
-    bar = Text(share_bar(large[0].estimate.rate / fastest), "name") if large[0] and fastest else ""
+    shown = large_and_small([r for r in group.rows if r.setup == setup])
+    large = shown[0]
+    reads, *rest = [rate_cell(r, unit) for r in shown]
+    fastest = max((r.estimate.rate for r in group.rows if large and r.workload == large.workload), default=0.0)
+    bar = Text(share_bar(large.estimate.rate / fastest), "name") if large and fastest else ""
     name: list[Text | str] = [f"  {review.setup_title(setup)}", Text(setup, "muted")]
     return [*name, reads, bar, *rest, Text(_limit(group, setup), style="muted")]
+
+
+def large_and_small(rows: Sequence[ComparedRow]) -> list[ComparedRow | None]:
+    """Return of a setup's rows its fastest large reads, its fastest large writes, and its small reads one at a time."""
+    large = [_largest([r for r in rows if r.workload.drive_direction == way]) for way in ("read", "write")]
+    small = (
+        r
+        for r in rows
+        if r.workload.drive_pattern == "random" and r.workload.depth == 1 and r.workload.drive_direction != "write"
+    )
+    return [*large, next(small, None)]
 
 
 def _limit(group: Group, setup: str) -> str:
@@ -111,8 +114,8 @@ def _limit(group: Group, setup: str) -> str:
 
 
 def _largest(rows: Sequence[ComparedRow]) -> ComparedRow | None:
-    """Return the row of the fastest sequential transfers, large ones before small ones."""
-    ordered = [r for r in rows if r.workload.drive_pattern == "sequential"]
+    """Return the row of the fastest sequential transfers done alone, large ones before small ones."""
+    ordered = [r for r in rows if r.workload.drive_pattern == "sequential" and r.workload.concurrent_targets == 1]
     return max(ordered, key=lambda r: (r.workload.is_large, r.estimate.rate), default=None)
 
 

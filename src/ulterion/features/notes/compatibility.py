@@ -5,18 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ulterion.core.outcomes import Outcome, Works, read_outcome
+from ulterion.core.outcomes import Outcome, read_outcome
 from ulterion.features.notes.entries import standing_outcomes
 from ulterion.model.review import Review
 from ulterion.model.store import ReviewFolder
 from ulterion.show.blocks import BLANK, Shown, Table, Text, heading
-
-SIGNS: dict[Works, tuple[str, str]] = {
-    "works": ("yes", "good"),
-    "works with help": ("yes, ", "warning"),
-    "does not work": ("no", "bad"),
-}
-"""How a cell begins, and how it is coloured."""
+from ulterion.show.outcome_words import outcome_cell
 
 
 @dataclass(frozen=True)
@@ -44,21 +38,11 @@ def works_table(review: Review, rows: Sequence[WorksRow]) -> list[Shown]:
         return []
     questions = list(dict.fromkeys(q for r in rows for q in r.outcomes))
     lines = [
-        [Text(_label(review, r.setup), style="name"), *(_cell(r.outcomes.get(q)) for q in questions)] for r in rows
+        [Text(_label(review, r.setup), style="name"), *(outcome_cell(r.outcomes.get(q)) for q in questions)]
+        for r in rows
     ]
     return [BLANK, heading("What works"), Table([("", "left"), *((q, "left") for q in questions)], lines)]
 
 
 def _label(review: Review, setup: str) -> str:
     return review.setup_label(setup) if setup in review.setups else setup
-
-
-def _cell(outcome: Outcome | None) -> Text | str:
-    if outcome is None:
-        return "–"
-    word, style = SIGNS[outcome.works]
-    if outcome.works == "does not work" and outcome.condition:
-        return Text(f"{word}: {outcome.condition}", style=style)
-    if outcome.condition.startswith("not "):
-        return Text(outcome.condition, style=style)
-    return Text(f"{word}{outcome.condition}", style=style)

@@ -11,7 +11,6 @@ from ulterion.core.stats.interval import Interval
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.other_reviews import OtherReviewRow
-from ulterion.features.plan.ports import PortRow
 from ulterion.features.plan.words import step_name
 from ulterion.model.planned import Check, Planned
 from ulterion.show.answers import Answer
@@ -91,37 +90,6 @@ class GridData(Answer):
 
     workloads: tuple[WorkloadGrid, ...]
     others: tuple[OtherData, ...]
-
-
-@dataclass(frozen=True)
-class PortBest(Answer):
-    """The most that a port carried in one direction, and by which setup."""
-
-    rate: float
-    low: float | None
-    high: float | None
-    setup: str
-
-
-@dataclass(frozen=True)
-class PortData(Answer):
-    """A port of a host: what is behind it, and what it carried."""
-
-    host: str
-    port: str
-    link: str | None
-    controller: str | None
-    shares_with: tuple[str, ...]
-    setups: int
-    rules_out: str | None
-    best: dict[str, PortBest]
-
-
-@dataclass(frozen=True)
-class PortsData(Answer):
-    """`ulterion plan ports`."""
-
-    ports: tuple[PortData, ...]
 
 
 @dataclass(frozen=True)
@@ -242,18 +210,6 @@ def plan_answer(
         steps=steps,
         failed=failed or {},
         stopped=stopped,
-    )
-
-
-def ports_answer(rows: Sequence[PortRow]) -> PortsData:
-    """Return ports beside each other."""
-    return PortsData(
-        tuple(
-            PortData.of(
-                r, shares_with=r.shares, best={way: PortBest.of(e, setup=setup) for way, (e, setup) in r.best.items()}
-            )
-            for r in rows
-        )
     )
 
 

@@ -9,13 +9,11 @@ from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks
 from ulterion.core.matrix.winners import winners
 from ulterion.core.stats.estimates import estimate
-from ulterion.core.units import show_rate
 from ulterion.core.workloads.suites import short_title
 from ulterion.features.plan import words as words
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
 from ulterion.features.plan.other_reviews import OtherReviewRow
-from ulterion.features.plan.ports import PortRow
 from ulterion.model.plan import Plan, outcome_of
 from ulterion.model.planned import Planned, PlannedCell
 from ulterion.model.review import Review
@@ -231,43 +229,6 @@ def compatibility_table(review: Review, rows: Sequence[CompatibilityRow]) -> lis
             else []
         ),
     ]
-
-
-def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Shown]:
-    """Return the ports of hosts beside each other."""
-    columns = [(name, "left") for name in ("host", "port", "link")]
-    sides = [(way, "left") for way in ("reads", "writes")]
-    body: list[Cells | Text] = [
-        [
-            row.host,
-            row.port,
-            row.link or (f"faster than {row.rules_out}" if row.rules_out else "–"),
-            *(_most(review, row, way, unit) for way in ("read", "write")),
-            row.controller or "–",
-            ", ".join(row.shares),
-        ]
-        for row in rows
-    ]
-    return [
-        *([Text(words.ports_sentence(rows, unit)), BLANK] if len(rows) > 1 else []),
-        Table(
-            [*columns, *sides, ("controller", "left"), ("shared with", "left")],
-            body,
-            spare=("host", "controller", "shared with"),
-        ),
-        Text(f"{unit}: the most that a setup reached there, by its newest runs", style="muted"),
-    ]
-
-
-def _most(review: Review, row: PortRow, way: str, unit: str) -> str:
-    """Return the best rate of a direction, and the products that reached it."""
-    told = next(((e, h) for name, (e, h) in row.best.items() if name == way), None)
-    if told is None:
-        return "–"
-    products = " + ".join(
-        review.label(k) for k in review.setups[told[1]].chain[1:-1] or review.setups[told[1]].chain[-1:]
-    )
-    return f"{show_rate(told[0].rate, unit, with_unit=False)}  {products}"
 
 
 def others_table(others: Sequence[OtherReviewRow], unit: str) -> list[Shown]:

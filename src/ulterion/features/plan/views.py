@@ -129,15 +129,17 @@ def _others(
 def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show the ports beside each other."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.plan.data import ports_answer
-    from ulterion.features.plan.ports import ports
-    from ulterion.features.plan.tables import ports_table
+    from ulterion.features.compare.data import ports_answer
+    from ulterion.features.compare.ports import ports_lines
+    from ulterion.features.notes.compatibility import what_works
     from ulterion.results.pooling import runs_for_results
+    from ulterion.results.ports import ports
 
-    rows = ports(folder.review, runs_for_results(folder))
+    outcomes = {row.setup: row.outcomes for row in what_works(folder)}
+    rows = ports(folder.review, runs_for_results(folder), outcomes)
     if not rows:
         raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
-    return show_answer(arguments, env, "ports", ports_answer(rows), ports_table(folder.review, rows, arguments.units))
+    return show_answer(arguments, env, "ports", ports_answer(rows), ports_lines(folder.review, rows, arguments.units))
 
 
 def show_effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:

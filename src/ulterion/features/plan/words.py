@@ -13,7 +13,6 @@ from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations
-from ulterion.features.plan.ports import PortRow
 from ulterion.model.planned import Again, Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
@@ -228,16 +227,6 @@ def compatibility_sentence(rows: Sequence[CompatibilityRow], questions: Sequence
             f"{question}: {sum(map(bool, answers))} of {len(answers)}" if answers else f"{question}: not noted yet"
         )
     return sentence_of(f"{'; '.join(told)}, of {len(rows)} cells")
-
-
-def ports_sentence(rows: Sequence[PortRow], unit: str) -> str:
-    """Return which port is fastest, and which slowest, in reading, or in writing where nothing was read."""
-    for way, doing in (("read", "reading"), ("write", "writing")):
-        found = [(row.port, row.best[way][0].rate) for row in rows if way in row.best]
-        if len(found) > 1:
-            first, last = max(found, key=lambda f: f[1]), min(found, key=lambda f: f[1])
-            return f"Fastest is {first[0]}, {doing} at {show_rate(first[1], unit)}; slowest is {last[0]}, at {show_rate(last[1], unit)}."
-    return "Only one port was measured in any direction."
 
 
 def next_words(review: Review, now: Planned, effects: Sequence[Effects], done: str) -> str:
