@@ -145,6 +145,19 @@ class Steps(PlanCase):
         self.assertLess(shown.index("\nuas "), shown.index("\nslow "))
         self.refused("plan", "grid", "--figure", "x.png", says="of one factor has no grid")
 
+    def test_a_cell_that_is_the_baseline_is_measured_as_its_check(self) -> None:
+        """Nothing is measured twice for it: three checks and one other cell make four runs, and its effect rests on them."""
+        self.plan(PLAN.replace('["b:usb", "{case}", "drive"]', '["{port}", "{case}", "drive"]').replace(
+            '[plan.factors]\ncase = ["box", "none"]\ndriver = ["uas", "slow"]',
+            "passes = 3\nexclude = [{port = 'b:fast', case = 'box'}, {port = 'b:usb', case = 'none'}]\n"
+            "[plan.factors]\nport = ['b:fast', 'b:usb']\ncase = ['box', 'none']",
+        ))  # fmt: skip
+        self.assertEqual(self.ulterion("plan", "run").returncode, 0)
+        plan = self.json_of("plan")
+        told = {c["setup"]: (c["state"], len(c["runs"])) for c in plan["cells"]}
+        self.assertEqual(told, {"direct": ("done", 3), "b-usb-box": ("done", 1)})
+        self.assertEqual(len(list((self.folder / "runs").glob("*-measure-*.json"))), 4)
+
     def test_step_by_step(self) -> None:
         """What is open, what comes next, what is left; a limit of steps, one of time, and the passes that were saved."""
         self.plan()

@@ -15,6 +15,7 @@ from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.pooling import pooled_results
 from ulterion.results.ports import ports
 
+QUICK = ("--workload", "sequential read 1 MiB depth 2", "--passes", "3")
 PLAN = '[plan]\nchain = ["{port}", "box", "drive"]\ntarget = "sim:bench.toml"\nworkloads = ["sequential read 4 MiB depth 4"]\n[plan.factors]\nport = ["b:usb", "b:fast"]\n'
 
 
@@ -111,6 +112,94 @@ class Ports(FolderCase):
                       "Ulterion version: ", "the drive was still at 41 °C"):  # fmt: skip
             self.assertIn(words, told)
         self.assertEqual(unlike(self.store.review, [runs[0], runs[0].model_copy(update={"id": "cccc20"})]), [])
+
+
+MACHINE = """
+schema = 2
+[bench]
+host = "{host}"
+seed = {seed}
+epoch = 2026-01-01T00:00:00Z
+[ports."{host}:inner"]
+link = "SATA 6 Gb/s"
+[ports."{host}:front"]
+link = "USB 10 Gb/s"
+[ports."{host}:rear"]
+link = "USB 10 Gb/s"
+[parts.inner]
+link = "SATA 6 Gb/s"
+capacity = "1 TB"
+read = "{inner}"
+write = "400 MB/s"
+parallel = 8
+[parts.hub]
+link = "USB 10 Gb/s"
+read = "900 MB/s"
+[parts.stick]
+link = "USB 10 Gb/s"
+capacity = "256 GB"
+read = "840 MB/s"
+write = "610 MB/s"
+parallel = 8
+[parts.other]
+link = "USB 10 Gb/s"
+capacity = "256 GB"
+read = "840 MB/s"
+write = "610 MB/s"
+parallel = 8
+"""
+
+
+class Machines(FolderCase):
+    """Two machines with an inner drive each, and one stick that goes from one to the other."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        rates = {"fern": "300 MB/s", "oak": "545 MB/s"}
+        for seed, (host, inner) in enumerate(rates.items()):
+            self.write(f"{host}.toml", MACHINE.format(host=host, seed=seed, inner=inner))
+        places = {"inner": ["inner"], "front": ["stick"], "rear": ["other"]}
+        review = ["schema = 2", *(f"[parts.{p}]\nname = 'The {p}'" for p in ("inner", "stick", "other"))]
+        for host in rates:
+            for port, rest in places.items():
+                review.append(f"[ports.'{host}:{port}']")
+                review.append(
+                    f"[setups.{host}-{port}]\nchain = {[f'{host}:{port}', *rest]}\ntarget = 'sim:{host}.toml'"
+                )
+        review.append("[setups.again]\nchain = ['oak:front', 'stick']\nlabel = 'the old PC'\ntarget = 'sim:oak.toml'")
+        self.write("review.toml", "\n".join(review))
+
+    def test_each_against_its_own_inner_drive(self) -> None:
+        """The stick is 2.8 times the inner drive here and 1.5 times there; ports measured together and what boots are told."""
+        for setup in ("fern-inner", "oak-inner", "fern-front", "oak-front"):
+            self.json_of("measure", "--setup", setup, *QUICK)
+        self.json_of("measure", "--setup", "fern-front", "--together", "fern-rear", *QUICK)
+        self.ulterion("note", "--setup", "oak-front", "boots with the charger")
+        found = {m["host"]: m for m in self.json_of("compare", "--machines")["machines"]}
+        told = {h: {r["setup"]: r["ratio"] for r in m["group"]["rows"] if "ratio" in r} for h, m in found.items()}
+        self.assertEqual([m["inner"] for m in found.values()], ["fern-inner", "oak-inner"])
+        self.assertAlmostEqual(told["fern"]["fern-front"], 840 / 300, delta=0.06)
+        self.assertAlmostEqual(told["oak"]["oak-front"], 840 / 545, delta=0.04)
+        ports = {p["port"]: p for m in found.values() for p in m["ports"]}
+        self.assertAlmostEqual(ports["fern:rear"]["kept"]["fern:front"], 1.0, delta=0.03)
+        self.assertEqual(ports["oak:front"]["kept"], {})
+        self.assertEqual(ports["oak:front"]["boots"]["oak-front"]["condition"], "with the charger")
+        shown = self.ulterion("compare", "--machines").stdout
+        shown = " ".join(self.ulterion("compare", "--machines").stdout.split())
+        self.assertIn("On oak, beside the inner drive (The inner), The stick on oak:front reads at", shown)
+        self.assertIn("yes, with the charger", shown)
+        self.refused("compare", "--machines", "--against", "oak-inner", says="--machines takes no --against")
+
+    def test_one_stick_on_two_machines(self) -> None:
+        """The answer names the machines where the names of the setups do not."""
+        for setup in ("fern-front", "again"):
+            self.json_of("measure", "--setup", setup, *QUICK)
+        first, second, *_ = self.ulterion("compare", "fern-front", "again").stdout.split("\n")
+        self.assertRegex(first, "equally fast")
+        self.assertEqual(second, "The machine differs too: fern:front is on fern and the old PC is on oak.")
+        (lonely,) = [m for m in self.json_of("compare", "--machines")["machines"] if m["host"] == "fern"]
+        self.assertEqual((lonely["inner"], lonely["group"]), (None, None))
+        self.assertIn("On fern no inner drive was measured", self.ulterion("compare", "--machines").stdout)
 
 
 if __name__ == "__main__":

@@ -66,7 +66,7 @@ class Check:
 
 @dataclass(frozen=True)
 class Step:
-    """What to do next: a cell, a first time or again for a reason, or a check."""
+    """What to do next: a cell, a first time or again for a reason, or the n-th check, which may be of a cell too."""
 
     setup: str
     cell: Cell | None
@@ -115,7 +115,7 @@ def suite_of(plan: Plan) -> str:
 def cells_of(review: Review) -> dict[Cell, str]:
     """Return the cells of a review's plan, in their order, with the setup that serves each."""
     plan = plan_of(review)
-    named = {tuple(h.levels.items()): n for n, h in review.setups.items() if h.levels and not h.baseline}
+    named = {tuple(h.levels.items()): n for n, h in review.setups.items() if h.levels}
     return {cell: named[cell] for cell in plan.ordered()}
 
 
@@ -172,7 +172,8 @@ def planned(
         for n in range(1, plan.checks + 1)
     )
     took = [_seconds(r) for r in mine]
-    left = sum(c.state == "open" for c in cells) + sum(c.run is None for c in checks)
+    checked = {c.setup for c in checks}
+    left = sum(c.state == "open" and c.setup not in checked for c in cells) + sum(c.run is None for c in checks)
     due = [c.cell for c in cells if c.state == "open"]
     changes = sum(len(changes_between(a, b)) for a, b in itertools.pairwise(due))
     step = _next(plan, cells, checks, visits, leaving)
@@ -208,8 +209,8 @@ def _cell(
     if not mine or (plan.soak is not None and setup not in soaked):
         other = where is not None and host is not None and where != host
         return PlannedCell(cell, setup, "elsewhere" if other else "open", runs=ids, host=where)
-    baseline = review.baseline_for(review.setups[setup].medium)
-    verdicts = _verdicts(mine, runs.get(baseline, []), margin) if baseline is not None else None
+    baseline = review.baseline_for(review.setups[setup].medium) or setup
+    verdicts = _verdicts(mine, runs.get(baseline, []), margin) if baseline != setup else None
     why = _doubts(mine, where)
     return PlannedCell(
         cell=cell, setup=setup, state="doubtful" if why else "done", why=why, runs=ids, verdicts=verdicts, host=where
@@ -261,7 +262,7 @@ def _next(
         due = len(cells) * (check.number - 1) // (plan.checks - 1)
         last = check.number == plan.checks
         if check.run is None and check.setup not in leaving and over >= due and not (last and (open_cells or again)):
-            return Step(check.setup, None, check.number)
+            return Step(check.setup, next((c.cell for c in cells if c.setup == check.setup), None), check.number)
     if open_cells:
         return Step(open_cells[0].setup, open_cells[0].cell)
     return Step(again[0].setup, again[0].cell, again="undecided") if again else None

@@ -243,6 +243,7 @@ def _with_cells(review: Review, path: Path) -> Review:
     try:
         plan.check()
         known = {n: (h.chain, h.levels) for n, h in review.setups.items() if not h.baseline}
+        known |= {n: (h.chain, levels) for n, h in review.setups.items() if h.baseline and (levels := _levels(plan, h))}
         served = serving(plan, plan.ordered(), known)
     except UsageError as error:
         raise UsageError(f"{path}: {error}") from error
@@ -269,6 +270,14 @@ def _with_cells(review: Review, path: Path) -> Review:
         else:
             made[name] = made[name].model_copy(update={"levels": dict(cell)})
     return review.model_copy(update={"setups": made})
+
+
+def _levels(plan: Plan, baseline: Setup) -> dict[str, str]:
+    """Return the levels of a baseline that is a cell of the plan as well: those it names, or of the one cell with its chain."""
+    if set(baseline.levels) == set(plan.factors):
+        return baseline.levels
+    cells = [cell for cell in plan.ordered() if baseline.chain == chain_of(plan, cell)]
+    return dict(cells[0]) if len(cells) == 1 else {}
 
 
 Fault = tuple[tuple[str, ...], str]

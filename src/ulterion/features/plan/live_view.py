@@ -28,7 +28,7 @@ class PlanScreen(PlanObserver):
     def step(self, step: Step, now: Planned) -> None:
         """Say which step begins."""
         over = now.count("done") + now.count("doubtful")
-        place = "" if step.cell is None or step.again else f"{over + 1} of {len(now.cells)}: "
+        place = "" if step.check is not None or step.again else f"{over + 1} of {len(now.cells)}: "
         self._say(f"{place}{step_title(self._review, step)}")
 
     def hand(self, sentence: str) -> None:

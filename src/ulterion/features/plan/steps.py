@@ -150,7 +150,7 @@ def take(
         raise done.failure
     if done.failure is not None:
         return str(done.failure), seconds
-    if step.cell is not None:
+    if step.cell is not None and step.check in (None, 1):
         if not step.again:
             _soak(plan, place, access, observer)
         _compatibility(plan, place, done.run, observer)
@@ -224,9 +224,7 @@ def _measure_request(
     seconds = DEFAULT_SECONDS if plan.seconds is None else plan.seconds
     texts = [w.text for w in workloads]
     margin = place.review.review.review.margin
-    compared = (
-        step.cell is not None and step.again != "asked" and reference
-    )  # what is asked for again is measured in full
+    compared = step.check is None and step.again != "asked" and reference  # what is asked for is measured in full
     until = _Decisive(texts, reference, mine, margin, plan.max_passes) if compared else None
     extras = RepetitionPolicy(
         until=until,
@@ -235,7 +233,7 @@ def _measure_request(
         fresh=True,
         longest=plan.max_rest,
     )
-    passes = plan.passes if step.cell is not None else max(plan.passes, CHECK_PASSES)
+    passes = plan.passes if step.check is None else max(plan.passes, CHECK_PASSES)
     return MeasureRequest(
         place=place,
         suite=suite_of(plan),

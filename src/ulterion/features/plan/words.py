@@ -23,14 +23,14 @@ REPEATED: dict[Again, str] = {"undecided": ", repeat (still undecided)", "asked"
 
 def step_name(step: Step) -> str:
     """Return which step it is, by the names of the plan."""
-    if step.cell is None:
+    if step.cell is None or step.check is not None:
         return f"check {step.check}: {step.setup}"
     return words(step.cell) + ("" if step.again is None else REPEATED[step.again])
 
 
 def step_title(review: Review, step: Step) -> str:
     """Return which step it is, by the names of the products."""
-    if step.cell is None:
+    if step.cell is None or step.check is not None:
         return f"check {step.check}: {review.setup_label(step.setup)}"
     return cell_rest(review, step.cell) + ("" if step.again is None else REPEATED[step.again])
 
