@@ -6,6 +6,7 @@ import datetime
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.differences import differences
@@ -13,7 +14,7 @@ from ulterion.core.links.bus import BusFinding
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.negotiated import guess_link
 from ulterion.core.stats.estimates import Estimate
-from ulterion.core.stats.verdicts import Comparison, compare_family
+from ulterion.core.stats.verdicts import Comparison, Verdict, compare_family
 from ulterion.core.units import show_rate
 from ulterion.core.workloads.network import Datagrams
 from ulterion.core.workloads.workload import Workload
@@ -89,6 +90,7 @@ class Group:
         excluded: for each setup the runs that count for nothing, and why.
         assumed: whether the baseline is only the first setup that was named or measured.
         buses: what the rates say of the bus behind slower setups.
+        neighbours: of three setups or more, each against the next slower one, by the words of a sequential workload and both names.
     """
 
     medium: str
@@ -107,6 +109,7 @@ class Group:
     excluded: dict[str, list[str]] = field(default_factory=dict)
     assumed: bool = False
     buses: tuple[BusFinding, ...] = ()
+    neighbours: dict[tuple[str, str, str], Verdict] = field(default_factory=dict)
 
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
@@ -265,11 +268,27 @@ class GroupBuilder:
                 w for a, b in self.pairs() if a.setup in self.shown and (w := added_latency(a, b)) is not None
             ),
             nearest=self._nearest(margin),
+            neighbours=self._neighbours(margin),
             buses=tuple(bus_findings(self.review, self.measured, [n for n in self.names if n in self.shown])),
             hosts={n: list(self.measured[n].values())[-1].run.bench.host for n in self.names if n in self.shown},
             moments=tuple(r.started for r in self._runs()),
             single_connection=tuple(n for n in self.names if n in self.shown and n in once),
         )
+
+    def _neighbours(self, margin: float) -> dict[tuple[str, str, str], Verdict]:
+        """Return how each setup that is shown compares with the next slower one, where there are three or more: one family."""
+        by_text: dict[str, list[Measurement]] = {}
+        for cell in self._cells():
+            if cell.setup in self.shown and cell.workload.drive_pattern == "sequential":
+                by_text.setdefault(cell.text, []).append(cell)
+        pairs = [
+            pair
+            for cells in by_text.values()
+            if len(cells) > 2
+            for pair in pairwise(sorted(cells, key=lambda c: -c.estimate.rate))
+        ]
+        judged = compare_family([(a.rates, b.rates) for a, b in pairs], margin)
+        return {(a.text, a.setup, b.setup): c.verdict for (a, b), c in zip(pairs, judged, strict=True)}
 
     def _runs(self) -> list[MeasureRun]:
         """Return the runs behind what is shown."""

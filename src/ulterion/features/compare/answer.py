@@ -20,7 +20,7 @@ def answers(review: Review, group: Group, unit: str) -> list[str]:
     others = list(dict.fromkeys(r.setup for r in rows if r.comparison is not None))
     if group.baseline is None or not others:
         return []
-    first = _pair(review, group, rows, unit) if len(others) == 1 else _ranked(review, rows, unit)
+    first = _pair(review, group, rows, unit) if len(others) == 1 else _ranked(review, group, rows, unit)
     buses = [bus_sentence(b, review.setup_label, unit) for b in group.buses]
     return [first, *_machines(review, group, [r.setup for r in rows]), *buses]
 
@@ -124,10 +124,15 @@ def _ends(rows: Sequence[ComparedRow]) -> tuple[ComparedRow, ...]:
     return (ordered[0], ordered[-1]) if ordered else ()
 
 
-def _ranked(review: Review, rows: Sequence[ComparedRow], unit: str) -> str:
+def _ranked(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) -> str:
     """Return the order of three setups or more, by direction; of many, the fastest and the slowest in one phrase where both directions agree."""
     ends = {way: _ends([r for r in rows if r.workload.drive_direction == way]) for way in WAYS}
-    if len({r.setup for r in rows}) > MOST and len({tuple(r.setup for r in found) for found in ends.values()}) == 1:
+    ties = any(len(_first(group, [r for r in rows if r.workload.drive_direction == way])) > 1 for way in WAYS)
+    if (
+        len({r.setup for r in rows}) > MOST
+        and len({tuple(r.setup for r in found) for found in ends.values()}) == 1
+        and not ties
+    ):
         told = []
         for number in (0, 1):
             rates = [show_rate(found[number].estimate.rate, unit) for found in ends.values()]
@@ -136,10 +141,35 @@ def _ranked(review: Review, rows: Sequence[ComparedRow], unit: str) -> str:
         return f"{first} is fastest {told[0]}, {last} slowest {told[1]}"
     phrases = []
     for way, (_, doing) in WAYS.items():
-        mine = sorted((r for r in rows if r.workload.drive_direction == way), key=lambda r: -r.estimate.rate)
-        if not mine:
-            continue
-        told = [f"{review.setup_label(r.setup)} ({show_rate(r.estimate.rate, unit)})" for r in mine]
-        order = f"then {listed(told[1:])}" if len(told) <= MOST else f"slowest {told[-1]}"
-        phrases.append(f"{doing}, fastest is {told[0]}, {order}")
+        mine = [r for r in rows if r.workload.drive_direction == way]
+        if mine:
+            phrases.append(f"{doing}, {_order(review, group, mine, unit)}")
     return "; ".join(phrases)
+
+
+def _order(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) -> str:
+    """Return which of several setups is fastest in one direction, or which are equally fast, and who follows, or of many who is last."""
+    ordered = sorted(rows, key=lambda r: -r.estimate.rate)
+    told = [f"{review.setup_label(r.setup)} ({show_rate(r.estimate.rate, unit)})" for r in ordered]
+    tied = len(_first(group, rows))
+    head = f"fastest is {told[0]}" if tied == 1 else f"{listed(told[:tied])} are equally fast"
+    if tied == 1 and _verdict(group, ordered[0], ordered[1]) == "undecided":
+        head, tied = f"undecided between {told[0]} and {told[1]}", 2
+    rest = told[tied:]
+    if not rest:
+        return head
+    alike = len(rest) == 2 and _verdict(group, *ordered[-2:]) == "same"
+    return f"{head}, {f'then {listed(rest)}' if len(told) <= MOST else f'slowest {rest[-1]}'}{', equally fast' if alike else ''}"
+
+
+def _first(group: Group, rows: Sequence[ComparedRow]) -> list[ComparedRow]:
+    """Return the fastest of one direction and those that are shown to be as fast, each as the one before it."""
+    ordered = sorted(rows, key=lambda r: -r.estimate.rate)
+    found = ordered[:1]
+    while found and len(found) < len(ordered) and _verdict(group, found[-1], ordered[len(found)]) == "same":
+        found.append(ordered[len(found)])
+    return found
+
+
+def _verdict(group: Group, one: ComparedRow, other: ComparedRow) -> str | None:
+    return group.neighbours.get((one.workload.text, one.setup, other.setup))
