@@ -114,6 +114,23 @@ class Soaked(FolderCase):
             text, r"next: after a rest, repeat the soak with a fan: a write cache is used up after 6\d\.\d GB again"
         )
 
+    def test_what_was_tried_already_is_not_advised_again(self) -> None:
+        """An earlier soak of the same load: it held, it fell at the same bytes as warm, or at another temperature; each leaves something else to do."""
+        found = self.soak()
+        fall = replace(found.findings.falls[0], cause="unexplained", heat=None, temperature=60.0)
+        now = replace(found, findings=replace(found.findings, falls=(fall,)))
+        for falls, words in (
+            ((), "held its rate for"),
+            ((fall,), "and was as warm: repeat it much cooler"),
+            ((replace(fall, temperature=50.0),), "at another temperature, so the write cache was full"),
+            ((replace(fall, temperature=None),), "if neither had a fan, repeat it with one"),
+            ((replace(fall, written=fall.written * 0.5),), "next: after a rest, repeat the soak with a fan"),
+        ):
+            before = replace(found, label="soak abc", findings=replace(found.findings, falls=falls))
+            told = " ".join(event_words(replace(now, earlier=(before,)), "MB/s", evidence=False))
+            self.assertIn(words, told)
+            self.assertEqual("soak abc" in told, "after a rest" not in words)
+
     def test_a_fall_that_has_not_lasted_wants_a_longer_soak(self) -> None:
         """Five seconds at the end are no cache: a longer soak would tell."""
         late = Fall("unexplained", 600.0, None, 9e8, 5e8, 5e11, None, "nothing was read", 1, 5.6)

@@ -89,7 +89,7 @@ def _request(arguments: argparse.Namespace, env: Environment) -> SoakRequest:
 
 def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRun], folder: ReviewFolder) -> None:
     from ulterion.features.soak.data import soak_answer
-    from ulterion.features.soak.judging import Soak, bottleneck_of, label_of, marks_of, soak_of
+    from ulterion.features.soak.judging import Soak, bottleneck_of, label_of, marks_of, soak_of, with_earlier
     from ulterion.features.soak.tables import soak_results
     from ulterion.show.blocks import BLANK, kept_line
     from ulterion.show.depth import Depth
@@ -110,6 +110,7 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRu
         return draw([(env.folder / arguments.figure, figure)])
 
     told = soak_of(finished.run, label_of(folder.review, finished.run))
+    told = with_earlier(folder, told) if told is not None else None
     bottleneck = bottleneck_of(folder, finished.run)
     if arguments.json:
         figures = drawn(told)

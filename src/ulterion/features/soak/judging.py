@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.differences import DRIVER, LINK, ROOM, START, RunFacts, differences
@@ -25,6 +25,7 @@ from ulterion.results.measurement import chain_elements
 from ulterion.results.pooling import counting, pooled_results, runs_for_results
 
 SAME_BYTES = 0.03  # by which bytes moved may differ and still be the same
+EARLIER = 3  # soaks that are looked at for what was tried already
 SOON = 7200.0  # seconds after a soak in which its writes may still be in the cache
 UNLIKE_HEAT = 3.0  # degrees C between two falls that have nothing to do with heat
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
@@ -39,12 +40,14 @@ class Soak:
         trace: its series.
         findings: what they say.
         label: how it is called beside others.
+        earlier: those before it with the same load on the same setup, the newest first, where it leaves a question open that they may answer.
     """
 
     run: SoakRun
     trace: Trace
     findings: Findings
     label: str
+    earlier: tuple[Soak, ...] = ()
 
     @property
     def load_start(self) -> float:
@@ -64,6 +67,18 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
         return None
     trace, findings = _analysed(run)
     return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
+
+
+def with_earlier(folder: ReviewFolder, soak: Soak) -> Soak:
+    """Return a soak with those before it on its setup, where the cause of a fall is open: they may tell it."""
+    if soak.run.setup is None or not any(f.cause == "unexplained" and f.heat is None for f in soak.findings.falls):
+        return soak
+    known = [s for s in folder.summaries() if s.kind == "soak" and s.setup == soak.run.setup and s.id != soak.run.id]
+    newest = sorted((s for s in known if s.started < soak.run.started), key=lambda s: s.started)[-EARLIER:]
+    found = [
+        told for run in reversed(folder.with_series(newest)) if (told := soak_of(run, f"soak {run.id}")) is not None
+    ]
+    return replace(soak, earlier=tuple(s for s in found if s.run.soak.text == soak.run.soak.text))
 
 
 def label_of(review: Review, run: AnyRun, *, alone: bool = True) -> str:
@@ -113,7 +128,7 @@ def choose(folder: ReviewFolder, names: Sequence[str]) -> list[Soak]:
     kept = [s for s in chosen if s is not None]
     if not kept:
         raise UsageError("no soak with a load yet; run 'ulterion soak --setup NAME'")
-    return kept
+    return [with_earlier(folder, kept[0])] if len(kept) == 1 else kept
 
 
 @dataclass(frozen=True)
@@ -184,8 +199,16 @@ def _one_cache(one: Findings, other: Findings) -> float | None:
     a, b = one.falls[0], other.falls[0]
     if a.temperature is None or b.temperature is None or "throttling" in (a.cause, b.cause):
         return None
-    same = a.written > 0 and b.written > 0 and abs(math.log(a.written / b.written)) <= math.log1p(SAME_BYTES)
-    return a.written if same and abs(a.temperature - b.temperature) >= UNLIKE_HEAT else None
+    return (
+        a.written
+        if is_same_amount(a.written, b.written) and abs(a.temperature - b.temperature) >= UNLIKE_HEAT
+        else None
+    )
+
+
+def is_same_amount(one: float, other: float) -> bool:
+    """Return whether two numbers of bytes are the same within what soaks are told apart by."""
+    return one > 0 and other > 0 and abs(math.log(one / other)) <= math.log1p(SAME_BYTES)
 
 
 def _settled(soak: Soak) -> bool:

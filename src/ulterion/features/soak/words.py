@@ -12,7 +12,7 @@ from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import DRIVE, LOAD
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size
 from ulterion.features.soak.asking import Question
-from ulterion.features.soak.judging import Soak, SoakDifference
+from ulterion.features.soak.judging import Soak, SoakDifference, difference, is_same_amount
 from ulterion.show.sentences import how_much_than, listed, sentence_of
 
 ALIKE = 0.005  # share of a rate, below which no difference is shown
@@ -78,9 +78,28 @@ def event_words(soak: Soak, unit: str, *, evidence: bool) -> list[str]:
     for fall in findings.falls:
         words.append(event_text(fall, soak.load_start, unit))
         words += [f"{'known' if fall.cause == 'unexplained' else 'evidence'}: {fall.evidence}"] if evidence else []
-        step = next_step(fall, writing=soak.trace.writes > 0)
+        step = known_from_earlier(soak, fall) or next_step(fall, writing=soak.trace.writes > 0)
         words += [f"next: {step}"] if step else []
     return words
+
+
+def known_from_earlier(soak: Soak, fall: Fall) -> str:
+    """Return what an earlier soak of the same load says of a fall whose cause is open, and what is left to do; empty where it says nothing."""
+    if fall.cause != "unexplained" or fall.heat is not None or fall.until is not None:
+        return ""
+    for one in soak.earlier:
+        told = difference(soak, one)
+        first = next(iter(one.findings.falls), None)
+        if told.one_cache is not None:
+            return f"nothing to repeat: {one.label} slowed down after the same {show_size(told.one_cache)} at another temperature, so the write cache was full"
+        if first is None and one.findings.bytes > fall.written:
+            return f"{one.label} held its rate for {show_size(one.findings.bytes)}: see what differed with ulterion compare --soaks {soak.run.id} {one.run.id}"
+        if first is not None and is_same_amount(first.written, fall.written):
+            same = f"{one.label} slowed down after the same {show_size(first.written)}"
+            if None in (first.temperature, fall.temperature):
+                return f"{same}, as a write cache does; if neither had a fan, repeat it with one: heat would then slow it later"
+            return f"{same} and was as warm: repeat it much cooler, such as with a fan"
+    return ""
 
 
 def next_step(fall: Fall, *, writing: bool) -> str:
