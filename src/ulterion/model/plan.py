@@ -136,12 +136,18 @@ def serving(
 ) -> dict[Cell, str | None]:
     """Return which setup, given with its chain and levels, serves each cell; None for one that the plan must make.
 
-    A setup serves a cell when each level is one of its own, or stands in its chain.  Raises UsageError where two serve one cell, or one serves two.
+    A setup serves a cell when each level is one of its own, or stands in its chain; where the plan makes chains and the setup names no
+    level, its chain is the one that the plan makes.  Raises UsageError where two serve one cell, or one serves two.
     """
     found: dict[Cell, str | None] = {}
     taken: dict[str, Cell] = {}
     for cell in cells:
-        serve = [n for n, (chain, levels) in setups.items() if _serves(cell, chain, levels)]
+        made = chain_of(plan, cell)
+        serve = [
+            n
+            for n, (chain, levels) in setups.items()
+            if serves(cell, chain, levels) and (levels or not made or chain == made)
+        ]
         if len(serve) > 1:
             raise UsageError(
                 f"plan: the cell '{words(cell)}' is served by the setups '{serve[0]}' and '{serve[1]}'; give them levels that differ"
@@ -161,7 +167,8 @@ def serving(
     return found
 
 
-def _serves(cell: Cell, chain: list[str], levels: dict[str, str]) -> bool:
+def serves(cell: Cell, chain: list[str], levels: dict[str, str]) -> bool:
+    """Return whether a setup serves a cell: each level is one of its own, or stands in its chain."""
     return all(levels[factor] == level if factor in levels else level in chain for factor, level in cell)
 
 

@@ -22,7 +22,7 @@ from ulterion.model import tomlfile
 from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.older import checked_version, review_of_one
-from ulterion.model.plan import Plan, chain_of, expected, filled, serving, setup_name
+from ulterion.model.plan import Plan, chain_of, expected, filled, serves, serving, setup_name
 from ulterion.model.quantities import KnownLink, PortLink, Price, Share, Temperature, Written
 from ulterion.model.reading import read_text
 from ulterion.model.reportsettings import ReportSettings
@@ -243,7 +243,9 @@ def _with_cells(review: Review, path: Path) -> Review:
     try:
         plan.check()
         known = {n: (h.chain, h.levels) for n, h in review.setups.items() if not h.baseline}
-        known |= {n: (h.chain, levels) for n, h in review.setups.items() if h.baseline and (levels := _levels(plan, h))}
+        for key, setup in review.setups.items():
+            levels = _levels(plan, setup, known) if setup.baseline else {}
+            known |= {key: (setup.chain, levels)} if levels else {}
         served = serving(plan, plan.ordered(), known)
     except UsageError as error:
         raise UsageError(f"{path}: {error}") from error
@@ -272,11 +274,18 @@ def _with_cells(review: Review, path: Path) -> Review:
     return review.model_copy(update={"setups": made})
 
 
-def _levels(plan: Plan, baseline: Setup) -> dict[str, str]:
-    """Return the levels of a baseline that is a cell of the plan as well: those it names, or of the one cell with its chain."""
+def _levels(plan: Plan, baseline: Setup, others: dict[str, tuple[list[str], dict[str, str]]]) -> dict[str, str]:
+    """Return the levels of a baseline that is a cell of the plan as well: those it names, or those of the one cell that is hooked up as it is.
+
+    Where the plan makes no chains that is the one cell whose levels are all in its chain, if no other setup serves it.
+    """
     if set(baseline.levels) == set(plan.factors):
         return baseline.levels
-    cells = [cell for cell in plan.ordered() if baseline.chain == chain_of(plan, cell)]
+    if plan.chain:
+        cells = [cell for cell in plan.ordered() if baseline.chain == chain_of(plan, cell)]
+    else:
+        cells = [cell for cell in plan.ordered() if serves(cell, baseline.chain, baseline.levels)]
+        cells = [cell for cell in cells if not any(serves(cell, *other) for other in others.values())]
     return dict(cells[0]) if len(cells) == 1 else {}
 
 

@@ -49,7 +49,7 @@ def _across(review: Review, one: AcrossSizes) -> str:
         does = f"{show_change(one.typical)} at all sizes"
     else:
         ends = [_at(one, size) for size in sorted({one.least, one.most})]
-        does = " and ".join(ends) + _nowhere(one)
+        does = ("between " if len(ends) > 1 else "") + " and ".join(ends) + _nowhere(one)
     depends = f"; it depends on the {listed(list(one.differs_with))}" if one.differs_with else ""
     alike = "" if depends or not one.with_each else f", with every {listed(list(one.with_each))}"
     return f"{name}: {does}{alike}{depends}"
