@@ -48,6 +48,7 @@ TABLES = {
     "claims": "claims",
     "comparisons": "compare",
     "compatibility": "compatibility",
+    "readings": "readings",
     "transfers": "transfers",
 }
 """The tables that can be exported, and the method of `Review` that gives each."""
@@ -171,6 +172,19 @@ class Review:
             for one in row.outcomes.values()
         ]
         return pd.DataFrame(rows, columns=["setup", "question", "works", "condition"])
+
+    def readings(self) -> pd.DataFrame:
+        """Return one row for each value read by hand: run, setup, what, value and its unit, at_s (since the run began), above_room_K."""
+        rows = []
+        for run in self.runs:
+            soak = soak_of(run)
+            room = soak.findings.room if soak is not None else run.bench.room_temperature
+            for one in run.standing_readings:
+                above = (
+                    one.value - room if one.unit == "C" and room is not None and one.what.casefold() != "room" else None
+                )
+                rows.append([run.id, run.setup, one.what, one.value, one.unit, one.at_seconds, above])
+        return pd.DataFrame(rows, columns=["run", "setup", "what", "value", "unit", "at_s", "above_room_K"])
 
     def table(self, name: str) -> pd.DataFrame:
         """Return one of `TABLES` by its name; raise UsageError for another, or where there is nothing for it."""

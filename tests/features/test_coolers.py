@@ -9,6 +9,7 @@ import numpy as np
 from benchmarks.coolers import MARGIN, pair
 
 from tests.support import BENCH, REVIEW, FolderCase
+from ulterion import api
 from ulterion.core.soak.same_load import at_the_same_moment
 
 CACHE = """
@@ -130,6 +131,9 @@ class ByHand(FolderCase):
         self.assertIn("case end 47.0 °C 26.0 °C 47.5 °C 26.5 °C +0.5 ±2.8", told)
         self.assertIn("a reading may be off by 2 °C", told)
         self.assertIn("case end 47.5 °C 26.5 °C", " ".join(self.ulterion("compare", "--soaks", "fin").stdout.split()))
+        table = api.Review(self.opened()).readings()
+        self.assertEqual(list(table[table["setup"] == "box"]["value"]), [25.0, 44.0, 47.0, 40.0])
+        self.assertEqual(set(table["above_room_K"].round(1)), {4.0, 23.0, 26.0, 19.0, 3.0, 15.5, 26.5})
 
     def test_what_has_no_end_is_refused(self) -> None:
         """A measurement has no load that ends; a setup that was never soaked takes readings without a moment only."""

@@ -9,7 +9,18 @@ from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
-NAMES = ("results", "passes", "series", "soaks", "soak-series", "claims", "comparisons")
+NAMES = (
+    "results",
+    "passes",
+    "series",
+    "soaks",
+    "soak-series",
+    "claims",
+    "comparisons",
+    "transfers",
+    "compatibility",
+    "readings",
+)
 FORMS = ("csv", "json", "parquet", "markdown", "html")
 
 
