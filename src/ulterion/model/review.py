@@ -102,7 +102,14 @@ class About(Written):
     thermometer: Temperature = Field(
         CAMERA, description="what a temperature read by hand may be off by (95%), as of a thermal camera"
     )
+    thermometers: dict[str, Temperature] = Field(
+        {}, description="likewise of what was read with another instrument, by its name: case, skin"
+    )
     tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
+
+    def reading_error(self, what: str) -> float:
+        """Return what a temperature read by hand may be off by, C (95%)."""
+        return self.thermometers.get(what, self.thermometer)
 
 
 class Review(Written):

@@ -264,10 +264,10 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 
     if len(soaks) == 1:
         lines = findings_lines(soaks[0], arguments.units, bottleneck, depth=Depth.of(arguments))
-        lines += readings_table(soaks, folder.review.review.thermometer)
+        lines += readings_table(soaks, folder.review.review)
     else:
-        thermometer = folder.review.review.thermometer
-        lines = soaks_table(soaks, [difference(s, soaks[0]) for s in soaks[1:]], arguments.units, thermometer)
+        differences = [difference(s, soaks[0]) for s in soaks[1:]]
+        lines = soaks_table(soaks, differences, arguments.units, folder.review.review)
     drawn = draw([(path, figure) for path in paths])
     return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
 

@@ -187,7 +187,7 @@ def soaked(inputs: ReportInputs) -> Iterator[Section]:
         words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
         blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, inputs)))
     blocks += captioned(
-        soaks_table(soaks, differences, inputs.unit, inputs.review.review.thermometer), f"Long runs: {listed(names)}"
+        soaks_table(soaks, differences, inputs.unit, inputs.review.review), f"Long runs: {listed(names)}"
     )
     for soak in soaks:
         blocks.append(heading(f"{soak.label}, for long"))

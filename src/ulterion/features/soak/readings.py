@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration
 from ulterion.features.soak.judging import Soak
+from ulterion.model.review import About
 from ulterion.show.blocks import BLANK, Cells, Shown, Table, Text, heading
 
 TOGETHER = 30.0  # seconds within which readings of two soaks are of one moment
@@ -80,8 +81,8 @@ def _row(soaks: Sequence[Soak], what: str, moment: str, values: Sequence[float |
     return ReadingRow(what, moment, tuple(values), tuple(above), tuple(less))
 
 
-def readings_table(soaks: Sequence[Soak], error: float) -> list[Shown]:
-    """Return the table of what was read by hand; `error`: what a reading may be off by, C (95%).  Nothing where nothing was read."""
+def readings_table(soaks: Sequence[Soak], about: About) -> list[Shown]:
+    """Return the table of what was read by hand; `about` the review says what one may be off by.  Nothing where nothing was read."""
     rows = reading_rows(soaks)
     if not rows:
         return []
@@ -89,8 +90,10 @@ def readings_table(soaks: Sequence[Soak], error: float) -> list[Shown]:
     for number, soak in enumerate(soaks):
         columns += [(soak.label if len(soaks) > 1 else "read", "right"), ("rise", "right")]
         columns += [("difference", "right")] if number else []
-    body: list[Cells | Text] = [_cells(row, error) for row in rows]
-    words = f"rise: above ambient; a reading may be off by {error:g} °C"
+    body: list[Cells | Text] = [_cells(row, about.reading_error(row.what)) for row in rows]
+    errors = dict.fromkeys(about.reading_error(row.what) for row in rows)
+    off = f"{next(iter(errors)):g} °C" if len(errors) == 1 else "what its thermometer may be"
+    words = f"rise: above ambient; a reading may be off by {off}"
     return [BLANK, heading("Readings"), Table(columns, body, "readings by hand"), Text(words, style="muted")]
 
 

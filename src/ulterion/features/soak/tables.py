@@ -21,6 +21,7 @@ from ulterion.features.soak.words import (
     steady_words,
     why_not_settled,
 )
+from ulterion.model.review import About
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.show.blocks import BLANK, Definitions, Shown, Table, Text, bullet_list
@@ -136,10 +137,8 @@ def _remarks(run: SoakRun, findings: Findings | None, depth: Depth) -> list[Show
     ]
 
 
-def soaks_table(
-    soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str, thermometer: float
-) -> list[Shown]:
-    """Return several soaks beside each other, and how each differs from the first; `thermometer`: what a reading by hand may be off by, C."""
+def soaks_table(soaks: Sequence[Soak], differences: Sequence[SoakDifference], unit: str, about: About) -> list[Shown]:
+    """Return several soaks beside each other, and how each differs from the first; `about` the review says what a reading by hand may be off by."""
     rows = [_soak_row(s, unit) for s in soaks]
     columns = [
         ("soak", "left"),
@@ -165,7 +164,7 @@ def soaks_table(
             style="muted",
         ),
     ]
-    lines += readings_table(soaks, thermometer)
+    lines += readings_table(soaks, about)
     for one in differences:
         lines += bullet_list(f"Other differences: {one.first} and {one.second}", one.unlike)
     return lines
