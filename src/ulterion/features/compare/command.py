@@ -40,16 +40,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="only runs within this time of the newest, such as '2 h'",
     )
-    parser.add_argument(
-        "--soaks",
-        action="store_true",
-        help="compare soaks instead: the newest of each setup, or runs by id; the first is the baseline",
-    )
-    parser.add_argument(
-        "--machines",
-        action="store_true",
-        help="compare the drives of each machine with its inner drive instead, and its ports with each other",
-    )
+    _add_kinds(parser)
     parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
     parser.add_argument(
         "--also",
@@ -69,6 +60,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_units(parser)
     options.add_fail_on(parser, ("slower", "undecided"))
     options.add_json(parser)
+
+
+def _add_kinds(parser: argparse.ArgumentParser) -> None:
+    """Add the options on what is compared instead of measurements by medium."""
+    parser.add_argument(
+        "--soaks",
+        action="store_true",
+        help="compare soaks instead: the newest of each setup, or runs by id; the first is the baseline",
+    )
+    parser.add_argument(
+        "--machines",
+        action="store_true",
+        help="compare the drives of each machine with its inner drive instead, and its ports with each other",
+    )
 
 
 def _add_shown(parser: argparse.ArgumentParser) -> None:
