@@ -264,13 +264,11 @@ class GroupBuilder:
             caveats={n: self._caveats(n) for n in self.names if n in self.shown},
             not_measured=self.not_measured,
             bottlenecks={(h, d): b for (h, d), b in bottleneck.items() if h in self.names and h in self.shown},
-            added_latency=tuple(
-                w for a, b in self.pairs() if a.setup in self.shown and (w := added_latency(a, b)) is not None
-            ),
+            added_latency=self._added_latency(),
             nearest=self._nearest(margin),
             neighbours=self._neighbours(margin),
             buses=tuple(bus_findings(self.review, self.measured, [n for n in self.names if n in self.shown])),
-            hosts={n: list(self.measured[n].values())[-1].run.bench.host for n in self.names if n in self.shown},
+            hosts=self._hosts(),
             moments=tuple(r.started for r in self._runs()),
             single_connection=tuple(n for n in self.names if n in self.shown and n in once),
         )
@@ -289,6 +287,15 @@ class GroupBuilder:
         ]
         judged = compare_family([(a.rates, b.rates) for a, b in pairs], margin)
         return {(a.text, a.setup, b.setup): c.verdict for (a, b), c in zip(pairs, judged, strict=True)}
+
+    def _added_latency(self) -> tuple[AddedLatency, ...]:
+        """Return what each setup that is shown adds to the latency of single small requests."""
+        added = (added_latency(a, b) for a, b in self.pairs() if a.setup in self.shown)
+        return tuple(one for one in added if one is not None)
+
+    def _hosts(self) -> dict[str, str]:
+        """Return by setup that is shown the bench it was measured at."""
+        return {n: list(self.measured[n].values())[-1].run.bench.host for n in self.names if n in self.shown}
 
     def _runs(self) -> list[MeasureRun]:
         """Return the runs behind what is shown."""
