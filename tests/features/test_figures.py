@@ -10,17 +10,15 @@ import unittest
 from collections.abc import Callable
 from unittest import mock
 
-from matplotlib.colors import to_hex
-from matplotlib.figure import Figure
-
+from tests.chart_checks import faults
 from tests.running import LONGEST
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.errors import UlterionError, UsageError
 from ulterion.core.workloads.workload import parse_sweep, parse_workload
-from ulterion.features.compare.figures import draw_comparison
-from ulterion.features.measure.sweep_figure import draw_run
-from ulterion.features.page.pictures import pictures_of
-from ulterion.features.soak.figures import draw_soaks
+from ulterion.features.compare.charts import comparison_chart
+from ulterion.features.measure.charts import run_chart
+from ulterion.features.page import pictures
+from ulterion.features.soak.charts import soaks_chart
 from ulterion.features.soak.judging import soak_of
 from ulterion.features.soak.run import soak
 from ulterion.model.runs.soak import SoakPlan
@@ -30,18 +28,13 @@ from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 from ulterion.show.blocks import Article, Drawing
-from ulterion.show.figure_base import DARK, LIGHT, SetupStyles
+from ulterion.show.charts import NEUTRAL, Bar, BarChart, Caption, Panel
+from ulterion.show.draw import draw
+from ulterion.show.looks import Cast, Look, look_of
 from ulterion.terminal.signals import stoppable
 
 LARGE = [parse_workload("sequential read 4 MiB depth 4"), parse_workload("sequential write 4 MiB depth 4")]
 WRITING = parse_workload("sequential write 1 MiB depth 4")
-
-
-def texts(figure: Figure) -> str:
-    """Return every text of a figure."""
-    axes = [t.get_text() for a in figure.axes for t in [*a.texts, a.title, *a.get_yticklabels(), *a.get_xticklabels()]]
-    left = [a.get_title(loc="left") for a in figure.axes]
-    return " | ".join([figure.get_suptitle(), figure.get_supxlabel(), *axes, *left])
 
 
 class Comparisons(FolderCase):
@@ -59,50 +52,44 @@ class Comparisons(FolderCase):
     def test_twelve_setups_are_named_by_products_each_in_its_colour(self) -> None:
         """Names, bench, day and how sure stand in it, light and dark; a setup keeps its colour when others are left out."""
         folder = self.boxes(10)
-        cast = SetupStyles.of(folder.review)
-        for dark, palette in ((False, LIGHT), (True, DARK)):
-            (group,) = compare_review(folder.review, folder.runs())
-            figure = draw_comparison(group, "Test Drive", "MB/s", cast, dark=dark)
-            told = texts(figure)
-            for words in (
-                "b:fast",
-                "Test Box",
-                "Case number 7",
-                "measured at testbench on 2026-01-01; 3 passes, connected once; lines: 95% intervals",
-            ):
-                self.assertIn(words, told)
-            self.assertEqual(to_hex(figure.get_facecolor()), palette.background)
-            colours = [to_hex(bar.get_facecolor()) for bar in figure.axes[0].patches]
-            self.assertEqual(len(colours), 12)
-            self.assertEqual(len(set(colours)), 12)
-            (few,) = compare_review(folder.review, folder.runs(), setups=["box7"])
-            bars = draw_comparison(few, "Test Drive", "MB/s", cast, dark=dark).axes[0].patches
-            self.assertEqual([to_hex(bar.get_facecolor()) for bar in bars], [colours[0], colours[9]])
+        review, cast = folder.review, Cast.of(folder.review)
+        (group,) = compare_review(review, folder.runs())
+        chart = comparison_chart(review, group, "MB/s", cast)
+        bars = [b for panel in chart.panels for b in panel.bars]
+        self.assertEqual((len(chart.panels), len(bars)), (1, 12))
+        self.assertIn("Case number 7 by a maker with a long name", [b.label for b in bars])
+        self.assertEqual(len({b.shade for b in bars}), 12)
+        self.assertIn("measured at testbench on 2026-01-01; 3 passes, connected once", chart.caption.foot)
+        self.assertRegex(chart.caption.subtitle, r"difference from b:fast \((2,9|3,0)")
+        (few,) = compare_review(review, folder.runs(), setups=["box7"])
+        alone = comparison_chart(review, few, "MB/s", cast)
+        shades = {b.label: b.shade for panel in alone.panels for b in panel.bars}
+        self.assertEqual(shades, {"b:fast": NEUTRAL, "Case number 7 by a maker with a long name": cast.shade("box7")})
 
     def test_a_soak_has_the_colour_and_name_of_its_setup(self) -> None:
         """Two soaks: lines in the colours that the comparison gives their setups, named by products."""
         folder = self.boxes(2)
-        cast, plan = SetupStyles.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
+        cast, plan = Cast.of(folder.review), SoakPlan(idle=0.0, load_seconds=60.0, cool=0.0)
         soaks = []
         for setup in ("box1", "direct"):
             place = Place(folder, folder.path, None, setup)
             found = soak_of(soak(SoakRequest(place, WRITING, plan), Observer()).run)
             assert found is not None
             soaks.append(found)
-        figure = draw_soaks(soaks, "MB/s", (), cast)
-        lines = {str(line.get_label()): to_hex(line.get_color()) for line in figure.axes[0].lines}
-        self.assertEqual(lines["b:fast"], LIGHT.lines[0])
-        self.assertEqual(lines["Case number 1 by a maker with a long name"], LIGHT.lines[3])
-        self.assertIn("measured at testbench on 2026-01-01; one value per 1 s", texts(figure))
+        chart = soaks_chart(soaks, "MB/s", (), cast)
+        shades = {line.label: line.shade for line in chart.panels[0].lines if line.label}
+        self.assertEqual(shades["Case number 1 by a maker with a long name"], cast.shade("box1"))
+        self.assertEqual(shades["b:fast"], cast.shade("direct"))
+        self.assertIn("measured at testbench on 2026-01-01; one value per 1 s", chart.caption.foot)
 
     def test_setups_of_several_media_differ_in_name_and_colour(self) -> None:
         """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""
         other = '[parts.twin]\nname = "Test Drive"\nkind = "drive"\nlink = "PCIe 4.0 x4"\n[setups.twin]\nchain = ["b:fast", "twin"]\ntarget = "sim:bench.toml"\n'
-        review = self.review(REVIEW + other).review
-        cast = SetupStyles.among(review, ["direct", "twin", "box"])
-        for told in (cast.name, lambda h: cast.place(h, 9)):
-            self.assertEqual(len({told(h) for h in ("direct", "twin", "box")}), 3)
-        self.assertEqual(SetupStyles.among(review, ["direct", "box"]).name("box"), "Test Box")
+        cast = Cast.of(self.review(REVIEW + other).review)
+        every = ("direct", "twin", "box")
+        self.assertEqual(len(set(cast.named(every).values())), 3)
+        self.assertEqual(len({cast.shade(h) for h in every}), 3)
+        self.assertEqual(cast.named(["direct", "box"])["box"], "Test Box")
 
     def test_one_workload_alone(self) -> None:
         """Only its rows are left, with the verdicts that the whole has; an unknown one is refused with the near name."""
@@ -127,28 +114,36 @@ class Sweeps(FolderCase):
         places = simulate(folder, "direct", LARGE[0].at_places(3), passes=3).run
         for run, words in (
             (sizes.model_copy(update={"suite": "sweep"}), "95% intervals within ±"),
-            (places, "lines: 95% intervals"),
+            (places, "95% intervals within ±"),
         ):
-            for dark, palette in ((False, LIGHT), (True, DARK)):
-                figure = draw_run(run, "MB/s", run.seen_link, dark=dark)
-                self.assertIn(f"measured at testbench on 2026-01-01; 3 passes; {words}", figure.get_supxlabel())
-                self.assertEqual(to_hex(figure.axes[0].get_facecolor()), palette.background)
+            chart = run_chart(run, "MB/s", run.seen_link)
+            self.assertIn(f"measured at testbench on 2026-01-01; 3 passes; {words}", chart.caption.foot)
+            for dark in (False, True):
+                look = look_of(dark=dark)
+                self.assertEqual(faults(draw(chart, look), look.palette), [])
 
 
 class SideBySide(unittest.TestCase):
     """Figures drawn by processes of their own, while the caller minds signals in its own way."""
 
-    def drawn(self, draw: Callable[[bool], Figure]) -> dict[str, bytes]:
-        article = Article("Box", (), tuple(Drawing(f"figure-{n}", "", "", draw) for n in range(6)))
-        with stoppable(), mock.patch("os.cpu_count", return_value=2):
-            return pictures_of(article)
+    def drawn(self, before: Callable[[], None]) -> dict[str, bytes]:
+        """Draw six figures; `before` is done in the process of each."""
+        chart = BarChart(Caption("A box", "MB/s"), (Panel("", (Bar("Box", 1.0, "1"),)),))
+        article = Article("Box", (), tuple(Drawing(f"figure-{n}", chart) for n in range(6)))
+        real = pictures.svg_of
+
+        def svg_of(drawing: Drawing, look: Look) -> bytes:
+            before()
+            return real(drawing, look)
+
+        with stoppable(), mock.patch("os.cpu_count", return_value=2), mock.patch.object(pictures, "svg_of", svg_of):
+            return pictures.pictures_of(article)
 
     def test_each_process_can_be_ended_and_leaves_ctrl_c_to_its_parent(self) -> None:
-        def heeding(dark: bool) -> Figure:
+        def heeding() -> None:
             told = [signal.getsignal(n) for n in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)]
             if os.getpid() == parent or told != [signal.SIG_DFL, signal.SIG_DFL, signal.SIG_IGN]:
                 raise AssertionError(told)
-            return Figure()
 
         parent = os.getpid()
         self.assertEqual(len(self.drawn(heeding)), 6)
@@ -162,7 +157,7 @@ class SideBySide(unittest.TestCase):
             return real()
 
         with mock.patch("os.fork", scarce):
-            drawn = self.drawn(lambda dark: Figure())
+            drawn = self.drawn(lambda: None)
         self.assertEqual((len(drawn), next(asked)), (6, 2))
         for child in multiprocessing.active_children():
             child.join(LONGEST)
@@ -171,9 +166,8 @@ class SideBySide(unittest.TestCase):
     def test_a_process_that_is_ended_ends_the_page(self) -> None:
         """In a sentence: it neither hangs nor leaves a page without the figure."""
 
-        def ended(dark: bool) -> Figure:
+        def ended() -> None:
             os.kill(os.getpid(), signal.SIGTERM)
-            return Figure()
 
         with self.assertRaisesRegex(UlterionError, "a process that drew the figures was ended from outside"):
             self.drawn(ended)

@@ -11,6 +11,7 @@ from unittest import mock
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests.chart_checks import faults
 from tests.support import BENCH, REVIEW, FolderCase
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.soak.falls import Fall
@@ -18,12 +19,13 @@ from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.estimate.energy import energies
 from ulterion.features.estimate.transfer_time import moving
-from ulterion.features.soak.figures import draw_soaks
+from ulterion.features.soak.charts import soaks_chart
 from ulterion.features.soak.judging import Soak, difference, marks_of, soak_of
 from ulterion.features.soak.live_view import SoakDisplay
 from ulterion.features.soak.run import soak
 from ulterion.features.soak.tables import findings_lines, soak_results, soaks_table
 from ulterion.features.soak.words import event_words, next_step
+from ulterion.model.review import About
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.notes import Reading
@@ -32,8 +34,9 @@ from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
 from ulterion.show.depth import Depth
-from ulterion.show.figure_base import DARK, LIGHT
-from ulterion.show.figure_files import save_figure
+from ulterion.show.draw import draw
+from ulterion.show.figure_files import save_picture
+from ulterion.show.looks import look_of
 from ulterion.show.sparkline import STEPS, RunningLine
 from ulterion.show.terminal import console, renderable
 
@@ -160,46 +163,45 @@ class Soaked(FolderCase):
         text = printed(soak_results(changed.run, changed, "MB/s"))
         self.assertIn("stuck: stood at 50.0 °C without moving", text)
         self.assertIn("skin 44 °C", text)
-        below = draw_soaks([changed], "MB/s").axes[1]
-        labels = [line.get_label() for line in below.lines]
-        self.assertIn("stuck (implausible)", labels)
-        self.assertIn("skin 44 °C", [t.get_text() for t in below.texts])
+        below = soaks_chart([changed], "MB/s").panels[1]
+        self.assertIn("stuck (implausible)", [line.label for line in below.lines])
+        self.assertIn("skin 44 °C", [words for line in below.lines for words in line.words])
 
     def test_the_figure_names_events_and_claims(self) -> None:
         """Rate above, temperatures below on one axis; events, claims and the drive's limit are named; light and dark."""
         found = self.soak()
         marks = marks_of(self.folder_opened.review, found.run)
-        for dark, palette in ((False, LIGHT), (True, DARK)):
-            figure = draw_soaks([found], "MB/s", marks, dark=dark)
-            above, below = figure.axes
-            self.assertEqual(above.get_xlim(), below.get_xlim())
-            self.assertAlmostEqual(above.get_xlim()[0], -1.0, places=2)
-            told = " ".join(t.get_text() for t in (*above.texts, *below.texts))
-            for words in (
-                "cache used up after 60",
-                "throttling",
-                "Test Box claims 1,400 MB/s",
-                "the drive's limit, 82 °C",
-                "idle",
-            ):
-                self.assertIn(words, told)
-            red, green, blue, _ = above.get_facecolor()
-            self.assertEqual(
-                f"#{round(red * 255):02x}{round(green * 255):02x}{round(blue * 255):02x}", palette.background
-            )
-            save_figure(figure, self.folder / f"f{dark}.png")
-            self.assertEqual((self.folder / f"f{dark}.png").read_bytes()[16:24].hex(), "00000500000002d0")  # 1280 x 720
+        chart = soaks_chart([found], "MB/s", marks)
+        above, below = chart.panels
+        self.assertEqual(
+            (chart.across.name, round(chart.across.least or 0.0, 2)), ("minutes since the load began", -1.0)
+        )
+        told = [m.label for m in chart.moments] + [x.label for x in (*above.levels, *below.levels)]
+        told += [words for _, _, words in chart.rests]
+        for words in (
+            "cache used up after 60",
+            "throttled",
+            "Test Box claims 1,400 MB/s",
+            "the drive's limit, 82 °C",
+            "idle",
+        ):
+            self.assertTrue(any(words in one for one in told), (words, told))
+        for dark in (False, True):
+            picture, path = draw(chart, look_of(dark=dark)), self.folder / f"f{dark}.png"
+            self.assertEqual(faults(picture, look_of(dark=dark).palette), [])
+            save_picture(picture, path)
+            self.assertEqual(int.from_bytes(path.read_bytes()[16:20]), 2560)
 
     def test_several_soaks_share_one_axis(self) -> None:
         """Two soaks: a row and a line each, and what they differ by; a long one counts hours."""
         one, other = self.soak(), self.soak("direct", load_seconds=4 * 3600.0)
-        text = printed(soaks_table([one, other], [difference(other, one)], "MB/s", 2.0))
+        text = printed(soaks_table([one, other], [difference(other, one)], "MB/s", About()))
         for words in ("Direct finishes", "temperatures cannot be compared"):
             self.assertIn(words, " ".join(text.split()))
-        figure = draw_soaks([one, other], "MB/s")
-        self.assertEqual(figure.axes[1].get_xlabel(), "hours since the load began")
-        labels = [line.get_label() for line in figure.axes[0].lines]
-        self.assertTrue({"box", "direct"} <= set(labels))
+        chart = soaks_chart([one, other], "MB/s")
+        self.assertEqual(chart.across.name, "hours since the load began")
+        self.assertTrue({"box", "direct"} <= {line.label for line in chart.panels[0].lines})
+        self.assertRegex(chart.caption.title, "^(Box|Direct|box|direct) finishes .* than|as fast as")
 
 
 class Live(FolderCase):

@@ -14,13 +14,9 @@ from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion import load_review
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.claims.judging import judge_claims
-from ulterion.features.compare.figures import draw_comparison
 from ulterion.model.review import parse_review
-from ulterion.model.store import ReviewFolder
 from ulterion.results.bottleneck import bottlenecks
-from ulterion.results.comparison import compare_review
 from ulterion.results.pooling import pooled_results
-from ulterion.show.figure_base import SetupStyles
 
 
 class Reviews(unittest.TestCase):
@@ -142,9 +138,6 @@ class Told(FolderCase):
         )
         told = " ".join(self.ulterion("compare", "--soaks", "box", "--why").stdout.split())
         self.assertIn(f"bottleneck {words}", told)
-        (group,) = compare_review(folder.review, ReviewFolder.open(self.folder).runs())
-        foot = draw_comparison(group, "Test Drive", "MB/s", SetupStyles.of(folder.review)).get_supxlabel()
-        self.assertIn("Test Box: bottleneck: b:usb or Test Box", foot)
 
     def test_a_second_box_settles_it(self) -> None:
         """A faster box on the same port clears it: the first is named, with what the other carried."""

@@ -17,4 +17,5 @@ class ReportSettings(Written):
         min_length=1,
         description="the setup that others of its medium are compared with, in place of the baseline",
     )
+    titles: dict[str, str] = Field({}, description="titles of figures, by the figure's name, in place of the findings")
     work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from matplotlib.figure import Figure
+    from ulterion.show.charts import Chart
 
 HEAD = "head"
 BARS = "bars"
@@ -101,16 +101,24 @@ class Table:
 
 @dataclass(frozen=True)
 class Drawing:
-    """A figure: the name of its files, what it shows in words, its caption, and what draws it, for a dark page or not."""
+    """A figure: the name of its files, and the chart that is drawn, for light and dark pages."""
 
     name: str
-    alternative: str
-    caption: str
-    draw: Callable[[bool], Figure]
+    chart: Chart
+
+    @property
+    def caption(self) -> str:
+        """Its title."""
+        return self.chart.caption.title
+
+    @property
+    def alternative(self) -> str:
+        """It in words, for those who do not see it."""
+        return self.chart.alternative
 
 
 @dataclass(frozen=True)
-class Chart:
+class ChosenFigures:
     """Figures that the reader can choose among and look at: rows of workload, setup, rate, low, high, in the unit."""
 
     name: str
@@ -128,7 +136,7 @@ class Words:
 
 Shown = Text | Items | Definitions | Table | str
 """What a terminal shows."""
-Block = Shown | Drawing | Chart | Words
+Block = Shown | Drawing | ChosenFigures | Words
 """What a page shows."""
 
 
@@ -143,11 +151,12 @@ class Section:
 
 @dataclass(frozen=True)
 class Article:
-    """The whole of it."""
+    """The whole of it; `titles` are the reviewer's own for figures, by name."""
 
     title: str
     sections: tuple[Section, ...]
     lead: tuple[Block, ...] = field(default=())
+    titles: Mapping[str, str] = field(default_factory=dict)
 
 
 def bullet_list(title: str, sentences: Sequence[str]) -> list[Shown]:

@@ -12,6 +12,7 @@ import re
 import stat
 import warnings
 from collections.abc import Callable, Sequence
+from html import escape
 from pathlib import Path
 
 import matplotlib as mpl
@@ -23,13 +24,14 @@ from matplotlib.text import Text
 from ulterion.core.errors import UsageError
 from ulterion.core.text import visible
 from ulterion.model.files import write_atomically
+from ulterion.show.drawing import Picture
 
 ENDINGS = (".png", ".svg")
 MAX_NAME_BYTES = 255  # bytes of a file name (Linux, most file systems)
-HEAD = 8192  # bytes of a figure in which its maker stands
+HEAD = 16384  # bytes of a figure in which its maker stands
 MAKER = "drawn by Ulterion"
 FILM_ENDINGS = (".gif",)
-METADATA = {"png": {"Software": MAKER}, "svg": {"Date": None, "Creator": MAKER}}
+MAX_ALTERNATIVE = 3000  # characters of a chart in words within its file
 BOXES = "Last Resort"  # a font that has a box for every sign there is
 FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike everywhere
 
@@ -73,15 +75,14 @@ def beside(path: Path, name: str) -> Path:
     return path.with_name(f"{path.stem}-{safe}{path.suffix}")
 
 
-def save_figure(figure: Figure, path: Path) -> list[str]:
-    """Write a figure as PNG or SVG, by its ending; return what a reader should know of it, in sentences.
+def save_picture(picture: Picture, path: Path) -> list[str]:
+    """Write a picture as PNG or SVG, by its ending; return what a reader should know of it, in sentences.
 
     Raises UsageError when it cannot be written; then what was there before still is.
     """
     check_figure_path(path)
-    missing = _clean(figure)
-    data = _drawn(figure, path.suffix.lower().removeprefix("."))
-    write_atomically(path, data)
+    missing = _clean(picture.figure)
+    write_atomically(path, drawn_bytes(picture, path.suffix.lower().removeprefix(".")))
     if not missing:
         return []
     shown = "".join(sorted(missing)[:10])
@@ -97,29 +98,38 @@ def save_film(path: Path, data: bytes) -> None:
     write_atomically(path, data[:head] + b"\x21\xfe" + bytes([len(mark)]) + mark + b"\0" + data[head:])
 
 
-def drawn_bytes(figure: Figure, form: str) -> bytes:
-    """Return a figure as the bytes of an 'svg' or 'png' file; it is laid out once, and not anew for each of the two times it is drawn."""
+def drawn_bytes(picture: Picture, form: str) -> bytes:
+    """Return a picture as the bytes of an 'svg' or 'png' file with its words in it; it is laid out once, not for each time it is drawn."""
+    figure = picture.figure
     _clean(figure)
     engine = figure.get_layout_engine()
     if engine is not None:
         engine.execute(figure)
     figure.set_layout_engine("none")
-    if form != "svg":
-        return _drawn(figure, form)
     data = io.BytesIO()
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        write: Callable[..., None] = FigureCanvasSVG(figure).print_svg
-        write(data, metadata=METADATA[form])  # savefig draws once more before, for nothing
-    return data.getvalue()
-
-
-def _drawn(figure: Figure, form: str) -> bytes:
-    data = io.BytesIO()
-    with warnings.catch_warnings():
+    with warnings.catch_warnings(), mpl.rc_context({"svg.fonttype": "none"}):
         warnings.simplefilter("ignore")  # of signs that no font has, which is told in our own words
-        figure.savefig(data, format=form, metadata=METADATA[form])
-    return data.getvalue()
+        if form != "svg":
+            figure.savefig(data, format=form, metadata=_words(picture, "Software", "Source"))
+            return data.getvalue()
+        write: Callable[..., None] = FigureCanvasSVG(figure).print_svg
+        write(data, metadata={"Date": None, **_words(picture, "Creator", "Identifier")})  # savefig would draw once more
+    return _named(data.getvalue(), picture)
+
+
+def _words(picture: Picture, maker: str, source: str) -> dict[str, str]:
+    """Return the words of a picture as metadata of its file: our mark, title, the chart in words, and the runs."""
+    words = {maker: MAKER, "Title": picture.caption.title, "Description": picture.alternative[:MAX_ALTERNATIVE]}
+    if picture.caption.runs:
+        words[source] = f"runs {', '.join(picture.caption.runs)}"
+    return words
+
+
+def _named(svg: bytes, picture: Picture) -> bytes:
+    """Return an SVG with a title and a description of its own, for those who do not see it."""
+    end = svg.index(b">", svg.index(b"<svg")) + 1
+    title, told = escape(picture.caption.title), escape(picture.alternative[:MAX_ALTERNATIVE])
+    return svg[:end] + f"\n <title>{title}</title>\n <desc>{told}</desc>".encode() + svg[end:]
 
 
 def _clean(figure: Figure) -> set[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -13,9 +13,8 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     import argparse
 
-    from matplotlib.figure import Figure
-
     from ulterion.show.blocks import Shown
+    from ulterion.show.charts import Chart
 
 
 @dataclass
@@ -55,18 +54,45 @@ def check_paths(wanted: Path, names: Sequence[str] = ()) -> list[Path]:
     return paths
 
 
-def draw(wanted: Sequence[tuple[Path, Callable[[], Figure]]]) -> SavedFigures:
-    """Draw and write figures; an error, of whatever kind, is kept to be raised later."""
-    from ulterion.show.figure_files import save_figure
+def draw(
+    arguments: argparse.Namespace,
+    wanted: Sequence[tuple[Path, str, Callable[[], Chart]]],
+    titles: Mapping[str, str] | None = None,
+) -> SavedFigures:
+    """Draw and write charts, each with its path and its name; an error, of whatever kind, is kept to be raised later.
 
+    `titles` are the reviewer's own, by name.
+    """
     drawn = SavedFigures()
+    if not wanted:
+        return drawn
     try:
-        for path, make in wanted:
-            drawn.notes += save_figure(make(), path)
+        from ulterion.show.charts import titled
+        from ulterion.show.draw import draw as drawn_chart
+        from ulterion.show.figure_files import save_picture
+        from ulterion.show.looks import look_of
+
+        look = look_of(dark=arguments.dark, size=arguments.size)
+        for path, name, make in wanted:
+            drawn.notes += save_picture(drawn_chart(titled(make(), (titles or {}).get(name)), look), path)
             drawn.paths.append(path)
     except Exception as error:
         drawn.error = error
     return drawn
+
+
+def draw_one(
+    arguments: argparse.Namespace,
+    env: Environment,
+    name: str,
+    make: Callable[[], Chart],
+    titles: Mapping[str, str] | None = None,
+) -> SavedFigures:
+    """Draw the one chart of an answer where --figure asks for it; raise UsageError where it cannot be written."""
+    if not arguments.figure:
+        return SavedFigures()
+    (path,) = check_paths(env.folder / arguments.figure)
+    return draw(arguments, [(path, name, make)], titles)
 
 
 def show_answer(

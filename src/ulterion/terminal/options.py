@@ -133,9 +133,14 @@ def add_depth(parser: argparse._ActionsContainer, *, why: str | None = None, lon
 
 
 def add_figure(parser: argparse._ActionsContainer, words: str = "also draw it, as FILE.png or FILE.svg") -> None:
-    """Add --figure and --dark."""
+    """Add --figure, --dark and --size."""
     parser.add_argument("--figure", type=Path, metavar="FILE", help=words)
     parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
+    parser.add_argument(
+        "--size",
+        choices=("card", "wide", "square", "column"),
+        help="of the figure: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type (default: 1280 wide)",
+    )
 
 
 def check_dark(arguments: argparse.Namespace) -> None:
@@ -143,8 +148,9 @@ def check_dark(arguments: argparse.Namespace) -> None:
     from ulterion.core.errors import UsageError
 
     drawn = [getattr(arguments, name, None) for name in ("figure", "film")]
-    if getattr(arguments, "dark", False) and not any(drawn):
-        raise UsageError("--dark is for a figure; add --figure FILE")
+    for name in ("dark", "size"):
+        if getattr(arguments, name, None) and not any(drawn):
+            raise UsageError(f"--{name} is for a figure; add --figure FILE")
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,7 @@ class Runner:
         seconds, bytes: what was over by when, both rising, from (0, 0) on.
         total: bytes of the whole.
         done: whether it came to its end; the last of `seconds` is when.
+        setup: the setup it was on, or None.
     """
 
     name: str
@@ -26,6 +27,7 @@ class Runner:
     bytes: tuple[float, ...]
     total: float
     done: bool = True
+    setup: str | None = None
 
     @property
     def end(self) -> float:
@@ -53,9 +55,10 @@ def to_amount(runner: Runner, amount: float) -> Runner:
         return runner
     moment = float(np.interp(amount, runner.bytes, runner.seconds))
     if runner.bytes[-1] < amount:
-        return Runner(runner.name, runner.seconds, runner.bytes, amount, done=False)
+        return replace(runner, total=amount, done=False)
     kept = [(s, b) for s, b in zip(runner.seconds, runner.bytes, strict=True) if b < amount]
-    return Runner(runner.name, (*(s for s, _ in kept), moment), (*(b for _, b in kept), amount), amount)
+    seconds, moved = (*(s for s, _ in kept), moment), (*(b for _, b in kept), amount)
+    return replace(runner, seconds=seconds, bytes=moved, total=amount, done=True)
 
 
 def order(runners: Sequence[Runner]) -> list[Runner]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -144,7 +145,7 @@ def _watch(arguments: argparse.Namespace, env: Environment, engine: Engine, fold
 
 
 def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, question: Question) -> Status:
-    from ulterion.features.archive.figures import draw_archive
+    from ulterion.features.archive.charts import archive_chart
     from ulterion.features.archive.query import ask, unlike
     from ulterion.features.archive.tables import answers_table
     from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
@@ -154,6 +155,7 @@ def _find(arguments: argparse.Namespace, env: Environment, engine: Engine, quest
     if arguments.figure and found:
         (path,) = check_paths(env.folder / arguments.figure)
         title = " ".join(arguments.words) or "All of the archive"
-        drawn = draw([(path, lambda: draw_archive(found, title, arguments.units, doubts, dark=arguments.dark))])
+        chart = partial(archive_chart, found, title, arguments.units, doubts)
+        drawn = draw(arguments, [(path, "archive", chart)])
     data = {"answers": [asdict(a) for a in found], "unlike": doubts}
     return show_answer(arguments, env, "found", data, answers_table(found, doubts, arguments.units), drawn=drawn)

@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 from ulterion.terminal import options
+from ulterion.terminal.drawing import check_paths, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -32,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_device(parser)
     options.add_stall(parser)
+    options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
@@ -40,6 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Prove it, keep the run, show it."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.capacity.charts import capacity_chart
     from ulterion.features.capacity.data import capacity_answer
     from ulterion.features.capacity.media import CapacityRequest
     from ulterion.features.capacity.run import prove
@@ -49,6 +52,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.run.place import Place
     from ulterion.terminal.signals import stoppable
 
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
     review = options.review_for(arguments, env.folder, env.tell)
     target = str(arguments.path) if arguments.path else None
     options.name_setup(arguments, review, target, env.folder)
@@ -61,10 +66,13 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     request = CapacityRequest(place, permit, arguments.quick, arguments.resume, arguments.stall)
     with stoppable(), closing(copy_display(arguments, env)) as display:
         done = prove(request, display)
+    drawn = draw_one(arguments, env, "capacity", lambda: capacity_chart(done.run), review.review.report.titles)
     if arguments.json:
-        env.show_json("capacity", capacity_answer(done.run, done.path))
+        env.show_json("capacity", capacity_answer(done.run, done.path), drawn.as_data())
     else:
         env.show(after(done.run, done.path, arguments.units))
+        drawn.show(env)
+    drawn.end(env)
     if done.failure is not None:
         raise done.failure
     return Status.DONE if done.run.capacity.finding in ("whole", "unproven") else Status.BAD_VERDICT

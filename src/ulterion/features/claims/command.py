@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
+from ulterion.terminal.drawing import SavedFigures, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -30,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--why", action="store_true", help="the evidence for each claim, and where it was published")
     parser.add_argument("--long", action="store_true", help="everything: the setups and runs behind each as well")
+    options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_fail_on(parser, ("missed", "undecided", "not testable", "reported", "not measured", "not tested"))
@@ -39,6 +41,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Judge the claims and show them."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.claims.charts import claims_chart
     from ulterion.features.claims.data import claims_answer
     from ulterion.features.claims.judging import judge_claims
     from ulterion.features.claims.sources import provenance
@@ -55,12 +58,18 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"
         )
     tolerance = review.review.tolerance
+    chart = claims_chart(review, rows, arguments.units) if arguments.figure else None
+    if arguments.figure and chart is None:
+        raise UsageError("no claim was measured yet, so there is nothing to draw; begin with: ulterion measure")
+    drawn = SavedFigures() if chart is None else draw_one(arguments, env, "claims", lambda: chart, review.report.titles)
     if arguments.json:
-        env.show_json("claims", claims_answer(rows, tolerance, beside, said))
+        env.show_json("claims", claims_answer(rows, tolerance, beside, said), drawn.as_data())
     else:
-        env.show(_shown(arguments, review, rows, beside, said))
+        env.show([*_shown(arguments, review, rows, beside, said), *([""] if drawn.paths else [])])
+        drawn.show(env)
         first = "" if arguments.why or arguments.long else "ulterion claims --why, then "
         env.show(["", f"next: {first}ulterion report"])
+    drawn.end(env)
     verdicts = {r.judgement.verdict for r in rows} | {r.verdict for r in beside}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
+from ulterion.terminal.drawing import SavedFigures, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -61,6 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--size", metavar="SIZE", help="with the stopwatch: the size of the transfer, to show the time left"
     )
+    options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
@@ -79,20 +81,28 @@ def _hand(text: str) -> float:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Take timings, keep them, show them."""
     from ulterion.features.clock.answer import answers
+    from ulterion.features.clock.charts import transfers_chart
     from ulterion.features.clock.data import clocked_answer
     from ulterion.features.clock.run import keep
     from ulterion.features.clock.tables import clocked_lines
+    from ulterion.show.looks import Cast
 
     _check(arguments)
     folder = options.review_for(arguments, env.folder, env.tell)
     kept = keep(folder, _typed(arguments, env, folder))
     rows = _beside(folder, [k.run for k in kept], personal=options.is_personal(arguments, env.folder))
     sentences = answers(folder.review, rows, arguments.units)
+    drawn = SavedFigures()
+    if any(r.estimate is not None for r in rows):
+        chart = partial(transfers_chart, rows, arguments.units, Cast.of(folder.review))
+        drawn = draw_one(arguments, env, "transfers", chart, folder.review.report.titles)
     if arguments.json:
-        env.show_json("clocked", clocked_answer(kept, sentences, rows))
+        env.show_json("clocked", clocked_answer(kept, sentences, rows), drawn.as_data())
     else:
         env.show(clocked_lines(folder.review, sentences, rows, kept, arguments.units))
+        drawn.show(env)
         env.show([_next(folder, rows)])
+    drawn.end(env)
     return Status.DONE
 
 

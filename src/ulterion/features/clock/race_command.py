@@ -13,9 +13,9 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
     from ulterion.core.transfers.race import Runner
+    from ulterion.model.review import Review
+    from ulterion.show.charts import Chart
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -57,27 +57,32 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     runners = runners_of(folder.review, folder.runs(), arguments.transfer)
     amount, told = amount_words(runners), story(runners)
 
-    def figure() -> Figure:
-        from ulterion.features.clock.race_figure import draw_race
+    def chart() -> Chart:
+        from ulterion.features.clock.race_charts import race_chart
+        from ulterion.show.looks import Cast
 
-        return draw_race(runners, amount, "; ".join(told[:3]), dark=arguments.dark)
+        return race_chart(runners, amount, Cast.of(folder.review))
 
-    drawn = draw([(env.folder / arguments.figure, figure)] if arguments.figure else [])
+    wanted = [(env.folder / arguments.figure, "race", chart)] if arguments.figure else []
+    drawn = draw(arguments, wanted, folder.review.report.titles)
     if arguments.json:
         env.show_json("race", race_answer(runners, told), drawn.as_data())
     else:
         env.show([f"{amount} on one clock: {sentence_of(told[0])}", *(sentence_of(words) for words in told[1:])])
         drawn.show(env)
     if arguments.film:
-        _film(arguments, env, runners, amount)
+        _film(arguments, env, runners, folder.review)
     drawn.end(env)
     return Status.DONE
 
 
-def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], amount: str) -> None:
+def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner], review: Review) -> None:
     from ulterion.core.errors import UsageError
-    from ulterion.features.clock.race_figure import MAX_SECONDS, film_race, usual_speed
+    from ulterion.features.clock.race_charts import race_chart
+    from ulterion.features.clock.race_film import MAX_SECONDS, film_race, usual_speed
+    from ulterion.features.clock.race_judging import amount_words
     from ulterion.features.clock.race_words import drawing
+    from ulterion.show.looks import Cast, look_of
 
     speed = arguments.speed or usual_speed(runners)
     seconds = max(r.end for r in runners) / speed
@@ -86,9 +91,9 @@ def _film(arguments: argparse.Namespace, env: Environment, runners: list[Runner]
             f"the film would last {seconds:.0f} s; make it faster with --speed, to last {MAX_SECONDS:.0f} s at most"
         )
     path = env.folder / arguments.film
-    film_race(
-        runners, amount, path, speed, dark=arguments.dark, tell=lambda share: env.show_progress(drawing(seconds, share))
-    )
+    chart = race_chart(runners, amount_words(runners), Cast.of(review))
+    look = look_of(dark=arguments.dark)
+    film_race(runners, chart, path, speed, look=look, tell=lambda share: env.show_progress(drawing(seconds, share)))
     env.show_progress("")
     if not arguments.json:
         env.show([f"film: {arguments.film}, {speed:g} times as fast"])

@@ -31,8 +31,8 @@ def _runners(review: Review, chosen: Sequence[tuple[AnyRun, Course]]) -> list[Ru
     names = [review.setup_label(run.setup) if run.setup in review.setups else run.id for run, _ in chosen]
     named = [n if names.count(n) == 1 else f"{n}, {run.id}" for n, (run, _) in zip(names, chosen, strict=True)]
     runners = [
-        Runner(name, course.seconds, course.bytes, course.total, done=course.done)
-        for name, (_, course) in zip(named, chosen, strict=True)
+        Runner(name, course.seconds, course.bytes, course.total, done=course.done, setup=run.setup)
+        for name, (run, course) in zip(named, chosen, strict=True)
     ]
     amount = min(r.total for r in runners)
     return [to_amount(r, amount) for r in runners]

@@ -14,15 +14,15 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
     from ulterion.features.clock.judging import ClockRow
     from ulterion.features.compare.selection import Selection
+    from ulterion.features.soak.judging import Soak
     from ulterion.model.review import Review
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
     from ulterion.results.comparison import Group
     from ulterion.show.blocks import Shown
+    from ulterion.show.charts import Chart
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -151,7 +151,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     noted = outcomes(folder)
     if arguments.json:
-        drawn = _drawn(arguments, paths, compared, labels)
+        drawn = _drawn(arguments, paths, compared)
         works = {row.setup: row.outcomes for row in what_works(folder)}
         answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted, works)
         env.show_json("comparison", answer, drawn.as_data())
@@ -160,7 +160,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     env.show(_answer(compared, labels, noted, arguments, short=short))
     env.show(works_table(folder.review, what_works(folder)))
     env.show([Text(f"only {scope}; for more give --since TIME, or name the labels", "muted")] if scope else [])
-    drawn = _drawn(arguments, paths, compared, labels)
+    drawn = _drawn(arguments, paths, compared)
     env.show([""])
     drawn.show(env)
     env.show([_next(arguments, review, groups, short=short)])
@@ -253,19 +253,21 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         raise UsageError(
             "--soaks takes no --against, --also, --margin, --workload or --fail-on; name the soak that the others are compared with first"
         )
-    paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     soaks = choose(folder, arguments.setup)
+    media: dict[str, list[Soak]] = {}
+    for soak in soaks:
+        media.setdefault(soak.run.chain[-1] if soak.run.chain else "", []).append(soak)
+    paths = check_paths(env.folder / arguments.figure, list(media)) if arguments.figure else []
     bottleneck = bottleneck_of(folder, soaks[0].run) if len(soaks) == 1 else None
 
-    def figure() -> Figure:
-        from ulterion.features.soak.figures import draw_soaks
+    def chart(shown: Sequence[Soak]) -> Chart:
+        from ulterion.features.soak.charts import soaks_chart
         from ulterion.show.bottleneck_words import bottleneck_caption
-        from ulterion.show.figure_base import SetupStyles
+        from ulterion.show.looks import Cast
 
-        marks = marks_of(folder.review, soaks[0].run) if len(soaks) == 1 else []
-        cast = SetupStyles.among(folder.review, [s.run.setup or "" for s in soaks])
-        held = bottleneck_caption(bottleneck)
-        return draw_soaks(soaks, arguments.units, marks, cast, held=held, dark=arguments.dark)
+        marks = marks_of(folder.review, shown[0].run) if len(shown) == 1 else []
+        cast = Cast.of(folder.review)
+        return soaks_chart(shown, arguments.units, marks, cast, held=bottleneck_caption(bottleneck))
 
     if len(soaks) == 1:
         lines = findings_lines(soaks[0], arguments.units, bottleneck, depth=Depth.of(arguments))
@@ -273,7 +275,11 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     else:
         differences = [difference(s, soaks[0]) for s in soaks[1:]]
         lines = soaks_table(soaks, differences, arguments.units, folder.review.review)
-    drawn = draw([(path, figure) for path in paths])
+    wanted = [
+        (path, f"soaks-{medium}", partial(chart, shown))
+        for path, (medium, shown) in zip(paths, media.items(), strict=False)
+    ]
+    drawn = draw(arguments, wanted, folder.review.report.titles)
     return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
 
 
@@ -281,38 +287,41 @@ def _machines(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     """Compare the drives of each machine with its inner drive, and show its ports."""
     from ulterion.core.errors import UsageError
     from ulterion.features.compare.data import machines_answer
+    from ulterion.features.compare.machine_charts import ports_chart
     from ulterion.features.compare.machines import machines_lines
     from ulterion.features.notes.compatibility import what_works
     from ulterion.results.machines import machines
     from ulterion.results.pooling import runs_for_results
 
-    if arguments.against or arguments.fail_on or arguments.workload or arguments.also or arguments.figure:
-        raise UsageError("--machines takes no --against, --also, --workload, --fail-on or --figure")
+    if arguments.against or arguments.fail_on or arguments.workload or arguments.also:
+        raise UsageError("--machines takes no --against, --also, --workload or --fail-on")
+    paths = check_paths(env.folder / arguments.figure) if arguments.figure else []
     review = folder.review
     margin = review.review.margin if arguments.margin is None else arguments.margin
     setups = [key for name in arguments.setup for key in review.setups_called(name)]
     outcomes = {row.setup: row.outcomes for row in what_works(folder)}
     found = machines(review, runs_for_results(folder), margin, setups=setups, outcomes=outcomes)
-    lines = machines_lines(review, found, arguments.units)
-    return show_answer(arguments, env, "machines", machines_answer(found, margin), lines)
+    rows = [row for machine in found for row in machine.ports]
+    chart = partial(ports_chart, review, rows, arguments.units)
+    drawn = draw(arguments, [(path, "ports", chart) for path in paths], review.report.titles)
+    lines = [*machines_lines(review, found, arguments.units), *([""] if paths else [])]
+    return show_answer(arguments, env, "machines", machines_answer(found, margin), lines, drawn=drawn)
 
 
-def _drawn(
-    arguments: argparse.Namespace, paths: Sequence[Path], compared: Compared, labels: dict[str, str]
-) -> SavedFigures:
+def _drawn(arguments: argparse.Namespace, paths: Sequence[Path], compared: Compared) -> SavedFigures:
     """Draw a figure for each medium, named after it where there are several; or one figure of the timings."""
     if not paths:
         return SavedFigures()
-    from ulterion.features.compare.figures import draw_comparison, draw_transfers
-    from ulterion.show.figure_base import SetupStyles
+    from ulterion.features.clock.charts import transfers_chart
+    from ulterion.features.compare.charts import comparison_chart
+    from ulterion.show.looks import Cast
 
-    cast, dark, unit = SetupStyles.of(compared.review), arguments.dark, arguments.units
+    review, unit = compared.review, arguments.units
+    cast, titles = Cast.of(review), review.report.titles
     if not compared.groups:
-        title = compared.review.review.title or "Transfers"
-        return draw([(paths[0], partial(draw_transfers, compared.timed, title, unit, cast, dark=dark))])
-    return draw(
-        [
-            (path, partial(draw_comparison, group, labels[group.medium], unit, cast, dark=dark))
-            for path, group in zip(paths, compared.groups, strict=True)
-        ]
-    )
+        return draw(arguments, [(paths[0], "transfers", partial(transfers_chart, compared.timed, unit, cast))], titles)
+    wanted = [
+        (path, f"compare-{group.medium}", partial(comparison_chart, review, group, unit, cast))
+        for path, group in zip(paths, compared.groups, strict=True)
+    ]
+    return draw(arguments, wanted, titles)

@@ -58,7 +58,7 @@ QUESTIONS = Subcommands(
                 "ulterion estimate value '200 GB' --least '500 MB/s'",
                 "ulterion estimate value '200 GB' --mix 'read 3, write 1'",
             ),
-            ("least", "writes", "mix"),
+            ("least", "writes", "mix", "figure"),
             ("SIZE", "the size that is moved, such as '200 GB'"),
         ),
         "power": Subcommand(
@@ -67,7 +67,7 @@ QUESTIONS = Subcommands(
                 "ulterion estimate power hub --part pod --part spool",
                 "ulterion estimate power '15 W' --part pod --cable '2 m 28 AWG'",
             ),
-            ("part", "cable"),
+            ("part", "cable", "figure"),
             ("SUPPLY", "a port, a part, or a power such as '15 W'"),
         ),
         "energy": Subcommand(

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.show.sentences import sentence_of
-from ulterion.terminal.drawing import show_answer
+from ulterion.terminal.drawing import SavedFigures, draw_one, show_answer
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.options import review_to_read
 from ulterion.terminal.status import Status
@@ -81,21 +82,20 @@ def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """How long a size takes, read or written, on every setup."""
     from ulterion.core.units import parse_size, show_size
+    from ulterion.features.estimate.charts import works_chart
     from ulterion.features.estimate.data import works_answer
-    from ulterion.features.estimate.figures import draw_works
     from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import moving
     from ulterion.results.pooling import runs_for_results
-    from ulterion.terminal.drawing import SavedFigures, check_paths, draw
 
     _known(arguments, folder)
     size, way = parse_size(arguments.amount) if arguments.amount else None, arguments.what
     rows = moving(folder.review, runs_for_results(folder), size, way, arguments.setup)
     title = WHOLE[way] if size is None else f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
     drawn = SavedFigures()
-    if arguments.figure and any(r.work for r in rows):
-        (path,) = check_paths(env.folder / arguments.figure)
-        drawn = draw([(path, lambda: draw_works(folder.review, rows, title, dark=arguments.dark))])
+    if any(r.work for r in rows):
+        chart = partial(works_chart, folder.review, rows, title)
+        drawn = draw_one(arguments, env, f"work-{way}", chart, folder.review.report.titles)
     lines = [
         sentence_of(work_answer(folder.review, rows, title)),
         *works_table(folder.review, rows, arguments.units),
@@ -179,6 +179,7 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     """What a supply leaves for what hangs on it."""
     from ulterion.core.errors import UsageError
     from ulterion.core.estimates.power import Cable, budget, most_of
+    from ulterion.features.estimate.charts import power_chart
     from ulterion.features.estimate.data import power_answer
     from ulterion.features.estimate.power_budget import load_of, supply_of
     from ulterion.features.estimate.tables import budget_table
@@ -203,7 +204,9 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
         loads += [most.load] * max(1, most.one_by_one)
     found = budget(gives, loads)
     shown = budget_table(supply, cable, found, most)
-    return show_answer(arguments, env, "power", power_answer(supply, cable, found, most), shown)
+    chart = partial(power_chart, supply.name, found, supply.source)
+    drawn = draw_one(arguments, env, "power", chart, folder.review.report.titles)
+    return show_answer(arguments, env, "power", power_answer(supply, cable, found, most), shown, drawn=drawn)
 
 
 def _cable(text: str) -> tuple[float, int]:
@@ -221,7 +224,8 @@ def _cable(text: str) -> tuple[float, int]:
 def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """What money buys."""
     from ulterion.core.errors import UsageError
-    from ulterion.core.units import parse_size
+    from ulterion.core.units import parse_size, show_size
+    from ulterion.features.estimate.charts import values_chart
     from ulterion.features.estimate.data import values_answer
     from ulterion.features.estimate.tables import values_table
     from ulterion.features.estimate.value import cheapest, parse_mix, values
@@ -235,10 +239,11 @@ def value(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
     if not found:
         raise UsageError('no part of the review has a price; add price = "34 EUR" to its entry')
     best = cheapest(found)
-    return show_answer(
-        arguments,
-        env,
-        "values",
-        values_answer(found, best),
-        values_table(folder.review, found, best, arguments.units),
-    )
+    chart = values_chart(folder.review, found, show_size(size), arguments.units) if arguments.figure else None
+    if arguments.figure and chart is None:
+        raise UsageError("no product has both a price and a measured rate, so there is nothing to draw")
+    drawn = SavedFigures()
+    if chart is not None:
+        drawn = draw_one(arguments, env, "value", lambda: chart, folder.review.report.titles)
+    lines = values_table(folder.review, found, best, arguments.units)
+    return show_answer(arguments, env, "values", values_answer(found, best), lines, drawn=drawn)

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import argparse
 from contextlib import closing
+from functools import partial
 from typing import TYPE_CHECKING
 
-from ulterion.terminal.drawing import SavedFigures, check_paths, draw
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
     from ulterion.model.runs.measure import MeasureRun
     from ulterion.run.observers import Kept
     from ulterion.run.requests import MeasureRequest
@@ -47,6 +46,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _together(arguments: argparse.Namespace, env: Environment, request: MeasureRequest) -> Status:
     from ulterion.core.errors import UsageError
+    from ulterion.features.measure.charts import sharing_chart
     from ulterion.features.measure.concurrent import measure_together
     from ulterion.features.measure.concurrent_tables import sharing_table
     from ulterion.features.measure.data import sharing_answer
@@ -68,10 +68,16 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
     display = make_display(env.screen, arguments.units)
     with stoppable(), closing(display):
         shared = measure_together(request, [first, *arguments.together], display)
+    drawn = SavedFigures()
+    if shared.workloads:
+        chart = partial(sharing_chart, shared.targets, shared.workloads, arguments.units)
+        drawn = draw_one(arguments, env, "sharing", chart)
     if arguments.json:
-        env.show_json("sharing", sharing_answer(shared))
+        env.show_json("sharing", sharing_answer(shared), drawn.as_data())
     else:
         env.show(sharing_table(shared, arguments.units))
+        drawn.show(env)
+    drawn.end(env)
     if shared.failure is not None:
         raise shared.failure
     return Status.DONE
@@ -141,12 +147,10 @@ def _show(arguments: argparse.Namespace, env: Environment, request: MeasureReque
 def _drawn(arguments: argparse.Namespace, env: Environment, finished: Kept[MeasureRun]) -> SavedFigures:
     if not arguments.figure or not any(r.counted for r in finished.run.workloads):
         return SavedFigures()
-    from ulterion.features.measure.sweep_figure import draw_run
+    from ulterion.features.measure.charts import run_chart
 
-    def figure() -> Figure:
-        return draw_run(finished.run, arguments.units, finished.run.seen_link, dark=arguments.dark)
-
-    return draw([(env.folder / arguments.figure, figure)])
+    chart = partial(run_chart, finished.run, arguments.units, finished.run.seen_link)
+    return draw(arguments, [(env.folder / arguments.figure, "sweep", chart)])
 
 
 def _next_step(request: MeasureRequest, label: str | None) -> str:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.features.page.html import Made
-from ulterion.features.page.pictures import drawings, png_of
+from ulterion.features.page.pictures import drawings, png_of, svg_of
 from ulterion.model.files import write_atomically
 from ulterion.model.ownfiles import OwnFiles
 from ulterion.show.blocks import Article
+from ulterion.show.figure_files import ENDINGS
+from ulterion.show.looks import Look, look_of
 
 MARK = b'<meta name="generator" content="Ulterion '
 CAPTIONS = "captions.txt"
@@ -40,21 +42,29 @@ def write_page(path: Path, html: str) -> None:
     write_atomically(path, html.encode("utf-8"))
 
 
-def check_figures(folder: Path, article: Article) -> None:
+def check_figures(folder: Path, article: Article, sizes: Sequence[str]) -> None:
     """Raise UsageError where a file that is not ours has the name of a figure, or of the captions."""
-    names = [d.name for d in drawings(article)]
-    OwnFiles(folder).check([CAPTIONS, *(f"{n}{ending}" for n in names for ending in (".svg", ".png"))])
+    names = [f"{d.name}{after}{ending}" for d in drawings(article) for after, _ in _looks(sizes) for ending in ENDINGS]
+    OwnFiles(folder).check([CAPTIONS, *names])
 
 
-def write_figures(folder: Path, made: Made, article: Article) -> list[Path]:
-    """Write every figure as SVG and PNG, and all captions as a list; return what was written.  Raises UsageError."""
+def _looks(sizes: Sequence[str]) -> Iterator[tuple[str, Look]]:
+    """Yield how figures look, in each size light and dark, with what their names end in."""
+    for size in sizes or (None,):
+        for dark in (False, True):
+            yield f"{f'-{size}' if size else ''}{'-dark' if dark else ''}", look_of(dark=dark, size=size)
+
+
+def write_figures(folder: Path, article: Article, sizes: Sequence[str]) -> list[Path]:
+    """Write every figure as SVG and PNG, light and dark, and all captions as a list; return what was written.
+
+    `sizes` by name; none: as wide as the page, and as tall as the figure needs.  Raises UsageError.
+    """
     own = OwnFiles(folder)
     written, captions = [], list[str]()
     for drawing in drawings(article):
-        for name, data in (
-            (f"{drawing.name}.svg", made.pictures[drawing.name]),
-            (f"{drawing.name}.png", png_of(drawing)),
-        ):
-            written.append(own.write(name, data))
+        for after, look in _looks(sizes):
+            written.append(own.write(f"{drawing.name}{after}.svg", svg_of(drawing, look)))
+            written.append(own.write(f"{drawing.name}{after}.png", png_of(drawing, look)))
         captions.append(f"{drawing.name}\t{drawing.caption}\t{drawing.alternative}")
     return [*written, own.write(CAPTIONS, ("\n".join(captions) + "\n").encode())]

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from functools import partial
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from ulterion.core.transfers.race import Runner
 from ulterion.core.version import __version__
 from ulterion.features.capacity.tables import after as capacity_table
 from ulterion.features.clock.answer import answers
 from ulterion.features.clock.judging import clocked_rows
-from ulterion.features.clock.race_figure import draw_race
+from ulterion.features.clock.race_charts import race_chart
 from ulterion.features.clock.race_judging import amount_words, races_of
 from ulterion.features.clock.race_words import story
 from ulterion.features.clock.tables import clocked_table
@@ -22,10 +20,11 @@ from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import counted
 from ulterion.show.blocks import Block, Drawing, Items, Section, Table, Text, captioned, heading
+from ulterion.show.looks import Cast
 from ulterion.show.sentences import sentence_of
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
+    pass
 
 HEADINGS = {
     "noise": "Noise",
@@ -55,10 +54,9 @@ def by_files(inputs: ReportInputs) -> Iterator[Section]:
     for number, (title, runners) in enumerate(races_of(inputs.review, inputs.transfers), 1):
         words = f"{title}: {amount_words(runners)} on one clock"
         told = story(runners)
-        draw = partial(_race, runners, f"{title}: {amount_words(runners)}", "; ".join(told[:3]))
         blocks += [
             heading(words),
-            Drawing(f"race-{number}", f"{words}. {'; '.join(told)}.", words, draw),
+            Drawing(f"race-{number}", race_chart(runners, f"{title}: {amount_words(runners)}", Cast.of(inputs.review))),
             Items(tuple(told)),
         ]
     timed = clocked_rows(inputs.review, inputs.runs, inputs.review.review.margin, [])
@@ -70,10 +68,6 @@ def by_files(inputs: ReportInputs) -> Iterator[Section]:
         blocks += [heading(f"The capacity of {name}"), *captioned(shown, f"Proof of {name}")]
     if blocks:
         yield Section("files", "Files, and capacity", tuple(blocks))
-
-
-def _race(runners: Sequence[Runner], amount: str, words: str, dark: bool) -> Figure:
-    return draw_race(runners, amount, words, dark=dark)
 
 
 def noted(inputs: ReportInputs) -> Iterator[Section]:

@@ -38,7 +38,7 @@ def article_of(inputs: ReportInputs, remarks: Mapping[str, str]) -> tuple[Articl
     names = {s.name for s in made} | {INTRO}
     lead = (Words(remarks[INTRO]),) if INTRO in remarks else ()
     title = inputs.review.review.title or "A review"
-    return Article(title, tuple(placed), lead), sorted(set(remarks) - names)
+    return Article(title, tuple(placed), lead, inputs.review.report.titles), sorted(set(remarks) - names)
 
 
 def _with_words(section: Section, remarks: Mapping[str, str]) -> Section:

@@ -11,7 +11,6 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from ulterion.features.page.html import Made
     from ulterion.show.blocks import Article
 
 DEFAULT = "report.html"
@@ -23,7 +22,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "page", nargs="?", type=Path, metavar="FILE.html", help=f"the page (default: {DEFAULT} in the review folder)"
     )
     parser.add_argument(
-        "--figures", type=Path, metavar="DIR", help="also write every figure as SVG and PNG, with its caption"
+        "--figures",
+        type=Path,
+        metavar="DIR",
+        help="also write every figure as SVG and PNG, light and dark, with its caption and its text in words",
+    )
+    parser.add_argument(
+        "--size",
+        action="append",
+        choices=("card", "wide", "square", "column"),
+        default=[],
+        help="of those figures: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type; may be repeated",
     )
     parser.add_argument(
         "--watch", action="store_true", help="make it again whenever a run or remark is added, until Ctrl-C"
@@ -37,6 +46,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Make the page."""
     from ulterion.core.errors import UsageError
 
+    if arguments.size and arguments.figures is None:
+        raise UsageError("--size is for figures; add --figures DIR")
     if arguments.watch and arguments.json:
         raise UsageError("--watch goes on until it is stopped, and --json answers once; leave one out")
     if arguments.watch:
@@ -57,13 +68,13 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
     check_page_path(path)
     made, article, unplaced = made_page(folder, outcomes(folder), arguments.units)
     if arguments.figures is not None:
-        check_figures(env.folder / arguments.figures, article)
+        check_figures(env.folder / arguments.figures, article, arguments.size)
     write_page(path, made.html)
     for name in unplaced:
         env.tell(
             f"remarks/{name}.md belongs to no section of this review; there are: intro, {', '.join(s.name for s in article.sections)}"
         )
-    figures = _figures(arguments, env, made, article)
+    figures = _figures(arguments, env, article)
     size = len(made.html.encode())
     if arguments.json:
         told = {
@@ -81,12 +92,12 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
     env.show([f"next: ulterion verify {shown}"])
 
 
-def _figures(arguments: argparse.Namespace, env: Environment, made: Made, article: Article) -> list[str]:
+def _figures(arguments: argparse.Namespace, env: Environment, article: Article) -> list[str]:
     if arguments.figures is None:
         return []
     from ulterion.features.page.assets import write_figures
 
-    return [str(p) for p in write_figures(env.folder / arguments.figures, made, article)]
+    return [str(p) for p in write_figures(env.folder / arguments.figures, article, arguments.size)]
 
 
 def _watch(arguments: argparse.Namespace, env: Environment) -> None:

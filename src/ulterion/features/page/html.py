@@ -22,7 +22,7 @@ from ulterion.core.text import visible
 from ulterion.core.version import __version__
 from ulterion.features.page.pictures import pictures_of
 from ulterion.model.bundle import sums
-from ulterion.show.blocks import Article, Chart, Text
+from ulterion.show.blocks import Article, ChosenFigures, Text
 
 LIGHT_GROUND, DARK_GROUND = "#ffffff", "#16181b"
 CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
@@ -105,7 +105,7 @@ def in_script(data: object) -> Markup:
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))
 
 
-def _chart_data(chart: Chart) -> Markup:
+def _chart_data(chart: ChosenFigures) -> Markup:
     return in_script({"caption": chart.caption, "unit": chart.unit, "rows": [list(r) for r in chart.rows]})
 
 

@@ -8,14 +8,17 @@ import signal
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from dataclasses import replace
 
 import matplotlib as mpl
 
 from ulterion.core.errors import UlterionError
 from ulterion.model.systems import STOPPING, system
 from ulterion.show.blocks import Article, Block, Drawing
-from ulterion.show.figure_base import DARK, LIGHT, Palette
+from ulterion.show.charts import titled
+from ulterion.show.draw import draw
 from ulterion.show.figure_files import FAMILY, drawn_bytes
+from ulterion.show.looks import DARK, LIGHT, Look, Palette
 
 SALT = "ulterion"  # of the ids within an SVG, so that they are the same each time
 FALLBACK = f"'{FAMILY}', Verdana, sans-serif"  # the second is as wide, where the first is not there
@@ -26,7 +29,7 @@ _waiting: list[Drawing] = []  # what the processes, forked below, are to draw
 def drawings(article: Article) -> list[Drawing]:
     """Return every figure of an article."""
     every: list[Block] = [*article.lead, *(b for s in article.sections for b in s.blocks)]
-    return [b for b in every if isinstance(b, Drawing)]
+    return [replace(b, chart=titled(b.chart, article.titles.get(b.name))) for b in every if isinstance(b, Drawing)]
 
 
 def pictures_of(article: Article) -> dict[str, bytes]:
@@ -64,11 +67,16 @@ def _heed_signals() -> None:
 
 
 def _svg(index: int) -> bytes:
-    with mpl.rc_context({"svg.hashsalt": SALT, "svg.fonttype": "none"}):
-        data = drawn_bytes(_waiting[index].draw(False), "svg").decode("utf-8")
+    data = svg_of(_waiting[index], Look()).decode("utf-8")
     data = data.replace(f"'{FAMILY}'", FALLBACK)
     start = data.index("<defs>", data.index("<svg"))
     return f"{data[:start]}<style>{_dark_rules()}</style>{data[start:]}".encode()
+
+
+def svg_of(drawing: Drawing, look: Look) -> bytes:
+    """Return a figure as SVG, the same each time it is drawn."""
+    with mpl.rc_context({"svg.hashsalt": SALT}):
+        return drawn_bytes(draw(drawing.chart, look), "svg")
 
 
 def _dark_rules() -> str:
@@ -81,9 +89,10 @@ def _dark_rules() -> str:
 
 
 def _colours(palette: Palette) -> Sequence[str]:
-    return (palette.background, palette.ink, palette.quiet, palette.grid, palette.rest, *palette.lines)
+    plain = (palette.background, palette.ink, palette.quiet, palette.grid, palette.rest, palette.neutral)
+    return (*plain, palette.good, palette.bad, palette.open, *palette.products)
 
 
-def png_of(drawing: Drawing) -> bytes:
-    """Return a figure as PNG, for a light page."""
-    return drawn_bytes(drawing.draw(False), "png")
+def png_of(drawing: Drawing, look: Look) -> bytes:
+    """Return a figure as PNG."""
+    return drawn_bytes(draw(drawing.chart, look), "png")

@@ -4,35 +4,34 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from functools import partial
-from typing import TYPE_CHECKING
 
 from ulterion.core.units import RATE_UNITS, show_size
+from ulterion.features.claims.charts import claims_chart
 from ulterion.features.claims.sources import provenance
 from ulterion.features.claims.speedup import rivals
 from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
 from ulterion.features.compare.answer import answers
-from ulterion.features.compare.figures import draw_comparison
+from ulterion.features.compare.charts import comparison_chart
 from ulterion.features.compare.tables import comparison_body
-from ulterion.features.compare.words import summaries
-from ulterion.features.estimate.figures import draw_works
+from ulterion.features.estimate.charts import works_chart
 from ulterion.features.estimate.kinds import WHOLE
 from ulterion.features.estimate.tables import values_table, works_table
 from ulterion.features.estimate.transfer_time import moving
 from ulterion.features.estimate.value import cheapest, values
 from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
 from ulterion.features.page.product_verdicts import product_verdicts
-from ulterion.features.plan.figures import draw_effects
+from ulterion.features.plan.charts import effects_chart, sweep_chart
 from ulterion.features.plan.judging import effects, ranks
+from ulterion.features.plan.sweeps import is_sweep
 from ulterion.features.plan.tables import effects_table, ranks_table
-from ulterion.features.soak.figures import draw_soaks
+from ulterion.features.soak.charts import soaks_chart
 from ulterion.features.soak.judging import Soak, difference
 from ulterion.features.soak.tables import findings_lines, soaks_table
 from ulterion.results.comparison import Group
 from ulterion.show.blocks import (
     Block,
-    Chart,
+    ChosenFigures,
     Drawing,
     Items,
     Section,
@@ -41,12 +40,10 @@ from ulterion.show.blocks import (
     captioned,
     heading,
 )
+from ulterion.show.charts import measured_on
 from ulterion.show.depth import Depth
-from ulterion.show.figure_base import SetupStyles, measured_on
+from ulterion.show.looks import Cast
 from ulterion.show.sentences import listed, sentence_of
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
 
 MAX_SOAKS = 4  # in one figure: more lines are not told apart
 WAYS = {"read": "read", "write": "written"}
@@ -124,32 +121,21 @@ def _filled(heads: Sequence[str], rows: Sequence[tuple[Text, ...]], caption: str
 
 def compared(inputs: ReportInputs) -> Iterator[Section]:
     """Yield each medium with its setups beside each other."""
-    cast, margin, unit = SetupStyles.of(inputs.review), inputs.review.review.margin, inputs.unit
+    cast, margin, unit = Cast.of(inputs.review), inputs.review.review.margin, inputs.unit
     for group in inputs.groups:
         label = inputs.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
         screen = comparison_body(group, inputs.labels, unit, margin, inputs.outcomes, depth=Depth.EVERYTHING)
-        told = " ".join(summaries(group, margin))
-        draw = partial(_comparison, group, label, unit, cast)
         blocks: list[Block] = [
             *(Text(sentence_of(a)) for a in answers(inputs.review, group, unit)),
-            Drawing(
-                name,
-                f"Bars of every workload and setup of {label}, in {unit}. {told}".strip(),
-                f"{label}: rates by setup, with 95% intervals",
-                draw,
-            ),
+            Drawing(name, comparison_chart(inputs.review, group, unit, cast)),
         ]
         if len({r.setup for r in group.rows}) > 1:
             blocks.append(_chart(group, label, unit, name))
         yield Section(name, label, (*blocks, *captioned(screen, f"Every figure of {label}")))
 
 
-def _comparison(group: Group, label: str, unit: str, cast: SetupStyles, dark: bool) -> Figure:
-    return draw_comparison(group, label, unit, cast, dark=dark)
-
-
-def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
+def _chart(group: Group, label: str, unit: str, name: str) -> ChosenFigures:
     scale = RATE_UNITS[unit]
     rows = tuple(
         (
@@ -161,7 +147,7 @@ def _chart(group: Group, label: str, unit: str, name: str) -> Chart:
         )
         for r in group.rows
     )
-    return Chart(f"{name}-chart", f"{label}: choose what is shown", unit, rows)
+    return ChosenFigures(f"{name}-chart", f"{label}: choose what is shown", unit, rows)
 
 
 def claimed(inputs: ReportInputs) -> Iterator[Section]:
@@ -170,7 +156,9 @@ def claimed(inputs: ReportInputs) -> Iterator[Section]:
     if not (inputs.claims or beside or said):
         return
     screen = claims_table(inputs.claims, inputs.review.review.tolerance, inputs.unit) if inputs.claims else []
-    blocks = captioned(screen, "Claims and what was measured")
+    chart = claims_chart(inputs.review, inputs.claims, inputs.unit)
+    blocks: list[Block] = [Drawing("claims", chart)] if chart is not None else []
+    blocks += captioned(screen, "Claims and what was measured")
     blocks += captioned(rivals_table(inputs.review, beside), "Times faster")
     yield Section("claims", "Advertised and measured", (*blocks, *said_lines(inputs.review, said)))
 
@@ -184,8 +172,7 @@ def soaked(inputs: ReportInputs) -> Iterator[Section]:
     differences = [difference(s, soaks[0]) for s in soaks[1:]]
     blocks: list[Block] = []
     for name, shown in _by_medium(inputs, soaks):
-        words = f"Rate and temperature of {listed([s.label for s in shown])} over time"
-        blocks.append(Drawing(f"soaks-{name}", f"{words}.", words, partial(_soaks, shown, inputs)))
+        blocks.append(Drawing(f"soaks-{name}", soaks_chart(shown, inputs.unit, [], Cast.of(inputs.review))))
     blocks += captioned(
         soaks_table(soaks, differences, inputs.unit, inputs.review.review), f"Long runs: {listed(names)}"
     )
@@ -208,10 +195,6 @@ def _by_medium(inputs: ReportInputs, soaks: Sequence[Soak]) -> Iterator[tuple[st
             yield f"{plain_name(medium)}{number}", every[start : start + MAX_SOAKS]
 
 
-def _soaks(soaks: Sequence[Soak], inputs: ReportInputs, dark: bool) -> Figure:
-    return draw_soaks(soaks, inputs.unit, [], SetupStyles.of(inputs.review), dark=dark)
-
-
 def worked(inputs: ReportInputs) -> Iterator[Section]:
     """Yield how long an evening's work takes."""
     size, blocks = show_size(inputs.review.report.work), list[Block]()
@@ -219,8 +202,7 @@ def worked(inputs: ReportInputs) -> Iterator[Section]:
         rows = inputs.works[way]
         if rows:
             title = f"{size} {WAYS[way]} in one go"
-            draw = partial(_works, inputs, way, title)
-            blocks.append(Drawing(f"work-{way}", f"Bars of the time that {title} take on each setup.", title, draw))
+            blocks.append(Drawing(f"work-{way}", works_chart(inputs.review, rows, title)))
             blocks += captioned(works_table(inputs.review, rows, inputs.unit), title)
     for way in DIRECTIONS:
         rows = [r for r in moving(inputs.review, inputs.runs, None, way) if r.work is not None]
@@ -228,11 +210,6 @@ def worked(inputs: ReportInputs) -> Iterator[Section]:
             blocks += captioned(works_table(inputs.review, rows, inputs.unit), sentence_of(WHOLE[way])[:-1])
     if blocks:
         yield Section("work", "What it means: time", tuple(blocks))
-
-
-def _works(inputs: ReportInputs, way: str, title: str, dark: bool) -> Figure:
-    rows = inputs.works["read" if way == "read" else "write"]
-    return draw_works(inputs.review, rows, title, dark=dark)
 
 
 def priced(inputs: ReportInputs) -> Iterator[Section]:
@@ -251,8 +228,10 @@ def planned(inputs: ReportInputs) -> Iterator[Section]:
     found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
     if not found:
         return
-    words = "What each factor does, with 95% intervals"
-    blocks: list[Block] = [Drawing("effects", f"{words}.", words, partial(_effects, inputs))]
+    runs = [o for o in inputs.runs if o.cell is not None]
+    foot = measured_on([r.bench.host for r in runs], [r.started for r in runs])
+    make = sweep_chart if is_sweep(found) else effects_chart
+    blocks: list[Block] = [Drawing("effects", make(review, found, foot))]
     for observations, effect in found:
         blocks += captioned(effects_table(review, observations, effect), f"Effects on {observations.workload.title}")
     for observations in inputs.observations:
@@ -261,10 +240,3 @@ def planned(inputs: ReportInputs) -> Iterator[Section]:
             blocks.append(heading(observations.text))
             blocks += captioned(ranks_table(review, placed), f"Ranks by {observations.workload.title}")
     yield Section("plan", "The matrix", tuple(blocks))
-
-
-def _effects(inputs: ReportInputs, dark: bool) -> Figure:
-    found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
-    runs = [o for o in inputs.runs if o.cell is not None]
-    foot = [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
-    return draw_effects(inputs.review, found, foot, dark=dark)

@@ -61,10 +61,12 @@ QUESTIONS = Subcommands(
         "compatibility": Subcommand(
             "what works in which cell",
             ("ulterion plan compatibility", "ulterion plan compatibility --json"),
+            ("figure",),
         ),
         "ports": Subcommand(
             "the ports of each machine: which bus and controller is behind them, and what they carried",
             ("ulterion plan ports", "ulterion plan ports --units Gb/s"),
+            ("figure",),
         ),
     },
     {

@@ -12,12 +12,11 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
     from ulterion.features.plan.judging import Observations
     from ulterion.features.plan.other_reviews import OtherReviewRow
     from ulterion.model.runs.document import AnyRun
     from ulterion.model.store import ReviewFolder
+    from ulterion.show.charts import Chart
 
 
 GRID_LINES = 24
@@ -41,21 +40,25 @@ def _grounds(arguments: argparse.Namespace, folder: ReviewFolder) -> list[Observ
     return found
 
 
-def _foot(folder: ReviewFolder) -> list[str]:
+def _foot(folder: ReviewFolder) -> str:
     from ulterion.model.planned import runs_of_plan
-    from ulterion.show.figure_base import measured_on
+    from ulterion.show.charts import measured_on
 
     runs = runs_of_plan(folder.review, _runs(folder))
-    return [measured_on([r.bench.host for r in runs], [r.started for r in runs])]
+    return measured_on([r.bench.host for r in runs], [r.started for r in runs])
 
 
 def _figures(
-    arguments: argparse.Namespace, env: Environment, wanted: Sequence[tuple[str, Callable[[], Figure]]]
+    arguments: argparse.Namespace,
+    env: Environment,
+    folder: ReviewFolder,
+    wanted: Sequence[tuple[str, Callable[[], Chart]]],
 ) -> SavedFigures:
     if not arguments.figure or not wanted:
         return SavedFigures()
     paths = check_paths(env.folder / arguments.figure, [name for name, _ in wanted])
-    return draw([(path, make) for path, (_, make) in zip(paths, wanted, strict=True)])
+    named = [(path, name, make) for path, (name, make) in zip(paths, wanted, strict=True)]
+    return draw(arguments, named, folder.review.report.titles)
 
 
 def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -63,7 +66,6 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     from ulterion.core.errors import UsageError, unknown
     from ulterion.core.workloads.suites import short_title
     from ulterion.features.plan.data import grid_answer
-    from ulterion.features.plan.figures import draw_grid
     from ulterion.features.plan.tables import grid, others_table
     from ulterion.show.sentences import listed
 
@@ -79,12 +81,7 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     if rows == columns:
         raise UsageError(f"a grid is of two factors, and '{rows}' is named for both; leave --across out")
 
-    def maker(one: Observations) -> Callable[[], Figure]:
-        return lambda: draw_grid(
-            review, one, rows, columns=columns, unit=arguments.units, foot_words=_foot(folder), dark=arguments.dark
-        )
-
-    drawn = _figures(arguments, env, [(g.workload.title, maker(g)) for g in found])
+    drawn = _figures(arguments, env, folder, _grid_charts(arguments, folder, found, (rows, columns)))
     each = len(next(iter(found)).figures) // len(review.plan.factors[columns] if review.plan else factors) + GRID_FRAME
     shown = found if arguments.long else found[: max(1, GRID_LINES // each)]
     lines = [line for g in shown for line in grid(review, g, rows, columns, arguments.units)]
@@ -93,6 +90,23 @@ def show_grid(arguments: argparse.Namespace, env: Environment, folder: ReviewFol
     left = [f"{len(more)} more: --workload {listed(more, 'or')}; --long shows all"] if more else []
     told = [*lines, *others_table(others, arguments.units), *left, "next: ulterion plan effects"]
     return show_answer(arguments, env, "grid", grid_answer(found, others), told, drawn=drawn)
+
+
+def _grid_charts(
+    arguments: argparse.Namespace, folder: ReviewFolder, found: Sequence[Observations], factors: tuple[str, str]
+) -> list[tuple[str, Callable[[], Chart]]]:
+    """Return the charts of a grid: of two factors one with large reads and writes, else one for each workload."""
+    from ulterion.features.plan.charts import grid_chart
+
+    review = folder.review
+
+    def maker(shown: Sequence[Observations]) -> Callable[[], Chart]:
+        return lambda: grid_chart(review, shown, *factors, unit=arguments.units, foot=_foot(folder))
+
+    large = [g for g in found if g.workload.pattern == "sequential" and g.workload.is_large][:2]
+    if review.plan is not None and len(review.plan.factors) == 2 and len(large) == 2 and not arguments.workload:
+        return [("grid", maker(large))]
+    return [(g.workload.title, maker([g])) for g in found]
 
 
 def _show_levels(
@@ -130,6 +144,7 @@ def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     """Show the ports beside each other."""
     from ulterion.core.errors import UsageError
     from ulterion.features.compare.data import ports_answer
+    from ulterion.features.compare.machine_charts import ports_chart
     from ulterion.features.compare.ports import ports_lines
     from ulterion.features.notes.compatibility import what_works
     from ulterion.results.pooling import runs_for_results
@@ -139,14 +154,17 @@ def show_ports(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     rows = ports(folder.review, runs_for_results(folder), outcomes)
     if not rows:
         raise UsageError("no setup was measured yet; begin with: ulterion measure --setup NAME")
-    return show_answer(arguments, env, "ports", ports_answer(rows), ports_lines(folder.review, rows, arguments.units))
+    wanted = [("ports", lambda: ports_chart(folder.review, rows, arguments.units))]
+    drawn = _figures(arguments, env, folder, wanted)
+    lines = ports_lines(folder.review, rows, arguments.units)
+    return show_answer(arguments, env, "ports", ports_answer(rows), lines, drawn=drawn)
 
 
 def show_effects(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show what each factor does."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.plan.charts import effects_chart, sweep_chart
     from ulterion.features.plan.data import effects_answer
-    from ulterion.features.plan.figures import draw_effects, draw_sweep
     from ulterion.features.plan.judging import effects
     from ulterion.features.plan.overview import effects_overview
     from ulterion.features.plan.run import look
@@ -159,8 +177,8 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     found = [(g, e) for g in _grounds(arguments, folder) if (e := effects(g)) is not None]
     if not found:
         raise UsageError("no factor has two measured levels yet; go on with: ulterion plan run")
-    make = draw_sweep if is_sweep(found) else draw_effects
-    drawn = _figures(arguments, env, [("effects", lambda: make(review, found, _foot(folder), dark=arguments.dark))])
+    make = sweep_chart if is_sweep(found) else effects_chart
+    drawn = _figures(arguments, env, folder, [("effects", lambda: make(review, found, _foot(folder)))])
     lines = effects_overview(review, found)
     if arguments.long:
         lines += [line for g, e in found for line in effects_table(review, g, e)]
@@ -178,8 +196,8 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
 def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show who is best."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.plan.charts import ranks_chart
     from ulterion.features.plan.data import ranks_answer
-    from ulterion.features.plan.figures import draw_ranks
     from ulterion.features.plan.judging import ranks
     from ulterion.features.plan.overview import ranks_overview
     from ulterion.features.plan.run import look
@@ -192,8 +210,8 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     if not found:
         raise UsageError("fewer than two levels are measured; go on with: ulterion plan run")
     placed = [(g, r) for g, r in found if r.places]
-    wanted = [("ranks", lambda: draw_ranks(review, placed, _foot(folder), dark=arguments.dark))] if placed else []
-    drawn = _figures(arguments, env, wanted)
+    wanted = [("ranks", lambda: ranks_chart(review, placed, arguments.units, _foot(folder)))] if placed else []
+    drawn = _figures(arguments, env, folder, wanted)
     lines = ranks_overview(review, found)
     if arguments.long:
         lines += [line for g, r in found for line in (BLANK, heading(g.text), *ranks_table(review, r))]
@@ -207,6 +225,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
 def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Show what works where."""
     from ulterion.core.errors import UsageError
+    from ulterion.features.plan.charts import compatibility_chart
     from ulterion.features.plan.compatibility import compatibility
     from ulterion.features.plan.data import compatibility_answer
     from ulterion.features.plan.tables import compatibility_table
@@ -217,6 +236,7 @@ def show_compatibility(arguments: argparse.Namespace, env: Environment, folder: 
             'the plan has no compatibility questions; add compatibility = ["starts the computer"] to [plan]'
         )
     rows = compatibility(folder.review, _runs(folder))
-    return show_answer(
-        arguments, env, "compatibility", compatibility_answer(rows), compatibility_table(folder.review, rows)
-    )
+    wanted = [("compatibility", lambda: compatibility_chart(folder.review, rows, _foot(folder)))]
+    drawn = _figures(arguments, env, folder, wanted)
+    lines = compatibility_table(folder.review, rows)
+    return show_answer(arguments, env, "compatibility", compatibility_answer(rows), lines, drawn=drawn)

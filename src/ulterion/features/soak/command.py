@@ -11,12 +11,11 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
     from ulterion.model.runs.soak import SoakRun
     from ulterion.model.store import ReviewFolder
     from ulterion.run.observers import Kept
     from ulterion.run.requests import SoakRequest
+    from ulterion.show.charts import Chart
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -97,17 +96,15 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRu
     def drawn(soak: Soak | None) -> SavedFigures:
         if not arguments.figure or soak is None:
             return SavedFigures()
-        from ulterion.features.soak.figures import draw_soaks
+        from ulterion.features.soak.charts import soaks_chart
         from ulterion.show.bottleneck_words import bottleneck_caption
-        from ulterion.show.figure_base import SetupStyles
+        from ulterion.show.looks import Cast
 
-        def figure() -> Figure:
-            marks, cast = marks_of(folder.review, finished.run), SetupStyles.of(folder.review)
-            return draw_soaks(
-                [soak], arguments.units, marks, cast, held=bottleneck_caption(bottleneck), dark=arguments.dark
-            )
+        def chart() -> Chart:
+            marks, cast = marks_of(folder.review, finished.run), Cast.of(folder.review)
+            return soaks_chart([soak], arguments.units, marks, cast, held=bottleneck_caption(bottleneck))
 
-        return draw([(env.folder / arguments.figure, figure)])
+        return draw(arguments, [(env.folder / arguments.figure, "soaks", chart)], folder.review.report.titles)
 
     told = soak_of(finished.run, label_of(folder.review, finished.run))
     told = with_earlier(folder, told) if told is not None else None

@@ -1,0 +1,82 @@
+"""Claimed against measured as a chart: a bar for what was measured, an upright mark where the maker says it would be."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ulterion.core.units import RATE_UNITS, show_iops, show_rate, show_size
+from ulterion.features.claims.row import ClaimRow
+from ulterion.model.review import Review
+from ulterion.show.charts import Bar, BarChart, Caption, Panel, finding
+from ulterion.show.looks import Cast
+
+SIGNS = {"met": "✓", "partly": "◐", "missed": "✗", "undecided": "?", "not testable": "not testable"}
+"""What stands beside a bar, by the verdict."""
+KINDS = {"B/s": "", "IOPS": "small requests, IOPS", "B": "capacity, GB"}
+"""The claims that a bar can show, by their unit, and how their panel is called besides the kind of product."""
+
+
+def claims_chart(review: Review, rows: Sequence[ClaimRow], unit: str) -> BarChart | None:
+    """Return what was measured of each claim beside it, a panel for each kind of product with its own scale; None where nothing was."""
+    cast = Cast.of(review)
+    shown = [r for r in rows if r.unit in KINDS and r.measured is not None and r.judgement.verdict in SIGNS]
+    if not shown:
+        return None
+    panels: dict[tuple[str, str], list[ClaimRow]] = {}
+    for row in shown:
+        panels.setdefault((_kind(review, row), row.unit), []).append(row)
+    made = []
+    for (kind, what), mine in sorted(panels.items(), key=lambda p: list(KINDS).index(p[0][1])):
+        title = f"{kind.capitalize()}{f', {KINDS[what]}' if KINDS[what] else ''}"
+        made.append(Panel(title, tuple(_bar(r, unit, cast) for r in _ordered(mine)), f"{kind} {what}"))
+    met = sum(r.judgement.verdict == "met" for r in shown)
+    worst = min(shown, key=lambda r: r.judgement.share or 0.0)
+    told = f"{met} of {len(shown)} figures hold"
+    share = f"{(worst.judgement.share or 0) * 100:.0f}%"
+    missed = worst.judgement.verdict in ("missed", "partly")
+    title = finding(
+        f"{told}; {worst.label} reaches {share} of its {worst.claim}" if missed else told,
+        f"{told}; {worst.label} reaches {share}" if missed else told,
+        told,
+    )
+    small = "; small requests in IOPS" if any(r.unit == "IOPS" for r in shown) else ""
+    caption = Caption(
+        title=title,
+        subtitle=f"Measured, {unit}{small}; the upright mark is what the maker claims; each kind has its own scale",
+        foot=f"✓ holds, ◐ partly, ✗ missed by more than {review.review.tolerance * 100:g}%, ? undecided",
+        runs=tuple(dict.fromkeys(r.run for r in shown if r.run)),
+    )
+    return BarChart(caption, tuple(made), "claimed")
+
+
+def _kind(review: Review, row: ClaimRow) -> str:
+    return f"{review.parts[row.part].kind}s" if row.part in review.parts else "ports"
+
+
+def _ordered(rows: Sequence[ClaimRow]) -> list[ClaimRow]:
+    """Return rows by what their product gave at most: the claims of one stand together."""
+    most: dict[str, float] = {}
+    for row in rows:
+        most[row.part] = max(most.get(row.part, 0.0), row.measured or 0.0)
+    return sorted(rows, key=lambda r: (-most[r.part], r.label, r.claim))
+
+
+def _bar(row: ClaimRow, unit: str, cast: Cast) -> Bar:
+    scale = {"B/s": RATE_UNITS[unit], "B": 1e9}.get(row.unit, 1.0)
+    measured, estimate = row.measured or 0.0, row.estimate if row.unit == "B/s" else None
+    return Bar(
+        label=f"{row.label}, {row.claim}",
+        value=measured / scale,
+        text=f"{_shown(row, measured, unit)} of {_shown(row, row.claimed, unit)} {SIGNS[row.judgement.verdict]}",
+        shade=cast.parts.get(row.part, cast.shade(row.setup)),
+        low=None if estimate is None or estimate.low is None else estimate.low / scale,
+        high=None if estimate is None or estimate.high is None else estimate.high / scale,
+        mark=row.claimed / scale,
+    )
+
+
+def _shown(row: ClaimRow, value: float, unit: str) -> str:
+    """Return a value of a claim in words."""
+    if row.unit == "B/s":
+        return show_rate(value, unit, with_unit=False)
+    return show_size(value) if row.unit == "B" else show_iops(value)
