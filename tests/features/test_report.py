@@ -18,6 +18,7 @@ import numpy as np
 import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.api import load_review
@@ -106,13 +107,23 @@ class Report(FolderCase):
         self.assertEqual((told["same"], told["different"]), (True, []))
 
     def test_figures_as_files(self) -> None:
-        """Each as SVG and PNG, with captions and words for those who do not see them."""
+        """Each as SVG and PNG, light and dark, in the sizes asked for, with captions and words for those who do not see them."""
         self.small()
         told = self.json_of("report", "--figures", "figures")
-        self.assertEqual(len(told["figures"]), 5)  # a comparison and the time of reading, twice each, and the captions
+        self.assertEqual(
+            len(told["figures"]), 13
+        )  # comparison, claims and time of reading, four times each, and the captions
         figures = self.folder / "figures"
         self.assertGreater((figures / "compare-drive.png").stat().st_size, 10_000)
-        self.assertIn("Bars of every workload", (figures / "captions.txt").read_text())
+        self.assertRegex(
+            (figures / "captions.txt").read_text(), r"compare-drive\tTest Box .*\tTest Box .*MB/s.*b:fast 3,0"
+        )
+        self.assertEqual(
+            len(self.json_of("report", "--figures", "sized", "--size", "card", "--size", "square")["figures"]), 25
+        )
+        with Image.open(self.folder / "sized/claims-square-dark.png") as picture:
+            self.assertEqual(picture.size, (2160, 2160))
+        self.refused("report", "--size", "card", says="--size is for figures")
 
     def test_what_was_changed_is_found(self) -> None:
         """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""
@@ -145,7 +156,7 @@ class Report(FolderCase):
         svg = base64.b64decode(first[1]).decode()
         self.assertIn("Test Box", svg)
         for changed, lines in (
-            (svg.replace("stroke-width: 0.8", "stroke-width: 0.9"), 1),
+            (re.sub(r"stroke-width: [\d.]+", "stroke-width: 9.5", svg), 1),
             (svg.replace("Test Box", "Best Box"), 2),
         ):
             self.assertNotEqual(changed, svg)

@@ -72,7 +72,7 @@ def draw(
         from ulterion.show.figure_files import save_picture
         from ulterion.show.looks import look_of
 
-        look = look_of(dark=arguments.dark, size=arguments.size)
+        look = look_of(dark=arguments.dark, size=getattr(arguments, "figure_size", None))
         for path, name, make in wanted:
             drawn.notes += save_picture(drawn_chart(titled(make(), (titles or {}).get(name)), look), path)
             drawn.paths.append(path)

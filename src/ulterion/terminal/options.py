@@ -132,12 +132,17 @@ def add_depth(parser: argparse._ActionsContainer, *, why: str | None = None, lon
     parser.add_argument("--long", action="store_true", help=f"everything: {long}")
 
 
-def add_figure(parser: argparse._ActionsContainer, words: str = "also draw it, as FILE.png or FILE.svg") -> None:
-    """Add --figure, --dark and --size."""
+def add_figure(
+    parser: argparse._ActionsContainer, words: str = "also draw it, as FILE.png or FILE.svg", *, sized: bool = True
+) -> None:
+    """Add --figure, --dark, and --size where a command has no other option of that name."""
     parser.add_argument("--figure", type=Path, metavar="FILE", help=words)
     parser.add_argument("--dark", action="store_true", help="the figure on a dark background")
+    if not sized:
+        return
     parser.add_argument(
         "--size",
+        dest="figure_size",
         choices=("card", "wide", "square", "column"),
         help="of the figure: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type (default: 1280 wide)",
     )
@@ -148,9 +153,9 @@ def check_dark(arguments: argparse.Namespace) -> None:
     from ulterion.core.errors import UsageError
 
     drawn = [getattr(arguments, name, None) for name in ("figure", "film")]
-    for name in ("dark", "size"):
+    for option, name in (("dark", "dark"), ("size", "figure_size")):
         if getattr(arguments, name, None) and not any(drawn):
-            raise UsageError(f"--{name} is for a figure; add --figure FILE")
+            raise UsageError(f"--{option} is for a figure; add --figure FILE")
 
 
 def add_units(parser: argparse._ActionsContainer) -> None:

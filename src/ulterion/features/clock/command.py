@@ -62,7 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--size", metavar="SIZE", help="with the stopwatch: the size of the transfer, to show the time left"
     )
-    options.add_figure(parser)
+    options.add_figure(parser, sized=False)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
