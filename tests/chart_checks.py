@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import itertools
+from typing import Any, cast
 
 import numpy as np
 import numpy.typing as npt
 from matplotlib.axes import Axes
+from matplotlib.axis import Tick, XAxis, YAxis
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 from matplotlib.transforms import Bbox
+from matplotlib.typing import ColorType
 
 from ulterion.show.drawing import SCALE, Picture
 from ulterion.show.looks import Palette
@@ -36,12 +39,15 @@ def _texts(figure: Figure) -> list[Text]:
         found += [*axes.texts, *titles]
         for axis in (axes.xaxis, axes.yaxis):
             if axis.get_visible():
-                found += [
-                    axis.label,
-                    *(t.label1 for t in axis._update_ticks()),
-                    *(t.label2 for t in axis._update_ticks()),
-                ]
+                ticks = _drawn_ticks(axis)
+                found += [axis.label, *(t.label1 for t in ticks), *(t.label2 for t in ticks)]
     return [t for t in found if t.get_visible() and t.get_text().strip()]
+
+
+def _drawn_ticks(axis: XAxis | YAxis) -> list[Tick]:
+    """Return the ticks within the view: an axis keeps others that it does not draw."""
+    ticks: list[Tick] = cast("Any", axis)._update_ticks()
+    return ticks
 
 
 def _edges(figure: Figure, shown: list[tuple[Text, Bbox]]) -> list[str]:
@@ -76,7 +82,7 @@ def _faint(shown: list[tuple[Text, Bbox]], palette: Palette) -> list[str]:
     return told
 
 
-def _behind(text: Text, box: Bbox) -> object:
+def _behind(text: Text, box: Bbox) -> ColorType | None:
     """Return the colour of the cell that a text stands in, or None."""
     if not isinstance(text.axes, Axes):
         return None
@@ -89,7 +95,7 @@ def _ticks(figure: Figure) -> list[str]:
     for axes in figure.axes:
         for axis in (axes.xaxis, axes.yaxis):
             numbers = [
-                (t.get_loc(), t.label1.get_text().replace(",", "").replace("−", "-")) for t in axis._update_ticks()
+                (t.get_loc(), t.label1.get_text().replace(",", "").replace("−", "-")) for t in _drawn_ticks(axis)
             ]
             values = [float(w) for _, w in sorted(numbers) if w.lstrip("-").replace(".", "", 1).isdigit()]
             if values != sorted(values):
@@ -105,7 +111,7 @@ def _words(picture: Picture) -> list[str]:
     )
 
 
-def contrast(one: object, other: object) -> float:
+def contrast(one: ColorType, other: ColorType) -> float:
     """Return the contrast of two colours (WCAG 2.2)."""
     light, dark = sorted((float(_linear(np.array(to_rgb(c))) @ _XYZ[1]) for c in (one, other)), reverse=True)
     return (light + 0.05) / (dark + 0.05)

@@ -89,14 +89,14 @@ class Charts(FolderCase):
                     self.assertEqual(faults(draw(chart, look), look.palette), [])
 
     def test_the_demo(self) -> None:
-        """Every chart, each in two of the ten looks."""
+        """Every chart, each in one of the ten looks (all of them in all looks: benchmarks/charts.py)."""
         folder = self.opened(self.demo())
         charts = list(charts_of(folder))
         supply = supply_of(folder.review, "h4")
         loads = [load_of(folder.review, folder.runs(), part) for part in ("vault", "pod", "vault")]
         charts.append(power_chart(supply.name, budget(supply.gives, loads), supply.source))
         self.assertGreaterEqual(len(charts), 13)
-        self.held(charts, 2)
+        self.held(charts, 1)
 
     def test_a_matrix(self) -> None:
         """Thirty-two cells: panels by product, no name twice in a panel."""

@@ -377,7 +377,7 @@ class Sweeps(PlanCase):
         self.assertEqual([w["text"].split()[2:4] for w in found["workloads"]],
                          [["256", "KiB"], ["512", "KiB"], ["1", "MiB"], ["2", "MiB"], ["4", "MiB"]])  # fmt: skip
         drawn = (self.folder / "sweep.svg").read_text()
-        self.assertIn("by size: sequential read, QD4", drawn)
+        self.assertIn("Sequential read, depth 4: change of the rate by request size", drawn)
         shown = self.ulterion("plan", "effects").stdout.splitlines()
         self.assertEqual(shown[0], "None against Test Box: 2.0× at all sizes; it depends on the driver.")
         self.assertEqual(shown[1], "Slow against uas: −45% at all sizes; it depends on the case.")

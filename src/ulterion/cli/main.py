@@ -272,10 +272,10 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
             return arguments
         env = environment or _real_environment()
         env.quiet = getattr(arguments, "quiet", False)
-        if getattr(arguments, "dark", False):
-            from ulterion.terminal.options import check_dark
+        if getattr(arguments, "dark", False) or getattr(arguments, "figure_size", None):
+            from ulterion.terminal.options import check_look
 
-            check_dark(arguments)
+            check_look(arguments)
         status = int(COMMANDS[arguments.command].load().run(arguments, env))
         if COMMANDS[arguments.command].keeps:
             from ulterion.features.archive.location import add_if_set

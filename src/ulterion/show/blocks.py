@@ -151,12 +151,13 @@ class Section:
 
 @dataclass(frozen=True)
 class Article:
-    """The whole of it; `titles` are the reviewer's own for figures, by name."""
+    """The whole of it; `titles` are the reviewer's own for figures, by name; `beside` figures that stand only in files."""
 
     title: str
     sections: tuple[Section, ...]
     lead: tuple[Block, ...] = field(default=())
     titles: Mapping[str, str] = field(default_factory=dict)
+    beside: tuple[Drawing, ...] = ()
 
 
 def bullet_list(title: str, sentences: Sequence[str]) -> list[Shown]:

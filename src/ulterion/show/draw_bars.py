@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from matplotlib.axes import Axes
+from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
 from ulterion.show.charts import Bar, BarChart, Panel
@@ -108,16 +109,17 @@ def _stretches(axes: Axes, place: int, bar: Bar, sheet: Sheet) -> None:
     """Draw a bar, or the stretches it is made of, each paler than the one before."""
     look, start = sheet.look, 0.0
     for number, end in enumerate(bar.parts or (bar.value,)):
-        axes.barh(
-            place,
-            end - start,
-            left=start,
-            height=0.62,
-            color=look.shade(bar.shade),
-            alpha=max(0.35, 1 - 0.3 * number),
-            hatch=HATCHES[look.round(bar.shade) % len(HATCHES)],
-            edgecolor=look.palette.background,
-            linewidth=0,
+        axes.add_patch(
+            Rectangle(
+                (start, place - 0.31),
+                end - start,
+                0.62,
+                facecolor=look.shade(bar.shade),
+                alpha=max(0.35, 1 - 0.3 * number),
+                hatch=HATCHES[look.round(bar.shade) % len(HATCHES)],
+                edgecolor=look.palette.background,
+                linewidth=0,
+            )
         )
         start = end
 

@@ -9,7 +9,7 @@ from matplotlib.axes import Axes
 from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter, LogLocator, MaxNLocator, NullLocator
 
-from ulterion.show.charts import Axis, Level, Line, LineChart, LinePanel
+from ulterion.show.charts import Axis, Line, LineChart, LinePanel
 from ulterion.show.drawing import DASHES, MARKERS, SMALL, Picture, Sheet, begin, frame, in_lines, lay_out
 from ulterion.show.looks import Look
 
@@ -36,7 +36,7 @@ def draw_lines(chart: LineChart, look: Look) -> Picture:
     names = _moments(chart, [axes for _, axes, _ in drawn], sheet)
     for panel, axes, texts in drawn:
         _spread_names(axes, texts, sheet)
-        _name_levels(axes, panel.levels, sheet)
+        _name_levels(axes, panel, sheet)
     _room_for_names(drawn[0][1], names)
     return Picture(sheet.figure, chart.caption, chart.alternative)
 
@@ -117,15 +117,17 @@ def _up(axes: Axes, panel: LinePanel, sheet: Sheet) -> None:
             axes.axhline(level.value, color=palette.quiet, linewidth=1.2, linestyle=(0, (6, 3)))
 
 
-def _name_levels(axes: Axes, levels: Sequence[Level], sheet: Sheet) -> None:
-    """Name levels at the right end of their lines, above them; one that would run into another stands below its line."""
+def _name_levels(axes: Axes, panel: LinePanel, sheet: Sheet) -> None:
+    """Name levels at the right end of their lines, above them; one that would run into another, or into data, stands below."""
     low, high = axes.get_ylim()
+    ends = [v for line in panel.lines if line.joined for v in line.values[-len(line.values) // 3 :] if np.isfinite(v)]
     taken: list[float] = []
-    for level in levels:
+    for level in panel.levels:
         top = level.high or level.value
         if not low <= top <= high:
             continue
-        below = any(0 <= top - other < 0.08 * (high - low) for other in taken)
+        room = 0.08 * (high - low)
+        below = any(0 <= top - other < room for other in taken) or any(-0.02 * room < end - top < room for end in ends)
         taken.append(top)
         axes.text(
             0.995,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -12,16 +13,31 @@ from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter, NullLocator
 
 from ulterion.show.charts import MapCell, MapChart, SpreadChart, SpreadPanel, StripChart, Tone
-from ulterion.show.drawing import LABEL, SMALL, Picture, Sheet, begin, frame, head_height, heading, in_lines, lay_out
+from ulterion.show.drawing import (
+    LABEL,
+    MARGIN,
+    SMALL,
+    Picture,
+    Sheet,
+    begin,
+    frame,
+    head_height,
+    heading,
+    in_lines,
+    lay_out,
+)
 from ulterion.show.looks import Look, Palette
 
 ROW, LEAST_ROW = 44.0, 38.0  # pixels of a row of a map, or of a spread, and what two lines of a name need
 COLUMN_WIDTH, NAME_WIDTH = 14, 26  # characters of a line of a column's head, and of a row's name
+LABEL_WIDTH = 52.0  # pixels of the name of a tick, with the distance to the next
+LEAST_COLUMN, NAMES = 96.0, 150.0  # pixels that a column's head needs, and the names of rows
 STRIP = 130.0  # pixels of a strip with its words
 
 
 def draw_map(chart: MapChart, look: Look) -> Picture:
     """Return a table with shaded cells; the shades are those of the values, from the least to the greatest."""
+    chart = _turned(chart, look)
     heads = max(len(head) for head in chart.columns)
     sheet = begin(chart.caption, look, (len(chart.rows) * ROW + heads * 40) * look.size.type)
     axes, palette = sheet.figure.add_subplot(1, 1, 1), look.palette
@@ -45,6 +61,21 @@ def draw_map(chart: MapChart, look: Look) -> Picture:
     axes.set_yticks(range(len(chart.rows)), [in_lines(r, NAME_WIDTH) for r in chart.rows])
     axes.tick_params(length=0, labelsize=sheet.points(SMALL), colors=palette.ink)
     return Picture(sheet.figure, chart.caption, chart.alternative)
+
+
+def _turned(chart: MapChart, look: Look) -> MapChart:
+    """Return a table with rows and columns exchanged where a size is too narrow for the heads of its columns."""
+    if len(chart.columns) * LEAST_COLUMN * look.size.type <= look.size.width - 2 * MARGIN - NAMES * look.size.type:
+        return chart
+    if len(chart.rows) >= len(chart.columns):
+        return chart
+    cells = tuple(zip(*chart.cells, strict=True))
+    return replace(
+        chart,
+        rows=tuple(", ".join(head) for head in chart.columns),
+        columns=tuple((r,) for r in chart.rows),
+        cells=cells,
+    )
 
 
 def _heads(columns: Sequence[tuple[str, ...]]) -> list[str]:
@@ -169,6 +200,18 @@ def _spreads(axes: Axes, panel: SpreadPanel, chart: SpreadChart, sheet: Sheet) -
     return texts
 
 
+def _thin_ticks(chart: SpreadChart, axes: Axes, ends: tuple[float, float], room: float) -> None:
+    """Leave out ticks that are closer to another than there is room for their names, `room` of them from end to end; zero stays."""
+    if not chart.axis.log or not chart.axis.ticks:
+        return
+    span = math.log(ends[1] / ends[0]) or 1.0
+    kept: list[tuple[float, str]] = []
+    for at, words in sorted(chart.axis.ticks, key=lambda t: (t[0] != chart.zero, -abs(math.log(t[0])))):
+        if all(abs(math.log(at / other)) >= span / max(room, 1.0) for other, _ in kept):
+            kept.append((at, words))
+    axes.set_xticks([at for at, _ in kept], [words for _, words in kept])
+
+
 def _scale(chart: SpreadChart, drawn: Sequence[tuple[Axes, Sequence[Text]]], sheet: Sheet) -> None:
     """Give all panels one scale on which every value has room at the right of its interval."""
     axes = drawn[0][0]
@@ -189,6 +232,7 @@ def _scale(chart: SpreadChart, drawn: Sequence[tuple[Axes, Sequence[Text]]], she
     texts = [(r, t) for p, (_, ts) in zip(chart.panels, drawn, strict=True) for r, t in zip(p.rows, ts, strict=True)]
     widest = max(t.get_window_extent().width for _, t in texts) + 24 * sheet.figure.dpi / 100
     part = 1 - min(0.7, widest / wide)
+    _thin_ticks(chart, axes, (low, high), wide * part / (LABEL_WIDTH * sheet.look.size.type * sheet.figure.dpi / 100))
     if chart.axis.log:
         axes.set_xlim(low / (high / low) ** 0.03, low * (high / low) ** (1 / part))
     else:

@@ -13,13 +13,14 @@ SIGNS: dict[Works, tuple[str, str]] = {
 """How a cell begins, and how it is coloured."""
 
 
-def outcome_cell(outcome: Outcome | None) -> Text | str:
-    """Return yes, no or under which condition; a dash where nothing was noted."""
-    if outcome is None:
-        return "–"
-    word, style = SIGNS[outcome.works]
+def outcome_text(outcome: Outcome) -> str:
+    """Return yes, no, or under which condition."""
+    word, _ = SIGNS[outcome.works]
     if outcome.works == "does not work" and outcome.condition:
-        return Text(f"{word}: {outcome.condition}", style=style)
-    if outcome.condition.startswith("not "):
-        return Text(outcome.condition, style=style)
-    return Text(f"{word}{outcome.condition}", style=style)
+        return f"{word}: {outcome.condition}"
+    return outcome.condition if outcome.condition.startswith("not ") else f"{word}{outcome.condition}"
+
+
+def outcome_cell(outcome: Outcome | None) -> Text | str:
+    """Return an outcome in its colour; a dash where nothing was noted."""
+    return "–" if outcome is None else Text(outcome_text(outcome), style=SIGNS[outcome.works][1])

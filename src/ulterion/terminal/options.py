@@ -148,8 +148,8 @@ def add_figure(
     )
 
 
-def check_dark(arguments: argparse.Namespace) -> None:
-    """Raise UsageError where a figure is wanted dark, and none is drawn."""
+def check_look(arguments: argparse.Namespace) -> None:
+    """Raise UsageError where a figure is wanted dark, or in a size, and none is drawn."""
     from ulterion.core.errors import UsageError
 
     drawn = [getattr(arguments, name, None) for name in ("figure", "film")]

@@ -314,10 +314,15 @@ def _drawn(arguments: argparse.Namespace, paths: Sequence[Path], compared: Compa
         return SavedFigures()
     from ulterion.features.clock.charts import transfers_chart
     from ulterion.features.compare.charts import comparison_chart
+    from ulterion.features.notes.charts import works_map
+    from ulterion.features.notes.compatibility import what_works
     from ulterion.show.looks import Cast
 
     review, unit = compared.review, arguments.units
     cast, titles = Cast.of(review), review.report.titles
+    if not compared.groups and not any(r.estimate is not None for r in compared.timed):
+        rows = what_works(compared.folder)
+        return draw(arguments, [(paths[0], "works", partial(works_map, review, rows))] if rows else [], titles)
     if not compared.groups:
         return draw(arguments, [(paths[0], "transfers", partial(transfers_chart, compared.timed, unit, cast))], titles)
     wanted = [

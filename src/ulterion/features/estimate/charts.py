@@ -84,7 +84,7 @@ def values_chart(review: Review, found: Sequence[Value], title: str, unit: str) 
     """Return what each product gives for its price, a panel for each kind, the most for the money above; None where nothing has both."""
     cast, kinds = Cast.of(review), dict[str, list[Value]]()
     for one in found:
-        if one.per_rate and one.rate and one.meets is not False:
+        if one.per_rate and one.rate and one.meets is not False and one.short is None:
             kinds.setdefault(f"{review.parts[one.part].kind}s", []).append(one)
     panels = []
     for kind, mine in kinds.items():

@@ -148,7 +148,7 @@ def budget_table(supply: Supply, cable: Cable | None, found: Budget, most: Most 
 
 def _value_answer(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[Shown]:
     """Return the cheapest that meets what is needed, or the most speed for the money."""
-    priced = [v for v in found if v.per_rate is not None]
+    priced = [v for v in found if v.per_rate is not None and v.short is None]
     least = min(priced, key=lambda v: v.per_rate or 0.0, default=None)
     answer: list[Shown] = [
         Text(f"Cheapest that meets it: {review.label(v.part)}, {v.price}.", style="good") for v in best
@@ -160,6 +160,15 @@ def _value_answer(review: Review, found: Sequence[Value], best: Sequence[Value],
             )
         ]
     return answer
+
+
+def _remark(one: Value) -> Text | str:
+    """Return whether a product meets the need, or that it holds less than it claims."""
+    if one.short is not None:
+        return Text(f"holds only {show_size(one.short)}", style="bad")
+    if one.meets is None:
+        return ""
+    return Text("meets it", style="good") if one.meets else Text("does not", style="bad")
 
 
 def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], unit: str) -> list[Shown]:
@@ -185,7 +194,7 @@ def values_table(review: Review, found: Sequence[Value], best: Sequence[Value], 
             "–" if v.per_rate is None else significant(v.per_rate),
             "–" if v.per_size is None else significant(v.per_size),
             v.setup or "not measured",
-            "" if v.meets is None else Text("meets it", style="good") if v.meets else Text("does not", style="bad"),
+            _remark(v),
         ]
         for v in found
     ]

@@ -9,10 +9,11 @@ from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.estimates.transfer_time import work
+from ulterion.core.stats.verdicts import TOLERANCE
 from ulterion.core.units import Money
-from ulterion.features.claims.capacity_proofs import holds
+from ulterion.features.claims.capacity_proofs import Holds, holds
 from ulterion.features.estimate.transfer_time import end_of
-from ulterion.model.review import Review
+from ulterion.model.review import Part, Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.results.bottleneck import DIRECTIONS
 from ulterion.results.measurement import Measurement
@@ -30,6 +31,7 @@ class Value:
         per_rate: price of a MB/s; `per_size` of a GB of what it holds, proven or else stated, None where nothing says that.
         meets: whether it meets the need, None without one.
         seen: when it was to be had for that price, or None.
+        short: what it was proven to hold, bytes, where that is less than it claims; else None.
     """
 
     part: str
@@ -40,6 +42,7 @@ class Value:
     per_size: float | None
     meets: bool | None
     seen: datetime.date | None = None
+    short: float | None = None
 
 
 Mix = dict[str, float]
@@ -93,6 +96,7 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
                 per_size=None if room is None else part.price.amount / (room.bytes / 1e9),
                 meets=None if least is None else rate is not None and rate >= least and fits,
                 seen=part.price_date,
+                short=_short(part, room),
             )
         )
     return sorted(
@@ -101,11 +105,23 @@ def values(review: Review, runs: Sequence[AnyRun], size: float, mix: Mix, least:
     )
 
 
+def _short(part: Part, room: Holds | None) -> float | None:
+    """Return what a part was proven to hold where that is less than it claims."""
+    claimed = part.claims.capacity
+    if room is None or not room.proven or not claimed or room.bytes >= claimed * (1 - TOLERANCE):
+        return None
+    return room.bytes
+
+
 def cheapest(found: Sequence[Value]) -> list[Value]:
     """Return the cheapest that meets the need in each currency."""
     best: dict[str, Value] = {}
     for one in found:
-        if one.meets and (one.price.currency not in best or one.price.amount < best[one.price.currency].price.amount):
+        if (
+            one.meets
+            and one.short is None
+            and (one.price.currency not in best or one.price.amount < best[one.price.currency].price.amount)
+        ):
             best[one.price.currency] = one
     return list(best.values())
 

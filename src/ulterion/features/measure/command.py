@@ -70,7 +70,9 @@ def _together(arguments: argparse.Namespace, env: Environment, request: MeasureR
         shared = measure_together(request, [first, *arguments.together], display)
     drawn = SavedFigures()
     if shared.workloads:
-        chart = partial(sharing_chart, shared.targets, shared.workloads, arguments.units)
+        review = request.place.review.review
+        names = [review.setup_among_all(t) if t in review.setups else t for t in shared.targets]
+        chart = partial(sharing_chart, names, shared.workloads, arguments.units)
         drawn = draw_one(arguments, env, "sharing", chart)
     if arguments.json:
         env.show_json("sharing", sharing_answer(shared), drawn.as_data())

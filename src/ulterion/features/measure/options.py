@@ -177,8 +177,8 @@ def workloads_of(arguments: argparse.Namespace, *, network: bool = False) -> tup
         raise UsageError(f"workload '{doubled.text}' is given twice; for more passes use --passes")
     if arguments.places:
         workloads = [at for w in workloads for at in w.at_places(arguments.places)]
-    if arguments.figure and not (arguments.sweep or arguments.places):
-        raise UsageError("--figure draws a --sweep or --places; for setups use 'ulterion compare --figure'")
+    if arguments.figure and not (arguments.sweep or arguments.places or arguments.together):
+        raise UsageError("--figure draws a --sweep, --places or --together; for setups use 'ulterion compare --figure'")
     return suite, workloads
 
 

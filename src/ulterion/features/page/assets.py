@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.features.page.pictures import drawings, png_of, svg_of
+from ulterion.features.page.pictures import every_drawing, png_of, svg_of
 from ulterion.model.files import write_atomically
 from ulterion.model.ownfiles import OwnFiles
 from ulterion.show.blocks import Article
@@ -44,7 +44,9 @@ def write_page(path: Path, html: str) -> None:
 
 def check_figures(folder: Path, article: Article, sizes: Sequence[str]) -> None:
     """Raise UsageError where a file that is not ours has the name of a figure, or of the captions."""
-    names = [f"{d.name}{after}{ending}" for d in drawings(article) for after, _ in _looks(sizes) for ending in ENDINGS]
+    names = [
+        f"{d.name}{after}{ending}" for d in every_drawing(article) for after, _ in _looks(sizes) for ending in ENDINGS
+    ]
     OwnFiles(folder).check([CAPTIONS, *names])
 
 
@@ -62,7 +64,7 @@ def write_figures(folder: Path, article: Article, sizes: Sequence[str]) -> list[
     """
     own = OwnFiles(folder)
     written, captions = [], list[str]()
-    for drawing in drawings(article):
+    for drawing in every_drawing(article):
         for after, look in _looks(sizes):
             written.append(own.write(f"{drawing.name}{after}.svg", svg_of(drawing, look)))
             written.append(own.write(f"{drawing.name}{after}.png", png_of(drawing, look)))

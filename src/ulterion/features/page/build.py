@@ -9,6 +9,7 @@ from dataclasses import replace
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.html import Made, page
 from ulterion.features.page.inputs import ReportInputs
+from ulterion.features.page.more_figures import more_figures
 from ulterion.model import bundle
 from ulterion.model.store import ReviewFolder
 from ulterion.show.blocks import Article, Section, Words
@@ -65,3 +66,10 @@ def made_page(
     article, unplaced = article_of(ReportInputs(folder, outcomes, unit), remarks_of(files))
     runs = base64.b64encode(bundle.packed(files)).decode()
     return page(article, files, runs, folder.review.report.accent, unit), article, unplaced
+
+
+def with_figures_beside(
+    folder: ReviewFolder, article: Article, outcomes: Mapping[str, Sequence[str]], unit: str
+) -> Article:
+    """Return an article with the figures that stand in no section of it."""
+    return replace(article, beside=tuple(more_figures(ReportInputs(folder, outcomes, unit))))

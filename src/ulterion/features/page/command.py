@@ -60,7 +60,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.features.notes.entries import outcomes
     from ulterion.features.page.assets import check_figures, check_page_path, write_page
-    from ulterion.features.page.build import made_page
+    from ulterion.features.page.build import made_page, with_figures_beside
 
     folder = options.review_for(arguments, env.folder, env.tell)
     place = env.folder if options.is_personal(arguments, env.folder) else folder.path
@@ -68,6 +68,7 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
     check_page_path(path)
     made, article, unplaced = made_page(folder, outcomes(folder), arguments.units)
     if arguments.figures is not None:
+        article = with_figures_beside(folder, article, outcomes(folder), arguments.units)
         check_figures(env.folder / arguments.figures, article, arguments.size)
     write_page(path, made.html)
     for name in unplaced:

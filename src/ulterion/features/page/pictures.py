@@ -29,7 +29,16 @@ _waiting: list[Drawing] = []  # what the processes, forked below, are to draw
 def drawings(article: Article) -> list[Drawing]:
     """Return every figure of an article."""
     every: list[Block] = [*article.lead, *(b for s in article.sections for b in s.blocks)]
-    return [replace(b, chart=titled(b.chart, article.titles.get(b.name))) for b in every if isinstance(b, Drawing)]
+    return [_titled(b, article) for b in every if isinstance(b, Drawing)]
+
+
+def every_drawing(article: Article) -> list[Drawing]:
+    """Return every figure of an article, and those that are only written beside it."""
+    return [*drawings(article), *(_titled(one, article) for one in article.beside)]
+
+
+def _titled(one: Drawing, article: Article) -> Drawing:
+    return replace(one, chart=titled(one.chart, article.titles.get(one.name)))
 
 
 def pictures_of(article: Article) -> dict[str, bytes]:
