@@ -128,7 +128,9 @@ class Charts(FolderCase):
         self.ulterion("claims", "--figure", "c.svg", cwd=folder)
         self.assertIn("<title>What boxes say</title>", (folder / "c.svg").read_text())
         self.refused("claims", "--size", "card", says="--size is for a figure", cwd=folder)
-        self.refused("claims", "--figure", "c.png", "--size", "huge", says="invalid choice", cwd=folder)
+        self.refused(
+            "claims", "--figure", "c.png", "--size", "huge", says="unknown .huge.; choose from card", cwd=folder
+        )
 
 
 class Palettes(unittest.TestCase):
