@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ulterion.core.units import RATE_UNITS, show_iops, show_rate
+from ulterion.core.workloads.network import lost_share
 from ulterion.features.compare.overview import large_and_small
 from ulterion.model.review import Review
 from ulterion.results.comparison import ComparedRow, Group
@@ -83,10 +84,24 @@ def _that_matter(group: Group) -> list[str]:
 
 
 def _panel(rows: Sequence[ComparedRow], group: Group, unit: str, cast: Cast) -> Panel:
+    if all(r.datagrams is not None for r in rows):
+        return _lost(rows, group, cast)
     small = rows[0].workload.drive_pattern == "random"
     names = cast.named([r.setup for r in rows])
     bars = tuple(_bar(r, names[r.setup], group, unit, cast) for r in rows)
     return Panel(workload_words(rows[0].workload), bars, "IOPS" if small else unit)
+
+
+def _lost(rows: Sequence[ComparedRow], group: Group, cast: Cast) -> Panel:
+    """Return what share of datagrams each setup lost, with its interval, the least above: there loss is the question, and no rate."""
+    names, bars = cast.named([r.setup for r in rows]), []
+    for row in rows:
+        assert row.datagrams is not None
+        low, high = (100 * share for share in lost_share(row.datagrams))
+        share = 100 * row.datagrams.lost / max(row.datagrams.sent, 1)
+        shade = NEUTRAL if row.setup == group.baseline else cast.shade(row.setup)
+        bars.append(Bar(names[row.setup], share, f"{share:.2g}% lost", shade, low, high))
+    return Panel(f"{workload_words(rows[0].workload)}, lost", tuple(sorted(bars, key=lambda b: b.value)), "% lost")
 
 
 def _bar(row: ComparedRow, label: str, group: Group, unit: str, cast: Cast) -> Bar:

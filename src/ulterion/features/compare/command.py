@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -275,12 +275,27 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     else:
         differences = [difference(s, soaks[0]) for s in soaks[1:]]
         lines = soaks_table(soaks, differences, arguments.units, folder.review.review)
-    wanted = [
+    wanted: list[tuple[Path, str, Callable[[], Chart]]] = [
         (path, f"soaks-{medium}", partial(chart, shown))
         for path, (medium, shown) in zip(paths, media.items(), strict=False)
     ]
+    wanted += _coolers(folder, soaks, paths)
     drawn = draw(arguments, wanted, folder.review.report.titles)
     return show_answer(arguments, env, "soaks", soaks_answer(soaks), [*lines, *([""] if paths else [])], drawn=drawn)
+
+
+def _coolers(
+    folder: ReviewFolder, soaks: Sequence[Soak], paths: Sequence[Path]
+) -> list[tuple[Path, str, Callable[[], Chart]]]:
+    """Return what draws the temperatures of several soaks beside each other, where something was read by hand; its file is called after the first."""
+    from ulterion.features.soak.charts import coolers_chart
+    from ulterion.show.figure_files import beside
+    from ulterion.show.looks import Cast
+
+    if not paths or len(soaks) < 2 or not any(s.run.standing_readings for s in soaks):
+        return []
+    chart = coolers_chart(folder.review, soaks, Cast.of(folder.review))
+    return [] if chart is None else [(beside(paths[0], "coolers"), "coolers", lambda: chart)]
 
 
 def _machines(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
