@@ -111,15 +111,15 @@ class Report(FolderCase):
         self.small()
         told = self.json_of("report", "--figures", "figures")
         self.assertEqual(
-            len(told["figures"]), 13
-        )  # comparison, claims and time of reading, four times each, and the captions
+            len(told["figures"]), 17
+        )  # comparison, claims, ports and time of reading, four times each, and the captions
         figures = self.folder / "figures"
         self.assertGreater((figures / "compare-drive.png").stat().st_size, 10_000)
         self.assertRegex(
             (figures / "captions.txt").read_text(), r"compare-drive\tTest Box .*\tTest Box .*MB/s.*b:fast (2,9|3,0)"
         )
         self.assertEqual(
-            len(self.json_of("report", "--figures", "sized", "--size", "card", "--size", "square")["figures"]), 25
+            len(self.json_of("report", "--figures", "sized", "--size", "card", "--size", "square")["figures"]), 33
         )
         with Image.open(self.folder / "sized/claims-square-dark.png") as picture:
             self.assertEqual(picture.size, (2160, 2160))

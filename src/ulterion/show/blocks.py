@@ -134,9 +134,57 @@ class Words:
     markdown: str
 
 
+@dataclass(frozen=True)
+class Headline:
+    """What a review comes to, and a line on when, where and from how many runs."""
+
+    words: str
+    line: str
+
+
+@dataclass(frozen=True)
+class Alarm:
+    """What must be said first."""
+
+    words: str
+
+
+@dataclass(frozen=True)
+class AnswerRow:
+    """A product on the first screen.
+
+    Attributes:
+        name, price: as readers know them.
+        measured, claimed: bytes per second, None where there is none; `words` of both.
+        shade: the place of its colour.
+        course: of its long run, shares of the highest rate; empty where there was none.
+        tone, chip: the verdict in a word or two; `told` in a sentence.
+    """
+
+    name: str
+    price: str
+    measured: float | None
+    claimed: float | None
+    words: str
+    shade: int
+    course: tuple[float, ...]
+    tone: str
+    chip: str
+    told: str
+
+
+@dataclass(frozen=True)
+class AnswerTable:
+    """Products of one kind beside each other; `most` is the rate that a whole bar stands for."""
+
+    title: str
+    rows: tuple[AnswerRow, ...]
+    most: float
+
+
 Shown = Text | Items | Definitions | Table | str
 """What a terminal shows."""
-Block = Shown | Drawing | ChosenFigures | Words
+Block = Shown | Drawing | ChosenFigures | Words | Headline | Alarm | AnswerTable
 """What a page shows."""
 
 
@@ -151,11 +199,12 @@ class Section:
 
 @dataclass(frozen=True)
 class Article:
-    """The whole of it; `titles` are the reviewer's own for figures, by name; `beside` figures that stand only in files."""
+    """The whole of it; `titles` are the reviewer's own for figures, by name; `answer` is its first screen, `beside` figures that stand only in files."""
 
     title: str
     sections: tuple[Section, ...]
     lead: tuple[Block, ...] = field(default=())
+    answer: tuple[Block, ...] = ()
     titles: Mapping[str, str] = field(default_factory=dict)
     beside: tuple[Drawing, ...] = ()
 

@@ -37,7 +37,7 @@ def comparison_chart(review: Review, group: Group, unit: str, cast: Cast) -> Bar
         row = _row_of(group, base) if base else None
         subtitle += f" ({show_rate(row.estimate.rate, unit, with_unit=False)})" if row is not None else ""
     caption = Caption(
-        title=_title(group, cast, review.label(group.medium)),
+        title=comparison_title(group, cast, review.label(group.medium)),
         subtitle=subtitle,
         foot=foot_of(
             measured_on(tuple(dict.fromkeys(group.hosts.values())), group.moments),
@@ -170,7 +170,7 @@ def _by_product(review: Review, group: Group, unit: str, cast: Cast) -> list[Pan
     return [replace(p, bars=tuple(replace(b, mark=at) for b in p.bars)) for p in panels]
 
 
-def _title(group: Group, cast: Cast, medium: str) -> str:
+def comparison_title(group: Group, cast: Cast, medium: str) -> str:
     """Return what the largest transfers of a group come to."""
     rows = [r for s in dict.fromkeys(r.setup for r in group.rows) if (r := _row_of(group, s)) is not None]
     others = sorted((r for r in rows if r.comparison is not None), key=lambda r: -r.estimate.rate)

@@ -6,21 +6,25 @@ from collections import Counter
 from collections.abc import Sequence
 
 from ulterion.core.estimates.power import Budget
+from ulterion.core.estimates.transfer_time import Work
 from ulterion.core.units import show_duration, show_rate
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
 from ulterion.show.charts import Bar, BarChart, Caption, Panel, finding, foot_of
-from ulterion.show.looks import Cast
+from ulterion.show.looks import Cast, product_of
 from ulterion.show.sentences import listed
+
+MOST = 12  # setups with a bar each; of more the quickest of each product
 
 
 def works_chart(review: Review, rows: Sequence[TransferTimeRow], title: str) -> BarChart:
     """Return bars of time with their intervals, each stretch at one pace by itself, the quickest above."""
     known, cast = [(r, r.work) for r in rows if r.work is not None], Cast.of(review)
     names = cast.named([r.target for r, _ in known])
+    shown = known if len(known) <= MOST else _fastest_of_each(review, known)
     bars = []
-    for row, work in known:
+    for row, work in shown:
         ends, end = list[float](), 0.0
         for part in work.parts:
             end += part.seconds
@@ -50,10 +54,20 @@ def works_chart(review: Review, rows: Sequence[TransferTimeRow], title: str) -> 
     caption = Caption(
         title=finding(*told, f"Done in {first.text} at best"),
         subtitle=f"{title}: time on each setup",
-        foot=foot_of("lines: 90% intervals", paler),
+        foot=foot_of("lines: 90% intervals", paler, "" if shown == known else "the fastest setup of each product"),
         runs=tuple(dict.fromkeys(r for row, _ in known for r in row.runs)),
     )
     return BarChart(caption, (Panel("", tuple(bars), "time"),))
+
+
+def _fastest_of_each(
+    review: Review, known: Sequence[tuple[TransferTimeRow, Work]]
+) -> list[tuple[TransferTimeRow, Work]]:
+    """Return the quickest row of each product with each medium: rows come with the quickest first."""
+    found: dict[tuple[str, str], tuple[TransferTimeRow, Work]] = {}
+    for row, work in known:
+        found.setdefault((product_of(review, row.target), review.setups[row.target].medium), (row, work))
+    return list(found.values())
 
 
 def power_chart(supply: str, found: Budget, source: str) -> BarChart:

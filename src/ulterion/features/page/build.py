@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ulterion.features.page import background_sections, sections
+from ulterion.features.page.answer_table import first_screen
 from ulterion.features.page.html import Made, page
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.more_figures import more_figures
@@ -39,7 +40,9 @@ def article_of(inputs: ReportInputs, remarks: Mapping[str, str]) -> tuple[Articl
     names = {s.name for s in made} | {INTRO}
     lead = (Words(remarks[INTRO]),) if INTRO in remarks else ()
     title = inputs.review.review.title or "A review"
-    return Article(title, tuple(placed), lead, inputs.review.report.titles), sorted(set(remarks) - names)
+    return Article(title, tuple(placed), lead, tuple(first_screen(inputs)), inputs.review.report.titles), sorted(
+        set(remarks) - names
+    )
 
 
 def _with_words(section: Section, remarks: Mapping[str, str]) -> Section:

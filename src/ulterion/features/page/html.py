@@ -9,6 +9,7 @@ import base64
 import colorsys
 import hashlib
 import json
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import resources
@@ -22,11 +23,17 @@ from ulterion.core.text import visible
 from ulterion.core.version import __version__
 from ulterion.features.page.pictures import pictures_of
 from ulterion.model.bundle import sums
-from ulterion.show.blocks import Article, ChosenFigures, Text
+from ulterion.show.blocks import Article, Block, ChosenFigures, Drawing, Section, Text, Words
+from ulterion.show.looks import DARK, LIGHT, Palette
 
 LIGHT_GROUND, DARK_GROUND = "#ffffff", "#16181b"
+SHOWN = ("soaks", "work", "plan")  # sections that are shown at once
 CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
 LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
+
+
+_COMMANDS = re.compile(r"\s?[^.;]*\bulterion [a-z][^;]*?(?:[.;](?= |$)|$)")
+"""A clause that tells what to type: it is for who measures, and not for who reads."""
 
 
 @dataclass(frozen=True)
@@ -46,14 +53,18 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
     """Return the page of an article that rests on files; `runs` is their archive in base64, as it stands in the page."""
     pictures = pictures_of(article)
     style, script = _data("style.css"), _data("script.js")
+    style = style.replace("PRODUCTS-LIGHT", _products(LIGHT)).replace("PRODUCTS-DARK", _products(DARK))
     style = style.replace("ACCENT-LIGHT", readable(accent, LIGHT_GROUND)).replace(
         "ACCENT-DARK", readable(accent, DARK_GROUND)
     )
     environment = jinja2.Environment(
         loader=jinja2.FunctionLoader(_data), autoescape=True, undefined=jinja2.StrictUndefined, finalize=_shown
     )
+    environment.tests["is_shown"] = _is_shown
     environment.globals.update(
         plain=_plain,
+        opened=_opened,
+        folded=lambda section: [b for b in section.blocks if b not in _opened(section)],
         kind_of=lambda block: type(block).__name__,
         picture_of=lambda drawing: f"data:image/svg+xml;base64,{base64.b64encode(pictures[drawing.name]).decode()}",
         chart_data=_chart_data,
@@ -82,8 +93,27 @@ def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, u
 
 
 def _shown(value: object) -> object:
-    """Return text as it is printed: what is not printable is written out, as on a terminal."""
-    return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
+    """Return text as it is printed: what is not printable is written out, as on a terminal, and what to type next is left out."""
+    if not isinstance(value, str) or isinstance(value, Markup):
+        return value
+    return visible(_COMMANDS.sub("", value) if "ulterion " in value else value)
+
+
+def _is_shown(section: Section) -> bool:
+    """Return whether a section is shown at once: the long run, times of work, the matrix, and where the reviewer has written; the rest is folded."""
+    return section.name in SHOWN or any(isinstance(block, Words) for block in section.blocks)
+
+
+def _products(palette: Palette) -> str:
+    """Return the rules of the products' colours, the same as in the figures."""
+    rules = [f".p{n}{{fill:{c}}}.l{n}{{stroke:{c}}}" for n, c in enumerate(palette.products)]
+    return "".join(rules)
+
+
+def _opened(section: Section) -> list[Block]:
+    """Return what of a section is shown at once: what the reviewer wrote, and the first figure; the rest is folded."""
+    first = next((b for b in section.blocks if isinstance(b, Drawing)), None)
+    return [b for b in section.blocks if isinstance(b, Words) or b is first]
 
 
 def _plain(text: Text | str) -> str:
