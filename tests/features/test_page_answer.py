@@ -82,6 +82,7 @@ class Pages(FolderCase):
         for table in tables:
             for one in table.rows:
                 self.assertLessEqual(max(one.measured or 0.0, one.claimed or 0.0), table.most)
+        self.ulterion("report", cwd=folder.path)
         page = (folder.path / "report.html").read_text()
         shown = unescape(re.sub(r"<script.*?</script>|<style.*?</style>", "", page, flags=re.DOTALL))
         self.assertNotRegex(shown, r"\bulterion (measure|soak|note|plan|compare|claims)\b")

@@ -100,7 +100,7 @@ def _lost(rows: Sequence[ComparedRow], group: Group, cast: Cast) -> Panel:
         low, high = (100 * share for share in lost_share(row.datagrams))
         share = 100 * row.datagrams.lost / max(row.datagrams.sent, 1)
         shade = NEUTRAL if row.setup == group.baseline else cast.shade(row.setup)
-        bars.append(Bar(names[row.setup], share, f"{share:.2g}% lost", shade, low, high))
+        bars.append(Bar(names[row.setup], share, f"{share:.2g}% lost", shade, low=low, high=high))
     return Panel(f"{workload_words(rows[0].workload)}, lost", tuple(sorted(bars, key=lambda b: b.value)), "% lost")
 
 
