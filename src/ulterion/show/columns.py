@@ -45,6 +45,8 @@ def show_change(ratio: float) -> str:
     if abs(percent) < 0.05:
         return "0.0%"
     sign = "+" if percent > 0 else "−"
+    if -100 < percent <= -99.5:
+        return f"−{min(-percent, 99.9):.1f}%"  # something is left
     return f"{sign}{abs(percent):.0f}%" if abs(percent) >= 9.5 else f"{sign}{abs(percent):.1f}%"
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ulterion.core.soak.trace import LOAD, Floats
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_percent, show_rate
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.compare.overview import large_and_small
 from ulterion.features.page.findings import ProductFinding, headline, product_findings
@@ -93,8 +93,7 @@ def _words(measured: float | None, claimed: float | None, unit: str) -> str:
         return "no rate measured"
     if claimed is None:
         return show_rate(measured, unit)
-    share = measured / claimed * 100
-    return f"{show_rate(measured, unit)} of {show_rate(claimed, unit, with_unit=False)} claimed, {share:.0f}%"
+    return f"{show_rate(measured, unit)} of {show_rate(claimed, unit, with_unit=False)} claimed, {show_percent(measured / claimed)}"
 
 
 def _course(inputs: ReportInputs, part: str) -> tuple[float, ...]:
