@@ -64,12 +64,22 @@ def _fitted(chart: BarChart, look: Look, columns: int) -> BarChart:
     rows = -(-len(chart.panels) // columns)
     room = (look.size.height - head_height(chart.caption, look)) / rows - PANEL * look.size.type
     most = max(1, int(room / (LEAST_ROW * look.size.type)))
-    left_out = max(len(p.bars) for p in chart.panels) - most
-    if left_out <= 0:
+    left_out = sum(max(0, len(p.bars) - most) for p in chart.panels)
+    if not left_out:
         return chart
-    panels = tuple(replace(p, bars=p.bars[:most]) for p in chart.panels)
-    foot = f"{chart.caption.foot}; the first {most} are shown, {left_out} more are left out for lack of room"
+    panels = tuple(replace(p, bars=_kept(p.bars, most)) for p in chart.panels)
+    short = any(b.mark for p in chart.panels for b in p.bars)
+    which = "those furthest below their mark are shown" if short else f"the first {most} are shown"
+    foot = f"{chart.caption.foot}; {which}, {left_out} more are left out for lack of room"
     return replace(chart, panels=panels, caption=replace(chart.caption, foot=foot))
+
+
+def _kept(bars: tuple[Bar, ...], most: int) -> tuple[Bar, ...]:
+    """Return so many bars in their order: the first, or of those with marks the ones that are furthest below theirs."""
+    if not all(b.mark for b in bars):
+        return bars[:most]
+    worst = sorted(bars, key=lambda b: b.value / (b.mark or 1.0))[:most]
+    return tuple(b for b in bars if b in worst)
 
 
 def _panel(axes: Axes, panel: Panel, sheet: Sheet, count: int) -> list[Text]:
