@@ -132,6 +132,26 @@ class Charts(FolderCase):
             "claims", "--figure", "c.png", "--size", "huge", says="unknown .huge.; choose from card", cwd=folder
         )
 
+    def test_every_answer_can_be_drawn(self) -> None:
+        """Each command writes one figure with a title of its own, and says where it is."""
+        folder, titles = self.demo(), set[str]()
+        for words in (
+            ("estimate", "record", "400 Mb/s"), ("estimate", "copy", "60 GB", "--from", "slot", "--to", "pod"), ("estimate", "value", "200 GB"),
+            ("estimate", "power", "h4", "--part", "pod"), ("compare", "--machines"), ("race", "pod", "slip"), ("versus", "vault", "vault-long"),
+            ("clock", "a: 1.3 GB in 64s", "b: 1.3 GB in 31s"), ("measure", "--setup", "hub-pod", "--together", "vault", "--workload", "sequential read 1 MiB depth 4", "--passes", "2"),
+            ("capacity", "--setup", "crumble", "--quick"),
+        ):  # fmt: skip
+            done = self.ulterion(*words, "--figure", "f.svg", cwd=folder)
+            self.assertIn("figure: f.svg", done.stdout, done.stderr)
+            titles.add(ET.fromstring((folder / "f.svg").read_bytes())[0].text or "")
+        self.assertEqual(len(titles), 10)
+        (self.folder / "from").mkdir()
+        (self.folder / "to").mkdir()
+        (self.folder / "from/one").write_bytes(bytes(3000))
+        self.assertNotIn(
+            "f.svg", self.ulterion("copy", "from", "to", "--figure", "f.svg").stdout
+        )  # too short for a course
+
 
 class Palettes(unittest.TestCase):
     PALETTES: ClassVar[dict[str, Palette]] = {"light": LIGHT, "dark": DARK}

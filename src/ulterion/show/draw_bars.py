@@ -27,6 +27,7 @@ ROW, LEAST_ROW = 46.0, 30.0  # pixels of a bar with its distance, and what it ne
 PANEL = 52.0  # pixels of a panel beside its bars: heading and distance
 NARROW = 900  # pixels of width below which panels stand one below the other
 LABEL_WIDTH = 26  # characters of a label's line
+FAR_LEFT = 0.3  # of the scale, where the name of a mark has no room at its left
 WIDEST = 0.5  # of a panel's width that the words of a value may take
 GAP = 9.0  # pixels between a bar and its value
 
@@ -46,9 +47,9 @@ def draw_bars(chart: BarChart, look: Look) -> Picture:
     for number, panel in enumerate(chart.panels):
         axes = sheet.figure.add_subplot(grid[number // columns, number % columns])
         drawn.append((panel, axes, _panel(axes, panel, sheet, counts[number // columns])))
+    _scale([(panel, axes, texts) for panel, axes, texts in drawn], sheet)
     if chart.mark:
         _name_mark(drawn[0][1], drawn[0][0], chart.mark, sheet)
-    _scale([(panel, axes, texts) for panel, axes, texts in drawn], sheet)
     return Picture(sheet.figure, chart.caption, chart.alternative)
 
 
@@ -149,7 +150,7 @@ def _name_mark(axes: Axes, panel: Panel, words: str, sheet: Sheet) -> None:
             (mark, place - 0.44),
             (0, 1),
             textcoords="offset points",
-            ha="right",
+            ha="right" if mark > FAR_LEFT * axes.get_xlim()[1] else "left",
             va="bottom",
             fontsize=sheet.points(SMALL),
             color=sheet.look.palette.quiet,

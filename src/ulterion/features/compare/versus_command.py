@@ -9,6 +9,7 @@ from contextlib import closing
 from typing import TYPE_CHECKING
 
 from ulterion.terminal import options
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -47,6 +48,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="TIME",
         help="how long to wait for the drive to be moved (default: 30m)",
     )
+    options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
@@ -58,6 +60,8 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.run.naming import checked_label
     from ulterion.terminal.signals import stoppable
 
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
     labels = list(dict.fromkeys(checked_label(text) for text in arguments.labels))
     if len(labels) < FEWEST:
         raise UsageError("name two places or more: ulterion versus 'front port' 'the hub'")
@@ -67,14 +71,31 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             _on_the_bench(arguments, env, folder, labels)
         else:
             _by_hand(arguments, env, folder, labels)
+    drawn = _drawn(arguments, env, folder, labels)
     if not arguments.json:
+        drawn.show(env)
         env.show(["next: the same command again adds a run to each; ulterion compare --why gives the evidence"])
     else:
         from ulterion.features.compare.data import comparison_answer
 
         groups = _groups(folder, labels)
-        env.show_json("comparison", comparison_answer(groups, folder.review.review.margin))
+        env.show_json("comparison", comparison_answer(groups, folder.review.review.margin), drawn.as_data())
+    drawn.end(env)
     return Status.DONE
+
+
+def _drawn(
+    arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, labels: Sequence[str]
+) -> SavedFigures:
+    """Draw the places beside each other, where that is asked for."""
+    if not arguments.figure:
+        return SavedFigures()
+    from ulterion.features.compare.charts import comparison_chart
+    from ulterion.show.looks import Cast
+
+    group = next(iter(_groups(folder, labels)))
+    chart = comparison_chart(folder.review, group, arguments.units, Cast.of(folder.review))
+    return draw_one(arguments, env, f"compare-{group.medium}", lambda: chart, folder.review.report.titles)
 
 
 def _is_simulated(folder: ReviewFolder, labels: Sequence[str]) -> bool:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from ulterion.show.blocks import bullet_list
 from ulterion.terminal import options
+from ulterion.terminal.drawing import SavedFigures, check_paths, draw_one
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
@@ -41,6 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--seed", type=options.seed, metavar="N", help="seed of a made set: the same number makes the same files"
     )
     options.add_stall(parser)
+    options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
     options.add_json(parser)
@@ -117,6 +119,7 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Copy, keep the run, show it."""
+    from ulterion.features.copy.charts import copy_chart
     from ulterion.features.copy.data import copy_answer
     from ulterion.features.copy.run import copy
     from ulterion.features.copy.tables import after
@@ -124,14 +127,20 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
     if arguments.check or arguments.verify_only:
         return _check(arguments, env)
+    if arguments.figure:
+        check_paths(env.folder / arguments.figure)
     request = _request(arguments, env)
     display = copy_display(arguments, env)
     with stoppable(), closing(display):
         done = copy(request, display)
+    chart = copy_chart(done.run, arguments.units) if arguments.figure else None
+    drawn = SavedFigures() if chart is None else draw_one(arguments, env, "copy", lambda: chart)
     if arguments.json:
-        env.show_json("copied", copy_answer(done.run, done.path))
+        env.show_json("copied", copy_answer(done.run, done.path), drawn.as_data())
     else:
         env.show(after(done.run, done.path, arguments.units))
+        drawn.show(env)
+    drawn.end(env)
     if done.failure is not None:
         raise done.failure
     return Status.BAD_VERDICT if any(p.wrong_count for p in done.run.copied.passes) else Status.DONE

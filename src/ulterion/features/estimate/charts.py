@@ -7,7 +7,9 @@ from collections.abc import Sequence
 
 from ulterion.core.estimates.power import Budget
 from ulterion.core.estimates.transfer_time import Work
-from ulterion.core.units import show_duration, show_rate
+from ulterion.core.units import RATE_UNITS, show_duration, show_rate
+from ulterion.features.estimate.energy import Energy
+from ulterion.features.estimate.recordings import Recorded
 from ulterion.features.estimate.transfer_time import TransferTimeRow
 from ulterion.features.estimate.value import Value
 from ulterion.model.review import Review
@@ -121,5 +123,56 @@ def values_chart(review: Review, found: Sequence[Value], title: str, unit: str) 
         ),
         subtitle=f"{title}: speed for the price, MB/s per {currency}",
         foot="best result of each product; prices without other parts",
+    )
+    return BarChart(caption, tuple(panels))
+
+
+def recordings_chart(
+    review: Review, found: Sequence[Recorded], stream: float, title: str, unit: str
+) -> BarChart | None:
+    """Return the lowest rate of each setup, or its average where nothing was soaked, against a stream; None where nothing was measured."""
+    cast, scale = Cast.of(review), RATE_UNITS[unit]
+    known = [(r, r.recording.lowest if r.recording is not None else r.average) for r in found]
+    rates = sorted(((r, rate) for r, rate in known if rate is not None), key=lambda p: -p[1])
+    if not rates:
+        return None
+    names = cast.named([r.setup for r, _ in rates])
+    bars = []
+    for row, rate in rates:
+        keeps = "" if row.recording is None else "  ✓" if row.recording.keeps else "  ✗"
+        what = "" if row.recording is not None else " on average"
+        text = f"{show_rate(rate, unit, with_unit=False)}{what}{keeps}"
+        bars.append(Bar(names[row.setup], rate / scale, text, cast.shade(row.setup), mark=stream / scale))
+    fine = [b.label for b, (r, _) in zip(bars, rates, strict=True) if r.recording is not None and r.recording.keeps]
+    told = f"{len(fine)} of {len(bars)} are proven for {title}"
+    caption = Caption(
+        title=finding(told, f"{len(fine)} of {len(bars)} are proven for it"),
+        subtitle=f"The lowest rate in the long run, {unit}, against the stream; on average where there was none",
+        foot="✓ takes it, ✗ does not",
+    )
+    return BarChart(caption, (Panel("", tuple(bars), unit),), show_rate(stream, unit))
+
+
+def energies_chart(review: Review, found: Sequence[Energy]) -> BarChart:
+    """Return what moving a gigabyte draws on each setup, a panel for each direction, the least above."""
+    cast, panels = Cast.of(review), []
+    for way in dict.fromkeys(e.direction for e in found):
+        mine = sorted((e for e in found if e.direction == way), key=lambda e: e.per_gigabyte)
+        names = cast.named([e.setup for e in mine])
+        bars = tuple(
+            Bar(
+                names[e.setup],
+                e.per_gigabyte,
+                f"{e.per_gigabyte:.2f} J, {e.watts:.1f} W under the load",
+                cast.shade(e.setup),
+            )
+            for e in mine
+        )
+        panels.append(Panel(f"{way.capitalize()}", bars, "J"))
+    best = panels[0].bars[0]
+    caption = Caption(
+        title=finding(f"{best.label} draws least: {best.value:.2f} J for each gigabyte", f"{best.label} draws least"),
+        subtitle="Energy for each gigabyte (1e9 bytes) moved in the long run, J",
+        runs=tuple(e.run for e in found),
     )
     return BarChart(caption, tuple(panels))

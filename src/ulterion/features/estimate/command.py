@@ -43,13 +43,13 @@ QUESTIONS = Subcommands(
                 "ulterion estimate copy '200 GB' --from slot --to pod",
                 "ulterion estimate copy ~/pictures --from slot --to pod --check",
             ),
-            ("from", "to", "check"),
+            ("from", "to", "check", "figure"),
             ("WHAT", "a size, or a folder, whose files are counted"),
         ),
         "record": Subcommand(
             "whether a recording is fast enough for each setup, and when it stops where it is not",
             ("ulterion estimate record '400 Mb/s'", "ulterion estimate record V60 --length 8h"),
-            ("setup", "length", "buffer"),
+            ("setup", "length", "buffer", "figure"),
             ("RATE", "such as '400 Mb/s', or a speed class such as V60"),
         ),
         "value": Subcommand(
@@ -73,7 +73,7 @@ QUESTIONS = Subcommands(
         "energy": Subcommand(
             "what moving a gigabyte draws, where a soak logged power",
             ("ulterion estimate energy", "ulterion estimate energy '200 GB' --setup pod"),
-            ("setup",),
+            DRAWN,
             SIZE,
             needs=False,
         ),

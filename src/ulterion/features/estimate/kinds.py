@@ -40,6 +40,7 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     """What moving bytes draws."""
     from ulterion.core.errors import UsageError
     from ulterion.core.units import parse_size
+    from ulterion.features.estimate.charts import energies_chart
     from ulterion.features.estimate.data import energies_answer
     from ulterion.features.estimate.energy import energies
     from ulterion.features.estimate.other_port_tables import energies_table
@@ -50,7 +51,10 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         raise UsageError(
             "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
         )
-    return show_answer(arguments, env, "energies", energies_answer(found, size), energies_table(found, size))
+    chart = partial(energies_chart, folder.review, found)
+    drawn = draw_one(arguments, env, "energy", chart, folder.review.report.titles)
+    lines = energies_table(found, size)
+    return show_answer(arguments, env, "energies", energies_answer(found, size), lines, drawn=drawn)
 
 
 def units(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -108,6 +112,7 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
     from ulterion.features.copy.preflight import cost_between
+    from ulterion.features.estimate.charts import works_chart
     from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import between
@@ -137,7 +142,10 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         lines.append(
             "the cost of opening each file is not included: copy three different folders between these two first (ulterion copy)"
         )
-    return show_answer(arguments, env, "works", works_answer([row], size, title), lines)
+    drawn = SavedFigures()
+    if row.work is not None:
+        drawn = draw_one(arguments, env, "copy", partial(works_chart, folder.review, [row], title))
+    return show_answer(arguments, env, "works", works_answer([row], size, title), lines, drawn=drawn)
 
 
 def _counted(env: Environment, amount: str) -> tuple[int, int]:
@@ -157,6 +165,7 @@ def _counted(env: Environment, amount: str) -> tuple[int, int]:
 def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """Whether a stream is taken, by its rate or a speed class, and what so long a recording fills."""
     from ulterion.core.units import show_duration, show_rate, show_size
+    from ulterion.features.estimate.charts import recordings_chart
     from ulterion.features.estimate.data import recordings_answer
     from ulterion.features.estimate.recordings import recordings, stream_of
     from ulterion.features.estimate.tables import recordings_table
@@ -172,7 +181,9 @@ def record(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     title = f"a recording of {arguments.amount}{rate}"
     title += f", {show_size(size)} in {show_duration(arguments.length)}" if size is not None else ""
     lines = recordings_table(folder.review, found, title, arguments.units)
-    return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines)
+    chart = recordings_chart(folder.review, found, stream, title, arguments.units) if arguments.figure else None
+    drawn = SavedFigures() if chart is None else draw_one(arguments, env, "record", lambda: chart)
+    return show_answer(arguments, env, "recordings", recordings_answer(found, stream, size), lines, drawn=drawn)
 
 
 def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
