@@ -304,7 +304,7 @@ class OnTheDemo(FolderCase):
         self.review()
         for arguments, says in (
             (("value",), "SIZE is missing"), (("read", "much"), "is not a size"), (("copy", "1 GB", "--from", "box"), "has two ends"), (("read", "1 GB", "--setup", "bx"), "did you mean 'box'"),
-            (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("copy", "1 GB", "--figure", "x.png"), "--figure goes with read, write"),
+            (("value", "1 GB"), "has a price"), (("record", "fast"), "is not a rate"), (("units", "5 GBB"), "like '128 GB'"), (("units", "1 GB", "--figure", "x.png"), "--figure goes with read, write"),
         ):  # fmt: skip
             self.refused("estimate", *arguments, says=says)
         told = self.json_of("estimate", "read", "1 GB")["works"]

@@ -124,6 +124,8 @@ class Report(FolderCase):
         with Image.open(self.folder / "sized/claims-square-dark.png") as picture:
             self.assertEqual(picture.size, (2160, 2160))
         self.refused("report", "--size", "card", says="--size is for figures")
+        self.refused("export", "--figures", says="figures go to a folder")
+        self.assertEqual(len(self.json_of("export", "--figures", "--to", "all", "--size", "card")["files"]), 17)
 
     def test_what_was_changed_is_found(self) -> None:
         """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""

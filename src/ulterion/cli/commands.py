@@ -173,9 +173,9 @@ COMMANDS = {
     ),
     "export": Command(
         "cli.export_command",
-        "write results as CSV, JSON, Parquet, Markdown or HTML",
-        "ulterion export --as csv --to tables",
+        "write results as CSV, JSON, Parquet, Markdown or HTML, or every figure",
         "ulterion export comparisons --as markdown",
+        "ulterion export --figures --to figures --size card",
         common="--as --to",
     ),
     "archive": Command(

@@ -33,7 +33,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to", type=Path, metavar="DIR", help="the folder to write into (default: one table to standard output)"
     )
+    parser.add_argument(
+        "--figures",
+        action="store_true",
+        help="write every figure instead, as SVG and PNG, light and dark, with captions",
+    )
+    options.add_sizes(parser)
     options.add_review(parser)
+    options.add_units(parser)
     options.add_json(parser)
 
 
@@ -43,6 +50,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     from ulterion.cli.export_tables import FORMS as FORM
     from ulterion.core.errors import UsageError, unknown
 
+    if arguments.figures:
+        return _figures(arguments, env)
+    if arguments.size:
+        raise UsageError("--size is for figures; add --figures")
     for name in arguments.table:
         if name not in TABLES:
             raise UsageError(unknown("table", name, TABLES))
@@ -55,6 +66,27 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         env.out.write(data.decode("utf-8", "replace"))
         return Status.DONE
     return _write_all(arguments, env, review, ending)
+
+
+def _figures(arguments: argparse.Namespace, env: Environment) -> Status:
+    """Write every figure of the review, in the sizes that are asked for."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.notes.entries import outcomes
+    from ulterion.features.page.assets import check_figures, write_figures
+    from ulterion.features.page.build import article_with_every_figure
+
+    if arguments.to is None or arguments.table:
+        raise UsageError("figures go to a folder, and without tables: ulterion export --figures --to DIR")
+    folder = options.review_to_read(arguments, env.folder, env.tell)
+    article = article_with_every_figure(folder, outcomes(folder), arguments.units)
+    to = env.folder / arguments.to
+    check_figures(to, article, arguments.size)
+    written = write_figures(to, article, arguments.size)
+    if arguments.json:
+        env.show_json("exported", {"files": {str(path): None for path in written}})
+    else:
+        env.show([f"figures in {arguments.to}: {len(written)} files"])
+    return Status.DONE
 
 
 def _write_all(arguments: argparse.Namespace, env: Environment, review: object, ending: str) -> Status:

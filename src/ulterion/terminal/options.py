@@ -132,6 +132,10 @@ def add_depth(parser: argparse._ActionsContainer, *, why: str | None = None, lon
     parser.add_argument("--long", action="store_true", help=f"everything: {long}")
 
 
+SIZES = ("card", "wide", "square", "column")
+"""Sizes of figures, by name (see `ulterion.show.looks`, which is not loaded for an option)."""
+
+
 def add_figure(
     parser: argparse._ActionsContainer, words: str = "also draw it, as FILE.png or FILE.svg", *, sized: bool = True
 ) -> None:
@@ -143,8 +147,19 @@ def add_figure(
     parser.add_argument(
         "--size",
         dest="figure_size",
-        choices=("card", "wide", "square", "column"),
+        choices=SIZES,
         help="of the figure: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type (default: 1280 wide)",
+    )
+
+
+def add_sizes(parser: argparse._ActionsContainer) -> None:
+    """Add --size, of all figures that are written."""
+    parser.add_argument(
+        "--size",
+        action="append",
+        choices=SIZES,
+        default=[],
+        help="of those figures: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type; may be repeated",
     )
 
 

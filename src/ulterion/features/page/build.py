@@ -71,6 +71,12 @@ def made_page(
     return page(article, files, runs, folder.review.report.accent, unit), article, unplaced
 
 
+def article_with_every_figure(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Article:
+    """Return the article of a review with every figure, for the figures alone."""
+    inputs = ReportInputs(folder, outcomes, unit)
+    return replace(article_of(inputs, {})[0], beside=tuple(more_figures(inputs)))
+
+
 def with_figures_beside(
     folder: ReviewFolder, article: Article, outcomes: Mapping[str, Sequence[str]], unit: str
 ) -> Article:

@@ -27,13 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="DIR",
         help="also write every figure as SVG and PNG, light and dark, with its caption and its text in words",
     )
-    parser.add_argument(
-        "--size",
-        action="append",
-        choices=("card", "wide", "square", "column"),
-        default=[],
-        help="of those figures: 1200x630 to share, 1600x900, 1080x1080, or 640 wide with large type; may be repeated",
-    )
+    options.add_sizes(parser)
     parser.add_argument(
         "--watch", action="store_true", help="make it again whenever a run or remark is added, until Ctrl-C"
     )

@@ -33,9 +33,9 @@ class VerifiedData(Answer):
 
 @dataclass(frozen=True)
 class ExportedData(Answer):
-    """`ulterion export`: the files written, with their rows."""
+    """`ulterion export`: the files written, with their rows; null for a figure."""
 
-    files: dict[str, int]
+    files: dict[str, int | None]
 
 
 @dataclass(frozen=True)
