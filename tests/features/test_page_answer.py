@@ -49,7 +49,10 @@ class Verdicts(unittest.TestCase):
         kept, (tone, chip) = _kept(rows), _chip(rows, _kept(rows), [])
         self.assertEqual(kept == "all", verdicts == {"met"})
         self.assertEqual(kept == "none", verdicts == {"missed"})
-        self.assertEqual("fake" in chip, claims.get("capacity", ("", 0))[0] == "missed")
+        verdict, share = claims.get("capacity", ("", 1.0))
+        self.assertEqual("fake" in chip, verdict == "missed" and share < 0.9)
+        if "part of it" in chip:
+            self.assertTrue("partly" in verdicts or "met" in verdicts)
         self.assertFalse(tone == "good" and verdicts & {"missed", "partly"})
         told = " ".join(_claims(rows, kept))
         for claim, (verdict, _) in claims.items():

@@ -47,7 +47,7 @@ def draw_bars(chart: BarChart, look: Look) -> Picture:
     for number, panel in enumerate(chart.panels):
         axes = sheet.figure.add_subplot(grid[number // columns, number % columns])
         drawn.append((panel, axes, _panel(axes, panel, sheet, counts[number // columns])))
-    _scale([(panel, axes, texts) for panel, axes, texts in drawn], sheet)
+    _scale(drawn, sheet)
     if chart.mark:
         _name_mark(drawn[0][1], drawn[0][0], chart.mark, sheet)
     return Picture(sheet.figure, chart.caption, chart.alternative)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from dataclasses import dataclass
 
 from matplotlib.axes import Axes
@@ -37,12 +38,10 @@ class Sheet:
     Attributes:
         figure: what is drawn on; its panels are laid out between title and foot.
         look: colours and size.
-        inner: width and height in pixels between margins, title and foot.
     """
 
     figure: Figure
     look: Look
-    inner: tuple[float, float]
 
     def points(self, pixels: float) -> float:
         """Return the points of letters of so many pixels, at this sheet's size of type."""
@@ -82,10 +81,9 @@ def begin(caption: Caption, look: Look, height: float) -> Sheet:
         _write(figure, line, (tall - up - SMALL * size.type, SMALL * size.type), palette.quiet)
         up += SMALL * size.type * LINE
     top, bottom = down + 10 * size.type, up + 10 * size.type
-    inner = (size.width - 2 * MARGIN, tall - top - bottom)
-    rect = (MARGIN / size.width, bottom / tall, inner[0] / size.width, inner[1] / tall)
+    rect = (MARGIN / size.width, bottom / tall, 1 - 2 * MARGIN / size.width, 1 - (top + bottom) / tall)
     figure.set_layout_engine("constrained", rect=rect, w_pad=0.02, h_pad=0.02, wspace=0.04, hspace=0.05)
-    return Sheet(figure, look, inner)
+    return Sheet(figure, look)
 
 
 def _write(figure: Figure, line: str, place: tuple[float, float], colour: str, *, bold: bool = False) -> None:
@@ -111,27 +109,17 @@ def wrapped(words: str, pixels: float, width: float, *, bold: bool = False, most
     """Return words in lines that fit a width, by the mean width of our font's letters; what would be more lines than `most` is one long one."""
     if not words:
         return []
-    room = max(8, int(width / (pixels * _WIDE[bold])))
-    lines, line = list[str](), ""
-    for word in words.split():
-        if line and len(line) + 1 + len(word) > room and len(lines) < most - 1:
-            lines.append(line)
-            line = word
-        else:
-            line = f"{line} {word}".strip()
-    return [*lines, line]
+    lines = _lines(words, max(8, int(width / (pixels * _WIDE[bold]))))
+    return [*lines[: most - 1], " ".join(lines[most - 1 :])] if len(lines) > most else lines
+
+
+def _lines(words: str, width: int) -> list[str]:
+    return textwrap.wrap(words, width, break_long_words=False, break_on_hyphens=False)
 
 
 def in_lines(label: str, width: int) -> str:
     """Return a label in lines of at most so many characters, broken at spaces; nothing of it is cut."""
-    lines, line = list[str](), ""
-    for word in label.split():
-        if line and len(line) + 1 + len(word) > width:
-            lines.append(line)
-            line = word
-        else:
-            line = f"{line} {word}".strip()
-    return "\n".join([*lines, line])
+    return "\n".join(_lines(label, width))
 
 
 def lay_out(figure: Figure) -> None:

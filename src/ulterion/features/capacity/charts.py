@@ -38,7 +38,7 @@ def capacity_chart(run: CapacityRun) -> StripChart:
 
 
 def _stretches(run: CapacityRun, claimed: float) -> tuple[Stretch, ...]:
-    """Return the medium by what became of it; many bad stretches side by side with good ones are one of a kind each, in the legend's words."""
+    """Return the medium in stretches; the first of each kind has the words, with the size of all of its kind."""
     one = run.capacity
     marks: list[tuple[float, float, Tone]] = []
     at = 0.0

@@ -55,7 +55,7 @@ def _sentence(review: Review, machine: Machine, unit: str) -> str:
 def _against(row: ComparedRow) -> str:
     """Return how much faster or slower a rate is than the inner drive's."""
     if row.comparison is None:
-        return "which the inner drive was not asked"
+        return "not measured on the inner drive"
     verdict = row.comparison.verdict
     return {"same": "as fast", "undecided": "undecided"}.get(verdict) or how_much(row.comparison.ratio.value)
 

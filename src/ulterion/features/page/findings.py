@@ -27,8 +27,9 @@ from ulterion.show.sentences import listed, sentence_of
 
 JUDGED = ("met", "missed", "partly", "undecided")
 MAX_HEADLINE = 110  # characters
-Kept = Literal["all", "some", "none", "open"]
-"""Which of its claims a product keeps; open where that is not decided."""
+FAKE = 0.9  # of the capacity claimed, below which it is a fake
+Kept = Literal["all", "some", "none", "misses", "open"]
+"""Which of its claims a product keeps: it misses one where nothing is met and the rest is undecided; open where all is."""
 
 
 @dataclass(frozen=True)
@@ -89,16 +90,16 @@ def _kept(rows: Sequence[ClaimRow]) -> Kept | None:
     verdicts = {r.judgement.verdict for r in rows}
     if not verdicts:
         return None
-    if verdicts == {"met"}:
-        return "all"
-    if verdicts <= {"missed", "partly"}:
-        return "none" if verdicts == {"missed"} else "some"
-    return "some" if "missed" in verdicts or "partly" in verdicts else "open"
+    if verdicts in ({"met"}, {"missed"}):
+        return "all" if verdicts == {"met"} else "none"
+    if "partly" in verdicts or {"met", "missed"} <= verdicts:
+        return "some"
+    return "misses" if "missed" in verdicts else "open"
 
 
 def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[ComparedRow]) -> tuple[Tone, str]:
     """Return the verdict on a product in a word or two, with its sign."""
-    if any(r.claim == "capacity" and r.judgement.verdict == "missed" for r in rows):
+    if _fake(rows) is not None:
         return "bad", "✗ fake capacity"
     link = next((r for r in rows if r.unit == "link" and r.judgement.verdict == "missed"), None)
     if link is not None:
@@ -108,6 +109,7 @@ def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[Compar
             "all": ("good", "✓ keeps its word"),
             "some": ("open", "◐ keeps part of it"),
             "none": ("bad", "✗ keeps none of it"),
+            "misses": ("bad", "✗ misses a claim"),
             "open": ("none", "? not decided"),
         }
         return words[kept]
@@ -199,16 +201,23 @@ def _course(soaks: Sequence[Soak], unit: str) -> list[str]:
                 f"heat slowed it after {show_duration(heat.at - soak.load_start)}, to {show_rate(heat.after, unit)}"
             )
         elif first is not None and first.until is None:
-            told.append(f"writes {last} once {show_size(first.written)} are written")
+            way = "reads" if soak.run.soak.workload.direction == "read" else "writes"
+            told.append(f"{way} at {last} after the first {show_size(first.written)}")
         elif found.held:
             told.append(f"held {last} for {length}")
     return told
 
 
+def _fake(rows: Sequence[ClaimRow]) -> ClaimRow | None:
+    """Return the claim for a capacity that is far from there; one that is missed by a little is missed, and no fake."""
+    missed = (r for r in rows if r.claim == "capacity" and r.judgement.verdict == "missed")
+    return next((r for r in missed if (r.measured or 0.0) < FAKE * r.claimed), None)
+
+
 def _alarm(name: str, rows: Sequence[ClaimRow]) -> str:
     """Return what must be said first of a product: a capacity that is not there."""
-    fake = next((r for r in rows if r.claim == "capacity" and r.judgement.verdict == "missed" and r.measured), None)
-    if fake is None or fake.measured is None:
+    fake = _fake(rows)
+    if fake is None or not fake.measured:
         return ""
     share = fake.measured / fake.claimed * 100
     return (

@@ -32,7 +32,9 @@ CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
 LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
 
 
-_COMMANDS = re.compile(r"\s?[^.;]*\bulterion [a-z][^;]*?(?:[.;](?= |$)|$)")
+_COMMANDS = re.compile(
+    r"\s?[^.;]*\bulterion (?:capacity|claims|clock|compare|copy|estimate|measure|note|plan|soak|survey|versus)\b[^;]*?(?:[.;](?= |$)|$)"
+)
 """A clause that tells what to type: it is for who measures, and not for who reads."""
 
 
