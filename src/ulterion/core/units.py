@@ -49,6 +49,9 @@ RATE_UNITS = {"MB/s": 1e6, "MiB/s": float(2**20), "Gb/s": 1e9 / 8}
 """Bytes per second in one of each unit that a rate can be shown in."""
 
 
+SIGNS = {"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥", "INR": "₹", "KRW": "₩"}
+
+
 @dataclass(frozen=True)
 class Money:
     """An amount in a currency, named by its three-letter code (ISO 4217)."""
@@ -58,6 +61,12 @@ class Money:
 
     def __str__(self) -> str:
         return f"{self.amount:.2f} {self.currency}".replace(".00 ", " ")
+
+    @property
+    def short(self) -> str:
+        """With the sign of its currency, where that has one: '€34'."""
+        sign = SIGNS.get(self.currency)
+        return str(self) if sign is None else f"{sign}{self.amount:,.2f}".removesuffix(".00")
 
 
 def _split(text: str, what: str, example: str) -> tuple[float, str]:
@@ -283,6 +292,17 @@ def show_duration(seconds: float) -> str:
     if whole < 2 * 86400:
         return f"{whole // 3600}h{whole % 3600 // 60:02d}m"
     return f"{whole // 86400}d{whole % 86400 // 3600:02d}h"
+
+
+def spell_duration(seconds: float) -> str:
+    """Return a duration as a sentence has it: '30 minutes', '6 min 14 s'."""
+    whole = round(seconds)
+    if whole < 60:
+        return show_duration(seconds)
+    hours, minutes, rest = whole // 3600, whole % 3600 // 60, whole % 60
+    if hours:
+        return f"{hours} h {minutes:02d} min" if minutes else f"{hours} hour{'s' if hours > 1 else ''}"
+    return f"{minutes} min {rest} s" if rest else f"{minutes} minute{'s' if minutes > 1 else ''}"
 
 
 def show_iops(per_second: float) -> str:

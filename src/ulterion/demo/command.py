@@ -109,11 +109,9 @@ def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> N
     from ulterion.features.page.build import made_page
     from ulterion.features.page.command import DEFAULT
 
-    made, article, _ = made_page(folder, {}, unit)
-    write_page(folder.path / DEFAULT, made.html)
-    env.show(
-        ["", f"The review as a page: {shown / DEFAULT}, {len(article.sections)} sections, {len(made.pictures)} figures"]
-    )
+    page, made = made_page(folder, {}, unit)
+    write_page(folder.path / DEFAULT, page)
+    env.show(["", f"The review as a page: {shown / DEFAULT}, {len(made.article.every)} sections"])
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:

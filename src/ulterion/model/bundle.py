@@ -11,13 +11,15 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model import setup_notes
+from ulterion.model.photographs import MAX_PHOTO, photographs, prepared
 from ulterion.model.reading import MAX_RUN, MAX_TEXT_BYTES, read_bytes
 from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
 
 REMARKS = "remarks"
+PHOTOS = "photos"
 NAMES = re.compile(
-    r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg))"
+    r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg)|photos/[^/\\]{1,100}\.jpg)"
 )
 MAX_FILES, MAX_BYTES = 20_000, 2**28  # in a bundle that is taken out
 MAX_TIMES = 100  # as large as its archive; series of numbers come to some ten times
@@ -26,7 +28,7 @@ _MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
 
 
 def contents(folder: ReviewFolder) -> dict[str, bytes]:
-    """Return the files of a review by their names: review.toml, notes, runs, remarks, logo.  Raises UsageError."""
+    """Return the files of a review by their names: review.toml, notes, runs, remarks, photographs as they are published, logo.  Raises UsageError."""
     found = {FILE_NAME: read_bytes(folder.path / FILE_NAME, MAX_TEXT_BYTES)}
     if (folder.path / setup_notes.FILE_NAME).is_file():
         found["notes.json"] = _read(folder.path, setup_notes.FILE_NAME, MAX_TEXT_BYTES)
@@ -34,6 +36,9 @@ def contents(folder: ReviewFolder) -> dict[str, bytes]:
         found[f"runs/{summary.path.name}"] = _read(folder.runs_folder, summary.path.name, MAX_RUN)
     for path in sorted((folder.path / REMARKS).glob("*.md")):
         found[f"{REMARKS}/{path.name}"] = _read(folder.path, f"{REMARKS}/{path.name}", MAX_REMARK)
+    for path in photographs(folder.path):
+        name = f"{PHOTOS}/{path.stem}.jpg"
+        found[name] = prepared(_read(folder.path, f"{PHOTOS}/{path.name}", MAX_PHOTO), f"{PHOTOS}/{path.name}")
     logo = folder.review.report.logo
     if logo is not None:
         ending = Path(logo).suffix.lower()
@@ -66,10 +71,12 @@ def sums(files: dict[str, bytes]) -> dict[str, str]:
 
 
 def packed(files: dict[str, bytes]) -> bytes:
-    """Return the files as a ZIP archive, always the same bytes for the same files."""
+    """Return the files but the photographs as a ZIP archive, always the same bytes for the same files."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as archive:
         for name, data in sorted(files.items()):
+            if name.startswith(f"{PHOTOS}/"):
+                continue  # they stand in the page already
             entry = zipfile.ZipInfo(name, _MOMENT)
             entry.compress_type, entry.create_system = zipfile.ZIP_DEFLATED, 3
             archive.writestr(entry, data)

@@ -18,4 +18,16 @@ class ReportSettings(Written):
         description="the setup that others of its medium are compared with, in place of the baseline",
     )
     titles: dict[str, str] = Field({}, description="titles of figures, by the figure's name, in place of the findings")
+    font: str | None = Field(
+        None,
+        pattern=r"^[A-Za-z0-9 ,'-]{1,200}$",
+        description='fonts of the page, the first that a reader has: "Georgia, serif"',
+    )
+    order: list[str] = Field([], description='sections that come first and unfolded, by name: ["claims", "soaks"]')
+    without: list[str] = Field([], description="sections and chapters that are left out, by name")
+    address: str = Field(
+        "",
+        pattern=r"^(https?://[^\s\"<>]{1,300}/)?$",
+        description="the folder on the web that the page will lie in, so that its picture is found where it is shared",
+    )
     work: Size = Field(200 * 10**9, gt=0, description="the size whose times are shown")

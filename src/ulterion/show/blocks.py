@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from ulterion.show.charts import Chart
 
 HEAD = "head"
 BARS = "bars"
@@ -99,114 +98,8 @@ class Table:
         return replace(self, columns=[self.columns[i] for i in kept], rows=rows)
 
 
-@dataclass(frozen=True)
-class Drawing:
-    """A figure: the name of its files, and the chart that is drawn, for light and dark pages."""
-
-    name: str
-    chart: Chart
-
-    @property
-    def caption(self) -> str:
-        """Its title."""
-        return self.chart.caption.title
-
-    @property
-    def alternative(self) -> str:
-        """It in words, for those who do not see it."""
-        return self.chart.alternative
-
-
-@dataclass(frozen=True)
-class ChosenFigures:
-    """Figures that the reader can choose among and look at: rows of workload, setup, rate, low, high, in the unit."""
-
-    name: str
-    caption: str
-    unit: str
-    rows: tuple[tuple[str, str, float, float | None, float | None], ...]
-
-
-@dataclass(frozen=True)
-class Words:
-    """The reviewer's own words, in Markdown."""
-
-    markdown: str
-
-
-@dataclass(frozen=True)
-class Headline:
-    """What a review comes to, and a line on when, where and from how many runs."""
-
-    words: str
-    line: str
-
-
-@dataclass(frozen=True)
-class Alarm:
-    """What must be said first."""
-
-    words: str
-
-
-@dataclass(frozen=True)
-class AnswerRow:
-    """A product on the first screen.
-
-    Attributes:
-        name, price: as readers know them.
-        measured, claimed: bytes per second, None where there is none; `words` of both.
-        shade: the place of its colour.
-        course: of its long run, shares of the highest rate; empty where there was none.
-        tone, chip: the verdict in a word or two; `told` in a sentence.
-    """
-
-    name: str
-    price: str
-    measured: float | None
-    claimed: float | None
-    words: str
-    shade: int
-    course: tuple[float, ...]
-    tone: str
-    chip: str
-    told: str
-
-
-@dataclass(frozen=True)
-class AnswerTable:
-    """Products of one kind beside each other; `most` is the rate that a whole bar stands for."""
-
-    title: str
-    rows: tuple[AnswerRow, ...]
-    most: float
-
-
 Shown = Text | Items | Definitions | Table | str
 """What a terminal shows."""
-Block = Shown | Drawing | ChosenFigures | Words | Headline | Alarm | AnswerTable
-"""What a page shows."""
-
-
-@dataclass(frozen=True)
-class Section:
-    """A section: the name by which the reviewer's own words are placed, its title, and what it holds."""
-
-    name: str
-    title: str
-    blocks: tuple[Block, ...]
-
-
-@dataclass(frozen=True)
-class Article:
-    """The whole of it; `titles` are the reviewer's own for figures, by name; `answer` is its first screen, `beside` figures that stand only in files."""
-
-    title: str
-    sections: tuple[Section, ...]
-    lead: tuple[Block, ...] = field(default=())
-    answer: tuple[Block, ...] = ()
-    titles: Mapping[str, str] = field(default_factory=dict)
-    beside: tuple[Drawing, ...] = ()
 
 
 def bullet_list(title: str, sentences: Sequence[str]) -> list[Shown]:
@@ -224,7 +117,7 @@ def verdict(word: str, after: str = "", *, shown: str | None = None) -> Text:
     return Text(shown or word, VERDICT_STYLE[word], after)
 
 
-def captioned(blocks: Sequence[Block], caption: str) -> list[Block]:
+def captioned(blocks: Sequence[Shown], caption: str) -> list[Shown]:
     """Return blocks for a page: tables without bars, and with a caption before what each has of its own."""
     return [
         replace(b.without([BARS]), caption=": ".join(c for c in (caption, b.caption) if c))

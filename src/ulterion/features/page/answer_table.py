@@ -1,24 +1,26 @@
-"""The answer of a review on its first screen: a headline, a table of products for each kind, and what must be said first."""
+"""The first screen of a review: headline, alarms, and a table of products for each kind."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from ulterion.core.soak.trace import LOAD, Floats
-from ulterion.core.units import show_percent, show_rate
-from ulterion.features.claims.row import ClaimRow
-from ulterion.features.compare.overview import large_and_small
-from ulterion.features.page.findings import ProductFinding, headline, product_findings
+from ulterion.core.soak.trace import LOAD
+from ulterion.core.units import RATE_UNITS
+from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTable, AnswerView, Headline, Measure
+from ulterion.features.page.findings import ProductFinding, product_findings
+from ulterion.features.page.headline import cheapest_of, headline, lead, view_title
 from ulterion.features.page.inputs import ReportInputs
-from ulterion.features.soak.judging import Soak
-from ulterion.show.blocks import Alarm, AnswerRow, AnswerTable, Headline
-from ulterion.show.charts import measured_on
+from ulterion.features.page.subjects import SubjectRate, plain_name, rates, soak_of_subject
+from ulterion.show.charts import Bar, measured_on
 from ulterion.show.looks import Cast
 
 COURSE = 60  # points of the small line of a long run
 ORDER = {"good": 0, "open": 1, "none": 2, "bad": 3}
+NO_RATE = "no rate measured"
+ALONE = "also tested"  # the kind of those that have no rival in the review
 
 
 def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alarm]:
@@ -26,83 +28,94 @@ def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alar
     found = product_findings(inputs)
     runs = inputs.every
     when = measured_on([r.bench.host for r in runs], [r.started for r in runs]) if runs else ""
-    count = f"{len(runs)} run{'s' if len(runs) != 1 else ''}, checkable" if runs else ""
-    yield Headline(headline(inputs, found), "; ".join(w for w in (when, count) if w))
-    for one in found:
-        if one.alarm:
-            yield Alarm(one.alarm)
-    cast = Cast.of(inputs.review)
+    count = f"{len(runs):,} run{'s' if len(runs) != 1 else ''}, checkable" if runs else ""
+    yield Headline(headline(inputs, found), "; ".join(w for w in (when, count) if w), lead(inputs, found))
+    yield from (Alarm(words) for one in found for words in one.alarms)
     kinds: dict[str, list[ProductFinding]] = {}
     for one in found:
-        kinds.setdefault(inputs.review.parts[one.part].kind, []).append(one)
-    for kind, mine in sorted(
-        kinds.items(), key=lambda k: -len(k[1])
-    ):  # where several rival is where the reader chooses
-        yield _table(inputs, kind, mine, cast)
+        kinds.setdefault(one.subject.kind, []).append(one)
+    rivals = sorted((k for k, mine in kinds.items() if len(mine) > 1), key=lambda k: -len(kinds[k]))
+    yield from (_table(inputs, kind, kinds[kind]) for kind in rivals)  # many rivals are what a reader chooses among
+    alone = [one for kind, mine in kinds.items() for one in mine if kind not in rivals]
+    if alone:
+        yield _table(inputs, ALONE if rivals or len(alone) > 1 else alone[0].subject.kind, alone)
 
 
-def _table(inputs: ReportInputs, kind: str, found: Sequence[ProductFinding], cast: Cast) -> AnswerTable:
-    """Return a table of the products of one kind, the fastest above."""
-    rows = []
-    for one in found:
-        measured, claimed = _rate(inputs, one.part)
-        rows.append(
-            AnswerRow(
-                name=one.name,
-                price=one.price,
-                measured=measured,
-                claimed=claimed,
-                words=_words(measured, claimed, inputs.unit),
-                shade=cast.parts[one.part] % 6,
-                course=_course(inputs, one.part),
-                tone=one.tone,
-                chip=one.chip,
-                told=one.told,
-            )
-        )
-    rows.sort(key=lambda r: (-(r.measured or 0.0), ORDER[r.tone], r.name))
-    most = max((max(r.measured or 0.0, r.claimed or 0.0) for r in rows), default=0.0)
-    return AnswerTable(f"{kind.capitalize()}s" if len(rows) > 1 else kind.capitalize(), tuple(rows), most)
+def _table(inputs: ReportInputs, kind: str, found: Sequence[ProductFinding]) -> AnswerTable:
+    """Return products by every measure that one of them has; by the first where none has any."""
+    known = {one.subject.key: rates(inputs, one.subject.key) for one in found}
+    measures: list[Measure] = [m for m in MEASURES if any(m in mine for mine in known.values())] or ["read"]
+    made = []
+    for measure in measures:
+        mine = {one.subject.key: rate for one in found if (rate := known[one.subject.key].get(measure)) is not None}
+        rows = _rows(inputs, measure, found, mine, rivals=kind != ALONE)
+        made.append(AnswerView(measure, _title(kind, measure, found, mine), _what(inputs, kind, measure), rows))
+    return AnswerTable(kind.capitalize() if kind == ALONE or len(found) < 2 else f"{kind.capitalize()}s", tuple(made))
 
 
-def _rate(inputs: ReportInputs, part: str) -> tuple[float | None, float | None]:
-    """Return what a product reads at, large transfers in bytes per second, and what it claims; what it writes where it was not read."""
-    rows: list[ClaimRow] = [r for r in inputs.claims if r.part == part and r.unit == "B/s" and r.measured is not None]
-    claimed = next((r for r in rows if r.claim == "read"), next(iter(rows), None))
-    if claimed is not None:
-        return claimed.measured, claimed.claimed
-    best = 0.0
-    for group in inputs.groups:
-        for setup in dict.fromkeys(r.setup for r in group.rows):
-            chain = inputs.review.setups[setup].chain
-            if part in chain[1:-1] or (part == chain[-1] and len(chain) == 2):
-                read, write, _ = large_and_small([r for r in group.rows if r.setup == setup])
-                row = read or write
-                best = max(best, row.estimate.rate if row is not None else 0.0)
-    return best or None, None
+def _title(kind: str, measure: Measure, found: Sequence[ProductFinding], known: Mapping[str, SubjectRate]) -> str:
+    if kind == ALONE:
+        return ALONE.capitalize()
+    return view_title(kind, measure, {f.name: known[f.subject.key] for f in found if f.subject.key in known})
 
 
-def _loaded(soak: Soak) -> Floats:
-    """Return the rates of a soak's load, bytes per second."""
-    phase = soak.trace.phase(LOAD)
-    return (soak.trace if phase is None else soak.trace.during(phase)).rate
+def _what(inputs: ReportInputs, kind: str, measure: Measure) -> str:
+    what = "small reads one at a time, IOPS" if measure == "small" else f"large {measure}s, {inputs.unit}"
+    return f"{what}; each on its own scale" if kind == ALONE else what
 
 
-def _words(measured: float | None, claimed: float | None, unit: str) -> str:
-    if measured is None:
-        return "no rate measured"
-    if claimed is None:
-        return show_rate(measured, unit)
-    return f"{show_rate(measured, unit)} of {show_rate(claimed, unit, with_unit=False)} claimed, {show_percent(measured / claimed)}"
+def _rows(
+    inputs: ReportInputs,
+    measure: Measure,
+    found: Sequence[ProductFinding],
+    known: Mapping[str, SubjectRate],
+    *,
+    rivals: bool,
+) -> tuple[AnswerRow, ...]:
+    """Return a row for each product: of rivals the one to buy first, then the fastest, on one scale."""
+    pick = cheapest_of(inputs, [f for f in found if f.kept == "all"]) if rivals and len(found) > 1 else None
+    scale, cast = 1.0 if measure == "small" else RATE_UNITS[inputs.unit], Cast.of(inputs.review)
+    rows = [_row(inputs, one, known.get(one.subject.key), scale, cast) for one in found]
+    if not rivals:
+        return tuple(rows)
+    most = max((r.most for r in rows), default=0.0)
+    picked = None if pick is None else chapter_name(pick.subject.key)
+    rows = [replace(r, most=most, pick=r.chapter == picked) for r in rows]
+    return tuple(sorted(rows, key=lambda r: (not r.pick, -(r.bar.value if r.bar else 0.0), ORDER[r.tone], r.name)))
+
+
+def _row(inputs: ReportInputs, one: ProductFinding, rate: SubjectRate | None, scale: float, cast: Cast) -> AnswerRow:
+    shade = cast.parts.get(one.subject.key, 0)
+    bar = None
+    if rate is not None:
+        mark = None if rate.claimed is None else rate.claimed / scale
+        bar = Bar(label=one.name, value=rate.measured / scale, text=rate.words, shade=shade, mark=mark)
+    return AnswerRow(
+        name=one.name,
+        price=one.subject.price,
+        chapter=chapter_name(one.subject.key),
+        bar=bar,
+        most=max(bar.value, bar.mark or 0.0) if bar is not None else 0.0,
+        rate=rate.words if rate is not None else NO_RATE,
+        course=_course(inputs, one.subject.key),
+        tone=one.tone,
+        chip=one.chip,
+        told=one.told,
+    )
+
+
+def chapter_name(key: str) -> str:
+    """Return the address of a product's chapter."""
+    return f"product-{plain_name(key)}"
 
 
 def _course(inputs: ReportInputs, part: str) -> tuple[float, ...]:
     """Return the course of a product's long run as shares of its highest rate, a few points of it."""
-    for soak in inputs.soaks:
-        chain = inputs.review.setups[soak.run.setup or ""].chain
-        if (chain[1] if len(chain) > 2 else chain[-1]) == part:
-            rates = _loaded(soak)
-            parts = np.array_split(rates, min(COURSE, max(1, rates.size)))
-            means = np.array([float(p.mean()) for p in parts if p.size])
-            return tuple(float(v) for v in np.round(means / max(float(means.max()), 1e-9), 3))
-    return ()
+    soak = soak_of_subject(inputs, part)
+    if soak is None:
+        return ()
+    phase = soak.trace.phase(LOAD)
+    values = (soak.trace if phase is None else soak.trace.during(phase)).rate
+    parts = np.array_split(values, min(COURSE, max(1, values.size)))
+    means = np.array([float(p.mean()) for p in parts if p.size])
+    return tuple(float(v) for v in np.round(means / max(float(means.max()), 1e-9), 3))

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
-from ulterion.features.page.pictures import every_drawing, png_of, svg_of
+from ulterion.features.page.article import Article, Headline
+from ulterion.features.page.html import CARD
+from ulterion.features.page.pictures import drawings, every_drawing, png_of, svg_of
 from ulterion.model.files import write_atomically
 from ulterion.model.ownfiles import OwnFiles
-from ulterion.show.blocks import Article
+from ulterion.show.charts import titled
 from ulterion.show.figure_files import ENDINGS
 from ulterion.show.looks import Look, look_of
 
@@ -40,6 +43,22 @@ def _head(path: Path) -> bytes:
 def write_page(path: Path, html: str) -> None:
     """Write a page whole; raise UsageError."""
     write_atomically(path, html.encode("utf-8"))
+
+
+def write_card(page: Path, article: Article) -> Path | None:
+    """Write the picture that is shown where a page is shared, beside it: its first figure under its headline; None where there is nothing to draw.
+
+    Raises UsageError where a file that is not ours has its name.
+    """
+    top = next((b for b in article.answer if isinstance(b, Headline)), None)
+    every = drawings(article)
+    first = next((d for d in every if d.name == "claims"), next(iter(every), None))
+    if first is None:
+        return None
+    title = top.words if top is not None and top.words else first.caption
+    own = OwnFiles(page.parent)
+    own.check([CARD])
+    return own.write(CARD, png_of(replace(first, chart=titled(first.chart, title)), look_of(size="card")))
 
 
 def check_figures(folder: Path, article: Article, sizes: Sequence[str]) -> None:

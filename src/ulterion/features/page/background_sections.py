@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING
 from ulterion.core.version import __version__
 from ulterion.features.capacity.tables import after as capacity_table
 from ulterion.features.clock.answer import answers
-from ulterion.features.clock.judging import clocked_rows
 from ulterion.features.clock.race_charts import race_chart
 from ulterion.features.clock.race_judging import amount_words, races_of
 from ulterion.features.clock.race_words import story
 from ulterion.features.clock.tables import clocked_table
 from ulterion.features.copy.tables import after as copy_table
 from ulterion.features.notes.compatibility import what_works, works_table
+from ulterion.features.page.article import Drawing, PageBlock, Section
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import counted
-from ulterion.show.blocks import Block, Drawing, Items, Section, Table, Text, captioned, heading
+from ulterion.show.blocks import Items, Table, Text, captioned, heading
 from ulterion.show.looks import Cast
 from ulterion.show.sentences import sentence_of
 
@@ -42,7 +42,7 @@ OTHERS = "Remarks"
 
 def by_files(inputs: ReportInputs) -> Iterator[Section]:
     """Yield real files copied, transfers timed by hand, and capacities proven."""
-    blocks: list[Block] = []
+    blocks: list[PageBlock] = []
     for copied in counted(inputs.runs, CopyRun):
         shown = copy_table(copied, None, inputs.unit)
         setup = copied.setup
@@ -59,7 +59,7 @@ def by_files(inputs: ReportInputs) -> Iterator[Section]:
             Drawing(f"race-{number}", race_chart(runners, f"{title}: {amount_words(runners)}", Cast.of(inputs.review))),
             Items(tuple(told)),
         ]
-    timed = clocked_rows(inputs.review, inputs.runs, inputs.review.review.margin, [])
+    timed = inputs.clocked
     blocks += [Text(sentence_of(a)) for a in answers(inputs.review, timed, inputs.unit)]
     blocks += captioned(clocked_table(inputs.review, timed, inputs.unit), "Timed by hand")
     for run in counted(inputs.runs, CapacityRun):
@@ -80,7 +80,7 @@ def noted(inputs: ReportInputs) -> Iterator[Section]:
     for one in inputs.folder.notebook().notes:
         if one.note is not None and one.note.taken_back is None and one.note.kind == "remark":
             _sort(found, one.setup, one.note.text)
-    blocks: list[Block] = list(_what_works(inputs))
+    blocks: list[PageBlock] = list(_what_works(inputs))
     for title in dict.fromkeys([*HEADINGS.values(), OTHERS]):
         if title in found:
             blocks += [heading(title), Items(tuple(found[title]))]
@@ -88,7 +88,7 @@ def noted(inputs: ReportInputs) -> Iterator[Section]:
         yield Section("noted", "Seen and heard", tuple(blocks))
 
 
-def _what_works(inputs: ReportInputs) -> Iterator[Block]:
+def _what_works(inputs: ReportInputs) -> Iterator[PageBlock]:
     """Yield the table of what works where."""
     for block in works_table(inputs.review, what_works(inputs.folder)):
         if isinstance(block, Table | Text):
@@ -145,7 +145,7 @@ def bench(inputs: ReportInputs) -> Iterator[Section]:
     }
     benches = tuple(tuple(Text(text) for text in one) for one in facts)
     heads = tuple((h, "left") for h in ("host", "system", "processor", "Ulterion"))
-    blocks: list[Block] = [Table(heads, benches, "Benches")]
+    blocks: list[PageBlock] = [Table(heads, benches, "Benches")]
     warnings = list(dict.fromkeys(f"{r.setup or r.id}: {w}" for r in runs for w in r.warnings))
     if warnings:
         blocks += [heading("Warnings"), Items(tuple(warnings))]

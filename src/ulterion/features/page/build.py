@@ -3,52 +3,83 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.answer_table import first_screen
-from ulterion.features.page.html import Made, page
+from ulterion.features.page.article import Article, Section, Words
+from ulterion.features.page.case import your_case
+from ulterion.features.page.chapters import chapters
+from ulterion.features.page.html import Published, page
 from ulterion.features.page.inputs import ReportInputs
+from ulterion.features.page.limits import what_limits
 from ulterion.features.page.more_figures import more_figures
 from ulterion.model import bundle
 from ulterion.model.store import ReviewFolder
-from ulterion.show.blocks import Article, Section, Words
 
-PARTS = (
-    sections.in_short,
+SHOWN = (sections.planned, sections.soaked, your_case, what_limits)
+"""The sections that are shown at once, in their order."""
+FOLDED = (
     sections.tested,
-    sections.compared,
     sections.claimed,
-    sections.soaked,
+    sections.compared,
     sections.worked,
     sections.priced,
-    sections.planned,
     background_sections.by_files,
     background_sections.noted,
     background_sections.method,
     background_sections.bench,
 )
-"""The sections, in their order."""
+"""The sections below the products, which a reader unfolds."""
 INTRO = "intro"  # the remarks that stand before all sections
+CHAPTER = "product-"
 
 
-def article_of(inputs: ReportInputs, remarks: Mapping[str, str]) -> tuple[Article, list[str]]:
-    """Return the article, with the reviewer's words in their places, and the names of remarks that have none."""
-    made = [section for part in PARTS for section in part(inputs)]
-    placed = [_with_words(s, remarks) for s in made]
-    names = {s.name for s in made} | {INTRO}
-    lead = (Words(remarks[INTRO]),) if INTRO in remarks else ()
-    title = inputs.review.review.title or "A review"
-    return Article(title, tuple(placed), lead, tuple(first_screen(inputs)), inputs.review.report.titles), sorted(
-        set(remarks) - names
+@dataclass(frozen=True)
+class Composed:
+    """An article, and names of the reviewer's that no section has: of remarks, and in [report]."""
+
+    article: Article
+    unplaced: tuple[str, ...]
+    unknown: tuple[str, ...]
+
+
+def composed(inputs: ReportInputs, files: Mapping[str, bytes]) -> Composed:
+    """Return the article of a review, with the reviewer's words and photographs in their places."""
+    remarks, photos = remarks_of(files), [n for n in files if n.startswith(f"{bundle.PHOTOS}/")]
+    settings = inputs.review.report
+    shown = _worded((s for part in SHOWN for s in part(inputs)), remarks)
+    told = _worded(chapters(inputs, photos), remarks)
+    folded = _worded((s for part in FOLDED for s in part(inputs)), remarks)
+    names = {s.name for s in (*shown, *told, *folded)}
+    first = [s for name in settings.order for s in (*shown, *told, *folded) if s.name == name]
+    left_out = {*settings.without, *(f"{CHAPTER}{n}" for n in settings.without)}
+
+    def kept(every: Iterable[Section], *, but: Sequence[Section] = ()) -> tuple[Section, ...]:
+        return tuple(s for s in every if s.name not in left_out and s not in but)
+
+    article = Article(
+        title=inputs.review.review.title or "A review",
+        sections=kept([*first, *(s for s in shown if s not in first)]),
+        chapters=kept(told, but=first),
+        details=kept(folded, but=first),
+        lead=(Words(remarks[INTRO]),) if INTRO in remarks else (),
+        answer=tuple(first_screen(inputs)),
+        titles=settings.titles,
     )
+    known = {*names, *(n.removeprefix(CHAPTER) for n in names), INTRO}
+    unknown = {*settings.order, *settings.without} - known
+    return Composed(article, tuple(sorted(set(remarks) - known)), tuple(sorted(unknown)))
 
 
-def _with_words(section: Section, remarks: Mapping[str, str]) -> Section:
-    if section.name not in remarks:
-        return section
-    return replace(section, blocks=(Words(remarks[section.name]), *section.blocks))
+def _worded(every: Iterable[Section], remarks: Mapping[str, str]) -> list[Section]:
+    """Return sections, each with the reviewer's own words before what was found; a chapter is named as its product too."""
+    placed = []
+    for section in every:
+        words = remarks.get(section.name, remarks.get(section.name.removeprefix(CHAPTER)))
+        placed.append(section if words is None else replace(section, blocks=(Words(words), *section.blocks)))
+    return placed
 
 
 def remarks_of(files: Mapping[str, bytes]) -> dict[str, str]:
@@ -62,19 +93,18 @@ def remarks_of(files: Mapping[str, bytes]) -> dict[str, str]:
 
 
 def made_page(
-    folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str
-) -> tuple[Made, Article, list[str]]:
-    """Return the page of a review, its article, and the names of remarks without a section.  Raises UsageError."""
+    folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str, *, fragment: bool = False
+) -> tuple[str, Composed]:
+    """Return the page of a review, or what of it goes into a page of someone else's, and what it was made of.  Raises UsageError."""
     files = bundle.contents(folder)
-    article, unplaced = article_of(ReportInputs(folder, outcomes, unit), remarks_of(files))
+    made = composed(ReportInputs(folder, outcomes, unit), files)
     runs = base64.b64encode(bundle.packed(files)).decode()
-    return page(article, files, runs, folder.review.report.accent, unit), article, unplaced
+    return page(made.article, published(folder, files, runs, unit), fragment=fragment), made
 
 
-def article_with_every_figure(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Article:
-    """Return the article of a review with every figure, for the figures alone."""
-    inputs = ReportInputs(folder, outcomes, unit)
-    return replace(article_of(inputs, {})[0], beside=tuple(more_figures(inputs)))
+def published(folder: ReviewFolder, files: Mapping[str, bytes], runs: str, unit: str) -> Published:
+    """Return what a page rests on and how it looks; `runs` is the archive of the files in base64."""
+    return Published(files, runs, unit, folder.review.report)
 
 
 def with_figures_beside(
@@ -82,3 +112,8 @@ def with_figures_beside(
 ) -> Article:
     """Return an article with the figures that stand in no section of it."""
     return replace(article, beside=tuple(more_figures(ReportInputs(folder, outcomes, unit))))
+
+
+def article_with_every_figure(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Article:
+    """Return the article of a review with every figure, for the figures alone."""
+    return with_figures_beside(folder, composed(ReportInputs(folder, outcomes, unit), {}).article, outcomes, unit)

@@ -11,7 +11,8 @@ from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
-    from ulterion.show.blocks import Article
+    from ulterion.features.page.article import Article
+    from ulterion.features.page.build import Composed
 
 DEFAULT = "report.html"
 
@@ -28,6 +29,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="also write every figure as SVG and PNG, light and dark, with its caption and its text in words",
     )
     options.add_sizes(parser)
+    parser.add_argument(
+        "--fragment",
+        action="store_true",
+        help="write what goes into a page of your own: it looks the same anywhere, and carries no runs",
+    )
     parser.add_argument(
         "--watch", action="store_true", help="make it again whenever a run or remark is added, until Ctrl-C"
     )
@@ -53,38 +59,46 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.features.notes.entries import outcomes
-    from ulterion.features.page.assets import check_figures, check_page_path, write_page
+    from ulterion.features.page.assets import check_figures, check_page_path, write_card, write_page
     from ulterion.features.page.build import made_page, with_figures_beside
 
     folder = options.review_for(arguments, env.folder, env.tell)
     place = env.folder if options.is_personal(arguments, env.folder) else folder.path
     path = env.folder / arguments.page if arguments.page else place / DEFAULT
     check_page_path(path)
-    made, article, unplaced = made_page(folder, outcomes(folder), arguments.units)
+    page, made = made_page(folder, outcomes(folder), arguments.units, fragment=arguments.fragment)
+    article = made.article
     if arguments.figures is not None:
         article = with_figures_beside(folder, article, outcomes(folder), arguments.units)
         check_figures(env.folder / arguments.figures, article, arguments.size)
-    write_page(path, made.html)
-    for name in unplaced:
-        env.tell(
-            f"remarks/{name}.md belongs to no section of this review; there are: intro, {', '.join(s.name for s in article.sections)}"
-        )
-    figures = _figures(arguments, env, article)
-    size = len(made.html.encode())
+    card = None if arguments.fragment else write_card(path, article)
+    write_page(path, page)
+    _tell_unknown(env, made)
+    figures, size = _figures(arguments, env, article), len(page.encode())
     if arguments.json:
         told = {
             "page": str(path),
             "bytes": size,
-            "sections": [s.name for s in article.sections],
+            "sections": [s.name for s in article.every],
             "figures": figures,
-            "unplaced": unplaced,
+            "picture": None if card is None else str(card),
+            "unplaced": list(made.unplaced),
         }
         env.show_json("report", told)
         return
     shown = path.relative_to(env.folder) if path.is_relative_to(env.folder) else path
-    env.show([f"{shown}: {len(article.sections)} sections, {len(made.pictures)} figures, {size / 1e6:.2f} MB"])
+    env.show([f"{shown}: {len(article.every)} sections, {size / 1e6:.2f} MB"])
     env.show([f"figures in {arguments.figures}: {len(figures)} files"] if figures else [])
-    env.show([f"next: ulterion verify {shown}"])
+    env.show([] if arguments.fragment else [f"next: ulterion verify {shown}"])
+
+
+def _tell_unknown(env: Environment, made: Composed) -> None:
+    """Tell which of the reviewer's names for sections there are none of."""
+    there = ", ".join(["intro", *(s.name for s in made.article.every)])
+    for name in made.unplaced:
+        env.tell(f"remarks/{name}.md belongs to no section of this review; there are: {there}")
+    for name in made.unknown:
+        env.tell(f"report.order or report.without: no section is called '{name}'; there are: {there}")
 
 
 def _figures(arguments: argparse.Namespace, env: Environment, article: Article) -> list[str]:

@@ -12,12 +12,13 @@ Row = dict[str, str | int | float | None]
 
 @dataclass(frozen=True)
 class ReportMade(Answer):
-    """`ulterion report`: the page, its sections, the files of its figures, and remarks that belong to no section."""
+    """`ulterion report`: the page, its sections, the files of its figures, the picture for sharing it, and remarks that belong to no section."""
 
     page: str
     bytes: int
     sections: tuple[str, ...]
     figures: tuple[str, ...]
+    picture: str | None
     unplaced: tuple[str, ...]
 
 

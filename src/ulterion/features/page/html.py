@@ -15,19 +15,36 @@ from dataclasses import dataclass
 from importlib import resources
 
 import jinja2
-import matplotlib as mpl
 from markdown_it import MarkdownIt
 from markupsafe import Markup
 
 from ulterion.core.text import visible
 from ulterion.core.version import __version__
-from ulterion.features.page.pictures import pictures_of
+from ulterion.features.page.article import (
+    MEASURES,
+    AnswerTable,
+    Article,
+    Drawing,
+    Limits,
+    Measure,
+    PageBlock,
+    Photograph,
+    Section,
+    Words,
+    YourCase,
+)
+from ulterion.features.page.drawn import case_table, course
+from ulterion.features.page.subjects import plain_name
 from ulterion.model.bundle import sums
-from ulterion.show.blocks import Article, Block, ChosenFigures, Drawing, Section, Text, Words
+from ulterion.model.reportsettings import ReportSettings
+from ulterion.show.blocks import Text
+from ulterion.show.charts import titled
 from ulterion.show.looks import DARK, LIGHT, Palette
+from ulterion.show.web.bars import LEVELS, bar
+from ulterion.show.web.figure import figure
 
 LIGHT_GROUND, DARK_GROUND = "#ffffff", "#16181b"
-SHOWN = ("soaks", "work", "plan")  # sections that are shown at once
+CARD = "report-card.png"  # the picture that is shown where the page is shared
 CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
 LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
 
@@ -37,61 +54,113 @@ _COMMANDS = re.compile(
 )
 """A clause that tells what to type: it is for who measures, and not for who reads."""
 
+_NAMES = re.compile(r'\b(id|for|aria-labelledby|name|href)="(#|(?<=(?:id|or|by|me)="))(?!ulterion)')
+"""Names and addresses within a page."""
+
 
 @dataclass(frozen=True)
-class Made:
-    """A page, and its figures as files.
+class Published:
+    """What a page rests on and how it looks.
 
     Attributes:
-        html: the page.
-        pictures: of each figure by name: an SVG that is light or dark as the page is.
+        files: of the review, by their names; `runs` their archive in base64, as it stands in the page.
+        unit: of rates.
+        settings: the reviewer's own for the page.
     """
 
-    html: str
-    pictures: dict[str, bytes]
+    files: Mapping[str, bytes]
+    runs: str
+    unit: str
+    settings: ReportSettings
 
 
-def page(article: Article, files: Mapping[str, bytes], runs: str, accent: str, unit: str) -> Made:
-    """Return the page of an article that rests on files; `runs` is their archive in base64, as it stands in the page."""
-    pictures = pictures_of(article)
-    style, script = _data("style.css"), _data("script.js")
-    style = style.replace("PRODUCTS-LIGHT", _products(LIGHT)).replace("PRODUCTS-DARK", _products(DARK))
-    style = style.replace("ACCENT-LIGHT", readable(accent, LIGHT_GROUND)).replace(
-        "ACCENT-DARK", readable(accent, DARK_GROUND)
+def page(article: Article, published: Published, *, fragment: bool = False) -> str:
+    """Return an article as a page; as a `fragment` what goes into another page, with styles and names of its own, and without the runs."""
+    environment = _environment(article, published.files)
+    style, script = _style(published.settings, fragment=fragment), _data("script.js")
+    told = {
+        "version": __version__,
+        "files": sums(dict(published.files)),
+        "archive": hashlib.sha256(published.runs.encode()).hexdigest(),
+    }
+    made = environment.get_template("fragment.html.j2" if fragment else "page.html.j2").render(
+        article=article,
+        blocks=environment.get_template("blocks.html.j2").module,
+        body=environment.get_template("body.html.j2").module,
+        version=__version__,
+        unit=published.unit,
+        style=style,
+        script=script,
+        style_hash=_hash(style),
+        script_hash=_hash(script),
+        logo=_logo(published.files),
+        card=f"{published.settings.address}{CARD}",
+        sums=in_script(told),
+        runs=Markup(published.runs),
     )
+    return _NAMES.sub(r'\1="\2ulterion-', made) if fragment else made
+
+
+def _environment(article: Article, files: Mapping[str, bytes]) -> jinja2.Environment:
     environment = jinja2.Environment(
-        loader=jinja2.FunctionLoader(_data), autoescape=True, undefined=jinja2.StrictUndefined, finalize=_shown
+        loader=jinja2.FunctionLoader(_data),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        finalize=_shown,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
-    environment.tests["is_shown"] = _is_shown
+    addresses = Addresses()
     environment.globals.update(
         plain=_plain,
         opened=_opened,
         folded=lambda section: [b for b in section.blocks if b not in _opened(section)],
         kind_of=lambda block: type(block).__name__,
-        picture_of=lambda drawing: f"data:image/svg+xml;base64,{base64.b64encode(pictures[drawing.name]).decode()}",
-        chart_data=_chart_data,
+        figure_of=lambda drawing: figure(drawing.name, titled(drawing.chart, article.titles.get(drawing.name))),
+        photo_of=lambda photo: base64.b64encode(files[photo.file]).decode(),
+        bar_of=bar,
+        course_of=course,
+        case_of=case_table,
+        address_of=addresses.of,
+        measures=_measures(article),
         markdown=markdown,
     )
-    told = {
-        "version": __version__,
-        "drawn": mpl.__version__,
-        "files": sums(dict(files)),
-        "archive": hashlib.sha256(runs.encode()).hexdigest(),
-    }
-    html = environment.get_template("page.html.j2").render(
-        article=article,
-        blocks=environment.get_template("blocks.html.j2").module,
-        version=__version__,
-        unit=unit,
-        style=style,
-        script=script,
-        style_hash=_hash(style),
-        script_hash=_hash(script),
-        logo=_logo(files),
-        sums=in_script(told),
-        runs=Markup(runs),
-    )
-    return Made(html, pictures)
+    return environment
+
+
+def _style(settings: ReportSettings, *, fragment: bool) -> str:
+    """Return the styles of a page, or of a fragment: there they hold only within it."""
+    style = _data("style.css")
+    for name, colour in (
+        ("PRODUCTS-LIGHT", _products(LIGHT)),
+        ("PRODUCTS-DARK", _products(DARK)),
+        ("ACCENT-LIGHT", readable(settings.accent, LIGHT_GROUND)),
+        ("ACCENT-DARK", readable(settings.accent, DARK_GROUND)),
+        ("FONT", settings.font or "system-ui,sans-serif"),
+    ):
+        style = style.replace(name, colour)
+    return f".ulterion{{{style.replace(':root', '&').replace('body', '&')}}}" if fragment else style
+
+
+class Addresses:
+    """Gives tables addresses of their own: their captions as names, a number behind one that is there already."""
+
+    def __init__(self) -> None:
+        self._taken: dict[str, int] = {}
+
+    def of(self, caption: str) -> str:
+        """Return the address of the next table with a caption."""
+        name = f"table-{plain_name(caption)}"
+        self._taken[name] = count = self._taken.get(name, 0) + 1
+        return name if count == 1 else f"{name}-{count}"
+
+
+def _measures(article: Article) -> list[tuple[Measure, str]]:
+    """Return what the reader can switch between; nothing where there is one measure alone."""
+    views = {v.measure for block in article.answer if isinstance(block, AnswerTable) for v in block.views}
+    ways = {e.way for s in article.sections for b in s.blocks if isinstance(b, YourCase) for e in b.ends}
+    found = [(m, words) for m, words in MEASURES.items() if m in views | ways]
+    return found if len(found) > 1 else []
 
 
 def _shown(value: object) -> object:
@@ -101,21 +170,30 @@ def _shown(value: object) -> object:
     return visible(_COMMANDS.sub("", value) if "ulterion " in value else value)
 
 
-def _is_shown(section: Section) -> bool:
-    """Return whether a section is shown at once: the long run, times of work, the matrix, and where the reviewer has written; the rest is folded."""
-    return section.name in SHOWN or any(isinstance(block, Words) for block in section.blocks)
-
-
 def _products(palette: Palette) -> str:
-    """Return the rules of the products' colours, the same as in the figures."""
-    rules = [f".p{n}{{fill:{c}}}.l{n}{{stroke:{c}}}" for n, c in enumerate(palette.products)]
+    """Return the rules of the products' colours and of the shades of maps, the same as in the figures."""
+    names = [*((str(n), c) for n, c in enumerate(palette.products)), ("n", palette.neutral)]
+    rules = [f".p{name}{{fill:{c}}}.l{name}{{stroke:{c}}}" for name, c in names]
+    low, high = (tuple(int(c[i : i + 2], 16) for i in (1, 3, 5)) for c in palette.ramp)
+    for level in range(LEVELS + 1):
+        mixed = (round(a + (b - a) * level / LEVELS) for a, b in zip(low, high, strict=True))
+        rules.append(f".v{level}{{background:#{''.join(f'{v:02x}' for v in mixed)}}}")
+    tones = {"good": palette.good, "bad": palette.bad, "open": palette.open, "none": palette.rest}
+    rules += [f".t-{tone}{{background:{c}}}" for tone, c in tones.items()]
+    strong = {
+        "good": palette.products[0],
+        "bad": palette.products[2],
+        "open": palette.products[1],
+        "none": palette.rest,
+    }
+    rules += [f".s-{tone}{{fill:{c}}}" for tone, c in strong.items()]
     return "".join(rules)
 
 
-def _opened(section: Section) -> list[Block]:
-    """Return what of a section is shown at once: what the reviewer wrote, and the first figure; the rest is folded."""
+def _opened(section: Section) -> list[PageBlock]:
+    """Return what of a section is shown at once: what the reviewer wrote, photographs, what a reader can try, and the first figure; the rest is folded."""
     first = next((b for b in section.blocks if isinstance(b, Drawing)), None)
-    return [b for b in section.blocks if isinstance(b, Words) or b is first]
+    return [b for b in section.blocks if isinstance(b, Words | Photograph | YourCase | Limits) or b is first]
 
 
 def _plain(text: Text | str) -> str:
@@ -135,10 +213,6 @@ def in_script(data: object) -> Markup:
     """Return data as JSON that can stand within a script element: no tag can end it."""
     text = json.dumps(data, ensure_ascii=True, separators=(",", ":"), sort_keys=True)
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))
-
-
-def _chart_data(chart: ChosenFigures) -> Markup:
-    return in_script({"caption": chart.caption, "unit": chart.unit, "rows": [list(r) for r in chart.rows]})
 
 
 def _logo(files: Mapping[str, bytes]) -> str | None:
@@ -183,4 +257,4 @@ def readable(colour: str, ground: str) -> str:
     return colour
 
 
-__all__ = ["Made", "contrast", "in_script", "markdown", "page", "readable"]
+__all__ = ["contrast", "in_script", "markdown", "page", "readable"]

@@ -9,7 +9,9 @@ from functools import cached_property
 from ulterion.core.links.ceilings import Direction
 from ulterion.features.claims.judging import judge_claims
 from ulterion.features.claims.row import ClaimRow
+from ulterion.features.clock.judging import ClockRow, clocked_rows
 from ulterion.features.estimate.transfer_time import TransferTimeRow, moving
+from ulterion.features.notes.entries import Entry, entries
 from ulterion.features.plan.judging import Observations, all_observations
 from ulterion.features.soak.judging import Soak, label_of, soak_of
 from ulterion.model.review import Review
@@ -65,6 +67,22 @@ class ReportInputs:
     def claims(self) -> list[ClaimRow]:
         """The claims, each on the setup that gives it the fairest chance."""
         return judge_claims(self.review, self.runs)
+
+    @cached_property
+    def entries(self) -> list[Entry]:
+        """What was noted by hand, on setups and on runs."""
+        return entries(self.folder)
+
+    @cached_property
+    def measured_setups(self) -> list[str]:
+        """The setups that have a rate, in the order of the review: measured, copied to or from, or timed by hand."""
+        found = {r.setup for g in self.groups for r in g.rows} | {r.setup for r in self.clocked}
+        return [n for n in self.review.setups if n in found]
+
+    @cached_property
+    def clocked(self) -> list[ClockRow]:
+        """What was timed by hand or copied."""
+        return clocked_rows(self.review, self.runs, self.review.review.margin, [])
 
     @cached_property
     def soaks(self) -> list[Soak]:

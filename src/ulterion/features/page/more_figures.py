@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from ulterion.core.units import show_size
 from ulterion.features.capacity.charts import capacity_chart
 from ulterion.features.clock.charts import transfers_chart
-from ulterion.features.clock.judging import clocked_rows
 from ulterion.features.compare.machine_charts import ports_chart
 from ulterion.features.estimate.charts import values_chart
 from ulterion.features.estimate.value import values
 from ulterion.features.notes.charts import works_map
 from ulterion.features.notes.compatibility import what_works
+from ulterion.features.page.article import Drawing
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.plan.charts import grid_chart, ranks_chart
 from ulterion.features.plan.judging import ranks
@@ -20,7 +20,6 @@ from ulterion.features.soak.charts import coolers_chart
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.header import counted
 from ulterion.results.ports import ports
-from ulterion.show.blocks import Drawing
 from ulterion.show.looks import Cast
 
 
@@ -39,7 +38,7 @@ def more_figures(inputs: ReportInputs) -> Iterator[Drawing]:
         yield Drawing("coolers", warm)
     for run in counted(inputs.runs, CapacityRun):
         yield Drawing(f"capacity-{run.id}", capacity_chart(run))
-    timed = [r for r in clocked_rows(review, inputs.runs, review.review.margin, []) if r.estimate is not None]
+    timed = [r for r in inputs.clocked if r.estimate is not None]
     if timed:
         yield Drawing("transfers", transfers_chart(timed, unit, cast))
     noted = what_works(inputs.folder)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
-from ulterion.core.units import RATE_UNITS, show_size
+from ulterion.core.units import show_size
 from ulterion.features.claims.charts import claims_chart
 from ulterion.features.claims.sources import provenance
 from ulterion.features.claims.speedup import rivals
@@ -19,8 +18,9 @@ from ulterion.features.estimate.kinds import WHOLE
 from ulterion.features.estimate.tables import values_table, works_table
 from ulterion.features.estimate.transfer_time import moving
 from ulterion.features.estimate.value import cheapest, values
+from ulterion.features.page.article import Drawing, PageBlock, Section
 from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
-from ulterion.features.page.product_verdicts import product_verdicts
+from ulterion.features.page.subjects import plain_name
 from ulterion.features.plan.charts import effects_chart, sweep_chart
 from ulterion.features.plan.judging import effects, ranks
 from ulterion.features.plan.sweeps import is_sweep
@@ -28,18 +28,7 @@ from ulterion.features.plan.tables import effects_table, ranks_table
 from ulterion.features.soak.charts import soaks_chart
 from ulterion.features.soak.judging import Soak, difference
 from ulterion.features.soak.tables import findings_lines, soaks_table
-from ulterion.results.comparison import Group
-from ulterion.show.blocks import (
-    Block,
-    ChosenFigures,
-    Drawing,
-    Items,
-    Section,
-    Table,
-    Text,
-    captioned,
-    heading,
-)
+from ulterion.show.blocks import Items, Table, Text, captioned, heading
 from ulterion.show.charts import measured_on
 from ulterion.show.depth import Depth
 from ulterion.show.looks import Cast
@@ -49,23 +38,9 @@ MAX_SOAKS = 4  # in one figure: more lines are not told apart
 WAYS = {"read": "read", "write": "written"}
 
 
-def plain_name(text: str) -> str:
-    """Return a name as it can stand in a file's name and in an address."""
-    return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:40] or "unnamed"
-
-
-def in_short(inputs: ReportInputs) -> Iterator[Section]:
-    """Yield a sentence for each product."""
-    found = product_verdicts(inputs)
-    if found:
-        rows = tuple((Text(name, "name"), Text(words)) for name, words in found)
-        table = Table((("product", "left"), ("verdict", "left")), rows, "Verdicts, product by product")
-        yield Section("short", "In short", (table,))
-
-
 def tested(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what was tested, and what was not."""
-    blocks: list[Block] = [*_products(inputs), *_setups(inputs)]
+    blocks: list[PageBlock] = [*_products(inputs), *_setups(inputs)]
     untold = [
         f"{r.label}, {r.claim.replace('_', ' ')}: {r.judgement.verdict}"
         for r in inputs.claims
@@ -126,28 +101,11 @@ def compared(inputs: ReportInputs) -> Iterator[Section]:
         label = inputs.labels.get(group.medium, group.medium)
         name = f"compare-{plain_name(group.medium)}"
         screen = comparison_body(group, inputs.labels, unit, margin, inputs.outcomes, depth=Depth.EVERYTHING)
-        blocks: list[Block] = [
+        blocks: list[PageBlock] = [
             *(Text(sentence_of(a)) for a in answers(inputs.review, group, unit)),
             Drawing(name, comparison_chart(inputs.review, group, unit, cast)),
         ]
-        if len({r.setup for r in group.rows}) > 1:
-            blocks.append(_chart(group, label, unit, name))
-        yield Section(name, label, (*blocks, *captioned(screen, f"Every figure of {label}")))
-
-
-def _chart(group: Group, label: str, unit: str, name: str) -> ChosenFigures:
-    scale = RATE_UNITS[unit]
-    rows = tuple(
-        (
-            r.workload.title,
-            r.setup,
-            r.estimate.rate / scale,
-            None if r.estimate.low is None else r.estimate.low / scale,
-            None if r.estimate.high is None else r.estimate.high / scale,
-        )
-        for r in group.rows
-    )
-    return ChosenFigures(f"{name}-chart", f"{label}: choose what is shown", unit, rows)
+        yield Section(name, f"Every result with {label}", (*blocks, *captioned(screen, f"Every figure of {label}")))
 
 
 def claimed(inputs: ReportInputs) -> Iterator[Section]:
@@ -157,7 +115,7 @@ def claimed(inputs: ReportInputs) -> Iterator[Section]:
         return
     screen = claims_table(inputs.claims, inputs.review.review.tolerance, inputs.unit) if inputs.claims else []
     chart = claims_chart(inputs.review, inputs.claims, inputs.unit)
-    blocks: list[Block] = [Drawing("claims", chart)] if chart is not None else []
+    blocks: list[PageBlock] = [Drawing("claims", chart)] if chart is not None else []
     blocks += captioned(screen, "Claims and what was measured")
     blocks += captioned(rivals_table(inputs.review, beside), "Times faster")
     yield Section("claims", "Advertised and measured", (*blocks, *said_lines(inputs.review, said)))
@@ -170,7 +128,7 @@ def soaked(inputs: ReportInputs) -> Iterator[Section]:
         return
     names = [s.label for s in soaks]
     differences = [difference(s, soaks[0]) for s in soaks[1:]]
-    blocks: list[Block] = []
+    blocks: list[PageBlock] = []
     for name, shown in _by_medium(inputs, soaks):
         blocks.append(Drawing(f"soaks-{name}", soaks_chart(shown, inputs.unit, [], Cast.of(inputs.review))))
     blocks += captioned(
@@ -197,7 +155,7 @@ def _by_medium(inputs: ReportInputs, soaks: Sequence[Soak]) -> Iterator[tuple[st
 
 def worked(inputs: ReportInputs) -> Iterator[Section]:
     """Yield how long an evening's work takes."""
-    size, blocks = show_size(inputs.review.report.work), list[Block]()
+    size, blocks = show_size(inputs.review.report.work), list[PageBlock]()
     for way in DIRECTIONS:
         rows = inputs.works[way]
         if rows:
@@ -209,7 +167,7 @@ def worked(inputs: ReportInputs) -> Iterator[Section]:
         if rows:
             blocks += captioned(works_table(inputs.review, rows, inputs.unit), sentence_of(WHOLE[way])[:-1])
     if blocks:
-        yield Section("work", "What it means: time", tuple(blocks))
+        yield Section("work", "Time", tuple(blocks))
 
 
 def priced(inputs: ReportInputs) -> Iterator[Section]:
@@ -219,7 +177,7 @@ def priced(inputs: ReportInputs) -> Iterator[Section]:
     if found:
         shown = values_table(inputs.review, found, cheapest(found), inputs.unit)
         caption = f"Prices, and rates of reading {show_size(size)} in one go"
-        yield Section("money", "What it means: money", tuple(captioned(shown, caption)))
+        yield Section("money", "Money", tuple(captioned(shown, caption)))
 
 
 def planned(inputs: ReportInputs) -> Iterator[Section]:
@@ -231,7 +189,7 @@ def planned(inputs: ReportInputs) -> Iterator[Section]:
     runs = [o for o in inputs.runs if o.cell is not None]
     foot = measured_on([r.bench.host for r in runs], [r.started for r in runs])
     make = sweep_chart if is_sweep(found) else effects_chart
-    blocks: list[Block] = [Drawing("effects", make(review, found, foot))]
+    blocks: list[PageBlock] = [Drawing("effects", make(review, found, foot))]
     for observations, effect in found:
         blocks += captioned(effects_table(review, observations, effect), f"Effects on {observations.workload.title}")
     for observations in inputs.observations:

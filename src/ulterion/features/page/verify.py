@@ -11,11 +11,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import matplotlib as mpl
-
 from ulterion.core.errors import UsageError
 from ulterion.core.version import __version__
-from ulterion.features.page.build import article_of, remarks_of
+from ulterion.features.page.build import composed, published
 from ulterion.features.page.html import page
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.model import bundle
@@ -27,7 +25,7 @@ MAX_TOLD = 60  # lines that are told to be different
 MAX_LINE = 110  # characters of a line that is told
 _RUNS = re.compile(r'<script type="text/plain" id="runs">([^<]*)</script>')
 _SUMS = re.compile(r'<script type="application/json" id="sums">([^<]*)</script>')
-_DRAWING = re.compile(r"data:image/svg\+xml;base64,([A-Za-z0-9+/=]*)")
+_PHOTO = re.compile(r'<img class="photo" data-file="([^"]{1,200})" src="data:image/jpeg;base64,([^"]*)"')
 _UNIT = re.compile(r'<meta name="ulterion-unit" content="([^"]{1,10})">')
 
 Outcomes = Callable[[ReviewFolder], Mapping[str, Sequence[str]]]
@@ -68,7 +66,22 @@ def carried(text: str, name: str) -> tuple[dict[str, bytes], str]:
         raise UsageError(
             f"{name}: the runs in it are damaged: {error}; get it again from where it was published"
         ) from error
-    return bundle.unpacked(archive), match[1]
+    return bundle.unpacked(archive) | _photographs(text, name), match[1]
+
+
+def _photographs(text: str, name: str) -> dict[str, bytes]:
+    """Return the photographs that stand in a page, by their names in the review; raise UsageError."""
+    found = {}
+    for file, data in _PHOTO.findall(text):
+        if not bundle.NAMES.fullmatch(file):
+            raise UsageError(f"{name}: it holds a photograph called '{file[:80]}', which no review has")
+        try:
+            found[file] = base64.b64decode(data, validate=True)
+        except (binascii.Error, ValueError) as error:
+            raise UsageError(
+                f"{name}: the photograph {file} is damaged: {error}; get the page again from where it was published"
+            ) from error
+    return found
 
 
 def check_page(text: str, name: str, scratch: Path, outcomes: Outcomes) -> Checked:
@@ -86,12 +99,7 @@ def check_page(text: str, name: str, scratch: Path, outcomes: Outcomes) -> Check
     version = str(stated.get("version"))[:40]
     if version != __version__:
         different.append(f"made by Ulterion {version}; this is {__version__}, which may word it differently")
-    anew, drawn = _made_anew(files, archive, text, scratch, outcomes), str(stated.get("drawn"))[:40]
-    if drawn != mpl.__version__ and text != anew:
-        different.append(
-            f"its drawings were made with Matplotlib {drawn}, and here is {mpl.__version__}: of them only the words were compared"
-        )
-        text, anew = _words_of_drawings(text), _words_of_drawings(anew)
+    anew = _made_anew(files, archive, text, scratch, outcomes)
     different += _lines_that_differ(text, anew)
     count = sum(n.startswith("runs/") for n in files)
     return Checked(
@@ -112,21 +120,9 @@ def _stated(text: str) -> dict[str, object]:
 def _made_anew(files: dict[str, bytes], archive: str, text: str, scratch: Path, outcomes: Outcomes) -> str:
     folder = bundle.laid_out(files, scratch)
     unit = _UNIT.search(text)
-    article, _ = article_of(ReportInputs(folder, outcomes(folder), unit[1] if unit else "MB/s"), remarks_of(files))
-    return page(article, files, archive, folder.review.report.accent, unit[1] if unit else "MB/s").html
-
-
-def _words_of_drawings(page: str) -> str:
-    """Return a page with the words of each drawing in its place, and without what states the version that drew them."""
-
-    def words(match: re.Match[str]) -> str:
-        try:
-            svg = base64.b64decode(match[1], validate=True).decode("utf-8", "replace")
-        except (binascii.Error, ValueError):
-            return "(a damaged drawing)"
-        return " | ".join(re.findall(r"<text[^>]*>([^<]*)</text>", svg))
-
-    return _SUMS.sub("", _DRAWING.sub(words, page))
+    rates = unit[1] if unit else "MB/s"
+    article = composed(ReportInputs(folder, outcomes(folder), rates), files).article
+    return page(article, published(folder, files, archive, rates))
 
 
 def _lines_that_differ(text: str, anew: str) -> list[str]:

@@ -1,0 +1,79 @@
+"""The reader's own case: how long an amount takes on each setup, from the measured course of its long run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ulterion.core.estimates.transfer_time import End, Piece
+from ulterion.core.links.ceilings import Direction
+from ulterion.core.units import show_duration, show_size
+from ulterion.features.claims.capacity_proofs import holds
+from ulterion.features.estimate.transfer_time import end_of
+from ulterion.features.page.article import CaseEnd, Section, YourCase
+from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
+from ulterion.features.page.subjects import PORT, subjects, tests
+from ulterion.show.looks import Cast
+
+LARGEST = 2e12  # bytes, the end of the slider at most
+SAME_PACE = 0.03  # of a rate, within which pieces beside each other are one
+
+
+def your_case(inputs: ReportInputs) -> Iterator[Section]:
+    """Yield the times of every product under test and every baseline; nothing where nothing was measured."""
+    ends = tuple(end for way in DIRECTIONS for end in _ends(inputs, way))
+    if not ends:
+        return
+    size = float(inputs.review.report.work)
+    largest = max([size, *(end.holds or 0.0 for end in ends)])
+    yield Section(
+        "case",
+        "Your case: how long does it take?",
+        (YourCase(size, show_size(size), ends, max(min(largest, LARGEST), size)),),
+    )
+
+
+def _ends(inputs: ReportInputs, way: Direction) -> Iterator[CaseEnd]:
+    """Yield the ends of a direction, the quickest above."""
+    review, cast = inputs.review, Cast.of(inputs.review)
+    products = [s.key for s in subjects(inputs) if s.kind != PORT]
+    known = {r.target: r.work for r in inputs.works[way] if r.work is not None}
+    shown = [n for n in known if review.setups[n].baseline or any(tests(inputs, n, key) for key in products)]
+    for name in shown or list(known):
+        found, work = end_of(review, inputs.runs, name, way), known[name]
+        if found is None:
+            continue
+        end, room = found[0], holds(review, inputs.runs, review.setups[name].medium)
+        pieces, rest = _course(end)
+        yield CaseEnd(
+            name=_name(inputs, name),
+            medium=review.label(review.setups[name].medium) if len(review.setups[name].chain) > 2 else "",
+            shade=cast.shade(name),
+            port=review.label(review.setups[name].chain[0]),
+            way=way,
+            pieces=pieces,
+            rest=rest,
+            holds=room.bytes if room is not None else None,
+            long=end.long,
+            text=show_duration(work.seconds),
+            seconds=work.seconds,
+        )
+
+
+def _name(inputs: ReportInputs, setup: str) -> str:
+    """Return what a setup is called in the table: its products, or its medium where that is alone at a port."""
+    chain = inputs.review.setups[setup].chain
+    return inputs.review.setup_label(setup) if len(chain) > 2 else inputs.review.label(chain[-1])
+
+
+def _course(end: End) -> tuple[tuple[tuple[float, float], ...], float]:
+    """Return the pieces of an end, those at one pace together, and the rate behind them."""
+    merged = list[Piece]()
+    for piece in end.pieces:
+        last = merged[-1] if merged else None
+        if last is not None and abs(piece.rate / last.rate - 1) < SAME_PACE:
+            size = last.bytes + piece.bytes
+            merged[-1] = Piece(size, size / (last.bytes / last.rate + piece.bytes / piece.rate), last.why)
+        else:
+            merged.append(piece)
+    rest = end.tail.rate if end.tail is not None else end.rate
+    return tuple((round(p.bytes), round(p.rate)) for p in merged), round(rest)

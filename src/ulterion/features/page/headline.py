@@ -1,0 +1,213 @@
+"""The headline of a review, a few words below it, and the title of each table of products: findings by their rank, from verdicts alone.
+
+First comes who keeps its word and who does not, then what heat does, what is far from the baseline, what gives most for its price,
+and what costs nothing.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+
+from ulterion.core.units import show_rate, spell_duration
+from ulterion.features.compare.charts import comparison_title
+from ulterion.features.page.article import Measure
+from ulterion.features.page.findings import NO_LOSS, ProductFinding
+from ulterion.features.page.inputs import ReportInputs
+from ulterion.features.page.subjects import SubjectRate, compared_rows, rates, soak_of_subject
+from ulterion.features.plan.charts import effects_chart, ranks_chart, sweep_chart
+from ulterion.features.plan.judging import effects, ranks
+from ulterion.features.plan.sweeps import is_sweep
+from ulterion.show.charts import finding
+from ulterion.show.looks import Cast
+from ulterion.show.sentences import how_much, how_much_than, sentence_of
+
+MAX_HEADLINE = 110  # characters
+MAX_LEAD = 35  # words
+MUCH = 1.2  # of another's rate, from which a product is worth a word for being faster
+NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+
+
+def number_word(count: int) -> str:
+    """Return a count as a sentence has it."""
+    return NUMBERS[count] if count < len(NUMBERS) else f"{count:,}"
+
+
+def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
+    """Return the headline: who keeps its word and who does not, else what the comparison or the matrix comes to; '' where nothing was found."""
+    matrix = _of_the_matrix(inputs)
+    if matrix:
+        return matrix
+    first, worst = _keeper(inputs, found), _breaker(inputs, found)
+    told = []
+    if first is not None:
+        told.append(f"{_priced(first)} keeps its word.")
+    if worst is not None:
+        told.append(f"{_priced(worst)} keeps none of it.")
+    if told and len(" ".join(told)) <= MAX_HEADLINE:
+        return " ".join(told)
+    if told:
+        return told[0]
+    cast = Cast.of(inputs.review)
+    groups = sorted(inputs.groups, key=lambda g: -sum(r.comparison is not None for r in g.rows))
+    titles = [comparison_title(g, cast, inputs.review.label(g.medium)) for g in groups if g.rows]
+    return sentence_of(titles[0]) if titles else next((sentence_of(f"{f.name}: {f.told}") for f in found if f.told), "")
+
+
+def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
+    """Return the cheapest product that keeps its word, of the kind with most rivals: they are what a reader chooses among."""
+    kinds = Counter(f.subject.kind for f in found)
+    keeps = [f for f in found if f.kept == "all"]
+    most = max((kinds[f.subject.kind] for f in keeps), default=0)
+    return cheapest_of(inputs, [f for f in keeps if kinds[f.subject.kind] == most])
+
+
+def _breaker(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
+    """Return the cheapest product that keeps none of its claims, a rival of the keeper where there is one."""
+    first, breaks = _keeper(inputs, found), [f for f in found if f.kept == "none"]
+    rivals = [f for f in breaks if first is not None and f.subject.kind == first.subject.kind]
+    return cheapest_of(inputs, rivals or [f for f in breaks if not f.alarms])  # an alarm has a place of its own
+
+
+def cheapest_of(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
+    """Return the cheapest of several products, the first of them where none has a price."""
+    return min(found, key=lambda one: price_of(inputs, one.subject.key) or float("inf"), default=None)
+
+
+def price_of(inputs: ReportInputs, key: str) -> float | None:
+    """Return a product's price, None where the review has none."""
+    part = inputs.review.parts.get(key)
+    return float(part.price.amount) if part is not None and part.price is not None else None
+
+
+def _priced(one: ProductFinding) -> str:
+    return f"The {one.subject.price} {one.name}" if one.subject.price else one.name
+
+
+def _of_the_matrix(inputs: ReportInputs) -> str:
+    """Return what a plan comes to: who is first, else what the strongest level does; '' without a plan that was measured."""
+    review, margin = inputs.review, inputs.review.review.margin
+    placed = [(g, r) for g in inputs.observations if (r := ranks(review, g, None, margin)) is not None and r.places]
+    if placed and all(p.level in review.parts for p in placed[0][1].places):
+        return sentence_of(ranks_chart(review, placed, inputs.unit, "").caption.title)
+    return _effect(inputs)
+
+
+def _effect(inputs: ReportInputs) -> str:
+    """Return what the strongest level of a plan does, '' without one."""
+    found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
+    if not found:
+        return ""
+    make = sweep_chart if is_sweep(found) else effects_chart
+    return sentence_of(make(inputs.review, found, "").caption.title)
+
+
+def lead(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
+    """Return what stands below the headline: findings in their rank, in so many words at most, each said once."""
+    said, first = list[str](), headline(inputs, found)
+    for sentence in _ranked(inputs, found):
+        if sentence not in (first, *said) and len(" ".join([*said, sentence]).split()) <= MAX_LEAD:
+            said.append(sentence)
+    return " ".join(said)
+
+
+def _ranked(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
+    """Yield findings, the most important first."""
+    if inputs.observations:
+        effect = _effect(inputs)
+        yield from [effect] if effect else []
+    keeper = _keeper(inputs, found)
+    if keeper is not None:
+        yield from _only(inputs, found, keeper)
+        yield from _faster(inputs, found, keeper)
+    yield from _throttled(inputs, found)
+    yield from _far_and_near(inputs, found)
+
+
+def _only(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: ProductFinding) -> Iterator[str]:
+    """Yield that of several products with claims one met them all, and what it held."""
+    rivals = [f for f in found if f.subject.kind == keeper.subject.kind and f.kept is not None]
+    kept = [f for f in rivals if f.kept == "all"]
+    soak = soak_of_subject(inputs, keeper.subject.key)
+    held = ""
+    if soak is not None and soak.findings.held:
+        held = f", and held {show_rate(soak.findings.last, inputs.unit)} for {spell_duration(soak.findings.seconds)}"
+    if len(rivals) > 1:
+        kind = keeper.subject.kind
+        who = f"only {keeper.name}" if len(kept) == 1 else keeper.name
+        yield sentence_of(f"of {number_word(len(rivals))} {kind}s {who} met every claim{held}")
+
+
+def _faster(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: ProductFinding) -> Iterator[str]:
+    """Yield how much faster the fastest rival is, and what it costs."""
+    rivals = [f for f in found if f.subject.kind == keeper.subject.kind and not f.alarms]
+    known = [(r.measured, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
+    mine = next((rate for rate, f in known if f is keeper), None)
+    if not known or mine is None:
+        return
+    best, fastest = max(known, key=lambda pair: pair[0])
+    if fastest is keeper or best / mine < MUCH:
+        return
+    prices = [price_of(inputs, f.subject.key) for f in (fastest, keeper)]
+    cost = (
+        f", for {prices[0] / prices[1]:.2g} times the price"
+        if prices[0] and prices[1] and prices[0] > prices[1]
+        else ""
+    )
+    yield sentence_of(f"{fastest.name} reads {how_much(best / mine)}{cost}")
+
+
+def _throttled(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
+    for one in found:
+        soak = soak_of_subject(inputs, one.subject.key)
+        fall = soak.findings.fall("throttling") if soak is not None else None
+        if soak is not None and fall is not None:
+            after = show_rate(fall.after, inputs.unit)
+            yield sentence_of(f"heat slows {one.name} to {after} after {spell_duration(fall.at - soak.load_start)}")
+
+
+def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
+    """Yield what is far from the baseline, then what costs nothing."""
+    near = []
+    for one in (f for f in found if f.kept is None):  # of a product with claims these say what it gives
+        rows = [r for r in compared_rows(inputs, one.subject.key) if r.comparison is not None]
+        verdicts = {r.comparison.verdict for r in rows if r.comparison is not None}
+        slow = next((r for r in rows if r.comparison is not None and r.comparison.verdict == "slower"), None)
+        if slow is not None and slow.comparison is not None:
+            loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
+            doing = "reading" if slow.workload.drive_direction == "read" else "writing"
+            yield sentence_of(f"{one.name} costs {loss} of the speed when {doing}")
+        elif verdicts and verdicts <= NO_LOSS:
+            near.append(sentence_of(f"{one.name} costs no speed"))
+    yield from near
+
+
+def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) -> str:
+    """Return what a table of products says by one measure; `known` are their rates by name."""
+    doing = {"read": "read", "write": "write", "small": "small reads"}[measure]
+    judged = {name: rate for name, rate in known.items() if rate.verdict in ("met", "missed", "partly")}
+    best = max(known, key=lambda name: known[name].measured)
+    if measure != "small" and len(judged) == len(known) and len(known) > 1:
+        met = [name for name, rate in judged.items() if rate.verdict == "met"]
+        share = {name: rate.measured / (rate.claimed or rate.measured) for name, rate in judged.items()}
+        worst = min(share, key=lambda name: share[name])
+        total = number_word(len(known))
+        if len(met) == len(known):
+            return finding(f"all {total} {doing} as fast as claimed")
+        falls = f"{worst} reaches {share[worst] * 100:.0f}%"
+        who = number_word(len(met)) if met else "none"
+        verb = doing if len(met) > 1 else f"{doing}s"
+        return finding(
+            f"{who} of {total} {verb} as fast as claimed; {falls}", f"{who} of {total} {verb} as fast as claimed"
+        )
+    rate = known[best]
+    if measure == "small":
+        return finding(f"{best} is fastest at small reads, at {rate.words}", f"small reads: {rate.words} at best")
+    at = rate.words.partition(" of ")[0]
+    if len(known) == 1:
+        return finding(f"{best} {doing}s at {rate.words}", f"{doing}s at {rate.words}")
+    second = sorted(r.measured for r in known.values())[-2]
+    ahead = f", {how_much_than(rate.measured / second)} the next" if rate.measured / second >= 1.05 else ""
+    return finding(
+        f"{best} {doing}s fastest, at {at}{ahead}", f"{best} {doing}s fastest, at {at}", f"{kind}s: {at} at best"
+    )

@@ -1,0 +1,155 @@
+"""What a review puts to the test: its products, and ports where these are what is compared; and the rates of each."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ulterion.core.units import show_iops, show_percent, show_rate
+from ulterion.features.claims.row import ClaimRow
+from ulterion.features.clock.judging import ClockRow
+from ulterion.features.compare.overview import large_and_small
+from ulterion.features.notes.entries import Entry
+from ulterion.features.page.article import Measure
+from ulterion.features.page.inputs import ReportInputs
+from ulterion.features.soak.judging import Soak
+from ulterion.model.review import PEER
+from ulterion.results.comparison import ComparedRow
+from ulterion.show.looks import product_of
+
+PORT = "port"  # the kind of a port that is under test
+JUDGED = ("met", "missed", "partly", "undecided")
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A product or port under test: its key in the review, its name, kind and price ('' where there is none)."""
+
+    key: str
+    name: str
+    kind: str
+    price: str
+
+
+@dataclass(frozen=True)
+class SubjectRate:
+    """A rate, bytes or requests per second, beside its claim; `words` of both, `verdict` on the claim."""
+
+    measured: float
+    claimed: float | None
+    words: str
+    verdict: str = ""
+
+
+def plain_name(text: str) -> str:
+    """Return a name as it can stand in a file's name and in an address."""
+    return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:40] or "unnamed"
+
+
+def subjects(inputs: ReportInputs) -> list[Subject]:
+    """Return every product but other benches, then the ports that are compared or have claims."""
+    review = inputs.review
+    found = [
+        Subject(key, part.name, part.kind, part.price.short if part.price is not None else "")
+        for key, part in review.parts.items()
+        if part.kind != PEER
+    ]
+    compared = {product_of(review, name) for name in inputs.measured_setups}
+    rivals = compared & set(review.ports)
+    if rivals:  # the baseline's port is one to choose as well
+        rivals |= {review.setups[n].chain[0] for n in inputs.measured_setups if len(review.setups[n].chain) == 2}
+    claiming = {r.part for r in inputs.claims if r.judgement.verdict in JUDGED}
+    ports = [key for key in review.ports if key in rivals | claiming]
+    return [*found, *(Subject(key, review.label(key), PORT, "") for key in ports)]
+
+
+def tests(inputs: ReportInputs, setup: str, key: str) -> bool:
+    """Return whether a setup puts a product or port to the test: it stands between port and medium, is alone at the port, or is that port."""
+    chain = inputs.review.setups[setup].chain
+    if key in inputs.review.ports:
+        return chain[0] == key and len(chain) == 2
+    return key in chain[1:-1] or (key == chain[-1] and len(chain) == 2)
+
+
+def judged_claims(inputs: ReportInputs, key: str) -> list[ClaimRow]:
+    """Return the claims of a product that were judged."""
+    return [r for r in inputs.claims if r.part == key and r.judgement.verdict in JUDGED]
+
+
+def compared_rows(inputs: ReportInputs, key: str) -> list[ComparedRow]:
+    """Return the large reads and writes of the first setup that tests a product and was compared with a baseline."""
+    for group in inputs.groups:
+        for setup in dict.fromkeys(r.setup for r in group.rows):
+            chain = inputs.review.setups[setup].chain
+            if setup != group.baseline and (key in chain[1:-1] or (key == chain[0] and len(chain) == 2)):
+                rows = large_and_small([r for r in group.rows if r.setup == setup])[:2]
+                return [r for r in rows if r is not None and r.comparison is not None]
+    return []
+
+
+def timed_rows(inputs: ReportInputs, key: str) -> list[ClockRow]:
+    """Return what was timed by hand or copied with a product in the chain, the medium apart from its own setups."""
+    return [
+        r for r in inputs.clocked if key in inputs.review.setups[r.setup].chain[1:-1] or tests(inputs, r.setup, key)
+    ]
+
+
+def entries_of(inputs: ReportInputs, key: str) -> list[Entry]:
+    """Return what was noted of a product's own setups, and of those that it stands in between port and medium."""
+    setups = inputs.review.setups
+    return [
+        e
+        for e in inputs.entries
+        if e.record.taken_back is None
+        and e.setup in setups
+        and (key in setups[e.setup].chain[:-1] or tests(inputs, e.setup, key))
+    ]
+
+
+def soak_of_subject(inputs: ReportInputs, key: str) -> Soak | None:
+    """Return the long run of a product: the part between port and medium, or a medium by itself."""
+    for soak in inputs.soaks:
+        chain = inputs.review.setups[soak.run.setup or ""].chain
+        if (chain[1] if len(chain) > 2 else chain[-1]) == key or (len(chain) == 2 and chain[0] == key):
+            return soak
+    return None
+
+
+def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
+    """Return the rates of a product: of its claims where it has some, else the best that was measured or timed of it."""
+    found: dict[Measure, SubjectRate] = {}
+    for row in inputs.claims:
+        if row.part == key and row.claim in ("read", "write") and row.unit == "B/s" and row.measured is not None:
+            words = _words(row.measured, row.claimed, inputs.unit)
+            found[row.claim] = SubjectRate(row.measured, row.claimed, words, row.judgement.verdict)  # type: ignore[index]
+    for measure, rate in _measured(inputs, key):
+        if measure not in found or (found[measure].claimed is None and rate > found[measure].measured):
+            words = show_iops(rate) if measure == "small" else _words(rate, None, inputs.unit)
+            found[measure] = SubjectRate(rate, None, words)
+    for timed in timed_rows(inputs, key):
+        if timed.direction not in found and timed.estimate is not None and timed.suspect is None:
+            rate = timed.estimate.rate
+            how = "" if timed.copied else ", by hand"
+            found[timed.direction] = SubjectRate(rate, None, f"{_words(rate, None, inputs.unit)}{how}")
+    return found
+
+
+def _measured(inputs: ReportInputs, key: str) -> Iterator[tuple[Measure, float]]:
+    """Yield what was measured of every setup that tests a product; of a medium that no setup has alone, what any setup has of it."""
+    own = [n for n in inputs.measured_setups if tests(inputs, n, key)]
+    own = own or [n for n in inputs.measured_setups if inputs.review.setups[n].medium == key]
+    for group in inputs.groups:
+        for setup in own:
+            rows = large_and_small([r for r in group.rows if r.setup == setup])
+            for measure, row in zip(("read", "write", "small"), rows, strict=True):
+                if row is not None:
+                    estimate = row.estimate
+                    yield measure, estimate.rate / row.workload.block_bytes if measure == "small" else estimate.rate  # type: ignore[misc]
+
+
+def _words(measured: float, claimed: float | None, unit: str) -> str:
+    if claimed is None:
+        return show_rate(measured, unit)
+    of = show_rate(claimed, unit, with_unit=False)
+    return f"{show_rate(measured, unit)} of {of} claimed, {show_percent(measured / claimed)}"
