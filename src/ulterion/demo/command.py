@@ -105,12 +105,12 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
 
 def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:
     """Make the page that the review ends in."""
-    from ulterion.features.page.assets import write_page
-    from ulterion.features.page.build import made_page
+    from ulterion.features.page.build import composed_of, page_of
     from ulterion.features.page.command import DEFAULT
+    from ulterion.features.page.page_file import write_page
 
-    page, made = made_page(folder, {}, unit)
-    write_page(folder.path / DEFAULT, page)
+    made = composed_of(folder, {}, unit)
+    write_page(folder.path / DEFAULT, page_of(folder, made, unit))
     env.show(["", f"The review as a page: {shown / DEFAULT}, {len(made.article.every)} sections"])
 
 

@@ -180,7 +180,9 @@ def comparison_title(group: Group, cast: Cast, medium: str) -> str:
     doing = WAYS.get(rows[0].workload.drive_direction, "")
     if not others:
         best = max(rows, key=lambda r: r.estimate.rate)
-        return finding(f"{cast.name(best.setup)} gives {show_rate(best.estimate.rate)} {doing}", f"Rates with {medium}")
+        return finding(
+            f"{cast.name(best.setup)} gives {show_rate(best.estimate.rate)} when {doing}", f"Rates with {medium}"
+        )
     best = others[0]
     assert best.comparison is not None
     name, verdict, ratio = cast.name(best.setup), best.comparison.verdict, best.comparison.ratio.value
@@ -189,10 +191,12 @@ def comparison_title(group: Group, cast: Cast, medium: str) -> str:
             f"No difference shown yet between {name} and {base}", f"{name}: undecided against {base}", "Undecided"
         )
     if verdict == "same":
-        return finding(f"{name} is as fast as {base} {doing}", f"{name} is as fast as {base}", f"{name} loses nothing")
+        return finding(
+            f"{name} is as fast as {base} when {doing}", f"{name} is as fast as {base}", f"{name} loses nothing"
+        )
     if len(others) == 1 or "faster" in verdict:
         told = f"{name} is {how_much_than(ratio)} {base}"
-        return finding(f"{told} {doing}", told, f"{name}: {show_change(ratio)} {doing}", f"{name} is fastest")
+        return finding(f"{told} when {doing}", told, f"{name}: {show_change(ratio)} {doing}", f"{name} is fastest")
     return finding(
         f"{name} comes closest to {base}: {show_change(ratio)} {doing}",
         f"{name} comes closest: {show_change(ratio)} {doing}",

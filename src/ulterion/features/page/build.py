@@ -38,9 +38,10 @@ CHAPTER = "product-"
 
 @dataclass(frozen=True)
 class Composed:
-    """An article, and names of the reviewer's that no section has: of remarks, and in [report]."""
+    """An article, the files of the review it is made of, and names of the reviewer's that no section has: of remarks, and in [report]."""
 
     article: Article
+    files: Mapping[str, bytes]
     unplaced: tuple[str, ...]
     unknown: tuple[str, ...]
 
@@ -70,7 +71,7 @@ def composed(inputs: ReportInputs, files: Mapping[str, bytes]) -> Composed:
     )
     known = {*names, *(n.removeprefix(CHAPTER) for n in names), INTRO}
     unknown = {*settings.order, *settings.without} - known
-    return Composed(article, tuple(sorted(set(remarks) - known)), tuple(sorted(unknown)))
+    return Composed(article, files, tuple(sorted(set(remarks) - known)), tuple(sorted(unknown)))
 
 
 def _worded(every: Iterable[Section], remarks: Mapping[str, str]) -> list[Section]:
@@ -92,14 +93,15 @@ def remarks_of(files: Mapping[str, bytes]) -> dict[str, str]:
     }
 
 
-def made_page(
-    folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str, *, fragment: bool = False
-) -> tuple[str, Composed]:
-    """Return the page of a review, or what of it goes into a page of someone else's, and what it was made of.  Raises UsageError."""
-    files = bundle.contents(folder)
-    made = composed(ReportInputs(folder, outcomes, unit), files)
-    runs = base64.b64encode(bundle.packed(files)).decode()
-    return page(made.article, published(folder, files, runs, unit), fragment=fragment), made
+def composed_of(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Composed:
+    """Return the article of a review folder.  Raises UsageError."""
+    return composed(ReportInputs(folder, outcomes, unit), bundle.contents(folder))
+
+
+def page_of(folder: ReviewFolder, made: Composed, unit: str, *, fragment: bool = False) -> str:
+    """Return the page of a review, or what of it goes into a page of someone else's."""
+    runs = base64.b64encode(bundle.packed(dict(made.files))).decode()
+    return page(made.article, published(folder, made.files, runs, unit), fragment=fragment)
 
 
 def published(folder: ReviewFolder, files: Mapping[str, bytes], runs: str, unit: str) -> Published:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,7 @@ from ulterion.terminal.status import Status
 if TYPE_CHECKING:
     from ulterion.features.page.article import Article
     from ulterion.features.page.build import Composed
+    from ulterion.model.store import ReviewFolder
 
 DEFAULT = "report.html"
 
@@ -58,30 +60,35 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
-    from ulterion.features.notes.entries import outcomes
-    from ulterion.features.page.assets import check_figures, check_page_path, write_card, write_page
-    from ulterion.features.page.build import made_page, with_figures_beside
+    from ulterion.features.page.card import CardProcess
+    from ulterion.features.page.page_file import check_page_path, write_page
 
     folder = options.review_for(arguments, env.folder, env.tell)
     place = env.folder if options.is_personal(arguments, env.folder) else folder.path
     path = env.folder / arguments.page if arguments.page else place / DEFAULT
     check_page_path(path)
-    page, made = made_page(folder, outcomes(folder), arguments.units, fragment=arguments.fragment)
-    article = made.article
-    if arguments.figures is not None:
-        article = with_figures_beside(folder, article, outcomes(folder), arguments.units)
-        check_figures(env.folder / arguments.figures, article, arguments.size)
-    card = None if arguments.fragment else write_card(path, article)
-    write_page(path, page)
+    with nullcontext() if arguments.fragment else CardProcess(path) as card:
+        from ulterion.features.notes.entries import outcomes
+        from ulterion.features.page.build import composed_of, page_of
+
+        made = composed_of(folder, outcomes(folder), arguments.units)
+        if card is not None:
+            card.draw(made.article)
+        page = page_of(folder, made, arguments.units, fragment=arguments.fragment)
+        figures = _figures(arguments, env, folder, made.article)
+        write_page(path, page)
+        why = card.ended() if card is not None else ""
+    if why:
+        env.tell(f"the page has no picture for sharing: {why}")
     _tell_unknown(env, made)
-    figures, size = _figures(arguments, env, article), len(page.encode())
+    article, size = made.article, len(page.encode())
     if arguments.json:
         told = {
             "page": str(path),
             "bytes": size,
             "sections": [s.name for s in article.every],
             "figures": figures,
-            "picture": None if card is None else str(card),
+            "picture": None if card is None or why else str(card.path),
             "unplaced": list(made.unplaced),
         }
         env.show_json("report", told)
@@ -101,12 +108,17 @@ def _tell_unknown(env: Environment, made: Composed) -> None:
         env.tell(f"report.order or report.without: no section is called '{name}'; there are: {there}")
 
 
-def _figures(arguments: argparse.Namespace, env: Environment, article: Article) -> list[str]:
+def _figures(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, article: Article) -> list[str]:
+    """Write the figures where they are asked for; return their paths."""
     if arguments.figures is None:
         return []
-    from ulterion.features.page.assets import write_figures
+    from ulterion.features.notes.entries import outcomes
+    from ulterion.features.page.assets import check_figures, write_figures
+    from ulterion.features.page.build import with_figures_beside
 
-    return [str(p) for p in write_figures(env.folder / arguments.figures, article, arguments.size)]
+    every = with_figures_beside(folder, article, outcomes(folder), arguments.units)
+    check_figures(env.folder / arguments.figures, every, arguments.size)
+    return [str(p) for p in write_figures(env.folder / arguments.figures, every, arguments.size)]
 
 
 def _watch(arguments: argparse.Namespace, env: Environment) -> None:

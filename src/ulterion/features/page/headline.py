@@ -6,18 +6,24 @@ and what costs nothing.
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
-from ulterion.core.units import show_rate, spell_duration
+from ulterion.core.units import show_block, show_rate, spell_duration
+from ulterion.core.workloads.workload import DriveWorkload
+from ulterion.features.clock.answer import answers
 from ulterion.features.compare.charts import comparison_title
 from ulterion.features.page.article import Measure
 from ulterion.features.page.findings import NO_LOSS, ProductFinding
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import SubjectRate, compared_rows, rates, soak_of_subject
-from ulterion.features.plan.charts import effects_chart, ranks_chart, sweep_chart
+from ulterion.features.plan.charts import ranks_chart
 from ulterion.features.plan.judging import effects, ranks
 from ulterion.features.plan.sweeps import is_sweep
+from ulterion.features.plan.words import levels_compared
+from ulterion.features.soak.judging import difference
+from ulterion.features.soak.words import difference_words
 from ulterion.show.charts import finding
 from ulterion.show.looks import Cast
 from ulterion.show.sentences import how_much, how_much_than, sentence_of
@@ -48,10 +54,21 @@ def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
         return " ".join(told)
     if told:
         return told[0]
+    return next(_otherwise(inputs, found), "")
+
+
+def _otherwise(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
+    """Yield what a review without kept and broken claims comes to: its largest comparison, its long runs, what was timed, its first product."""
     cast = Cast.of(inputs.review)
     groups = sorted(inputs.groups, key=lambda g: -sum(r.comparison is not None for r in g.rows))
-    titles = [comparison_title(g, cast, inputs.review.label(g.medium)) for g in groups if g.rows]
-    return sentence_of(titles[0]) if titles else next((sentence_of(f"{f.name}: {f.told}") for f in found if f.told), "")
+    for group in groups:
+        if group.rows:
+            yield sentence_of(comparison_title(group, cast, inputs.review.label(group.medium)))
+    soaks = inputs.soaks
+    if len(soaks) > 1:
+        yield sentence_of(difference_words(difference(soaks[1], soaks[0])))
+    yield from (sentence_of(told) for told in answers(inputs.review, inputs.clocked, inputs.unit))
+    yield from (sentence_of(f"{one.name}: {one.told}") for one in found if one.told)
 
 
 def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
@@ -94,12 +111,19 @@ def _of_the_matrix(inputs: ReportInputs) -> str:
 
 
 def _effect(inputs: ReportInputs) -> str:
-    """Return what the strongest level of a plan does, '' without one."""
+    """Return what the strongest level of a plan does, among those that surely do something; '' without one."""
     found = [(g, e) for g in inputs.observations if (e := effects(g)) is not None]
-    if not found:
+    sweep = is_sweep(found) if found else False
+    shown = found if sweep else found[:1]
+    sure = [
+        (g, e) for g, one in shown for e in one.effects if e.low and e.high and e.ratio and (e.low > 1 or e.high < 1)
+    ]
+    if not sure:
         return ""
-    make = sweep_chart if is_sweep(found) else effects_chart
-    return sentence_of(make(inputs.review, found, "").caption.title)
+    where, strongest = max(sure, key=lambda pair: abs(math.log(pair[1].ratio or 1.0)))
+    doing = "reading" if where.workload.direction == "read" else "writing"
+    at = f" at {show_block(where.workload.block_bytes)}" if sweep and isinstance(where.workload, DriveWorkload) else ""
+    return sentence_of(f"{levels_compared(inputs.review, strongest)} when {doing}{at}")
 
 
 def lead(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
@@ -186,6 +210,8 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) ->
     """Return what a table of products says by one measure; `known` are their rates by name."""
     doing = {"read": "read", "write": "write", "small": "small reads"}[measure]
     judged = {name: rate for name, rate in known.items() if rate.verdict in ("met", "missed", "partly")}
+    if not known:
+        return ""
     best = max(known, key=lambda name: known[name].measured)
     if measure != "small" and len(judged) == len(known) and len(known) > 1:
         met = [name for name, rate in judged.items() if rate.verdict == "met"]

@@ -33,6 +33,7 @@ from ulterion.features.page.article import (
     Words,
     YourCase,
 )
+from ulterion.features.page.card import CARD
 from ulterion.features.page.drawn import case_table, course
 from ulterion.features.page.subjects import plain_name
 from ulterion.model.bundle import sums
@@ -44,7 +45,6 @@ from ulterion.show.web.bars import LEVELS, bar
 from ulterion.show.web.figure import figure
 
 LIGHT_GROUND, DARK_GROUND = "#ffffff", "#16181b"
-CARD = "report-card.png"  # the picture that is shown where the page is shared
 CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
 LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
 

@@ -18,6 +18,7 @@ from ulterion.model.review import PEER
 from ulterion.results.comparison import ComparedRow
 from ulterion.show.looks import product_of
 
+FILES = "files"  # the kind of what is copied where no medium is named
 PORT = "port"  # the kind of a port that is under test
 JUDGED = ("met", "missed", "partly", "undecided")
 
@@ -53,7 +54,7 @@ def subjects(inputs: ReportInputs) -> list[Subject]:
     found = [
         Subject(key, part.name, part.kind, part.price.short if part.price is not None else "")
         for key, part in review.parts.items()
-        if part.kind != PEER
+        if part.kind not in (PEER, FILES)
     ]
     compared = {product_of(review, name) for name in inputs.measured_setups}
     rivals = compared & set(review.ports)
@@ -65,11 +66,12 @@ def subjects(inputs: ReportInputs) -> list[Subject]:
 
 
 def tests(inputs: ReportInputs, setup: str, key: str) -> bool:
-    """Return whether a setup puts a product or port to the test: it stands between port and medium, is alone at the port, or is that port."""
+    """Return whether a setup puts a product or port to the test: it stands before the medium, is alone at a port, or is that port."""
     chain = inputs.review.setups[setup].chain
     if key in inputs.review.ports:
         return chain[0] == key and len(chain) == 2
-    return key in chain[1:-1] or (key == chain[-1] and len(chain) == 2)
+    before = [part for part in chain[:-1] if part in inputs.review.parts]
+    return key in before or (key == chain[-1] and not before)
 
 
 def judged_claims(inputs: ReportInputs, key: str) -> list[ClaimRow]:
@@ -81,29 +83,22 @@ def compared_rows(inputs: ReportInputs, key: str) -> list[ComparedRow]:
     """Return the large reads and writes of the first setup that tests a product and was compared with a baseline."""
     for group in inputs.groups:
         for setup in dict.fromkeys(r.setup for r in group.rows):
-            chain = inputs.review.setups[setup].chain
-            if setup != group.baseline and (key in chain[1:-1] or (key == chain[0] and len(chain) == 2)):
+            if setup != group.baseline and key != group.medium and tests(inputs, setup, key):
                 rows = large_and_small([r for r in group.rows if r.setup == setup])[:2]
                 return [r for r in rows if r is not None and r.comparison is not None]
     return []
 
 
 def timed_rows(inputs: ReportInputs, key: str) -> list[ClockRow]:
-    """Return what was timed by hand or copied with a product in the chain, the medium apart from its own setups."""
-    return [
-        r for r in inputs.clocked if key in inputs.review.setups[r.setup].chain[1:-1] or tests(inputs, r.setup, key)
-    ]
+    """Return what was timed by hand or copied on the setups that test a product."""
+    return [r for r in inputs.clocked if tests(inputs, r.setup, key)]
 
 
 def entries_of(inputs: ReportInputs, key: str) -> list[Entry]:
     """Return what was noted of a product's own setups, and of those that it stands in between port and medium."""
     setups = inputs.review.setups
     return [
-        e
-        for e in inputs.entries
-        if e.record.taken_back is None
-        and e.setup in setups
-        and (key in setups[e.setup].chain[:-1] or tests(inputs, e.setup, key))
+        e for e in inputs.entries if e.record.taken_back is None and e.setup in setups and tests(inputs, e.setup, key)
     ]
 
 

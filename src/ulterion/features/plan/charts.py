@@ -96,12 +96,15 @@ def effects_chart(review: Review, found: Found, foot: str) -> SpreadChart:
         if rows:
             panels.append(SpreadPanel(workload_words(one.workload), tuple(rows)))
     every = [r for p in panels for r in p.rows]
-    lost = [r for p in panels[:1] for r in p.rows]
-    strongest = max(lost, key=lambda r: abs(math.log(r.value)))
+    first = [e for e in shown[0][1].effects if e.ratio is not None and e.low is not None]
+    strongest = max(
+        first or [e for _, f in shown for e in f.effects if e.ratio], key=lambda e: abs(math.log(e.ratio or 1))
+    )
     left_out = f"; {len(found) - len(shown)} more workloads are not drawn" if len(found) > len(shown) else ""
     caption = Caption(
         title=finding(
-            f"{strongest.label}: {strongest.text}", f"{strongest.label.partition(' against ')[0]}: {strongest.text}"
+            words.levels_compared(review, strongest),
+            f"{words.named(review, strongest.level)}: {show_change(strongest.ratio or 1.0)}",
         ),
         subtitle="What each level does to the rate, all else alike; a bar is the 95% interval",
         foot=foot + left_out,

@@ -16,7 +16,7 @@ from ulterion.features.plan.judging import Observations
 from ulterion.model.planned import Again, Planned, PlannedCell, Step
 from ulterion.model.review import Review
 from ulterion.show.columns import show_change
-from ulterion.show.sentences import listed, sentence_of
+from ulterion.show.sentences import how_much_than, listed, sentence_of
 
 REPEATED: dict[Again, str] = {"undecided": ", repeat (still undecided)", "asked": ", again"}
 
@@ -64,9 +64,23 @@ def state_word(cell: PlannedCell) -> str:
     return f"for {cell.host}" if cell.state == "elsewhere" else cell.state
 
 
+NONE = ("none", "no", "without", "off")  # what a level is called that leaves something out
+
+
 def named(review: Review, level: str) -> str:
     """Return a level as readers know it."""
     return review.label(level)
+
+
+def levels_compared(review: Review, effect: Effect) -> str:
+    """Return an effect as a reader would say it: 'Slip is 60% slower than Pod', 'no enclosure is 2 times as fast as Pod'; '' without a ratio."""
+    if effect.ratio is None:
+        return ""
+    level, against = (
+        f"no {effect.factor}" if one in NONE and one not in review.parts else named(review, one)
+        for one in (effect.level, effect.against)
+    )
+    return f"{level} is {how_much_than(effect.ratio)} {against}"
 
 
 def interval(low: float | None, high: float | None) -> str:
