@@ -13,7 +13,7 @@ from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTab
 from ulterion.features.page.findings import ProductFinding, product_findings
 from ulterion.features.page.headline import cheapest_of, headline, lead, view_title
 from ulterion.features.page.inputs import ReportInputs
-from ulterion.features.page.subjects import SubjectRate, plain_name, rates, soak_of_subject
+from ulterion.features.page.subjects import SubjectRate, plain_name, rates, soak_of_subject, tests
 from ulterion.show.charts import Bar, measured_on
 from ulterion.show.looks import Cast
 
@@ -85,7 +85,7 @@ def _rows(
 
 
 def _row(inputs: ReportInputs, one: ProductFinding, rate: SubjectRate | None, scale: float, cast: Cast) -> AnswerRow:
-    shade = cast.parts.get(one.subject.key, 0)
+    shade = cast.parts.get(one.subject.key, _port_shade(inputs, one.subject.key, cast))
     bar = None
     if rate is not None:
         mark = None if rate.claimed is None else rate.claimed / scale
@@ -102,6 +102,11 @@ def _row(inputs: ReportInputs, one: ProductFinding, rate: SubjectRate | None, sc
         chip=one.chip,
         told=one.told,
     )
+
+
+def _port_shade(inputs: ReportInputs, port: str, cast: Cast) -> int:
+    """Return the colour of what is tested at a port."""
+    return next((cast.shade(n) for n in inputs.measured_setups if tests(inputs, n, port)), 0)
 
 
 def chapter_name(key: str) -> str:

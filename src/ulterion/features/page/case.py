@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from ulterion.core.estimates.transfer_time import End, Piece
 from ulterion.core.links.ceilings import Direction
@@ -11,10 +11,11 @@ from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.estimate.transfer_time import end_of
 from ulterion.features.page.article import CaseEnd, Section, YourCase
 from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
-from ulterion.features.page.subjects import PORT, subjects, tests
-from ulterion.show.looks import Cast
+from ulterion.features.page.subjects import FILES, PORT, subjects, tests
+from ulterion.show.looks import Cast, product_of
 
 LARGEST = 2e12  # bytes, the end of the slider at most
+MOST = 12  # setups of a direction
 SAME_PACE = 0.03  # of a rate, within which pieces beside each other are one
 
 
@@ -35,20 +36,18 @@ def your_case(inputs: ReportInputs) -> Iterator[Section]:
 def _ends(inputs: ReportInputs, way: Direction) -> Iterator[CaseEnd]:
     """Yield the ends of a direction, the quickest above."""
     review, cast = inputs.review, Cast.of(inputs.review)
-    products = [s.key for s in subjects(inputs) if s.kind != PORT]
     known = {r.target: r.work for r in inputs.works[way] if r.work is not None}
-    shown = [n for n in known if review.setups[n].baseline or any(tests(inputs, n, key) for key in products)]
-    for name in shown or list(known):
+    for name in _chosen(inputs, list(known)):
         found, work = end_of(review, inputs.runs, name, way), known[name]
         if found is None:
             continue
-        end, room = found[0], holds(review, inputs.runs, review.setups[name].medium)
+        end, room, port = found[0], holds(review, inputs.runs, review.setups[name].medium), review.setups[name].chain[0]
         pieces, rest = _course(end)
         yield CaseEnd(
             name=_name(inputs, name),
-            medium=review.label(review.setups[name].medium) if len(review.setups[name].chain) > 2 else "",
+            medium=_medium(inputs, name),
             shade=cast.shade(name),
-            port=review.label(review.setups[name].chain[0]),
+            port=review.label(port) if port in review.ports else "",
             way=way,
             pieces=pieces,
             rest=rest,
@@ -59,10 +58,33 @@ def _ends(inputs: ReportInputs, way: Direction) -> Iterator[CaseEnd]:
         )
 
 
+def _chosen(inputs: ReportInputs, known: Sequence[str]) -> list[str]:
+    """Return of many setups those of products and baselines; of still more the quickest of each product with each medium, then of each product."""
+    review = inputs.review
+    products = [s.key for s in subjects(inputs) if s.kind != PORT]
+    chosen = [n for n in known if review.setups[n].baseline or any(tests(inputs, n, key) for key in products)]
+    chosen = chosen or list(known)
+    for alike in (lambda n: (product_of(review, n), review.setups[n].medium), lambda n: product_of(review, n)):
+        if len(chosen) > MOST:
+            first = dict[object, str]()
+            for name in chosen:
+                first.setdefault(alike(name), name)
+            chosen = list(first.values())
+    return chosen
+
+
 def _name(inputs: ReportInputs, setup: str) -> str:
     """Return what a setup is called in the table: its products, or its medium where that is alone at a port."""
-    chain = inputs.review.setups[setup].chain
-    return inputs.review.setup_label(setup) if len(chain) > 2 else inputs.review.label(chain[-1])
+    review, chain = inputs.review, inputs.review.setups[setup].chain
+    alone = not any(key in review.parts for key in chain[:-1])
+    return review.label(chain[-1]) if alone else review.setup_label(setup)
+
+
+def _medium(inputs: ReportInputs, setup: str) -> str:
+    """Return the medium of a setup, where its name says nothing of it."""
+    medium = inputs.review.setups[setup].medium
+    named = _name(inputs, setup) == inputs.review.label(medium) or inputs.review.parts[medium].kind == FILES
+    return "" if named else inputs.review.label(medium)
 
 
 def _course(end: End) -> tuple[tuple[tuple[float, float], ...], float]:

@@ -49,10 +49,11 @@ def _case_row(end: CaseEnd, size: float, most: float) -> Markup:
     fits = end.holds is None or end.holds >= size
     shown = Bar(end.name, min(end.seconds, most) if fits else 0.0, end.text, shade=end.shade)
     data = {"p": end.pieces, "r": end.rest, "h": end.holds, "l": None if end.long == float("inf") else end.long}
+    where = ", ".join(w for w in (end.medium, end.port) if w)
     beyond = fits and end.long is not None and end.long < size
     return element(
         "tr",
-        element("th", end.name, element("small", f"{end.medium}, {end.port}" if end.medium else end.port), scope="row"),
+        element("th", end.name, element("small", where) if where else "", scope="row"),
         element("td", bar(shown, most), class_="scale"),
         element("td", f"{end.text}{' *' if beyond else ''}" if fits else "does not fit"),
         data_case=json.dumps(data, separators=(",", ":")),

@@ -21,6 +21,7 @@ from ulterion.features.page.subjects import (
     judged_claims,
     soak_of_subject,
     subjects,
+    tests,
     timed_rows,
 )
 from ulterion.features.soak.judging import Soak
@@ -65,7 +66,7 @@ class ProductFinding:
 
 def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
     """Return what was found of every product of which anything is known, in the order of the review; the reviewer's own words come first."""
-    found = []
+    found, baselines = [], {g.baseline for g in inputs.groups if len({r.setup for r in g.rows}) > 1}
     for subject in subjects(inputs):
         rows, compared = judged_claims(inputs, subject.key), compared_rows(inputs, subject.key)
         soak, timed = soak_of_subject(inputs, subject.key), timed_rows(inputs, subject.key)
@@ -75,7 +76,8 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
             continue
         kept = _kept(rows)
         tone, chip = _chip(rows, kept, compared)
-        measured = bool(rates or soak or timed)
+        setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
+        base = bool(setups) and all(n in baselines for n in setups)
         told = [
             *_claims(rows, kept),
             *([] if soak is None else _course(soak, inputs.unit)),
@@ -87,8 +89,8 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
                 subject=subject,
                 kept=kept,
                 tone=tone,
-                chip=chip if rows or compared or measured else "tried",
-                told=own or " ".join(sentence_of(t) for t in told or noted[:1]),
+                chip="baseline" if base and not rows else chip if rows or setups or soak or rates else "tried",
+                told=own or " ".join(sentence_of(t) for t in told or ([] if base else noted[:1])),
                 alarms=tuple(_alarms(inputs, subject, rows)),
             )
         )

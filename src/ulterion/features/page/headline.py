@@ -23,7 +23,6 @@ from ulterion.features.plan.judging import effects, ranks
 from ulterion.features.plan.sweeps import is_sweep
 from ulterion.features.plan.words import levels_compared
 from ulterion.features.soak.judging import difference
-from ulterion.features.soak.words import difference_words
 from ulterion.show.charts import finding
 from ulterion.show.looks import Cast
 from ulterion.show.sentences import how_much, how_much_than, sentence_of
@@ -54,7 +53,7 @@ def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
         return " ".join(told)
     if told:
         return told[0]
-    return next(_otherwise(inputs, found), "")
+    return next((t for t in _otherwise(inputs, found) if len(t) <= MAX_HEADLINE), "")
 
 
 def _otherwise(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
@@ -64,11 +63,35 @@ def _otherwise(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterato
     for group in groups:
         if group.rows:
             yield sentence_of(comparison_title(group, cast, inputs.review.label(group.medium)))
-    soaks = inputs.soaks
-    if len(soaks) > 1:
-        yield sentence_of(difference_words(difference(soaks[1], soaks[0])))
-    yield from (sentence_of(told) for told in answers(inputs.review, inputs.clocked, inputs.unit))
+    yield from _warmer(inputs)
+    yield from _timed(inputs, cast)
     yield from (sentence_of(f"{one.name}: {one.told}") for one in found if one.told)
+
+
+def _warmer(inputs: ReportInputs) -> Iterator[str]:
+    """Yield by how much one long run was warmer than another, where that is known."""
+    for soak in inputs.soaks[1:]:
+        one = difference(soak, inputs.soaks[0])
+        known = (one.rise, one.low, one.high)
+        if one.moment is not None:
+            known = (one.moment.warmer.value, one.moment.warmer.low, one.moment.warmer.high)
+        rise, low, high = known
+        if rise is None or low is None or high is None:
+            continue
+        if low <= 0 <= high:
+            yield f"{one.first} gets as warm as {one.second}."
+        else:
+            yield f"{one.first} gets {abs(rise):.1f} °C {'warmer' if rise > 0 else 'cooler'} than {one.second}."
+
+
+def _timed(inputs: ReportInputs, cast: Cast) -> Iterator[str]:
+    """Yield how much faster one was than another, of what a hand timed or a copy took: what differs most comes first."""
+    sure = [r for r in inputs.clocked if r.comparison is not None and r.comparison.verdict not in ("same", "undecided")]
+    for row in sorted(sure, key=lambda r: -abs(math.log(r.comparison.ratio.value)) if r.comparison else 0.0):
+        assert row.comparison is not None
+        against = cast.name(row.against or "the baseline")
+        yield sentence_of(f"{cast.name(row.setup)} is {how_much_than(row.comparison.ratio.value)} {against}")
+    yield from (sentence_of(told) for told in answers(inputs.review, inputs.clocked, inputs.unit))
 
 
 def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
@@ -219,7 +242,7 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) ->
         worst = min(share, key=lambda name: share[name])
         total = number_word(len(known))
         if len(met) == len(known):
-            return finding(f"all {total} {doing} as fast as claimed")
+            return finding(f"{'both' if len(known) == 2 else f'all {total}'} {doing} as fast as claimed")
         falls = f"{worst} reaches {share[worst] * 100:.0f}%"
         who = number_word(len(met)) if met else "none"
         verb = doing if len(met) > 1 else f"{doing}s"

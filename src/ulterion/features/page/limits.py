@@ -9,24 +9,26 @@ from ulterion.core.units import show_rate
 from ulterion.features.page.article import ChainStrip, Limits, Link, Section
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.results.bottleneck import Bottleneck
+from ulterion.show.looks import product_of
 from ulterion.show.sentences import listed, sentence_of
 
 MOST = 12  # strips
 
 
 def what_limits(inputs: ReportInputs) -> Iterator[Section]:
-    """Yield a strip for every setup whose bottleneck, or suspects, are known: reading first, writing where that was not measured."""
-    strips = []
+    """Yield a strip for every product whose bottleneck, or suspects, are known, on its fastest setup: reading, or writing where that was not measured."""
+    strips: dict[str, tuple[float, ChainStrip]] = {}
     for group in inputs.groups:
         for setup in dict.fromkeys(r.setup for r in group.rows):
             found = group.bottlenecks.get((setup, "read")) or group.bottlenecks.get((setup, "write"))
-            chain = inputs.review.setups[setup].chain
+            chain, product = inputs.review.setups[setup].chain, product_of(inputs.review, setup)
             if found is None or not found.finding.suspects or len(chain) < 2:
                 continue
-            if [s.key for s in found.finding.suspects] != [chain[-1]] or len(chain) > 2:  # a drive by itself is no news
-                strips.append(_strip(inputs, setup, found))
+            news = [s.key for s in found.finding.suspects] != [chain[-1]] or len(chain) > 2
+            if news and found.finding.rate > strips.get(product, (0.0, None))[0]:  # a drive by itself is none
+                strips[product] = found.finding.rate, _strip(inputs, setup, found)
     if strips:
-        yield Section("limits", "What limits each", (Limits(tuple(strips[:MOST])),))
+        yield Section("limits", "What limits each", (Limits(tuple(s for _, s in strips.values())[:MOST]),))
 
 
 def _strip(inputs: ReportInputs, setup: str, bottleneck: Bottleneck) -> ChainStrip:

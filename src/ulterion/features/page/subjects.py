@@ -127,6 +127,13 @@ def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
             rate = timed.estimate.rate
             how = "" if timed.copied else ", by hand"
             found[timed.direction] = SubjectRate(rate, None, f"{_words(rate, None, inputs.unit)}{how}")
+    soak = soak_of_subject(inputs, key)
+    if soak is not None and not found:
+        fast, last = (show_rate(v, inputs.unit) for v in (soak.findings.fast, soak.findings.last))
+        way: Measure = "read" if soak.run.soak.workload.direction == "read" else "write"
+        found[way] = SubjectRate(
+            soak.findings.fast, None, fast if soak.findings.held else f"{fast} at first, then {last}"
+        )
     return found
 
 

@@ -32,7 +32,7 @@ from ulterion.show.charts import (
     workload_words,
 )
 from ulterion.show.columns import show_change
-from ulterion.show.looks import Cast
+from ulterion.show.looks import Cast, unlike_shades
 from ulterion.show.sentences import listed
 
 ROUND = (0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.85, 1.0, 1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
@@ -170,14 +170,15 @@ def _place(place: Place) -> str:
 def sweep_chart(review: Review, found: Found, foot: str) -> LineChart:
     """Return every level's effect against the size of a request, with its interval."""
     every, cast, lines = levels_across_sizes(review, found), Cast.of(review), []
-    for place, one in enumerate(every):
+    shades = unlike_shades([cast.parts.get(one.level, place) for place, one in enumerate(every)])
+    for shade, one in zip(shades, every, strict=True):
         effects = list(one.effects.values())
         lines.append(
             Line(
                 label=f"{words.named(review, one.level)} against {words.named(review, one.against)}",
                 at=tuple(map(float, one.effects)),
                 values=tuple(e.ratio or 1.0 for e in effects),
-                shade=cast.parts.get(one.level, place),
+                shade=shade,
                 low=tuple(e.low or e.ratio or 1.0 for e in effects),
                 high=tuple(e.high or e.ratio or 1.0 for e in effects),
                 marked=True,
@@ -188,7 +189,9 @@ def sweep_chart(review: Review, found: Found, foot: str) -> LineChart:
     workload = found[0][0].workload
     sentence = next(iter(sweep_sentences(every, review)), "").rstrip(".")
     caption = Caption(
-        title=finding(sentence, sentence.partition(",")[0], "What each level does, by size"),
+        title=finding(
+            sentence, sentence.partition(";")[0], sentence.partition(",")[0], "What each level does, by size"
+        ),
         subtitle=f"{workload.pattern.capitalize()} {workload.direction}, depth {workload.depth}: change of the rate by request size; pale: 95% intervals",
         foot=foot,
     )

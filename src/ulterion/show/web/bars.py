@@ -85,7 +85,17 @@ def spreads(chart: SpreadChart) -> Markup:
     for panel in chart.panels:
         body = ((r.label, _spread(r, chart.zero, along), r.text) for r in panel.rows)
         made.append(_table(panel.title, chart.caption.title, "interval", body))
-    return element("div", *made, class_="panels")
+    return together(
+        element("div", *made, class_="panels spreads"), element("p", _scale(chart, low, high), class_="foot")
+    )
+
+
+def _scale(chart: SpreadChart, low: float, high: float) -> str:
+    """Return in words from where to where the scale goes, and what the upright line is."""
+    ends = [words for at, words in chart.axis.ticks if low <= at <= high]
+    told = f"{chart.axis.name}, from {ends[0]} to {ends[-1]}" if len(ends) > 1 else chart.axis.name
+    zero = next((words for at, words in chart.axis.ticks if at == chart.zero), None)
+    return f"{told}; the upright line is {zero}" if zero is not None else told
 
 
 def _spread(one: Spread, zero: float | None, along: Callable[[float], str]) -> Markup:

@@ -182,7 +182,13 @@ class _Panel:
         return f"{top + (1 - self.up.share(value)) * height:.1f}"
 
     def _ticks(self) -> list[tuple[float, str]]:
-        return list(self.panel.up.ticks) or self.up.ticks(3)
+        """Return round values with their names, those left out that have no room above the one below."""
+        kept: list[tuple[float, str]] = []
+        for value, words in sorted(self.panel.up.ticks) or self.up.ticks(3):
+            apart = (self.up.share(value) - self.up.share(kept[-1][0])) * HEIGHT * self.panel.share if kept else LINE
+            if apart >= LINE:
+                kept.append((value, words))
+        return kept
 
     def _grid(self, top: float, height: float) -> list[Markup]:
         """Return horizontal lines at round values."""

@@ -43,7 +43,7 @@
   all("div.case").forEach(function (holder) {
     var slider = holder.querySelector("input"), out = holder.querySelector("output"), port = holder.querySelector("select");
     var most = Number(holder.dataset.largest) / 1e9, rows = all("tr[data-case]", holder);
-    var ports = Array.from(new Set(rows.map(function (row) { return row.dataset.port; })));
+    var ports = Array.from(new Set(rows.map(function (row) { return row.dataset.port; }))).filter(Boolean);
     ports.forEach(function (name) { var one = document.createElement("option"); one.value = one.textContent = name; port.append(one); });
     port.parentNode.hidden = ports.length < 2;
     function round(gb) { var p = Math.pow(10, Math.max(0, Math.floor(Math.log10(gb)) - 1)); return Math.max(1, Math.round(gb / p) * p); }
