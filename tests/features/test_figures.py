@@ -2,22 +2,12 @@
 
 from __future__ import annotations
 
-import errno
-import multiprocessing
-import os
-import signal
-import unittest
-from collections.abc import Callable
-from unittest import mock
-
 from tests.chart_checks import faults
-from tests.running import LONGEST
 from tests.support import BENCH, REVIEW, FolderCase, simulate
-from ulterion.core.errors import UlterionError, UsageError
+from ulterion.core.errors import UsageError
 from ulterion.core.workloads.workload import parse_sweep, parse_workload
 from ulterion.features.compare.charts import comparison_chart
 from ulterion.features.measure.charts import run_chart
-from ulterion.features.page import pictures
 from ulterion.features.soak.charts import soaks_chart
 from ulterion.features.soak.judging import soak_of
 from ulterion.features.soak.run import soak
@@ -27,11 +17,9 @@ from ulterion.results.comparison import compare_review, only_workloads
 from ulterion.run.observers import Observer
 from ulterion.run.place import Place
 from ulterion.run.requests import SoakRequest
-from ulterion.show.blocks import Article, Drawing
-from ulterion.show.charts import NEUTRAL, Bar, BarChart, Caption, Panel
+from ulterion.show.charts import NEUTRAL
 from ulterion.show.draw import draw
-from ulterion.show.looks import Cast, Look, look_of
-from ulterion.terminal.signals import stoppable
+from ulterion.show.looks import Cast, look_of
 
 LARGE = [parse_workload("sequential read 4 MiB depth 4"), parse_workload("sequential write 4 MiB depth 4")]
 WRITING = parse_workload("sequential write 1 MiB depth 4")
@@ -121,53 +109,3 @@ class Sweeps(FolderCase):
             for dark in (False, True):
                 look = look_of(dark=dark)
                 self.assertEqual(faults(draw(chart, look), look.palette), [])
-
-
-class SideBySide(unittest.TestCase):
-    """Figures drawn by processes of their own, while the caller minds signals in its own way."""
-
-    def drawn(self, before: Callable[[], None]) -> dict[str, bytes]:
-        """Draw six figures; `before` is done in the process of each."""
-        chart = BarChart(Caption("A box", "MB/s"), (Panel("", (Bar("Box", 1.0, "1"),)),))
-        article = Article("Box", (), tuple(Drawing(f"figure-{n}", chart) for n in range(6)))
-        real = pictures.svg_of
-
-        def svg_of(drawing: Drawing, look: Look) -> bytes:
-            before()
-            return real(drawing, look)
-
-        with stoppable(), mock.patch("os.cpu_count", return_value=2), mock.patch.object(pictures, "svg_of", svg_of):
-            return pictures.pictures_of(article)
-
-    def test_each_process_can_be_ended_and_leaves_ctrl_c_to_its_parent(self) -> None:
-        def heeding() -> None:
-            told = [signal.getsignal(n) for n in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)]
-            if os.getpid() == parent or told != [signal.SIG_DFL, signal.SIG_DFL, signal.SIG_IGN]:
-                raise AssertionError(told)
-
-        parent = os.getpid()
-        self.assertEqual(len(self.drawn(heeding)), 6)
-
-    def test_where_no_process_can_be_started_one_draws_them_all(self) -> None:
-        real, asked = os.fork, iter(range(9))
-
-        def scarce() -> int:
-            if next(asked):
-                raise BlockingIOError(errno.EAGAIN, "Resource temporarily unavailable")
-            return real()
-
-        with mock.patch("os.fork", scarce):
-            drawn = self.drawn(lambda: None)
-        self.assertEqual((len(drawn), next(asked)), (6, 2))
-        for child in multiprocessing.active_children():
-            child.join(LONGEST)
-        self.assertEqual(multiprocessing.active_children(), [])
-
-    def test_a_process_that_is_ended_ends_the_page(self) -> None:
-        """In a sentence: it neither hangs nor leaves a page without the figure."""
-
-        def ended() -> None:
-            os.kill(os.getpid(), signal.SIGTERM)
-
-        with self.assertRaisesRegex(UlterionError, "a process that drew the figures was ended from outside"):
-            self.drawn(ended)

@@ -1,21 +1,32 @@
-"""The first screen of a page: its headline, the table of products, and what must be said first; on the demo, its matrix, and any verdicts."""
+"""The first screen of a page: headline, lead, alarms and tables; the reader's own case, chains, chapters and photographs; on the demo, its matrix, and any verdicts."""
 
 from __future__ import annotations
 
+import io
 import re
 import unittest
 from html import unescape
+from pathlib import Path
 
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from tests.support import FolderCase
+from ulterion.core.errors import UsageError
+from ulterion.core.estimates.transfer_time import End, Piece, parts_of
 from ulterion.core.stats.verdicts import ClaimJudgement, ClaimVerdict
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.page.answer_table import first_screen
-from ulterion.features.page.findings import MAX_HEADLINE, _chip, _claims, _kept, headline, product_findings
+from ulterion.features.page.article import Alarm, AnswerTable, Headline
+from ulterion.features.page.build import composed_of
+from ulterion.features.page.case import _course
+from ulterion.features.page.findings import _chip, _claims, _kept, product_findings
+from ulterion.features.page.headline import MAX_HEADLINE, MAX_LEAD, NUMBERS, headline, lead, view_title
 from ulterion.features.page.inputs import ReportInputs
-from ulterion.show.blocks import Alarm, AnswerTable, Headline
+from ulterion.features.page.subjects import SubjectRate
+from ulterion.model.photographs import MAX_SIDE, prepared
+from ulterion.show.charts import MAX_TITLE
 
 CLAIMS = ("read", "write", "capacity", "link")
 
@@ -61,53 +72,194 @@ class Verdicts(unittest.TestCase):
         if "met" not in verdicts:
             self.assertNotIn("hold", told)
 
+    @given(
+        st.dictionaries(
+            st.text("abcdefgh ", min_size=1, max_size=30).filter(lambda t: t.strip() == t),
+            st.tuples(st.floats(1e6, 1e10), st.sampled_from(("met", "missed", "undecided", ""))),
+            min_size=1,
+            max_size=12,
+        )
+    )
+    def test_a_table_is_titled_by_what_is_so(self, known: dict[str, tuple[float, str]]) -> None:
+        """It counts those that are as fast as claimed only where every one was judged; it is never too long."""
+        rates = {n: SubjectRate(r, 1e9 if v else None, f"{r / 1e6:.0f} MB/s", v) for n, (r, v) in known.items()}
+        title = view_title("drive", "read", rates)
+        self.assertLessEqual(len(title), MAX_TITLE)
+        verdicts = [v for _, v in known.values()]
+        if "as fast as claimed" in title:
+            self.assertLessEqual(set(verdicts), {"met", "missed"})
+            met, words = verdicts.count("met"), title.split()[0].casefold()
+            self.assertEqual(words in ("all", "both"), met == len(known))
+            if met < len(known):
+                self.assertEqual(words, NUMBERS[met] if met and met < len(NUMBERS) else "none" if not met else str(met))
+
+    @given(
+        st.lists(st.tuples(st.floats(1e6, 1e11), st.floats(1e6, 5e9)), max_size=40),
+        st.floats(1e6, 5e9),
+        st.floats(1e6, 3e12),
+    )
+    def test_the_reader_gets_the_times_of_the_tables(
+        self, pieces: list[tuple[float, float]], rest: float, size: float
+    ) -> None:
+        """A course with fewer pieces, as the page has it, takes as long as the whole one, whatever the amount."""
+        end = End("box", rest, 0.01, tuple(Piece(b, r, "") for b, r in pieces), Piece(float("inf"), rest, ""))
+        wanted = sum(p.seconds for p in parts_of(size, [end]))
+        short, last = _course(end)
+        left, seconds = size, 0.0
+        for moved, rate in short:
+            step = min(left, moved)
+            seconds, left = seconds + step / rate, left - step
+        self.assertAlmostEqual((seconds + left / last) / wanted, 1.0, delta=0.04)
+
 
 class Pages(FolderCase):
     def test_the_demo(self) -> None:
-        """Headline, alarm and products; nothing tells a reader what to type; every product under test has its row."""
+        """Headline, lead, alarms and products; nothing tells a reader what to type; every product under test has its row."""
         folder = self.opened(self.demo())
         inputs = ReportInputs(folder)
         first, *rest = first_screen(inputs)
         assert isinstance(first, Headline)
         self.assertEqual(
-            first.words, "The 34 EUR Brindlewick Pod keeps its word. The 17 EUR Hollowbeck Slip keeps none of it."
+            first.words, "The €34 Brindlewick Pod keeps its word. The €17 Hollowbeck Slip keeps none of it."
         )
+        self.assertTrue(first.lead.startswith("Of three enclosures only Brindlewick Pod met every claim, and held"))
+        self.assertLessEqual(len(first.lead.split()), MAX_LEAD)
         self.assertIn("19 runs, checkable", first.line)
         self.assertEqual(
             [b.words for b in rest if isinstance(b, Alarm)],
-            ["Do not buy Crumble Chip 256 GB: only 16.0 GB of its 256 GB are there (6.25%)."],
+            [
+                "Hollowbeck Slip is sold as USB 10 Gb/s and links at USB 5 Gb/s.",
+                "Do not buy Crumble Chip 256 GB: only 16.0 GB of its 256 GB are there (6.25%).",
+            ],
         )
         tables = [b for b in rest if isinstance(b, AnswerTable)]
-        self.assertEqual([r.name for r in tables[0].rows], ["Quillmere Draught", "Brindlewick Pod", "Hollowbeck Slip"])
-        named = {r.name for t in tables for r in t.rows}
+        views = {v.measure: v for v in tables[0].views}
+        self.assertEqual(list(views), ["read", "write", "small"])
+        self.assertEqual(views["read"].title, "Two of three read as fast as claimed; Hollowbeck Slip reaches 40%")
+        self.assertEqual(
+            [r.name for r in views["read"].rows], ["Brindlewick Pod", "Quillmere Draught", "Hollowbeck Slip"]
+        )
+        self.assertEqual([r.pick for r in views["read"].rows], [True, False, False])
+        named = {r.name for t in tables for v in t.views for r in v.rows}
         claiming = {p.name for k, p in folder.review.parts.items() if any(c.part == k for c in inputs.claims)}
         self.assertLessEqual(claiming, named)
-        for table in tables:
-            for one in table.rows:
-                self.assertLessEqual(max(one.measured or 0.0, one.claimed or 0.0), table.most)
+        for one in (r for t in tables for v in t.views for r in v.rows if r.bar is not None):
+            assert one.bar is not None
+            self.assertLessEqual(max(one.bar.value, one.bar.mark or 0.0), one.most)
         self.ulterion("report", cwd=folder.path)
         page = (folder.path / "report.html").read_text()
         shown = unescape(re.sub(r"<script.*?</script>|<style.*?</style>", "", page, flags=re.DOTALL))
         self.assertNotRegex(shown, r"\bulterion (measure|soak|note|plan|compare|claims)\b")
-        self.assertEqual(shown.count("<h1>"), 1)
-        self.assertIn('<details class="section" id="claims">', shown)
-        self.assertIn('<section id="soaks"', shown)
+        self.assertEqual(shown.count("<h1"), 1)
+        before, details = shown.split('id="details"')
+        self.assertIn('<section id="soaks"', before)
+        self.assertIn('id="claims"', details)
+        run = inputs.every[0].id
+        self.assertNotIn(run, before)
+        self.assertIn(run, details)
 
     def test_a_matrix_answers_its_question(self) -> None:
-        """The headline of a plan's page is who is first."""
+        """The headline of a plan's page is who is first, and the lead says what its strongest level does."""
         inputs = ReportInputs(self.opened(self.demo("matrix", plan=True)))
-        told = headline(inputs, product_findings(inputs))
-        self.assertEqual(told, "Brindlewick Pod is first at every workload.")
-        self.assertLessEqual(len(told), MAX_HEADLINE)
+        found = product_findings(inputs)
+        self.assertEqual(headline(inputs, found), "Brindlewick Pod is first at every workload.")
+        self.assertLessEqual(len(headline(inputs, found)), MAX_HEADLINE)
+        self.assertIn("Hollowbeck Slip is 60% slower than Brindlewick Pod", lead(inputs, found))
 
-    def test_words_of_the_reviewer_come_first(self) -> None:
-        """A verdict of his own stands in the table in place of what is made."""
+    def test_timings_alone(self) -> None:
+        """Readers that a stopwatch timed have their rows, their rates and a headline of their own."""
+        for setup, seconds in (("old reader", "185 s"), ("new reader", "52 s")):
+            self.assertEqual(self.ulterion("clock", "2.6 GB", seconds, "--setup", setup).returncode, 0)
+        first, table = first_screen(ReportInputs(self.opened(self.folder)))
+        assert isinstance(first, Headline)
+        assert isinstance(table, AnswerTable)
+        self.assertEqual(first.words, "New reader is 3.6 times as fast as old reader.")
+        (view,) = table.views
+        self.assertEqual(
+            [(r.name, r.rate) for r in view.rows],
+            [("new reader", "50.0 MB/s, by hand"), ("old reader", "14.1 MB/s, by hand")],
+        )
+
+    def test_the_reviewers_own(self) -> None:
+        """His verdict, words, photographs and order of sections; what he leaves out is not there; names that nothing has are told; it verifies."""
         folder = self.demo()
         text = (folder / "review.toml").read_text()
-        (folder / "review.toml").write_text(text.replace("[parts.pod]\n", '[parts.pod]\nverdict = "My favourite."\n'))
-        told = {f.part: f.told for f in product_findings(ReportInputs(self.opened(folder)))}
-        self.assertEqual(told["pod"], "My favourite.")
-        self.assertIn("Heat slowed it after", told["slip"])
+        text = text.replace("[parts.pod]\n", '[parts.pod]\nverdict = "My favourite."\n')
+        (folder / "review.toml").write_text(
+            f'{text}\n[report]\norder = ["claims", "nothing"]\nwithout = ["limits", "slip"]\nfont = "Georgia, serif"\naddress = "https://example.org/kit/"\n'
+        )
+        (folder / "remarks").mkdir()
+        (folder / "remarks/pod.md").write_text("Warm in the **hand**.")
+        (folder / "photos").mkdir()
+        picture = Image.new("RGB", (3000, 1000), "#808080")
+        facts = picture.getexif()
+        facts[0x010F] = "A camera that tells"
+        picture.save(folder / "photos/pod-inside.jpg", exif=facts)
+        told = self.ulterion("report", cwd=folder)
+        self.assertEqual(told.returncode, 0, told.stderr)
+        self.assertIn("no section is called 'nothing'", told.stderr)
+        page = (folder / "report.html").read_text()
+        for words in (
+            "My favourite.",
+            "Warm in the <strong>hand</strong>.",
+            'alt="Brindlewick Pod: inside"',
+            "Georgia, serif",
+        ):
+            self.assertIn(words, page)
+        self.assertIn('content="https://example.org/kit/report-card.png"', page)
+        self.assertLess(page.index('<section id="claims"'), page.index('<section id="soaks"'))
+        self.assertNotIn('id="limits"', page)
+        self.assertNotIn('id="product-slip"', page)
+        self.assertEqual(self.ulterion("verify", ".", cwd=folder).returncode, 0)
+        photo = re.search(r'data-file="photos/pod-inside.jpg" src="data:image/jpeg;base64,([^"]{2000})', page)
+        assert photo is not None
+        changed = photo[1][:-4] + ("AAAA" if photo[1][-4:] != "AAAA" else "BBBB")
+        (folder / "changed.html").write_text(page.replace(photo[1], changed))
+        self.assertIn(
+            "photos/pod-inside.jpg", " ".join(self.json_of("verify", "changed.html", cwd=folder, status=4)["different"])
+        )
+
+    def test_a_fragment(self) -> None:
+        """What goes into another page has names of its own, styles that hold within it alone, and no runs."""
+        folder = self.demo()
+        self.assertEqual(self.ulterion("report", "part.html", "--fragment", cwd=folder).returncode, 0)
+        text = (folder / "part.html").read_text()
+        self.assertTrue(text.startswith('<div class="ulterion"'))
+        self.assertNotRegex(text, r"<html|<body|<h1|id=\"runs\"")
+        self.assertEqual({n for n in re.findall(r' id="([^"]*)"', text) if not n.startswith("ulterion-")}, set())
+        self.assertEqual({n for n in re.findall(r' href="#([^"]*)"', text) if not n.startswith("ulterion-")}, set())
+        self.assertEqual(self.ulterion("report", "part.html", "--fragment", cwd=folder).returncode, 0)
+
+    def test_chapters_and_chains(self) -> None:
+        """Every product has its chapter; a chain names its bottleneck, and only suspects where they cannot be told apart."""
+        made = composed_of(self.opened(self.demo()), {}, "MB/s").article
+        self.assertEqual(made.chapters[2].title, "Brindlewick Pod, €34")
+        limits = next(s for s in made.sections if s.name == "limits").blocks[0]
+        strips = {s.name: s for s in limits.strips}  # type: ignore[union-attr]
+        self.assertEqual([link.role for link in strips["Hollowbeck Slip"].links], ["", "limit", ""])
+        self.assertEqual([link.role for link in strips["Brindlewick Pod"].links], ["suspect", "suspect", ""])
+
+
+class Photographs(unittest.TestCase):
+    @given(st.integers(1, 4000), st.integers(1, 2500), st.sampled_from(["JPEG", "PNG", "WEBP"]), st.integers(1, 8))
+    def test_what_is_published(self, width: int, height: int, form: str, turned: int) -> None:
+        """Small enough, without what a camera writes, and the same when it is prepared again."""
+        picture, data = Image.new("RGB", (width, height), "#446688"), io.BytesIO()
+        facts = picture.getexif()
+        facts[0x0112], facts[0x010F] = turned, "A camera that tells"
+        picture.save(data, form, exif=facts)
+        once = prepared(data.getvalue(), "photos/x")
+        self.assertEqual(prepared(once, "photos/x"), once)
+        self.assertNotIn(b"A camera that tells", once)
+        with Image.open(io.BytesIO(once)) as shown:
+            self.assertLessEqual(max(shown.size), MAX_SIDE)
+            ratio = height / width if turned > 4 else width / height
+            self.assertAlmostEqual(shown.width / shown.height, ratio, delta=0.02 * ratio + ratio / min(shown.size))
+
+    @given(st.binary(max_size=400))
+    def test_what_is_none(self, data: bytes) -> None:
+        with self.assertRaises(UsageError):
+            prepared(data, str(Path("photos/x.jpg")))
 
 
 if __name__ == "__main__":

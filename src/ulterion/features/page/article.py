@@ -144,13 +144,16 @@ class YourCase:
     largest: float
 
 
+Role = Literal["limit", "suspect", ""]
+
+
 @dataclass(frozen=True)
 class Link:
     """A part of a chain: its name, its link or rate in words, and whether it limits ('limit'), may limit ('suspect'), or neither ('')."""
 
     name: str
     words: str
-    role: Literal["limit", "suspect", ""]
+    role: Role
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from ulterion.features.page.subjects import entries_of, plain_name, soak_of_subj
 from ulterion.features.soak.tables import findings_lines
 from ulterion.model.bundle import PHOTOS
 from ulterion.model.runs.notes import Reading
-from ulterion.show.blocks import Items, Text, heading
+from ulterion.show.blocks import Items, Text, captioned, heading
 from ulterion.show.depth import Depth
 from ulterion.show.sentences import sentence_of
 
@@ -74,9 +74,9 @@ def _claims(inputs: ReportInputs, one: ProductFinding) -> Iterator[PageBlock]:
 def _long_run(inputs: ReportInputs, key: str) -> Iterator[PageBlock]:
     soak = soak_of_subject(inputs, key)
     if soak is not None:
-        told = [b for b in findings_lines(soak, inputs.unit, depth=Depth.ANSWER) if not isinstance(b, str)]
         yield heading("The long run")
-        yield from told
+        told = findings_lines(soak, inputs.unit, depth=Depth.ANSWER)
+        yield from captioned(told, f"Temperatures of {inputs.review.label(key)} in the long run")
 
 
 def _noted(inputs: ReportInputs, key: str) -> Iterator[PageBlock]:

@@ -76,8 +76,8 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
             card.draw(made.article)
         page = page_of(folder, made, arguments.units, fragment=arguments.fragment)
         figures = _figures(arguments, env, folder, made.article)
-        write_page(path, page)
         why = card.ended() if card is not None else ""
+        write_page(path, page)
     if why:
         env.tell(f"the page has no picture for sharing: {why}")
     _tell_unknown(env, made)

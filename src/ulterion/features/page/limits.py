@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ulterion.core.bottleneck import Finding
 from ulterion.core.units import show_rate
-from ulterion.features.page.article import ChainStrip, Limits, Link, Section
+from ulterion.features.page.article import ChainStrip, Limits, Link, Role, Section
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.show.looks import product_of
@@ -42,10 +42,10 @@ def _strip(inputs: ReportInputs, setup: str, bottleneck: Bottleneck) -> ChainStr
         words = (
             f"{show_rate(rate, inputs.unit)} elsewhere" if rate is not None else link.name if link is not None else ""
         )
-        role = ("limit" if len(suspects) == 1 else "suspect") if key in suspects else ""
-        links.append(Link(review.label(key), words, role))  # type: ignore[arg-type]
+        role: Role = ("limit" if len(suspects) == 1 else "suspect") if key in suspects else ""
+        links.append(Link(review.label(key), words, role))
     return ChainStrip(
-        name=inputs.review.setup_among_all(setup),
+        name=review.label(product_of(review, setup)) if len(links) > 2 else review.setup_among_all(setup),
         rate=show_rate(found.rate, inputs.unit),
         links=tuple(links),
         told=_told(found),

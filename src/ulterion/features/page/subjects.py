@@ -11,8 +11,8 @@ from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.compare.overview import large_and_small
 from ulterion.features.notes.entries import Entry
-from ulterion.features.page.article import Measure
-from ulterion.features.page.inputs import ReportInputs
+from ulterion.features.page.article import MEASURES, Measure
+from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
 from ulterion.features.soak.judging import Soak
 from ulterion.model.review import PEER
 from ulterion.results.comparison import ComparedRow
@@ -114,10 +114,11 @@ def soak_of_subject(inputs: ReportInputs, key: str) -> Soak | None:
 def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
     """Return the rates of a product: of its claims where it has some, else the best that was measured or timed of it."""
     found: dict[Measure, SubjectRate] = {}
-    for row in inputs.claims:
-        if row.part == key and row.claim in ("read", "write") and row.unit == "B/s" and row.measured is not None:
-            words = _words(row.measured, row.claimed, inputs.unit)
-            found[row.claim] = SubjectRate(row.measured, row.claimed, words, row.judgement.verdict)  # type: ignore[index]
+    for way in DIRECTIONS:
+        for row in inputs.claims:
+            if (row.part, row.claim, row.unit) == (key, way, "B/s") and row.measured is not None:
+                words = _words(row.measured, row.claimed, inputs.unit)
+                found[way] = SubjectRate(row.measured, row.claimed, words, row.judgement.verdict)
     for measure, rate in _measured(inputs, key):
         if measure not in found or (found[measure].claimed is None and rate > found[measure].measured):
             words = show_iops(rate) if measure == "small" else _words(rate, None, inputs.unit)
@@ -130,8 +131,8 @@ def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
     soak = soak_of_subject(inputs, key)
     if soak is not None and not found:
         fast, last = (show_rate(v, inputs.unit) for v in (soak.findings.fast, soak.findings.last))
-        way: Measure = "read" if soak.run.soak.workload.direction == "read" else "write"
-        found[way] = SubjectRate(
+        moved: Measure = "read" if soak.run.soak.workload.direction == "read" else "write"
+        found[moved] = SubjectRate(
             soak.findings.fast, None, fast if soak.findings.held else f"{fast} at first, then {last}"
         )
     return found
@@ -144,10 +145,10 @@ def _measured(inputs: ReportInputs, key: str) -> Iterator[tuple[Measure, float]]
     for group in inputs.groups:
         for setup in own:
             rows = large_and_small([r for r in group.rows if r.setup == setup])
-            for measure, row in zip(("read", "write", "small"), rows, strict=True):
+            for measure, row in zip(MEASURES, rows, strict=True):
                 if row is not None:
                     estimate = row.estimate
-                    yield measure, estimate.rate / row.workload.block_bytes if measure == "small" else estimate.rate  # type: ignore[misc]
+                    yield measure, estimate.rate / row.workload.block_bytes if measure == "small" else estimate.rate
 
 
 def _words(measured: float, claimed: float | None, unit: str) -> str:

@@ -187,11 +187,12 @@ def sweep_chart(review: Review, found: Found, foot: str) -> LineChart:
     sizes = sorted({size for one in every for size in one.effects})
     values = [v for line in lines for v in (*line.low, *line.high)]
     workload = found[0][0].workload
+    steps = [(size, e) for one in every for size, e in one.effects.items() if e.ratio]
+    size, strongest = max(steps, key=lambda pair: abs(math.log(pair[1].ratio or 1.0)))
+    most = f"{words.levels_compared(review, strongest)} at {show_block(size)}"
     sentence = next(iter(sweep_sentences(every, review)), "").rstrip(".")
     caption = Caption(
-        title=finding(
-            sentence, sentence.partition(";")[0], sentence.partition(",")[0], "What each level does, by size"
-        ),
+        title=finding(sentence, sentence.partition(";")[0], most, "What each level does, by size"),
         subtitle=f"{workload.pattern.capitalize()} {workload.direction}, depth {workload.depth}: change of the rate by request size; pale: 95% intervals",
         foot=foot,
     )
