@@ -168,9 +168,11 @@ class Pages(FolderCase):
 
     def test_timings_alone(self) -> None:
         """Readers that a stopwatch timed have their rows, their rates and a headline of their own."""
+        times = self.folder / "times"
+        self.ulterion("new", str(times))
         for setup, seconds in (("old reader", "185 s"), ("new reader", "52 s")):
-            self.assertEqual(self.ulterion("clock", "2.6 GB", seconds, "--setup", setup).returncode, 0)
-        first, table = first_screen(ReportInputs(self.opened(self.folder)))
+            self.assertEqual(self.ulterion("clock", f"2.6 GB in {seconds}", "--as", setup, cwd=times).returncode, 0)
+        first, table = first_screen(ReportInputs(self.opened(times)))
         assert isinstance(first, Headline)
         assert isinstance(table, AnswerTable)
         self.assertEqual(first.words, "New reader is 3.6 times as fast as old reader.")
