@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.model.review import Review
@@ -19,12 +20,13 @@ from ulterion.results.pooling import pooled_results
 
 @dataclass(frozen=True)
 class OtherReview:
-    """A setup of another review: what that review is called here, the review, its runs, and the setup's name there."""
+    """A setup of another review: what that review is called here, the review, its runs, the setup's name there, and the review's folder."""
 
     called: str
     review: Review
     runs: Sequence[AnyRun]
     setup: str
+    path: Path
 
     @property
     def name(self) -> str:
@@ -44,7 +46,7 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: OtherReview) -> tuple[
     if not measured:
         raise UsageError(f"setup '{guest.setup}' of the review '{guest.called}' has no measurement; name another")
     theirs = guest.review.setups[guest.setup]
-    keys = {key: _key(review, guest, key) for key in theirs.chain}
+    keys = keys_here(review, guest)
     ports = {keys[k]: guest.review.ports[k] for k in theirs.chain if k in guest.review.ports}
     parts = {keys[k]: guest.review.parts[k] for k in theirs.chain if k in guest.review.parts}
     chain = [keys[k] for k in theirs.chain]
@@ -59,6 +61,11 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: OtherReview) -> tuple[
     documents = {run.id: run for one in measured.values() for run in one.documents}
     brought = [_brought(run, guest.name, chain) for run in documents.values()]
     return known, [*runs, *brought]
+
+
+def keys_here(review: Review, guest: OtherReview) -> dict[str, str]:
+    """Return what each part and port of a guest's chain is called here."""
+    return {key: _key(review, guest, key) for key in guest.review.setups[guest.setup].chain}
 
 
 def _key(review: Review, guest: OtherReview, key: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -9,17 +10,29 @@ from pathlib import Path
 from ulterion.core.errors import Interrupted, UlterionError
 from ulterion.terminal.environment import Environment
 
+EVERY = 30.0  # seconds between two times that a run under way is looked at
 LOOKS = 2.0  # seconds between two looks at whether anything changed
 
 
-def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]], None], ended: str) -> None:
+def watch(
+    env: Environment,
+    folders: Sequence[Path],
+    again: Callable[[list[Path]], None],
+    ended: str,
+    *,
+    journals: bool = False,
+) -> None:
     """Call `again` with all folders, then with those that changed, as often as any does, until stopped by hand; then tell `ended`.
+
+    With `journals` a run under way counts as a change too, now and then.
 
     An error of the first call is the caller's; later ones are told, and the next change is waited for.
     """
     from ulterion.terminal.signals import stoppable
 
-    before = {folder: seen(folder) for folder in folders}  # looked at first: what ends during the first call counts
+    before = {
+        folder: seen(folder, journals=journals) for folder in folders
+    }  # looked at first: what ends during the first call counts
     again(list(folders))
     env.out.flush()
     env.tell("watching; Ctrl-C ends it")
@@ -27,7 +40,7 @@ def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]
         with stoppable():
             while True:
                 time.sleep(LOOKS)
-                now = {folder: seen(folder) for folder in folders}
+                now = {folder: seen(folder, journals=journals) for folder in folders}
                 changed = [folder for folder in folders if now[folder] != before[folder]]
                 before = now
                 if changed:
@@ -42,18 +55,20 @@ def watch(env: Environment, folders: Sequence[Path], again: Callable[[list[Path]
         env.tell(f"stopped by hand; {ended}")
 
 
-def seen(folder: Path) -> dict[str, tuple[int, int]]:
-    """Return size and moment of change of every file that says something of a review; runs under way are seen when they end."""
+def seen(folder: Path, *, journals: bool = False) -> dict[str, tuple[int, int]]:
+    """Return size and moment of change of every file that says something of a review; with `journals` of runs under way the half minute of their last change."""
     found = {}
     for path in [
         folder / "review.toml",
         folder / "notes.json",
         *(folder / "runs").glob("*.json"),
         *(folder / "remarks").glob("*.md"),
+        *(folder / "photos").glob("*"),
     ]:
-        try:
+        with contextlib.suppress(OSError):
             state = path.stat()
-        except OSError:
-            continue
-        found[str(path)] = (state.st_size, state.st_mtime_ns)
+            found[str(path)] = (state.st_size, state.st_mtime_ns)
+    for path in (folder / "runs").glob("*.journal") if journals else ():
+        with contextlib.suppress(OSError):
+            found[str(path)] = (0, int(path.stat().st_mtime / EVERY))
     return found

@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
+from ulterion.features.compare.other_review_options import add_also
 from ulterion.terminal import options
 from ulterion.terminal.drawing import SavedFigures, check_paths, draw, show_answer
 from ulterion.terminal.environment import Environment
@@ -42,13 +43,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     _add_kinds(parser)
     parser.add_argument("--against", metavar="SETUP", help="the baseline (default: the baseline of each medium)")
-    parser.add_argument(
-        "--also",
-        action="append",
-        default=[],
-        metavar="REVIEW:SETUP",
-        help="also a setup of another review, by its folder or its title in the archive; may be repeated",
-    )
+    add_also(parser)
     parser.add_argument(
         "--margin",
         type=options.quantity("parse_ratio"),

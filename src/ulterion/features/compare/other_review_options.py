@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -13,6 +14,17 @@ if TYPE_CHECKING:
     from ulterion.model.review import Review
     from ulterion.model.runs.document import AnyRun
     from ulterion.results.other_reviews import OtherReview
+
+
+def add_also(parser: argparse.ArgumentParser) -> None:
+    """Add the option that takes setups of other reviews."""
+    parser.add_argument(
+        "--also",
+        action="append",
+        default=[],
+        metavar="REVIEW:SETUP",
+        help="also a setup of another review, by its folder or its title in the archive; may be repeated",
+    )
 
 
 def with_guests(
@@ -41,7 +53,7 @@ def guests_of(named: Sequence[str], env: Environment) -> list[OtherReview]:
         folder = open_review(
             path if (path / "review.toml").is_file() else _in_the_archive(where, env), env.folder, env.tell
         )
-        guests.append(OtherReview(Path(where).name, folder.review, runs_for_results(folder), setup))
+        guests.append(OtherReview(Path(where).name, folder.review, runs_for_results(folder), setup, folder.path))
     return guests
 
 

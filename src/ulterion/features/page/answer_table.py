@@ -11,11 +11,13 @@ from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import RATE_UNITS
 from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTable, AnswerView, Headline, Measure
 from ulterion.features.page.findings import ProductFinding, product_findings
+from ulterion.features.page.gathering import UNDER_WAY
 from ulterion.features.page.headline import cheapest_of, headline, lead, view_title
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import SubjectRate, plain_name, rates, soak_of_subject, tests
 from ulterion.show.charts import Bar, measured_on
 from ulterion.show.looks import Cast
+from ulterion.show.sentences import listed
 
 COURSE = 60  # points of the small line of a long run
 ORDER = {"good": 0, "open": 1, "none": 2, "bad": 3}
@@ -29,7 +31,10 @@ def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alar
     runs = inputs.every
     when = measured_on([r.bench.host for r in runs], [r.started for r in runs]) if runs else ""
     count = f"{len(runs):,} run{'s' if len(runs) != 1 else ''}, checkable" if runs else ""
-    yield Headline(headline(inputs, found), "; ".join(w for w in (when, count) if w), lead(inputs, found))
+    now = [r.setup or r.kind for r in runs if r.state.why == UNDER_WAY]
+    going = f"{listed(now)} {'are' if len(now) > 1 else 'is'} being measured now" if now else ""
+    line = "; ".join(w for w in (when, count, going) if w)
+    yield Headline(headline(inputs, found), line, lead(inputs, found))
     yield from (Alarm(words) for one in found for words in one.alarms)
     kinds: dict[str, list[ProductFinding]] = {}
     for one in found:

@@ -32,8 +32,9 @@ class CardProcess:
 
     def __exit__(self, *exception: object) -> None:
         """End the process where it was not given anything to draw."""
-        self._process.kill()
-        self._process.communicate()
+        if self._process.poll() is None:
+            self._process.kill()
+            self._process.communicate()
 
     def draw(self, article: Article) -> None:
         """Give the process the first figure of an article, under its headline."""

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import argparse
+import os
+import tempfile
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.features.compare.other_review_options import add_also
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
@@ -17,6 +20,7 @@ if TYPE_CHECKING:
     from ulterion.model.store import ReviewFolder
 
 DEFAULT = "report.html"
+GENTLE = 15  # how far a page that follows a run stands back
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -36,8 +40,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="write what goes into a page of your own: it looks the same anywhere, and carries no runs",
     )
+    add_also(parser)
     parser.add_argument(
-        "--watch", action="store_true", help="make it again whenever a run or remark is added, until Ctrl-C"
+        "--watch",
+        action="store_true",
+        help="make it again whenever a run or remark is added, and every half minute while a run goes on, until Ctrl-C",
     )
     options.add_review(parser)
     options.add_units(parser)
@@ -60,14 +67,21 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
+    from ulterion.features.compare.other_review_options import guests_of
     from ulterion.features.page.card import CardProcess
+    from ulterion.features.page.gathering import gathered
     from ulterion.features.page.page_file import check_page_path, write_page
 
     folder = options.review_for(arguments, env.folder, env.tell)
     place = env.folder if options.is_personal(arguments, env.folder) else folder.path
     path = env.folder / arguments.page if arguments.page else place / DEFAULT
     check_page_path(path)
-    with nullcontext() if arguments.fragment else CardProcess(path) as card:
+    guests = guests_of(arguments.also, env)
+    with (
+        tempfile.TemporaryDirectory(prefix="ulterion-report-") as scratch,
+        nullcontext() if arguments.fragment else CardProcess(path) as card,
+    ):
+        folder = gathered(folder, guests, Path(scratch), under_way=arguments.watch)
         from ulterion.features.notes.entries import outcomes
         from ulterion.features.page.build import composed_of, page_of
 
@@ -126,4 +140,5 @@ def _watch(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.terminal.watch import watch
 
     folder = options.review_for(arguments, env.folder, lambda sentence: None).path
-    watch(env, [folder], lambda changed: _make(arguments, env), "the last page is kept")
+    os.nice(GENTLE)  # what is being measured meanwhile comes first
+    watch(env, [folder], lambda changed: _make(arguments, env), "the last page is kept", journals=True)

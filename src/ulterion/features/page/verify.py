@@ -7,6 +7,7 @@ import binascii
 import hashlib
 import json
 import re
+import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,11 +15,14 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.version import __version__
 from ulterion.features.page.build import composed, published
+from ulterion.features.page.gathering import FROM
 from ulterion.features.page.html import page
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.model import bundle
 from ulterion.model.reading import read_bytes
+from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
+from ulterion.show.sentences import listed
 
 MAX_PAGE = 100_000_000  # bytes
 MAX_TOLD = 60  # lines that are told to be different
@@ -155,6 +159,10 @@ def _plain(text: str) -> str:
 def check_folder(text: str, name: str, folder: ReviewFolder) -> Checked:
     """Compare the files that a page carries with those of a review folder: what was changed since, what is missing or new."""
     files, _ = carried(text, name)
+    guests = _guests(files)
+    if guests:
+        told = f"it holds {listed(guests)} of other reviews too, so it was not compared with the files of {folder.path}"
+        return Checked((told,), ())
     here, there = bundle.sums(files), bundle.sums(bundle.contents(folder))
     different = []
     for file in sorted({*here, *there}):
@@ -165,3 +173,12 @@ def check_folder(text: str, name: str, folder: ReviewFolder) -> Checked:
         elif here[file] != there[file]:
             different.append(f"{file} was changed since the report was made")
     return Checked((f"{len(here)} files of {folder.path}, by their checksums",), tuple(different))
+
+
+def _guests(files: Mapping[str, bytes]) -> list[str]:
+    """Return the setups of other reviews in a page's review.toml."""
+    try:
+        setups = tomllib.loads(files[FILE_NAME].decode("utf-8"))["setups"]
+        return [name for name, setup in setups.items() if str(setup.get("note", "")).startswith(FROM)]
+    except (KeyError, ValueError, AttributeError):
+        return []
