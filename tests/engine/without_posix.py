@@ -21,6 +21,8 @@ LIBRARIES = (
 )
 for name in LIBRARIES.split():  # they know their own systems, and are loaded as they are
     importlib.import_module(name)
+for name in ("os", "signal"):  # a process is started as this system starts one
+    setattr(sys.modules["subprocess"], name, types.SimpleNamespace(**vars(sys.modules[name])))
 windows = types.ModuleType("msvcrt")  # what Windows has in their place
 windows.LK_NBLCK, windows.LK_UNLCK, windows.locking = 2, 0, lambda descriptor, how, count: None
 sys.modules["msvcrt"] = windows

@@ -12,7 +12,6 @@ from ulterion.features.page.article import Article, Drawing, Headline
 from ulterion.show.charts import Chart, titled
 
 CARD = "report-card.png"
-PATIENCE = 60.0  # seconds that drawing may take
 
 
 class CardProcess:
@@ -32,7 +31,7 @@ class CardProcess:
 
     def __exit__(self, *exception: object) -> None:
         """End the process where it was not given anything to draw."""
-        if self._process.poll() is None:
+        if self._process.returncode is None:
             self._process.kill()
             self._process.communicate()
 
@@ -50,10 +49,7 @@ class CardProcess:
 
     def ended(self) -> str:
         """Wait until the picture is written; return why it was not, '' where it was, or where there was nothing to draw."""
-        try:
-            _, said = self._process.communicate(timeout=PATIENCE)
-        except subprocess.TimeoutExpired:
-            return f"{CARD} was not drawn within {PATIENCE:g} s; make the page again for it"
+        _, said = self._process.communicate()
         if self._process.returncode == 0:
             return ""
         return said.decode("utf-8", "replace").strip().rpartition("\n")[2] or f"{CARD} was not drawn"

@@ -6,6 +6,7 @@ import argparse
 import os
 import tempfile
 from contextlib import nullcontext
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -66,51 +67,71 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     return Status.DONE
 
 
+@dataclass(frozen=True)
+class _Written:
+    """A page that was written: where, how many bytes, what it was made of, its figures as files, and its picture, None without one."""
+
+    path: Path
+    size: int
+    made: Composed
+    figures: list[str]
+    picture: Path | None
+
+
 def _make(arguments: argparse.Namespace, env: Environment) -> None:
-    from ulterion.features.compare.other_review_options import guests_of
-    from ulterion.features.page.card import CardProcess
-    from ulterion.features.page.gathering import gathered
-    from ulterion.features.page.page_file import check_page_path, write_page
+    """Write the page and show what came of it."""
+    from ulterion.features.page.page_file import check_page_path
 
     folder = options.review_for(arguments, env.folder, env.tell)
     place = env.folder if options.is_personal(arguments, env.folder) else folder.path
     path = env.folder / arguments.page if arguments.page else place / DEFAULT
     check_page_path(path)
+    done = _write(arguments, env, folder, path)
+    _tell_unknown(env, done.made)
+    names = [s.name for s in done.made.article.every]
+    if arguments.json:
+        told = {
+            "page": str(path),
+            "bytes": done.size,
+            "sections": names,
+            "figures": done.figures,
+            "picture": None if done.picture is None else str(done.picture),
+            "unplaced": list(done.made.unplaced),
+        }
+        env.show_json("report", told)
+        return
+    shown = path.relative_to(env.folder) if path.is_relative_to(env.folder) else path
+    env.show([f"{shown}: {len(names)} sections, {done.size / 1e6:.2f} MB"])
+    env.show([f"figures in {arguments.figures}: {len(done.figures)} files"] if done.figures else [])
+    env.show([] if arguments.fragment else [f"next: ulterion verify {shown}"])
+
+
+def _write(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, path: Path) -> _Written:
+    """Write the page, its figures where they are asked for, and the picture for sharing it."""
+    from ulterion.features.compare.other_review_options import guests_of
+    from ulterion.features.page.card import CardProcess
+    from ulterion.features.page.gathering import gathered
+    from ulterion.features.page.page_file import write_page
+
     guests = guests_of(arguments.also, env)
     with (
         tempfile.TemporaryDirectory(prefix="ulterion-report-") as scratch,
         nullcontext() if arguments.fragment else CardProcess(path) as card,
     ):
-        folder = gathered(folder, guests, Path(scratch), under_way=arguments.watch)
         from ulterion.features.notes.entries import outcomes
         from ulterion.features.page.build import composed_of, page_of
 
-        made = composed_of(folder, outcomes(folder), arguments.units)
+        every = gathered(folder, guests, Path(scratch), under_way=arguments.watch)
+        made = composed_of(every, outcomes(every), arguments.units)
         if card is not None:
             card.draw(made.article)
-        page = page_of(folder, made, arguments.units, fragment=arguments.fragment)
-        figures = _figures(arguments, env, folder, made.article)
+        page = page_of(every, made, arguments.units, fragment=arguments.fragment)
+        figures = _figures(arguments, env, every, made.article)
         why = card.ended() if card is not None else ""
         write_page(path, page)
     if why:
         env.tell(f"the page has no picture for sharing: {why}")
-    _tell_unknown(env, made)
-    article, size = made.article, len(page.encode())
-    if arguments.json:
-        told = {
-            "page": str(path),
-            "bytes": size,
-            "sections": [s.name for s in article.every],
-            "figures": figures,
-            "picture": None if card is None or why else str(card.path),
-            "unplaced": list(made.unplaced),
-        }
-        env.show_json("report", told)
-        return
-    shown = path.relative_to(env.folder) if path.is_relative_to(env.folder) else path
-    env.show([f"{shown}: {len(article.every)} sections, {size / 1e6:.2f} MB"])
-    env.show([f"figures in {arguments.figures}: {len(figures)} files"] if figures else [])
-    env.show([] if arguments.fragment else [f"next: ulterion verify {shown}"])
+    return _Written(path, len(page.encode()), made, figures, None if card is None or why else card.path)
 
 
 def _tell_unknown(env: Environment, made: Composed) -> None:
