@@ -158,13 +158,16 @@ class WorkerPool(unittest.TestCase):
             start = slot.wait_for_start()
             return slot.number, start, time.perf_counter_ns()
 
-        spreads = []
-        for _ in range(5):  # other processes of the machine may delay one: the best of five
+        spread = 10**9
+        for _ in range(100):  # other processes of the machine may delay one: until both are seen to start as one
             found = worker_pool.run([job, job])
             self.assertEqual([f[0] for f in found], [0, 1])
             self.assertEqual(found[0][1], found[1][1])
-            spreads.append(abs(found[0][2] - found[1][2]))
-        self.assertLess(min(spreads), 1_000_000)
+            self.assertTrue(all(f[2] >= f[1] for f in found), "begun before the common start")
+            spread = min(spread, abs(found[0][2] - found[1][2]))
+            if spread < 1_000_000:
+                break
+        self.assertLess(spread, 1_000_000)
 
     def test_a_failure_comes_back_whole_and_stops_the_others(self) -> None:
         """Offset and bytes of the failure are kept, with what the others moved; they end without being killed."""

@@ -18,6 +18,7 @@ import matplotlib as mpl
 from tests.running import LONGEST, Running
 from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.api import load_archive
+from ulterion.model.journal import Journal
 from ulterion.model.store import ReviewFolder
 from ulterion.terminal import watch
 from ulterion.terminal.environment import Environment
@@ -40,7 +41,7 @@ class Watching(FolderCase):
         with self.start("report", "--watch") as process:
             self.until(process, page.exists, "no page")
             simulate(store, "box", passes=2)
-            self.until(process, lambda: page.read_text().count("Test Box") > 3, "the run is not in the page")
+            self.until(process, lambda: "2 runs, checkable" in page.read_text(), "the run is not in the page")
             self.write("review.toml", REVIEW.replace("[parts.box]", "[parts.bux]"))
             time.sleep(2.5)
             self.write("review.toml", REVIEW)
@@ -52,6 +53,45 @@ class Watching(FolderCase):
         self.assertIn("stopped by hand; the last page is kept", told)
         self.assertIn("review.toml", told)
         self.assertEqual(self.ulterion("report", "--watch", "--json").returncode, 2)
+
+    def test_a_page_shows_a_run_under_way(self) -> None:
+        """Its finished passes are in the page before it ends, said to be so, and the page verifies."""
+        store, page = self.review(), self.folder / "report.html"
+        simulate(store, "direct", passes=2)
+        run = simulate(store, "box", passes=3).run
+        document = next(self.folder.glob("runs/*measure-box*.json"))
+        document.unlink()
+        begun = [workload.model_copy(update={"passes": []}) for workload in run.workloads]
+        journal = Journal(document.with_suffix(".journal"), run.model_copy(update={"workloads": begun}))
+        self.addCleanup(journal.close, remove=True)
+        for index, workload in enumerate(run.workloads):
+            for one in workload.passes:
+                journal.add(index, one)
+        with self.start("report", "--watch") as process:
+            self.until(process, page.exists, "no page")
+            process.send_signal(signal.SIGINT)
+            process.communicate()
+        text = page.read_text()
+        self.assertIn("box is being measured now", text)
+        self.assertIn("Test Box", text)
+        self.assertFalse(document.exists())
+
+    def test_last_years_product_in_a_page(self) -> None:
+        """A setup of another review has its row, its label says whose it is, and the page verifies from what it carries."""
+        simulate(self.review(), "direct", passes=2)
+        other = self.folder / "last"
+        other.mkdir()
+        (other / "review.toml").write_text(REVIEW.replace('"Test Box"', '"Old Box"'))
+        (other / "bench.toml").write_text(BENCH)
+        simulate(ReviewFolder.open(other), "box", passes=2)
+        done = self.ulterion("report", "--also", "last:box")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        text = (self.folder / "report.html").read_text()
+        self.assertIn("Old Box (last)", text)
+        told = self.json_of("verify", "report.html")
+        self.assertTrue(told["same"], told["different"])
+        self.assertIn("last-box of other reviews", " ".join(told["looked_at"]))
+        self.refused("report", "--also", "last:bux", says="did you mean 'box'")
 
     def test_an_archive_that_follows_reviews(self) -> None:
         """`archive add --watch` puts in what ends while it runs."""

@@ -46,8 +46,8 @@ class Scale:
             rough = (self.high - self.low) / most or 1.0
             power = 10.0 ** math.floor(math.log10(rough))
             step = next(s * power for s in STEPS if s * power >= rough * 0.999)
-            first = math.ceil(self.low / step - 1e-9)
-            found = [n * step for n in range(first, first + most + 2) if n * step <= self.high * (1 + 1e-9)]
+            first = math.ceil(self.low / step - 1e-6)
+            found = [n * step for n in range(first, first + most + 2) if n * step <= self.high + 1e-6 * step]
         return [(v, f"{v:,.6g}".replace("-", "−")) for v in found]
 
 
@@ -112,7 +112,7 @@ def _column(head: Line | None, chart: LineChart, across: Scale, ups: Sequence[Sc
     named = [one for p in chart.panels for one in p.lines if one.joined and one.label]
     if head is not None:
         title: object = element(
-            "h4", _dot(head.shade), " ", head.label, element("small", head.text) if head.text else ""
+            "p", _dot(head.shade), " ", head.label, element("small", head.text) if head.text else "", class_="who"
         )
     else:
         labels = dict.fromkeys((one.label, one.shade, one.dash) for one in named)
@@ -215,9 +215,10 @@ class _Panel:
     def _line(self, one: Line) -> list[Markup]:
         at, values, low, high = _thin(one)
         parts = []
-        if low.size and float(np.nanmedian(high - low)) > VISIBLE * (self.up.high - self.up.low):
-            around = points([*self._pairs(at, high), *reversed(self._pairs(at, low))])
-            parts.append(element("polygon", class_=f"band {shade_class(one.shade)}", points=around))
+        around = (high - low)[np.isfinite(high - low)]
+        if around.size and float(np.median(around)) > VISIBLE * (self.up.high - self.up.low):
+            edge = points([*self._pairs(at, high), *reversed(self._pairs(at, low))])
+            parts.append(element("polygon", class_=f"band {shade_class(one.shade)}", points=edge))
         name = f"{shade_class(one.shade, 'l')}{f' dash{one.dash}' if one.dash else ''}"
         parts.append(element("polyline", class_=name, points=points(self._pairs(at, values))))
         return parts
@@ -316,10 +317,11 @@ def _thin(one: Line) -> tuple[Floats, Floats, Floats, Floats]:
     if step <= 1 or one.marked:
         return at, values, low, high
     starts = np.arange(0, at.size, step)
-    counts = np.diff([*starts, at.size])
 
     def mean(series: Floats) -> Floats:
-        return np.add.reduceat(series, starts) / counts
+        known = np.isfinite(series)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.add.reduceat(np.where(known, series, 0.0), starts) / np.add.reduceat(known.astype(float), starts)
 
     if low.size:
         low, high = np.fmin.reduceat(low, starts), np.fmax.reduceat(high, starts)
