@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import chdtrc  # the upper tail of the chi-square distribution
 
 from ulterion.core.matrix.effects import TOGETHER_BELOW, Effect, Effects
 
@@ -101,6 +100,8 @@ def _common(logs: Mapping[int, float], ends: Mapping[int, tuple[float, float]], 
     if len(values) < 2:
         return mean, True
     q = float(np.sum(weights * (values - mean) ** 2))
+    from scipy.special import chdtrc  # the upper tail of the chi-square distribution
+
     return mean, bool(chdtrc(len(values) - 1, q) > ALIKE_ABOVE)
 
 

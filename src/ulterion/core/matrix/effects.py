@@ -8,11 +8,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import fdtrc, stdtrit
 
 from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
 from ulterion.core.matrix.weights import Floats, Observed
 from ulterion.core.stats.interval import Interval
+from ulterion.core.stats.student import t_quantile
 
 LEVEL = 0.95
 TOGETHER_BELOW = 0.015  # p, after Holm's correction, from which on a pair counts: at 0.05 one level of five times the noise makes 9% false
@@ -144,7 +144,7 @@ def _told(
     where: tuple[str, str] | None = None,
 ) -> Effect:
     value, error = model.value(contrast)
-    half = float(stdtrit(model.df, 0.5 + LEVEL / 2)) * error
+    half = t_quantile(model.df, 0.5 + LEVEL / 2) * error
     low, high = math.exp(value - half), math.exp(value + half)
     return Effect(
         factor=factor,
@@ -206,6 +206,8 @@ def _p_of(model: Fitted, one: str, other: str) -> float | None:
             return None
     beta, covariance = model.beta[columns], model.covariance[np.ix_(columns, columns)]
     f = float(beta @ np.linalg.pinv(covariance) @ beta) / len(columns)
+    from scipy.special import fdtrc
+
     return float(fdtrc(len(columns), model.df, f))
 
 
@@ -234,5 +236,5 @@ def _drift(model: Fitted) -> tuple[Interval | None, bool]:
     if model.hour is None:
         return None, False
     value, error, df = model.hour
-    half = float(stdtrit(df, 0.5 + LEVEL / 2)) * error
+    half = t_quantile(df, 0.5 + LEVEL / 2) * error
     return Interval(*(math.exp(v) for v in (value, value - half, value + half))), abs(value) > half

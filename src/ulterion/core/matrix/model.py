@@ -20,7 +20,6 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
-from scipy.special import fdtrc
 
 from ulterion.core.matrix.weights import NEGLIGIBLE, Floats, Observed, between_runs, weighted, within_runs
 
@@ -163,6 +162,8 @@ def _with_plainest(
     """Return a model with those further terms that count, found one after the other by the F of what each takes off the squares."""
     means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
     while True:
+        from scipy.special import fdtrc  # the upper tail of Fisher's distribution
+
         squares = weighted(means, now.design, within)[2]
         best: tuple[float, _Tried] | None = None
         for term in terms:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.ndimage import median_filter, uniform_filter1d
 
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
@@ -222,6 +221,8 @@ def _filled(trace: Trace, name: str) -> Floats:
     known = np.isfinite(trace.sensors[name])
     values = np.interp(trace.at, trace.at[known], trace.sensors[name][known])
     rows = max(1, round(LAST_SECONDS / float(np.median(trace.seconds))))
+    from scipy.ndimage import uniform_filter1d
+
     return np.asarray(uniform_filter1d(values, min(rows, values.size), mode="nearest"))
 
 
@@ -256,6 +257,8 @@ def _recovered(trace: Trace, events: list[Fall]) -> float | None:
     rows = trace.during(again)
     if rows.at.size == 0:
         return None
+    from scipy.ndimage import median_filter
+
     level = median_filter(rows.rate, STALLED_ROWS, mode="nearest")  # a row that stalled does not end what came back
     fast = level > (FOR_GOOD + cache.after / cache.before) / 2 * cache.before
     end = int(np.argmin(fast)) if not fast.all() else rows.at.size

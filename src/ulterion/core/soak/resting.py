@@ -12,7 +12,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.optimize import nnls
 
 from ulterion.core.soak.settling import SETTLED_OVER, SETTLED_WITHIN, is_settled, resolution_of
 from ulterion.core.soak.trace import Floats
@@ -60,6 +59,8 @@ def is_at_rest(at: Floats, temperature: Floats) -> bool:
 
 def _fit(columns: Floats, heights: Floats, slow: Floats, left: float) -> tuple[float, float]:
     """Return the sum of squares when the slow body has `left` to go at the end, and what all have to go together."""
+    from scipy.optimize import nnls
+
     weights, root = nnls(columns, heights - left / slow[-1] * slow)
     return root**2, left + float(columns[-1, :-1] @ weights[:-1])
 

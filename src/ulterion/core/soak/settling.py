@@ -17,8 +17,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg.lapack import dtbtrs  # solves a triangular band: the recursion of a lag, without a loop
-from scipy.optimize import nnls
 
 from ulterion.core.soak.trace import Floats
 
@@ -194,6 +192,8 @@ def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[flo
     """Fit the weights of lags up to the slowest."""
     chosen = np.arange(slowest, -1, -STRIDE)[::-1]
     columns = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()
+    from scipy.optimize import nnls
+
     weights, rest = nnls(triangle[:, columns], triangle[:, -1])
     return _Fit(
         squares=rest**2,
@@ -224,6 +224,8 @@ def _lagged(causes: Floats, tau: float, length: float) -> Floats:
     """Return causes, one a column, as a body sees them that lags behind by a time constant, in seconds: y[n] = k y[n-1] + (1 - k) x[n]."""
     keep = math.exp(-length / tau)
     band = np.array([[1.0], [-keep]]).repeat(causes.shape[0], axis=1)
+    from scipy.linalg.lapack import dtbtrs  # solves a triangular band: the recursion of a lag, without a loop
+
     lagged, _ = dtbtrs(band, (1 - keep) * causes, uplo="L")
     return np.asarray(lagged)
 

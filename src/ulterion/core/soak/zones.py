@@ -11,7 +11,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import median_filter
 
 from ulterion.core.soak.trace import Floats, Trace
 
@@ -67,6 +66,8 @@ def _profile(place: np.ndarray, rate: Floats) -> Floats | None:
     if any(r.size == 0 for r in rates):
         return None
     medians = np.array([float(np.median(r)) for r in rates])
+    from scipy.ndimage import median_filter
+
     smooth = np.asarray(median_filter(medians, SMOOTH, mode="nearest"))  # which leaves an edge an edge
     return smooth if bool((smooth > 0).all()) else None
 

@@ -14,11 +14,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.special import stdtr, stdtrit  # Student's t: its distribution function and quantiles
-
 from ulterion.core.errors import UsageError
 from ulterion.core.stats.samples import Rates, Runs, Sample, as_runs, sample_of, scaled
 from ulterion.core.stats.spreads import exact_p, welch_p
+from ulterion.core.stats.student import t_cdf, t_quantile
 
 LEVEL = 0.95  # coverage of every interval shown
 FEWEST = 3  # passes below which no interval is given: two leave one degree of freedom, an interval of no use
@@ -92,7 +91,7 @@ def _bound(log: float) -> float:
 
 
 def _t_quantile(df: float, level: float = LEVEL) -> float:
-    return float(stdtrit(df, 0.5 + level / 2))
+    return t_quantile(df, 0.5 + level / 2)
 
 
 @dataclass(frozen=True)
@@ -123,15 +122,15 @@ def _apart(a: Sample, b: Sample, level: float) -> Difference:
         return Difference(value, value - drift, value + drift, 1.0 if value == 0 else 0.0)
     if a.assumed or b.assumed:  # what timings vary by is taken so, and no better known than that
         df = float(min(s.df for s in (a, b) if s.assumed))
-        p = 2 * float(stdtr(df, -abs(value) / error))
+        p = 2 * t_cdf(df, -abs(value) / error)
         half = _t_quantile(df, level) * error
     elif shared:
         df = float(max(a, b, key=lambda s: s.runs).df)
-        p = 2 * float(stdtr(df, -abs(value) / error))
+        p = 2 * t_cdf(df, -abs(value) / error)
         half = _t_quantile(df, level) * error
     else:
         df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df)
-        p = exact_p(2 * float(stdtr(df, -abs(value) / error)), round(a.df), round(b.df))
+        p = exact_p(2 * t_cdf(df, -abs(value) / error), round(a.df), round(b.df))
         half = _t_quantile(df, 1 - welch_p(1 - level, round(a.df), round(b.df))) * error
     return Difference(value, value - half - drift, value + half + drift, p)
 

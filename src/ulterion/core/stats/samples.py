@@ -19,7 +19,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from scipy.special import stdtr  # Student's distribution function
+from ulterion.core.stats.student import t_cdf
 
 DOUBTED = 2.0  # what the scatter of timings by hand is multiplied by
 VARIES = 0.10  # standard deviation of the log from one transfer by hand to the next, where fewer than `SEEN` show it
@@ -215,5 +215,5 @@ def _drift(runs: Runs, means: Sequence[float]) -> float:
     slope = math.fsum(step * v for step, v in steps) / across
     left = math.fsum((v - mean - slope * step) ** 2 for (step, v), mean in zip(steps, levels, strict=True))
     error = math.sqrt(left / free / across)
-    sure = slope != 0 and (error == 0 or 2 * float(stdtr(free, -abs(slope) / error)) < DRIFTS_BELOW)
+    sure = slope != 0 and (error == 0 or 2 * t_cdf(free, -abs(slope) / error) < DRIFTS_BELOW)
     return slope * (max(len(run) for run in runs) - 1) if sure else 0.0

@@ -11,11 +11,14 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from importlib import resources
+from pathlib import Path
 
 import numpy as np
-import numpy.typing as npt
-from scipy.special import stdtr, stdtrit
+from numpy.typing import NDArray
 
+Floats = NDArray[np.float64]
+FILE, KEPT = "welch.npy", 20  # the kept table, and up to how many degrees of freedom on either side it goes
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
 MIN_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1
 RATIOS, SHARES = 33, 160  # true ratios of spreads, and shares of the squares found, that are gone through
@@ -39,8 +42,28 @@ def welch_p(p: float, df_a: int, df_b: int) -> float:
 
 
 @lru_cache(maxsize=256)
-def _table(df_a: int, df_b: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-    """Return logs of p-values of Welch's test, and of how often they are reached at worst; both rise."""
+def _table(df_a: int, df_b: int) -> tuple[Floats, Floats]:
+    """Return logs of p-values of Welch's test, and of how often they are reached at worst, both rising, for degrees of freedom in order."""
+    logs = np.linspace(math.log(MIN_P), 0.0, NODES)
+    return logs, _kept()[_row(df_a, df_b)] if df_b <= KEPT else worst(df_a, df_b)
+
+
+@lru_cache(maxsize=1)
+def _kept() -> Floats:
+    """Return what `worst` gives for up to `KEPT` degrees of freedom on either side: it needs SciPy's special functions, which take long to load."""
+    with resources.files("ulterion.core.stats").joinpath(FILE).open("rb") as source:
+        return np.asarray(np.load(source))
+
+
+def _row(df_a: int, df_b: int) -> int:
+    """Return the row of two degrees of freedom, the smaller first, in the kept table."""
+    return (df_b - 1) * df_b // 2 + df_a - 1
+
+
+def worst(df_a: int, df_b: int) -> Floats:
+    """Return logs of how often p-values of Welch's test, at the nodes of the table, are reached at worst."""
+    from scipy.special import stdtr, stdtrit
+
     share = 1 / (1 + np.exp(-np.linspace(-WIDEST_SHARE, WIDEST_SHARE, SHARES)))  # of all squares, those of side a
     density = df_a / 2 * np.log(share) + df_b / 2 * np.log1p(-share)
     weight = np.exp(density - density.max())
@@ -51,4 +74,13 @@ def _table(df_a: int, df_b: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[n
     error = np.sqrt((a + b) * (df_a + df_b))
     logs = np.linspace(math.log(MIN_P), 0.0, NODES)
     reached = [(2 * stdtr(df_a + df_b, stdtrit(df, p / 2) * error) @ weight).max() for p in np.exp(logs)]
-    return logs, np.maximum.accumulate(np.maximum(np.log(reached), logs))
+    return np.maximum.accumulate(np.maximum(np.log(reached), logs))
+
+
+def table() -> Floats:
+    """Return the kept table anew (python -m ulterion.core.stats.spreads writes it)."""
+    return np.array([worst(df_a, df_b) for df_b in range(1, KEPT + 1) for df_a in range(1, df_b + 1)])
+
+
+if __name__ == "__main__":
+    np.save(Path(__file__).with_name(FILE), table())

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.optimize import nnls
-from scipy.special import stdtrit
+
+from ulterion.core.stats.student import t_quantile
 
 CLASSES = {
     "below 16 KiB": 2**14,
@@ -92,7 +92,7 @@ class Cost:
 
     def between(self, files: int, size: int, level: float = 0.90) -> tuple[float, float]:
         """Return the interval that holds the time of one such copy, at a level, seconds."""
-        half = float(stdtrit(self.df, 0.5 + level / 2)) * self.spread * math.sqrt(1 + 1 / self.copies)
+        half = t_quantile(self.df, 0.5 + level / 2) * self.spread * math.sqrt(1 + 1 / self.copies)
         middle = self.seconds(files, size)
         return middle * math.exp(-half), middle * math.exp(half)
 
@@ -114,6 +114,8 @@ def cost_of(copies: Sequence[tuple[int, int, float]]) -> Cost | None:
     if len(folders) < FEWEST or not _of_several_kinds(folders):
         return None
     files, size, seconds = (np.array(column, dtype=float) for column in zip(*folders, strict=True))
+    from scipy.optimize import nnls
+
     (per_file, per_byte), _ = nnls(np.column_stack([files / seconds, size / seconds]), np.ones(len(folders)))
     told = files * per_file + size * per_byte
     own = len(folders) - 2

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import ndtr
 
 MIN_NS = 100.0
 GROWTH = 1.01
@@ -95,6 +94,8 @@ class LatencyHistogram:
         `mean` is in seconds, `spread` the standard deviation of the logs (above zero).  For simulated devices: no draw
         for each request is needed.  Counts are rounded so that they add up to `total` (largest remainders).
         """
+        from scipy.special import ndtr
+
         middle = math.log(mean * 1e9) - spread**2 / 2
         edges = math.log(MIN_NS) + _LOG_GROWTH * np.arange(BUCKETS + 1)
         share = np.diff(ndtr((edges - middle) / spread))

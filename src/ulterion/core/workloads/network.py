@@ -12,8 +12,6 @@ import re
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-from scipy.special import betaincinv
-
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
 from ulterion.core.stats.interval import Interval
@@ -124,6 +122,8 @@ def lost_share(counts: Datagrams, level: float = 0.95) -> Interval:
     lost, sent, rest = counts.lost, counts.sent, (1 - level) / 2
     if not sent:
         return Interval(math.nan, 0.0, 1.0)
+    from scipy.special import betaincinv
+
     low = float(betaincinv(lost, sent - lost + 1, rest)) if lost else 0.0
     high = float(betaincinv(lost + 1, sent - lost, 1 - rest)) if lost < sent else 1.0
     return Interval(lost / sent, low, high)
