@@ -12,7 +12,6 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from importlib import resources
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,9 +77,5 @@ def worst(df_a: int, df_b: int) -> Floats:
 
 
 def table() -> Floats:
-    """Return the kept table anew (python -m ulterion.core.stats.spreads writes it)."""
+    """Return the kept table anew (python -m benchmarks.welch writes it)."""
     return np.array([worst(df_a, df_b) for df_b in range(1, KEPT + 1) for df_a in range(1, df_b + 1)])
-
-
-if __name__ == "__main__":
-    np.save(Path(__file__).with_name(FILE), table())
