@@ -1,6 +1,6 @@
 "use strict";
 (function () {
-  var root = document.querySelector(".ulterion") || document.body, prefix = root === document.body ? "" : "ulterion-";
+  var root = document.querySelector(".ulterion") || document.body;
   function all(selector, within) { return Array.from((within || root).querySelectorAll(selector)); }
   function state() {
     var found = {};
