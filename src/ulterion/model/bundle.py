@@ -23,6 +23,7 @@ NAMES = re.compile(
 )
 MAX_FILES, MAX_BYTES = 20_000, 2**28  # in a bundle that is taken out
 MAX_TIMES = 100  # as large as its archive; series of numbers come to some ten times
+LARGE = 20_000_000  # bytes from which on packing hard takes longer than all the rest
 MAX_LOGO, MAX_REMARK = 300_000, 200_000  # bytes
 _MOMENT = (1980, 1, 1, 0, 0, 0)  # of every file in it
 
@@ -73,13 +74,14 @@ def sums(files: dict[str, bytes]) -> dict[str, str]:
 def packed(files: dict[str, bytes]) -> bytes:
     """Return the files but the photographs as a ZIP archive, always the same bytes for the same files."""
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as archive:
+    level = 9 if sum(map(len, files.values())) < LARGE else 4
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, data in sorted(files.items()):
             if name.startswith(f"{PHOTOS}/"):
                 continue  # they stand in the page already
             entry = zipfile.ZipInfo(name, _MOMENT)
             entry.compress_type, entry.create_system = zipfile.ZIP_DEFLATED, 3
-            archive.writestr(entry, data)
+            archive.writestr(entry, data, compresslevel=level)
     return out.getvalue()
 
 

@@ -38,12 +38,19 @@ CHAPTER = "product-"
 
 @dataclass(frozen=True)
 class Composed:
-    """An article, the files of the review it is made of, and names of the reviewer's that no section has: of remarks, and in [report]."""
+    """An article and what it is made of.
+
+    Attributes:
+        article: itself.
+        files: of the review, by their names; `runs` their archive in base64, '' where it is not to be published.
+        unplaced, unknown: names of the reviewer's that no section has: of remarks, and in [report].
+    """
 
     article: Article
     files: Mapping[str, bytes]
     unplaced: tuple[str, ...]
     unknown: tuple[str, ...]
+    runs: str = ""
 
 
 def composed(inputs: ReportInputs, files: Mapping[str, bytes]) -> Composed:
@@ -94,14 +101,15 @@ def remarks_of(files: Mapping[str, bytes]) -> dict[str, str]:
 
 
 def composed_of(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Composed:
-    """Return the article of a review folder.  Raises UsageError."""
-    return composed(ReportInputs(folder, outcomes, unit), bundle.contents(folder))
+    """Return the article of a review folder, and the archive of its files.  Raises UsageError."""
+    files = bundle.contents(folder)
+    made = composed(ReportInputs(folder, outcomes, unit), files)
+    return replace(made, runs=base64.b64encode(bundle.packed(files)).decode())
 
 
 def page_of(folder: ReviewFolder, made: Composed, unit: str, *, fragment: bool = False) -> str:
     """Return the page of a review, or what of it goes into a page of someone else's."""
-    runs = base64.b64encode(bundle.packed(dict(made.files))).decode()
-    return page(made.article, published(folder, made.files, runs, unit), fragment=fragment)
+    return page(made.article, published(folder, made.files, made.runs, unit), fragment=fragment)
 
 
 def published(folder: ReviewFolder, files: Mapping[str, bytes], runs: str, unit: str) -> Published:
