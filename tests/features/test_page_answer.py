@@ -21,10 +21,19 @@ from ulterion.features.page.answer_table import first_screen
 from ulterion.features.page.article import Alarm, AnswerTable, Headline
 from ulterion.features.page.build import composed_of
 from ulterion.features.page.case import _course
-from ulterion.features.page.findings import _chip, _claims, _kept, product_findings
-from ulterion.features.page.headline import MAX_HEADLINE, MAX_LEAD, NUMBERS, headline, lead, view_title
+from ulterion.features.page.findings import Kept, ProductFinding, _chip, _claims, _kept, product_findings
+from ulterion.features.page.headline import (
+    MAX_HEADLINE,
+    MAX_LEAD,
+    NUMBERS,
+    _broken,
+    headline,
+    lead,
+    number_word,
+    view_title,
+)
 from ulterion.features.page.inputs import ReportInputs
-from ulterion.features.page.subjects import SubjectRate
+from ulterion.features.page.subjects import Subject, SubjectRate
 from ulterion.model.photographs import MAX_SIDE, prepared
 from ulterion.show.charts import MAX_TITLE
 
@@ -92,6 +101,21 @@ class Verdicts(unittest.TestCase):
             self.assertEqual(words in ("all", "both"), met == len(known))
             if met < len(known):
                 self.assertEqual(words, NUMBERS[met] if met and met < len(NUMBERS) else "none" if not met else str(met))
+
+    @given(st.lists(st.sampled_from(("none", "some", "misses", "open", "all")), min_size=1, max_size=12))
+    def test_broken_claims_are_counted(self, kept: list[Kept]) -> None:
+        """Where some keep none of their claims, the sentence counts them, and says 'none of all' only where no rival keeps any."""
+        found = [
+            ProductFinding(Subject(f"k{n}", f"Box {n}", "case", ""), one, "none", "", "") for n, one in enumerate(kept)
+        ]
+        broken = [f for f in found if f.kept == "none"]
+        if not broken:
+            return
+        told = _broken(found, broken[0])
+        self.assertLessEqual(len(told), MAX_HEADLINE)
+        self.assertEqual(told.startswith("None of"), len(broken) == len(kept) > 1)
+        if 1 < len(broken) < len(kept):
+            self.assertTrue(told.casefold().startswith(f"{number_word(len(broken))} of {number_word(len(kept))} cases"))
 
     @given(
         st.lists(st.tuples(st.floats(1e6, 1e11), st.floats(1e6, 5e9)), max_size=40),

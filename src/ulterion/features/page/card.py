@@ -8,8 +8,8 @@ import sys
 from pathlib import Path
 
 from ulterion.core.errors import UlterionError
-from ulterion.features.page.article import Article, Drawing, Headline
-from ulterion.show.charts import Chart, titled
+from ulterion.features.page.article import AnswerTable, Article, Drawing, Headline
+from ulterion.show.charts import BarChart, Caption, Chart, Panel, titled
 
 CARD = "report-card.png"
 
@@ -36,7 +36,7 @@ class CardProcess:
             self._process.communicate()
 
     def draw(self, article: Article) -> None:
-        """Give the process the first figure of an article, under its headline."""
+        """Give the process the chart that stands for an article."""
         chart = card_chart(article)
         assert self._process.stdin is not None
         try:
@@ -56,13 +56,18 @@ class CardProcess:
 
 
 def card_chart(article: Article) -> Chart | None:
-    """Return the chart that stands for an article: its claims, else its first figure, titled by its headline; None without any."""
-    every = [b for s in article.every for b in s.blocks if isinstance(b, Drawing)]
-    first = next((d for d in every if d.name == "claims"), next(iter(every), None))
-    if first is None:
-        return None
-    top = next((b.words for b in article.answer if isinstance(b, Headline)), "")
-    return titled(first.chart, top or None)
+    """Return the chart that stands for an article, titled by its headline: the bars of its first table, else its first figure; None without either."""
+    top = next((b for b in article.answer if isinstance(b, Headline)), None)
+    title = top.words if top is not None else ""
+    for table in (b for b in article.answer if isinstance(b, AnswerTable)):
+        view = table.views[0]
+        bars = tuple(row.bar for row in view.rows if row.bar is not None)
+        if bars:
+            foot = top.line if top is not None else ""
+            caption = Caption(title or view.title or table.kind, f"{table.kind}: {view.what}", foot)
+            return BarChart(caption, (Panel("", bars, view.measure),), "claimed" if any(b.mark for b in bars) else "")
+    first = next((b for s in article.every for b in s.blocks if isinstance(b, Drawing)), None)
+    return None if first is None else titled(first.chart, title or None)
 
 
 def main() -> int:

@@ -30,8 +30,7 @@ from ulterion.model.runs.header import counted
 from ulterion.model.runs.notes import Note
 from ulterion.results.comparison import ComparedRow
 from ulterion.show.charts import Tone
-from ulterion.show.columns import show_change
-from ulterion.show.sentences import listed, sentence_of
+from ulterion.show.sentences import how_much, listed, sentence_of
 
 FAKE = 0.9  # of the capacity claimed, below which it is a fake
 NO_LOSS = {"same", "a little slower", "a little faster"}
@@ -77,7 +76,7 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
         kept = _kept(rows)
         tone, chip = _chip(rows, kept, compared)
         setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
-        base = bool(setups) and all(n in baselines for n in setups)
+        base = not compared and any(n in baselines for n in setups)
         told = [
             *_claims(rows, kept),
             *([] if soak is None else _course(soak, inputs.unit)),
@@ -203,13 +202,14 @@ def _noted(inputs: ReportInputs, key: str) -> list[str]:
 
 def _against(compared: Sequence[ComparedRow]) -> list[str]:
     """Return how a product without claims compares with the baseline."""
-    told = []
+    told: dict[str, list[str]] = {}
     for row in compared:
         assert row.comparison is not None
         doing = "reading" if row.workload.drive_direction == "read" else "writing"
-        word = {"same": "no loss", "undecided": "undecided"}.get(row.comparison.verdict)
-        told.append(f"{word or show_change(row.comparison.ratio.value)} {doing}")
-    return [f"against the baseline: {listed(told)}"] if told else []
+        words = {"same": "the same", "undecided": "undecided"}.get(row.comparison.verdict)
+        told.setdefault(words or how_much(row.comparison.ratio.value), []).append(doing)
+    said = [f"{listed(doing)} {words}" for words, doing in told.items()]
+    return [f"against the baseline: {', '.join(said)}"] if said else []
 
 
 def _course(soak: Soak, unit: str) -> list[str]:

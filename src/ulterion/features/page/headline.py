@@ -29,6 +29,7 @@ from ulterion.show.sentences import how_much, how_much_than, sentence_of
 
 MAX_HEADLINE = 110  # characters
 MAX_LEAD = 35  # words
+TIE = 1.03  # of the next, up to which none is called the fastest
 MUCH = 1.2  # of another's rate, from which a product is worth a word for being faster
 NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
@@ -44,6 +45,8 @@ def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
     if matrix:
         return matrix
     first, worst = _keeper(inputs, found), _breaker(inputs, found)
+    if first is None and worst is not None:
+        return _broken(found, worst)
     told = []
     if first is not None:
         told.append(f"{_priced(first)} keeps its word.")
@@ -92,6 +95,17 @@ def _timed(inputs: ReportInputs, cast: Cast) -> Iterator[str]:
         against = cast.name(row.against or "the baseline")
         yield sentence_of(f"{cast.name(row.setup)} is {how_much_than(row.comparison.ratio.value)} {against}")
     yield from (sentence_of(told) for told in answers(inputs.review, inputs.clocked, inputs.unit))
+
+
+def _broken(found: Sequence[ProductFinding], worst: ProductFinding) -> str:
+    """Return how many of the rivals of a product that keeps none of its claims do likewise, or that it does, where it is the only one."""
+    rivals = [f for f in found if f.subject.kind == worst.subject.kind and f.kept is not None]
+    breaks, kind = [f for f in rivals if f.kept == "none"], worst.subject.kind
+    if len(breaks) == 1:
+        return f"{_priced(worst)} keeps none of its claims."
+    if len(breaks) == len(rivals):
+        return sentence_of(f"none of {number_word(len(rivals))} {kind}s keeps any of its claims")
+    return sentence_of(f"{number_word(len(breaks))} of {number_word(len(rivals))} {kind}s keep none of their claims")
 
 
 def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
@@ -167,8 +181,23 @@ def _ranked(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[s
     if keeper is not None:
         yield from _only(inputs, found, keeper)
         yield from _faster(inputs, found, keeper)
+    else:
+        yield from _fastest(inputs, found)
     yield from _throttled(inputs, found)
-    yield from _far_and_near(inputs, found)
+    named = headline(inputs, found).casefold()
+    yield from _far_and_near(inputs, [f for f in found if f.name.casefold() not in named])
+
+
+def _fastest(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
+    """Yield which of the rivals with claims reads fastest, and its price."""
+    kinds = Counter(f.subject.kind for f in found if f.kept is not None)
+    rivals = [f for f in found if f.kept is not None and kinds[f.subject.kind] > 1 and not f.alarms]
+    known = [(r.measured, r.words, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
+    ordered = sorted(known, key=lambda k: -k[0])
+    if len(ordered) > 1 and ordered[0][0] > TIE * ordered[1][0]:
+        _, words, one = ordered[0]
+        cost = f", for {one.subject.price}" if one.subject.price else ""
+        yield sentence_of(f"{one.name} reads fastest, at {_at(words)}{cost}")
 
 
 def _only(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: ProductFinding) -> Iterator[str]:
@@ -229,6 +258,11 @@ def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iter
     yield from near
 
 
+def _at(words: str) -> str:
+    """Return a rate out of its words, without what is claimed and without what comes later."""
+    return words.partition(" of ")[0].partition(" at first")[0].removesuffix(", by hand")
+
+
 def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) -> str:
     """Return what a table of products says by one measure; `known` are their rates by name."""
     doing = {"read": "read", "write": "write", "small": "small reads"}[measure]
@@ -249,13 +283,15 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) ->
         return finding(
             f"{who} of {total} {verb} as fast as claimed; {falls}", f"{who} of {total} {verb} as fast as claimed"
         )
-    rate = known[best]
+    rate, second = known[best], sorted(r.measured for r in known.values())[-2:][0]
+    if len(known) > 1 and rate.measured < TIE * second:
+        what = {"read": "when reading", "write": "when writing", "small": "at small reads"}[measure]
+        return finding(f"no clear winner {what}: {_at(rate.words)} at best", f"no clear winner {what}")
     if measure == "small":
         return finding(f"{best} is fastest at small reads, at {rate.words}", f"small reads: {rate.words} at best")
-    at = rate.words.partition(" of ")[0]
+    at = _at(rate.words)
     if len(known) == 1:
         return finding(f"{best} {doing}s at {rate.words}", f"{doing}s at {rate.words}")
-    second = sorted(r.measured for r in known.values())[-2]
     ahead = f", {how_much_than(rate.measured / second)} the next" if rate.measured / second >= 1.05 else ""
     return finding(
         f"{best} {doing}s fastest, at {at}{ahead}", f"{best} {doing}s fastest, at {at}", f"{kind}s: {at} at best"

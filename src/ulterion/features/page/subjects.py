@@ -121,7 +121,7 @@ def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
                 found[way] = SubjectRate(row.measured, row.claimed, words, row.judgement.verdict)
     for measure, rate in _measured(inputs, key):
         if measure not in found or (found[measure].claimed is None and rate > found[measure].measured):
-            words = show_iops(rate) if measure == "small" else _words(rate, None, inputs.unit)
+            words = f"{show_iops(rate)} IOPS" if measure == "small" else _words(rate, None, inputs.unit)
             found[measure] = SubjectRate(rate, None, words)
     for timed in timed_rows(inputs, key):
         if timed.direction not in found and timed.estimate is not None and timed.suspect is None:
