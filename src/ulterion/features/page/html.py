@@ -54,9 +54,6 @@ _COMMANDS = re.compile(
 )
 """A clause that tells what to type: it is for who measures, and not for who reads."""
 
-_NAMES = re.compile(r'\b(id|for|aria-labelledby|name|href)="(#|(?<=(?:id|or|by|me)="))(?!ulterion)')
-"""Names and addresses within a page."""
-
 
 @dataclass(frozen=True)
 class Published:
@@ -75,7 +72,7 @@ class Published:
 
 
 def page(article: Article, published: Published, *, fragment: bool = False) -> str:
-    """Return an article as a page; as a `fragment` what goes into another page, with styles and names of its own, and without the runs."""
+    """Return an article as a page; as a `fragment` what goes into another page, in a shadow tree, so that neither's styles and names touch the other's, and without the runs."""
     environment = _environment(article, published.files)
     style, script = _style(published.settings, fragment=fragment), _data("script.js")
     told = {
@@ -83,7 +80,7 @@ def page(article: Article, published: Published, *, fragment: bool = False) -> s
         "files": sums(dict(published.files)),
         "archive": hashlib.sha256(published.runs.encode()).hexdigest(),
     }
-    made = environment.get_template("fragment.html.j2" if fragment else "page.html.j2").render(
+    return environment.get_template("fragment.html.j2" if fragment else "page.html.j2").render(
         article=article,
         blocks=environment.get_template("blocks.html.j2").module,
         body=environment.get_template("body.html.j2").module,
@@ -98,7 +95,6 @@ def page(article: Article, published: Published, *, fragment: bool = False) -> s
         sums=in_script(told),
         runs=Markup(published.runs),
     )
-    return _NAMES.sub(r'\1="\2ulterion-', made) if fragment else made
 
 
 def _environment(article: Article, files: Mapping[str, bytes]) -> jinja2.Environment:
@@ -139,7 +135,9 @@ def _style(settings: ReportSettings, *, fragment: bool) -> str:
         ("FONT", settings.font or "system-ui,sans-serif"),
     ):
         style = style.replace(name, colour)
-    return f".ulterion{{{style.replace(':root', '&').replace('body', '&')}}}" if fragment else style
+    if fragment:
+        return ":host{all:initial}" + re.sub(r"(?<![\w-])body(?![\w-])", ".page", style.replace(":root", ":host"))
+    return style
 
 
 class Addresses:

@@ -1,6 +1,7 @@
 "use strict";
 (function () {
-  var root = document.querySelector(".ulterion") || document.body;
+  var host = document.querySelector("div.ulterion:not([data-ready])"), root = host && host.shadowRoot || document;
+  if (host) { host.dataset.ready = "yes"; }
   function all(selector, within) { return Array.from((within || root).querySelectorAll(selector)); }
   function state() {
     var found = {};
@@ -127,13 +128,13 @@
     link.className = "save";
     link.textContent = "Save as CSV";
     link.setAttribute("aria-label", "Save as CSV: " + table.caption.textContent);
-    link.addEventListener("click", function () { save(table, table.id.replace(/^(ulterion-)?table-/, "")); });
+    link.addEventListener("click", function () { save(table, table.id.replace(/^table-/, "")); });
     table.parentNode.after(link);
   });
 
   // the address: a place in the page, or a choice
   function follow() {
-    var now = state(), target = location.hash.indexOf("=") < 0 && document.getElementById(decodeURIComponent(location.hash.slice(1)));
+    var now = state(), target = location.hash.indexOf("=") < 0 && root.getElementById(decodeURIComponent(location.hash.slice(1)));
     for (var one = target; one; one = one.parentElement) { if (one.tagName === "DETAILS") { one.open = true; } }
     if (target) { target.scrollIntoView(); }
     if (!target || Object.keys(now).length) {
