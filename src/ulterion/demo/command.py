@@ -105,12 +105,19 @@ def _play(folder: ReviewFolder, env: Environment) -> None:
 
 def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> None:
     """Make the page that the review ends in."""
-    from ulterion.features.page.build import composed_of, page_of
+    from ulterion.features.page.card import CardProcess
     from ulterion.features.page.command import DEFAULT
     from ulterion.features.page.page_file import write_page
 
-    made = composed_of(folder, {}, unit)
-    write_page(folder.path / DEFAULT, page_of(folder, made, unit))
+    with CardProcess(folder.path / DEFAULT) as card:
+        from ulterion.features.page.build import composed_of, page_of
+
+        made = composed_of(folder, {}, unit, card.draw)
+        page = page_of(folder, made, unit)
+        why = card.ended()
+        write_page(folder.path / DEFAULT, page)
+    if why:
+        env.tell(f"the page has no picture for sharing: {why}")
     env.show(["", f"The review as a page: {shown / DEFAULT}, {len(made.article.every)} sections"])
 
 

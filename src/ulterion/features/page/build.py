@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.answer_table import first_screen
-from ulterion.features.page.article import Article, Section, Words
+from ulterion.features.page.article import Article, PageBlock, Section, Words
 from ulterion.features.page.case import your_case
 from ulterion.features.page.chapters import chapters
 from ulterion.features.page.html import Published, page
@@ -34,6 +34,7 @@ FOLDED = (
 """The sections below the products, which a reader unfolds."""
 INTRO = "intro"  # the remarks that stand before all sections
 CHAPTER = "product-"
+AtOnce = Callable[[Sequence[PageBlock]], None]
 
 
 @dataclass(frozen=True)
@@ -53,8 +54,11 @@ class Composed:
     runs: str = ""
 
 
-def composed(inputs: ReportInputs, files: Mapping[str, bytes]) -> Composed:
-    """Return the article of a review, with the reviewer's words and photographs in their places."""
+def composed(inputs: ReportInputs, files: Mapping[str, bytes], at_once: AtOnce | None = None) -> Composed:
+    """Return the article of a review, with the reviewer's words and photographs in their places; `at_once` gets the first screen before the rest."""
+    answer = tuple(first_screen(inputs))
+    if at_once is not None:
+        at_once(answer)
     remarks, photos = remarks_of(files), [n for n in files if n.startswith(f"{bundle.PHOTOS}/")]
     settings = inputs.review.report
     shown = _worded((s for part in SHOWN for s in part(inputs)), remarks)
@@ -73,7 +77,7 @@ def composed(inputs: ReportInputs, files: Mapping[str, bytes]) -> Composed:
         chapters=kept(told, but=first),
         details=kept(folded, but=first),
         lead=(Words(remarks[INTRO]),) if INTRO in remarks else (),
-        answer=tuple(first_screen(inputs)),
+        answer=answer,
         titles=settings.titles,
     )
     known = {*names, *(n.removeprefix(CHAPTER) for n in names), INTRO}
@@ -100,10 +104,12 @@ def remarks_of(files: Mapping[str, bytes]) -> dict[str, str]:
     }
 
 
-def composed_of(folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str) -> Composed:
+def composed_of(
+    folder: ReviewFolder, outcomes: Mapping[str, Sequence[str]], unit: str, at_once: AtOnce | None = None
+) -> Composed:
     """Return the article of a review folder, and the archive of its files.  Raises UsageError."""
     files = bundle.contents(folder)
-    made = composed(ReportInputs(folder, outcomes, unit), files)
+    made = composed(ReportInputs(folder, outcomes, unit), files, at_once)
     return replace(made, runs=base64.b64encode(bundle.packed(files)).decode())
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import pickle
 import subprocess
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UlterionError
-from ulterion.features.page.article import AnswerTable, Article, Drawing, Headline
-from ulterion.show.charts import BarChart, Caption, Chart, Panel, titled
+from ulterion.features.page.article import AnswerTable, Headline, PageBlock
+from ulterion.show.charts import BarChart, Caption, Chart, Panel
 
 CARD = "report-card.png"
 
@@ -35,9 +36,9 @@ class CardProcess:
             self._process.kill()
             self._process.communicate()
 
-    def draw(self, article: Article) -> None:
-        """Give the process the chart that stands for an article."""
-        chart = card_chart(article)
+    def draw(self, answer: Sequence[PageBlock]) -> None:
+        """Give the process the chart that stands for a first screen."""
+        chart = card_chart(answer)
         assert self._process.stdin is not None
         try:
             if chart is not None:
@@ -55,19 +56,16 @@ class CardProcess:
         return said.decode("utf-8", "replace").strip().rpartition("\n")[2] or f"{CARD} was not drawn"
 
 
-def card_chart(article: Article) -> Chart | None:
-    """Return the chart that stands for an article, titled by its headline: the bars of its first table, else its first figure; None without either."""
-    top = next((b for b in article.answer if isinstance(b, Headline)), None)
-    title = top.words if top is not None else ""
-    for table in (b for b in article.answer if isinstance(b, AnswerTable)):
+def card_chart(answer: Sequence[PageBlock]) -> Chart | None:
+    """Return the chart that stands for a first screen: the bars of its first table, titled by its headline; None without any."""
+    top = next((b for b in answer if isinstance(b, Headline)), Headline("", ""))
+    for table in (b for b in answer if isinstance(b, AnswerTable)):
         view = table.views[0]
         bars = tuple(row.bar for row in view.rows if row.bar is not None)
         if bars:
-            foot = top.line if top is not None else ""
-            caption = Caption(title or view.title or table.kind, f"{table.kind}: {view.what}", foot)
+            caption = Caption(top.words or view.title or table.kind, f"{table.kind}: {view.what}", top.line)
             return BarChart(caption, (Panel("", bars, view.measure),), "claimed" if any(b.mark for b in bars) else "")
-    first = next((b for s in article.every for b in s.blocks if isinstance(b, Drawing)), None)
-    return None if first is None else titled(first.chart, title or None)
+    return None
 
 
 def main() -> int:

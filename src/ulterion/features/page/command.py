@@ -122,9 +122,7 @@ def _write(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
         from ulterion.features.page.build import composed_of, page_of
 
         every = gathered(folder, guests, Path(scratch), under_way=arguments.watch)
-        made = composed_of(every, outcomes(every), arguments.units)
-        if card is not None:
-            card.draw(made.article)
+        made = composed_of(every, outcomes(every), arguments.units, None if card is None else card.draw)
         page = page_of(every, made, arguments.units, fragment=arguments.fragment)
         figures = _figures(arguments, env, every, made.article)
         why = card.ended() if card is not None else ""
