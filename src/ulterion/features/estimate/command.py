@@ -143,6 +143,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Estimate and show."""
     from ulterion.core.errors import UsageError
+
+    if arguments.what == "units":
+        from ulterion.features.estimate.units import units
+
+        return units(arguments, env)
     from ulterion.features.estimate import kinds
 
     if getattr(arguments, "reader", None) is not None:
@@ -151,8 +156,6 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
         raise UsageError(
             f"say what to estimate: {', '.join(QUESTIONS.every)}; such as: ulterion estimate write '200 GB'"
         )
-    if arguments.what == "units":
-        return kinds.units(arguments, env)
     folder = options.review_to_read(arguments, env.folder, env.tell)
     does = {
         "read": kinds.moving,

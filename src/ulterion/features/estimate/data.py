@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import Budget, Cable, Load, Most
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.estimates.transfer_time import Part
@@ -226,11 +225,6 @@ def works_answer(rows: Sequence[TransferTimeRow], size: float | None, what: str)
 def recordings_answer(found: Sequence[Recorded], stream: float, size: float | None) -> RecordingsData:
     """Return recordings."""
     return RecordingsData(stream, size, tuple(map(RecordingData.by, found)))
-
-
-def units_answer(conversion: Conversion) -> UnitsData:
-    """Return a quantity in other units."""
-    return UnitsData(conversion.kind, conversion.quantities, conversion.links)
 
 
 def power_answer(supply: Supply, cable: Cable | None, found: Budget, most: Most | None = None) -> PowerData:

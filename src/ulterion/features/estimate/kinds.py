@@ -57,16 +57,6 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     return show_answer(arguments, env, "energies", energies_answer(found, size), lines, drawn=drawn)
 
 
-def units(arguments: argparse.Namespace, env: Environment) -> Status:
-    """A quantity in other units."""
-    from ulterion.core.estimates.conversions import converted
-    from ulterion.features.estimate.data import units_answer
-    from ulterion.features.estimate.tables import units_table
-
-    conversion = converted(arguments.amount)
-    return show_answer(arguments, env, "units", units_answer(conversion), units_table(arguments.amount, conversion))
-
-
 AS_MANY = "*"
 """After a part's name: as many of it as the supply runs."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from ulterion.core.estimates.conversions import Conversion
 from ulterion.core.estimates.power import VOLTS, Budget, Cable, Most
 from ulterion.core.units import show_between, show_duration, show_rate, show_size, significant
 from ulterion.features.estimate import words as words
@@ -116,18 +115,6 @@ def _recording_answer(review: Review, known: Sequence[Recorded], title: str) -> 
         return f"nothing that was measured says whether {title} is taken"
     first, *rest = phrases
     return "; ".join([first.replace(":", f" for {title}:", 1), *rest])
-
-
-def units_table(text: str, found: Conversion) -> list[Shown]:
-    """Return a quantity in other units; of links the slowest of each kind that carries a rate."""
-    first = next(iter(found.quantities.values()))
-    rows: list[Cells | Text] = [[name, value] for name, value in list(found.quantities.items())[1:]]
-    lines: list[Shown] = [Text(f"{text} is {first}."), BLANK, Table((("", "left"), ("", "left")), rows)]
-    shown: list[Cells | Text] = [[name, found.links[name]] for name in found.carriers if name in found.links]
-    if shown:
-        lines += [BLANK, Table((("carried by", "left"), ("load", "left")), shown)]
-        lines.append(Text("the slowest link of each kind that carries it in practice; --json lists all", "muted"))
-    return lines
 
 
 def budget_table(supply: Supply, cable: Cable | None, found: Budget, most: Most | None = None) -> list[Shown]:
