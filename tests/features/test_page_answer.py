@@ -84,7 +84,7 @@ class Verdicts(unittest.TestCase):
     @given(
         st.dictionaries(
             st.text("abcdefgh ", min_size=1, max_size=30).filter(lambda t: t.strip() == t),
-            st.tuples(st.floats(1e6, 1e10), st.sampled_from(("met", "missed", "undecided", ""))),
+            st.tuples(st.just(0.0) | st.floats(1e6, 1e10), st.sampled_from(("met", "missed", "undecided", ""))),
             min_size=1,
             max_size=12,
         )

@@ -159,5 +159,6 @@ def _watch(arguments: argparse.Namespace, env: Environment) -> None:
     from ulterion.terminal.watch import watch
 
     folder = options.review_for(arguments, env.folder, lambda sentence: None).path
-    os.nice(GENTLE)  # what is being measured meanwhile comes first
+    if hasattr(os, "nice"):  # not on Windows
+        os.nice(GENTLE)  # what is being measured meanwhile comes first
     watch(env, [folder], lambda changed: _make(arguments, env), "the last page is kept", journals=True)

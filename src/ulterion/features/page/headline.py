@@ -219,7 +219,7 @@ def _faster(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: Produ
     rivals = [f for f in found if f.subject.kind == keeper.subject.kind and not f.alarms]
     known = [(r.measured, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
     mine = next((rate for rate, f in known if f is keeper), None)
-    if not known or mine is None:
+    if not known or not mine:
         return
     best, fastest = max(known, key=lambda pair: pair[0])
     if fastest is keeper or best / mine < MUCH:
@@ -292,7 +292,7 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) ->
     at = _at(rate.words)
     if len(known) == 1:
         return finding(f"{best} {doing}s at {rate.words}", f"{doing}s at {rate.words}")
-    ahead = f", {how_much_than(rate.measured / second)} the next" if rate.measured / second >= 1.05 else ""
+    ahead = f", {how_much_than(rate.measured / second)} the next" if second and rate.measured >= 1.05 * second else ""
     return finding(
         f"{best} {doing}s fastest, at {at}{ahead}", f"{best} {doing}s fastest, at {at}", f"{kind}s: {at} at best"
     )

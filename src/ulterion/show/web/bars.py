@@ -46,6 +46,7 @@ def _table(title: str, otherwise: str, what: str, rows: Iterable[tuple[str, Mark
 
 def bar(one: Bar, most: float) -> Markup:
     """Return a bar from zero, whose whole width is `most`, with its mark and its interval."""
+    most = most or 1.0  # where nothing moved at all
     drawn, start = [element("rect", class_="track", width="100%", height="18")], 0.0
     for number, end in enumerate(one.parts or (one.value,)):
         drawn.append(
