@@ -24,7 +24,7 @@ class Student(unittest.TestCase):
     @settings(max_examples=150)
     def test_the_distribution_function(self, df: float, t: float) -> None:
         known = float(stdtr(df, t))
-        self.assertLessEqual(abs(t_cdf(df, t) - known), EXACT * known)
+        self.assertLessEqual(abs(t_cdf(df, t) - known), EXACT * known + 1e-290)
 
     @given(FREEDOMS, st.floats(1e-9, 1 - 1e-9) | st.sampled_from([0.025, 0.05, 0.5, 0.95, 0.975, 0.995]))
     @settings(max_examples=150)

@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 
-NORMAL_FROM = 3e7  # degrees of freedom from which on the normal distribution and one further term are exact
+NORMAL_FROM = 3e7  # degrees of freedom from which on the normal distribution and two further terms are exact
 SERIES_FROM = 10.0  # from which on the ratio of two gamma functions is taken from its series
-MANY, FAR = 1e4, 4.0
+MANY, NEAR_MIDDLE = 1e6, 6.0  # likewise, for values below the second
 TINY = 1e-300
 STEPS = 200_000
 NEAR = 1e-7  # of a value, between two guesses of which the second is exact
@@ -40,18 +40,24 @@ def t_quantile(df: float, p: float) -> float:
 
 def _upper_tail(df: float, t: float) -> float:
     """Return the probability of more than `t`, which is not below zero."""
-    if df >= NORMAL_FROM:
-        density = math.exp(-t * t / 2) / math.sqrt(2 * math.pi)
-        return math.erfc(t / math.sqrt(2)) / 2 + density * (t**3 + t) / (4 * df)
+    if df >= NORMAL_FROM or (df >= MANY and t < NEAR_MIDDLE):
+        return _near_normal(df, t)
     if t == 0.0:
         return 0.5
     if math.isinf(t):
         return 0.0
     x, a = df / (df + t * t), df / 2
     front = math.exp(_log_front(df, t))
-    if x < (a + 1) / (a + 2.5) and (df < MANY or t > FAR):  # with many degrees of freedom the other is exact for longer
+    if x < (a + 1) / (a + 2.5):
         return front * _fraction(x, a, 0.5) / (2 * a)
     return 0.5 - front * _fraction(t * t / (df + t * t), 0.5, a)
+
+
+def _near_normal(df: float, t: float) -> float:
+    """Return the probability of more than `t` for very many degrees of freedom (R. A. Fisher, Metron 5 (1925), 109-112)."""
+    density = math.exp(-t * t / 2) / math.sqrt(2 * math.pi)
+    one, two = (t**3 + t) / 4, t * (3 * t**6 - 7 * t**4 - 5 * t**2 - 3) / 96
+    return math.erfc(t / math.sqrt(2)) / 2 + density * (one + two / df) / df
 
 
 def _log_front(df: float, t: float) -> float:
