@@ -108,6 +108,7 @@ def main() -> None:
         for name, options in (("demo", []), ("matrix", ["--plan"])) if not pages else ():
             made = Path(scratch) / name
             subprocess.run([program, "demo", str(made), *options], check=True, stdout=subprocess.DEVNULL)
+            subprocess.run([program, "report", "--review", str(made), str(made / "report.html")], check=True)
             pages.append(made / "report.html")
         sys.exit(sum(check(page, browser, packages) for page in pages) > 0)
 
