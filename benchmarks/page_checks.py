@@ -1,7 +1,6 @@
-"""A page looked at by a browser and two checkers: how tall, how large, what axe-core and html-validate find, and whether its times are ours.
+"""A page looked at by a browser and two checkers: height, size, what axe-core and html-validate find, and whether its tables sort and save.
 
-Node.js and a network are needed, to fetch the checkers into a temporary folder, and a Chromium.  Run: python -m benchmarks.page_checks
-PAGE.html [...]   (default: the demo's page and that of its matrix).
+Node.js and a network are needed, to fetch the checkers into a temporary folder, and Chromium.  `python -m benchmarks.pages` calls this.
 """
 
 from __future__ import annotations
@@ -10,8 +9,8 @@ import json
 import re
 import shutil
 import subprocess
-import sys
 import tempfile
+from collections.abc import Sequence
 from html import unescape
 from pathlib import Path
 
@@ -30,8 +29,32 @@ addEventListener("load", async () => {
   document.querySelectorAll("details").forEach((one) => { one.open = true; });
   const found = await axe.run(document, {resultTypes: ["violations"]});
   told.violations = found.violations.map((v) => v.id + ": " + v.nodes.slice(0, 3).map((n) => n.target.join(" ")).join(", "));
+  told.tables = TABLES();
   parent.postMessage(JSON.stringify(told), "*");
 });
+"""
+TABLES = """
+function TABLES() {
+  const faults = [], saved = [], Real = Blob;
+  window.Blob = function (parts, options) { saved.push(parts.join("")); return new Real(parts, options); };
+  const rows = (table) => [...table.rows].map((row) => row.textContent).sort().join("|");
+  const number = (text) => parseFloat(text.replace(/,/g, "").replace("\u2212", "-"));
+  document.querySelectorAll("table.data").forEach((table) => {
+    const before = rows(table);
+    table.tHead.querySelectorAll("th").forEach((th) => ["ascending", "descending"].forEach((way) => {
+      th.querySelector("button").click();
+      const parts = [[]];
+      [...table.tBodies[0].rows].forEach((row) => {
+        if (row.className === "group") { parts.push([]); } else { parts.at(-1).push(number(row.cells[th.cellIndex].textContent.trim())); }
+      });
+      const sorted = parts.map((p) => p.filter((v) => !isNaN(v))).every((p) => p.every((v, i) => !i || (way === "ascending" ? p[i - 1] <= v : p[i - 1] >= v)));
+      if (!sorted || rows(table) !== before) { faults.push(table.id + " by " + th.textContent + ", " + way); }
+    }));
+    table.parentNode.nextElementSibling.click();
+    if (saved.at(-1).trim().split("\\r\\n").length !== table.rows.length) { faults.push(table.id + " as CSV"); }
+  });
+  return faults;
+}
 """
 AROUND = """<!DOCTYPE html><title>look</title><iframe src="{name}" width="{width}" height="{height}"></iframe><pre id="looked"></pre>
 <script>addEventListener("message", (said) => {{ document.getElementById("looked").textContent = said.data; }});</script>"""
@@ -59,7 +82,7 @@ def looked_at(browser: str, page: Path, packages: Path, width: int) -> dict[str,
     text = re.sub(r'<meta http-equiv="Content-Security-Policy"[^>]*>', "", page.read_text())
     axe = (packages / "axe-core/axe.min.js").read_text()
     copy = packages.parent / f"{page.stem}-{width}.html"
-    copy.write_text(text.replace("</head>", f"<script>{axe}</script><script>{LOOK}</script></head>"))
+    copy.write_text(text.replace("</head>", f"<script>{axe}</script><script>{TABLES}{LOOK}</script></head>"))
     around = copy.with_name(f"around-{copy.name}")
     around.write_text(AROUND.format(name=copy.name, width=width, height=SCREEN[1]))
     match = re.search(r'<pre id="looked">(.*?)</pre>', dumped(browser, around), re.DOTALL)
@@ -87,7 +110,7 @@ def check(page: Path, browser: str, packages: Path) -> int:
         told = looked_at(browser, page, packages, width)
         screens = float(str(told["height"])) / SCREEN[1]
         print(f"{page.name} at {width}: {screens:.1f} screens, text of {told['small']} px at least")
-        faults += [f"at {width}: {v}" for v in told["violations"]]  # type: ignore[attr-defined]
+        faults += [f"at {width}: {v}" for kind in ("violations", "tables") for v in told[kind]]  # type: ignore[attr-defined]
         faults += [f"at {width}: wider than the screen"] if told["wide"] else []
         faults += [f"at {width}: text of {told['small']} px"] if float(str(told["small"])) < 12 else []
         faults += [f"{screens:.1f} screens"] if width == SCREEN[0] and screens > MAX_SCREENS else []
@@ -97,21 +120,11 @@ def check(page: Path, browser: str, packages: Path) -> int:
     return len(faults)
 
 
-def main() -> None:
-    """Look at the pages that are named, else at those of the demo."""
+def check_all(pages: Sequence[Path]) -> int | None:
+    """Print what was found of several pages; return the number of faults, None where there is no browser or no Node.js."""
     browser = next((b for b in BROWSERS if shutil.which(b)), None)
     if browser is None or shutil.which("npm") is None:
-        raise SystemExit("this needs Chromium and Node.js")
-    program = str(Path(sys.executable).with_name("ulterion"))
+        return None
     with tempfile.TemporaryDirectory() as scratch:
-        packages, pages = checkers(Path(scratch)), [Path(p).resolve() for p in sys.argv[1:]]
-        for name, options in (("demo", []), ("matrix", ["--plan"])) if not pages else ():
-            made = Path(scratch) / name
-            subprocess.run([program, "demo", str(made), *options], check=True, stdout=subprocess.DEVNULL)
-            subprocess.run([program, "report", "--review", str(made), str(made / "report.html")], check=True)
-            pages.append(made / "report.html")
-        sys.exit(sum(check(page, browser, packages) for page in pages) > 0)
-
-
-if __name__ == "__main__":
-    main()
+        packages = checkers(Path(scratch))
+        return sum(check(page, browser, packages) for page in pages)
