@@ -6,6 +6,7 @@ import ast
 import contextlib
 import io
 import json
+import os
 import signal
 import time
 import unittest
@@ -76,6 +77,20 @@ class Watching(FolderCase):
         self.assertIn("Test Box", text)
         self.assertFalse(document.exists())
 
+    def test_a_run_under_way_is_looked_at_now_and_then(self) -> None:
+        """A journal that grows within one half minute is no change, one that grows in the next is; without --watch of a page it is never looked at."""
+        (self.folder / "runs").mkdir()
+        journal = self.folder / "runs/one.journal"
+        journal.write_text("{}")
+        moments = (3_000_000.0, 3_000_029.0, 3_000_030.0)
+        states = []
+        for moment in moments:
+            os.utime(journal, (moment, moment))
+            states.append(watch.seen(self.folder, journals=True))
+        self.assertEqual(states[0], states[1])
+        self.assertNotEqual(states[1], states[2])
+        self.assertEqual(watch.seen(self.folder), {})
+
     def test_last_years_product_in_a_page(self) -> None:
         """A setup of another review has its row, its label says whose it is, and the page verifies from what it carries."""
         simulate(self.review(), "direct", passes=2)
@@ -90,7 +105,7 @@ class Watching(FolderCase):
         self.assertIn("Old Box (last)", text)
         told = self.json_of("verify", "report.html")
         self.assertTrue(told["same"], told["different"])
-        self.assertIn("last-box of other reviews", " ".join(told["looked_at"]))
+        self.assertIn("includes last-box from other reviews", " ".join(told["looked_at"]))
         self.refused("report", "--also", "last:bux", says="did you mean 'box'")
 
     def test_an_archive_that_follows_reviews(self) -> None:

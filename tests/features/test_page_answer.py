@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import io
+import json
 import re
 import unittest
 from html import unescape
 from pathlib import Path
+from types import SimpleNamespace
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -92,7 +95,7 @@ class Verdicts(unittest.TestCase):
     def test_a_table_is_titled_by_what_is_so(self, known: dict[str, tuple[float, str]]) -> None:
         """It counts those that are as fast as claimed only where every one was judged; it is never too long."""
         rates = {n: SubjectRate(r, 1e9 if v else None, f"{r / 1e6:.0f} MB/s", v) for n, (r, v) in known.items()}
-        title = view_title("drive", "read", rates)
+        title = view_title("drive", "read", rates, 0.03)
         self.assertLessEqual(len(title), MAX_TITLE)
         verdicts = [v for _, v in known.values()]
         if "as fast as claimed" in title:
@@ -146,14 +149,14 @@ class Pages(FolderCase):
         self.assertEqual(
             first.words, "The €34 Brindlewick Pod keeps its word. The €17 Hollowbeck Slip keeps none of it."
         )
-        self.assertTrue(first.lead.startswith("Of three enclosures only Brindlewick Pod met every claim, and held"))
+        self.assertTrue(first.lead.startswith("Of three enclosures, only Brindlewick Pod met every claim, and held"))
         self.assertLessEqual(len(first.lead.split()), MAX_LEAD)
         self.assertIn("19 runs, checkable", first.line)
         self.assertEqual(
             [b.words for b in rest if isinstance(b, Alarm)],
             [
                 "Hollowbeck Slip is sold as USB 10 Gb/s and links at USB 5 Gb/s.",
-                "Do not buy Crumble Chip 256 GB: only 16.0 GB of its 256 GB are there (6.25%).",
+                "Do not buy Crumble Chip 256 GB: only 16.0 GB of its 256 GB is real (6.25%).",
             ],
         )
         tables = [b for b in rest if isinstance(b, AnswerTable)]
@@ -243,6 +246,31 @@ class Pages(FolderCase):
         (folder / "changed.html").write_text(page.replace(photo[1], changed))
         self.assertIn(
             "photos/pod-inside.jpg", " ".join(self.json_of("verify", "changed.html", cwd=folder, status=4)["different"])
+        )
+
+    def test_a_picture_of_somebody_elses_stays(self) -> None:
+        """The page is made all the same, and it is said why it has no picture."""
+        folder = self.demo()
+        (folder / "report-card.png").write_bytes(b"mine")
+        told = self.ulterion("report", "--json", cwd=folder)
+        self.assertEqual(told.returncode, 0, told.stderr)
+        self.assertIsNone(json.loads(told.stdout)["picture"])
+        self.assertRegex(told.stderr, "the page has no picture for sharing: .*report-card.png")
+        self.assertEqual((folder / "report-card.png").read_bytes(), b"mine")
+
+    def test_damaged_files_are_told_first(self) -> None:
+        """They are an alarm of the setup; nothing it tests is recommended, whatever it claims, nor accused by name."""
+        inputs = ReportInputs(self.opened(self.demo()))
+        passes = [SimpleNamespace(wrong_count=1), SimpleNamespace(wrong_count=2)]
+        copied = SimpleNamespace(setup="pod", copied=SimpleNamespace(passes=passes))
+        with mock.patch("ulterion.features.page.findings.counted", return_value=[copied]):
+            first, *rest = first_screen(inputs)
+        assert isinstance(first, Headline)
+        alarms = [b.words for b in rest if isinstance(b, Alarm)]
+        self.assertEqual(alarms[0], "3 files copied over Brindlewick Pod arrived damaged.")
+        self.assertNotIn("Pod keeps its word", first.words)
+        self.assertFalse(
+            any(r.pick for t in rest if isinstance(t, AnswerTable) for r in t.views[0].rows if "Pod" in r.name)
         )
 
     def test_a_fragment(self) -> None:

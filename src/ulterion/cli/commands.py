@@ -139,7 +139,7 @@ COMMANDS = {
     ),
     "claims": Command(
         "features.claims.command",
-        "compare what was measured with what is advertised",
+        "compare results with advertised figures",
         "ulterion claims",
         "ulterion claims --everywhere --fail-on missed",
         common="--why --long --everywhere --fail-on --json",

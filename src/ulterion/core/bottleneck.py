@@ -84,12 +84,12 @@ class Suspect:
 
 @dataclass(frozen=True)
 class Finding:
-    """What held a setup back in one direction.
+    """The bottleneck of a setup in one direction, or the suspects.
 
     Attributes:
         setup, run, rate: whose rate it is, bytes per second.
         suspects: the elements that were not cleared; the bottleneck when there is only one.
-        how: by what one was found; 'together' when every element carried more elsewhere; None with several.
+        how: the evidence for a single suspect; 'together' when every element carried more elsewhere; None with several suspects.
         other: the setup that shows it, for a swap or the medium's own rate; `other_rate` what that carried.
         cleared: all others.
     """
@@ -110,10 +110,10 @@ class Finding:
 
 
 def find_bottleneck(target: Carried, others: Sequence[Carried], opposite: Sequence[Carried] = ()) -> Finding:
-    """Return what held `target` back, by what others carried in the same direction.
+    """Find the bottleneck of `target` from the rates of other setups in the same direction.
 
-    `opposite` is what was carried in the other direction: a link of packets gives the same both ways, so it clears what is
-    nothing else, where others are left.
+    `opposite` holds the rates in the other direction: a link of packets carries the same both ways, so these clear
+    an element that is only a link, if other suspects remain.
     """
     others = [o for o in others if o.setup != target.setup]
     cleared = {e.key: c for e in target.chain if (c := _by_carrying(e, target, others)) is not None}

@@ -11,13 +11,13 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.model import setup_notes
+from ulterion.model.photographs import FOLDER as PHOTOS
 from ulterion.model.photographs import MAX_PHOTO, photographs, prepared
 from ulterion.model.reading import MAX_RUN, MAX_TEXT_BYTES, read_bytes
 from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
 
 REMARKS = "remarks"
-PHOTOS = "photos"
 NAMES = re.compile(
     r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg)|photos/[^/\\]{1,100}\.jpg)"
 )

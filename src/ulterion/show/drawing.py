@@ -17,7 +17,7 @@ DOTS = 100.0  # pixels to the inch of a sheet; a picture has `SCALE` times as ma
 SCALE = 2.0
 TITLE, SUBTITLE, LABEL, SMALL = 21.0, 14.5, 13.5, 12.5  # pixels of letters
 LINE = 1.32  # of the size of letters, from one line to the next
-HATCHES = ("", "///", "...", "xxx")
+HATCHES = ("", "///", "...", "xx")
 MARKERS = ("o", "s", "^", "D", "v", "P")
 DASHES = ("-", (0, (5, 2)), (0, (1.5, 1.5)), (0, (6, 2, 1.5, 2)))
 

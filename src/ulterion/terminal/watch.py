@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from ulterion.core.errors import Interrupted, UlterionError
+from ulterion.model.photographs import FOLDER as PHOTOS
 from ulterion.terminal.environment import Environment
 
 EVERY = 30.0  # seconds between two times that a run under way is looked at
@@ -63,7 +64,7 @@ def seen(folder: Path, *, journals: bool = False) -> dict[str, tuple[int, int]]:
         folder / "notes.json",
         *(folder / "runs").glob("*.json"),
         *(folder / "remarks").glob("*.md"),
-        *(folder / "photos").glob("*"),
+        *(folder / PHOTOS).glob("*"),
     ]:
         with contextlib.suppress(OSError):
             state = path.stat()

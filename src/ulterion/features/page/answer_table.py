@@ -10,7 +10,7 @@ import numpy as np
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import RATE_UNITS
 from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTable, AnswerView, Headline, Measure
-from ulterion.features.page.findings import ProductFinding, product_findings
+from ulterion.features.page.findings import ProductFinding, data_alarms, product_findings
 from ulterion.features.page.gathering import UNDER_WAY
 from ulterion.features.page.headline import cheapest_of, headline, lead, view_title
 from ulterion.features.page.inputs import ReportInputs
@@ -35,7 +35,7 @@ def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alar
     going = f"{listed(now)} {'are' if len(now) > 1 else 'is'} being measured now" if now else ""
     line = "; ".join(w for w in (when, count, going) if w)
     yield Headline(headline(inputs, found), line, lead(inputs, found))
-    yield from (Alarm(words) for one in found for words in one.alarms)
+    yield from (Alarm(words) for words in (*data_alarms(inputs), *(w for one in found for w in one.alarms)))
     kinds: dict[str, list[ProductFinding]] = {}
     for one in found:
         kinds.setdefault(one.subject.kind, []).append(one)
@@ -54,14 +54,17 @@ def _table(inputs: ReportInputs, kind: str, found: Sequence[ProductFinding]) -> 
     for measure in measures:
         mine = {one.subject.key: rate for one in found if (rate := known[one.subject.key].get(measure)) is not None}
         rows = _rows(inputs, measure, found, mine, rivals=kind != ALONE)
-        made.append(AnswerView(measure, _title(kind, measure, found, mine), _what(inputs, kind, measure), rows))
+        made.append(AnswerView(measure, _title(inputs, kind, measure, found, mine), _what(inputs, kind, measure), rows))
     return AnswerTable(kind.capitalize() if kind == ALONE or len(found) < 2 else f"{kind.capitalize()}s", tuple(made))
 
 
-def _title(kind: str, measure: Measure, found: Sequence[ProductFinding], known: Mapping[str, SubjectRate]) -> str:
+def _title(
+    inputs: ReportInputs, kind: str, measure: Measure, found: Sequence[ProductFinding], known: Mapping[str, SubjectRate]
+) -> str:
     if kind == ALONE:
         return ALONE.capitalize()
-    return view_title(kind, measure, {f.name: known[f.subject.key] for f in found if f.subject.key in known})
+    named = {f.name: known[f.subject.key] for f in found if f.subject.key in known}
+    return view_title(kind, measure, named, inputs.review.review.margin)
 
 
 def _what(inputs: ReportInputs, kind: str, measure: Measure) -> str:
@@ -78,7 +81,7 @@ def _rows(
     rivals: bool,
 ) -> tuple[AnswerRow, ...]:
     """Return a row for each product: of rivals the one to buy first, then the fastest, on one scale."""
-    pick = cheapest_of(inputs, [f for f in found if f.kept == "all"]) if rivals and len(found) > 1 else None
+    pick = cheapest_of(inputs, [f for f in found if f.recommendable]) if rivals and len(found) > 1 else None
     scale, cast = 1.0 if measure == "small" else RATE_UNITS[inputs.unit], Cast.of(inputs.review)
     rows = [_row(inputs, one, known.get(one.subject.key), scale, cast) for one in found]
     if not rivals:

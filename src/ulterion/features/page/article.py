@@ -16,19 +16,19 @@ MEASURES: dict[Measure, str] = {"read": "Read", "write": "Write", "small": "Smal
 
 @dataclass(frozen=True)
 class Drawing:
-    """A figure: the name of its files and of its address, and the chart that is drawn."""
+    """A figure: its name, in files and addresses, and its chart."""
 
     name: str
     chart: Chart
 
     @property
     def caption(self) -> str:
-        """Its title."""
+        """The chart's title."""
         return self.chart.caption.title
 
     @property
     def alternative(self) -> str:
-        """It in words, for those who do not see it."""
+        """The chart in words, for readers who cannot see it."""
         return self.chart.alternative
 
 
@@ -41,7 +41,7 @@ class Words:
 
 @dataclass(frozen=True)
 class Photograph:
-    """A photograph: the name of its file among those of the review, and what it shows."""
+    """A photograph: its file in the review, and what it shows."""
 
     file: str
     alternative: str
@@ -49,7 +49,7 @@ class Photograph:
 
 @dataclass(frozen=True)
 class Headline:
-    """What a review comes to, a line on when, where and from how many runs, and a few words below."""
+    """The headline, a line with date, bench and number of runs, and the lead below."""
 
     words: str
     line: str
@@ -58,7 +58,7 @@ class Headline:
 
 @dataclass(frozen=True)
 class Alarm:
-    """What must be said first."""
+    """A warning that every reader must see."""
 
     words: str
 
@@ -69,11 +69,11 @@ class AnswerRow:
 
     Attributes:
         name, price: as readers know them; `chapter` the address of its chapter.
-        bar: of what was measured, with a mark at the claim; None where no rate was measured; `most` is what a whole bar stands for.
-        rate: the same in words.
-        course: of its long run, shares of the highest rate; empty where there was none.
+        bar: the measured rate, with a mark at the claim; None without a measured rate. `most` is the rate of a full bar.
+        rate: the bar in words.
+        course: the long run, as shares of its highest rate; empty without one.
         tone, chip: the verdict in a word or two; `told` in a sentence.
-        pick: whether it is the one to buy among the products beside it.
+        pick: whether it is recommended.
     """
 
     name: str
@@ -91,7 +91,7 @@ class AnswerRow:
 
 @dataclass(frozen=True)
 class AnswerView:
-    """Products by one measure, the one to buy first, then the fastest."""
+    """Products by one measure: the recommended one first, then the fastest."""
 
     measure: Measure
     title: str
@@ -101,7 +101,7 @@ class AnswerView:
 
 @dataclass(frozen=True)
 class AnswerTable:
-    """Products of one kind beside each other, or those that have no rival here, by each measure they were measured with."""
+    """Products of one kind, or all products without a rival, by each measure."""
 
     kind: str
     views: tuple[AnswerView, ...]
@@ -109,16 +109,16 @@ class AnswerTable:
 
 @dataclass(frozen=True)
 class CaseEnd:
-    """A setup in the reader's own case.
+    """A setup in "your case".
 
     Attributes:
-        name, shade: how it is called, and the place of its colour.
-        medium, port: what holds the data, '' where it is the name already, and the port it hangs on.
+        name, shade: its name, and the place of its colour.
+        medium, port: the medium, '' where that is the name already; the port.
         way: 'read' or 'write'.
-        pieces: bytes and bytes per second of each stretch of its measured course; the last rate goes on for ever.
-        rest: bytes per second behind the last piece.
-        holds: bytes that its medium holds, None where that is not known; `long` bytes moved in one go at most.
-        text: how long the size of the review takes, in words; `seconds` in figures.
+        pieces: the measured long run, as (bytes, bytes per second).
+        rest: bytes per second after the last piece.
+        holds: capacity of the medium in bytes, None where unknown; `long` the most bytes ever moved in one go.
+        text, seconds: the time that the review's amount takes.
     """
 
     name: str
@@ -136,7 +136,7 @@ class CaseEnd:
 
 @dataclass(frozen=True)
 class YourCase:
-    """How long an amount takes on each setup; the reader may choose another."""
+    """How long an amount takes on each setup; the reader may choose another amount."""
 
     size: float
     size_words: str
@@ -149,7 +149,7 @@ Role = Literal["limit", "suspect", ""]
 
 @dataclass(frozen=True)
 class Link:
-    """A part of a chain: its name, its link or rate in words, and whether it limits ('limit'), may limit ('suspect'), or neither ('')."""
+    """A part of a chain: its name, its link or rate in words, and its role: the bottleneck ('limit'), a 'suspect', or ''."""
 
     name: str
     words: str
@@ -158,7 +158,7 @@ class Link:
 
 @dataclass(frozen=True)
 class ChainStrip:
-    """What limits a setup: its parts from the port to the medium, what it reaches, and the finding in a sentence."""
+    """A setup's chain from port to medium, the rate it reaches, and its bottleneck in a sentence."""
 
     name: str
     rate: str
@@ -168,7 +168,7 @@ class ChainStrip:
 
 @dataclass(frozen=True)
 class Limits:
-    """What limits each setup."""
+    """The bottleneck of each product."""
 
     strips: tuple[ChainStrip, ...]
 
@@ -179,7 +179,7 @@ PageBlock = Shown | Drawing | Words | Photograph | Headline | Alarm | AnswerTabl
 
 @dataclass(frozen=True)
 class Section:
-    """A section: the name by which the reviewer's own words are placed and that is its address, its title, and what it holds.
+    """A section: its name, which is its address and places the reviewer's remarks; its title; its blocks.
 
     `mark` is a verdict beside the title, with its tone.
     """
@@ -192,14 +192,14 @@ class Section:
 
 @dataclass(frozen=True)
 class Article:
-    """The whole of it.
+    """A whole article.
 
     Attributes:
-        title: of the review.
-        sections: shown at once, in their order; `details` folded below them, `chapters` of products between.
-        lead: the reviewer's own words before everything; `answer` the first screen.
-        titles: the reviewer's own for figures, by name.
-        beside: figures that stand only in files.
+        title: the review's.
+        sections, chapters, details: in page order; details are folded.
+        lead: the reviewer's introduction; `answer` the first screen.
+        titles: the reviewer's titles for figures, by name.
+        beside: figures that are only written as files.
     """
 
     title: str
@@ -213,5 +213,5 @@ class Article:
 
     @property
     def every(self) -> tuple[Section, ...]:
-        """Every section, as they stand."""
+        """All sections in page order."""
         return (*self.sections, *self.chapters, *self.details)

@@ -16,6 +16,7 @@ from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.limits import what_limits
 from ulterion.features.page.more_figures import more_figures
 from ulterion.model import bundle
+from ulterion.model.photographs import FOLDER as PHOTOS
 from ulterion.model.store import ReviewFolder
 
 SHOWN = (sections.planned, sections.soaked, your_case, what_limits)
@@ -59,7 +60,7 @@ def composed(inputs: ReportInputs, files: Mapping[str, bytes], at_once: AtOnce |
     answer = tuple(first_screen(inputs))
     if at_once is not None:
         at_once(answer)
-    remarks, photos = remarks_of(files), [n for n in files if n.startswith(f"{bundle.PHOTOS}/")]
+    remarks, photos = remarks_of(files), [n for n in files if n.startswith(f"{PHOTOS}/")]
     settings = inputs.review.report
     shown = _worded((s for part in SHOWN for s in part(inputs)), remarks)
     told = _worded(chapters(inputs, photos), remarks)

@@ -16,7 +16,7 @@ CARD = "report-card.png"
 
 
 class CardProcess:
-    """A process that loads what it draws with, and draws once it is given a chart."""
+    """A process that loads Matplotlib at once and draws when it gets its chart."""
 
     def __init__(self, page: Path) -> None:
         """Start the process for a page that is to be written."""
@@ -31,7 +31,7 @@ class CardProcess:
         return self
 
     def __exit__(self, *exception: object) -> None:
-        """End the process where it was not given anything to draw."""
+        """End the process if the page failed."""
         if self._process.returncode is None:
             self._process.kill()
             self._process.communicate()
@@ -69,7 +69,7 @@ def card_chart(answer: Sequence[PageBlock]) -> Chart | None:
 
 
 def main() -> int:
-    """Draw the chart that comes in, into the file that is named; 0 when it is written or nothing came."""
+    """Draw the chart from standard input into the file named as argument; return 0, or 2 after an error."""
     from ulterion.show.draw import draw
     from ulterion.show.figure_files import save_picture
     from ulterion.show.looks import look_of

@@ -14,7 +14,7 @@ from ulterion.features.page.findings import ProductFinding, product_findings
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import entries_of, plain_name, soak_of_subject
 from ulterion.features.soak.tables import findings_lines
-from ulterion.model.bundle import PHOTOS
+from ulterion.model.photographs import FOLDER as PHOTOS
 from ulterion.model.runs.notes import Reading
 from ulterion.show.blocks import Items, Text, captioned, heading
 from ulterion.show.depth import Depth

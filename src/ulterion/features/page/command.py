@@ -39,13 +39,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--fragment",
         action="store_true",
-        help="write what goes into a page of your own: it looks the same anywhere, and carries no runs",
+        help="write a part to embed in a page of your own; it carries no runs, so it cannot be verified",
     )
     add_also(parser)
     parser.add_argument(
         "--watch",
         action="store_true",
-        help="make it again whenever a run or remark is added, and every half minute while a run goes on, until Ctrl-C",
+        help="rebuild the page when a run or remark is added, and every half minute during a run, until Ctrl-C",
     )
     options.add_review(parser)
     options.add_units(parser)

@@ -1,6 +1,6 @@
-"""What a review found of each product: its claims, what heat did, what it costs against the baseline, and what must be said first.
+"""What a review found about each product: its claims, heat, the cost against the baseline, and warnings.
 
-A finding is made of verdicts alone, and names only what is so.
+Findings are made from verdicts alone.
 """
 
 from __future__ import annotations
@@ -35,19 +35,19 @@ from ulterion.show.sentences import how_much, listed, sentence_of
 FAKE = 0.9  # of the capacity claimed, below which it is a fake
 NO_LOSS = {"same", "a little slower", "a little faster"}
 Kept = Literal["all", "some", "none", "misses", "open"]
-"""Which of its claims a product keeps: it misses one where nothing is met and the rest is undecided; open where all is."""
+"""Which claims hold. "misses": some missed, the rest undecided; "open": all undecided."""
 
 
 @dataclass(frozen=True)
 class ProductFinding:
-    """What a review found of a product.
+    """What a review found about a product.
 
     Attributes:
         subject: the product.
         kept: which of its claims hold; None where it has none that could be judged.
-        tone, chip: the verdict in a word or two.
-        told: in a sentence or two.
-        alarms: what must be said first.
+        tone, chip: the verdict in a word or two; `told` in a sentence or two.
+        alarms: warnings.
+        damaged: whether files arrived damaged on one of its setups. Which part did it is unknown.
     """
 
     subject: Subject
@@ -56,15 +56,21 @@ class ProductFinding:
     chip: str
     told: str
     alarms: tuple[str, ...] = ()
+    damaged: bool = False
 
     @property
     def name(self) -> str:
         """What readers know it as."""
         return self.subject.name
 
+    @property
+    def recommendable(self) -> bool:
+        """Whether every claim holds and nothing speaks against it."""
+        return self.kept == "all" and not self.alarms and not self.damaged
+
 
 def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
-    """Return what was found of every product of which anything is known, in the order of the review; the reviewer's own words come first."""
+    """Return the findings about every product with any result or note, in the order of the review. The reviewer's own verdict replaces ours."""
     found, baselines = [], {g.baseline for g in inputs.groups if len({r.setup for r in g.rows}) > 1}
     for subject in subjects(inputs):
         rows, compared = judged_claims(inputs, subject.key), compared_rows(inputs, subject.key)
@@ -90,7 +96,8 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
                 tone=tone,
                 chip="baseline" if base and not rows else chip if rows or setups or soak or rates else "tried",
                 told=own or " ".join(sentence_of(t) for t in told or ([] if base else noted[:1])),
-                alarms=tuple(_alarms(inputs, subject, rows)),
+                alarms=tuple(_alarms(subject, rows)),
+                damaged=any(tests(inputs, setup, subject.key) for setup in damaged_copies(inputs)),
             )
         )
     return found
@@ -114,6 +121,8 @@ def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[Compar
     link = missed_link(rows)
     if link is not None:
         return "bad", f"✗ links at {link.measured_name or 'less'}"
+    if kept == "none" and len(rows) == 1:
+        return "bad", "✗ misses its claim"
     if kept is not None:
         words: dict[Kept, tuple[Tone, str]] = {
             "all": ("good", "✓ keeps its word"),
@@ -236,20 +245,32 @@ def missed_link(rows: Sequence[ClaimRow]) -> ClaimRow | None:
     return next((r for r in rows if r.unit == "link" and r.judgement.verdict == "missed"), None)
 
 
-def _alarms(inputs: ReportInputs, subject: Subject, rows: Sequence[ClaimRow]) -> list[str]:
-    """Return what must be said first of a product: a capacity that is not there, files that did not arrive as they were, a link below the box."""
+def damaged_copies(inputs: ReportInputs) -> dict[str, int]:
+    """Return by setup how many files did not arrive as they were sent."""
+    found: dict[str, int] = {}
+    for run in counted(inputs.runs, CopyRun):
+        wrong = sum(p.wrong_count for p in run.copied.passes)
+        if wrong and run.setup in inputs.review.setups:
+            found[run.setup] = found.get(run.setup, 0) + wrong
+    return found
+
+
+def _alarms(subject: Subject, rows: Sequence[ClaimRow]) -> list[str]:
+    """Return what must be said first of a product: a capacity that is not there, a link below the box."""
     told, fake, link = list[str](), fake_capacity(rows), missed_link(rows)
     if fake is not None and fake.measured:
         share = fake.measured / fake.claimed * 100
         real, sold = show_size(fake.measured), show_size(fake.claimed)
-        told.append(f"Do not buy {subject.name}: only {real} of its {sold} are there ({share:.3g}%).")
-    for run in counted(inputs.runs, CopyRun):
-        wrong = sum(p.wrong_count for p in run.copied.passes)
-        mine = run.setup in inputs.review.setups and subject.key in inputs.review.setups[run.setup or ""].chain[1:]
-        if wrong and mine:
-            files = "1 file" if wrong == 1 else f"{wrong:,} files"
-            told.append(f"{files} copied through {subject.name} did not arrive as they were.")
+        told.append(f"Do not buy {subject.name}: only {real} of its {sold} is real ({share:.3g}%).")
     if link is not None and link.claimed_name:
         got = f"links at {link.measured_name}" if link.measured_name else "links slower"
         told.append(f"{subject.name} is sold as {link.claimed_name} and {got}.")
     return told
+
+
+def data_alarms(inputs: ReportInputs) -> list[str]:
+    """Return what must be said first of setups on which files arrived damaged."""
+    return [
+        f"{'1 file' if wrong == 1 else f'{wrong:,} files'} copied over {inputs.review.setup_among_all(setup)} arrived damaged."
+        for setup, wrong in damaged_copies(inputs).items()
+    ]

@@ -1,4 +1,4 @@
-"""What a page is made from besides its own review: setups of other reviews, and runs that are under way."""
+"""Additions to a page: setups of other reviews, and runs under way."""
 
 from __future__ import annotations
 
@@ -27,9 +27,9 @@ FROM = "from the review "  # how the note of a setup begins that is another revi
 
 
 def gathered(folder: ReviewFolder, guests: Sequence[OtherReview], scratch: Path, *, under_way: bool) -> ReviewFolder:
-    """Return a review folder with all that its page is to be made from: itself, or a copy in `scratch` with what is added.
+    """Return the review folder, or a copy of it in `scratch` with guests and the passes of runs under way.
 
-    A page carries the files it is made from, so guests and passes of a run under way are files of the copy.  Raises UsageError.
+    A page carries the files it is made from, so additions must be files too.  Raises UsageError.
     """
     started = _started(folder) if under_way else {}
     if not guests and not started:

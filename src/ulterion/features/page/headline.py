@@ -1,7 +1,6 @@
-"""The headline of a review, a few words below it, and the title of each table of products: findings by their rank, from verdicts alone.
+"""The headline of a review, the lead below it, and the titles of its product tables, made from verdicts alone.
 
-First comes who keeps its word and who does not, then what heat does, what is far from the baseline, what gives most for its price,
-and what costs nothing.
+Findings are ranked: claims kept and missed, speed for the price, throttling, large losses against the baseline, no loss.
 """
 
 from __future__ import annotations
@@ -29,7 +28,6 @@ from ulterion.show.sentences import how_much, how_much_than, sentence_of
 
 MAX_HEADLINE = 110  # characters
 MAX_LEAD = 35  # words
-TIE = 1.03  # of the next, up to which none is called the fastest
 MUCH = 1.2  # of another's rate, from which a product is worth a word for being faster
 NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
@@ -40,7 +38,7 @@ def number_word(count: int) -> str:
 
 
 def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
-    """Return the headline: who keeps its word and who does not, else what the comparison or the matrix comes to; '' where nothing was found."""
+    """Return the headline: which product keeps its word and which does not, else the result of the matrix or comparison; '' without any."""
     matrix = _of_the_matrix(inputs)
     if matrix:
         return matrix
@@ -111,7 +109,7 @@ def _broken(found: Sequence[ProductFinding], worst: ProductFinding) -> str:
 def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
     """Return the cheapest product that keeps its word, of the kind with most rivals: they are what a reader chooses among."""
     kinds = Counter(f.subject.kind for f in found)
-    keeps = [f for f in found if f.kept == "all"]
+    keeps = [f for f in found if f.recommendable]
     most = max((kinds[f.subject.kind] for f in keeps), default=0)
     return cheapest_of(inputs, [f for f in keeps if kinds[f.subject.kind] == most])
 
@@ -164,7 +162,7 @@ def _effect(inputs: ReportInputs) -> str:
 
 
 def lead(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
-    """Return what stands below the headline: findings in their rank, in so many words at most, each said once."""
+    """Return the lead: ranked findings, each once, within the limit of words."""
     said, first = list[str](), headline(inputs, found)
     for sentence in _ranked(inputs, found):
         if sentence not in (first, *said) and len(" ".join([*said, sentence]).split()) <= MAX_LEAD:
@@ -194,7 +192,7 @@ def _fastest(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[
     rivals = [f for f in found if f.kept is not None and kinds[f.subject.kind] > 1 and not f.alarms]
     known = [(r.measured, r.words, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
     ordered = sorted(known, key=lambda k: -k[0])
-    if len(ordered) > 1 and ordered[0][0] > TIE * ordered[1][0]:
+    if len(ordered) > 1 and ordered[0][0] > (1 + inputs.review.review.margin) * ordered[1][0]:
         _, words, one = ordered[0]
         cost = f", for {one.subject.price}" if one.subject.price else ""
         yield sentence_of(f"{one.name} reads fastest, at {_at(words)}{cost}")
@@ -211,7 +209,7 @@ def _only(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: Product
     if len(rivals) > 1:
         kind = keeper.subject.kind
         who = f"only {keeper.name}" if len(kept) == 1 else keeper.name
-        yield sentence_of(f"of {number_word(len(rivals))} {kind}s {who} met every claim{held}")
+        yield sentence_of(f"of {number_word(len(rivals))} {kind}s, {who} met every claim{held}")
 
 
 def _faster(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: ProductFinding) -> Iterator[str]:
@@ -252,7 +250,7 @@ def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iter
         if slow is not None and slow.comparison is not None:
             loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
             doing = "reading" if slow.workload.drive_direction == "read" else "writing"
-            yield sentence_of(f"{one.name} costs {loss} of the speed when {doing}")
+            yield sentence_of(f"{one.name} cuts {doing} speed by {loss}")
         elif verdicts and verdicts <= NO_LOSS:
             near.append(sentence_of(f"{one.name} costs no speed"))
     yield from near
@@ -263,8 +261,8 @@ def _at(words: str) -> str:
     return words.partition(" of ")[0].partition(" at first")[0].removesuffix(", by hand")
 
 
-def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) -> str:
-    """Return what a table of products says by one measure; `known` are their rates by name."""
+def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate], margin: float) -> str:
+    """Return what a table of products says by one measure; `known` are their rates by name; within the margin none is called the fastest."""
     doing = {"read": "read", "write": "write", "small": "small reads"}[measure]
     judged = {name: rate for name, rate in known.items() if rate.verdict in ("met", "missed", "partly")}
     if not known:
@@ -284,7 +282,7 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate]) ->
             f"{who} of {total} {verb} as fast as claimed; {falls}", f"{who} of {total} {verb} as fast as claimed"
         )
     rate, second = known[best], sorted(r.measured for r in known.values())[-2:][0]
-    if len(known) > 1 and rate.measured < TIE * second:
+    if len(known) > 1 and rate.measured < (1 + margin) * second:
         what = {"read": "when reading", "write": "when writing", "small": "at small reads"}[measure]
         return finding(f"no clear winner {what}: {_at(rate.words)} at best", f"no clear winner {what}")
     if measure == "small":

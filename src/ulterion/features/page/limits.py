@@ -28,7 +28,7 @@ def what_limits(inputs: ReportInputs) -> Iterator[Section]:
             if news and found.finding.rate > strips.get(product, (0.0, None))[0]:  # a drive by itself is none
                 strips[product] = found.finding.rate, _strip(inputs, setup, found)
     if strips:
-        yield Section("limits", "What limits each", (Limits(tuple(s for _, s in strips.values())[:MOST]),))
+        yield Section("limits", "What limits each product", (Limits(tuple(s for _, s in strips.values())[:MOST]),))
 
 
 def _strip(inputs: ReportInputs, setup: str, bottleneck: Bottleneck) -> ChainStrip:
@@ -57,7 +57,7 @@ def _told(found: Finding) -> str:
     sole = found.sole_suspect
     if sole is None:
         names = listed([s.label for s in found.suspects], "or")
-        return sentence_of(f"the limit is {names}; what was measured cannot separate them")
+        return sentence_of(f"the limit is {names}; the measurements so far cannot separate them")
     if found.how == "own rate":
         return sentence_of(f"{sole.label} itself is the limit")
     if sole.link is not None:

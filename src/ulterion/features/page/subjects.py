@@ -1,4 +1,4 @@
-"""What a review puts to the test: its products, and ports where these are what is compared; and the rates of each."""
+"""The products and ports that a review tests, and the rates of each."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ JUDGED = ("met", "missed", "partly", "undecided")
 
 @dataclass(frozen=True)
 class Subject:
-    """A product or port under test: its key in the review, its name, kind and price ('' where there is none)."""
+    """A product or port under test: its key in the review, its name, kind and price ('' without one)."""
 
     key: str
     name: str
@@ -66,7 +66,7 @@ def subjects(inputs: ReportInputs) -> list[Subject]:
 
 
 def tests(inputs: ReportInputs, setup: str, key: str) -> bool:
-    """Return whether a setup puts a product or port to the test: it stands before the medium, is alone at a port, or is that port."""
+    """Return whether a setup tests a product or port: a part before the medium, a medium alone at a port, or that port."""
     chain = inputs.review.setups[setup].chain
     if key in inputs.review.ports:
         return chain[0] == key and len(chain) == 2
@@ -112,7 +112,7 @@ def soak_of_subject(inputs: ReportInputs, key: str) -> Soak | None:
 
 
 def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
-    """Return the rates of a product: of its claims where it has some, else the best that was measured or timed of it."""
+    """Return a product's rates: those its claims were judged by, else the best that was measured or timed."""
     found: dict[Measure, SubjectRate] = {}
     for way in DIRECTIONS:
         for row in inputs.claims:
@@ -139,7 +139,7 @@ def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
 
 
 def _measured(inputs: ReportInputs, key: str) -> Iterator[tuple[Measure, float]]:
-    """Yield what was measured of every setup that tests a product; of a medium that no setup has alone, what any setup has of it."""
+    """Yield the rates of every setup that tests a product; for a medium that is never alone at a port, those of all its setups."""
     own = [n for n in inputs.measured_setups if tests(inputs, n, key)]
     own = own or [n for n in inputs.measured_setups if inputs.review.setups[n].medium == key]
     for group in inputs.groups:

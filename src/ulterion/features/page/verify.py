@@ -161,7 +161,7 @@ def check_folder(text: str, name: str, folder: ReviewFolder) -> Checked:
     files, _ = carried(text, name)
     guests = _guests(files)
     if guests:
-        told = f"it holds {listed(guests)} of other reviews too, so it was not compared with the files of {folder.path}"
+        told = f"the page includes {listed(guests)} from other reviews, so it was not compared with the files in {folder.path}"
         return Checked((told,), ())
     here, there = bundle.sums(files), bundle.sums(bundle.contents(folder))
     different = []

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM, Floats
+from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM
 from ulterion.core.units import RATE_UNITS, show_duration, show_rate, show_size
 from ulterion.features.soak.judging import Mark, Soak
 from ulterion.features.soak.readings import END, reading_rows
@@ -30,6 +30,7 @@ from ulterion.show.charts import (
 )
 from ulterion.show.looks import Cast, unlike_shades
 from ulterion.show.sentences import how_much_than
+from ulterion.show.thinning import thinned
 
 POINTS = 900  # of a line; more cannot be seen at 1280 pixels, so each takes in several rows with their range
 MINUTE, HOUR = 60.0, 3600.0
@@ -148,27 +149,6 @@ def _rests(soaks: Sequence[Soak], scale: float) -> tuple[tuple[float, float, str
     return tuple(found)
 
 
-@dataclass(frozen=True)
-class _Series:
-    """A series in at most `POINTS` points: times, means, and the range of what each takes in."""
-
-    at: Floats
-    mean: Floats
-    low: Floats
-    high: Floats
-
-
-def _thinned(at: Floats, values: Floats) -> _Series:
-    step = max(1, -(-at.size // POINTS))
-    starts = np.arange(0, at.size, step)
-    known = np.isfinite(values)
-    counts = np.add.reduceat(known.astype(np.float64), starts)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        mean = np.add.reduceat(np.where(known, values, 0.0), starts) / counts
-    low, high = np.fmin.reduceat(values, starts), np.fmax.reduceat(values, starts)
-    return _Series(at[starts], mean, low, high)
-
-
 def _rates(one: _Shown, unit: str, scale: float) -> list[Line]:
     """Return the rate of each phase that moves data; the load's has the name."""
     soak, lines = one.soak, []
@@ -177,7 +157,7 @@ def _rates(one: _Shown, unit: str, scale: float) -> list[Line]:
         rows = soak.trace.during(phase)
         if phase.name == IDLE or rows.bytes == 0:
             continue
-        thin = _thinned((rows.at + rows.seconds / 2 - soak.load_start) / scale, rows.rate / RATE_UNITS[unit])
+        thin = thinned((rows.at + rows.seconds / 2 - soak.load_start) / scale, rows.rate / RATE_UNITS[unit], POINTS)
         load = phase.name == LOAD
         text = f"{show_rate(found.fast, unit)} at the start, {show_rate(found.last, unit)} at the end"
         lines.append(
@@ -207,7 +187,7 @@ def _temperatures(shown: Sequence[_Shown], scale: float) -> LinePanel | None:
         soak = one.soak
         doubted = {d.sensor for d in soak.findings.doubts}
         for place, name in enumerate(_sensors(soak)):
-            thin = _thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name])
+            thin = thinned((soak.trace.at - soak.load_start) / scale, soak.trace.sensors[name], POINTS)
             told = f"{name} (implausible)" if name in doubted else name
             label = (one.name if name == DRIVE else f"{one.name}, {told}") if several else told
             shade, dash = (one.shade, place) if several else (one.shade if name == DRIVE else one.shade + place, place)

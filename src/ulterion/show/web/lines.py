@@ -8,12 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from markupsafe import Markup
-from numpy.typing import NDArray
 
 from ulterion.show.charts import NEUTRAL, Level, Line, LineChart, LinePanel, Moment
+from ulterion.show.thinning import Floats, thinned
 from ulterion.show.web.elements import element, percent, points, shade_class, together
 
-Floats = NDArray[np.float64]
 HEIGHT = 165.0  # pixels of a panel whose share is one
 LINE = 16.0  # pixels of a line of text
 UNITS = 1000  # of a drawing's width and height
@@ -310,19 +309,12 @@ def _rows(names: Sequence[Moment], across: Scale) -> list[int]:
 
 
 def _thin(one: Line) -> tuple[Floats, Floats, Floats, Floats]:
-    """Return a line in at most `MOST` points, each the mean of those it takes in, with their range."""
+    """Return places, means and range of a line in at most `MOST` points; single ones that are marked stay as they are."""
     at, values = np.array(one.at, dtype=float), np.array(one.values, dtype=float)
     low, high = (np.array(v, dtype=float) for v in (one.low, one.high))
-    step = -(-at.size // MOST)
-    if step <= 1 or one.marked:
+    if at.size <= MOST or one.marked:
         return at, values, low, high
-    starts = np.arange(0, at.size, step)
-
-    def mean(series: Floats) -> Floats:
-        known = np.isfinite(series)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            return np.add.reduceat(np.where(known, series, 0.0), starts) / np.add.reduceat(known.astype(float), starts)
-
+    made = thinned(at, values, MOST)
     if low.size:
-        low, high = np.fmin.reduceat(low, starts), np.fmax.reduceat(high, starts)
-    return mean(at), mean(values), low, high
+        low, high = thinned(at, low, MOST).low, thinned(at, high, MOST).high
+    return made.at, made.mean, low, high
