@@ -11,8 +11,8 @@ import argparse
 
 import numpy as np
 
+from ulterion.core.arrays import Floats
 from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
-from ulterion.core.soak.trace import Floats
 
 LONGEST, LOOK = 900, 15  # seconds
 

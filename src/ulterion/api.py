@@ -18,7 +18,9 @@ from ulterion.features.notes.compatibility import what_works
 from ulterion.features.plan.judging import all_observations, effects, ranks
 from ulterion.features.soak.judging import soak_of
 from ulterion.model.planned import planned
-from ulterion.model.runs.document import AnyRun, MeasureRun, SoakRun
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.measure import MeasureRun
+from ulterion.model.runs.soak import SoakRun
 from ulterion.model.store import ReviewFolder
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.results.comparison import ComparedRow, Group, compare_review

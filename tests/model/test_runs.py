@@ -14,7 +14,9 @@ from ulterion.cli.answer_schema import published_schema as published_answers
 from ulterion.core.errors import UsageError
 from ulterion.model import files
 from ulterion.model.journal import Journal, recover
-from ulterion.model.runs.document import State, parse_run, published_schema
+from ulterion.model.runs.any_run import published_schema
+from ulterion.model.runs.document import parse_run
+from ulterion.model.runs.header import State
 from ulterion.model.store import ReviewFolder, run_name
 
 REPOSITORY = Path(__file__).parents[2]

@@ -56,11 +56,11 @@ class Growing(unittest.TestCase):
         finally:
             soaks.MAX_ROWS = kept
         written = phase.written(ended="enough")
-        rows, starts = written.rows()
-        self.assertLessEqual(len(rows), most + 1)
+        trace = blank().soak.model_copy(update={"phases": [written]}).trace(rotational=False)
+        self.assertLessEqual(trace.at.size, most + 1)
         self.assertEqual(sum(written.bytes), sum(range(count)) * 2**20)
-        self.assertAlmostEqual(sum(r.seconds for r in rows), count)
-        self.assertEqual(starts[0], 10.0)
+        self.assertAlmostEqual(trace.seconds.sum(), count)
+        self.assertEqual(trace.at[0], 10.0)
         self.assertEqual(written.end, 10.0 + count)
 
     def test_a_joined_row(self) -> None:
@@ -119,7 +119,7 @@ class Journals(FolderCase):
                 continue
             assert run is not None and run.soak is not None
             whole = [json.loads(line) for line in data[:cut].split(b"\n")[1:] if _whole(line)]
-            rows = sum(len(p.rows()[0]) for p in run.soak.phases)
+            rows = sum(p.row_count() for p in run.soak.phases)
             self.assertEqual(rows, sum("row" in line for line in whole), cut)
             self.assertEqual(parse_run(run.to_json(), "x"), run)
 

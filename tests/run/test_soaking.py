@@ -15,8 +15,9 @@ from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.claims.judging import judge_claims
-from ulterion.features.notes.attach import attach_log, note_words, split_moment
+from ulterion.features.notes.attach import note_words, split_moment
 from ulterion.features.notes.entries import correct, noted, outcomes, take_back
+from ulterion.features.notes.logs import attach_log
 from ulterion.features.notes.parsing import parse_note
 from ulterion.features.soak import phases
 from ulterion.features.soak.judging import choose, difference, marks_of, soak_of

@@ -13,20 +13,24 @@ import os
 import time
 import weakref
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ulterion.core.errors import UsageError
-from ulterion.core.soak.trace import TraceRow
 from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
 from ulterion.model.lock import try_lock
 from ulterion.model.reading import Unreadable, parse_json, read_bytes
-from ulterion.model.runs.capacity import CapacityRecord
-from ulterion.model.runs.copied import CopyPass
-from ulterion.model.runs.document import KINDS, AnyRun, NewerRunError, State, run_of
+from ulterion.model.runs.document import KINDS, AnyRun, NewerRunError, run_of
+from ulterion.model.runs.header import State
 from ulterion.model.runs.notes import Note, Reading
-from ulterion.model.runs.passes import PassRecord
-from ulterion.model.runs.phase_builder import PhaseBuilder
 from ulterion.model.runs.upgrades import upgraded_line
+
+if TYPE_CHECKING:
+    from ulterion.core.soak.trace import TraceRow
+    from ulterion.model.runs.capacity import CapacityRecord
+    from ulterion.model.runs.copied import CopyPass
+    from ulterion.model.runs.passes import PassRecord
+    from ulterion.model.runs.phase_builder import PhaseBuilder
 
 SUFFIX = ".journal"
 SYNC_EVERY = 10.0  # seconds between two times that the intervals of a soak are forced onto the medium

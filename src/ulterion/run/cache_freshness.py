@@ -9,8 +9,9 @@ from ulterion.core.facts.target import TargetFacts
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import events
-from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.measure import Before
+from ulterion.model.runs.soak import SoakRun
 from ulterion.run.place import Place
 
 RECENT = datetime.timedelta(minutes=10)  # a cache that was used up longer ago may be empty again

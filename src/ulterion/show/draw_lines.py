@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter, LogLocator, MaxNLocator, NullLocator
 
+from ulterion.core.arrays import np
 from ulterion.show.charts import Axis, Line, LineChart, LinePanel
 from ulterion.show.drawing import DASHES, MARKERS, SMALL, Picture, Sheet, begin, frame, in_lines, lay_out
 from ulterion.show.looks import Look

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 from collections.abc import Iterable, Sequence
 from typing import IO
 
@@ -17,8 +16,8 @@ from rich.theme import Theme
 
 from ulterion.core.text import visible
 from ulterion.show.blocks import BARS, HEAD, Definitions, Items, Shown, Table, Text
+from ulterion.show.width import columns
 
-ENDLESS = 100_000  # columns of a pipe or a file: nothing is broken there
 THEME = Theme(
     {
         "good": "green",
@@ -44,9 +43,9 @@ class Screen(Console):
 
 def console(stream: IO[str]) -> Console:
     """Return a console on a stream, as wide as COLUMNS says, or as the terminal is; elsewhere lines are as long as they are, in plain text."""
-    asked = os.environ.get("COLUMNS", "")
-    width = int(asked) if asked.isdigit() and int(asked) > 0 else None if stream.isatty() else ENDLESS
-    return Screen(file=stream, width=width, theme=THEME, markup=False, highlight=False, emoji=False, soft_wrap=False)
+    return Screen(
+        file=stream, width=columns(stream), theme=THEME, markup=False, highlight=False, emoji=False, soft_wrap=False
+    )
 
 
 GAP, NARROW_GAP = "  ", " "  # between columns

@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
-Floats = NDArray[np.float64]
+from ulterion.core.arrays import Floats, np
 
 
 @dataclass(frozen=True)

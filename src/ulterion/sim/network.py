@@ -5,8 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.facts.devices import Adapter
 from ulterion.core.facts.target import NetworkEnd, NetworkFacts
 from ulterion.core.links.chain import Step

@@ -8,9 +8,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-import numpy.typing as npt
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts.devices import as_target
 from ulterion.core.facts.target import BenchFacts, TargetFacts
@@ -281,10 +279,10 @@ class SimTarget:
         return BenchFacts(host=about.host, system=about.system, versions=versions, room_temperature=about.room)
 
 
-def _weights(seconds: float, noise: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
+def _weights(seconds: float, noise: float, rng: np.random.Generator) -> Floats:
     """Return the noise of up to 100 intervals of a pass around 1; their mean is 1."""
     count = max(1, min(100, int(seconds / 0.1)))
-    weights: npt.NDArray[np.float64] = np.exp(rng.normal(0.0, noise * SERIES_NOISE, count))
+    weights: Floats = np.exp(rng.normal(0.0, noise * SERIES_NOISE, count))
     return np.asarray(weights / weights.mean())
 
 

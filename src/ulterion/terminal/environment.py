@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
+from ulterion.show.width import as_it_is, columns
 from ulterion.terminal.streams import open_standard_descriptors, readable
 
 if TYPE_CHECKING:
@@ -48,6 +49,10 @@ class Environment:
     def show(self, lines: Sequence[Shown]) -> None:
         """Print renderables to the standard output."""
         if self.quiet:
+            return
+        width = columns(self.out)
+        if all(isinstance(line, str) and as_it_is(line, width) for line in lines):
+            self.out.writelines(f"{line}\n" for line in lines)
             return
         from ulterion.show.terminal import console, plain_lines, renderable
 

@@ -14,10 +14,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import accumulate
 
-import numpy as np
-from numpy.typing import NDArray
+from ulterion.core.arrays import Floats, np
 
-Floats = NDArray[np.float64]
 DRAWS = 200
 LEVEL = 0.90
 MODEL = 0.012  # of the log of the time: what no stage tells (benchmarks/works.py)

@@ -6,8 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.matrix.effects import TOGETHER_BELOW, Effect, Effects
 
 NORMAL = 1.959964  # standard deviations to either end of a 95% interval

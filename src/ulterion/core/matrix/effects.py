@@ -7,10 +7,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
-from ulterion.core.matrix.weights import Floats, Observed
+from ulterion.core.matrix.weights import Observed
 from ulterion.core.stats.interval import Interval
 from ulterion.core.stats.student import t_quantile
 

@@ -6,9 +6,7 @@ import functools
 import itertools
 from collections.abc import Mapping, Sequence
 
-import numpy as np
-import numpy.typing as npt
-
+from ulterion.core.arrays import Integers, np
 from ulterion.core.errors import UsageError, unknown
 
 Cell = tuple[tuple[str, str], ...]
@@ -134,12 +132,12 @@ def _reflected(cells: Sequence[Cell]) -> list[int]:
     return sorted(range(len(cells)), key=lambda i: rank(cells[i]))
 
 
-def _changes(cells: Sequence[Cell]) -> npt.NDArray[np.int64]:
+def _changes(cells: Sequence[Cell]) -> Integers:
     coded = np.array([[level for _, level in cell] for cell in cells])
     return np.asarray((coded[:, None, :] != coded[None, :, :]).sum(axis=2), dtype=np.int64)
 
 
-def _nearest(apart: npt.NDArray[np.int64], start: int) -> list[int]:
+def _nearest(apart: Integers, start: int) -> list[int]:
     left, order = [i for i in range(len(apart)) if i != start], [start]
     while left:
         step = min(left, key=lambda i: (apart[order[-1], i], i))
@@ -148,7 +146,7 @@ def _nearest(apart: npt.NDArray[np.int64], start: int) -> list[int]:
     return order
 
 
-def _turned(order: list[int], apart: npt.NDArray[np.int64]) -> list[int]:
+def _turned(order: list[int], apart: Integers) -> list[int]:
     """Return the order with stretches of it turned round wherever that saves changes."""
     for _ in range(MAX_TURNS):
         path = np.array(order)

@@ -19,9 +19,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-import numpy as np
-
-from ulterion.core.matrix.weights import NEGLIGIBLE, Floats, Observed, between_runs, weighted, within_runs
+from ulterion.core.arrays import Floats, np
+from ulterion.core.matrix.weights import NEGLIGIBLE, Observed, between_runs, weighted, within_runs
 
 Pairs = Literal["all", "whole", "none"]
 SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted

@@ -13,12 +13,11 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.effects import confounded
 from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.model import Fitted, fit, levels_of
-from ulterion.core.matrix.weights import Floats, Observed
+from ulterion.core.matrix.weights import Observed
 
 LEVEL = 0.95
 DRAWS = 20_000

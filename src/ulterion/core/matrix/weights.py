@@ -6,12 +6,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-import numpy.typing as npt
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.grid import Cell
 
-Floats = npt.NDArray[np.float64]
 PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
 NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none
 

@@ -11,9 +11,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
-from ulterion.core.soak.trace import Floats, Trace
+from ulterion.core.arrays import Floats, np
+from ulterion.core.soak.trace import Trace
 
 SPEED_CLASSES = (6, 10, 30, 60, 90)  # SD Physical Layer Specification, video speed classes: MB/s of sustained writing
 EXACT = 1e-9  # of a rate, that its own rounding may make

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.levels import Level
 from ulterion.core.soak.trace import Trace, longest_true
 

@@ -10,8 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.drops import Drop, find_drops, unmixed
 from ulterion.core.soak.heatevidence import heat_of, just_before
 from ulterion.core.soak.levels import levels

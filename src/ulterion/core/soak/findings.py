@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels
 from ulterion.core.soak.settling import LAST_SECONDS, Course, Doubt, Settling, doubts, settle, time_above
+from ulterion.core.soak.smoothing import running_mean, running_median
 from ulterion.core.soak.steady import Lowest, Steady, lowest, steady_end
-from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Floats, Phase, Trace, value_at
+from ulterion.core.soak.trace import AGAIN, DRIVE, LOAD, POWER, ROOM, Phase, Trace, value_at
 from ulterion.core.stats.interval import Interval
 
 HELD = 0.05  # change of the rate up to which it is said to be held
@@ -221,9 +221,7 @@ def _filled(trace: Trace, name: str) -> Floats:
     known = np.isfinite(trace.sensors[name])
     values = np.interp(trace.at, trace.at[known], trace.sensors[name][known])
     rows = max(1, round(LAST_SECONDS / float(np.median(trace.seconds))))
-    from scipy.ndimage import uniform_filter1d
-
-    return np.asarray(uniform_filter1d(values, min(rows, values.size), mode="nearest"))
+    return running_mean(values, min(rows, values.size))
 
 
 def _at_the_end(trace: Trace, values: Floats) -> float:
@@ -257,9 +255,7 @@ def _recovered(trace: Trace, events: list[Fall]) -> float | None:
     rows = trace.during(again)
     if rows.at.size == 0:
         return None
-    from scipy.ndimage import median_filter
-
-    level = median_filter(rows.rate, STALLED_ROWS, mode="nearest")  # a row that stalled does not end what came back
+    level = running_median(rows.rate, STALLED_ROWS)  # a row that stalled does not end what came back
     fast = level > (FOR_GOOD + cache.after / cache.before) / 2 * cache.before
     end = int(np.argmin(fast)) if not fast.all() else rows.at.size
     return min(1.0, float((rows.rate * rows.seconds)[:end].sum()) / cache.written)

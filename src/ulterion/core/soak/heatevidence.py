@@ -11,10 +11,9 @@ limit, or below 60 °C where no limit is known, or the same temperature met with
 
 from __future__ import annotations
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.drops import FOR_GOOD, LASTED, Drop
-from ulterion.core.soak.trace import DRIVE, Floats, Trace, longest_true, value_at
+from ulterion.core.soak.trace import DRIVE, Trace, longest_true, value_at
 from ulterion.core.soak.warmth import COOL_DRIVE, COOLED_AWAY, NEAR_LIMIT, cool_below
 
 WARMER_BEFORE = 2.0  # degrees above the fall's temperature met without a fall

@@ -14,9 +14,7 @@ import itertools
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
-from ulterion.core.soak.trace import Floats
+from ulterion.core.arrays import Floats, np
 
 MIN_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
 BEYOND = 5.0  # standard errors that two levels must differ by; among thousands of places chance reaches four

@@ -11,10 +11,9 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.settling import SETTLED_OVER, SETTLED_WITHIN, is_settled, resolution_of
-from ulterion.core.soak.trace import Floats
+from ulterion.core.stats.nonnegative import nonnegative
 
 QUICK = (10.0, 25.0, 60.0, 150.0, 350.0)  # seconds: sensor, chip, board, small case
 SLOW = (700.0, 2000.0)  # seconds: a heavy case, and the slowest that drives are put into
@@ -59,9 +58,7 @@ def is_at_rest(at: Floats, temperature: Floats) -> bool:
 
 def _fit(columns: Floats, heights: Floats, slow: Floats, left: float) -> tuple[float, float]:
     """Return the sum of squares when the slow body has `left` to go at the end, and what all have to go together."""
-    from scipy.optimize import nnls
-
-    weights, root = nnls(columns, heights - left / slow[-1] * slow)
+    weights, root = nonnegative(columns, heights - left / slow[-1] * slow)
     return root**2, left + float(columns[-1, :-1] @ weights[:-1])
 
 

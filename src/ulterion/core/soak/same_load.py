@@ -11,9 +11,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
-from ulterion.core.soak.trace import DRIVE, LOAD, POWER, ROOM, Floats, Trace
+from ulterion.core.arrays import Floats, np
+from ulterion.core.soak.trace import DRIVE, LOAD, POWER, ROOM, Trace
 from ulterion.core.stats.interval import Interval
 
 NORMAL = 1.959964  # standard deviations that hold 95% of a normal distribution

@@ -14,11 +14,12 @@ so that the interval holds the truth in 95% of random drives, and benchmarks/bod
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
-from ulterion.core.soak.trace import Floats
+from ulterion.core.arrays import Floats, np
+from ulterion.core.soak.lags import Lags, Way, lagged
+from ulterion.core.stats.nonnegative import Fit, NonNegative
 
 SLOWED = 0.8  # share of the fastest quarter's rise; a last quarter above it has hardly slowed
 GATHERED = 0.1  # degrees in a quarter of the load, below which nothing counts as a rise
@@ -152,7 +153,7 @@ class _Fit:
     end: float
     taus: Floats
     weights: Floats
-    way: tuple[float, ...]
+    way: Way
 
     @property
     def used(self) -> Floats:
@@ -175,66 +176,64 @@ def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) ->
     """Return the best sum for every slowest lag and every way to the sensor."""
     taus = np.geomspace(FASTEST, slowest, STEPS)
     kept = np.isfinite(course.temperature) & load
-    fits = []
+    fits: list[_Fit] = []
+    begin = course.begin
+    lags = Lags(_causes(course, load, last), taus, course.length, lambda rows: _averaged(rows[:, kept]))
+    values = _averaged((course.temperature[kept] - begin)[None, :])[0]
     for way in WAYS:
-        columns = _columns(course, load, last, taus, way)
-        seen, values = _averaged(columns[kept], course.temperature[kept] - course.begin)
+        seen = lags.behind(way).reshape(-1, values.size).T
         # every fit has a part of the same columns: a triangle of them gives the same squares with fewer rows
         triangle = np.asarray(np.linalg.qr(np.column_stack([seen, values]), mode="r"))
-        first = int(np.searchsorted(taus, 4 * FASTEST))
-        fits += [
-            _fit(triangle, values.size, taus, slowest=at, way=way, begin=course.begin) for at in range(first, taus.size)
-        ]
+        problem = NonNegative(triangle[:, :-1], triangle[:, -1])
+        fits += _fits_of(problem, taus, way, begin, rows=values.size)
     return fits
 
 
-def _fit(triangle: Floats, rows: int, taus: Floats, slowest: int, way: tuple[float, ...], *, begin: float) -> _Fit:
-    """Fit the weights of lags up to the slowest."""
-    chosen = np.arange(slowest, -1, -STRIDE)[::-1]
-    columns = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()
-    from scipy.optimize import nnls
+def _fits_of(problem: NonNegative, taus: Floats, way: Way, begin: float, *, rows: int) -> Iterator[_Fit]:
+    """Yield the best sum for every slowest lag behind a way; the problem has two columns a lag."""
+    first = int(np.searchsorted(taus, 4 * FASTEST))
+    found: dict[int, Fit] = {}
+    for slowest in range(first, taus.size):
+        chosen = np.arange(slowest, -1, -STRIDE)[::-1]
+        before = found.get(slowest - STRIDE)  # which has all of its lags but the slowest
+        fit = problem.fit(np.column_stack([2 * chosen, 2 * chosen + 1]).ravel(), before.used if before else ())
+        found[slowest] = fit
+        yield _Fit(
+            squares=fit.distance**2,
+            rows=rows,
+            end=begin + float(fit.weights.sum()),
+            taus=taus[chosen],
+            weights=fit.weights.reshape(-1, 2),
+            way=way,
+        )
 
-    weights, rest = nnls(triangle[:, columns], triangle[:, -1])
-    return _Fit(
-        squares=rest**2,
-        rows=rows,
-        end=begin + float(weights.sum()),
-        taus=taus[chosen],
-        weights=weights.reshape(-1, 2),
-        way=way,
-    )
 
-
-def _columns(course: Course, load: np.ndarray, last: np.ndarray, taus: Floats, way: tuple[float, ...]) -> Floats:
-    """Return load and rate (1 at the last minute's) as seen behind each lag, two columns a lag."""
+def _causes(course: Course, load: np.ndarray, last: np.ndarray) -> Floats:
+    """Return load and rate (1 at the last minute's), a row each."""
     on = load.astype(np.float64)
     final = max(float(np.mean(course.rate[last])), 1.0)
-    causes = np.column_stack([on, course.rate * on / final])
-    for lag in way:
-        causes = _lagged(causes, lag, course.length)
-    return np.hstack([_lagged(causes, float(tau), course.length) for tau in taus])
+    return np.vstack([on, course.rate * on / final])
 
 
 def _curve(course: Course, load: np.ndarray, last: np.ndarray, fit: _Fit) -> Floats:
     """Return the temperature by a fit in every row."""
-    return np.asarray(_columns(course, load, last, fit.taus, fit.way) @ fit.weights.ravel()) + course.begin
+    causes = _causes(course, load, last)
+    for lag in fit.way:
+        causes = lagged(causes, lag, course.length)
+    parts = [
+        weights @ lagged(causes, float(tau), course.length)
+        for tau, weights in zip(fit.taus, fit.weights, strict=True)
+        if weights.any()
+    ]
+    return np.asarray(sum(parts, np.full(load.size, course.begin)))
 
 
-def _lagged(causes: Floats, tau: float, length: float) -> Floats:
-    """Return causes, one a column, as a body sees them that lags behind by a time constant, in seconds: y[n] = k y[n-1] + (1 - k) x[n]."""
-    keep = math.exp(-length / tau)
-    band = np.array([[1.0], [-keep]]).repeat(causes.shape[0], axis=1)
-    from scipy.linalg.lapack import dtbtrs  # solves a triangular band: the recursion of a lag, without a loop
-
-    lagged, _ = dtbtrs(band, (1 - keep) * causes, uplo="L")
-    return np.asarray(lagged)
-
-
-def _averaged(columns: Floats, values: Floats) -> tuple[Floats, Floats]:
-    step = math.ceil(values.size / FIT_POINTS)
-    starts = np.arange(0, values.size, step)
-    counts = np.diff(np.append(starts, values.size))
-    return np.add.reduceat(columns, starts, axis=0) / counts[:, None], np.add.reduceat(values, starts) / counts
+def _averaged(rows: Floats) -> Floats:
+    """Return rows with as many neighbouring values joined into their mean as leaves `FIT_POINTS` at most."""
+    step = math.ceil(rows.shape[1] / FIT_POINTS)
+    starts = np.arange(0, rows.shape[1], step)
+    counts = np.diff(np.append(starts, rows.shape[1]))
+    return np.asarray(np.add.reduceat(rows, starts, axis=1) / counts)
 
 
 def resolution_of(values: Floats) -> float:

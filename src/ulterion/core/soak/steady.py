@@ -11,10 +11,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.classes import speed_classes, whole_rows
-from ulterion.core.soak.trace import Floats, Trace, longest_true
+from ulterion.core.soak.trace import Trace, longest_true
 
 ROUNDS = 5
 EXCURSION, SLOPE = 0.20, 0.10  # shares of the window's average

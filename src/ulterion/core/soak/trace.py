@@ -11,10 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
-import numpy as np
-import numpy.typing as npt
+from ulterion.core.arrays import Flags, Floats, Integers, np
 
-Floats = npt.NDArray[np.float64]
 DRIVE, CASE, ROOM, POWER = "drive", "case", "room", "power"
 """Names of sensors with a meaning: the drive's own, its case, the room (all in C), and the supply (in W)."""
 IDLE: Final = "idle"
@@ -155,7 +153,7 @@ class Trace:
         return replace(self, at=self.at[starts], seconds=seconds, rate=rate, sensors=sensors, worst=worst)
 
 
-def _means(values: Floats, starts: npt.NDArray[np.int64]) -> Floats:
+def _means(values: Floats, starts: Integers) -> Floats:
     """Return the mean of the known values of each group; NaN where a group has none."""
     known = np.isfinite(values)
     counts = np.add.reduceat(known.astype(np.float64), starts)
@@ -174,7 +172,7 @@ def value_at(at: Floats, values: Floats | None, moment: float, within: float = 3
     return float(values[known[np.argmin(np.abs(at[known] - moment))]])
 
 
-def longest_true(flags: Sequence[bool] | npt.NDArray[np.bool_], seconds: Floats) -> float:
+def longest_true(flags: Sequence[bool] | Flags, seconds: Floats) -> float:
     """Return the longest time (seconds) that consecutive rows were flagged."""
     longest = current = 0.0
     for flag, length in zip(flags, seconds, strict=True):

@@ -10,9 +10,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
-from ulterion.core.soak.trace import Floats, Trace
+from ulterion.core.arrays import Floats, np
+from ulterion.core.soak.smoothing import running_median
+from ulterion.core.soak.trace import Trace
 
 PLACES = 24  # that a span is divided into
 SMOOTH = 7  # places that the middle one of is taken: a disk that tidies up is slow at some
@@ -66,9 +66,7 @@ def _profile(place: np.ndarray, rate: Floats) -> Floats | None:
     if any(r.size == 0 for r in rates):
         return None
     medians = np.array([float(np.median(r)) for r in rates])
-    from scipy.ndimage import median_filter
-
-    smooth = np.asarray(median_filter(medians, SMOOTH, mode="nearest"))  # which leaves an edge an edge
+    smooth = running_median(medians, SMOOTH)
     return smooth if bool((smooth > 0).all()) else None
 
 

@@ -13,10 +13,8 @@ import math
 from functools import lru_cache
 from importlib import resources
 
-import numpy as np
-from numpy.typing import NDArray
+from ulterion.core.arrays import Floats, np
 
-Floats = NDArray[np.float64]
 FILE, KEPT = "welch.npy", 20  # the kept table, and up to how many degrees of freedom on either side it goes
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
 MIN_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1

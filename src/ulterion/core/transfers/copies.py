@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-
+from ulterion.core.arrays import np
+from ulterion.core.stats.nonnegative import nonnegative
 from ulterion.core.stats.student import t_quantile
 
 CLASSES = {
@@ -114,9 +114,7 @@ def cost_of(copies: Sequence[tuple[int, int, float]]) -> Cost | None:
     if len(folders) < FEWEST or not _of_several_kinds(folders):
         return None
     files, size, seconds = (np.array(column, dtype=float) for column in zip(*folders, strict=True))
-    from scipy.optimize import nnls
-
-    (per_file, per_byte), _ = nnls(np.column_stack([files / seconds, size / seconds]), np.ones(len(folders)))
+    (per_file, per_byte), _ = nonnegative(np.column_stack([files / seconds, size / seconds]), np.ones(len(folders)))
     told = files * per_file + size * per_byte
     own = len(folders) - 2
     squares = float(np.sum(np.log(seconds / told) ** 2))

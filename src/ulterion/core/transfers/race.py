@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
+from ulterion.core.arrays import np
 
 NEAR = 0.005  # of the whole; who is so little ahead is not ahead
 

@@ -9,18 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-import numpy as np
-import numpy.typing as npt
+from ulterion.core.arrays import Floats, Integers, np
 
 MIN_NS = 100.0
 GROWTH = 1.01
 BUCKETS = 2600  # reaches 100 ns x 1.01^2600, about 4.7 hours
 _LOG_GROWTH = math.log(GROWTH)
 
-IntArray = npt.NDArray[np.int64]
 
-
-def buckets_of(latencies_ns: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> IntArray:
+def buckets_of(latencies_ns: Integers | Floats) -> Integers:
     """Return the bucket of each latency (nanoseconds)."""
     floor = np.maximum(latencies_ns, MIN_NS)
     index = (np.log(floor / MIN_NS) / _LOG_GROWTH).astype(np.int64)
@@ -31,7 +28,7 @@ class LatencyHistogram:
     """Counts of latencies in nanoseconds, with their exact number, least, greatest and sum."""
 
     def __init__(self) -> None:
-        self.counts: IntArray = np.zeros(BUCKETS, dtype=np.int64)
+        self.counts: Integers = np.zeros(BUCKETS, dtype=np.int64)
         self.least_ns = math.inf
         self.greatest_ns = 0.0
         self.sum_ns = 0.0
@@ -41,7 +38,7 @@ class LatencyHistogram:
         """Number of latencies counted."""
         return int(self.counts.sum())
 
-    def add(self, latencies_ns: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> None:
+    def add(self, latencies_ns: Integers | Floats) -> None:
         """Count an array of latencies (nanoseconds, one dimension; may be empty)."""
         if latencies_ns.size == 0:
             return

@@ -13,8 +13,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.levels import levels
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.workload import PassState

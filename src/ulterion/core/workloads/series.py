@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import numpy as np
-import numpy.typing as npt
+from ulterion.core.arrays import Floats, Integers, np
 
 INTERVAL = 0.1  # seconds, to begin with
 MAX_INTERVALS = 2048  # above it pairs are joined and the interval doubles, so memory does not grow with time
@@ -14,17 +13,17 @@ class IntervalSeries:
 
     def __init__(self, interval: float = INTERVAL) -> None:
         self.interval = interval
-        self._bytes: npt.NDArray[np.int64] = np.zeros(MAX_INTERVALS, dtype=np.int64)
+        self._bytes: Integers = np.zeros(MAX_INTERVALS, dtype=np.int64)
         self._used = 0
 
     @classmethod
-    def of(cls, interval: float, bytes_of: npt.NDArray[np.int64], used: int) -> IntervalSeries:
+    def of(cls, interval: float, bytes_of: Integers, used: int) -> IntervalSeries:
         """Return a series that was counted elsewhere: bytes of `MAX_INTERVALS` intervals, of which the first `used` count."""
         made = cls(interval)
         made._bytes, made._used = bytes_of, used
         return made
 
-    def add(self, times: npt.NDArray[np.float64], bytes_each: int) -> None:
+    def add(self, times: Floats, bytes_each: int) -> None:
         """Count requests of `bytes_each` that completed at `times` (seconds since the start, none below zero)."""
         if times.size == 0:
             return

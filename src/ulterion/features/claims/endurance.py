@@ -6,8 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.links.ceilings import ceilings_of
 from ulterion.core.soak.classes import never_below
 from ulterion.core.soak.trace import DRIVE, LOAD
@@ -15,7 +14,8 @@ from ulterion.core.stats.verdicts import ClaimJudgement
 from ulterion.features.claims.row import NOT_MEASURED, ClaimRow, Unit
 from ulterion.features.soak.judging import Soak, soak_of
 from ulterion.model.review import Review
-from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.document import AnyRun
+from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import chain_elements
 
 MEGABYTE = 1e6  # bytes; speed classes count in it

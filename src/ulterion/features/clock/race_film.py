@@ -9,11 +9,11 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
-import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from PIL import Image
 
+from ulterion.core.arrays import np
 from ulterion.core.transfers.race import Runner
 from ulterion.core.units import show_duration
 from ulterion.show.charts import LineChart

@@ -283,12 +283,12 @@ def _coolers(
     folder: ReviewFolder, soaks: Sequence[Soak], paths: Sequence[Path]
 ) -> list[tuple[Path, str, Callable[[], Chart]]]:
     """Return what draws the temperatures of several soaks beside each other, where something was read by hand; its file is called after the first."""
+    if not paths or len(soaks) < 2 or not any(s.run.standing_readings for s in soaks):
+        return []
     from ulterion.features.soak.charts import coolers_chart
     from ulterion.show.figure_files import beside
     from ulterion.show.looks import Cast
 
-    if not paths or len(soaks) < 2 or not any(s.run.standing_readings for s in soaks):
-        return []
     chart = coolers_chart(folder.review, soaks, Cast.of(folder.review))
     return [] if chart is None else [(beside(paths[0], "coolers"), "coolers", lambda: chart)]
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.soak.findings import energy_of
 from ulterion.core.soak.trace import IDLE, LOAD, POWER, Trace

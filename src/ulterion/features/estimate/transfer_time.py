@@ -6,8 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.estimates.transfer_time import OWN, End, Piece, Work, by_turns, work
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.soak.falls import Fall

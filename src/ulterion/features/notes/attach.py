@@ -9,16 +9,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_duration, show_duration
 from ulterion.features.notes.parsing import WARM_THINGS, now_utc, parse_note
 from ulterion.model.files import locked
-from ulterion.model.instrument import InstrumentLog, read_log
 from ulterion.model.pending_notes import leave_note
 from ulterion.model.run_summary import RunSummary
-from ulterion.model.runs.document import AnyRun, SoakRun
+from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, Reading
-from ulterion.model.runs.soak import LoggedSeries
 from ulterion.model.setup_notes import SetupNote
 from ulterion.model.store import ReviewFolder
 
@@ -106,10 +103,9 @@ def _since_beginning(run: AnyRun, moment: float | None) -> float | None:
     """Return a moment since the load began as seconds since the run began; raise UsageError for the end of what has none."""
     if moment is None or math.isfinite(moment):
         return None if moment is None else round(run.load_start + moment, 1)
-    ends = [p.end for p in run.soak.phases if p.name == LOAD] if isinstance(run, SoakRun) else []
-    if not ends:
+    if run.load_end is None:
         raise UsageError(f"the {run.kind} {run.id} has no load that ends; write 'at 12m' instead of 'end'")
-    return round(ends[-1], 1)
+    return round(run.load_end, 1)
 
 
 def exclude(folder: ReviewFolder, run_id: str, why: str) -> dict[str, object]:
@@ -187,10 +183,8 @@ def shown(record: Reading | Note) -> str:
 
 
 def _check_moment(run: AnyRun, at_seconds: float | None) -> None:
-    if at_seconds is None or not isinstance(run, SoakRun) or not run.soak.phases:
-        return
-    end = run.soak.phases[-1].end
-    if at_seconds > end + 1.0:
+    end = run.last_moment
+    if at_seconds is not None and end is not None and at_seconds > end + 1.0:
         start = run.load_start
         raise UsageError(
             f"the soak {run.id} ended {show_duration(end - start)} after its load began; "
@@ -210,64 +204,3 @@ def find_run(folder: ReviewFolder, run_id: str | None, *, soaks: bool = False) -
     if not matching:
         raise UsageError(unknown("soak" if soaks else "run", run_id, [r.id for r in runs]))
     return matching[-1]
-
-
-def attach_log(
-    folder: ReviewFolder,
-    run_id: str | None,
-    path: Path,
-    name: str,
-    columns: tuple[str | None, str | None],
-    *,
-    zone: str | None,
-    shift: float,
-) -> dict[str, object]:
-    """Line a log of another instrument up with a soak; return what and where.  Raises UsageError."""
-    log = read_log(path, columns, zone)
-    told: dict[str, object] = {}
-    folder.change(
-        find_run(folder, run_id, soaks=True), lambda run: _with_log(run, log, path, name=name, shift=shift, told=told)
-    )
-    return told
-
-
-def _with_log(
-    run: AnyRun, log: InstrumentLog, path: Path, name: str, shift: float, *, told: dict[str, object]
-) -> AnyRun:
-    """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
-    if not isinstance(run, SoakRun):
-        raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
-    began = run.started.timestamp()
-    times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
-    end = run.soak.phases[-1].end if run.soak.phases else 0.0
-    inside = [i for i, t in enumerate(times) if -1.0 <= t <= end + 1.0]
-    if len(inside) < 2:
-        raise UsageError(f"{path} does not cover the soak: {_where(times, end)}; check --zone and --shift")
-    if name in {s.name for s in run.soak.sensors}:
-        raise UsageError(f"the soak has a sensor '{name}' already; give the log another --name")
-    unit = "W" if name == "power" else "C"
-    series = LoggedSeries(
-        name=name, source=path.name, unit=unit, at=[times[i] for i in inside], values=[log.values[i] for i in inside]
-    )
-    kept = [one for one in run.soak.logs if one.name != name]
-    soaked = run.soak.model_copy(update={"logs": [*kept, series]})
-    warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
-    what = f"{len(inside)} values of {name} from {path.name}"
-    told |= {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
-    return run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))})
-
-
-def _where(times: list[float], end: float) -> str:
-    if times and times[0] > end:
-        return f"it begins {show_duration(times[0] - end)} after the soak's end"
-    if times and times[-1] < 0:
-        return f"it ends {show_duration(-times[-1])} before the soak's beginning"
-    return "fewer than two of its rows fall into it"
-
-
-def _log_warnings(name: str, bad: int, gaps: list[tuple[float, float]]) -> list[str]:
-    warnings = [f"the log of {name} has {bad} rows that could not be read"] if bad else []
-    if gaps:
-        longest = max(g for _, g in gaps)
-        warnings.append(f"the log of {name} has {len(gaps)} gaps, the longest of {show_duration(longest)}")
-    return warnings

@@ -113,7 +113,7 @@ def _labelled(arguments: argparse.Namespace, folder: ReviewFolder) -> str:
 def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> dict[str, object] | None:
     """Note, correct or take back what was asked for; return what and where, None when nothing was."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.notes.attach import attach_log, exclude, note_words
+    from ulterion.features.notes.attach import exclude, note_words
     from ulterion.features.notes.entries import correct, take_back
 
     words = " ".join(arguments.words)
@@ -138,6 +138,8 @@ def _noted(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
             raise UsageError("--log takes --name NAME and a run, and no words: ulterion note --log FILE --name case")
         columns = (arguments.time_column, arguments.value_column)
         log = env.folder / arguments.log
+        from ulterion.features.notes.logs import attach_log
+
         return attach_log(
             folder, arguments.run, log, name=arguments.name, columns=columns, zone=arguments.zone, shift=arguments.shift
         )

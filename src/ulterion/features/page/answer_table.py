@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import RATE_UNITS
 from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTable, AnswerView, Headline, Measure

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM
 from ulterion.core.units import RATE_UNITS, show_duration, show_rate, show_size
 from ulterion.features.soak.judging import Mark, Soak

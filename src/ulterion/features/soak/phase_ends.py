@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.resting import is_at_rest, left_to_settle, stands_still
 from ulterion.core.soak.steady import ROUND_SECONDS, ROUNDS, rounds_of, steady_round
-from ulterion.core.soak.trace import DRIVE, LOAD, Floats, Phase, sensor_values, trace_of
+from ulterion.core.soak.trace import DRIVE, LOAD, Phase, sensor_values, trace_of
 from ulterion.core.units import show_duration, show_size
 from ulterion.model.runs.phase_builder import PhaseBuilder
 from ulterion.model.runs.soak import SETTLED, SoakPlan

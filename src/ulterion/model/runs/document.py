@@ -1,26 +1,23 @@
-"""Run documents of every kind and every version, read and checked; published as docs/run.schema.json."""
+"""Run documents of every kind and every version, read and checked."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, Any, Protocol
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from ulterion.core.errors import UsageError
 from ulterion.model.reading import parse_json
-from ulterion.model.runs import capacity, clock, copied, measure, phase_builder
-from ulterion.model.runs.capacity import CapacityRun
-from ulterion.model.runs.clock import ClockRun
-from ulterion.model.runs.copied import CopyRun
 from ulterion.model.runs.header import NAME, VERSION, Header, State
-from ulterion.model.runs.measure import MeasureRun
-from ulterion.model.runs.soak import SoakRun
 from ulterion.model.runs.upgrades import Raw, upgraded
 
-AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun | CapacityRun
-"""A run document: a header, and what its kind adds."""
+if TYPE_CHECKING:
+    from ulterion.model.runs.any_run import AnyRun
+else:
+    AnyRun = Header  # the kinds are loaded when a run of theirs is met
 
 
 class Recovery(Protocol):
@@ -35,45 +32,51 @@ class Recovery(Protocol):
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of run, registered once.
+    """A kind of run, registered once.  Its module is loaded when a run of it is met.
 
     Attributes:
-        document: its class; `recovery` takes the lines of its journal.
+        module: of this package, with the class of its documents and its `Recovery`; or `recovered_by`, a module for that alone.
+        name: of the class of its documents.
         in_series: whether what is judged of it is in its series, so that it is read whole.
         newest: how many of its newest runs on a setup count together, or None for as many as are pooled.
     """
 
-    document: type[Header]
-    recovery: Callable[[Any], Recovery]
+    module: str
+    name: str
+    recovered_by: str | None = None
     in_series: bool = False
     newest: int | None = None
 
+    @property
+    def document(self) -> type[Header]:
+        """The class of its documents."""
+        return cast(type[Header], getattr(import_module(f"{__package__}.{self.module}"), self.name))
 
+    @property
+    def recovery(self) -> Callable[[Any], Recovery]:
+        """What takes the lines of its journal."""
+        module = import_module(f"{__package__}.{self.recovered_by or self.module}")
+        return cast(Callable[[Any], Recovery], module.Recovery)
+
+
+MEASURE = Kind("measure", "MeasureRun")
 KINDS = {
-    "measure": Kind(MeasureRun, measure.Recovery),
-    "network": Kind(MeasureRun, measure.Recovery),
-    "soak": Kind(SoakRun, phase_builder.Recovery, in_series=True, newest=1),
-    "clock": Kind(ClockRun, clock.Recovery, newest=1000),
-    "copy": Kind(CopyRun, copied.Recovery, newest=1000),
-    "capacity": Kind(CapacityRun, capacity.Recovery),
+    "measure": MEASURE,
+    "network": MEASURE,
+    "soak": Kind("soak", "SoakRun", recovered_by="phase_builder", in_series=True, newest=1),
+    "clock": Kind("clock", "ClockRun", newest=1000),
+    "copy": Kind("copied", "CopyRun", newest=1000),
+    "capacity": Kind("capacity", "CapacityRun"),
 }
 
 
 def kind_of(name: str) -> Kind:
     """Return a kind of run by its name; of one that is not known, what it takes to read it and say so."""
-    return KINDS.get(name, KINDS["measure"])
-
-
-_ADAPTER: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
+    return KINDS.get(name, MEASURE)
 
 
 class NewerRunError(UsageError):
     """A run document of a later format: sound, but not for this version."""
-
-
-def published_schema() -> dict[str, object]:
-    """Return the JSON Schema of run documents."""
-    return _ADAPTER.json_schema(by_alias=True)
 
 
 def check_schema(data: object, name: str) -> Raw:
@@ -93,11 +96,14 @@ def check_schema(data: object, name: str) -> Raw:
 def run_of(data: object, name: str) -> AnyRun:
     """Return the run that plain data of any version hold; `name` is for messages.  Raises UsageError."""
     data = upgraded(check_schema(data, name))
+    kind = data.get("kind")
+    if not isinstance(kind, str) or kind not in KINDS:
+        raise UsageError(f"{name} does not hold together: kind: it is none of {', '.join(KINDS)}")
     try:
-        return _ADAPTER.validate_python(data)
+        return cast("AnyRun", KINDS[kind].document.model_validate(data))
     except ValidationError as error:
         fault = error.errors()[0]
-        place = ".".join(str(p) for p in fault["loc"][1:]) or "kind"
+        place = ".".join(str(p) for p in fault["loc"])
         raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
     except RecursionError as error:
         raise UsageError(f"{name} is nested too deep to be one of ours") from error
@@ -115,19 +121,10 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
 
 __all__ = [
     "KINDS",
-    "NAME",
-    "VERSION",
     "AnyRun",
-    "CapacityRun",
-    "ClockRun",
-    "CopyRun",
-    "MeasureRun",
     "NewerRunError",
-    "SoakRun",
-    "State",
     "check_schema",
     "kind_of",
     "parse_run",
-    "published_schema",
     "run_of",
 ]

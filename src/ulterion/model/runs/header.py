@@ -146,6 +146,16 @@ class Header(Written):
         return 0.0
 
     @property
+    def load_end(self) -> float | None:
+        """When a soak's load ended, seconds since the run began; None for other runs."""
+        return None
+
+    @property
+    def last_moment(self) -> float | None:
+        """When a soak's last phase ended, seconds since the run began; None for other runs."""
+        return None
+
+    @property
     def written(self) -> list[WriteStep]:
         """What it wrote to its medium, step by step, the rests between them included."""
         return []

@@ -8,9 +8,9 @@ from functools import reduce
 from operator import add
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
+from ulterion.core.arrays import np
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.stats.samples import Looked
 from ulterion.core.workloads.histogram import LatencyHistogram

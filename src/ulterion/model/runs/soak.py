@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from itertools import accumulate
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Floats, Phase, Trace, TraceRow, trace_of
+from ulterion.core.arrays import Floats, np
+from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Phase, Trace
 from ulterion.core.transfers.course import Course
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workloads.workload import DriveWorkload
@@ -69,33 +70,19 @@ class SoakPhase(Written):
         """Length."""
         return self.end - self.start
 
-    def rows(self) -> tuple[list[TraceRow], list[float]]:
-        """Return the rows and when each began."""
-        count = max([len(self.bytes), *(len(v) for v in self.sensors.values())], default=0)
-        rows, starts = [], []
-        for index in range(count):
-            begin = self.start + index * self.interval
-            length = min(self.interval, self.end - begin)
-            if length <= 0:
-                break
-            values = {name: _at(v, index) for name, v in self.sensors.items()}
-            rows.append(
-                TraceRow(
-                    seconds=length,
-                    bytes=int(_at(self.bytes, index) or 0),
-                    requests=int(_at(self.requests, index) or 0),
-                    p50=_at(self.p50, index),
-                    p99=_at(self.p99, index),
-                    worst=_at(self.worst, index),
-                    sensors=values,
-                )
-            )
-            starts.append(begin)
-        return rows, starts
+    def row_count(self) -> int:
+        """Return how many rows of its series begin before its end."""
+        most = max([len(self.bytes), *(len(v) for v in self.sensors.values())], default=0)
+        while most and self.start + (most - 1) * self.interval >= self.end:
+            most -= 1
+        return most
 
 
-def _at(values: Sequence[Any], index: int) -> Any:
-    return values[index] if index < len(values) else None
+def _padded(values: Sequence[float | None], rows: int, missing: float) -> Floats:
+    """Return the values of `rows` rows, `missing` where there is none."""
+    known = np.array(values[:rows], dtype=np.float64)  # None becomes NaN
+    known[np.isnan(known)] = missing
+    return np.concatenate([known, np.full(rows - known.size, missing)])
 
 
 class LoggedSeries(Written):
@@ -152,17 +139,27 @@ class SoakRecord(Written):
 
     def trace(self, **facts: Any) -> Trace:
         """Return the series as numbers, logs of other instruments lined up with the rows; `facts` are of the target."""
-        rows: list[TraceRow] = []
-        starts: list[float] = []
-        for phase in self.phases:
-            more, begins = phase.rows()
-            rows += more
-            starts += begins
-        spans = [Phase(p.name, p.start, p.end) for p in _joined(self.phases)]
-        trace = trace_of(
-            rows,
-            starts,
-            spans,
+        counts = [p.row_count() for p in self.phases]
+        starts = [p.start + np.arange(n) * p.interval for p, n in zip(self.phases, counts, strict=True)]
+        seconds = np.minimum(
+            np.repeat([p.interval for p in self.phases], counts),
+            np.repeat([p.end for p in self.phases], counts) - _joined(starts),
+        )
+        moved = _joined([_padded(p.bytes, n, 0.0) for p, n in zip(self.phases, counts, strict=True)])
+        worst = _joined([_padded(p.worst, n, math.nan) for p, n in zip(self.phases, counts, strict=True)])
+        names = dict.fromkeys(name for p in self.phases for name in p.sensors)
+        trace = Trace(
+            at=_joined(starts),
+            seconds=seconds,
+            rate=moved / np.maximum(seconds, 1e-9),
+            sensors={
+                name: _joined(
+                    [_padded(p.sensors.get(name, []), n, math.nan) for p, n in zip(self.phases, counts, strict=True)]
+                )
+                for name in names
+            },
+            phases=tuple(_whole(self.phases)),
+            worst=worst,
             writes=self.workload.writes,
             limit=self.limit,
             counters=self.counters,
@@ -173,7 +170,11 @@ class SoakRecord(Written):
         return trace
 
 
-def _joined(phases: Sequence[SoakPhase]) -> list[Phase]:
+def _joined(parts: Iterable[np.ndarray]) -> Floats:
+    return np.concatenate([np.zeros(0), *parts])
+
+
+def _whole(phases: Sequence[SoakPhase]) -> list[Phase]:
     """Return the phases, those of one name that were cut in two by a crash joined."""
     by_name: dict[str, Phase] = {}
     for phase in phases:
@@ -184,8 +185,6 @@ def _joined(phases: Sequence[SoakPhase]) -> list[Phase]:
 
 def lined_up(trace: Trace, log: LoggedSeries) -> Floats:
     """Return a log's value for each row: the nearest in time, if it is no further than 1.5 times its usual step."""
-    import numpy as np
-
     at, values = np.asarray(log.at), np.asarray(log.values)
     result = np.full(trace.at.size, math.nan)
     if at.size == 0 or trace.at.size == 0:
@@ -251,6 +250,16 @@ class SoakRun(Header):
     def load_start(self) -> float:
         """When its load began, seconds since the run began; 0 when it never did."""
         return next((p.start for p in self.soak.phases if p.name == LOAD), 0.0)
+
+    @property
+    def load_end(self) -> float | None:
+        """When its load ended, seconds since the run began; None when it never began."""
+        return next((p.end for p in reversed(self.soak.phases) if p.name == LOAD), None)
+
+    @property
+    def last_moment(self) -> float | None:
+        """When its last phase ended, seconds since the run began; None when it had none."""
+        return self.soak.phases[-1].end if self.soak.phases else None
 
     @property
     def kept_words(self) -> str:

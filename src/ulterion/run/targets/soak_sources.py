@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple, Protocol
 
-import numpy as np
-
+from ulterion.core.arrays import np
 from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.workloads.workload import Workload, on_drive
 from ulterion.engine.targets.base import RealTarget

@@ -6,11 +6,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
 from markupsafe import Markup
 
+from ulterion.core.arrays import Floats, np
 from ulterion.show.charts import NEUTRAL, Level, Line, LineChart, LinePanel, Moment
-from ulterion.show.thinning import Floats, thinned
+from ulterion.show.thinning import thinned
 from ulterion.show.web.elements import element, percent, points, shade_class, together
 
 HEIGHT = 165.0  # pixels of a panel whose share is one
