@@ -142,6 +142,8 @@ def find_bottleneck(target: Carried, others: Sequence[Carried], opposite: Sequen
 
 def is_more(one: Carried, other: Carried) -> bool:
     """Return whether one setup surely carried more than another."""
+    if one.estimate.rate <= other.estimate.rate:  # most do, and an interval takes its time
+        return False
     compared = ratio(one.rates, other.rates)
     if compared.low is None:
         return compared.value > 1 + BARE
@@ -150,6 +152,8 @@ def is_more(one: Carried, other: Carried) -> bool:
 
 def is_alike(one: Carried, other: Carried, within: float = ALIKE) -> bool:
     """Return whether two setups surely carried the same."""
+    if not 1 - within < one.estimate.rate / other.estimate.rate < 1 + within:
+        return False
     compared: Ratio = ratio(one.rates, other.rates)
     if compared.low is None or compared.high is None:
         return False

@@ -19,6 +19,7 @@ adjusted p-value below 5% as well.
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -82,12 +83,15 @@ def more_todecide(compared: Ratio, margin: float, penalty: float = 1.0) -> int |
         return None
     df = max(1, compared.units - 1)
     centre, level = math.log(compared.value), 1 - welch_p((1 - LEVEL) / penalty, df, df)
-    for n in range(max(2, compared.units + 1), compared.units + MAX_MORE + 1):
-        half = half_width(compared.spread, n, level)
-        significant = abs(centre) > half
-        if decide(centre, centre - half, centre + half, significant, margin) != "undecided":
-            return n - compared.units
-    return None
+    spread = compared.spread
+
+    def decided(units: int) -> bool:
+        half = half_width(spread, units, level)
+        return decide(centre, centre - half, centre + half, abs(centre) > half, margin) != "undecided"
+
+    counts = range(max(2, compared.units + 1), compared.units + MAX_MORE + 1)
+    found = bisect_left(counts, True, key=decided)  # what decides goes on deciding: intervals only narrow
+    return counts[found] - compared.units if found < len(counts) else None
 
 
 def judge(compared: Ratio, p_adjusted: float | None, margin: float = MARGIN) -> Comparison:
