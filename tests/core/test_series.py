@@ -40,9 +40,9 @@ class NonNegativeWeights(unittest.TestCase):
         values = columns[:, 4] * 12 + columns[:, 21] * 30 + np.random.default_rng(3).normal(size=500)
         chosen = np.arange(0, 30, 3)
         wanted, distance = nnls(columns[:, chosen], values)
-        problem = NonNegative(columns, values)
+        problem = NonNegative(columns)
         for first in ((), (0,), (2, 5, 8), tuple(range(10))):
-            found = problem.fit(chosen, first)
+            found = problem.fit(values, chosen, first)
             np.testing.assert_allclose(found.weights, wanted, atol=1e-7)
             self.assertAlmostEqual(found.distance, distance, places=9)
             self.assertEqual(sorted(found.used), list(np.flatnonzero(wanted)))

@@ -13,7 +13,6 @@ import math
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.settling import SETTLED_OVER, SETTLED_WITHIN, is_settled, resolution_of
-from ulterion.core.stats.nonnegative import nonnegative
 
 QUICK = (10.0, 25.0, 60.0, 150.0, 350.0)  # seconds: sensor, chip, board, small case
 SLOW = (700.0, 2000.0)  # seconds: a heavy case, and the slowest that drives are put into
@@ -35,11 +34,9 @@ def left_to_settle(at: Floats, temperature: Floats) -> float | None:
     falls = 1.0 if values[-1] <= values[0] else -1.0
     heights = falls * values - float((falls * values).min()) + 100.0  # above zero: all weights are
     quick = np.exp(-times[:, None] / np.array(QUICK))
-    columns = np.column_stack([quick, np.ones_like(times)])
-    tried = [_fit(columns, heights, np.exp(-times / tau), left) for tau in SLOW for left in LEFT]
+    squares, left = _fits(np.column_stack([quick, np.ones_like(times)]), heights, times)
     rough = max(ROUGH * resolution_of(temperature[known]), LEAST) ** 2 * times.size
-    allowed = WORSE * min(squares for squares, _ in tried) + rough
-    return max(left for squares, left in tried if squares <= allowed)
+    return float(left[squares <= WORSE * float(squares.min()) + rough].max())
 
 
 def stands_still(at: Floats, temperature: Floats) -> bool:
@@ -56,10 +53,25 @@ def is_at_rest(at: Floats, temperature: Floats) -> bool:
     return left is not None and left <= max(SETTLED_WITHIN, COARSE * resolution_of(known))
 
 
-def _fit(columns: Floats, heights: Floats, slow: Floats, left: float) -> tuple[float, float]:
-    """Return the sum of squares when the slow body has `left` to go at the end, and what all have to go together."""
-    weights, root = nonnegative(columns, heights - left / slow[-1] * slow)
-    return root**2, left + float(columns[-1, :-1] @ weights[:-1])
+def _fits(columns: Floats, heights: Floats, times: Floats) -> tuple[Floats, Floats]:
+    """Return the sums of squares for every slow body and amount that it may have to go at the end, and what all have to go together.
+
+    The best weights that are none below zero are the best of a subset of the columns; there are so few that each subset is tried.
+    """
+    slow = np.exp(-times[:, None] / np.array(SLOW))
+    # a triangle of all columns gives the same squares with fewer rows
+    triangle = np.asarray(np.linalg.qr(np.column_stack([columns, slow, heights]), mode="r"))
+    mine, count = triangle[:, : columns.shape[1]], columns.shape[1]
+    lefts, bodies = (grid.ravel() for grid in np.meshgrid(LEFT, np.arange(len(SLOW))))
+    values = triangle[:, -1:] - triangle[:, count + bodies] * (lefts / slow[-1, bodies])
+    used = (np.arange(1, 2**count)[:, None] >> np.arange(count)) % 2 == 1  # subsets x columns
+    weights = np.linalg.pinv(mine * used[:, None, :]) @ values * used[:, :, None]
+    squares = ((values - mine @ weights) ** 2).sum(axis=1)
+    squares[(weights < 0).any(axis=1)] = np.inf
+    best = squares.argmin(axis=0)
+    every = np.arange(values.shape[1])
+    ends = columns[-1, :-1] @ weights[best, :-1, every].T
+    return squares[best, every], lefts + ends
 
 
 def _averaged(times: Floats, values: Floats) -> tuple[Floats, Floats]:

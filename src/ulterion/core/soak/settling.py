@@ -184,19 +184,20 @@ def _fits(course: Course, load: np.ndarray, last: np.ndarray, slowest: float) ->
         seen = lags.behind(way).reshape(-1, values.size).T
         # every fit has a part of the same columns: a triangle of them gives the same squares with fewer rows
         triangle = np.asarray(np.linalg.qr(np.column_stack([seen, values]), mode="r"))
-        problem = NonNegative(triangle[:, :-1], triangle[:, -1])
-        fits += _fits_of(problem, taus, way, begin, rows=values.size)
+        fits += _fits_of(triangle, taus, way, begin, rows=values.size)
     return fits
 
 
-def _fits_of(problem: NonNegative, taus: Floats, way: Way, begin: float, *, rows: int) -> Iterator[_Fit]:
-    """Yield the best sum for every slowest lag behind a way; the problem has two columns a lag."""
+def _fits_of(triangle: Floats, taus: Floats, way: Way, begin: float, *, rows: int) -> Iterator[_Fit]:
+    """Yield the best sum for every slowest lag behind a way; the triangle has two columns a lag, and the temperature last."""
+    columns, values = NonNegative(triangle[:, :-1]), triangle[:, -1]
     first = int(np.searchsorted(taus, 4 * FASTEST))
     found: dict[int, Fit] = {}
     for slowest in range(first, taus.size):
         chosen = np.arange(slowest, -1, -STRIDE)[::-1]
         before = found.get(slowest - STRIDE)  # which has all of its lags but the slowest
-        fit = problem.fit(np.column_stack([2 * chosen, 2 * chosen + 1]).ravel(), before.used if before else ())
+        both = np.column_stack([2 * chosen, 2 * chosen + 1]).ravel()
+        fit = columns.fit(values, both, before.used if before else ())
         found[slowest] = fit
         yield _Fit(
             squares=fit.distance**2,

@@ -33,37 +33,38 @@ class Fit:
 
 
 class NonNegative:
-    """Columns (rows x columns), of which the nearest to values (rows) is looked for among any of them."""
+    """Columns (rows x columns), of which the nearest to values is looked for: of several values, or among several of the columns."""
 
-    def __init__(self, columns: Floats, values: Floats) -> None:
+    def __init__(self, columns: Floats) -> None:
         lengths = np.sqrt(np.einsum("ij,ij->j", columns, columns))
         self._lengths = np.where(lengths == 0, 1.0, lengths)
-        self._unit, self._values = columns / self._lengths, values
-        self._gram, self._products = self._unit.T @ self._unit, self._unit.T @ values
-        self._most = float(np.linalg.norm(values))
+        self._unit = columns / self._lengths
+        self._gram = self._unit.T @ self._unit
 
-    def fit(self, chosen: Integers | None = None, first: Sequence[int] = ()) -> Fit:
-        """Return the nearest sum of the chosen columns, or of all; `first` are places among them that are likely to be used."""
+    def fit(self, values: Floats, chosen: Integers | None = None, first: Sequence[int] = ()) -> Fit:
+        """Return the sum of the chosen columns, or of all, that is nearest to `values` (rows); `first` are places among them that are likely to be used."""
+        most = float(np.linalg.norm(values))
         place = np.arange(self._unit.shape[1]) if chosen is None else chosen
-        unit, gram, products = self._unit[:, place], self._gram[np.ix_(place, place)], self._products[place]
+        unit, gram = self._unit[:, place], self._gram[np.ix_(place, place)]
+        products = unit.T @ values
         guess = _Search(
             lambda used: np.asarray(np.linalg.solve(gram[used][:, used], products[used]), dtype=np.float64),
             lambda used, weights: products - gram[:, used] @ weights,
-            ROUNDED * self._most,
+            ROUNDED * most,
         )
         try:
             guess.go(list(first), place.size)
         except np.linalg.LinAlgError:  # two columns are alike
             guess.used = []
         exact = _Search(
-            lambda used: np.asarray(np.linalg.lstsq(unit[:, used], self._values, rcond=None)[0], dtype=np.float64),
-            lambda used, weights: unit.T @ (self._values - unit[:, used] @ weights),
-            TINY * self._most,
+            lambda used: np.asarray(np.linalg.lstsq(unit[:, used], values, rcond=None)[0], dtype=np.float64),
+            lambda used, weights: unit.T @ (values - unit[:, used] @ weights),
+            TINY * most,
         )
         exact.go(guess.used, place.size)
         weights = np.zeros(place.size)
         weights[exact.used] = exact.weights / self._lengths[place[exact.used]]
-        distance = float(np.linalg.norm(self._values - unit[:, exact.used] @ exact.weights))
+        distance = float(np.linalg.norm(values - unit[:, exact.used] @ exact.weights))
         return Fit(weights, tuple(exact.used), distance)
 
 
@@ -115,5 +116,5 @@ class _Search:
 
 def nonnegative(columns: Floats, values: Floats) -> tuple[Floats, float]:
     """Return the weights, none below zero, with which `columns` (rows x columns) come nearest to `values` (rows), and the root of the squares left over."""
-    found = NonNegative(columns, values).fit()
+    found = NonNegative(columns).fit(values)
     return found.weights, found.distance
