@@ -10,10 +10,12 @@ from hypothesis import strategies as st
 from scipy.ndimage import median_filter, uniform_filter1d
 from scipy.optimize import nnls
 from scipy.signal import lfilter
+from scipy.special import betaincinv
 
 from ulterion.core.soak.lags import Lags, lagged
 from ulterion.core.soak.smoothing import running_mean, running_median
 from ulterion.core.stats.nonnegative import NonNegative, nonnegative
+from ulterion.core.workloads.network import Datagrams, lost_share
 
 
 class NonNegativeWeights(unittest.TestCase):
@@ -46,6 +48,19 @@ class NonNegativeWeights(unittest.TestCase):
             np.testing.assert_allclose(found.weights, wanted, atol=1e-7)
             self.assertAlmostEqual(found.distance, distance, places=9)
             self.assertEqual(sorted(found.used), list(np.flatnonzero(wanted)))
+
+
+class LostShares(unittest.TestCase):
+    @given(st.floats(0, 9), st.floats(0, 1), st.sampled_from((0.5, 0.9, 0.95, 0.99, 0.9999)))
+    def test_the_exact_interval(self, digits: float, share: float, level: float) -> None:
+        """Of one lost in a billion as of all lost in one: Clopper and Pearson's bounds, as SciPy gives them."""
+        sent = int(10**digits)
+        lost = round(sent * share**4)
+        found = lost_share(Datagrams(sent, sent - lost), level)
+        rest = (1 - level) / 2
+        low = betaincinv(lost, sent - lost + 1, rest) if lost else 0.0
+        high = betaincinv(lost + 1, sent - lost, 1 - rest) if lost < sent else 1.0
+        np.testing.assert_allclose([found.low, found.high], [low, high], rtol=1e-6)
 
 
 class Smoothing(unittest.TestCase):

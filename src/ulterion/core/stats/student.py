@@ -10,11 +10,11 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 
+from ulterion.core.stats.beta import fraction
+
 NORMAL_FROM = 3e7  # degrees of freedom from which on the normal distribution and two further terms are exact
 SERIES_FROM = 10.0  # from which on the ratio of two gamma functions is taken from its series
 MANY, NEAR_MIDDLE = 1e6, 6.0  # likewise, for values below the second
-TINY = 1e-300
-STEPS = 200_000
 NEAR = 1e-7  # of a value, between two guesses of which the second is exact
 
 
@@ -49,8 +49,8 @@ def _upper_tail(df: float, t: float) -> float:
     x, a = df / (df + t * t), df / 2
     front = math.exp(_log_front(df, t))
     if x < (a + 1) / (a + 2.5):
-        return front * _fraction(x, a, 0.5) / (2 * a)
-    return 0.5 - front * _fraction(t * t / (df + t * t), 0.5, a)
+        return front * fraction(x, a, 0.5) / (2 * a)
+    return 0.5 - front * fraction(t * t / (df + t * t), 0.5, a)
 
 
 def _near_normal(df: float, t: float) -> float:
@@ -74,25 +74,6 @@ def _log_gamma_ratio(a: float) -> float:
         return math.lgamma(a + 0.5) - math.lgamma(a)
     b = 1 / (a * a)
     return 0.5 * math.log(a) - (1 / 8 - b * (1 / 192 - b * (1 / 640 - b * (17 / 14336 - b * 31 / 18432)))) / a
-
-
-def _fraction(x: float, a: float, b: float) -> float:
-    """Return the continued fraction of the incomplete beta function (DLMF 8.17.22)."""
-    c, d = 1.0, 1 - (a + b) * x / (a + 1)
-    d = 1 / (d if abs(d) > TINY else TINY)
-    found = d
-    for m in range(1, STEPS):
-        for term in (
-            m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m)),
-            -(a + m) * (a + b + m) * x / ((a + 2 * m) * (a + 2 * m + 1)),
-        ):
-            d, c = 1 + term * d, 1 + term / c
-            d = 1 / (d if abs(d) > TINY else TINY)
-            c = c if abs(c) > TINY else TINY
-            found *= d * c
-        if abs(d * c - 1) < 1e-16:
-            break
-    return found
 
 
 def _tail_quantile(df: float, tail: float) -> float:

@@ -14,6 +14,7 @@ from typing import ClassVar
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
+from ulterion.core.stats.beta import beta_quantile
 from ulterion.core.stats.interval import Interval
 from ulterion.core.units import parse_block, parse_duration, parse_rate, show_bit_rate, show_block
 from ulterion.core.workloads.suites import Suite
@@ -122,10 +123,8 @@ def lost_share(counts: Datagrams, level: float = 0.95) -> Interval:
     lost, sent, rest = counts.lost, counts.sent, (1 - level) / 2
     if not sent:
         return Interval(math.nan, 0.0, 1.0)
-    from scipy.special import betaincinv
-
-    low = float(betaincinv(lost, sent - lost + 1, rest)) if lost else 0.0
-    high = float(betaincinv(lost + 1, sent - lost, 1 - rest)) if lost < sent else 1.0
+    low = beta_quantile(lost, sent - lost + 1, rest) if lost else 0.0
+    high = beta_quantile(lost + 1, sent - lost, 1 - rest) if lost < sent else 1.0
     return Interval(lost / sent, low, high)
 
 
