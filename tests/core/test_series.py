@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from scipy.ndimage import median_filter, uniform_filter1d
 from scipy.optimize import nnls
 from scipy.signal import lfilter
-from scipy.special import betaincinv
+from scipy.special import betaincinv, chdtrc, fdtrc
 
 from ulterion.core.soak.lags import Lags, lagged
 from ulterion.core.soak.smoothing import running_mean, running_median
+from ulterion.core.stats.beta import chi_square_tail, f_tail
 from ulterion.core.stats.nonnegative import NonNegative, nonnegative
 from ulterion.core.workloads.network import Datagrams, lost_share
 
@@ -61,6 +62,16 @@ class LostShares(unittest.TestCase):
         low = betaincinv(lost, sent - lost + 1, rest) if lost else 0.0
         high = betaincinv(lost + 1, sent - lost, 1 - rest) if lost < sent else 1.0
         np.testing.assert_allclose([found.low, found.high], [low, high], rtol=1e-6)
+
+
+class Tails(unittest.TestCase):
+    @given(st.floats(0.5, 500), st.floats(0.5, 500), st.floats(1e-3, 1e3))
+    def test_as_scipy_has_them(self, one: float, other: float, value: float) -> None:
+        """Fisher's F, and chi-square, far out as near the middle."""
+        self.assertAlmostEqual(f_tail(one, other, value), fdtrc(one, other, value), delta=1e-9)
+        self.assertAlmostEqual(chi_square_tail(one, value), chdtrc(one, value), delta=1e-9)
+        if chdtrc(one, value) > 1e-200:
+            self.assertAlmostEqual(chi_square_tail(one, value) / chdtrc(one, value), 1.0, delta=1e-6)
 
 
 class Smoothing(unittest.TestCase):

@@ -8,6 +8,7 @@ import sys
 import unittest
 
 import numpy as np
+from benchmarks.welch import worst
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.special import stdtr, stdtrit
@@ -52,11 +53,23 @@ class Student(unittest.TestCase):
         self.assertEqual((t_cdf(3.0, math.inf), t_cdf(3.0, -math.inf), t_cdf(3.0, 0.0)), (1.0, 0.0, 0.5))
 
     def test_the_kept_table(self) -> None:
-        """It is what is computed, for pairs of degrees of freedom from one end of it to the other."""
-        self.assertEqual(spreads._kept().shape, (spreads.KEPT * (spreads.KEPT + 1) // 2, spreads.NODES))
-        for df_a, df_b in ((1, 1), (1, 2), (3, 7), (4, 4), (1, 20), (19, 20), (20, 20)):
-            kept = spreads._table(df_a, df_b)[1]
-            np.testing.assert_allclose(kept, spreads.worst(df_a, df_b), rtol=1e-9, atol=1e-9)
+        """It is what is computed, for pairs of degrees of freedom from one end of it to the other, and near it between its rows and beyond."""
+        for df_a, df_b in (
+            (1, 1),
+            (1, 2),
+            (3, 7),
+            (4, 4),
+            (1, 20),
+            (19, 20),
+            (20, 20),
+            (3, 40),
+            (39, 40),
+            (2, 120),
+            (39, 2000),
+        ):
+            np.testing.assert_allclose(spreads._table(df_a, df_b)[1], worst(df_a, df_b), rtol=1e-5, atol=1e-5)
+        for df_a, df_b in ((1, 45), (5, 90), (20, 60), (39, 200), (3, 700), (2, 4000), (30, 3000)):
+            np.testing.assert_allclose(spreads._table(df_a, df_b)[1], worst(df_a, df_b), atol=0.05)
 
     def test_a_comparison_loads_no_scipy(self) -> None:
         code = (

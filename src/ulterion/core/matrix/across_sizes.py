@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from ulterion.core.arrays import np
 from ulterion.core.matrix.effects import TOGETHER_BELOW, Effect, Effects
+from ulterion.core.stats.beta import chi_square_tail
 
 NORMAL = 1.959964  # standard deviations to either end of a 95% interval
 ALIKE_ABOVE = 0.01  # p of the sizes doing the same, below which they differ (benchmarks/sweeps.py)
@@ -99,9 +100,7 @@ def _common(logs: Mapping[int, float], ends: Mapping[int, tuple[float, float]], 
     if len(values) < 2:
         return mean, True
     q = float(np.sum(weights * (values - mean) ** 2))
-    from scipy.special import chdtrc  # the upper tail of the chi-square distribution
-
-    return mean, bool(chdtrc(len(values) - 1, q) > ALIKE_ABOVE)
+    return mean, chi_square_tail(len(values) - 1, q) > ALIKE_ABOVE
 
 
 def _others(found: Mapping[int, Effects], factor: str) -> tuple[tuple[str, ...], tuple[str, ...]]:

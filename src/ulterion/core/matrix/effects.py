@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.core.stats.beta import f_tail
 from ulterion.core.stats.interval import Interval
 from ulterion.core.stats.student import t_quantile
 
@@ -205,9 +206,7 @@ def _p_of(model: Fitted, one: str, other: str) -> float | None:
             return None
     beta, covariance = model.beta[columns], model.covariance[np.ix_(columns, columns)]
     f = float(beta @ np.linalg.pinv(covariance) @ beta) / len(columns)
-    from scipy.special import fdtrc
-
-    return float(fdtrc(len(columns), model.df, f))
+    return f_tail(len(columns), model.df, f)
 
 
 def _by_level(observed: Sequence[Observed], model: Fitted, one: str, other: str) -> tuple[Effect, ...]:

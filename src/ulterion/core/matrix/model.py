@@ -21,6 +21,7 @@ from typing import Literal
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.weights import NEGLIGIBLE, Observed, between_runs, weighted, within_runs
+from ulterion.core.stats.beta import f_tail
 
 Pairs = Literal["all", "whole", "none"]
 SPARE = 3  # degrees of freedom that are left over before pairs of factors, or a drift, are fitted
@@ -161,8 +162,6 @@ def _with_plainest(
     """Return a model with those further terms that count, found one after the other by the F of what each takes off the squares."""
     means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
     while True:
-        from scipy.special import fdtrc  # the upper tail of Fisher's distribution
-
         squares = weighted(means, now.design, within)[2]
         best: tuple[float, _Tried] | None = None
         for term in terms:
@@ -170,7 +169,7 @@ def _with_plainest(
             if more is None or more.left < SPARE or more.left == now.left:
                 continue
             rest, gained = weighted(means, more.design, within)[2], now.left - more.left
-            p = float(fdtrc(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12)))
+            p = f_tail(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12))
             if p * (len(terms) if len(term) > 2 else 1) <= COUNTS_BELOW[len(term)] and (best is None or p < best[0]):
                 best = (p, more)
         if best is None:

@@ -1,4 +1,4 @@
-"""The beta distribution: its distribution function and quantiles, by the continued fraction of the incomplete beta function (DLMF 8.17.22).
+"""The beta distribution and its kin: distribution functions and quantiles, by the continued fraction of the incomplete beta function (DLMF 8.17.22).
 
 Loading SciPy's special functions for these takes longer than most answers do.
 """
@@ -56,6 +56,38 @@ def beta_quantile(a: float, b: float, p: float) -> float:
             return step
         x = step
     return x
+
+
+def f_tail(over: float, under: float, f: float) -> float:
+    """Return the probability that Fisher's F with `over` and `under` degrees of freedom is more than `f` (DLMF 8.17, Abramowitz and Stegun 26.6.2)."""
+    return 1.0 if f <= 0 else beta_cdf(under / 2, over / 2, under / (under + over * f))
+
+
+def chi_square_tail(df: float, x: float) -> float:
+    """Return the probability that a chi-square variable is more than `x`: a regularized incomplete gamma function, by its series
+    (DLMF 8.7.1) below the middle and its continued fraction (DLMF 8.9.2) above.
+    """
+    a, z = df / 2, x / 2
+    if z <= 0:
+        return 1.0
+    front = math.exp(a * math.log(z) - z - math.lgamma(a))
+    if z < a + 1:
+        term = total = 1 / a
+        while term > total * 1e-17:
+            a += 1
+            term *= z / a
+            total += term
+        return 1 - front * total
+    c, b = 1 / TINY, z + 1 - a
+    found = d = 1 / b
+    for n in range(1, STEPS):
+        b += 2
+        d = 1 / (b - n * (n - a) * d)
+        c = b - n * (n - a) / c
+        found *= c * d
+        if abs(c * d - 1) < 1e-16:
+            break
+    return front * found
 
 
 def _log_front(a: float, b: float, x: float) -> float:

@@ -10,16 +10,17 @@ p-value here is the greatest share of null comparisons, over all ratios of true 
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from functools import lru_cache
 from importlib import resources
 
 from ulterion.core.arrays import Floats, np
 
-FILE, KEPT = "welch.npy", 20  # the kept table, and up to how many degrees of freedom on either side it goes
+FILE = "welch.npy"  # the kept table: a row for each `ROWS` pair, each how often a p-value is reached at worst, as logs
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
 MIN_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1
-RATIOS, SHARES = 33, 160  # true ratios of spreads, and shares of the squares found, that are gone through
-WIDEST_RATIO, WIDEST_SHARE = 12.0, 20.0  # as logits
+LARGER = (*range(1, MANY + 1), 50, 70, 120, 300, 2000)  # degrees of freedom of the other side that have rows
+"""Between them 1/df is followed; beyond them nothing changes."""
 
 
 def exact_p(p: float, df_a: int, df_b: int) -> float:
@@ -38,42 +39,31 @@ def welch_p(p: float, df_a: int, df_b: int) -> float:
     return min(p, math.exp(float(np.interp(math.log(p), worst, logs))))
 
 
+def pairs() -> list[tuple[int, int]]:
+    """Return the degrees of freedom of both sides that have a row in the kept table, the smaller first, in the order of the rows."""
+    return [(small, large) for large in LARGER for small in range(1, min(large, MANY - 1) + 1)]
+
+
 @lru_cache(maxsize=256)
 def _table(df_a: int, df_b: int) -> tuple[Floats, Floats]:
     """Return logs of p-values of Welch's test, and of how often they are reached at worst, both rising, for degrees of freedom in order."""
-    logs = np.linspace(math.log(MIN_P), 0.0, NODES)
-    return logs, _kept()[_row(df_a, df_b)] if df_b <= KEPT else worst(df_a, df_b)
+    logs, rows, df_b = nodes(), _kept(), min(df_b, LARGER[-1])
+    above = bisect_left(LARGER, df_b)
+    upper = rows[df_a, LARGER[above]]
+    if LARGER[above] == df_b:
+        return logs, upper
+    below = LARGER[above - 1]
+    share = (1 / below - 1 / df_b) / (1 / below - 1 / LARGER[above])
+    return logs, (1 - share) * rows[df_a, below] + share * upper
+
+
+def nodes() -> Floats:
+    """Return the logs of the p-values that the table is made for."""
+    return np.linspace(math.log(MIN_P), 0.0, NODES)
 
 
 @lru_cache(maxsize=1)
-def _kept() -> Floats:
-    """Return what `worst` gives for up to `KEPT` degrees of freedom on either side: it needs SciPy's special functions, which take long to load."""
+def _kept() -> dict[tuple[int, int], Floats]:
+    """Return the kept table (python -m benchmarks.welch writes it), by pair."""
     with resources.files("ulterion.core.stats").joinpath(FILE).open("rb") as source:
-        return np.asarray(np.load(source))
-
-
-def _row(df_a: int, df_b: int) -> int:
-    """Return the row of two degrees of freedom, the smaller first, in the kept table."""
-    return (df_b - 1) * df_b // 2 + df_a - 1
-
-
-def worst(df_a: int, df_b: int) -> Floats:
-    """Return logs of how often p-values of Welch's test, at the nodes of the table, are reached at worst."""
-    from scipy.special import stdtr, stdtrit
-
-    share = 1 / (1 + np.exp(-np.linspace(-WIDEST_SHARE, WIDEST_SHARE, SHARES)))  # of all squares, those of side a
-    density = df_a / 2 * np.log(share) + df_b / 2 * np.log1p(-share)
-    weight = np.exp(density - density.max())
-    weight /= weight.sum()
-    true = 1 / (1 + np.exp(-np.linspace(-WIDEST_RATIO, WIDEST_RATIO, RATIOS)))[:, None]
-    a, b = true * share / df_a, (1 - true) * (1 - share) / df_b
-    df = (a + b) ** 2 / (a**2 / df_a + b**2 / df_b)
-    error = np.sqrt((a + b) * (df_a + df_b))
-    logs = np.linspace(math.log(MIN_P), 0.0, NODES)
-    reached = [(2 * stdtr(df_a + df_b, stdtrit(df, p / 2) * error) @ weight).max() for p in np.exp(logs)]
-    return np.maximum.accumulate(np.maximum(np.log(reached), logs))
-
-
-def table() -> Floats:
-    """Return the kept table anew (python -m benchmarks.welch writes it)."""
-    return np.array([worst(df_a, df_b) for df_b in range(1, KEPT + 1) for df_a in range(1, df_b + 1)])
+        return dict(zip(pairs(), np.load(source).astype(np.float64), strict=True))
