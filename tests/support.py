@@ -13,6 +13,8 @@ import sys
 import tempfile
 import time
 import unittest
+from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import fields
 from pathlib import Path
 from typing import Any
@@ -110,8 +112,30 @@ target = "sim:bench.toml"
 _demo: list[tempfile.TemporaryDirectory[str]] = []
 
 
+class NoCard:
+    """In the place of the process that draws a page's card."""
+
+    def __init__(self, page: Path) -> None:
+        self.path = page
+
+    def __enter__(self) -> NoCard:
+        return self
+
+    def __exit__(self, *exception: object) -> None:
+        pass
+
+    def draw(self, answer: object) -> None:
+        pass
+
+    def ended(self) -> str:
+        return ""
+
+
 class FolderCase(unittest.TestCase):
     """A test with a folder of its own, and a personal data folder inside it."""
+
+    cards = False
+    """Whether pages have the picture that is shown where they are shared; most tests do not look at it."""
 
     def setUp(self) -> None:
         scratch = tempfile.TemporaryDirectory(prefix="ulterion-tests-")
@@ -163,6 +187,7 @@ class FolderCase(unittest.TestCase):
         """Run a command line in this process: the same code, without a second for starting Python each time."""
         out, err = io.StringIO(), io.StringIO()
         with (
+            nullcontext() if self.cards else mock.patch("ulterion.features.page.card.CardProcess", NoCard),
             contextlib.chdir(cwd or self.folder), mock.patch.dict(os.environ, self.environment()),
             contextlib.redirect_stdout(out), contextlib.redirect_stderr(err),
         ):  # fmt: skip
@@ -199,8 +224,8 @@ class FolderCase(unittest.TestCase):
         """Open a review folder."""
         return ReviewFolder.open(folder or self.folder)
 
-    def demo(self, name: str = "ulterion-demo", *, plan: bool = False) -> Path:
-        """Return a folder with the whole demo (or that of the plan), which is played once for all tests that only read it, by whoever is the first."""
+    def demo(self, name: str = "ulterion-demo", *, plan: bool = False, only: Sequence[str] = ()) -> Path:
+        """Return a folder with the demo (or that of the plan), which is played once for all tests, by whoever is the first; `only` with the runs of some setups."""
         if not _demo:
             _demo.append(tempfile.TemporaryDirectory(prefix="ulterion-tests-demo-"))
         shared, kind = Path(os.environ.get(SHARED, _demo[0].name)), "plan" if plan else "demo"
@@ -214,7 +239,11 @@ class FolderCase(unittest.TestCase):
                 self.assertEqual(played.returncode, 0, played.stderr)
                 (shared / f"{kind}.txt").write_text(played.stdout, encoding="utf-8")
                 (shared / f"{kind}-played").rename(shared / kind)
-        return Path(shutil.copytree(shared / kind, self.folder / name))
+        folder = Path(shutil.copytree(shared / kind, self.folder / name))
+        for run in folder.glob("runs/*.json") if only else ():
+            if json.loads(run.read_bytes())["setup"] not in only:
+                run.unlink()
+        return folder
 
     def demo_said(self, *, plan: bool = False) -> list[str]:
         """Return the lines that the demo printed when it was played, at 100 columns."""

@@ -25,7 +25,7 @@ ROADS = (
     ("archive", "add", "--archive", "all.sqlite", "."),
 )
 DRAWN = (("report",), ("compare", "--figure", "all.png"), ("compare", "--soaks", "--figure", "soaks.png"))
-TRIES = 30
+TRIES = 15
 NO_NUMBER = re.compile(r"(?<![\w-])(nan|inf|infinity)(?![\w-])", re.IGNORECASE)
 Place = tuple[Any, ...]
 

@@ -10,7 +10,7 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from tests.support import BENCH, REVIEW, FolderCase
+from tests.support import BENCH, REVIEW, FolderCase, simulate
 
 QUICK = ("--passes", "3", "--seconds", "0.05", "--span", "16 MiB")
 ONCE = ("--passes", "1", *QUICK[2:])
@@ -309,13 +309,9 @@ class Terminal(FolderCase):
 
 
 class Demo(FolderCase):
-    def test_finds_the_truth_and_can_be_repeated(self) -> None:
-        """The Slip misses, the Pod meets, of card and reader neither is accused alone; a second demo gets its own name."""
+    def test_finds_the_truth(self) -> None:
+        """The Slip misses, the Pod meets, of card and reader neither is accused alone."""
         self.demo()
-        second = self.ulterion("demo", "--no-report")
-        self.assertEqual(second.returncode, 0, second.stderr)
-        for name in ("ulterion-demo", "ulterion-demo-2"):
-            self.assertTrue((self.folder / name / "review.toml").exists())
         claims = self.json_of("claims", cwd=self.folder / "ulterion-demo")["claims"]
         verdicts = {(c["part"], c["claim"]): c["verdict"] for c in claims}
         for part, claim, verdict in (("slip", "read", "missed"), ("slip", "write", "missed"), ("slip", "link", "missed"),
@@ -328,9 +324,22 @@ class Demo(FolderCase):
         for key, truth in {("reed", "read"): 4930, ("draught", "write"): 2570, ("draught", "read"): 3445, ("crumble", "read"): 88, ("desk:slot", "read"): 91, ("pod", "read"): 1043,
                            ("slip", "read"): 402, ("spool", "read"): 268}.items():  # fmt: skip
             self.assertAlmostEqual(rates[key] / 1e6 / truth, 1.0, delta=0.02, msg=str(key))
-        runs = [
-            sorted(p.read_bytes() for p in (self.folder / n / "runs").iterdir())
-            for n in ("ulterion-demo", "ulterion-demo-2")
-        ]
-        self.assertEqual(runs[0], runs[1])
-        self.assertIn("ulterion measure FOLDER", second.stdout)
+        self.assertIn("ulterion measure FOLDER", " ".join(self.demo_said()))
+
+
+class Lean(FolderCase):
+    def test_what_only_some_commands_need(self) -> None:
+        """Without the packages of the extras everything else goes on as before, and what needs one says what installs it."""
+        for setup in ("direct", "box"):
+            simulate(self.review(), setup, passes=3)
+        code = (
+            "import sys; sys.modules |= dict.fromkeys(('pandas', 'scipy', 'sqlalchemy', 'pyarrow', 'psycopg'))\n"
+            "from ulterion.cli.main import main\n"
+            "for words in ({}): print(main(words.split()), words)"
+        )
+        done = self.python(code.format("'compare', 'claims', 'report', 'export results --as csv', 'archive add .'"))
+        self.assertRegex(done.stdout, r"(?s)0 compare.*0 claims.*0 report.*2 export.*2 archive")
+        self.assertEqual(
+            [line.rpartition("needs the package ")[2] for line in done.stderr.splitlines()],
+            ["pandas: pip install 'ulterion[tables]'", "sqlalchemy: pip install 'ulterion[archive]'"],
+        )

@@ -482,6 +482,11 @@ class Elsewhere(FolderCase):
         done = self.python(code)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertRegex(done.stdout, r"all loaded, the demo played: .*\d+ sections")
+        played, again = (
+            {p.name: json.loads(p.read_text()) | {"bench": None} for p in folder.glob("*.json")}
+            for folder in (self.demo() / "runs", self.folder / "played")
+        )
+        self.assertEqual(played, again)  # the demo is the same everywhere and each time
 
 
 if __name__ == "__main__":

@@ -211,7 +211,7 @@ class Pages(FolderCase):
 
     def test_the_reviewers_own(self) -> None:
         """His verdict, words, photographs and order of sections; what he leaves out is not there; names that nothing has are told; it verifies."""
-        folder = self.demo()
+        folder = self.demo(only=("direct", "pod", "slip"))
         text = (folder / "review.toml").read_text()
         text = text.replace("[parts.pod]\n", '[parts.pod]\nverdict = "My favourite."\n')
         (folder / "review.toml").write_text(
@@ -250,7 +250,7 @@ class Pages(FolderCase):
 
     def test_a_picture_of_somebody_elses_stays(self) -> None:
         """The page is made all the same, and it is said why it has no picture."""
-        folder = self.demo()
+        folder, self.cards = self.demo(only=("direct",)), True
         (folder / "report-card.png").write_bytes(b"mine")
         told = self.ulterion("report", "--json", cwd=folder)
         self.assertEqual(told.returncode, 0, told.stderr)
@@ -275,7 +275,7 @@ class Pages(FolderCase):
 
     def test_a_fragment(self) -> None:
         """What goes into another page stands in a tree of its own, so that no style or name clashes, and has no runs."""
-        folder = self.demo()
+        folder = self.demo(only=("direct", "pod"))
         self.assertEqual(self.ulterion("report", "part.html", "--fragment", cwd=folder).returncode, 0)
         text = (folder / "part.html").read_text()
         self.assertRegex(text, r'^<div class="ulterion" data-made-by="[^"]*"><template shadowrootmode="open">')

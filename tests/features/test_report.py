@@ -65,6 +65,7 @@ class Report(FolderCase):
             folder = Path(tempfile.mkdtemp(prefix="ulterion-tests-report-"))
             self.addClassCleanup(shutil.rmtree, folder)
             shutil.copytree(self.demo(), folder / "demo")
+            self.cards = True
             done = self.ulterion("report", cwd=folder / "demo")
             self.assertEqual(done.returncode, 0, done.stderr)
             _reported.append(folder / "demo")
@@ -111,14 +112,11 @@ class Report(FolderCase):
         self.assertRegex(
             (figures / "captions.txt").read_text(), r"compare-drive\tTest Box .*\tTest Box .*MB/s.*b:fast (2,9|3,0)"
         )
-        self.assertEqual(
-            len(self.json_of("report", "--figures", "sized", "--size", "card", "--size", "square")["figures"]), 49
-        )
+        self.assertEqual(len(self.json_of("export", "--figures", "--to", "sized", "--size", "square")["files"]), 25)
         with Image.open(self.folder / "sized/claims-square-dark.png") as picture:
             self.assertEqual(picture.size, (2160, 2160))
         self.refused("report", "--size", "card", says="--size is for figures")
         self.refused("export", "--figures", says="figures go to a folder")
-        self.assertEqual(len(self.json_of("export", "--figures", "--to", "all", "--size", "card")["files"]), 25)
 
     def test_what_was_changed_is_found(self) -> None:
         """A figure of the page, a run in the folder, a run within the page; what is no report is refused in a sentence."""

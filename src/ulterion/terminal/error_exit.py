@@ -23,6 +23,7 @@ KINDS = {
     Status.FAULT: "fault of ours",
     Status.INTERRUPTED: "interrupted",
 }
+EXTRAS = {"pandas": "tables", "sqlalchemy": "archive"}  # packages that only some commands need, and what installs them
 SCARCE = {
     errno.EMFILE: "this program may open no more files: raise the limit (ulimit -n), or use fewer workers or targets",
     errno.ENFILE: "the system gives no more open files; close other programs",
@@ -70,6 +71,8 @@ def _told(error: BaseException, env: Environment) -> tuple[Status, str]:
         return Status.USAGE, SCARCE[errno.ENOMEM]
     if isinstance(error, OSError):
         return _of_the_system(error, env)
+    if isinstance(error, ModuleNotFoundError) and error.name in EXTRAS:
+        return Status.USAGE, f"this needs the package {error.name}: pip install 'ulterion[{EXTRAS[error.name]}]'"
     return Status.FAULT, _fault(error)
 
 
