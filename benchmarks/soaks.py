@@ -3,7 +3,7 @@
     python -m benchmarks.soaks [DRIVES]
 
 Each drive has a random rate, noise, write cache or none, heat, and throttling or none; the default length of a soak is
-simulated and analysed.  Prints the table of docs/methods.md, and fails when a promise is not kept.
+simulated and analysed.  Prints the table of docs/engineering/definitions.md, and fails when a promise is not kept.
 """
 
 from __future__ import annotations

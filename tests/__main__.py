@@ -6,6 +6,7 @@ Each module is one process's at a time; `python -m unittest discover -s tests -t
 from __future__ import annotations
 
 import io
+import json
 import os
 import subprocess
 import sys
@@ -27,13 +28,14 @@ def modules() -> list[str]:
 
 
 def work() -> None:
-    """Run modules named on the standard input, and answer each with a line: tests run, failures, and the report in hexadecimal."""
+    """Run modules named on the standard input, and answer each with a line of JSON: how many ran, which were skipped and why, and the report of what failed."""
     for line in sys.stdin:
         report = io.StringIO()
         suite = unittest.defaultTestLoader.loadTestsFromName(line.strip())
         result = unittest.TextTestRunner(report, verbosity=1).run(suite)
         failed = "" if result.wasSuccessful() else report.getvalue()
-        sys.__stdout__.write(f"{result.testsRun} {len(result.skipped)} {failed.encode().hex()}\n")  # type: ignore[union-attr]
+        told = json.dumps([result.testsRun, [f"{test}: {why}" for test, why in result.skipped], failed])
+        sys.__stdout__.write(f"{told}\n")  # type: ignore[union-attr]
         sys.__stdout__.flush()  # type: ignore[union-attr]
 
 
@@ -52,7 +54,8 @@ def main(wanted: list[str]) -> int:
         for _ in range(count)
     ]
     ready = selectors.DefaultSelector()
-    total = skipped = failed = 0
+    total = failed = 0
+    skipped: list[str] = []
     at: dict[int, str] = {}
     since: dict[int, float] = {}
     took: dict[str, float] = {}
@@ -69,16 +72,17 @@ def main(wanted: list[str]) -> int:
                     print(f"{at[worker.pid]}: its process ended, status {worker.wait()}")
                     failed += 1
                 continue
-            run, left, text = (*line.rstrip("\n").split(" "), "")[:3]
-            total, skipped = total + int(run), skipped + int(left)
+            run, left, text = json.loads(line)
+            total, skipped = total + run, [*skipped, *left]
             if text:
                 failed += 1
-                print(bytes.fromhex(text).decode())
-            print("." * int(run), end="", flush=True)
+                print(text)
+            print("." * run, end="", flush=True)
             took[at[worker.pid]] = time.monotonic() - since[worker.pid]
             at[worker.pid], since[worker.pid] = _give(worker, waiting), time.monotonic()
     shared.cleanup()
-    print(f"\nRan {total} tests in {time.monotonic() - start:.0f} s by {count} processes, {skipped} skipped")
+    print(f"\nRan {total} tests in {time.monotonic() - start:.0f} s by {count} processes, {len(skipped)} skipped")
+    print("".join(f"skipped: {one}\n" for one in skipped), end="")
     slowest = sorted(took, key=lambda name: -took[name])[:SLOWEST]
     print("longest: " + ", ".join(f"{name.removeprefix('tests.')} {took[name]:.0f} s" for name in slowest))
     print("OK" if not failed else f"FAILED ({failed} modules)")

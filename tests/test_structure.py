@@ -196,11 +196,11 @@ class Documents(unittest.TestCase):
                     )
 
     def test_every_link_of_the_table_is_documented(self) -> None:
-        """docs/methods.md carries the table of links as the program has it."""
+        """docs/engineering/definitions.md carries the table of links as the program has it."""
         from ulterion.core.links.standards import LINKS
         from ulterion.core.units import significant
 
-        methods = (REPOSITORY / "docs/methods.md").read_text()
+        methods = (REPOSITORY / "docs/engineering/definitions.md").read_text()
         for link in LINKS:
             most, low, high = (significant(v / 1e6) for v in (link.payload, link.practical_low, link.practical_high))
             row = f"| {link.name} | {most} | {low}–{high} |"

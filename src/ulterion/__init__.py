@@ -10,7 +10,7 @@ In a notebook:
     review.soaks()              # one row for each long run; review.series(ID) its series
     ulterion.load_archive("all.sqlite").find("enclosures, large read")
 
-What of it stays as it is stands in docs/api.md.
+What of it stays as it is stands in docs/reference/api.md.
 """
 
 from __future__ import annotations

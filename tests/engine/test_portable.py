@@ -483,7 +483,7 @@ class Elsewhere(FolderCase):
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertRegex(done.stdout, r"all loaded, the demo played: .*\d+ sections")
         played, again = (
-            {p.name: json.loads(p.read_text()) | {"bench": None} for p in folder.glob("*.json")}
+            {p.name: p.read_bytes() for p in folder.glob("*.json")}
             for folder in (self.demo() / "runs", self.folder / "played")
         )
         self.assertEqual(played, again)  # the demo is the same everywhere and each time

@@ -8,7 +8,6 @@ import io
 import mmap
 import os
 import pkgutil
-import shutil
 import signal
 import socket
 import sys
@@ -83,7 +82,9 @@ for words in (
     ["compare", "--review", "demo", "pod"],
 ):
     if words[0] == "report":
-        shutil.copytree("demo/runs", "played")  # the test holds them against those of another play
+        Path("played").mkdir()  # the test holds them against those of another play
+        for run in Path("demo/runs").iterdir():
+            Path("played", run.name).write_bytes(run.read_bytes())
         # a page of three runs takes the same way as one of all
         for run in Path("demo/runs").iterdir():
             if not any(f"-measure-{setup}-" in run.name for setup in ("pod", "direct", "slip")):

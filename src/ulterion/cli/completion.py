@@ -32,7 +32,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 @dataclass(frozen=True)
 class Option:
-    """An option of a command: its names, what it does in a line, whether it takes a value, the values there are, or a setup."""
+    """An option of a command: its names, what it does, whether it takes a value, the values there are, or a setup."""
 
     names: tuple[str, ...]
     help: str
@@ -71,12 +71,13 @@ def _options(parser: argparse.ArgumentParser) -> Iterator[Option]:
         if action.option_strings and action.help != argparse.SUPPRESS:
             choices = tuple(str(c) for c in action.choices or ())
             names, setup = tuple(action.option_strings), action.metavar == SETUP
-            yield Option(names, _short(action.help or ""), action.nargs != 0, choices, setup)
+            told = (action.help or "") % {"prog": parser.prog, **vars(action)}  # as argparse does
+            yield Option(names, " ".join(told.split()), action.nargs != 0, choices, setup)
 
 
 def _short(told: str) -> str:
     """Return the first part of what an option does, in whole words."""
-    first = told.replace("%%", "%").split("; ")[0].split(" (default")[0]
+    first = told.split("; ")[0].split(" (default")[0]
     return shorten(first, TOLD, placeholder=" ...")
 
 
@@ -136,7 +137,7 @@ def zsh() -> str:
     for one in commands():
         specs = []
         for option in one.options:
-            told = option.help.replace("[", "(").replace("]", ")")
+            told = _short(option.help).replace("[", "(").replace("]", ")")
             specs += [_quoted(f"{name}[{told}]{_zsh_value(option)}") for name in option.names]
         specs += [_quoted(f"2:word:({' '.join(one.words)})")] if one.words else []
         specs.append(f"'*:word:{'_ulterion_setups' if one.setups else '_files'}'")
@@ -164,7 +165,7 @@ def fish() -> str:
             names = " ".join(f"-l {n[2:]}" if n.startswith("--") else f"-s {n[1:]}" for n in option.names)
             values = " ".join(option.choices) or (FISH_SETUPS if option.setup else "")
             value = f" -x -a {_fish(values)}" if values else " -r" if option.takes else ""
-            lines.append(f"{on} {names}{value} -d {_fish(option.help)}")
+            lines.append(f"{on} {names}{value} -d {_fish(_short(option.help))}")
     return "\n".join([*lines, ""])
 
 

@@ -1,4 +1,8 @@
-"""The manual page, made from the parser: python -m ulterion.cli.manual > docs/ulterion.1."""
+"""The manual page and the reference of commands, made from the parser.
+
+python -m ulterion.cli.manual > docs/ulterion.1
+python -m ulterion.cli.manual --markdown > docs/reference/commands.md
+"""
 
 from __future__ import annotations
 
@@ -7,6 +11,24 @@ import sys
 from ulterion.cli.commands import COMMANDS
 from ulterion.cli.completion import Command, commands
 from ulterion.cli.main import EPILOG
+
+STATUSES = (
+    ("0", "done"),
+    ("2", "wrong use or input, or a figure that could not be written; nothing measured is lost"),
+    ("3", "the thing under test failed; what was measured is kept"),
+    ("4", "a verdict named by --fail-on came out, or a report is different"),
+    ("70", "a fault of the program itself; one line says what is kept and where the details are"),
+    ("130", "stopped by hand or by the system; what was measured is kept"),
+)
+VARIABLES = (
+    ("ULTERION_ARCHIVE", "where the archive is: a file, or postgresql://USER@HOST/DATABASE"),
+    ("ULTERION_CODE", "the pairing code that a peer shows, in place of --code"),
+    ("ULTERION_ENGINE", "'portable' measures with the engine of macOS and Windows, on Linux too"),
+    ("NO_COLOR", "any value turns colour off"),
+    ("COLUMNS", "the width that text is fitted to, also in a pipe"),
+    ("XDG_CONFIG_HOME", "where ulterion/config.toml with personal defaults is (default: ~/.config)"),
+    ("XDG_DATA_HOME", "where the notebook and the archive are (default: ~/.local/share)"),
+)
 
 
 def manual() -> str:
@@ -26,27 +48,38 @@ def manual() -> str:
     for one in commands():
         lines += _command(one)
     lines += [".SH EXIT STATUS"]
-    for status, words in (
-        ("0", "done"),
-        ("2", "refused: what was asked for cannot be"),
-        ("3", "the target failed, or the run was cut off"),
-        ("4", "a verdict that was asked to fail came out, or a report is different"),
-        ("130", "stopped by hand"),
-    ):
+    for status, words in STATUSES:
         lines += [".TP", f".B {status}", _text(words)]
-    lines += [
-        ".SH ENVIRONMENT",
-        ".TP",
-        ".B ULTERION_WORD",
-        "the word that a peer shows",
-        ".TP",
-        ".B ULTERION_ARCHIVE",
-        "where the archive is",
-        ".TP",
-        ".B ULTERION_ENGINE",
-        "portable moves bytes by the engine of other systems, on Linux too",
-    ]
+    lines += [".SH ENVIRONMENT"]
+    for name, words in VARIABLES:
+        lines += [".TP", f".B {name}", _text(words)]
     return "\n".join([*lines, ""])
+
+
+def reference() -> str:
+    """Return the same as a page of the documentation, in Markdown."""
+    lines = ["# Commands", "", "Made from the program: `ulterion COMMAND --help` says the same.", ""]
+    every = commands()
+    lines += [f"- [{one.name}](#ulterion-{one.name}): {_cell(one.summary)}" for one in every]
+    for one in every:
+        lines += ["", f"## ulterion {one.name}", "", _sentence(_cell(one.summary)), "", "```sh"]
+        lines += [*COMMANDS[one.name].examples, "```", "", "| option | meaning |", "|---|---|"]
+        for option in one.options:
+            names = ", ".join(f"`{name}`" for name in option.names)
+            lines.append(f"| {names} | {_cell(option.help)} |")
+    lines += ["", "## Exit statuses", "", "| status | meaning |", "|---|---|"]
+    lines += [f"| {status} | {words} |" for status, words in STATUSES]
+    lines += ["", "## Environment", "", "| variable | meaning |", "|---|---|"]
+    lines += [f"| `{name}` | {words} |" for name, words in VARIABLES]
+    return "\n".join([*lines, ""])
+
+
+def _sentence(text: str) -> str:
+    return f"{text[0].upper()}{text[1:].rstrip('.')}."
+
+
+def _cell(text: str) -> str:
+    return text.replace("|", "\\|").replace("<", "&lt;")
 
 
 def _command(one: Command) -> list[str]:
@@ -65,4 +98,4 @@ def _text(text: str) -> str:
 
 
 if __name__ == "__main__":
-    sys.stdout.write(manual())
+    sys.stdout.write(reference() if "--markdown" in sys.argv else manual())

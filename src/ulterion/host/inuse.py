@@ -2,7 +2,7 @@
 
 The kernel refuses an exclusive opening while a file system, swap, or a device of its device mapper holds a disk or one of its
 partitions.  Some users hold nothing: loop devices, virtual machines and other programs, exports to other machines.  They are
-looked for here, each in a function of its own; docs/safety.md lists them with their tests.
+looked for here, each in a function of its own; docs/explanation/safety.md lists them with their tests.
 """
 
 from __future__ import annotations

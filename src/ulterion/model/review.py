@@ -1,6 +1,6 @@
 """review.toml: what is under test, what its makers claim, and how it is hooked up.
 
-The format is described in docs/formats.md.  Its `schema` number changes when an older Ulterion would misread it:
+The format is described in docs/reference/files.md.  Its `schema` number changes when an older Ulterion would misread it:
 2 (2026) plain names: `setups`, `baseline`; 1 (2026) the first.
 """
 

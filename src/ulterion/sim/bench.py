@@ -1,4 +1,4 @@
-"""The simulated-bench file: what each port and part really does.  Described in docs/formats.md."""
+"""The simulated-bench file: what each port and part really does.  Described in docs/reference/files.md."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ swapping the two sides swaps `faster` and `slower` and nothing else:
     undecided        otherwise
 
 An accusation so takes a difference that is itself beyond the margin.  Noise can still carry a smaller one there: how often is measured, and
-stands in docs/methods.md.
+stands in docs/engineering/definitions.md.
 
 With several comparisons at once the interval is as much wider as Holm's correction asks, and all but `same` need his
 adjusted p-value below 5% as well.

@@ -1,1 +1,1 @@
-"""Moving and timing bytes between two machines: our own protocol, described in docs/formats.md."""
+"""Moving and timing bytes between two machines: our own protocol, described in docs/reference/files.md."""

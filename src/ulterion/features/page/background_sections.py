@@ -130,7 +130,7 @@ def method(inputs: ReportInputs) -> Iterator[Section]:
         )
     if any(inputs.works.values()):
         told.append("Times of work follow from the course of the long run, with 90% intervals.")
-    links = "Every definition and formula, with its source, is in the documentation of the program (docs/methods.md)."
+    links = "Every definition and formula, with its source, is in the documentation of the program (docs/engineering/definitions.md)."
     yield Section("method", "How it was measured", (Items(tuple(told)), Text(links, "muted")))
 
 

@@ -64,7 +64,9 @@ def _add_load(group: argparse._ArgumentGroup) -> None:
     group.add_argument(
         "--amount", metavar="SIZE", help="stop after this much is moved: '200 GB', or '80%%' of the drive"
     )
-    group.add_argument("--until-steady", action="store_true", help="stop once the rate is steady (see docs/methods.md)")
+    group.add_argument(
+        "--until-steady", action="store_true", help="stop once the rate is steady (see docs/engineering/definitions.md)"
+    )
     _add_extent(group)
 
 
