@@ -11,11 +11,12 @@ from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.differences import DRIVER, LINK, ROOM, START, RunFacts, differences
 from ulterion.core.identity_cache import IdentityCache
 from ulterion.core.links.ceilings import Direction, ceilings_of
-from ulterion.core.soak.findings import Findings, analyse
+from ulterion.core.soak.findings import Findings
 from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.same_load import SameLoad, at_the_same_moment
 from ulterion.core.soak.trace import DRIVE, IDLE, LOAD, Trace, value_at
 from ulterion.core.units import show_duration, show_rate, show_size
+from ulterion.features.soak.kept_findings import kept_findings
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
@@ -97,7 +98,7 @@ def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
 
     def make() -> tuple[Trace, Findings | None]:
         trace = run.trace()
-        return trace, analyse(trace, _room(run))
+        return trace, kept_findings(trace, _room(run))
 
     return _known.of([run], make)
 
