@@ -19,7 +19,7 @@ from pathlib import Path
 
 TOP = Path(__file__).parents[1]
 DOCS = TOP / "docs"
-MADE = ("reference/commands.md", "reference/sentences.md")  # written by programs
+MADE = ("reference/commands.md", "reference/messages.md")  # written by programs
 LONG, TOO_LONG = 30, 40  # words of a sentence
 BLOCK = re.compile(r"^(?P<indent> *)```(?P<kind>\w*)[^\n]*\n(?P<body>.*?)^(?P=indent)```$", re.MULTILINE | re.DOTALL)
 FILE = re.compile(r"<!-- file: (\S+) -->\s*\n```\w+\n(.*?)^```$", re.MULTILINE | re.DOTALL)

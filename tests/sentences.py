@@ -1,4 +1,4 @@
-"""Every sentence of the program in one place, to be read aloud: python -m tests.sentences > docs/reference/sentences.md."""
+"""Every sentence of the program in one place, to be read aloud: python -m tests.sentences > docs/reference/messages.md."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ NOT_SHOWN = ("description", "why", "pattern", "metavar")
 HEAD = """# Every sentence
 
 What the program can say, by the module that says it. What is filled in stands in ‹angle brackets›. This page is made from
-the source: `python -m tests.sentences > docs/reference/sentences.md`; a test fails when it is stale.
+the source: `python -m tests.sentences > docs/reference/messages.md`; a test fails when it is stale.
 """
 
 

@@ -23,8 +23,8 @@ NEVER = (
 
 class Sentences(unittest.TestCase):
     def test_the_document_is_the_programs(self) -> None:
-        """docs/reference/sentences.md is made from the source; a stale one fails here."""
-        self.assertEqual((REPOSITORY / "docs/reference/sentences.md").read_text(), page())
+        """docs/reference/messages.md is made from the source; a stale one fails here."""
+        self.assertEqual((REPOSITORY / "docs/reference/messages.md").read_text(), page())
 
     def test_words_and_signs(self) -> None:
         """No sentence has a sign or a word that the program does not use."""

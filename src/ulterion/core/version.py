@@ -1,3 +1,3 @@
 """The version of the program, in the one place that everything else asks."""
 
-__version__ = "0.1.0"
+__version__ = "1.0.0"
