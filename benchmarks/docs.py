@@ -20,6 +20,7 @@ from pathlib import Path
 TOP = Path(__file__).parents[1]
 DOCS = TOP / "docs"
 MADE = ("reference/commands.md", "reference/messages.md")  # written by programs
+HOME = "/home/me"  # where pages are played, as they show it
 LONG, TOO_LONG = 30, 40  # words of a sentence
 BLOCK = re.compile(r"^(?P<indent> *)```(?P<kind>\w*)[^\n]*\n(?P<body>.*?)^(?P=indent)```$", re.MULTILINE | re.DOTALL)
 FILE = re.compile(r"<!-- file: (\S+) -->\s*\n```\w+\n(.*?)^```$", re.MULTILINE | re.DOTALL)
@@ -74,7 +75,7 @@ def _commands(body: str) -> Iterator[Command]:
 
 def every_command(text: str) -> list[str]:
     """Return every `ulterion ...` line of a page, in blocks and in the text, for the parser to be asked."""
-    found = [m[1] for m in INLINE.finditer(BLOCK.sub("", text))]
+    found = [m[1] for m in INLINE.finditer(BLOCK.sub("", text)) if len(m[1].split()) > 2]  # `ulterion new` is its name
     for block in BLOCK.finditer(text):
         if block["kind"] in ("console", "sh"):
             lines = (line.strip().removeprefix("$ ") for line in block["body"].splitlines())
@@ -106,6 +107,9 @@ def played(text: str, folder: Path, run: Runner, demo: Callable[[Path], str]) ->
                 printed = run([_real(w, folder) for w in words[1:]], here)
             else:
                 raise ValueError(f"a page plays ulterion and cd only, not: {command.words}")
+            printed = re.sub(
+                r"\bin\n(?=/)", "in ", printed.replace(str(folder), HOME)
+            )  # its length differs from place to place
             yield command, [line.rstrip() for line in printed.splitlines()]
 
 
@@ -159,9 +163,12 @@ def rewritten(text: str, outputs: dict[str, list[str]]) -> str:
 
 
 def _shown(before: list[str], now: list[str]) -> list[str]:
-    """Return the lines to show: all where a page asks for all (`!all`), none where it shows none, else as many at both ends of `...` as it shows."""
-    if before == ["!all"]:
-        return now
+    """Return the lines to show: `!12` asks for the first twelve; none where a page shows none, else as many at both ends of `...` as it shows."""
+    while now and not now[-1]:
+        now = now[:-1]
+    asked = before[0].removeprefix("!") if len(before) == 1 and before[0].startswith("!") else ""
+    if asked:
+        return now if len(now) <= int(asked) else [*now[: int(asked)], "..."]
     if not before:
         return []
     if "..." in before:
@@ -233,7 +240,7 @@ def _write(wanted: Sequence[Path]) -> int:
     program = str(Path(sys.executable).with_name("ulterion"))
     with tempfile.TemporaryDirectory() as scratch:
         home = {f"XDG_{n}_HOME": str(Path(scratch, n.lower())) for n in ("DATA", "STATE", "CONFIG")}
-        settings = {**os.environ, **home, "COLUMNS": "96", "NO_COLOR": "1"}
+        settings = {**os.environ, **home, "COLUMNS": "100", "NO_COLOR": "1"}
 
         def run(words: Sequence[str], folder: Path) -> str:
             done = subprocess.run(
@@ -243,7 +250,7 @@ def _write(wanted: Sequence[Path]) -> int:
                 sys.exit(f"ulterion {' '.join(words)}: {done.stderr}")
             return done.stdout
 
-        shared = Path(scratch, "demo")
+        shared = Path(scratch, "ulterion-demo")
         said = run(["demo", str(shared)], Path(scratch)).replace(str(shared), "ulterion-demo")
 
         def demo(folder: Path) -> str:

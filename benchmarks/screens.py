@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -84,7 +85,7 @@ def main() -> None:
             shown = lines_of(screen.words, folders[screen.plan])
             at = next((n for n, line in enumerate(shown, 1) if re.match(screen.begins, line)), 0)
             where = ", plan demo" if screen.plan and screen.words[0] != "plan" else ""
-            _row(f"ulterion {' '.join(screen.words)}{where}", shown, at, screen.before)
+            _row(f"ulterion {shlex.join(screen.words)}{where}", shown, at, screen.before)
 
 
 def _row(name: str, shown: list[str], at: int, before: tuple[int, int | None] | None) -> None:

@@ -245,8 +245,12 @@ class OnPostgres(OnEither, FolderCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        import pgserver
-
+        try:
+            import pgserver
+        except ImportError as error:
+            raise unittest.SkipTest(
+                "the package pgserver, which brings a server along, is not to be had here"
+            ) from error
         path = f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"  # not in everybody's
         if os.geteuid() == 0 and shutil.which("useradd", path=path) is None:
             raise unittest.SkipTest("as root the server runs as a user of its own, and there is no useradd to make one")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import shutil
 from pathlib import Path
 
@@ -29,32 +28,6 @@ QUICK = ("--workload", "sequential read 1 MiB depth 2", "--passes", "3", "--seco
 
 
 class Jobs(FolderCase):
-    def test_each_job_as_the_document_plays_it(self) -> None:
-        """Every job of docs/jobs.md in a clean place: no file is written by hand, and the answer is the first line, as it stands there."""
-        played = 0
-        for job in JOBS.read_text().split("\n## ")[1:]:
-            title, _, body = job.partition("\n")
-            shutil.rmtree(self.folder)
-            self.folder.mkdir()
-            if "demo's folder" in body:
-                for path in DATA.glob("*.toml"):
-                    shutil.copy(path, self.folder)
-            for lines in re.findall(r"```toml\n(.*?)```", body, re.DOTALL):
-                with (self.folder / "review.toml").open("a") as review:
-                    review.write(f"\n{lines}")
-            for block in re.findall(r"((?:^    .*\n)+)", body, re.MULTILINE):
-                lines = [line.removeprefix("    ") for line in block.splitlines()]
-                commands = [line.removeprefix("$ ") for line in lines if line.startswith("$ ")]
-                self.assertLessEqual(len(commands), 7, title)
-                for command in commands:
-                    done = self.ulterion(*_words(command))
-                    self.assertEqual(done.returncode, 0, f"{command}: {done.stderr}")
-                shown = " ".join(line for line in lines if not line.startswith("$ "))
-                said = " ".join(done.stdout.split())
-                self.assertIn(" ".join(shown.split()), said, f"{title}: {commands[-1]}")
-                played += 1
-        self.assertGreaterEqual(played, 14)
-
     def test_a_label_is_a_setup_and_again_a_run(self) -> None:
         """Outside a review: the tables of what is plugged in are written once, with the first run; the second run joins it."""
         (self.folder / "stick").mkdir()
