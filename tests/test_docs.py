@@ -30,7 +30,7 @@ class Books(FolderCase):
     def test_every_page_plays(self) -> None:
         """Its commands one after the other in a clean folder: each ends well and prints what the page shows, numbers aside."""
         home, count = self.folder, 0
-        said = re.sub(r"/\S+/demo-played", "ulterion-demo", "\n".join(self.demo_said()))
+        said = re.sub(r"\s/\S+/demo-played", " ulterion-demo", "\n".join(self.demo_said()))
 
         def run(words: Sequence[str], folder: Path) -> str:
             if words[:2] == ["demo", "--plan"]:

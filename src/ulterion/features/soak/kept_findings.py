@@ -16,9 +16,8 @@ import stat
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
-from ulterion.core.arrays import np
+from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.soak.trace import Trace
 from ulterion.core.version import __version__
@@ -50,7 +49,7 @@ def kept_findings(trace: Trace, room: float | None) -> Findings | None:
 class _Reader(pickle.Unpickler):
     """Reads what the analysis makes, and nothing else that a file could ask for."""
 
-    def find_class(self, module: str, name: str) -> Any:
+    def find_class(self, module: str, name: str) -> object:
         if not module.startswith(("ulterion.core.soak.", "ulterion.core.stats.")) or "." in name:
             raise pickle.UnpicklingError(f"{module}.{name} is nothing of an analysis")
         return super().find_class(module, name)
@@ -66,7 +65,7 @@ def _digest(trace: Trace, room: float | None) -> str:
     return digest.hexdigest()
 
 
-def _series(trace: Trace) -> Iterator[tuple[str, Any]]:
+def _series(trace: Trace) -> Iterator[tuple[str, Floats]]:
     yield from (("at", trace.at), ("seconds", trace.seconds), ("rate", trace.rate))
     if trace.worst is not None:
         yield "worst", trace.worst
