@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 import shlex
+import subprocess
 import sys
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
@@ -221,6 +222,8 @@ def main(arguments: Sequence[str]) -> int:
     if arguments[:1] == ["--write"]:
         return _write([Path(a).resolve() for a in arguments[1:]] or pages())
     faults = [fault for page in pages() for fault in faults_of(page)]
+    command = [sys.executable, "-m", "codespell_lib", "--quiet-level", "2", *map(str, pages())]
+    faults += subprocess.run(command, capture_output=True, text=True, check=False).stdout.splitlines()
     print("\n".join(faults) or "no fault")
     texts = {p.relative_to(TOP): p.read_text(encoding="utf-8") for p in pages()}
     long = [(n, s) for n, t in texts.items() for s in sentences(t) if len(s.split()) > LONG]
@@ -235,7 +238,6 @@ def main(arguments: Sequence[str]) -> int:
 def _write(wanted: Sequence[Path]) -> int:
     import os
     import shutil
-    import subprocess
 
     program = str(Path(sys.executable).with_name("ulterion"))
     with tempfile.TemporaryDirectory() as scratch:

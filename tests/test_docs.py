@@ -7,12 +7,13 @@ import shlex
 import subprocess
 import sys
 import tempfile
+import tomllib
 import unittest
 from collections.abc import Sequence
 from itertools import takewhile
 from pathlib import Path
 
-from benchmarks.docs import MADE, TOP, every_command, faults_of, matches, pages, played, steps, words_of
+from benchmarks.docs import BLOCK, MADE, TOP, every_command, faults_of, matches, pages, played, steps, words_of
 
 from tests.support import FolderCase
 from ulterion.cli import manual
@@ -70,12 +71,28 @@ class Books(FolderCase):
                     if argv and argv[0] in COMMANDS:
                         build_parser(argv).parse_args(argv)
 
+    def test_every_table_is_one(self) -> None:
+        """What is shown of review.toml and of personal defaults is TOML."""
+        for page in pages():
+            for block in BLOCK.finditer(page.read_text(encoding="utf-8")):
+                if block["kind"] == "toml":
+                    with self.subTest(page.name):
+                        tomllib.loads(block["body"])
+
     def test_links_and_sentences(self) -> None:
         """No link leads nowhere, no sentence has more than forty words, and the front page stays short."""
         self.assertEqual([fault for page in pages() for fault in faults_of(page)], [])
         for name, most in MOST.items():
             self.assertLessEqual(len((TOP / name).read_text(encoding="utf-8").splitlines()), most)
         self.assertLess(sum(words_of(p.read_text(encoding="utf-8")) for p in pages()), 24_000)
+
+    def test_the_librarys_page(self) -> None:
+        """Its Python runs as it stands there, on the demo as the review."""
+        self.demo("my-review")
+        text = (TOP / "docs/reference/api.md").read_text(encoding="utf-8")
+        blocks = [b["body"] for b in BLOCK.finditer(text) if b["kind"] == "python"]
+        done = self.python("\n".join([*blocks, "assert len(review.compare()) > 50"]))
+        self.assertEqual((len(blocks), done.returncode), (1, 0), done.stderr)
 
     def test_what_is_made_from_the_program(self) -> None:
         self.assertEqual((TOP / "docs" / MADE[0]).read_text(encoding="utf-8"), manual.reference())

@@ -25,6 +25,23 @@ def answers(review: Review, group: Group, unit: str) -> list[str]:
     return [first, *_machines(review, group, [r.setup for r in rows]), *buses]
 
 
+def answers_of_all(review: Review, groups: Sequence[Group], unit: str) -> list[str]:
+    """Return the sentences on several media; each names its medium where its setups are called as those of another are."""
+    found = []
+    for group in groups:
+        mine = answers(review, group, unit)
+        if mine and called_alike(review, group, groups):
+            mine[0] = f"with {review.label(group.medium)}, {mine[0]}"
+        found += mine
+    return found
+
+
+def called_alike(review: Review, group: Group, groups: Sequence[Group]) -> bool:
+    """Return whether setups of a medium are called as setups of another are, such as one reader with two cards."""
+    labels = [{review.setup_label(row.setup) for row in each.rows} for each in (group, *groups)]
+    return any(labels[0] & theirs for theirs, each in zip(labels[1:], groups, strict=True) if each is not group)
+
+
 def _machines(review: Review, group: Group, setups: Sequence[str]) -> list[str]:
     """Return which setup is on which machine, where they are not on one; nothing of names that begin with their machine's."""
     on: dict[str, list[str]] = {}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.units import show_iops, show_rate
-from ulterion.features.compare.answer import answers
+from ulterion.features.compare.answer import answers, called_alike
 from ulterion.model.review import Review
 from ulterion.results.bottleneck import DIRECTIONS
 from ulterion.results.comparison import ComparedRow, Group
@@ -29,7 +29,11 @@ def overview(review: Review, groups: Sequence[Group], unit: str, outcomes: Mappi
     """Return the first sentence of each medium, and a line for each setup."""
     told = [(group, found[0]) for group in groups if (found := answers(review, group, unit))]
     sentences = [
-        sentence_of(f"with {review.label(g.medium)}, {words}" if len(groups) > 1 and _is_ranked(g) else words)
+        sentence_of(
+            f"with {review.label(g.medium)}, {words}"
+            if len(groups) > 1 and (_is_ranked(g) or called_alike(review, g, groups))
+            else words
+        )
         for g, words in told
     ]
     return [

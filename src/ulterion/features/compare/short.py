@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from ulterion.features.clock.answer import answers as transfer_answers
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.clock.tables import clocked_lines
-from ulterion.features.compare.answer import answers
+from ulterion.features.compare.answer import answers_of_all
 from ulterion.features.compare.overview import rate_cell
 from ulterion.model.review import Review
 from ulterion.results.comparison import Group
@@ -20,7 +20,7 @@ MOST = 6  # workloads that stand side by side
 def short_comparison(review: Review, groups: Sequence[Group], unit: str) -> list[Shown]:
     """Return sentences and tables, a table for each medium."""
     shown: list[Shown] = []
-    sentences = [sentence_of(a) for group in groups for a in answers(review, group, unit)]
+    sentences = [sentence_of(a) for a in answers_of_all(review, groups, unit)]
     shown += [*(Text(s) for s in sentences), *([BLANK] if sentences else [])]
     for group in groups:
         shown += [_table(review, group, unit), Text(_legend(review, group, unit), "muted"), *_left_out(group)]

@@ -9,7 +9,7 @@ from ulterion.core.units import show_between, show_duration, show_iops, show_rat
 from ulterion.core.workloads.workload import NetworkWorkload
 from ulterion.features.clock.answer import answers as transfer_answers
 from ulterion.features.clock.judging import ClockRow
-from ulterion.features.compare.answer import answers
+from ulterion.features.compare.answer import answers_of_all
 from ulterion.features.compare.summary_table import answer_table
 from ulterion.features.compare.words import (
     added_latency,
@@ -38,7 +38,7 @@ MAX_BESIDE = 9  # further passes that are told beside a verdict; larger numbers 
 
 def answer_lines(review: Review, groups: Sequence[Group], timed: Sequence[ClockRow], unit: str) -> list[Shown]:
     """Return what all of it comes to, a sentence for each finding, and a line after them; nothing where nothing was compared."""
-    sentences = [*(a for g in groups for a in answers(review, g, unit)), *transfer_answers(review, timed, unit)]
+    sentences = [*answers_of_all(review, groups, unit), *transfer_answers(review, timed, unit)]
     return [*(Text(sentence_of(s)) for s in sentences), *([BLANK] if sentences else [])]
 
 
