@@ -9,6 +9,7 @@ from tests.features.test_survey import MACHINE
 from tests.support import FolderCase
 from ulterion.core.errors import UsageError
 from ulterion.core.renamed import new_name
+from ulterion.core.version import __version__
 from ulterion.model.review import load_review
 from ulterion.model.store import ReviewFolder
 from ulterion.sim.bench import load_bench
@@ -38,7 +39,9 @@ class OldReview(FolderCase):
         self.assertIn("not recognised", self.ulterion("note").stdout)
 
     def test_it_is_gone_on_with(self) -> None:
-        """A new run of a setup joins the old one in the comparison, and what a setup expects is written into its own table."""
+        """A new run of a setup joins the old one in the comparison, where the same program made both, and what a setup expects is written into its own table."""
+        for run in self.folder.glob("runs/*.json"):
+            run.write_text(run.read_text().replace('"ulterion": "0.1.0"', f'"ulterion": "{__version__}"'))
         for setup in ("direct", "pod"):
             self.ulterion("measure", "--setup", setup, "--suite", "brief", "--passes", "3", "--seconds", "0.3")
         (row, *_) = [r for r in self.json_of("compare", "pod")["groups"][0]["rows"] if r["setup"] == "pod"]
