@@ -60,6 +60,11 @@ def moment_text(moment: datetime.datetime) -> str:
     return moment.astimezone(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+def now_utc() -> datetime.datetime:
+    """Return the present moment in UTC, to the second."""
+    return datetime.datetime.now(datetime.UTC).replace(microsecond=0)
+
+
 def _spoken(value: object) -> object:
     return spoken(value) if isinstance(value, str) else value
 

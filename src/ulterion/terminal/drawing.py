@@ -104,10 +104,10 @@ def show_answer(
     *,
     drawn: SavedFigures | None = None,
 ) -> Status:
-    """Show an answer as JSON where that was asked for, else as lines; then where its figures are."""
+    """Show an answer as JSON where that was asked for, else as lines; then where its figures are.  `data` may be what makes the data."""
     drawn = drawn or SavedFigures()
     if arguments.json:
-        env.show_json(kind, data, drawn.as_data())
+        env.show_json(kind, data() if callable(data) else data, drawn.as_data())
     else:
         env.show(lines)
         drawn.show(env)

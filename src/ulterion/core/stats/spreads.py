@@ -9,10 +9,11 @@ p-value here is the greatest share of null comparisons, over all ratios of true 
 
 from __future__ import annotations
 
+import io
 import math
+import pkgutil
 from bisect import bisect_left
 from functools import lru_cache
-from importlib import resources
 
 from ulterion.core.arrays import Floats, np
 
@@ -65,5 +66,6 @@ def nodes() -> Floats:
 @lru_cache(maxsize=1)
 def _kept() -> dict[tuple[int, int], Floats]:
     """Return the kept table (python -m benchmarks.welch writes it), by pair."""
-    with resources.files("ulterion.core.stats").joinpath(FILE).open("rb") as source:
-        return dict(zip(pairs(), np.load(source).astype(np.float64), strict=True))
+    data = pkgutil.get_data(__package__, FILE)
+    assert data is not None
+    return dict(zip(pairs(), np.load(io.BytesIO(data)).astype(np.float64), strict=True))

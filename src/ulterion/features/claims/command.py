@@ -41,8 +41,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Judge the claims and show them."""
     from ulterion.core.errors import UsageError
-    from ulterion.features.claims.charts import claims_chart
-    from ulterion.features.claims.data import claims_answer
     from ulterion.features.claims.judging import judge_claims
     from ulterion.features.claims.sources import provenance
     from ulterion.features.claims.speedup import rivals
@@ -58,11 +56,10 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
             f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"
         )
     tolerance = review.review.tolerance
-    chart = claims_chart(review, rows, arguments.units) if arguments.figure else None
-    if arguments.figure and chart is None:
-        raise UsageError("no claim was measured yet, so there is nothing to draw; begin with: ulterion measure")
-    drawn = SavedFigures() if chart is None else draw_one(arguments, env, "claims", lambda: chart, review.report.titles)
+    drawn = _drawn(arguments, env, review, rows) if arguments.figure else SavedFigures()
     if arguments.json:
+        from ulterion.features.claims.data import claims_answer
+
         env.show_json("claims", claims_answer(rows, tolerance, beside, said), drawn.as_data())
     else:
         env.show([*_shown(arguments, review, rows, beside, said), *([""] if drawn.paths else [])])
@@ -72,6 +69,17 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     drawn.end(env)
     verdicts = {r.judgement.verdict for r in rows} | {r.verdict for r in beside}
     return Status.BAD_VERDICT if verdicts & set(arguments.fail_on) else Status.DONE
+
+
+def _drawn(arguments: argparse.Namespace, env: Environment, review: Review, rows: Sequence[ClaimRow]) -> SavedFigures:
+    """Draw the claims; raise UsageError where none was measured."""
+    from ulterion.core.errors import UsageError
+    from ulterion.features.claims.charts import claims_chart
+
+    chart = claims_chart(review, rows, arguments.units)
+    if chart is None:
+        raise UsageError("no claim was measured yet, so there is nothing to draw; begin with: ulterion measure")
+    return draw_one(arguments, env, "claims", lambda: chart, review.report.titles)
 
 
 def _shown(

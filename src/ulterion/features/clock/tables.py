@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from ulterion.core.units import show_duration, show_size
 from ulterion.features.clock.answer import timed_alone, typed
@@ -10,10 +11,12 @@ from ulterion.features.clock.judging import ClockRow
 from ulterion.features.clock.words import rate_words, remarks, task_words
 from ulterion.model.review import Review
 from ulterion.model.runs.clock import ClockRun
-from ulterion.run.observers import Kept
 from ulterion.show.blocks import BLANK, Shown, Table, Text, bullet_list, heading, kept_line, verdict
 from ulterion.show.columns import align_points, show_change
 from ulterion.show.sentences import sentence_of
+
+if TYPE_CHECKING:
+    from ulterion.run.observers import Kept
 
 COLUMNS = (
     ("what", "left"),

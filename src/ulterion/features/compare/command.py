@@ -135,8 +135,6 @@ class Compared(NamedTuple):
 
 def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *, short: bool) -> None:
     """Print a comparison, on one screen with `short`, and draw it."""
-    from ulterion.features.clock.data import ClockedRow
-    from ulterion.features.compare.data import comparison_answer
     from ulterion.features.notes.compatibility import what_works, works_table
     from ulterion.features.notes.entries import outcomes
     from ulterion.show.blocks import Text
@@ -146,6 +144,9 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
     paths = check_paths(env.folder / arguments.figure, [g.medium for g in groups]) if arguments.figure else []
     noted = outcomes(folder)
     if arguments.json:
+        from ulterion.features.clock.data import ClockedRow
+        from ulterion.features.compare.data import comparison_answer
+
         drawn = _drawn(arguments, paths, compared)
         works = {row.setup: row.outcomes for row in what_works(folder)}
         answer = comparison_answer(groups, margin, tuple(map(ClockedRow.by, timed)), noted, works)

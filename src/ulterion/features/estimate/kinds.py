@@ -14,7 +14,12 @@ from ulterion.terminal.options import review_to_read
 from ulterion.terminal.status import Status
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from ulterion.features.estimate.transfer_time import TransferTimeRow
+    from ulterion.model.review import Review
     from ulterion.model.store import ReviewFolder
+    from ulterion.show.charts import Chart
 
 
 def for_reader(arguments: argparse.Namespace, env: Environment) -> Status:
@@ -73,11 +78,23 @@ def _known(arguments: argparse.Namespace, folder: ReviewFolder) -> None:
             setattr(arguments, end, called(getattr(arguments, end)))
 
 
+def _works_chart(review: Review, rows: Sequence[TransferTimeRow], title: str) -> Chart:
+    """Return the bars of how long it takes; what draws is loaded for a figure only."""
+    from ulterion.features.estimate.charts import works_chart
+
+    return works_chart(review, rows, title)
+
+
+def _works_data(rows: Sequence[TransferTimeRow], size: int | None, title: str) -> object:
+    """Return the answer for JSON, whose shapes are loaded for it only."""
+    from ulterion.features.estimate.data import works_answer
+
+    return works_answer(rows, size, title)
+
+
 def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     """How long a size takes, read or written, on every setup."""
     from ulterion.core.units import parse_size, show_size
-    from ulterion.features.estimate.charts import works_chart
-    from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import moving
     from ulterion.results.pooling import runs_for_results
@@ -88,13 +105,13 @@ def moving(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     title = WHOLE[way] if size is None else f"{show_size(size)} {'read' if way == 'read' else 'written'} in one go"
     drawn = SavedFigures()
     if any(r.work for r in rows):
-        chart = partial(works_chart, folder.review, rows, title)
+        chart = partial(_works_chart, folder.review, rows, title)
         drawn = draw_one(arguments, env, f"work-{way}", chart, folder.review.report.titles)
     lines = [
         sentence_of(work_answer(folder.review, rows, title)),
         *works_table(folder.review, rows, arguments.units),
     ]
-    return show_answer(arguments, env, "works", data=works_answer(rows, size, title), lines=lines, drawn=drawn)
+    return show_answer(arguments, env, "works", data=partial(_works_data, rows, size, title), lines=lines, drawn=drawn)
 
 
 def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
@@ -102,8 +119,6 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.core.errors import UsageError
     from ulterion.core.units import show_size
     from ulterion.features.copy.preflight import cost_between
-    from ulterion.features.estimate.charts import works_chart
-    from ulterion.features.estimate.data import works_answer
     from ulterion.features.estimate.tables import work_answer, works_table
     from ulterion.features.estimate.transfer_time import between
     from ulterion.results.pooling import runs_for_results
@@ -134,8 +149,8 @@ def copy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
         )
     drawn = SavedFigures()
     if row.work is not None:
-        drawn = draw_one(arguments, env, "copy", partial(works_chart, folder.review, [row], title))
-    return show_answer(arguments, env, "works", works_answer([row], size, title), lines, drawn=drawn)
+        drawn = draw_one(arguments, env, "copy", partial(_works_chart, folder.review, [row], title))
+    return show_answer(arguments, env, "works", partial(_works_data, [row], size, title), lines, drawn=drawn)
 
 
 def _counted(env: Environment, amount: str) -> tuple[int, int]:

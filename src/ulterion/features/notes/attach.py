@@ -10,9 +10,10 @@ from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.units import parse_duration, show_duration
-from ulterion.features.notes.parsing import WARM_THINGS, now_utc, parse_note
+from ulterion.features.notes.parsing import WARM_THINGS, parse_note
 from ulterion.model.files import locked
 from ulterion.model.pending_notes import leave_note
+from ulterion.model.quantities import now_utc
 from ulterion.model.run_summary import RunSummary
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, Reading
@@ -91,7 +92,7 @@ def note_words(
             f"{doubt}, so nothing was noted; say which run with --run {chosen.id} (or another), or --setup NAME"
         )
     run = folder.change(chosen, noted_on)
-    return {"what": shown(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
+    return {"what": str(kept[0]), "where": f"{run.kind} {run.id}{f' of {run.setup}' if run.setup else ''}"}
 
 
 def _newest_soak(folder: ReviewFolder, setup: str) -> RunSummary | None:
@@ -158,7 +159,7 @@ def _on_live_run(
             raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
         record = parse_note(words, _seconds_since(live[-1]))
         leave_note(live[-1], record)
-        return {"what": shown(record), "where": f"the run in progress, {live[-1].stem}"}
+        return {"what": str(record), "where": f"the run in progress, {live[-1].stem}"}
 
 
 def _seconds_since(journal: Path) -> float | None:
@@ -172,14 +173,7 @@ def _seconds_since(journal: Path) -> float | None:
 
 def _on_setup(folder: ReviewFolder, setup: str, record: Reading | Note) -> dict[str, object]:
     folder.note_on_setup(SetupNote.of(setup, record, now_utc()))
-    return {"what": shown(record), "where": f"setup {setup}"}
-
-
-def shown(record: Reading | Note) -> str:
-    """Return a record in words."""
-    if isinstance(record, Reading):
-        return str(record)
-    return f"{record.kind}: {record.text}"
+    return {"what": str(record), "where": f"setup {setup}"}
 
 
 def _check_moment(run: AnyRun, at_seconds: float | None) -> None:

@@ -6,9 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
-from ulterion.features.notes.attach import shown
-from ulterion.features.notes.parsing import now_utc, parse_note
-from ulterion.model.quantities import moment_text
+from ulterion.model.quantities import moment_text, now_utc
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, NotedLine, Reading
 from ulterion.model.setup_notes import Notebook, SetupNote
@@ -74,7 +72,7 @@ def noted(folder: ReviewFolder) -> dict[str, list[NotedLine]]:
     by_place: dict[str, list[NotedLine]] = {"setups": [], "runs": []}
     for one in entries(folder):
         gone = one.record.taken_back is not None
-        line: NotedLine = {"number": one.number, "setup": one.setup, "what": shown(one.record), "taken_back": gone}
+        line: NotedLine = {"number": one.number, "setup": one.setup, "what": str(one.record), "taken_back": gone}
         if one.run is None:
             by_place["setups"].append(line | {"noted": one.noted})
             continue
@@ -111,7 +109,7 @@ def take_back(folder: ReviewFolder, number: int) -> dict[str, object]:
     """Mark what was noted under a number as taken back; return what and where.  Raises UsageError."""
     entry = _standing(folder, number)
     _change(folder, entry, None)
-    return {"what": f"taken back: {shown(entry.record)}", "where": entry.place}
+    return {"what": f"taken back: {entry.record!s}", "where": entry.place}
 
 
 def correct(folder: ReviewFolder, number: int, words: str) -> dict[str, object]:
@@ -119,10 +117,12 @@ def correct(folder: ReviewFolder, number: int, words: str) -> dict[str, object]:
 
     Raises UsageError.
     """
+    from ulterion.features.notes.parsing import parse_note
+
     entry = _standing(folder, number)
     record = parse_note(words, entry.record.at_seconds)
     _change(folder, entry, record)
-    return {"what": f"{shown(record)}, in the place of {shown(entry.record)}", "where": entry.place}
+    return {"what": f"{record!s}, in the place of {entry.record!s}", "where": entry.place}
 
 
 def _standing(folder: ReviewFolder, number: int) -> Entry:
@@ -132,7 +132,7 @@ def _standing(folder: ReviewFolder, number: int) -> Entry:
         raise UsageError(f"no note has the number {number}: {known}; ulterion note lists them")
     entry = every[number - 1]
     if entry.record.taken_back is not None:
-        raise UsageError(f"note {number}, '{shown(entry.record)}', was taken back already; ulterion note lists them")
+        raise UsageError(f"note {number}, '{entry.record!s}', was taken back already; ulterion note lists them")
     return entry
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import datetime
 import re
 from typing import Literal
 
 from ulterion.core.errors import UnitError, UsageError
 from ulterion.core.outcomes import read_outcome
 from ulterion.core.units import parse_power, parse_rate, parse_temperature
+from ulterion.model.quantities import now_utc
 from ulterion.model.runs.notes import Note, Reading
 
 WARM_THINGS = (
@@ -37,11 +37,6 @@ _DEGREES = re.compile(
     re.IGNORECASE,
 )
 _UNCLEAR = re.compile(rf"(?:{'|'.join(WARM_THINGS)})\s*[=:]?\s*{_VALUE}\s*(?:degrees?|deg\.?|°)(?:\s|$)", re.IGNORECASE)
-
-
-def now_utc() -> datetime.datetime:
-    """Return the present moment in UTC, to the second."""
-    return datetime.datetime.now(datetime.UTC).replace(microsecond=0)
 
 
 def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:

@@ -16,11 +16,11 @@ from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.core.workloads.workload import NetworkWorkload, Workload, parse_workload
 from ulterion.features.measure.run import measure
-from ulterion.features.notes.parsing import now_utc
 from ulterion.features.plan.setting_proofs import expectations, prove
 from ulterion.features.soak.run import soak
 from ulterion.model.plan import Plan, outcome_of
 from ulterion.model.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
+from ulterion.model.quantities import now_utc
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import CellRecord
 from ulterion.model.runs.measure import MeasureRun

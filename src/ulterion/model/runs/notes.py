@@ -37,6 +37,10 @@ class Note(Written):
         None, description="when it was, or when another took its place; it counts no more"
     )
 
+    def __str__(self) -> str:
+        """Return what was noted, as it is shown: 'remark: it hums'."""
+        return f"{self.kind}: {self.text}"
+
 
 NotedLine = dict[str, str | float | bool | None]
 """One thing noted, as it is listed: number, setup, what, whether it was taken back; of a run also its id, kind and `at_seconds`
