@@ -11,6 +11,7 @@ TINY = 1e-300
 STEPS = 200_000
 ENOUGH = 1e-9  # relative change of a quantile below which it is found; the step that shows it is far nearer
 TRIES = 200
+BOTH_LARGE, ONE_LARGE = 30.0, 1e4  # parameters from which on Stirling's series has all digits
 
 
 def fraction(x: float, a: float, b: float) -> float:
@@ -91,5 +92,20 @@ def chi_square_tail(df: float, x: float) -> float:
 
 
 def _log_front(a: float, b: float, x: float) -> float:
-    """Return the log of x^a (1-x)^b / B(a, b)."""
-    return a * math.log(x) + b * math.log1p(-x) + math.lgamma(a + b) - math.lgamma(a) - math.lgamma(b)
+    """Return the log of x^a (1-x)^b / B(a, b); where the gamma functions are large, by Stirling's series (DLMF 5.11.1), so that no digits cancel."""
+    if min(a, b) >= BOTH_LARGE:
+        mean = a / (a + b)
+        away = a * math.log1p((x - mean) / mean) + b * math.log1p((mean - x) / (1 - mean))
+        return away + 0.5 * math.log(a * b / (2 * math.pi * (a + b))) - _stirling(a) - _stirling(b) + _stirling(a + b)
+    small, large = min(a, b), max(a, b)
+    if large < ONE_LARGE:
+        grown = math.lgamma(a + b) - math.lgamma(large)
+    else:  # the log of a ratio of gamma functions
+        grown = (large - 0.5) * math.log1p(small / large) + small * math.log(a + b) - small
+        grown += _stirling(a + b) - _stirling(large)
+    return a * math.log(x) + b * math.log1p(-x) + grown - math.lgamma(small)
+
+
+def _stirling(a: float) -> float:
+    """Return what Stirling's series adds to the log of a large gamma function."""
+    return (1 - 1 / (30 * a * a)) / (12 * a)
