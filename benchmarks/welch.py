@@ -32,7 +32,7 @@ def worst(df_a: int, df_b: int) -> npt.NDArray[np.float64]:
 def main() -> None:
     """Write the table beside the module that reads it."""
     table = np.array([worst(*pair) for pair in pairs()])
-    np.save(Path(spreads.__file__).with_name(spreads.FILE), table.astype(np.float32))
+    table.astype("<f4").tofile(Path(spreads.__file__).with_name(spreads.FILE))
 
 
 if __name__ == "__main__":

@@ -79,7 +79,7 @@ def _code() -> str:
     digest = hashlib.sha256(f"{__version__} {sys.version} {np.__version__}".encode())
     for package in CODE:
         for source in sorted((CORE / package).iterdir()):
-            if source.suffix in (".py", ".npy"):
+            if source.suffix in (".py", ".f4"):
                 digest.update(source.read_bytes())
     return digest.hexdigest()
 
