@@ -89,7 +89,7 @@ def _of_one(chart: LineChart, head: Line) -> LineChart:
 def _across(chart: LineChart) -> Scale:
     axis = chart.across
     every = [v for p in chart.panels for one in p.lines for v in one.at if math.isfinite(v)]
-    low = axis.least if axis.least is not None else min(every, default=0.0)
+    low = axis.least if axis.least is not None else min(every, default=0.1 if axis.log else 0.0)  # of none: any will do
     high = axis.most if axis.most is not None else max(every, default=1.0)
     return Scale(low, high if high > low else low + 1.0, axis.log)
 
@@ -101,7 +101,7 @@ def _up(panel: LinePanel, across: Scale) -> Scale:
     top = max(values, default=1.0)
     near = [v for level in panel.levels if (v := level.high or level.value) <= 1.35 * top]
     high = axis.most if axis.most is not None else 1.04 * max([top, *near])
-    least = min(values, default=0.0)
+    least = min(values, default=top if axis.log else 0.0)
     low = axis.least if axis.least is not None else least * 0.9 if axis.log else min(least, 0.0)
     return Scale(low, high if high > low else low + 1.0, axis.log)
 
