@@ -11,14 +11,15 @@ import sys
 from ulterion.cli.commands import COMMANDS
 from ulterion.cli.completion import Command, commands
 from ulterion.cli.main import EPILOG
+from ulterion.show.sentences import sentence_of
 
 STATUSES = (
     ("0", "done"),
     ("2", "wrong use or input, or a figure that could not be written; nothing measured is lost"),
-    ("3", "the thing under test failed; what was measured is kept"),
+    ("3", "the device under test failed; results so far are kept"),
     ("4", "a verdict named by --fail-on came out, or a report is different"),
     ("70", "a fault of the program itself; one line says what is kept and where the details are"),
-    ("130", "stopped by hand or by the system; what was measured is kept"),
+    ("130", "stopped by hand or by the system; results so far are kept"),
 )
 VARIABLES = (
     ("ULTERION_ARCHIVE", "where the archive is: a file, or postgresql://USER@HOST/DATABASE"),
@@ -62,7 +63,7 @@ def reference() -> str:
     every = commands()
     lines += [f"- [{one.name}](#ulterion-{one.name}): {_cell(one.summary)}" for one in every]
     for one in every:
-        lines += ["", f"## ulterion {one.name}", "", _sentence(_cell(one.summary)), "", "```sh"]
+        lines += ["", f"## ulterion {one.name}", "", sentence_of(_cell(one.summary)), "", "```sh"]
         lines += [*COMMANDS[one.name].examples, "```", "", "| option | meaning |", "|---|---|"]
         for option in one.options:
             names = ", ".join(f"`{name}`" for name in option.names)
@@ -74,16 +75,12 @@ def reference() -> str:
     return "\n".join([*lines, ""])
 
 
-def _sentence(text: str) -> str:
-    return f"{text[0].upper()}{text[1:].rstrip('.')}."
-
-
 def _cell(text: str) -> str:
     return text.replace("|", "\\|").replace("<", "&lt;")
 
 
 def _command(one: Command) -> list[str]:
-    lines = [f".SS ulterion {one.name}", _text(f"{one.summary[0].upper()}{one.summary[1:]}.")]
+    lines = [f".SS ulterion {one.name}", _text(sentence_of(one.summary))]
     for option in one.options:
         value = " \\fIVALUE\\fR" if option.takes else ""
         names = ", ".join(f"\\fB{_text(n)}\\fR" for n in option.names)

@@ -1,4 +1,4 @@
-"""NumPy, loaded when a number first needs it: half of our short answers need none, and loading it takes longer than they do."""
+"""NumPy, loaded on first use: many short answers need no arrays, and loading NumPy would take longer than they do."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ else:
     Floats = Integers = Flags = Any
 
     class _WhenUsed:
-        """NumPy as it looks to whoever uses it; what was once asked for is kept."""
+        """Stands in for NumPy: loads it on the first attribute, and remembers each attribute."""
 
         def __getattr__(self, name: str) -> Any:
             import numpy

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, Integers, np
 
-MOST = 3  # times as many steps as there are columns: it ends sooner, but for rounding errors
+MOST = 3  # times as many steps as there are columns: only rounding errors could make it longer
 TINY = 1e-12  # of the largest slope that could be, below which a slope is none
 ROUNDED = 1e-9  # likewise, by the normal equations
 

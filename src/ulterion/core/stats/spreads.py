@@ -16,7 +16,7 @@ from functools import lru_cache
 
 from ulterion.core.arrays import Floats, np
 
-FILE = "welch.f4"  # the kept table: a row for each `ROWS` pair, each how often a p-value is reached at worst, as logs
+FILE = "welch.f4"  # the kept table: for each of `pairs()` the logs of how often the p-values of `nodes()` are reached at worst
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
 MIN_P, NODES = 1e-12, 24  # p-values the table is made for: the least, and how many up to 1
 LARGER = (*range(1, MANY + 1), 50, 70, 120, 300, 2000)  # degrees of freedom of the other side that have rows

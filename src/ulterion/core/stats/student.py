@@ -95,10 +95,10 @@ def _tail_quantile(df: float, tail: float) -> float:
 
 
 def _first_guess(df: float, tail: float) -> float:
-    """Return a value near a quantile, to some six digits where df is 3 or more (G. W. Hill, Communications of the ACM 13 (1970), Algorithm 396)."""
+    """Return a value near a quantile, within 0.3% where df is 3 or more (G. W. Hill, Communications of the ACM 13 (1970), Algorithm 396)."""
     if df < 1:
         return 0.1
-    if df < 3:  # both are exact where df is whole
+    if df < 3:  # exact for one and two degrees of freedom
         return (
             1 / math.tan(math.pi * tail) if df < 1.5 else math.sqrt(2 / (4 * tail * (1 - tail)) * (1 - 2 * tail) ** 2)
         )
