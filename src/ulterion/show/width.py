@@ -22,5 +22,5 @@ def columns(stream: IO[str]) -> int:
 
 
 def as_it_is(line: str, width: int) -> bool:
-    """Whether a line needs no setting: plain letters that fit.  For such Rich, half the cost of a short answer, is not loaded."""
+    """Whether a line needs no setting: plain letters that fit.  Such lines are printed without loading Rich."""
     return len(line) <= width and line.isascii() and line.isprintable() and not line.endswith(" ")

@@ -1,7 +1,7 @@
-"""What soaks were found to say, kept in the user's cache folder: the analysis of a soak takes longer than all else in an answer.
+"""Keeps the findings of soaks in the user's cache folder, because analysing a soak takes longer than the rest of an answer.
 
-A file's name is a digest of all that the analysis looks at, the numbers of the course and the code itself, so what is found there is never
-of another soak or another version.  Whatever is wrong with a file, the soak is analysed anew.
+The name of a file is a digest of everything the analysis reads: the course, the facts of the drive, and the code of the core.  A changed
+document or another version therefore has another file.  If a file cannot be read, the soak is analysed again.
 """
 
 from __future__ import annotations
@@ -24,11 +24,10 @@ from ulterion.core.version import __version__
 
 MOST = 400  # files, some kilobytes each; the oldest go
 CORE = Path(__file__).parents[2] / "core"
-CODE = ("soak", "stats")  # packages that an analysis is made by
 
 
 def kept_findings(trace: Trace, room: float | None) -> Findings | None:
-    """Return what `analyse` says of a soak's course, from where it was kept, or made and kept now."""
+    """Return the findings of `analyse`, kept from an earlier call where there is one."""
     folder = _folder()
     if folder is None:
         return analyse(trace, room)
@@ -47,7 +46,7 @@ def kept_findings(trace: Trace, room: float | None) -> Findings | None:
 
 
 class _Reader(pickle.Unpickler):
-    """Reads what the analysis makes, and nothing else that a file could ask for."""
+    """Reads findings, and refuses any other class that a file names."""
 
     def find_class(self, module: str, name: str) -> object:
         if not module.startswith(("ulterion.core.soak.", "ulterion.core.stats.")) or "." in name:
@@ -75,17 +74,16 @@ def _series(trace: Trace) -> Iterator[tuple[str, Floats]]:
 
 @functools.cache
 def _code() -> str:
-    """Return a digest of the code that an analysis is made by, and of what it rests on."""
+    """Return a digest of the core's code, and of the versions of the program, Python and NumPy."""
     digest = hashlib.sha256(f"{__version__} {sys.version} {np.__version__}".encode())
-    for package in CODE:
-        for source in sorted((CORE / package).iterdir()):
-            if source.suffix in (".py", ".f4"):
-                digest.update(source.read_bytes())
+    for source in sorted(CORE.rglob("*")):  # the core imports nothing but itself and NumPy
+        if source.suffix in (".py", ".f4"):
+            digest.update(source.read_bytes())
     return digest.hexdigest()
 
 
 def _folder() -> Path | None:
-    """Return the folder, made if need be; None where nobody but the user himself may be sure to have written it."""
+    """Return the folder, created if needed; None if others could write to it."""
     import platformdirs
 
     folder = platformdirs.user_cache_path("ulterion") / "soaks"
