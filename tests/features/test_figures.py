@@ -68,7 +68,7 @@ class Comparisons(FolderCase):
         shades = {line.label: line.shade for line in chart.panels[0].lines if line.label}
         self.assertEqual(shades["Case number 1 by a maker with a long name"], cast.shade("box1"))
         self.assertEqual(shades["b:fast"], cast.shade("direct"))
-        self.assertIn("measured at testbench on 2026-01-01; one value per 1 s", chart.caption.foot)
+        self.assertIn("measured at testbench on 2026-01-01; one value per second", chart.caption.foot)
 
     def test_setups_of_several_media_differ_in_name_and_colour(self) -> None:
         """Two drives of one model, both direct: a name and a colour for each; of one medium the names stay short."""

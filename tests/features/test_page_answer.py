@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import re
 import unittest
 from html import unescape
@@ -21,9 +22,10 @@ from ulterion.core.estimates.transfer_time import End, Piece, parts_of
 from ulterion.core.stats.verdicts import ClaimJudgement, ClaimVerdict
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.page.answer_table import first_screen
-from ulterion.features.page.article import Alarm, AnswerTable, Headline
+from ulterion.features.page.article import Alarm, AnswerTable, Headline, YourCase
 from ulterion.features.page.build import composed_of
-from ulterion.features.page.case import _course
+from ulterion.features.page.case import _course, your_case
+from ulterion.features.page.drawn import case_table
 from ulterion.features.page.findings import Kept, ProductFinding, _chip, _claims, _kept, product_findings
 from ulterion.features.page.headline import (
     MAX_HEADLINE,
@@ -37,8 +39,11 @@ from ulterion.features.page.headline import (
 )
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import Subject, SubjectRate
+from ulterion.features.soak.charts import soaks_chart
 from ulterion.model.photographs import MAX_SIDE, prepared
 from ulterion.show.charts import MAX_TITLE
+from ulterion.show.looks import Cast
+from ulterion.show.sentences import NO_ARTICLE, with_article
 
 CLAIMS = ("read", "write", "capacity", "link")
 
@@ -94,7 +99,10 @@ class Verdicts(unittest.TestCase):
     )
     def test_a_table_is_titled_by_what_is_so(self, known: dict[str, tuple[float, str]]) -> None:
         """It counts those that are as fast as claimed only where every one was judged; it is never too long."""
-        rates = {n: SubjectRate(r, 1e9 if v else None, f"{r / 1e6:.0f} MB/s", v) for n, (r, v) in known.items()}
+        rates = {
+            n: SubjectRate(r, 1e9 if v else None, f"{r / 1e6:.0f} MB/s", f"{r / 1e6:.0f} MB/s", v)
+            for n, (r, v) in known.items()
+        }
         title = view_title("drive", "read", rates, 0.03)
         self.assertLessEqual(len(title), MAX_TITLE)
         verdicts = [v for _, v in known.values()]
@@ -189,7 +197,7 @@ class Pages(FolderCase):
         """The headline of a plan's page is who is first, and the lead says what its strongest level does."""
         inputs = ReportInputs(self.opened(self.demo("matrix", plan=True)))
         found = product_findings(inputs)
-        self.assertEqual(headline(inputs, found), "Brindlewick Pod is first at every workload.")
+        self.assertEqual(headline(inputs, found), "Brindlewick Pod is first or tied at every workload.")
         self.assertLessEqual(len(headline(inputs, found)), MAX_HEADLINE)
         self.assertIn("Hollowbeck Slip is 60% slower than Brindlewick Pod", lead(inputs, found))
 
@@ -202,12 +210,14 @@ class Pages(FolderCase):
         first, table = first_screen(ReportInputs(self.opened(times)))
         assert isinstance(first, Headline)
         assert isinstance(table, AnswerTable)
-        self.assertEqual(first.words, "New reader is 3.6 times as fast as old reader.")
+        self.assertEqual(first.words, "The new reader is 3.6 times as fast as the old reader.")
         (view,) = table.views
         self.assertEqual(
             [(r.name, r.rate) for r in view.rows],
             [("new reader", "50.0 MB/s, by hand"), ("old reader", "14.1 MB/s, by hand")],
         )
+        self.assertRegex(first.line, r"^timed by hand on \d{4}-\d\d-\d\d; 2 runs, checkable$")
+        self.assertFalse(view.claimed or view.courses, "columns for what nobody has are left out")
 
     def test_the_reviewers_own(self) -> None:
         """His verdict, words, photographs and order of sections; what he leaves out is not there; names that nothing has are told; it verifies."""
@@ -291,6 +301,40 @@ class Pages(FolderCase):
         strips = {s.name: s for s in limits.strips}  # type: ignore[union-attr]
         self.assertEqual([link.role for link in strips["Hollowbeck Slip"].links], ["", "limit", ""])
         self.assertEqual([link.role for link in strips["Brindlewick Pod"].links], ["suspect", "suspect", ""])
+
+    def test_the_readers_own_case(self) -> None:
+        """A card that holds less than the amount keeps its row: the script shows it where a smaller amount fits."""
+        inputs = ReportInputs(self.opened(self.demo()))
+        (section,) = your_case(inputs)
+        case = section.blocks[0]
+        assert isinstance(case, YourCase)
+        fits = {e.name: math.isfinite(e.seconds) for e in case.ends if e.way == "write"}
+        self.assertEqual((fits["Brindlewick Pod"], fits["Merrowgate Spool 128 GB"]), (True, False))
+        rows = re.findall(r"<tr (.*?)</tr>", case_table(case, "write", ""), re.DOTALL)
+        self.assertEqual(sum("does not fit" in row for row in rows), sum(not f for f in fits.values()))
+        self.assertIn("Cache and heat", case.basis("write"))
+        self.assertEqual(case.basis("read"), "", "no long run was read")
+
+    def test_what_a_part_costs(self) -> None:
+        """A hub that was measured with and without is judged by that; heat is the finding of the long runs where it slowed only one."""
+        inputs = ReportInputs(self.opened(self.demo()))
+        said = {f.subject.key: f.said for f in product_findings(inputs)}
+        self.assertIn("Its cost: under 3% in 4 of 9 tests; 5 undecided.", said["h4"])
+        runs = [s for s in inputs.soaks if s.run.setup in ("pod", "draught", "slip")]
+        title = soaks_chart(runs, "MB/s", cast=Cast.of(inputs.review)).caption.title
+        self.assertEqual(title, "Heat slows only Hollowbeck Slip, after 6 min 14 s, to 48% of its speed")
+        self.assertNotIn("Heat", soaks_chart(runs[:2], "MB/s", cast=Cast.of(inputs.review)).caption.title)
+
+
+class Names(unittest.TestCase):
+    @given(st.sampled_from(sorted(NO_ARTICLE)), st.text("abcdefghij", min_size=1), st.text("ABC0:", min_size=1))
+    def test_articles(self, first: str, plain: str, name: str) -> None:
+        """What is called by plain words gets an article, once; names, ports and phrases get none."""
+        self.assertEqual(with_article(f"{first} {plain}"), f"{first} {plain}")
+        self.assertEqual(with_article(f"{name}{plain}"), f"{name}{plain}")
+        once = with_article(plain)
+        self.assertEqual(with_article(once), once)
+        self.assertEqual(once.removeprefix("the "), plain)
 
 
 class Photographs(unittest.TestCase):

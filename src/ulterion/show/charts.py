@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from ulterion.core.facts.target import BY_HAND
 from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
 
@@ -270,8 +271,9 @@ def measured_on(hosts: Sequence[str], moments: Sequence[datetime.datetime]) -> s
     """Return in words on which benches and days something was measured."""
     days = sorted({f"{m:%Y-%m-%d}" for m in moments})
     when = "" if not days else f" on {days[0]}" if len(days) == 1 else f" from {days[0]} to {days[-1]}"
-    where = ", ".join(dict.fromkeys(hosts))
-    return f"measured{f' at {where}' if where else ''}{when}"
+    where = ", ".join(dict.fromkeys(h for h in hosts if h != BY_HAND))
+    did = "timed by hand" if hosts and not where and BY_HAND in hosts else "measured"
+    return f"{did}{f' at {where}' if where else ''}{when}"
 
 
 def workload_words(workload: Workload) -> str:

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+NO_ARTICLE = frozenset(
+    ("the", "a", "an", "my", "our", "no", "in", "on", "at", "by", "with", "without", "via", "behind", "through", "off")
+)
+"""First words of a name that takes no article."""
 TIMES = 1.95  # ratio from which a reviewer says "times as fast" and no longer "% faster"
 
 
@@ -23,6 +27,13 @@ def sentence_of(words: str) -> str:
     """Return words as a sentence of their own: a capital at the beginning (but of a port's name), a full stop at the end."""
     port = ":" in words.partition(" ")[0].rstrip(":")
     return f"{words[0] if port else words[0].upper()}{words[1:]}{'' if words.endswith('.') else '.'}"
+
+
+def with_article(name: str) -> str:
+    """Return a name as a sentence has it: 'long cable' becomes 'the long cable', 'Brindlewick Pod' and 'desk:usb' stay."""
+    first = name.partition(" ")[0]
+    plain = first.islower() and first.isalpha() and first not in NO_ARTICLE
+    return f"the {name}" if plain else name
 
 
 def how_much(ratio: float) -> str:

@@ -110,6 +110,10 @@ class TargetFacts:
         return 1 - self.free_bytes / self.filesystem_bytes
 
 
+BY_HAND = "by hand"
+"""The kind of a target that no program ran on, and the bench of transfers timed with a stopwatch."""
+
+
 @dataclass(frozen=True)
 class BenchFacts:
     """The host and the room.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
 from ulterion.core.units import RATE_UNITS, show_iops, show_rate, show_size
@@ -25,28 +26,40 @@ def claims_chart(review: Review, rows: Sequence[ClaimRow], unit: str) -> BarChar
     panels: dict[tuple[str, str], list[ClaimRow]] = {}
     for row in shown:
         panels.setdefault((_kind(review, row), row.unit), []).append(row)
-    made = []
+    made, several = [], len({r.part for r in shown}) > 1
     for (kind, what), mine in sorted(panels.items(), key=lambda p: list(KINDS).index(p[0][1])):
-        title = f"{kind.capitalize()}{f', {KINDS[what]}' if KINDS[what] else ''}"
-        made.append(Panel(title, tuple(_bar(r, unit, cast) for r in _ordered(mine)), f"{kind} {what}"))
-    met = sum(r.judgement.verdict == "met" for r in shown)
-    worst = min(shown, key=lambda r: r.judgement.share or 0.0)
-    told = f"{met} of {len(shown)} figures hold"
-    share = f"{(worst.judgement.share or 0) * 100:.0f}%"
-    missed = worst.judgement.verdict in ("missed", "partly")
-    title = finding(
-        f"{told}; {worst.label} reaches {share} of its {worst.claim}" if missed else told,
-        f"{told}; {worst.label} reaches {share}" if missed else told,
-        told,
-    )
+        title = ", ".join(w for w in (kind.capitalize() if several else "", KINDS[what]) if w)
+        made.append(Panel(title, tuple(_bar(r, unit, cast, named=several) for r in _ordered(mine)), f"{kind} {what}"))
     small = "; small requests in IOPS" if any(r.unit == "IOPS" for r in shown) else ""
     caption = Caption(
-        title=title,
-        subtitle=f"Measured, {unit}{small}; the upright mark is what the maker claims; each kind has its own scale",
+        title=_title(shown),
+        subtitle=f"Measured, {unit}{small}; the upright mark is what the maker claims{'; each kind has its own scale' if len(made) > 1 else ''}",
         foot=f"✓ holds, ◐ partly, ✗ missed by more than {review.review.tolerance * 100:g}%, ? undecided",
         runs=tuple(dict.fromkeys(r.run for r in shown if r.run)),
     )
     return BarChart(caption, tuple(made), "claimed")
+
+
+def _title(rows: Sequence[ClaimRow]) -> str:
+    """Return how many claims hold, and the one furthest from its mark; of a single product with its name."""
+    met = sum(r.judgement.verdict == "met" for r in rows)
+    several = len({r.part for r in rows}) > 1
+    name = "" if several else f"{rows[0].label}: "
+    told = f"{met} of {len(rows)} claims {'holds' if met == 1 else 'hold'}"
+    missed = [r for r in rows if r.judgement.verdict in ("missed", "partly")]
+    if missed:
+        worst = min(missed, key=lambda r: r.judgement.share or 0.0)
+        share, what = f"{(worst.judgement.share or 0) * 100:.0f}%", worst.claim.replace("_", " ")
+        one = (
+            f"{worst.label} reaches {share} of its {what} claim" if several else f"{what} reaches {share} of the claim"
+        )
+        return finding(f"{name}{told}; {one}", f"{told}; {one}", f"{name}{told}", told)
+    if met == len(rows):
+        told = {1: "the claim holds", 2: "both claims hold"}.get(met, f"all {met} claims hold")
+        return finding(f"{name}{told}", told)
+    others = Counter(r.judgement.verdict for r in rows if r.judgement.verdict != "met")
+    told = "; ".join([*([told] if met else []), *(f"{count} {verdict}" for verdict, count in others.items())])
+    return finding(f"{name}{told}", told)
 
 
 def _kind(review: Review, row: ClaimRow) -> str:
@@ -61,11 +74,12 @@ def _ordered(rows: Sequence[ClaimRow]) -> list[ClaimRow]:
     return sorted(rows, key=lambda r: (-most[r.part], r.label, r.claim))
 
 
-def _bar(row: ClaimRow, unit: str, cast: Cast) -> Bar:
+def _bar(row: ClaimRow, unit: str, cast: Cast, *, named: bool) -> Bar:
     scale = {"B/s": RATE_UNITS[unit], "B": 1e9}.get(row.unit, 1.0)
+    claim = row.claim.replace("_", " ")
     measured, estimate = row.measured or 0.0, row.estimate if row.unit == "B/s" else None
     return Bar(
-        label=f"{row.label}, {row.claim}",
+        label=f"{row.label}, {claim}" if named else claim,
         value=measured / scale,
         text=f"{_shown(row, measured, unit)} of {_shown(row, row.claimed, unit)} {SIGNS[row.judgement.verdict]}",
         shade=cast.parts.get(row.part, cast.shade(row.setup)),

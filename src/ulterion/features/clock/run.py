@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
-from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.facts.target import BY_HAND, BenchFacts, TargetFacts
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.transfers.timings import HAND, Timing, rates_of, read_reaction, read_timing
@@ -25,7 +25,6 @@ from ulterion.run.observers import Kept
 
 TRANSFER = "transfer"  # the task where none is named
 COLUMNS = ("setup", "task", "direction", "timing", "reaction")
-BY_HAND = "by hand"  # kind of a target that no program ran on
 MAX_BYTES = 4 * 2**20  # bytes of a table
 
 

@@ -13,7 +13,7 @@ from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.charts import NEUTRAL, Bar, BarChart, Caption, Panel, finding, foot_of, measured_on, workload_words
 from ulterion.show.columns import show_change
 from ulterion.show.looks import Cast, product_of
-from ulterion.show.sentences import how_much_than
+from ulterion.show.sentences import how_much_than, with_article
 
 MOST_BARS = 8  # of a panel; of more setups each product has a panel of its own
 MOST_PANELS = 4
@@ -174,18 +174,19 @@ def comparison_title(group: Group, cast: Cast, medium: str) -> str:
     """Return what the largest transfers of a group come to."""
     rows = [r for s in dict.fromkeys(r.setup for r in group.rows) if (r := _row_of(group, s)) is not None]
     others = sorted((r for r in rows if r.comparison is not None), key=lambda r: -r.estimate.rate)
-    base = cast.name(group.baseline or "")
+    base = with_article(cast.name(group.baseline or ""))
     if not rows:
         return finding(f"Rates with {medium}", "Rates")
     doing = WAYS.get(rows[0].workload.drive_direction, "")
     if not others:
         best = max(rows, key=lambda r: r.estimate.rate)
         return finding(
-            f"{cast.name(best.setup)} gives {show_rate(best.estimate.rate)} when {doing}", f"Rates with {medium}"
+            f"{with_article(cast.name(best.setup))} gives {show_rate(best.estimate.rate)} when {doing}",
+            f"Rates with {medium}",
         )
     best = others[0]
     assert best.comparison is not None
-    name, verdict, ratio = cast.name(best.setup), best.comparison.verdict, best.comparison.ratio.value
+    name, verdict, ratio = with_article(cast.name(best.setup)), best.comparison.verdict, best.comparison.ratio.value
     if verdict == "undecided":
         return finding(
             f"No difference shown yet between {name} and {base}", f"{name}: undecided against {base}", "Undecided"

@@ -7,7 +7,8 @@ from dataclasses import replace
 
 from ulterion.core.arrays import np
 from ulterion.core.soak.trace import LOAD
-from ulterion.core.units import RATE_UNITS
+from ulterion.core.units import RATE_UNITS, show_iops, show_rate
+from ulterion.features.compare.overview import large_and_small
 from ulterion.features.page.article import MEASURES, Alarm, AnswerRow, AnswerTable, AnswerView, Headline, Measure
 from ulterion.features.page.findings import ProductFinding, data_alarms, product_findings
 from ulterion.features.page.gathering import UNDER_WAY
@@ -22,6 +23,7 @@ COURSE = 60  # points of the small line of a long run
 ORDER = {"good": 0, "open": 1, "none": 2, "bad": 3}
 NO_RATE = "no rate measured"
 ALONE = "also tested"  # the kind of those that have no rival in the review
+ONLY = "what was tested"  # where no product has one
 
 
 def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alarm]:
@@ -42,7 +44,8 @@ def first_screen(inputs: ReportInputs) -> Iterator[Headline | AnswerTable | Alar
     yield from (_table(inputs, kind, kinds[kind]) for kind in rivals)  # many rivals are what a reader chooses among
     alone = [one for kind, mine in kinds.items() for one in mine if kind not in rivals]
     if alone:
-        yield _table(inputs, ALONE if rivals or len(alone) > 1 else alone[0].subject.kind, alone)
+        several = ALONE if rivals else ONLY
+        yield _table(inputs, several if rivals or len(alone) > 1 else alone[0].subject.kind, alone)
 
 
 def _table(inputs: ReportInputs, kind: str, found: Sequence[ProductFinding]) -> AnswerTable:
@@ -52,23 +55,48 @@ def _table(inputs: ReportInputs, kind: str, found: Sequence[ProductFinding]) -> 
     made = []
     for measure in measures:
         mine = {one.subject.key: rate for one in found if (rate := known[one.subject.key].get(measure)) is not None}
-        rows = _rows(inputs, measure, found, mine, rivals=kind != ALONE)
-        made.append(AnswerView(measure, _title(inputs, kind, measure, found, mine), _what(inputs, kind, measure), rows))
-    return AnswerTable(kind.capitalize() if kind == ALONE or len(found) < 2 else f"{kind.capitalize()}s", tuple(made))
+        rows = _rows(inputs, measure, found, mine, rivals=kind not in (ALONE, ONLY))
+        what = "; ".join(w for w in (_what(inputs, kind, measure), _baseline(inputs, measure, found)) if w)
+        made.append(AnswerView(measure, _title(inputs, kind, measure, found, mine), what, rows))
+    return AnswerTable(
+        kind.capitalize() if kind in (ALONE, ONLY) or len(found) < 2 else f"{kind.capitalize()}s", tuple(made)
+    )
 
 
 def _title(
     inputs: ReportInputs, kind: str, measure: Measure, found: Sequence[ProductFinding], known: Mapping[str, SubjectRate]
 ) -> str:
-    if kind == ALONE:
-        return ALONE.capitalize()
+    if kind in (ALONE, ONLY):
+        return kind.capitalize()
     named = {f.name: known[f.subject.key] for f in found if f.subject.key in known}
     return view_title(kind, measure, named, inputs.review.review.margin)
 
 
 def _what(inputs: ReportInputs, kind: str, measure: Measure) -> str:
     what = "small reads one at a time, IOPS" if measure == "small" else f"large {measure}s, {inputs.unit}"
-    return f"{what}; each on its own scale" if kind == ALONE else what
+    return f"{what}; a scale for each medium" if kind in (ALONE, ONLY) else what
+
+
+def _baseline(inputs: ReportInputs, measure: Measure, found: Sequence[ProductFinding]) -> str:
+    """Return what the baseline of several rivals reaches, where they share one that is none of them; else ''."""
+    groups = [g for g in inputs.groups if any(tests(inputs, r.setup, f.subject.key) for f in found for r in g.rows)]
+    if len(found) < 2 or len(groups) != 1 or groups[0].baseline is None:
+        return ""
+    baseline, review = groups[0].baseline, inputs.review
+    if any(tests(inputs, baseline, f.subject.key) for f in found):
+        return ""
+    row = large_and_small([r for r in groups[0].rows if r.setup == baseline])[list(MEASURES).index(measure)]
+    if row is None:
+        return ""
+    rate = row.estimate.rate
+    words = (
+        show_iops(rate / row.workload.block_bytes)
+        if measure == "small"
+        else show_rate(rate, inputs.unit, with_unit=False)
+    )
+    return (
+        f"{review.label(review.setups[baseline].medium)} in {review.label(review.setups[baseline].chain[0])}: {words}"
+    )
 
 
 def _rows(
@@ -84,11 +112,18 @@ def _rows(
     scale, cast = 1.0 if measure == "small" else RATE_UNITS[inputs.unit], Cast.of(inputs.review)
     rows = [_row(inputs, one, known.get(one.subject.key), scale, cast) for one in found]
     if not rivals:
-        return tuple(rows)
+        media = {chapter_name(f.subject.key): _medium(inputs, f.subject.key) for f in found}
+        return tuple(replace(r, most=max(o.most for o in rows if media[o.chapter] == media[r.chapter])) for r in rows)
     most = max((r.most for r in rows), default=0.0)
     picked = None if pick is None else chapter_name(pick.subject.key)
     rows = [replace(r, most=most, pick=r.chapter == picked) for r in rows]
     return tuple(sorted(rows, key=lambda r: (not r.pick, -(r.bar.value if r.bar else 0.0), ORDER[r.tone], r.name)))
+
+
+def _medium(inputs: ReportInputs, key: str) -> str:
+    """Return the medium that a product was tested with."""
+    mine = (n for n in inputs.measured_setups if tests(inputs, n, key))
+    return next((inputs.review.setups[n].medium for n in mine), key)
 
 
 def _row(inputs: ReportInputs, one: ProductFinding, rate: SubjectRate | None, scale: float, cast: Cast) -> AnswerRow:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
@@ -98,6 +99,16 @@ class AnswerView:
     what: str
     rows: tuple[AnswerRow, ...]
 
+    @property
+    def claimed(self) -> bool:
+        """Whether any product has a claim to be held against."""
+        return any(row.bar is not None and row.bar.mark is not None for row in self.rows)
+
+    @property
+    def courses(self) -> bool:
+        """Whether any product has a long run."""
+        return any(row.course for row in self.rows)
+
 
 @dataclass(frozen=True)
 class AnswerTable:
@@ -118,7 +129,7 @@ class CaseEnd:
         pieces: the measured long run, as (bytes, bytes per second).
         rest: bytes per second after the last piece.
         holds: capacity of the medium in bytes, None where unknown; `long` the most bytes ever moved in one go.
-        text, seconds: the time that the review's amount takes.
+        text, seconds: the time that the review's amount takes; '' and infinite where the medium holds less.
     """
 
     name: str
@@ -142,6 +153,13 @@ class YourCase:
     size_words: str
     ends: tuple[CaseEnd, ...]
     largest: float
+
+    def basis(self, way: str) -> str:
+        """Return what the times of a direction rest on, in a sentence or two."""
+        mine = [e for e in self.ends if e.way == way]
+        told = ["Cache and heat are included where a long run was measured."] if any(e.pieces for e in mine) else []
+        limited = any(e.long is not None and math.isfinite(e.long) for e in mine)
+        return " ".join([*told, *(["* longer than any test so far"] if limited else [])])
 
 
 Role = Literal["limit", "suspect", ""]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
 from ulterion.core.estimates.transfer_time import End, Piece
@@ -11,10 +12,11 @@ from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.estimate.transfer_time import end_of
 from ulterion.features.page.article import CaseEnd, Section, YourCase
 from ulterion.features.page.inputs import DIRECTIONS, ReportInputs
-from ulterion.features.page.subjects import FILES, PORT, subjects, tests
+from ulterion.features.page.subjects import FILES, PORT, known_as, subjects, tests
 from ulterion.show.looks import Cast, product_of
 
 LARGEST = 2e12  # bytes, the end of the slider at most
+UNBOUND = 1e12  # bytes, its end where nothing is known to hold less
 MOST = 12  # setups of a direction
 SAME_PACE = 0.03  # of a rate, within which pieces beside each other are one
 
@@ -25,7 +27,7 @@ def your_case(inputs: ReportInputs) -> Iterator[Section]:
     if not ends:
         return
     size = float(inputs.review.report.work)
-    largest = max([size, *(end.holds or 0.0 for end in ends)])
+    largest = max([size, *(end.holds or UNBOUND for end in ends)])
     yield Section(
         "case",
         "Your case: how long does it take?",
@@ -34,11 +36,12 @@ def your_case(inputs: ReportInputs) -> Iterator[Section]:
 
 
 def _ends(inputs: ReportInputs, way: Direction) -> Iterator[CaseEnd]:
-    """Yield the ends of a direction, the quickest above."""
+    """Yield the ends of a direction: the quickest first, at the end those whose medium holds less than the amount."""
     review, cast = inputs.review, Cast.of(inputs.review)
     known = {r.target: r.work for r in inputs.works[way] if r.work is not None}
-    for name in _chosen(inputs, list(known)):
-        found, work = end_of(review, inputs.runs, name, way), known[name]
+    smaller = [name for name in inputs.measured_setups if name not in known]
+    for name in _chosen(inputs, [*known, *smaller]):
+        found, work = end_of(review, inputs.runs, name, way), known.get(name)
         if found is None:
             continue
         end, room, port = found[0], holds(review, inputs.runs, review.setups[name].medium), review.setups[name].chain[0]
@@ -53,8 +56,8 @@ def _ends(inputs: ReportInputs, way: Direction) -> Iterator[CaseEnd]:
             rest=rest,
             holds=room.bytes if room is not None else None,
             long=end.long,
-            text=show_duration(work.seconds),
-            seconds=work.seconds,
+            text=show_duration(work.seconds) if work is not None else "",
+            seconds=work.seconds if work is not None else math.inf,
         )
 
 
@@ -77,13 +80,13 @@ def _name(inputs: ReportInputs, setup: str) -> str:
     """Return what a setup is called in the table: its products, or its medium where that is alone at a port."""
     review, chain = inputs.review, inputs.review.setups[setup].chain
     alone = not any(key in review.parts for key in chain[:-1])
-    return review.label(chain[-1]) if alone else review.setup_label(setup)
+    return known_as(inputs, chain[-1]) if alone else review.setup_label(setup)
 
 
 def _medium(inputs: ReportInputs, setup: str) -> str:
     """Return the medium of a setup, where its name says nothing of it."""
     medium = inputs.review.setups[setup].medium
-    named = _name(inputs, setup) == inputs.review.label(medium) or inputs.review.parts[medium].kind == FILES
+    named = _name(inputs, setup) == known_as(inputs, medium) or inputs.review.parts[medium].kind == FILES
     return "" if named else inputs.review.label(medium)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 
 from markupsafe import Markup
 
@@ -36,8 +37,7 @@ def course(row: AnswerRow) -> Markup:
 def case_table(case: YourCase, way: str, caption: str) -> Markup:
     """Return the times of one direction as bars, each with its measured course for the script; nothing where none was measured."""
     ends = [e for e in case.ends if e.way == way]
-    fitting = [e.seconds for e in ends if e.holds is None or e.holds >= case.size]
-    most = max(fitting, default=max((e.seconds for e in ends), default=1.0))
+    most = max((e.seconds for e in ends if math.isfinite(e.seconds)), default=1.0)
     rows = [_case_row(end, case.size, most) for end in ends]
     heads = element("thead", element("tr", *(element("th", h, scope="col") for h in ("setup", "bar", "time"))))
     return element(
@@ -46,9 +46,9 @@ def case_table(case: YourCase, way: str, caption: str) -> Markup:
 
 
 def _case_row(end: CaseEnd, size: float, most: float) -> Markup:
-    fits = end.holds is None or end.holds >= size
-    shown = Bar(end.name, min(end.seconds, most) if fits else 0.0, end.text, shade=end.shade)
-    data = {"p": end.pieces, "r": end.rest, "h": end.holds, "l": None if end.long == float("inf") else end.long}
+    fits = math.isfinite(end.seconds)
+    shown = Bar(end.name, end.seconds if fits else 0.0, end.text, shade=end.shade)
+    data = {"p": end.pieces, "r": end.rest, "h": end.holds, "l": None if end.long == math.inf else end.long}
     where = ", ".join(w for w in (end.medium, end.port) if w)
     beyond = fits and end.long is not None and end.long < size
     return element(

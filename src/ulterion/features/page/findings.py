@@ -13,6 +13,7 @@ from typing import Literal
 from ulterion.core.units import show_rate, show_size, spell_duration
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow
+from ulterion.features.compare.words import cost_words
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import (
     Subject,
@@ -34,6 +35,7 @@ from ulterion.show.sentences import how_much, listed, sentence_of
 
 FAKE = 0.9  # of the capacity claimed, below which it is a fake
 NO_LOSS = {"same", "a little slower", "a little faster"}
+AGAINST = "Against the baseline"  # how a sentence on a comparison begins
 Kept = Literal["all", "some", "none", "misses", "open"]
 """Which claims hold. "misses": some missed, the rest undecided; "open": all undecided."""
 
@@ -45,7 +47,7 @@ class ProductFinding:
     Attributes:
         subject: the product.
         kept: which of its claims hold; None where it has none that could be judged.
-        tone, chip: the verdict in a word or two; `told` in a sentence or two.
+        tone, chip: the verdict in a word or two; `said` in a few sentences.
         alarms: warnings.
         damaged: whether files arrived damaged on one of its setups. Which part did it is unknown.
     """
@@ -54,7 +56,7 @@ class ProductFinding:
     kept: Kept | None
     tone: Tone
     chip: str
-    told: str
+    said: tuple[str, ...]
     alarms: tuple[str, ...] = ()
     damaged: bool = False
 
@@ -62,6 +64,11 @@ class ProductFinding:
     def name(self) -> str:
         """What readers know it as."""
         return self.subject.name
+
+    @property
+    def told(self) -> str:
+        """What was found, as one text."""
+        return " ".join(self.said)
 
     @property
     def recommendable(self) -> bool:
@@ -80,13 +87,13 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
         if not (rows or compared or soak or timed or rates or noted or own):
             continue
         kept = _kept(rows)
-        tone, chip = _chip(rows, kept, compared)
+        tone, chip = _chip(rows, kept, compared) if rows or compared or rates or soak else _timed_chip(timed)
         setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
         base = not compared and any(n in baselines for n in setups)
         told = [
             *_claims(rows, kept),
             *([] if soak is None else _course(soak, inputs.unit)),
-            *([] if rows else _against(compared)),
+            *(_cost(inputs, subject.key) or ([] if rows else _against(compared))),
             *([] if rows or compared else rates or _by_hand(timed, inputs.unit)),
         ]
         found.append(
@@ -95,7 +102,7 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
                 kept=kept,
                 tone=tone,
                 chip="baseline" if base and not rows else chip if rows or setups or soak or rates else "tried",
-                told=own or " ".join(sentence_of(t) for t in told or ([] if base else noted[:1])),
+                said=(own,) if own else tuple(sentence_of(t) for t in told or ([] if base else noted[:1])),
                 alarms=tuple(_alarms(subject, rows)),
                 damaged=any(tests(inputs, setup, subject.key) for setup in damaged_copies(inputs)),
             )
@@ -142,6 +149,13 @@ def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[Compar
     return ("good", "✓ faster") if verdicts <= {*NO_LOSS, "faster"} - {"a little slower"} else ("open", "◐ slower")
 
 
+def _timed_chip(timed: Sequence[ClockRow]) -> tuple[Tone, str]:
+    """Return the verdict on a product that was only copied to or from, or timed by hand."""
+    if timed and all(r.watched and r.estimate is None for r in timed):
+        return "open", "◐ not finished"
+    return "none", "measured" if any(r.copied for r in timed) else "timed"
+
+
 def _claims(rows: Sequence[ClaimRow], kept: Kept | None) -> list[str]:
     """Return what became of a product's claims."""
     if not rows:
@@ -152,7 +166,14 @@ def _claims(rows: Sequence[ClaimRow], kept: Kept | None) -> list[str]:
     met = counted["met"]
     held = [f"{met} of {len(rows)} claims {'holds' if met == 1 else 'hold'}"] if met else []
     open_ = [f"{counted['undecided']} undecided"] if counted["undecided"] else []
-    return ["; ".join([*held, *_missed(rows), *open_])]
+    missed = _missed(rows)
+    if not (held or missed):
+        open_ = [
+            {1: "its claim is undecided", 2: "both claims are undecided"}.get(
+                len(rows), f"all {len(rows)} claims are undecided"
+            )
+        ]
+    return ["; ".join([*held, *missed, *open_])]
 
 
 def _missed(rows: Sequence[ClaimRow]) -> list[str]:
@@ -218,7 +239,13 @@ def _against(compared: Sequence[ComparedRow]) -> list[str]:
         words = {"same": "the same", "undecided": "undecided"}.get(row.comparison.verdict)
         told.setdefault(words or how_much(row.comparison.ratio.value), []).append(doing)
     said = [f"{listed(doing)} {words}" for words, doing in told.items()]
-    return [f"against the baseline: {', '.join(said)}"] if said else []
+    return [f"{AGAINST.lower()}: {', '.join(said)}"] if said else []
+
+
+def _cost(inputs: ReportInputs, key: str) -> list[str]:
+    """Return what a part costs, where a setup was measured with it and without it."""
+    pairs = (n for g in inputs.groups for n in g.nearest if n.without == key)
+    return [f"its cost: {cost_words(n, inputs.review.review.margin)}" for n in pairs][:1]
 
 
 def _course(soak: Soak, unit: str) -> list[str]:

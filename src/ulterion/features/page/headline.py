@@ -14,17 +14,18 @@ from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.features.clock.answer import answers
 from ulterion.features.compare.charts import comparison_title
 from ulterion.features.page.article import Measure
-from ulterion.features.page.findings import NO_LOSS, ProductFinding
+from ulterion.features.page.findings import AGAINST, NO_LOSS, ProductFinding
 from ulterion.features.page.inputs import ReportInputs
-from ulterion.features.page.subjects import SubjectRate, compared_rows, rates, soak_of_subject
+from ulterion.features.page.subjects import PORT, SubjectRate, compared_rows, rates, soak_of_subject
 from ulterion.features.plan.charts import ranks_chart
 from ulterion.features.plan.judging import effects, ranks
 from ulterion.features.plan.sweeps import is_sweep
 from ulterion.features.plan.words import levels_compared
 from ulterion.features.soak.judging import difference
+from ulterion.show.bus_words import bus_sentence
 from ulterion.show.charts import finding
 from ulterion.show.looks import Cast
-from ulterion.show.sentences import how_much, how_much_than, sentence_of
+from ulterion.show.sentences import how_much, how_much_than, listed, sentence_of, with_article
 
 MAX_HEADLINE = 110  # characters
 MAX_LEAD = 35  # words
@@ -47,7 +48,7 @@ def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
         return _broken(found, worst)
     told = []
     if first is not None:
-        told.append(f"{_priced(first)} keeps its word.")
+        told.append(_keeps(found, first))
     if worst is not None:
         told.append(f"{_priced(worst)} keeps none of it.")
     if told and len(" ".join(told)) <= MAX_HEADLINE:
@@ -90,8 +91,10 @@ def _timed(inputs: ReportInputs, cast: Cast) -> Iterator[str]:
     sure = [r for r in inputs.clocked if r.comparison is not None and r.comparison.verdict not in ("same", "undecided")]
     for row in sorted(sure, key=lambda r: -abs(math.log(r.comparison.ratio.value)) if r.comparison else 0.0):
         assert row.comparison is not None
-        against = cast.name(row.against or "the baseline")
-        yield sentence_of(f"{cast.name(row.setup)} is {how_much_than(row.comparison.ratio.value)} {against}")
+        against = with_article(cast.name(row.against or "the baseline"))
+        yield sentence_of(
+            f"{with_article(cast.name(row.setup))} is {how_much_than(row.comparison.ratio.value)} {against}"
+        )
     yield from (sentence_of(told) for told in answers(inputs.review, inputs.clocked, inputs.unit))
 
 
@@ -114,11 +117,21 @@ def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFin
     return cheapest_of(inputs, [f for f in keeps if kinds[f.subject.kind] == most])
 
 
+def _keeps(found: Sequence[ProductFinding], first: ProductFinding) -> str:
+    """Return that a product keeps its word; where it has no rival, with the other products that do."""
+    if any(f.subject.kind == first.subject.kind and f is not first for f in found):
+        return f"{_priced(first)} keeps its word."
+    every = [f.name for f in found if f.recommendable]
+    names = [n for n in every if not any(n.startswith(f"{other},") for other in every)]
+    return f"{listed(names)} keep their word." if 1 < len(names) <= 3 else f"{_priced(first)} keeps its word."
+
+
 def _breaker(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
     """Return the cheapest product that keeps none of its claims, a rival of the keeper where there is one."""
     first, breaks = _keeper(inputs, found), [f for f in found if f.kept == "none"]
     rivals = [f for f in breaks if first is not None and f.subject.kind == first.subject.kind]
-    return cheapest_of(inputs, rivals or [f for f in breaks if not f.alarms])  # an alarm has a place of its own
+    others = [f for f in breaks if not f.alarms and f.subject.kind != PORT]  # an alarm has a place of its own
+    return cheapest_of(inputs, rivals or others)
 
 
 def cheapest_of(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFinding | None:
@@ -183,19 +196,27 @@ def _ranked(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[s
         yield from _fastest(inputs, found)
     yield from _throttled(inputs, found)
     named = headline(inputs, found).casefold()
-    yield from _far_and_near(inputs, [f for f in found if f.name.casefold() not in named])
+    others = [f for f in found if f.name.casefold() not in named]
+    yield from _far_and_near(inputs, others)
+    cast = Cast.of(inputs.review)
+    for group in inputs.groups:
+        yield from (sentence_of(with_article(bus_sentence(b, cast.name, inputs.unit))) for b in group.buses)
+    news = [f for f in found if _tells_more(f) and (f in others or len(f.said) > 1)]
+    yield from (_in_short(one) for one in news or [f for f in others if f.said and not f.alarms])
+    if len(found) == 1:
+        yield from _alone(inputs, found[0])
 
 
 def _fastest(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
     """Yield which of the rivals with claims reads fastest, and its price."""
     kinds = Counter(f.subject.kind for f in found if f.kept is not None)
     rivals = [f for f in found if f.kept is not None and kinds[f.subject.kind] > 1 and not f.alarms]
-    known = [(r.measured, r.words, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
+    known = [(r.measured, r.at, f) for f in rivals if (r := rates(inputs, f.subject.key).get("read")) is not None]
     ordered = sorted(known, key=lambda k: -k[0])
     if len(ordered) > 1 and ordered[0][0] > (1 + inputs.review.review.margin) * ordered[1][0]:
-        _, words, one = ordered[0]
+        _, at, one = ordered[0]
         cost = f", for {one.subject.price}" if one.subject.price else ""
-        yield sentence_of(f"{one.name} reads fastest, at {_at(words)}{cost}")
+        yield sentence_of(f"{one.name} reads fastest, at {at}{cost}")
 
 
 def _only(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: ProductFinding) -> Iterator[str]:
@@ -240,6 +261,28 @@ def _throttled(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterato
             yield sentence_of(f"heat slows {one.name} to {after} after {spell_duration(fall.at - soak.load_start)}")
 
 
+def _in_short(one: ProductFinding) -> str:
+    """Return the last sentence on a product, with its name."""
+    said = one.said[-1]
+    return sentence_of(f"{with_article(one.name)}: {said[0].lower()}{said[1:]}")
+
+
+def _tells_more(one: ProductFinding) -> bool:
+    """Return whether a product's last sentence is news: something missed, timed or compared, and no alarm, which has a place of its own."""
+    if not one.said or one.alarms or one.subject.kind == PORT or one.said[-1].startswith(AGAINST):
+        return False
+    return one.kept in (None, "some", "none", "misses") or len(one.said) > 1
+
+
+def _alone(inputs: ReportInputs, one: ProductFinding) -> Iterator[str]:
+    """Yield the rates of the only product of a review: writing, and small requests."""
+    known = rates(inputs, one.subject.key)
+    if "read" in known and "write" in known:
+        yield sentence_of(f"it writes at {known['write'].at}")
+    if "small" in known:
+        yield sentence_of(f"small reads, one at a time: {known['small'].at}")
+
+
 def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
     """Yield what is far from the baseline, then what costs nothing."""
     near = []
@@ -249,16 +292,11 @@ def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iter
         slow = next((r for r in rows if r.comparison is not None and r.comparison.verdict == "slower"), None)
         if slow is not None and slow.comparison is not None:
             loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
-            doing = "reading" if slow.workload.drive_direction == "read" else "writing"
-            yield sentence_of(f"{one.name} cuts {doing} speed by {loss}")
+            does = "reads" if slow.workload.drive_direction == "read" else "writes"
+            yield sentence_of(f"{with_article(one.name)} {does} {loss} slower")
         elif verdicts and verdicts <= NO_LOSS:
-            near.append(sentence_of(f"{one.name} costs no speed"))
+            near.append(sentence_of(f"{with_article(one.name)} costs no speed"))
     yield from near
-
-
-def _at(words: str) -> str:
-    """Return a rate out of its words, without what is claimed and without what comes later."""
-    return words.partition(" of ")[0].partition(" at first")[0].removesuffix(", by hand")
 
 
 def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate], margin: float) -> str:
@@ -284,10 +322,10 @@ def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate], ma
     rate, second = known[best], sorted(r.measured for r in known.values())[-2:][0]
     if len(known) > 1 and rate.measured < (1 + margin) * second:
         what = {"read": "when reading", "write": "when writing", "small": "at small reads"}[measure]
-        return finding(f"no clear winner {what}: {_at(rate.words)} at best", f"no clear winner {what}")
+        return finding(f"no clear winner {what}: {rate.at} at best", f"no clear winner {what}")
     if measure == "small":
         return finding(f"{best} is fastest at small reads, at {rate.words}", f"small reads: {rate.words} at best")
-    at = _at(rate.words)
+    at = rate.at
     if len(known) == 1:
         return finding(f"{best} {doing}s at {rate.words}", f"{doing}s at {rate.words}")
     ahead = f", {how_much_than(rate.measured / second)} the next" if second and rate.measured >= 1.05 * second else ""

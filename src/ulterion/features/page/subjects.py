@@ -35,10 +35,14 @@ class Subject:
 
 @dataclass(frozen=True)
 class SubjectRate:
-    """A rate, bytes or requests per second, beside its claim; `words` of both, `verdict` on the claim."""
+    """A rate, bytes or requests per second, beside its claim.
+
+    `at` is the rate in words, `words` with the claim or what else belongs to it; `verdict` is the one on the claim.
+    """
 
     measured: float
     claimed: float | None
+    at: str
     words: str
     verdict: str = ""
 
@@ -52,7 +56,7 @@ def subjects(inputs: ReportInputs) -> list[Subject]:
     """Return every product but other benches, then the ports that are compared or have claims."""
     review = inputs.review
     found = [
-        Subject(key, part.name, part.kind, part.price.short if part.price is not None else "")
+        Subject(key, known_as(inputs, key), part.kind, part.price.short if part.price is not None else "")
         for key, part in review.parts.items()
         if part.kind not in (PEER, FILES)
     ]
@@ -63,6 +67,14 @@ def subjects(inputs: ReportInputs) -> list[Subject]:
     claiming = {r.part for r in inputs.claims if r.judgement.verdict in JUDGED}
     ports = [key for key in review.ports if key in rivals | claiming]
     return [*found, *(Subject(key, review.label(key), PORT, "") for key in ports)]
+
+
+def known_as(inputs: ReportInputs, key: str) -> str:
+    """Return what readers know a product as: its name, or for a drive without one the label of its only setup."""
+    review = inputs.review
+    mine = [name for name, setup in review.setups.items() if key in setup.chain]
+    alone = review.parts[key].name == key and len(mine) == 1 and len(review.setups[mine[0]].chain) <= 2
+    return review.setup_title(mine[0]) if alone else review.label(key)
 
 
 def tests(inputs: ReportInputs, setup: str, key: str) -> bool:
@@ -103,10 +115,10 @@ def entries_of(inputs: ReportInputs, key: str) -> list[Entry]:
 
 
 def soak_of_subject(inputs: ReportInputs, key: str) -> Soak | None:
-    """Return the long run of a product: the part between port and medium, or a medium by itself."""
+    """Return the long run of a product: the part between port and medium, or a medium by itself; a port has none."""
     for soak in inputs.soaks:
         chain = inputs.review.setups[soak.run.setup or ""].chain
-        if (chain[1] if len(chain) > 2 else chain[-1]) == key or (len(chain) == 2 and chain[0] == key):
+        if (chain[1] if len(chain) > 2 else chain[-1]) == key:
             return soak
     return None
 
@@ -117,24 +129,24 @@ def rates(inputs: ReportInputs, key: str) -> dict[Measure, SubjectRate]:
     for way in DIRECTIONS:
         for row in inputs.claims:
             if (row.part, row.claim, row.unit) == (key, way, "B/s") and row.measured is not None:
-                words = _words(row.measured, row.claimed, inputs.unit)
-                found[way] = SubjectRate(row.measured, row.claimed, words, row.judgement.verdict)
+                at = show_rate(row.measured, inputs.unit)
+                words = _beside(at, row.measured, row.claimed, inputs.unit)
+                found[way] = SubjectRate(row.measured, row.claimed, at, words, row.judgement.verdict)
     for measure, rate in _measured(inputs, key):
         if measure not in found or (found[measure].claimed is None and rate > found[measure].measured):
-            words = f"{show_iops(rate)} IOPS" if measure == "small" else _words(rate, None, inputs.unit)
-            found[measure] = SubjectRate(rate, None, words)
+            at = f"{show_iops(rate)} IOPS" if measure == "small" else show_rate(rate, inputs.unit)
+            found[measure] = SubjectRate(rate, None, at, at)
     for timed in timed_rows(inputs, key):
         if timed.direction not in found and timed.estimate is not None and timed.suspect is None:
-            rate = timed.estimate.rate
-            how = "" if timed.copied else ", by hand"
-            found[timed.direction] = SubjectRate(rate, None, f"{_words(rate, None, inputs.unit)}{how}")
+            at = show_rate(timed.estimate.rate, inputs.unit)
+            words = at if timed.copied else f"{at}, by hand"
+            found[timed.direction] = SubjectRate(timed.estimate.rate, None, at, words)
     soak = soak_of_subject(inputs, key)
     if soak is not None and not found:
         fast, last = (show_rate(v, inputs.unit) for v in (soak.findings.fast, soak.findings.last))
         moved: Measure = "read" if soak.run.soak.workload.direction == "read" else "write"
-        found[moved] = SubjectRate(
-            soak.findings.fast, None, fast if soak.findings.held else f"{fast} at first, then {last}"
-        )
+        words = fast if soak.findings.held else f"{fast} at first, then {last}"
+        found[moved] = SubjectRate(soak.findings.fast, None, fast, words)
     return found
 
 
@@ -151,8 +163,6 @@ def _measured(inputs: ReportInputs, key: str) -> Iterator[tuple[Measure, float]]
                     yield measure, estimate.rate / row.workload.block_bytes if measure == "small" else estimate.rate
 
 
-def _words(measured: float, claimed: float | None, unit: str) -> str:
-    if claimed is None:
-        return show_rate(measured, unit)
-    of = show_rate(claimed, unit, with_unit=False)
-    return f"{show_rate(measured, unit)} of {of} claimed, {show_percent(measured / claimed)}"
+def _beside(at: str, measured: float, claimed: float, unit: str) -> str:
+    """Return a rate in words beside its claim."""
+    return f"{at} of {show_rate(claimed, unit, with_unit=False)} claimed, {show_percent(measured / claimed)}"

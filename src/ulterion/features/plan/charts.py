@@ -33,7 +33,6 @@ from ulterion.show.charts import (
 )
 from ulterion.show.columns import show_change
 from ulterion.show.looks import Cast, unlike_shades
-from ulterion.show.sentences import listed
 
 ROUND = (0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.85, 1.0, 1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
 FINE = (0.8, 0.9, 0.95, 0.98, 1.0, 1.02, 1.05, 1.1, 1.25)
@@ -143,20 +142,23 @@ def ranks_chart(review: Review, found: Sequence[tuple[Observations, Ranks]], uni
             for p in ranks.places
         ]
         panels.append(Panel(workload_words(one.workload), tuple(bars), "IOPS" if small else unit))
-    firsts = [{words.named(review, p.level) for p in r.places if p.best == 1} for _, r in found]
-    always = set.intersection(*firsts)
-    title = (
-        finding(
-            f"{listed(sorted(always), 'or')} is first at every workload", f"{listed(sorted(always), 'or')} is first"
-        )
-        if always
-        else finding(f"No {factor} is first at every workload")
-    )
+    title = _leader(review, [r for _, r in found], factor)
     units = list(dict.fromkeys(p.unit for p in panels))
     subtitle = (
         f"Rate of each {factor}, all else alike, {' and '.join(units)}; then the place, or the places that it may have"
     )
     return BarChart(Caption(title, subtitle, foot), tuple(panels))
+
+
+def _leader(review: Review, found: Sequence[Ranks], factor: str) -> str:
+    """Return which product is first at every workload, alone or tied with others; or that none is."""
+    alone = [{p.level for p in r.places if (p.best, p.worst) == (1, 1) and not p.tied} for r in found]
+    first = [{p.level for p in r.places if p.best == 1} for r in found]
+    for how, sets in (("first", alone), ("first or tied", first)):
+        always = sorted(words.named(review, level) for level in set.intersection(*sets))
+        if len(always) == 1:
+            return finding(f"{always[0]} is {how} at every workload", f"{always[0]} is {how}")
+    return finding(f"No {factor} is first at every workload")
 
 
 def _place(place: Place) -> str:

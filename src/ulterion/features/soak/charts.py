@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ulterion.core.arrays import np
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM
-from ulterion.core.units import RATE_UNITS, show_duration, show_rate, show_size
+from ulterion.core.units import RATE_UNITS, show_rate, show_size, spell_duration
 from ulterion.features.soak.judging import Mark, Soak
 from ulterion.features.soak.readings import END, reading_rows
 from ulterion.features.soak.readings import IDLE as AT_IDLE
@@ -70,7 +70,7 @@ def soaks_chart(
     across = Axis(
         f"{word} since the load began", least=-max(_rest_shown(s) for s in soaks) / scale, most=float(last) / scale
     )
-    every = " and ".join(dict.fromkeys(f"{s.run.soak.plan.interval:g} s" for s in soaks))
+    every = " and ".join(dict.fromkeys(_interval(s.run.soak.plan.interval) for s in soaks))
     measured = measured_on([s.run.bench.host for s in soaks], [s.run.started for s in soaks])
     caption = Caption(
         title=_title(shown, unit),
@@ -101,7 +101,7 @@ def _title(shown: Sequence[_Shown], unit: str) -> str:
         rate, last = show_rate(found.fast, unit), show_rate(found.last, unit)
         if not found.falls or found.last > ALIKE * found.fast:
             return finding(
-                f"{first.name} holds {last} for {show_duration(found.seconds)}", f"{first.name} holds {last}"
+                f"{first.name} holds {last} for {spell_duration(found.seconds)}", f"{first.name} holds {last}"
             )
         after = show_size(found.falls[0].written)
         return finding(
@@ -109,6 +109,9 @@ def _title(shown: Sequence[_Shown], unit: str) -> str:
             f"{first.name}: {rate}, then {last}",
             f"{rate}, then {last}",
         )
+    throttled = _throttled_title(shown)
+    if throttled:
+        return throttled
     ordered = sorted(shown, key=lambda one: -one.soak.findings.last)
     best, worst = ordered[0], ordered[-1]
     ratio = best.soak.findings.last / max(worst.soak.findings.last, 1.0)
@@ -119,12 +122,31 @@ def _title(shown: Sequence[_Shown], unit: str) -> str:
     )
 
 
+def _throttled_title(shown: Sequence[_Shown]) -> str:
+    """Return which of several soaks heat slowed, where the others ran as long and show why they slowed, if at all; else ''."""
+    falls = [(one, fall) for one in shown if (fall := one.soak.findings.fall("throttling")) is not None]
+    if len(falls) != 1:
+        return ""
+    one, fall = falls[0]
+    late = fall.at - one.soak.load_start
+    others = [other.soak.findings for other in shown if other is not one]
+    if any(o.seconds < late or any(f.cause != "write cache" for f in o.falls) for o in others):
+        return ""
+    said, after = f"Heat slows only {one.name}", f"after {spell_duration(late)}"
+    share = f"to {fall.after / fall.before * 100:.0f}% of its speed" if fall.before else ""
+    return finding(f"{said}, {after}, {share}" if share else "", f"{said}, {after}", said, "Heat slows only one")
+
+
 def _subtitle(shown: Sequence[_Shown], unit: str) -> str:
     first = shown[0].soak
     what = f"{first.run.soak.text}, {unit}"
     moved = f"; {show_size(first.findings.bytes)} in all" if len(shown) == 1 else ""
     heat = ", and temperature, °C" if any(_sensors(one.soak) for one in shown) else ""
     return f"{what[0].upper()}{what[1:]}{heat}{moved}"
+
+
+def _interval(seconds: float) -> str:
+    return "second" if seconds == 1 else f"{seconds:g} s"
 
 
 def _longest(soaks: Sequence[Soak]) -> float:

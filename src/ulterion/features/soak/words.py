@@ -10,7 +10,7 @@ from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.same_load import SameLoad
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import DRIVE, LOAD
-from ulterion.core.units import show_duration, show_iops, show_rate, show_size
+from ulterion.core.units import show_duration, show_iops, show_rate, show_size, spell_duration
 from ulterion.features.soak.asking import Question
 from ulterion.features.soak.judging import Soak, SoakDifference, difference, is_same_amount
 from ulterion.show.sentences import how_much_than, listed, sentence_of
@@ -40,7 +40,7 @@ def soak_sentence(soak: Soak, unit: str) -> str:
     findings, record = soak.findings, soak.run.soak
     assert record is not None
     did = {"read": "read", "write": "wrote"}.get(record.workload.direction, "moved")
-    moved = f"{soak.label} {did} {show_size(findings.bytes)} in {show_duration(findings.seconds)}: {rate_words(findings, unit)}"
+    moved = f"{soak.label} {did} {show_size(findings.bytes)} in {spell_duration(findings.seconds)}: {rate_words(findings, unit)}"
     drive = next((w for w in findings.temperatures if w.sensor == "drive"), None)
     return sentence_of(f"{moved}; the drive reached {drive.peak:.0f} °C" if drive is not None else moved)
 

@@ -19,6 +19,7 @@ UNITS = 1000  # of a drawing's width and height
 MOST = 240  # points of a line
 VISIBLE = 0.02  # of the scale, from which a range is drawn
 LETTER = 0.02  # of a small panel's width, that a letter takes at most
+SHORT = 6  # letters of a unit that has room left of a panel
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
 
@@ -195,13 +196,15 @@ class _Panel:
         return [element("line", class_="grid", x1="0", x2="100%", y1=y, y2=y) for y in places]
 
     def _grid_names(self, top: float, height: float) -> list[Markup]:
-        """Return the names of round values above their lines, at the left; the unit stands at the highest."""
-        axis, ticks = self.panel.up, self._ticks()
-        parts = []
-        for number, (value, words) in enumerate(ticks):
-            unit = f" {axis.name}" if number == len(ticks) - 1 and axis.name not in words else ""
-            y = f"{float(self._y(value, top, height)) - 4:.1f}"
-            parts.append(element("text", words + unit, class_="quiet", x="2", y=y))
+        """Return the names of round values beside their lines, left of the panel; the unit stands below the highest."""
+        parts, unit = [], self.panel.up.name
+        for value, words in self._ticks():
+            y = float(self._y(value, top, height)) + 4
+            parts.append(element("text", words, class_="quiet", x="-6", y=f"{y:.1f}", text_anchor="end"))
+        if parts and not any(unit in words for _, words in self._ticks()):
+            short = len(unit) <= SHORT
+            where = {"x": "-6", "y": f"{y + LINE - 2:.1f}"} if short else {"x": "2", "y": f"{y - 8:.1f}"}
+            parts.append(element("text", unit, class_="quiet", text_anchor="end" if short else None, **where))
         return parts
 
     def _pairs(self, at: Floats, values: Floats) -> list[tuple[float, float]]:
