@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
 
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.answer_table import first_screen
@@ -44,7 +45,7 @@ class Composed:
 
     Attributes:
         article: itself.
-        files: of the review, by their names; `runs` their archive in base64, '' where it is not to be published.
+        files: of the review, by their names; `runs` their archive in base64, '' where it is not to be published, and `sums` their SHA-256.
         unplaced, unknown: names of the reviewer's that no section has: of remarks, and in [report].
     """
 
@@ -53,6 +54,7 @@ class Composed:
     unplaced: tuple[str, ...]
     unknown: tuple[str, ...]
     runs: str = ""
+    sums: Mapping[str, str] = field(default_factory=dict)
 
 
 def composed(inputs: ReportInputs, files: Mapping[str, bytes], at_once: AtOnce | None = None) -> Composed:
@@ -110,18 +112,20 @@ def composed_of(
 ) -> Composed:
     """Return the article of a review folder, and the archive of its files.  Raises UsageError."""
     files = bundle.contents(folder)
-    made = composed(ReportInputs(folder, outcomes, unit), files, at_once)
-    return replace(made, runs=base64.b64encode(bundle.packed(files)).decode())
+    with ThreadPoolExecutor(2) as beside:  # compressing and hashing leave the processor to the article
+        packed, sums = beside.submit(bundle.packed, files), beside.submit(bundle.sums, files)
+        made = composed(ReportInputs(folder, outcomes, unit), files, at_once)
+        return replace(made, runs=base64.b64encode(packed.result()).decode(), sums=sums.result())
 
 
 def page_of(folder: ReviewFolder, made: Composed, unit: str, *, fragment: bool = False) -> str:
     """Return the page of a review, or what of it goes into a page of someone else's."""
-    return page(made.article, published(folder, made.files, made.runs, unit), fragment=fragment)
+    return page(made.article, published(folder, made, unit), fragment=fragment)
 
 
-def published(folder: ReviewFolder, files: Mapping[str, bytes], runs: str, unit: str) -> Published:
-    """Return what a page rests on and how it looks; `runs` is the archive of the files in base64."""
-    return Published(files, runs, unit, folder.review.report)
+def published(folder: ReviewFolder, made: Composed, unit: str) -> Published:
+    """Return what a page rests on and how it looks."""
+    return Published(made.files, made.sums, made.runs, unit, folder.review.report)
 
 
 def with_figures_beside(

@@ -36,7 +36,6 @@ from ulterion.features.page.article import (
 from ulterion.features.page.card import CARD
 from ulterion.features.page.drawn import case_table, course
 from ulterion.features.page.subjects import plain_name
-from ulterion.model.bundle import sums
 from ulterion.model.reportsettings import ReportSettings
 from ulterion.show.blocks import Text
 from ulterion.show.charts import titled
@@ -60,12 +59,14 @@ class Published:
     """What a page rests on and how it looks.
 
     Attributes:
-        files: of the review, by their names; `runs` their archive in base64, as it stands in the page.
+        files: of the review, by their names; `sums` their SHA-256.
+        runs: their archive in base64, as it stands in the page.
         unit: of rates.
         settings: the reviewer's own for the page.
     """
 
     files: Mapping[str, bytes]
+    sums: Mapping[str, str]
     runs: str
     unit: str
     settings: ReportSettings
@@ -77,7 +78,7 @@ def page(article: Article, published: Published, *, fragment: bool = False) -> s
     style, script = _style(published.settings, fragment=fragment), _data("script.js")
     told = {
         "version": __version__,
-        "files": sums(dict(published.files)),
+        "files": dict(published.sums),
         "archive": hashlib.sha256(published.runs.encode()).hexdigest(),
     }
     return environment.get_template("fragment.html.j2" if fragment else "page.html.j2").render(

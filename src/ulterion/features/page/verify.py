@@ -9,7 +9,7 @@ import json
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
@@ -125,8 +125,8 @@ def _made_anew(files: dict[str, bytes], archive: str, text: str, scratch: Path, 
     folder = bundle.laid_out(files, scratch)
     unit = _UNIT.search(text)
     rates = unit[1] if unit else "MB/s"
-    article = composed(ReportInputs(folder, outcomes(folder), rates), files).article
-    return page(article, published(folder, files, archive, rates))
+    made = composed(ReportInputs(folder, outcomes(folder), rates), files)
+    return page(made.article, published(folder, replace(made, runs=archive, sums=bundle.sums(files)), rates))
 
 
 def _lines_that_differ(text: str, anew: str) -> list[str]:
