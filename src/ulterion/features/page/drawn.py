@@ -34,14 +34,19 @@ def course(row: AnswerRow) -> Markup:
     )
 
 
-def case_table(case: YourCase, way: str, caption: str) -> Markup:
+def case_table(case: YourCase, way: str, what: str) -> Markup:
     """Return the times of one direction as bars, each with its measured course for the script; nothing where none was measured."""
     ends = [e for e in case.ends if e.way == way]
     most = max((e.seconds for e in ends if math.isfinite(e.seconds)), default=1.0)
     rows = [_case_row(end, case.size, most) for end in ends]
     heads = element("thead", element("tr", *(element("th", h, scope="col") for h in ("setup", "bar", "time"))))
+    amount = element("span", case.size_words, class_="amount")  # which the script changes
     return element(
-        "table", element("caption", caption, class_="unseen"), heads, element("tbody", *rows), class_="bars case"
+        "table",
+        element("caption", amount, f" {what}", class_="unseen"),
+        heads,
+        element("tbody", *rows),
+        class_="bars case",
     )
 
 
