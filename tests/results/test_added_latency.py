@@ -113,7 +113,7 @@ class Told(FolderCase):
         (one,) = group["nearest"]
         self.assertEqual((one["setup"], one["base"], one["without"]), ("hub", "box", "hub"))
         self.assertEqual(one["verdicts"]["sequential read 4 MiB depth 4"], "same")
-        self.assertIn("hub against box, without Test Hub: ", " ".join(self.ulterion("compare").stdout.split()))
+        self.assertIn("cost of Test Hub (hub against box): ", " ".join(self.ulterion("compare").stdout.split()))
 
     def test_a_failed_run_and_an_outcome_are_never_only_missing(self) -> None:
         """What became of a setup without a figure stands in the place where it is missed."""

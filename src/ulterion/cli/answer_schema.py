@@ -7,9 +7,8 @@ now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; un
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.facts.devices import Survey
+from ulterion.core.records import dataclass
 from ulterion.features.capacity.data import Proven
 from ulterion.features.claims.data import Claims
 from ulterion.features.clock.data import Clocked, Race

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Iterator
-from dataclasses import dataclass
 from textwrap import shorten
 
+from ulterion.core.records import dataclass
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 

@@ -7,11 +7,12 @@ whose link could carry far more.  The others are the suspects.  A single suspect
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from ulterion.core.links.ceilings import REFUTED, Element
 from ulterion.core.links.standards import Link
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, Ratio, ratio
 from ulterion.core.stats.samples import Rates
 

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_block, show_percent, show_size_both
 
 UNIT = 4096  # bytes

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Literal
+
+from ulterion.core.records import dataclass
 
 Works = Literal["works", "works with help", "does not work"]
 IN_GENERAL = "works"  # the question that is asked where none is named

@@ -7,9 +7,9 @@ all (R. K. Jain, D. W. Chiu, W. R. Hawe, DEC-TR-301, 1984).
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
 from ulterion.core.errors import UnitError
+from ulterion.core.records import dataclass
 
 DECIMAL = {"": 1, "k": 10**3, "M": 10**6, "G": 10**9, "T": 10**12, "P": 10**15}
 BINARY = {"Ki": 2**10, "Mi": 2**20, "Gi": 2**30, "Ti": 2**40, "Pi": 2**50}

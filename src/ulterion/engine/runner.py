@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Protocol
 
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.stats.peeking import half_width_under_peeking
 from ulterion.core.workloads.pass_states import shape_of, states_of
 from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick

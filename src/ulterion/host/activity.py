@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host import drives, loops, tree
 
 BUSY_CPU, BUSY_DISK = 0.25, 20e6  # share of all processors, and bytes per second on other disks, worth a warning

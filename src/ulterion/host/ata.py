@@ -8,9 +8,9 @@ little-endian; a statistic is a quadword whose highest byte holds flags: bit 7 s
 from __future__ import annotations
 
 import ctypes
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host.passthrough import LogError, ask
 
 SG_IO = 0x2285  # scsi/sg.h

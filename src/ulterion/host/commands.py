@@ -14,7 +14,8 @@ import subprocess
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from ulterion.core.records import dataclass
 
 MAX_OUTPUT = 65536  # bytes; a probe prints one number
 LOOK = 0.1  # seconds

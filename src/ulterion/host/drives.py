@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.links.negotiated import usb_link
 from ulterion.core.links.standards import Link
+from ulterion.core.records import dataclass
 from ulterion.host import cards, nvmepaths, pcie, sata, scsi, tree, tunnels
 
 SECTOR = 512  # bytes; the unit of /sys/block/*/size whatever the disk's own blocks (kernel documentation, ABI/stable)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.host import facts, mounts, stacks
 from ulterion.host.other_systems import asking
 from ulterion.model.systems import system

@@ -10,9 +10,9 @@ import contextlib
 import os
 import stat
 import struct
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host import tree
 
 LOOP_GET_STATUS64 = 0x4C05  # linux/loop.h

@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 import re
 import stat
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host import tree
 
 MAX_BYTES = 4 * 2**20  # bytes of mountinfo; a machine full of containers has thousands of mounts

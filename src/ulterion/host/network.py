@@ -7,12 +7,12 @@ import ipaddress
 import os
 import socket
 import struct
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.facts.devices import Adapter
 from ulterion.core.facts.target import NetworkEnd
 from ulterion.core.links.chain import cable_questions, faults
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.network import ethernet
 from ulterion.host import chains, tree
 

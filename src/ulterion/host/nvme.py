@@ -7,9 +7,9 @@ Field tables: NVM Express Base Specification 2.0, figure 207 (SMART / Health Inf
 from __future__ import annotations
 
 import ctypes
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host.passthrough import LogError, ask
 
 ADMIN_COMMAND = 0xC0484E41  # _IOWR('N', 0x41, struct nvme_passthru_cmd), linux/nvme_ioctl.h

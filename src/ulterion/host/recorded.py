@@ -14,10 +14,11 @@ import platform
 import stat
 import tempfile
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.host import cards, gaveup, tree, usb
 from ulterion.model.reading import parse_json, read_bytes
 from ulterion.model.systems import linux_alone

@@ -8,9 +8,9 @@ from __future__ import annotations
 import mmap
 import os
 import stat
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.host import drives, loops, stacks, tree
 
 EDGE = 2**20  # bytes at either end that are looked at: tables of partitions and the marks of file systems lie there

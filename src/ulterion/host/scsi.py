@@ -7,11 +7,11 @@ scsi_transport_*.c), 'virtioN', 'vbd-N' of paravirtual machines; UFS by the fold
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import Link, known_link
+from ulterion.core.records import dataclass
 from ulterion.host import pcie, tree
 
 SAS_RATES = {

@@ -7,11 +7,12 @@ gives is in degrees Celsius, or watts for a sensor called 'power'.
 from __future__ import annotations
 
 import shlex
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Protocol
 
 from ulterion.core.errors import UsageError, nearest
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import DRIVE
 from ulterion.core.text import visible
 from ulterion.host import ata, commands, drives, nvme, tree

@@ -11,11 +11,11 @@ from __future__ import annotations
 
 import itertools
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.facts.devices import Tunnel
 from ulterion.core.links.standards import Link, find_link, known_link, lower
+from ulterion.core.records import dataclass
 from ulterion.host import pcie, tree
 
 THUNDERBOLT = {(10.0, 1): "Thunderbolt 1", (10.0, 2): "Thunderbolt 2", (20.0, 2): "Thunderbolt 3"}

@@ -9,10 +9,10 @@ import math
 import re
 import zoneinfo
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.records import dataclass
 from ulterion.model.reading import read_text
 
 MAX_BYTES = 64 * 2**20  # bytes; a day of readings every tenth of a second is less

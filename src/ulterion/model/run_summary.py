@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import datetime
 import re
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.quantities import moment_of
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import check_schema

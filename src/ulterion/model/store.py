@@ -10,11 +10,12 @@ from __future__ import annotations
 import contextlib
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TypeVar
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model import together
 from ulterion.model.aside import RUNS, moved_aside
 from ulterion.model.files import locked, sweep_scratch, write_atomically

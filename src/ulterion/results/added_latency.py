@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import FEWEST, difference
 from ulterion.core.stats.samples import scaled
 from ulterion.results.measurement import Measurement

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, Ratio, ratio
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.model.review import Review
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.bottleneck import Carried, Cleared, Finding, Suspect, find_bottleneck, is_more
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.negotiated import guess_link
 from ulterion.core.links.standards import Link
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.pass_states import SLOW_STATES
 from ulterion.model.review import Review
 from ulterion.results.measurement import Measurement, best_of, chain_elements

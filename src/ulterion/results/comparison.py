@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from itertools import pairwise
 
 from ulterion.core.errors import UsageError, unknown
@@ -13,6 +13,7 @@ from ulterion.core.facts.differences import differences
 from ulterion.core.links.bus import BusFinding
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.negotiated import guess_link
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
 from ulterion.core.stats.verdicts import Comparison, Verdict, compare_family
 from ulterion.core.units import show_rate

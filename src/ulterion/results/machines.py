@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
 from ulterion.core.links.standards import known_link
 from ulterion.core.outcomes import Outcome
+from ulterion.core.records import dataclass
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.results.comparison import Group, GroupBuilder

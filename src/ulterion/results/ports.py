@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from statistics import median
 from typing import Literal
 
@@ -11,6 +11,7 @@ from ulterion.core.facts.target import TargetFacts
 from ulterion.core.links.bus import ruled_out
 from ulterion.core.links.standards import Link, known_link, lower
 from ulterion.core.outcomes import Outcome
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
 from ulterion.core.workloads.sanity_limits import above_link
 from ulterion.model.review import Review

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.devices import Drive, Survey
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_duration, show_size
 from ulterion.host import machine
 from ulterion.run.waiting import wait_until

@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.links.standards import known_link
+from ulterion.core.records import dataclass
 from ulterion.host.here import facts_of, facts_of_device
 from ulterion.model.review import PEER, Review
 from ulterion.model.review_editing import Tables, Value

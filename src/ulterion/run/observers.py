@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
 from ulterion.core.errors import UlterionError
+from ulterion.core.records import dataclass
 from ulterion.core.sharing import Sharing
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import TraceRow

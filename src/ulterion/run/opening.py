@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.targets.base import RealTarget

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import errno
 import os
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.engine.targets import test_file
 from ulterion.engine.targets.device import DeviceTarget

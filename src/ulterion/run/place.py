@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.review import Setup
 from ulterion.model.store import ReviewFolder
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.workload import Workload
 from ulterion.engine.runner import PrecisionRule, StopRule
 from ulterion.engine.targets.base import LayingLimit

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
+
+from ulterion.core.records import dataclass
 
 if TYPE_CHECKING:
     from pathlib import Path

@@ -5,10 +5,11 @@ from __future__ import annotations
 import datetime
 import textwrap
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from ulterion.core.facts.target import BY_HAND
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.suites import short_title
 from ulterion.core.workloads.workload import Workload
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.bottleneck import Cleared
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
 from ulterion.results.bottleneck import Bottleneck
 from ulterion.show.answers import Answer

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import textwrap
-from dataclasses import dataclass
 
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
+from ulterion.core.records import dataclass
 from ulterion.show.charts import Caption
 from ulterion.show.looks import Look
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from ulterion.core.records import dataclass
 from ulterion.model.review import Review
 from ulterion.show.charts import NEUTRAL
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import bisect
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.capacity import UNIT
+from ulterion.core.records import dataclass
 
 BAD: Literal["bad"] = "bad"
 Owner = int | Literal["bad"] | None

@@ -14,8 +14,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.sim.bench import SimPart
 

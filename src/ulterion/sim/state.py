@@ -15,9 +15,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import CASE, DRIVE
 from ulterion.core.workloads.workload import DriveWorkload, NetworkWorkload, Workload, on_drive
 from ulterion.sim.bench import CaseHeat, SimPart

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +12,7 @@ from ulterion.core.arrays import Floats, np
 from ulterion.core.errors import TargetFailed, UsageError
 from ulterion.core.facts.devices import as_target
 from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.units import show_block, show_duration
 from ulterion.core.workloads.histogram import LatencyHistogram

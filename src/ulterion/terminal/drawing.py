@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.core.records import dataclass
 from ulterion.terminal.environment import Environment
 from ulterion.terminal.status import Status
 

@@ -7,10 +7,11 @@ import io
 import os
 import sys
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
+from ulterion.core.records import dataclass
 from ulterion.show.width import as_it_is, columns
 from ulterion.terminal.streams import open_standard_descriptors, readable
 

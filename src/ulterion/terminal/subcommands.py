@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 import shlex
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+from ulterion.core.records import dataclass
 
 Adder = Callable[[argparse._ActionsContainer], object]
 

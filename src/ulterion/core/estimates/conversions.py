@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.errors import UnitError, UsageError
 from ulterion.core.links.standards import LINKS, Link
+from ulterion.core.records import dataclass
 from ulterion.core.units import (
     parse_duration,
     parse_rate,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from ulterion.core.records import dataclass
 
 VOLTS = 5.0
 MIN_VOLTS = 4.4  # at a device behind a powered hub or a port of its own (USB 2.0, 7.2.2, figure 7-47)

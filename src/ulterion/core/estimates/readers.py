@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
 from ulterion.core.links.standards import LINKS, Link
+from ulterion.core.records import dataclass
 from ulterion.core.units import bounded, parse_size
 
 MAX_WORDS = 600  # characters of a question in words

@@ -10,11 +10,12 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from itertools import accumulate
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 
 DRAWS = 200
 LEVEL = 0.90

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import known_link
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_rate
 
 

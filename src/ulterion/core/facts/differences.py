@@ -7,9 +7,9 @@ are not taken together.  Every field of `TargetFacts` and `BenchFacts` is in the
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass
 
 from ulterion.core.facts.target import BenchFacts, NetworkEnd, NetworkFacts, TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_block, show_duration
 
 WARMER = 3.0  # degrees Celsius at the start; below it sensors and rooms differ anyway

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import ClassVar
 
 from ulterion.core.links.chain import Step
+from ulterion.core.records import dataclass
 from ulterion.core.text import AnyName
 
 NETWORK_FILESYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "9p", "fuse.sshfs", "afs", "ceph", "virtiofs")

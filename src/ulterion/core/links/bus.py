@@ -7,9 +7,10 @@ writes top out at the same rate, and each small request takes about a microframe
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.links.standards import USB, Link
+from ulterion.core.records import dataclass
 
 BUSES = tuple(k for k in USB if k.family == "USB" and "(" not in k.name)  # one for each speed, slowest first
 SLOW = BUSES[:2]  # slower than any drive of today

@@ -7,10 +7,11 @@ directly.  They say which claims cannot be tested on a setup; what held a measur
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from ulterion.core.links.standards import Link
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_between, show_rate
 
 Direction = Literal["read", "write"]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
 from ulterion.core.links.negotiated import pcie_parts
 from ulterion.core.links.standards import Link, find_link, is_lower, lower
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_rate
 
 MODERN = find_link("USB 5 Gb/s")  # from here on a drive can be expected to queue commands

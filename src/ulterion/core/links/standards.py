@@ -12,10 +12,11 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.cards import CARDS, CARDS_OVER_PCIE, CODED_CARDS, UFS
+from ulterion.core.records import dataclass
 
 CODES = {
     "8b/10b": 8 / 10,

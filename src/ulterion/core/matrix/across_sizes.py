@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from ulterion.core.arrays import np
 from ulterion.core.matrix.effects import TOGETHER_BELOW, Effect, Effects
+from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import chi_square_tail
 
 NORMAL = 1.959964  # standard deviations to either end of a 95% interval

@@ -5,11 +5,11 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import f_tail
 from ulterion.core.stats.interval import Interval
 from ulterion.core.stats.student import t_quantile

@@ -16,11 +16,12 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.weights import NEGLIGIBLE, Observed, between_runs, weighted, within_runs
+from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import f_tail
 
 Pairs = Literal["all", "whole", "none"]

@@ -11,13 +11,13 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.effects import confounded
 from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.model import Fitted, fit, levels_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.core.records import dataclass
 
 LEVEL = 0.95
 DRAWS = 20_000

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.grid import Cell
+from ulterion.core.records import dataclass
 
 PRIOR_DF = 4  # of the spread of passes that all runs have in common (see `_within`)
 NEGLIGIBLE = 1e-8  # singular values below this share of the greatest count as none

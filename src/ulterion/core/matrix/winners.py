@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from ulterion.core.matrix.grid import Cell
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.stats.samples import Rates
 from ulterion.core.stats.verdicts import compare_family

@@ -6,7 +6,9 @@ written, less that rate times all the time since, is the least that is still in 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
+
+from ulterion.core.records import dataclass
 
 FRESH = 0.2  # share up to which it is taken for fresh: laying a test file down uses some of any
 

@@ -9,9 +9,8 @@ only the latter would have kept cannot be determined.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import Trace
 
 SPEED_CLASSES = (6, 10, 30, 60, 90)  # SD Physical Layer Specification, video speed classes: MB/s of sustained writing

@@ -6,9 +6,10 @@ before it that was made up for.  What came last and has not lasted is not known.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.levels import Level
 from ulterion.core.soak.trace import Trace, longest_true
 

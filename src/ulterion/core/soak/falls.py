@@ -7,10 +7,11 @@ have told.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.drops import Drop, find_drops, unmixed
 from ulterion.core.soak.heatevidence import heat_of, just_before
 from ulterion.core.soak.levels import levels

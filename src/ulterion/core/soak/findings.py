@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.drops import FOR_GOOD
 from ulterion.core.soak.falls import Fall, falls
 from ulterion.core.soak.levels import levels

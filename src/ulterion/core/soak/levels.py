@@ -12,9 +12,9 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 
 MIN_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
 BEYOND = 5.0  # standard errors that two levels must differ by; among thousands of places chance reaches four

@@ -9,9 +9,9 @@ more (the mean of a rounded course that crosses a step).  Checked against made-u
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import DRIVE, LOAD, POWER, ROOM, Trace
 from ulterion.core.stats.interval import Interval
 

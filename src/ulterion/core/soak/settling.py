@@ -15,9 +15,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.lags import Lags, Way, lagged
 from ulterion.core.stats.nonnegative import Fit, NonNegative
 

@@ -9,9 +9,9 @@ form used on a soak takes rounds of equal length in time.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.classes import speed_classes, whole_rows
 from ulterion.core.soak.trace import Trace, longest_true
 

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, Final
 
 from ulterion.core.arrays import Flags, Floats, Integers, np
+from ulterion.core.records import dataclass
 
 DRIVE, CASE, ROOM, POWER = "drive", "case", "room", "power"
 """Names of sensors with a meaning: the drive's own, its case, the room (all in C), and the supply (in W)."""

@@ -7,7 +7,7 @@ nothing: they need not be implemented (NVM Express Base Specification 2.0, figur
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from ulterion.core.records import dataclass
 
 NEAR_LIMIT = 3.0  # degrees: sensors and the drive's own regulation differ by so much
 COOL_DRIVE = 60.0  # degrees C below which no drive is taken to throttle (commercial drives are rated to 70 °C)

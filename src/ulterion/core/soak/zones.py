@@ -8,9 +8,8 @@ the kernel takes for one is told so.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.smoothing import running_median
 from ulterion.core.soak.trace import Trace
 

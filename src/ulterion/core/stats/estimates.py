@@ -12,10 +12,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from functools import lru_cache
 
 from ulterion.core.errors import UsageError
-from ulterion.core.stats.samples import Rates, Runs, Sample, as_runs, sample_of, scaled
+from ulterion.core.records import dataclass
+from ulterion.core.stats.samples import ByHand, Looked, Rates, Runs, Sample, as_runs, sample_of, scaled
 from ulterion.core.stats.spreads import exact_p, welch_p
 from ulterion.core.stats.student import t_cdf, t_quantile
 
@@ -56,7 +57,11 @@ class Estimate:
 
 
 def _sample(rates: Rates) -> Sample:
-    runs = as_runs(rates)
+    return _sample_of(tuple(run if isinstance(run, Looked | ByHand) else tuple(run) for run in as_runs(rates)))
+
+
+@lru_cache(maxsize=4096)  # a comparison looks at each sample dozens of times
+def _sample_of(runs: tuple[Sequence[float], ...]) -> Sample:
     if not runs or any(not (r > 0 and math.isfinite(r)) for run in runs for r in run):
         raise UsageError("an estimate needs at least one pass, and every pass a rate above zero")
     return sample_of(scaled(runs, math.log))

@@ -8,9 +8,9 @@ which are exact.  SciPy has the method too, but loading its optimizers takes lon
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import Floats, Integers, np
+from ulterion.core.records import dataclass
 
 MOST = 3  # times as many steps as there are columns: only rounding errors could make it longer
 TINY = 1e-12  # of the largest slope that could be, below which a slope is none

@@ -17,8 +17,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.student import t_cdf
 
 DOUBTED = 2.0  # what the scatter of timings by hand is multiplied by
@@ -45,6 +45,12 @@ class Looked(tuple[float, ...]):
         looked.first = max(2, first)
         return looked
 
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Looked) and self.first == other.first and tuple(self) == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash((*self, self.first))
+
 
 class ByHand(tuple[float, ...]):
     """Rates of transfers that were timed by hand.
@@ -63,6 +69,12 @@ class ByHand(tuple[float, ...]):
         timed = cls(rates)
         timed.error, timed.shared, timed.varies = error, shared, varies
         return timed
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, ByHand) and vars(self) == vars(other) and tuple(self) == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash((*self, self.error, self.shared, self.varies))
 
 
 @dataclass(frozen=True)

@@ -11,10 +11,11 @@ from __future__ import annotations
 
 import math
 import pkgutil
-from bisect import bisect_left
-from functools import lru_cache
-
-from ulterion.core.arrays import Floats, np
+import sys
+from array import array
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from functools import cache, lru_cache
 
 FILE = "welch.f4"  # the kept table: for each of `pairs()` the logs of how often the p-values of `nodes()` are reached at worst
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
@@ -28,7 +29,8 @@ def exact_p(p: float, df_a: int, df_b: int) -> float:
     if p <= 0.0 or min(df_a, df_b) >= MANY:
         return max(p, 0.0)
     logs, worst = _table(*sorted((df_a, df_b)))
-    return min(1.0, p * math.exp(float(np.interp(math.log(p), logs, worst - logs))))
+    more = [w - log for w, log in zip(worst, logs, strict=True)]
+    return min(1.0, p * math.exp(_between(math.log(p), logs, more)))
 
 
 def welch_p(p: float, df_a: int, df_b: int) -> float:
@@ -36,7 +38,7 @@ def welch_p(p: float, df_a: int, df_b: int) -> float:
     if min(df_a, df_b) >= MANY:
         return p
     logs, worst = _table(*sorted((df_a, df_b)))
-    return min(p, math.exp(float(np.interp(math.log(p), worst, logs))))
+    return min(p, math.exp(_between(math.log(p), worst, logs)))
 
 
 def pairs() -> list[tuple[int, int]]:
@@ -45,27 +47,50 @@ def pairs() -> list[tuple[int, int]]:
 
 
 @lru_cache(maxsize=256)
-def _table(df_a: int, df_b: int) -> tuple[Floats, Floats]:
+def _table(df_a: int, df_b: int) -> tuple[Sequence[float], Sequence[float]]:
     """Return logs of p-values of Welch's test, and of how often they are reached at worst, both rising, for degrees of freedom in order."""
-    logs, rows, df_b = nodes(), _kept(), min(df_b, LARGER[-1])
+    logs, df_b = nodes(), min(df_b, LARGER[-1])
     above = bisect_left(LARGER, df_b)
-    upper = rows[df_a, LARGER[above]]
+    upper = _row(df_a, LARGER[above])
     if LARGER[above] == df_b:
         return logs, upper
     below = LARGER[above - 1]
     share = (1 / below - 1 / df_b) / (1 / below - 1 / LARGER[above])
-    return logs, (1 - share) * rows[df_a, below] + share * upper
+    return logs, [(1 - share) * lower + share * higher for lower, higher in zip(_row(df_a, below), upper, strict=True)]
 
 
-def nodes() -> Floats:
+@cache
+def nodes() -> Sequence[float]:
     """Return the logs of the p-values that the table is made for."""
-    return np.linspace(math.log(MIN_P), 0.0, NODES)
+    first = math.log(MIN_P)
+    return [*(first - n * first / (NODES - 1) for n in range(NODES - 1)), 0.0]
 
 
-@lru_cache(maxsize=1)
-def _kept() -> dict[tuple[int, int], Floats]:
-    """Return the kept table (python -m benchmarks.welch writes it), by pair."""
+def _between(x: float, xs: Sequence[float], ys: Sequence[float]) -> float:
+    """Return the value at `x` of a line through points that rise in x; beyond them that of the first or last point."""
+    if x <= xs[0] or x >= xs[-1]:
+        return ys[0] if x <= xs[0] else ys[-1]
+    at = bisect_right(xs, x) - 1
+    return ys[at] + (ys[at + 1] - ys[at]) / (xs[at + 1] - xs[at]) * (x - xs[at])
+
+
+def _row(small: int, large: int) -> Sequence[float]:
+    """Return the row of the kept table for a pair."""
+    start = _places()[small, large] * NODES
+    return _kept()[start : start + NODES]
+
+
+@cache
+def _places() -> dict[tuple[int, int], int]:
+    return {pair: number for number, pair in enumerate(pairs())}
+
+
+@cache
+def _kept() -> Sequence[float]:
+    """Return the kept table (python -m benchmarks.welch writes it), row after row."""
     data = pkgutil.get_data(__package__, FILE)
     assert data is not None
-    rows = np.frombuffer(data, dtype="<f4").astype(np.float64).reshape(-1, NODES)
-    return dict(zip(pairs(), rows, strict=True))
+    values = array("f", data)
+    if sys.byteorder == "big":
+        values.byteswap()
+    return values

@@ -21,10 +21,10 @@ from __future__ import annotations
 import math
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.links.ceilings import Ceiling
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import FEWEST, LEVEL, Estimate, Ratio, half_width, holm, ratio
 from ulterion.core.stats.samples import Rates
 from ulterion.core.stats.spreads import welch_p

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.stats.nonnegative import nonnegative
 from ulterion.core.stats.student import t_quantile
 

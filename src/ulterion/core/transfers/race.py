@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 
 NEAR = 0.005  # of the whole; who is so little ahead is not ahead
 

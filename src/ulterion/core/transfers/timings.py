@@ -14,10 +14,11 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.stats.samples import VARIES, ByHand
 from ulterion.core.units import (
     BINARY,

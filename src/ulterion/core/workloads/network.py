@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import ClassVar
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
+from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import beta_quantile
 from ulterion.core.stats.interval import Interval
 from ulterion.core.units import parse_block, parse_duration, parse_rate, show_bit_rate, show_block

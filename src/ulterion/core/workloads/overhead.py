@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from ulterion.core.records import dataclass
 
 SHARE = 0.03  # of a request's time from which our own part is told
 BUSY = 0.85  # of a pass, from which a worker counts as the limit

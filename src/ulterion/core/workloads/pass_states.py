@@ -11,9 +11,9 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.levels import levels
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.workload import PassState

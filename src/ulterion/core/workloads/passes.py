@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import NamedTuple
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.network import NetworkCounts
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.workload import DrivePattern, DriveWorkload, Workload
 
 KIB, MIB = 2**10, 2**20

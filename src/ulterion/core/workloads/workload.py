@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, ClassVar, Literal, Self
 
 from ulterion.core.errors import UsageError, nearest
+from ulterion.core.records import dataclass
 from ulterion.core.units import parse_block, parse_duration, parse_ratio, show_bit_rate, show_block
 
 PassState = Literal["cached", "after the cache", "throttled", "mixed"]

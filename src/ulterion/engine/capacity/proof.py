@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
 from ulterion.core.capacity import UNIT, Capacity, Tally, looked
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.engine.capacity.blocks import Pattern, Words
 from ulterion.engine.capacity.media import Medium
 from ulterion.engine.requests.buffers import aligned

@@ -7,9 +7,10 @@ import os
 import stat
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.transfers.copies import CLASSES, Classed, class_of
 from ulterion.engine.copies.batches import ProgressMeter, batches
 from ulterion.engine.copies.below import Below

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from ulterion.core.records import dataclass
 from ulterion.engine.copies.batches import batches
 from ulterion.engine.copies.file_pool import FileJob, FilePool
 from ulterion.engine.copies.manifest import Line

@@ -11,11 +11,11 @@ from __future__ import annotations
 import math
 import os
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.records import dataclass
 
 MB = 10**6
 USUAL = {"huge": 4000 * MB, "shoot": 4000 * MB, "session": 2000 * MB, "tree": 180 * MB}

@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 
 BLOCK = 512  # bytes in one of st_blocks (stat(2))
 Kind = Literal["file", "folder", "link", "other", "unreadable"]

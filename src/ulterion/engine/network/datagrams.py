@@ -10,9 +10,10 @@ import socket
 import struct
 import threading
 import time
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import partial
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.network import Datagrams
 from ulterion.engine.network.streams import INTERVAL, Meter
 

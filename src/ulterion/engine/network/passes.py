@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from functools import partial
 from typing import Literal
 
 import numpy as np
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.workloads.network import MAX_DATAGRAM, MAX_NETWORK_BLOCK, MAX_STREAMS, MIN_DATAGRAM, Datagrams
 from ulterion.core.workloads.workload import NetworkWorkload

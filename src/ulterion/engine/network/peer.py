@@ -12,9 +12,9 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.engine.network.datagrams import socket_for
 from ulterion.engine.network.frames import (
     STRANGER,

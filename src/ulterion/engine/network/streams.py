@@ -8,10 +8,11 @@ import struct
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.histogram import LatencyHistogram
 
 RAMP = 0.3  # seconds at the start that are not counted: TCP finds its rate (slow start, RFC 5681)

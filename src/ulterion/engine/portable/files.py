@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.systems import system
 
 

@@ -8,12 +8,12 @@ import os
 import shutil
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path, PurePath
 from typing import TypeVar
 
 from ulterion.core.errors import TargetFailed, UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_block
 from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import DriveWorkload

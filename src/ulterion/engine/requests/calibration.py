@@ -6,8 +6,8 @@ import functools
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.workload import DriveWorkload, parse_workload
 from ulterion.engine.portable.turns import on
 from ulterion.engine.requests import compiler, loops, uring

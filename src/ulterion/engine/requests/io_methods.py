@@ -10,10 +10,11 @@ import functools
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.passes import Tick
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests import uring

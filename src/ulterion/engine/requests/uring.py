@@ -14,7 +14,8 @@ import mmap
 import os
 import platform
 import struct
-from dataclasses import dataclass
+
+from ulterion.core.records import dataclass
 
 SYS_SETUP, SYS_ENTER, SYS_REGISTER = 425, 426, 427
 SETUP_SUBMIT_ALL, SETUP_COOP_TASKRUN = 1 << 7, 1 << 8

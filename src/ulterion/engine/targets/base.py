@@ -6,12 +6,12 @@ import os
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from ulterion.core.errors import PassSpoiled, TargetFailed, UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_block
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import DriveWorkload

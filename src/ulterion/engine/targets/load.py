@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import time
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import TraceRow
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests.buffers import Buffers

@@ -16,10 +16,10 @@ import re
 import secrets
 import stat
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.lock import try_lock
 
 PREFIX = ".ulterion-test-"

@@ -15,11 +15,11 @@ import socket
 import struct
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import TypeVar, cast
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.engine.targets.test_file import OpenFile
 from ulterion.engine.workers import children
 

@@ -14,11 +14,12 @@ import select
 import signal
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import partial
 from typing import TypeVar, cast
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.passes import Tick
 from ulterion.engine.workers.children import GRACE, lost, outcome, start, value_of
 from ulterion.engine.workers.worker_slot import FIRST, FLUSHING, PAUSES, START, STOP, WorkerSlot

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.series import IntervalSeries

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, field
+from dataclasses import field
 from types import FrameType
+
+from ulterion.core.records import dataclass
 
 STOP, START, PAUSES, FIRST = 0, 1, 2, 3  # cells of the shared memory; then two for each child: its stage, bytes moved
 READY, FLUSHING = 1, 2  # stages

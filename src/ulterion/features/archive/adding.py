@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from typing import TypeVar
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection, Engine
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.text import spoken
 from ulterion.features.archive.schema import ABOUT, META, PARTS, RESULTS, RUNS, VERSION, in_words

@@ -6,7 +6,6 @@ import datetime
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import get_type_hints
 
 import sqlalchemy as sa
@@ -18,6 +17,7 @@ from ulterion.core.facts import differences
 from ulterion.core.facts.differences import MAX_NAMED, RunFacts
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import Link
+from ulterion.core.records import dataclass
 from ulterion.core.text import spoken
 from ulterion.core.units import bounded, parse_rate
 from ulterion.features.archive.schema import CLAIMS, PARTS, RESULTS, RUNS, in_words

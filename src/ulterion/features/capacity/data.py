@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.show.answers import Answer, Plain
 

@@ -7,13 +7,14 @@ import os
 import secrets
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Literal
 
 from ulterion.core.capacity import UNIT
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import BenchFacts, TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.core.version import __version__
 from ulterion.engine.copies.file_pool import FilePool, JobRunner

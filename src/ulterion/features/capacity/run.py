@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from ulterion.core.capacity import KINDS, UNIT, Capacity, Tally, only_read, proven
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.engine.capacity.proof import quick_units
 from ulterion.engine.copies.batches import ProgressMeter

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.verdicts import ClaimJudgement
 from ulterion.core.units import show_size, show_size_both
 from ulterion.features.claims.row import ClaimRow

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.features.claims.row import ClaimRow, Unit
 from ulterion.features.claims.sources import Provenance
 from ulterion.features.claims.speedup import RivalRow

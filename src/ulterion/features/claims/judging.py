@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 from ulterion.core.facts.target import NetworkFacts
 from ulterion.core.links.bus import BUSES, ruled_out
 from ulterion.core.links.ceilings import Ceiling, Direction, ceilings_of
 from ulterion.core.links.standards import Link, is_lower, known_link
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.stats.verdicts import ClaimJudgement, judge_claim
 from ulterion.core.units import show_rate

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
 from ulterion.core.stats.verdicts import ClaimJudgement
 from ulterion.results.bottleneck import Bottleneck

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Ratio, ratio
 from ulterion.core.stats.samples import Rates
 from ulterion.features.clock.judging import transfer_rates

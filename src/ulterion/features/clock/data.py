@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, Ratio, estimate
 from ulterion.core.transfers.race import Crossing, Runner, crossings, order
 from ulterion.core.transfers.timings import bound_of, rates_of

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.facts.differences import DRIVER, LINK, RunFacts, differences
 from ulterion.core.facts.target import NETWORK_FILESYSTEMS
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.stats.samples import SEEN, VARIES, Rates
 from ulterion.core.stats.verdicts import Comparison, Verdict, compare_family

@@ -7,12 +7,12 @@ import datetime
 import io
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.target import BY_HAND, BenchFacts, TargetFacts
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.transfers.timings import HAND, Timing, rates_of, read_reaction, read_timing
 from ulterion.core.version import __version__

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Annotated
 
 from ulterion.core.links.bus import BusFinding
 from ulterion.core.outcomes import Outcome
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.network import lost_share
 from ulterion.features.clock.data import ClockedRow
 from ulterion.results.added_latency import AddedLatency

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_duration
 from ulterion.model.review import Part, Review, Setup
 from ulterion.model.run_summary import RunSummary

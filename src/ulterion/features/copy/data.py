@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.features.copy.words import figure, findings, slow_end_of
 from ulterion.model.runs.copied import CopyRun
 from ulterion.show.answers import Answer, Plain

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from ulterion.core.records import dataclass
 from ulterion.model.store import ReviewFolder
 
 WORKERS = 2  # that copy at the same time, unless told otherwise

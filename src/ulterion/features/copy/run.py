@@ -8,10 +8,11 @@ import secrets
 import subprocess
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import BinaryIO
 
 from ulterion.core.errors import TargetFailed
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.engine.copies import batches, manifest, onepass, proof, walk
 from ulterion.engine.copies.file_pool import FilePool

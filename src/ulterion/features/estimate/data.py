@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.estimates.power import Budget, Cable, Load, Most
 from ulterion.core.estimates.readers import Reader
 from ulterion.core.estimates.transfer_time import Part
+from ulterion.core.records import dataclass
 from ulterion.features.estimate.energy import Energy
 from ulterion.features.estimate.other_port import Suggestion, There
 from ulterion.features.estimate.power_budget import Supply

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import np
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.records import dataclass
 from ulterion.core.soak.findings import energy_of
 from ulterion.core.soak.trace import IDLE, LOAD, POWER, Trace
 from ulterion.model.runs.document import AnyRun

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from ulterion.core.estimates.transfer_time import End, Work, work
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.links.standards import Link, lower
+from ulterion.core.records import dataclass
 from ulterion.features.estimate.transfer_time import end_of
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.estimates.power import PORTS, VOLTS, Load
+from ulterion.core.records import dataclass
 from ulterion.features.estimate.energy import power_logged
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun

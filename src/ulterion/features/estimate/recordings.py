@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
 from ulterion.core.estimates.transfer_time import Recording, Work, recording, work
+from ulterion.core.records import dataclass
 from ulterion.core.soak.classes import SPEED_CLASSES, speed_classes
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import parse_rate

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.arrays import np
 from ulterion.core.estimates.transfer_time import OWN, End, Piece, Work, by_turns, work
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.records import dataclass
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.workloads.workload import NetworkWorkload

@@ -5,10 +5,10 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.estimates.transfer_time import work
+from ulterion.core.records import dataclass
 from ulterion.core.stats.verdicts import TOLERANCE
 from ulterion.core.units import Money
 from ulterion.features.claims.capacity_proofs import Holds, holds

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import TypeVar
 
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed, UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.sharing import Sharing, sharing
 from ulterion.core.stats.estimates import estimate
 from ulterion.core.workloads.network import network_like

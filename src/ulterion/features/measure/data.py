@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from ulterion.core.records import dataclass
 from ulterion.core.sharing import Sharing
 from ulterion.core.stats.estimates import estimate
 from ulterion.model.runs.measure import MeasureRun

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_duration
 
 MAX_COOLING = 900.0  # seconds; a drive that has not cooled by then will not

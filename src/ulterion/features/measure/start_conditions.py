@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.units import show_duration
 from ulterion.model.runs.measure import Before, MeasureRun

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, estimate
 from ulterion.core.units import show_block, show_iops, show_rate, show_size
 from ulterion.core.workloads.workload import DriveWorkload, on_drive

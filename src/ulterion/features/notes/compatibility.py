@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.outcomes import Outcome, read_outcome
+from ulterion.core.records import dataclass
 from ulterion.features.notes.entries import standing_outcomes
 from ulterion.model.review import Review
 from ulterion.model.store import ReviewFolder

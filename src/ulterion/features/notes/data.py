@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Annotated
 
+from ulterion.core.records import dataclass
 from ulterion.model.runs.notes import NotedLine
 from ulterion.show.answers import ABSENT, Answer
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.quantities import moment_text, now_utc
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, NotedLine, Reading

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.show.blocks import Shown
 from ulterion.show.charts import Bar, Chart, Tone
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import base64
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
+from ulterion.core.records import dataclass
 from ulterion.features.page import background_sections, sections
 from ulterion.features.page.answer_table import first_screen
 from ulterion.features.page.article import Article, PageBlock, Section, Words

@@ -6,10 +6,10 @@ import argparse
 import os
 import tempfile
 from contextlib import nullcontext
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.core.records import dataclass
 from ulterion.features.compare.other_review_options import add_also
 from ulterion.terminal import options
 from ulterion.terminal.environment import Environment

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Annotated
 
+from ulterion.core.records import dataclass
 from ulterion.show.answers import ABSENT, Answer
 
 Row = dict[str, str | int | float | None]

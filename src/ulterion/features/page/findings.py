@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_rate, show_size, spell_duration
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow

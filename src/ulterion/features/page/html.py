@@ -11,13 +11,13 @@ import hashlib
 import json
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from importlib import resources
 
 import jinja2
 from markdown_it import MarkdownIt
 from markupsafe import Markup
 
+from ulterion.core.records import dataclass
 from ulterion.core.text import visible
 from ulterion.core.version import __version__
 from ulterion.features.page.article import (

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 from ulterion.core.links.ceilings import Direction
+from ulterion.core.records import dataclass
 from ulterion.features.claims.judging import judge_claims
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow, clocked_rows

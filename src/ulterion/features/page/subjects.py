@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_iops, show_percent, show_rate
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow

@@ -9,10 +9,11 @@ import json
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.version import __version__
 from ulterion.features.page.build import composed, published
 from ulterion.features.page.gathering import FROM

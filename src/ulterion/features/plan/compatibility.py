@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.matrix.grid import Cell
+from ulterion.core.records import dataclass
 from ulterion.model.plan import outcome_of
 from ulterion.model.planned import cells_of, plan_of
 from ulterion.model.review import Review

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.matrix.effects import Effect, Effects
 from ulterion.core.matrix.ranks import Place, Ranks
+from ulterion.core.records import dataclass
 from ulterion.core.stats.interval import Interval
 from ulterion.features.plan.compatibility import CompatibilityRow
 from ulterion.features.plan.judging import Observations

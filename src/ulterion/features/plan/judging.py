@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.effects import Effects, effects_of
 from ulterion.core.matrix.grid import Cell
 from ulterion.core.matrix.ranks import Ranks, ranks_of
 from ulterion.core.matrix.weights import Observed
+from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
 from ulterion.core.stats.samples import Rates
 from ulterion.core.workloads.suites import short_title

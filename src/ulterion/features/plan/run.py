@@ -6,9 +6,10 @@ import os
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs, take
 from ulterion.host import facts
 from ulterion.model.files import open_lock

@@ -6,11 +6,12 @@ import shlex
 import subprocess
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.errors import Interrupted, UsageError
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.grid import words
+from ulterion.core.records import dataclass
 from ulterion.core.workloads.network import NETWORK_SUITE, parse_each
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import AGAIN, COOL, IDLE, LOAD
 from ulterion.core.units import parse_duration, show_duration
 

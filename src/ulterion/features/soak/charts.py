@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import AGAIN, DRIVE, IDLE, LOAD, POWER, ROOM
 from ulterion.core.units import RATE_UNITS, show_rate, show_size, spell_duration
 from ulterion.features.soak.judging import Mark, Soak

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
 
+from ulterion.core.records import dataclass
 from ulterion.core.soak.findings import Findings
 from ulterion.features.soak.judging import Soak, SoakDifference, difference
 from ulterion.features.soak.readings import ReadingRow, reading_rows

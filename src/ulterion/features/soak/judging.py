@@ -5,12 +5,13 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.differences import DRIVER, LINK, ROOM, START, RunFacts, differences
 from ulterion.core.identity_cache import IdentityCache
 from ulterion.core.links.ceilings import Direction, ceilings_of
+from ulterion.core.records import dataclass
 from ulterion.core.soak.findings import Findings
 from ulterion.core.soak.resting import is_at_rest
 from ulterion.core.soak.same_load import SameLoad, at_the_same_moment

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import LOAD
 from ulterion.core.units import show_duration
 from ulterion.features.soak.judging import Soak

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.facts.devices import Drive, as_target
+from ulterion.core.records import dataclass
 from ulterion.model.claims import CLAIMS
 from ulterion.model.reading import read_text
 from ulterion.model.review import Review, parse_review

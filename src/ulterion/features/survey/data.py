@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from ulterion.core.records import dataclass
 from ulterion.show.answers import Answer
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from pydantic import ValidationError
 
 from ulterion.core.errors import UsageError
+from ulterion.core.records import dataclass
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.header import NAME, VERSION, Header, State
 from ulterion.model.runs.upgrades import Raw, upgraded

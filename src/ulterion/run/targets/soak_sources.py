@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NamedTuple, Protocol
 
 from ulterion.core.arrays import np
+from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import DRIVE, TraceRow
 from ulterion.core.workloads.workload import Workload, on_drive
 from ulterion.engine.targets.base import RealTarget

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from markupsafe import Markup
 
 from ulterion.core.arrays import Floats, np
+from ulterion.core.records import dataclass
 from ulterion.show.charts import NEUTRAL, Level, Line, LineChart, LinePanel, Moment
 from ulterion.show.thinning import thinned
 from ulterion.show.web.elements import element, percent, points, shade_class, together
