@@ -62,7 +62,7 @@ def main() -> int:
         with replayed(path) as (root, _):
             bare = IMPORTS
             survey = (
-                f"{IMPORTS}\nimport sys\nfrom pathlib import Path\nfrom ulterion.show.terminal import console\n"
+                f"{IMPORTS}\nimport sys\nfrom pathlib import Path\nfrom ulterion.show.live import console\n"
                 f"found = ulterion.host.machine.survey(root=Path({str(root)!r}))\nassert len(found.drives) == {count}\n"
                 "out = console(sys.stdout)\n"
                 "for line in ulterion.features.survey.tables.survey_lines(found):\n    out.print(line)"

@@ -24,7 +24,7 @@ SUBJECTS = (
 )  # fmt: skip
 """The features in the order of their imports: each may use those before it."""
 HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "pydantic", "rich")
-CORE_MAY = {"numpy", "scipy", "ulterion"}
+CORE_MAY = {"_typeshed", "numpy", "scipy", "ulterion"}
 
 
 @functools.cache

@@ -15,7 +15,7 @@ from ulterion.core.workloads.suites import SUITES
 from ulterion.features.measure.live_view import Display, window
 from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun, Settings, WorkloadRecord
-from ulterion.show.terminal import console
+from ulterion.show.live import console
 
 
 def run_of(**settings: int | float) -> MeasureRun:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 import unittest
 from pathlib import Path
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 
 from tests.support import FolderCase
 from ulterion.show.blocks import Table, Text
-from ulterion.show.terminal import plain_lines
+from ulterion.show.terminal import text_of
 
 
 class Screens(FolderCase):
@@ -77,7 +78,7 @@ class Widths(unittest.TestCase):
             spare=("two",),
         )
         with mock.patch.dict("os.environ", {"COLUMNS": str(width)}):
-            lines = plain_lines(table).splitlines()
+            lines = text_of(table, io.StringIO()).splitlines()
         self.assertLessEqual(max(map(len, lines)), max(width, 45))
         self.assertEqual("two" not in lines[0], lines[-1] == "not shown, for lack of width: two")
         for number, cell in enumerate(cells):
@@ -88,7 +89,7 @@ class Widths(unittest.TestCase):
         reason = "the same port ran another box at twice the rate, so try another cable"
         table = Table([("", "left"), ("why", "left")], [["a box with a name", Text(reason)]], folds=True)
         with mock.patch.dict("os.environ", {"COLUMNS": "48"}):
-            lines = plain_lines(table).splitlines()
+            lines = text_of(table, io.StringIO()).splitlines()
         self.assertGreater(len(lines), 3)
         self.assertEqual(" ".join(re.sub("^a box with a name", "", line).strip() for line in lines[1:]), reason)
 
@@ -98,4 +99,4 @@ class Widths(unittest.TestCase):
             import os
 
             os.environ.pop("COLUMNS", None)
-            self.assertEqual(plain_lines(Text("word " * 200)), ("word " * 200).rstrip() + "\n")
+            self.assertEqual(text_of(Text("word " * 200), io.StringIO()), ("word " * 200).rstrip() + "\n")

@@ -36,9 +36,9 @@ from ulterion.run.requests import SoakRequest
 from ulterion.show.depth import Depth
 from ulterion.show.draw import draw
 from ulterion.show.figure_files import save_picture
+from ulterion.show.live import Lines, console
 from ulterion.show.looks import look_of
 from ulterion.show.sparkline import STEPS, RunningLine
-from ulterion.show.terminal import console, renderable
 
 WRITING = parse_workload("sequential write 1 MiB depth 4")
 HOT = """
@@ -64,7 +64,7 @@ def printed(lines: list) -> str:
     with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
         screen = console(out)
     for line in lines:
-        screen.print(renderable(line), crop=False)
+        screen.print(Lines(line), crop=False)
     return out.getvalue()
 
 

@@ -13,7 +13,7 @@ from tests.support import BENCH, REVIEW, FolderCase, simulate
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.features.measure.tables import results
 from ulterion.show.blocks import Table, Text
-from ulterion.show.terminal import Screen, renderable
+from ulterion.show.live import Lines, Screen
 
 WORDS = st.text("abcdefgh 0123456789.%", min_size=1, max_size=14).map(lambda s: s.strip() or "x")
 
@@ -23,7 +23,7 @@ def printed(*lines: object, width: int = 80) -> str:
     out = io.StringIO()
     screen = Screen(file=out, width=width)
     for line in lines:
-        screen.print(renderable(line))
+        screen.print(Lines(line))
     return out.getvalue()
 
 

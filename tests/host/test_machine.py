@@ -27,7 +27,7 @@ from ulterion.host import drive, machine
 from ulterion.host.activity import Activity, busyness
 from ulterion.host.names import name_of
 from ulterion.host.recorded import Machine, record, replayed
-from ulterion.show.terminal import console, renderable
+from ulterion.show.live import Lines, console
 
 MACHINE = Path(__file__).with_name("machine.json")
 
@@ -38,7 +38,7 @@ def shown(survey: Survey) -> str:
     with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
         screen = console(out)
     for line in survey_lines(survey):
-        screen.print(renderable(line))
+        screen.print(Lines(line))
     return out.getvalue()
 
 

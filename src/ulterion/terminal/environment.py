@@ -48,21 +48,16 @@ class Environment:
         return _Nowhere() if self.quiet else self.err
 
     def show(self, lines: Sequence[Shown]) -> None:
-        """Print renderables to the standard output."""
+        """Print blocks to the standard output."""
         if self.quiet:
             return
         width = columns(self.out)
         if all(isinstance(line, str) and as_it_is(line, width) for line in lines):
             self.out.writelines(f"{line}\n" for line in lines)
             return
-        from ulterion.show.terminal import console, plain_lines, renderable
+        from ulterion.show.terminal import text_of
 
-        if not self.out.isatty():
-            self.out.write("".join(map(plain_lines, lines)))
-            return
-        out = console(self.out)
-        for line in lines:
-            out.print(renderable(line), crop=False)  # a path must stay whole
+        self.out.writelines(text_of(line, self.out) for line in lines)
 
     def show_json(self, kind: str, answer: object, beside: Mapping[str, object] | None = None) -> None:
         """Print an answer of a kind (`ulterion.cli.answer_schema`) to the standard output, one JSON document; `beside` tells of its figures."""

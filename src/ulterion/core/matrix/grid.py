@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import itertools
+import math
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.arrays import Integers, np
@@ -61,7 +62,7 @@ def _check(factors: Factors) -> None:
 
 
 def _full(factors: Factors) -> list[Cell]:
-    count = int(np.prod([len(levels) for levels in factors.values()], dtype=float))
+    count = math.prod(len(levels) for levels in factors.values())
     if count > MAX_CELLS:
         raise UsageError(f"plan: {count} cells are more than anyone measures ({MAX_CELLS}); list the cells you need")
     return [tuple(zip(factors, chosen, strict=True)) for chosen in itertools.product(*factors.values())]

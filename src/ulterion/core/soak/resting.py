@@ -16,7 +16,7 @@ from ulterion.core.soak.settling import SETTLED_OVER, SETTLED_WITHIN, is_settled
 
 QUICK = (10.0, 25.0, 60.0, 150.0, 350.0)  # seconds: sensor, chip, board, small case
 SLOW = (700.0, 2000.0)  # seconds: a heavy case, and the slowest that drives are put into
-LEFT = tuple(np.concatenate([[0.0], np.geomspace(0.25, 16.0, 13)]))  # degrees that are tried
+LEFT = (0.0, *(0.25 * 2 ** (n / 2) for n in range(13)))  # degrees that are tried
 POINTS = 150  # that the rest is averaged down to
 WORSE, ROUGH, LEAST = 1.1, 0.12, 0.03  # of the best sum of squares; of the sensor's resolution, or degrees besides
 COARSE = 1.2  # resolutions within which a coarse sensor can tell rest

@@ -19,8 +19,8 @@ from ulterion.features.measure.tables import preview
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.run.observers import Observer
 from ulterion.show.columns import show_margin
+from ulterion.show.live import Lines, console
 from ulterion.show.sparkline import RunningLine, rate_cells, width_beside
-from ulterion.show.terminal import console, renderable
 
 MAX_ROWS = 12  # workloads in view at a time; a sweep has many more
 
@@ -38,7 +38,7 @@ class Announcer(Observer):
     def opened(self, run: MeasureRun) -> None:
         """Show the preview."""
         for line in preview(run):
-            self.console.print(renderable(line))
+            self.console.print(Lines(line))
 
     def remark(self, words: str) -> None:
         """Say it, above what is shown live."""

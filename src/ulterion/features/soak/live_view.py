@@ -25,8 +25,8 @@ from ulterion.features.soak.words import ask_words, event_text, note_words
 from ulterion.model.runs.notes import Note, Reading
 from ulterion.model.runs.soak import SoakPlan, SoakRun
 from ulterion.run.observers import Observer
+from ulterion.show.live import Lines, console
 from ulterion.show.sparkline import RunningLine, rate_cells, width_beside
-from ulterion.show.terminal import console, renderable
 
 SHOWN_EVENTS = 6
 
@@ -90,7 +90,7 @@ class SoakAnnouncer(Observer):
     def opened(self, run: SoakRun) -> None:
         """Show the preview with the sensors."""
         for line in preview(run):
-            self.console.print(renderable(line))
+            self.console.print(Lines(line))
 
     def phase(self, name: str, until: str) -> None:
         """Show the phase."""
