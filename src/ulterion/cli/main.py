@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import gc
 import os
-import pathlib
 import signal
 import sys
 
@@ -192,7 +191,7 @@ def build_parser(argv: list[str]) -> Parser:
     if chosen is not None and chosen not in COMMANDS:
         from ulterion.core.errors import unknown
 
-        if pathlib.Path(chosen).exists():
+        if os.path.exists(chosen):  # noqa: PTH110 - loading pathlib takes as long as the rest of a help text
             parser.error(f"'{chosen}' is no command; did you mean: ulterion measure {chosen}")
         parser.error(unknown("command", chosen, COMMANDS))
     commands = parser.add_subparsers(

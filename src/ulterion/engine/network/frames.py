@@ -19,9 +19,6 @@ from typing import Any
 Frame = dict[str, Any]
 """What a frame says: JSON from a stranger, of which nothing is known."""
 VERSION = 1
-PORT = (
-    47610  # where a peer listens unless told otherwise; below the ports that systems draw for themselves (RFC 6335, 6)
-)
 STRANGER, FRIEND = 512, 2**18  # bytes of a frame: from one who has not proven anything, and afterwards
 _LENGTH = struct.Struct(">I")
 _ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"  # without what is mistaken when typed off a screen

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from dataclasses import asdict
 
 from ulterion.core.errors import UsageError
-from ulterion.engine.network.frames import PORT, new_code
+from ulterion.engine.network import PORT
+from ulterion.engine.network.frames import new_code
 from ulterion.engine.network.peer import Happenings, Peer
 from ulterion.host import network
 from ulterion.model.systems import linux_alone

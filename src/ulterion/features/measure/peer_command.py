@@ -13,7 +13,7 @@ DEFAULT_TIME = 3600.0
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    from ulterion.engine.network.frames import PORT
+    from ulterion.engine.network import PORT
 
     parser.add_argument("--listen", default="", metavar="ADDRESS", help="listen only at this address")
     parser.add_argument(

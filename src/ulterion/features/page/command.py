@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import os
-import tempfile
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -108,6 +107,8 @@ def _make(arguments: argparse.Namespace, env: Environment) -> None:
 
 def _write(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder, path: Path) -> _Written:
     """Write the page, its figures where they are asked for, and the picture for sharing it."""
+    import tempfile
+
     from ulterion.features.compare.other_review_options import guests_of
     from ulterion.features.page.card import CardProcess
     from ulterion.features.page.gathering import gathered

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -33,6 +32,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
     """Verify and show; status 4 when anything is different."""
+    import tempfile
+
     from ulterion.core.errors import UsageError
     from ulterion.engine.workers.bounded import bounded
     from ulterion.features.page.data import VerifiedData

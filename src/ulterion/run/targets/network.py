@@ -15,8 +15,8 @@ from ulterion.core.version import __version__
 from ulterion.core.workloads.network import NetworkCounts
 from ulterion.core.workloads.passes import EngineChoice, OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import Workload, over_network
+from ulterion.engine.network import PORT
 from ulterion.engine.network.datagrams import expected
-from ulterion.engine.network.frames import PORT
 from ulterion.engine.network.passes import MAX_DATAGRAMS, Order
 from ulterion.engine.network.peerlink import PeerLink
 from ulterion.host import chains, network
