@@ -117,7 +117,7 @@ class Verdicts(unittest.TestCase):
     def test_broken_claims_are_counted(self, kept: list[Kept]) -> None:
         """Where some keep none of their claims, the sentence counts them, and says 'none of all' only where no rival keeps any."""
         found = [
-            ProductFinding(Subject(f"k{n}", f"Box {n}", "case", ""), one, "none", "", "") for n, one in enumerate(kept)
+            ProductFinding(Subject(f"k{n}", f"Box {n}", "case", ""), one, "none", "", ()) for n, one in enumerate(kept)
         ]
         broken = [f for f in found if f.kept == "none"]
         if not broken:
@@ -319,7 +319,7 @@ class Pages(FolderCase):
         """A hub that was measured with and without is judged by that; heat is the finding of the long runs where it slowed only one."""
         inputs = ReportInputs(self.opened(self.demo()))
         said = {f.subject.key: f.said for f in product_findings(inputs)}
-        self.assertIn("Its cost: under 3% in 4 of 9 tests; 5 undecided.", said["h4"])
+        self.assertIn("its cost: under 3% in 4 of 9 tests; 5 undecided", said["h4"])
         runs = [s for s in inputs.soaks if s.run.setup in ("pod", "draught", "slip")]
         title = soaks_chart(runs, "MB/s", cast=Cast.of(inputs.review)).caption.title
         self.assertEqual(title, "Heat slows only Hollowbeck Slip, after 6 min 14 s, to 48% of its speed")

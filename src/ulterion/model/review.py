@@ -42,8 +42,8 @@ class Part(Written):
     inside: KnownLink | None = Field(None, description="its link towards the medium")
     price: Price | None = None
     price_date: datetime.date | None = Field(None, description="when it was to be had for that")
-    claims: Claims = Claims()
-    power: PowerFacts = PowerFacts()
+    claims: Claims = Claims.model_construct()
+    power: PowerFacts = PowerFacts.model_construct()
     faster: list[Faster] = []
     verdict: str = Field(
         "", description="the reviewer's sentence on it, in the article, instead of the one that is made of the findings"
@@ -59,7 +59,7 @@ class Port(Written):
         None, description="what it is labelled with; left out, or 'unknown', where that is the question"
     )
     name: str = Field("", description="what readers call it")
-    claims: Claims = Claims()
+    claims: Claims = Claims.model_construct()
     note: str = ""
 
 
@@ -116,12 +116,12 @@ class Review(Written):
     """The whole of review.toml."""
 
     format_version: Literal[2] = Field(2, alias="schema")
-    review: About = About()
-    bench: Bench = Bench()
+    review: About = About.model_construct()
+    bench: Bench = Bench.model_construct()
     ports: dict[str, Port] = {}
     parts: dict[str, Part] = {}
     setups: dict[str, Setup] = {}
-    report: ReportSettings = ReportSettings()
+    report: ReportSettings = ReportSettings.model_construct()
     plan: Plan | None = None
 
     @model_validator(mode="before")

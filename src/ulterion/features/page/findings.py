@@ -35,7 +35,6 @@ from ulterion.show.sentences import how_much, listed, sentence_of
 
 FAKE = 0.9  # of the capacity claimed, below which it is a fake
 NO_LOSS = {"same", "a little slower", "a little faster"}
-AGAINST = "Against the baseline"  # how a sentence on a comparison begins
 Kept = Literal["all", "some", "none", "misses", "open"]
 """Which claims hold. "misses": some missed, the rest undecided; "open": all undecided."""
 
@@ -47,7 +46,8 @@ class ProductFinding:
     Attributes:
         subject: the product.
         kept: which of its claims hold; None where it has none that could be judged.
-        tone, chip: the verdict in a word or two; `said` in a few sentences.
+        tone, chip: the verdict in a word or two; `said` in a few phrases, `own` in the reviewer's words, which replace them.
+        compared: whether the last phrase only compares it with the baseline.
         alarms: warnings.
         damaged: whether files arrived damaged on one of its setups. Which part did it is unknown.
     """
@@ -59,6 +59,8 @@ class ProductFinding:
     said: tuple[str, ...]
     alarms: tuple[str, ...] = ()
     damaged: bool = False
+    own: str = ""
+    compared: bool = False
 
     @property
     def name(self) -> str:
@@ -68,7 +70,7 @@ class ProductFinding:
     @property
     def told(self) -> str:
         """What was found, as one text."""
-        return " ".join(self.said)
+        return self.own or " ".join(map(sentence_of, self.said))
 
     @property
     def recommendable(self) -> bool:
@@ -90,10 +92,13 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
         tone, chip = _chip(rows, kept, compared) if rows or compared or rates or soak else _timed_chip(timed)
         setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
         base = not compared and any(n in baselines for n in setups)
+        cost = _cost(inputs, subject.key)
+        against = [] if rows or cost else _against(compared)
         told = [
             *_claims(rows, kept),
             *([] if soak is None else _course(soak, inputs.unit)),
-            *(_cost(inputs, subject.key) or ([] if rows else _against(compared))),
+            *cost,
+            *against,
             *([] if rows or compared else rates or _by_hand(timed, inputs.unit)),
         ]
         found.append(
@@ -102,7 +107,9 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
                 kept=kept,
                 tone=tone,
                 chip="baseline" if base and not rows else chip if rows or setups or soak or rates else "tried",
-                said=(own,) if own else tuple(sentence_of(t) for t in told or ([] if base else noted[:1])),
+                said=tuple(told or ([] if base else noted[:1])),
+                own=own,
+                compared=bool(against),
                 alarms=tuple(_alarms(subject, rows)),
                 damaged=any(tests(inputs, setup, subject.key) for setup in damaged_copies(inputs)),
             )
@@ -239,7 +246,7 @@ def _against(compared: Sequence[ComparedRow]) -> list[str]:
         words = {"same": "the same", "undecided": "undecided"}.get(row.comparison.verdict)
         told.setdefault(words or how_much(row.comparison.ratio.value), []).append(doing)
     said = [f"{listed(doing)} {words}" for words, doing in told.items()]
-    return [f"{AGAINST.lower()}: {', '.join(said)}"] if said else []
+    return [f"against the baseline: {', '.join(said)}"] if said else []
 
 
 def _cost(inputs: ReportInputs, key: str) -> list[str]:

@@ -14,7 +14,7 @@ from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.features.clock.answer import answers
 from ulterion.features.compare.charts import comparison_title
 from ulterion.features.page.article import Measure
-from ulterion.features.page.findings import AGAINST, NO_LOSS, ProductFinding
+from ulterion.features.page.findings import NO_LOSS, ProductFinding
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import PORT, SubjectRate, compared_rows, rates, soak_of_subject
 from ulterion.features.plan.charts import ranks_chart
@@ -263,13 +263,12 @@ def _throttled(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterato
 
 def _in_short(one: ProductFinding) -> str:
     """Return the last sentence on a product, with its name."""
-    said = one.said[-1]
-    return sentence_of(f"{with_article(one.name)}: {said[0].lower()}{said[1:]}")
+    return sentence_of(f"{with_article(one.name)}: {one.own or one.said[-1]}")
 
 
 def _tells_more(one: ProductFinding) -> bool:
     """Return whether a product's last sentence is news: something missed, timed or compared, and no alarm, which has a place of its own."""
-    if not one.said or one.alarms or one.subject.kind == PORT or one.said[-1].startswith(AGAINST):
+    if not one.said or one.alarms or one.subject.kind == PORT or one.compared:
         return False
     return one.kept in (None, "some", "none", "misses") or len(one.said) > 1
 
