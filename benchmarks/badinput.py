@@ -105,7 +105,7 @@ def _junk(path: Path, rng: random.Random) -> str:
 
 
 def _node(path: Path, rng: random.Random) -> str:
-    """Put something that is no plain file in its place; the file itself stays beside it."""
+    """Put something that is not a plain file in its place; the file itself stays beside it."""
     path.rename(path.with_name(f"kept-{path.name}"))
     kind = rng.choice(("fifo", "folder", "device", "loop", "dangling", "closed"))
     if kind == "fifo":

@@ -71,7 +71,7 @@ class Finish(FolderCase):
         for text, says in (
             ("units = 3", "write text in quotes"),
             ('units = "furlongs"', "is none of"),
-            ("unit = 'x'", "is no personal default"),
+            ("unit = 'x'", "is not a personal default"),
             ("= =", "is no TOML"),
         ):
             self.write("config/ulterion/config.toml", text)

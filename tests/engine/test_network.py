@@ -120,7 +120,7 @@ class Strangers(unittest.TestCase):
             link_to(peer.port)
         with socket.create_server(("127.0.0.1", 0)) as other:
             threading.Thread(target=lambda: other.accept()[0].sendall(b"HTTP/1.1 200 OK\r\n\r\n"), daemon=True).start()
-            with self.assertRaisesRegex(UsageError, "is no peer that serves"):
+            with self.assertRaisesRegex(UsageError, "is not a serving peer"):
                 link_to(other.getsockname()[1])
 
     def test_a_peer_that_does_not_know_the_word_itself(self) -> None:

@@ -92,7 +92,7 @@ class OnEither:
         hostile = ask(engine, parse_question("'; drop table runs; -- 100% _"))
         self.assertEqual((hostile, len(ask(engine, parse_question("")))), ([], 8))
         engine.dispose()
-        for words, says in (("since 2025-13", "is no date"), ("over 3 furlongs/s", "is not a rate")):
+        for words, says in (("since 2025-13", "is not a date"), ("over 3 furlongs/s", "is not a rate")):
             with self.assertRaisesRegex(UsageError, says):
                 parse_question(words)
 

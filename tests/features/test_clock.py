@@ -98,7 +98,7 @@ class Clock(FolderCase):
         kept = self.json_of("clock", "--setup", "box", "--table", "t.csv")["kept"]
         self.assertEqual([(k["setup"], k["task"], k["direction"]) for k in kept],
                          [("box", "clips", "read"), ("direct", "clips", "read"), ("box", "transfer", "write")])  # fmt: skip
-        for text, words in (("timing,setup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is no timing"), ("task\nclips\n", "no column 'timing'"),
+        for text, words in (("timing,setup\n1 GB in 20s,box\nfast,box\n", "line 3: 'fast' is not a timing"), ("task\nclips\n", "no column 'timing'"),
                             ("timing,colour\n", "unknown column 'colour'"), ("timing,hand\n", "called 'reaction' now"), ("timing\n", "no timing in it"), ("timing,direction\n1 GB in 20s,up\n", "'up'"),
                             ("timing,setup\n1 GB in 20s,nowhere\n", "unknown setup 'nowhere'")):  # fmt: skip
             self.write("bad.csv", text)
@@ -110,7 +110,7 @@ class Clock(FolderCase):
         for arguments, words in (
             (("1 GB in 20s",), "what was timed. Name it: ulterion clock 'old reader: 1 GB in 20s'"), (("--setup", "box"), "needs a terminal"), (("--setup", "nope", "1 GB in 20s"), "unknown setup"),
             (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "cannot be combined"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
-            (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is no timing"),
+            (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is not a timing"),
         ):  # fmt: skip
             self.refused("clock", *arguments, says=words)
         self.assertEqual(self.opened().runs(), [])

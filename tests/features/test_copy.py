@@ -336,7 +336,7 @@ class Wrong(CopyCase):
         (self.source / "bad").write_text("noise")
         (one,) = self.copied("--open", "grep -q clip", status=4)["passes"]
         self.assertEqual(one["wrong"], [{"name": "source/bad", "what": "'grep' does not take it (status 1)"}])
-        for command, words in (("no-such-command", "is no command that can be run"), ("grep '", "is no command")):
+        for command, words in (("no-such-command", "is not a command that can be run"), ("grep '", "is not a command")):
             self.refused("copy", "source", "target", "--open", command, says=words)
 
     def test_an_extra_file_is_found(self) -> None:
@@ -409,7 +409,7 @@ class Wrong(CopyCase):
         (self.source / "x").write_bytes(b"1")
         (self.folder / "empty").mkdir()
         for arguments, words in (
-            ((), "nothing to copy"), (("source",), "nothing to copy"), (("--from", "direct"), "nothing to copy|no review.toml|which"), (("source", "nowhere"), "is no folder"), (("none", "target"), "is not there"),
+            ((), "nothing to copy"), (("source",), "nothing to copy"), (("--from", "direct"), "nothing to copy|no review.toml|which"), (("source", "nowhere"), "is not a folder"), (("none", "target"), "is not there"),
             (("source", "source"), "a copy into itself"), (("empty", "target"), "no file to copy"), (("source", "target", "--check", "m"), "one folder"),
             (("target", "--check", "none"), "cannot be read"), (("source", "source", "target"), "two sources are called 'source'"),
         ):  # fmt: skip

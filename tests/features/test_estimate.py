@@ -139,7 +139,7 @@ class Examples(unittest.TestCase):
         self.assertIsNone(Cable.of(3.0, 28).far_volts(8.6))
 
     def test_units(self) -> None:
-        """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is no share of it."""
+        """10 Gb/s is 1250 MB/s and 4.5 TB an hour; 128 GB are 119 GiB; more than any link is not a share of it."""
         rate = converted("10 Gb/s")
         self.assertEqual((rate.kind, rate.quantities["a second"]), ("rate", "1,250 MB/s, 1,192 MiB/s, 10.0 Gb/s"))
         self.assertIn("4.50 TB", rate.quantities["an hour"])
@@ -218,7 +218,7 @@ class OnTheDemo(FolderCase):
         many = self.json_of("estimate", "power", "box", "--part", "drive*")
         self.assertEqual((many["most"], len(many["loads"])), ({"name": "Test Drive", "one_by_one": 2, "at_once": 2}, 2))
         for arguments, says in ((("b:usb",), "name the parts connected to it"), (("nothing", "--part", "box"), "unknown port or part"), (("drive", "--part", "box"), "what Test Drive supplies"),
-                                (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is no cable"), (("box", "--part", "box*", "--part", "drive*"), "only one part can be counted")):  # fmt: skip
+                                (("b:fast", "--part", "box"), "a port of PCIe"), (("b:usb", "--part", "box", "--cable", "long"), "is not a cable"), (("box", "--part", "box*", "--part", "drive*"), "only one part can be counted")):  # fmt: skip
             self.refused("estimate", "power", *arguments, says=says)
 
     def test_what_is_proven_beats_what_is_stated(self) -> None:

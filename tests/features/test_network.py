@@ -60,7 +60,7 @@ target = "sim:bench.toml"
 
 class OverThisMachine(FolderCase):
     def test_from_the_peer_to_the_figures(self) -> None:
-        """The line that the peer shows is the one to type; the suite gives a figure each, and what is no hardware is said."""
+        """The line that the peer shows is the one to type; the suite gives a figure each, and what is not hardware is said."""
         with self.start("peer", "--listen", "127.0.0.1", "--port", "0", "--once") as peer:
             assert peer.stderr is not None
             lines = [peer.stderr.readline() for _ in range(2)]
@@ -113,7 +113,7 @@ class OverThisMachine(FolderCase):
             self.refused("peer", "--listen", "127.0.0.1", "--port", str(peer.port), says="cannot listen on port")
         self.refused("measure", "--network", where, "--code", CODE, says="is 'ulterion peer' running there")
         self.refused("measure", "--network", "a:b:c", "--code", CODE, says="no connection to a:b:c")
-        self.refused("measure", "--network", "host:99999", "--code", CODE, says="is no peer; write HOST")
+        self.refused("measure", "--network", "host:99999", "--code", CODE, says="is not a peer; write HOST")
         self.refused("measure", ".", "--network", where, says="cannot be combined")
         self.refused("peer", "--code", "abc", says="needs 6 characters")
 

@@ -215,7 +215,7 @@ class Steps(PlanCase):
         proof = '\n[[plan.proofs]]\nwhen = {{ driver = "slow", case = "box" }}\n{}\n'
         for given, says in (
             ('command = "false"', "'false' of the cell 'case box, driver slow' ended with status 1"), ('command = "no-such-program"', "cannot be run"),
-            ('command = "echo uas"\nshows = "slow"', "does not show 'slow', but: uas"), ('command = "echo \'"', "is no command line"),
+            ('command = "echo uas"\nshows = "slow"', "does not show 'slow', but: uas"), ('command = "echo \'"', "is not a command line"),
             ('driver = "uas"', "its driver is usb-storage, expected uas"),
         ):  # fmt: skip
             self.plan(PLAN + proof.format(given))

@@ -132,13 +132,13 @@ class Report(FolderCase):
         run.write_text(run.read_text().replace('"bytes": ', '"bytes":  ', 1))
         told = self.json_of("verify", str(page), status=4)
         self.assertEqual(told["different"], [f"runs/{run.name} was changed since the report was made"])
-        self.refused("verify", "review.toml", says="is no report of this program", cwd=folder)
+        self.refused("verify", "review.toml", says="is not a report made by Ulterion", cwd=folder)
         self.refused("verify", "missing.html", says="cannot be read", cwd=folder)
         cut = re.sub(r'(id="runs">)[^<]{2000}', r"\1", text)
         page.write_text(cut)
         self.refused("verify", str(page), says="the runs in it are damaged")
         (folder / "other.html").write_text("<html>mine</html>")
-        self.refused("report", "other.html", says="is no page of this program", cwd=folder)
+        self.refused("report", "other.html", says="is not a page made by Ulterion", cwd=folder)
 
     def test_another_reviewers_runs(self) -> None:
         """The same products measured elsewhere agree where they should, and differ where the box is another one."""

@@ -235,7 +235,7 @@ class InstrumentLogs(FolderCase):
         good = "time,C\n2026-07-01T10:00:00,1\n"
         cases = [
             ("", {}, "no two columns"), ("one\n1\n", {}, "no two columns"), ("a,b\n", {}, "no row below"),
-            (good, {}, "no time zone.*--zone"), (good, {"zone": "Mars/Base"}, "is no time zone"),
+            (good, {}, "no time zone.*--zone"), (good, {"zone": "Mars/Base"}, "is not a time zone"),
             (good, {"columns": ("tme", None)}, "did you mean 'time'"), ("t,c\nnow,1\n", {}, "neither a moment"),
             ("t,c\n1,warm\n2,warm\n", {}, "line 2"), ("t,c\n1\n2\n", {}, "too few"),
         ]  # fmt: skip

@@ -192,7 +192,7 @@ def build_parser(argv: list[str]) -> Parser:
         from ulterion.core.errors import unknown
 
         if os.path.exists(chosen):  # noqa: PTH110 - loading pathlib takes as long as the rest of a help text
-            parser.error(f"'{chosen}' is no command; did you mean: ulterion measure {chosen}")
+            parser.error(f"'{chosen}' is not a command; did you mean: ulterion measure {chosen}")
         parser.error(unknown("command", chosen, COMMANDS))
     commands = parser.add_subparsers(
         dest="command", metavar="COMMAND", title="commands", prog="ulterion", parser_class=_CommandParser

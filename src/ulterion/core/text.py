@@ -37,7 +37,7 @@ class AnyName(str):
     @classmethod
     def _checked(cls, value: object) -> str:
         if not isinstance(value, str):
-            raise ValueError("is no text")
+            raise ValueError("is not text")
         return value
 
 

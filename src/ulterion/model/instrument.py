@@ -147,7 +147,7 @@ def parse_zone(text: str) -> datetime.tzinfo:
     try:
         return zoneinfo.ZoneInfo(text)
     except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError) as error:
-        raise UsageError(f"'{text}' is no time zone; write 'Europe/Lisbon', 'UTC' or '+02:00'") from error
+        raise UsageError(f"'{text}' is not a time zone; write 'Europe/Lisbon', 'UTC' or '+02:00'") from error
 
 
 def _gaps(times: Sequence[float]) -> list[tuple[float, float]]:

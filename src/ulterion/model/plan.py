@@ -102,7 +102,7 @@ class Plan(Written):
             if level not in levels:
                 raise UsageError(f"plan: expect: {unknown('level', level, levels)}")
         if self.host is not None and self.host not in self.factors:
-            raise UsageError(f"plan: host: '{self.host}' is no factor; name the one whose levels are hosts")
+            raise UsageError(f"plan: host: '{self.host}' is not a factor; name the one whose levels are hosts")
         for name in (n for text in (*self.chain, self.target or "") for n in _HOLE.findall(text)):
             if name not in self.factors:
                 raise UsageError(f"plan: '{{{name}}}' stands for no factor; the factors are: {', '.join(self.factors)}")

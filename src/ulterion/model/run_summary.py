@@ -102,7 +102,7 @@ def _summary(head: dict[str, Any], path: Path, texts: frozenset[str], noted: boo
         raise UsageError(f"{path.name} does not hold together: it has no id, kind, start or target")
     started, ended = _moment(words["started"]), _moment(head.get("ended"))
     if started is None:
-        raise UsageError(f"{path.name} does not hold together: its start is no moment")
+        raise UsageError(f"{path.name} does not hold together: its start is not a moment")
     setup, where = (v if isinstance(v, str) else None for v in (head.get("setup"), target.get("path")))
     simulated = target.get("kind") == "simulated"
     suite = head.get("suite")

@@ -52,7 +52,7 @@ def check_figure_path(path: Path, endings: Sequence[str] = ENDINGS) -> None:
     except (OSError, ValueError) as error:
         raise UsageError(f"{path} cannot be written: {getattr(error, 'strerror', None) or error}") from error
     if there is not None and not stat.S_ISREG(there.st_mode):
-        raise UsageError(f"{path} exists and is no plain file; choose another name")
+        raise UsageError(f"{path} exists and is not a plain file; choose another name")
     if there is not None and there.st_size and not _is_ours(path):
         raise UsageError(
             f"{path} exists and was not drawn by this program, so it is left as it is; choose another name"

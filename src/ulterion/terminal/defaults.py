@@ -75,7 +75,7 @@ def _read(text: str, path: Path) -> dict[str, object]:
         raise Refused(f"{path} is no TOML: {str(error)[:200]}; mend that place and try again") from error
     for key, value in told.items():
         if key not in KEYS:
-            raise Refused(f"{path}: '{key}' is no personal default; there are {', '.join(KEYS)}")
+            raise Refused(f"{path}: '{key}' is not a personal default; there are {', '.join(KEYS)}")
         if not isinstance(value, bool if key in SWITCHES else str):
             raise Refused(
                 f"{path}: {key} is {value!r}; write {'true or false' if key in SWITCHES else 'text in quotes'}"

@@ -23,7 +23,7 @@ class NetworkEnd:
         duplex: 'full' or 'half'.
         mtu: bytes of the largest packet.
         radio: whether it is one without a cable.
-        made_up: whether the adapter is no hardware (a bridge, a tunnel, one of a pair).
+        made_up: whether the adapter is not hardware (a bridge, a tunnel, one of a pair).
     """
 
     __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}

@@ -52,7 +52,7 @@ def expand(
 
 def _check(factors: Factors) -> None:
     if not factors:
-        raise UsageError('plan: there is no factor; add one under [plan.factors], such as port = ["usb-a", "usb-c"]')
+        raise UsageError('plan: no factor is given; add one under [plan.factors], such as port = ["usb-a", "usb-c"]')
     for name, levels in factors.items():
         if not levels:
             raise UsageError(f"plan: factor '{name}' has no level; give it two, or take it out")

@@ -133,7 +133,7 @@ def read_timing(text: str, reaction_seconds: float = HAND) -> Timing:
         if match is not None:
             return _checked(replace(read(match), reaction_seconds=reaction_seconds), text)
     raise UsageError(
-        f"'{text[:60]}' is no timing; write it like '{EXAMPLE}', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m' or 'shows 95 MB/s'"
+        f"'{text[:60]}' is not a timing; write it like '{EXAMPLE}', '64 GB not finished after 10m', 'stopped at 30 of 64 GB after 5m' or 'shows 95 MB/s'"
     )
 
 

@@ -109,7 +109,7 @@ class Writer:
 def read(out: BinaryIO, name: str) -> Iterator[Line]:
     """Yield the files of a manifest; raise UsageError for what is none, or not whole, when it comes to that."""
     if out.readline(MAX_LINE) != HEAD:
-        raise UsageError(f"{name} is no manifest of Ulterion; make one with 'ulterion copy ... --manifest FILE'")
+        raise UsageError(f"{name} is not an Ulterion manifest; make one with 'ulterion copy ... --manifest FILE'")
     files = total = number = 0
     number = 1
     while text := out.readline(MAX_LINE):
@@ -125,7 +125,7 @@ def read(out: BinaryIO, name: str) -> Iterator[Line]:
         path = None if match is None else _path(match[4])
         if match is None or path is None:
             raise UsageError(
-                f"{name}, line {number}: this is no line of a manifest; make it anew with 'ulterion copy ... --manifest FILE'"
+                f"{name}, line {number}: this is not a line of a manifest; make it anew with 'ulterion copy ... --manifest FILE'"
             )
         files, total = files + 1, total + int(match[2])
         yield Line(path, int(match[2]), int(match[3]), match[1].decode())

@@ -48,7 +48,7 @@ def receive_frame(sock: socket.socket, most: int = FRIEND, seconds: float | None
     except (ValueError, RecursionError) as error:
         raise ProtocolError("a frame that is not JSON") from error
     if not isinstance(data, dict):
-        raise ProtocolError("a frame that is no object")
+        raise ProtocolError("a frame that is not an object")
     return data
 
 

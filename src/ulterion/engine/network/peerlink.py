@@ -49,7 +49,7 @@ class PeerLink:
         except (OSError, ProtocolError) as error:
             sock.close()
             raise UsageError(
-                f"{host}:{port} is no peer that serves: {error or 'it says nothing'}; start 'ulterion peer' there"
+                f"{host}:{port} is not a serving peer: {error or 'it says nothing'}; start 'ulterion peer' there"
             ) from error
         except UsageError:
             sock.close()

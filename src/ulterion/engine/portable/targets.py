@@ -79,7 +79,7 @@ class PortableTarget(RealTarget):
         super().check(workload)
         if workload.block_bytes % self.file.sector:
             raise UsageError(
-                f"{self.path}: a request of {show_block(workload.block_bytes)} is no multiple of its sector of {self.file.sector} B; use a larger one"
+                f"{self.path}: a request of {show_block(workload.block_bytes)} is not a multiple of its sector of {self.file.sector} B; use a larger one"
             )
 
     def run_pass(self, workload: DriveWorkload, seed: int, tick: Tick | None = None) -> PassResult:

@@ -152,7 +152,7 @@ def _check_date(text: str) -> None:
     try:
         datetime.date.fromisoformat(text + "-01-01"[len(text) - 4 :])
     except ValueError as error:
-        raise UsageError(f"'{text}' is no date; write 2025, 2025-06 or 2025-06-30") from error
+        raise UsageError(f"'{text}' is not a date; write 2025, 2025-06 or 2025-06-30") from error
 
 
 def _conditions(engine: Engine, question: Question) -> list[sa.ColumnElement[bool]]:

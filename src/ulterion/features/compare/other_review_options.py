@@ -79,4 +79,4 @@ def _in_the_archive(title: str, env: Environment) -> Path:
     if there:
         raise UsageError(f"several reviews are called '{title}': {', '.join(map(str, there))}; name the folder")
     gone = f"; it was in {places[0]}, and is no longer" if places else ", and no review in the archive is called so"
-    raise UsageError(f"'{title}' is no review folder{gone}")
+    raise UsageError(f"'{title}' is not a review folder{gone}")

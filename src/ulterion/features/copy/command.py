@@ -213,7 +213,7 @@ def _command(text: str | None) -> tuple[str, ...]:
     try:
         return tuple(shlex.split(text)) if text else ()
     except ValueError as error:
-        raise UsageError(f"--open '{text}' is no command: {error}") from error
+        raise UsageError(f"--open '{text}' is not a command: {error}") from error
 
 
 def _ends(arguments: argparse.Namespace, env: Environment, review: ReviewFolder) -> tuple[list[Path], Path]:

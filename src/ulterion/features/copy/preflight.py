@@ -71,7 +71,7 @@ def check_places(request: CopyRequest) -> None:
     linux_alone("copying files")
     target = request.target
     if not target.is_dir():
-        raise UsageError(f"{target} is no folder; name the folder on the drive that the copy is to go to")
+        raise UsageError(f"{target} is not a folder; name the folder on the drive that the copy is to go to")
     for source in request.sources:
         if not os.path.lexists(source):
             raise UsageError(f"{source} is not there, so nothing was copied; check its name")
@@ -80,7 +80,7 @@ def check_places(request: CopyRequest) -> None:
     check_manifest(request.manifest)
     if request.opener and shutil.which(request.opener[0]) is None:
         raise UsageError(
-            f"'{request.opener[0]}' is no command that can be run; give --open one that takes a file as its last word"
+            f"'{request.opener[0]}' is not a command that can be run; give --open one that takes a file as its last word"
         )
     if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
         raise UsageError("a set is made in one folder; name it before the target")

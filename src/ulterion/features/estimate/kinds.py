@@ -233,7 +233,7 @@ def _cable(text: str) -> tuple[float, int]:
 
     match = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*m[\s,]+(?:AWG\s*)?(\d{1,2})(?:\s*AWG)?\s*", text)
     if match is None or not 0 < float(match[1]) <= 100:
-        raise UsageError(f"--cable '{text}' is no cable; write it like '2 m 28 AWG'")
+        raise UsageError(f"--cable '{text}' is not a cable; write it like '2 m 28 AWG'")
     return float(match[1]), int(match[2])
 
 

@@ -46,7 +46,7 @@ def stream_of(text: str) -> float:
     if match is None:
         return parse_rate(text)
     if int(match[1]) not in SPEED_CLASSES:
-        raise UsageError(f"'{text}' is no video speed class; there are {', '.join(f'V{c}' for c in SPEED_CLASSES)}")
+        raise UsageError(f"'{text}' is not a video speed class; there are {', '.join(f'V{c}' for c in SPEED_CLASSES)}")
     return int(match[1]) * 1e6
 
 

@@ -59,7 +59,7 @@ def parse_mix(text: str) -> Mix:
         except ValueError:
             share = -1.0
         if not name or not 0 < share < 1e6 or name in mix:
-            raise UsageError(f"--mix: '{one.strip()}' is no share of the work; write it like 'read 3, write 1'")
+            raise UsageError(f"--mix: '{one.strip()}' is not a share of the work; write it like 'read 3, write 1'")
         mix[name.strip()] = share
     return {name: share / sum(mix.values()) for name, share in mix.items()}
 

@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def _port(text: str) -> int:
     if not text.isdecimal() or int(text) > 65535:
-        raise argparse.ArgumentTypeError(f"'{text}' is no port; give a whole number from 0 (any free one) to 65535")
+        raise argparse.ArgumentTypeError(f"'{text}' is not a port; give a whole number from 0 (any free one) to 65535")
     return int(text)
 
 

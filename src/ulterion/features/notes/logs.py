@@ -37,7 +37,7 @@ def _with_log(
 ) -> AnyRun:
     """Return a soak with a log lined up with it; `told` gets what and where.  Raises UsageError."""
     if not isinstance(run, SoakRun):
-        raise UsageError(f"the run {run.id} is no soak; a log is lined up with one")
+        raise UsageError(f"the run {run.id} is not a soak; a log is lined up with one")
     began = run.started.timestamp()
     times = [round(t + shift - (began if log.absolute else 0.0), 2) for t in log.times]
     end = run.soak.phases[-1].end if run.soak.phases else 0.0

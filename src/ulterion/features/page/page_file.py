@@ -21,7 +21,9 @@ def check_page_path(path: Path) -> None:
     if os.path.lexists(path) and (
         not path.is_file() or path.is_symlink() or not any(mark in _head(path) for mark in MARKS)
     ):
-        raise UsageError(f"{path} exists and is no page of this program, so it is left as it is; choose another name")
+        raise UsageError(
+            f"{path} exists and is not a page made by Ulterion, so it is left as it is; choose another name"
+        )
 
 
 def _head(path: Path) -> bytes:

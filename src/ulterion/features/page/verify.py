@@ -63,7 +63,7 @@ def carried(text: str, name: str) -> tuple[dict[str, bytes], str]:
     match = _RUNS.search(text)
     if match is None:
         raise UsageError(
-            f"{name} is no report of this program, or its runs were cut out; get it from where it was published"
+            f"{name} is not a report made by Ulterion, or its runs were cut out; get it from where it was published"
         )
     try:
         archive = base64.b64decode(match[1], validate=True)

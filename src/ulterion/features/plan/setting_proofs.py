@@ -49,7 +49,7 @@ def _by_command(command: str, shows: str | None, cell: str) -> str:
             timeout=MAX_SECONDS,
         )
     except ValueError as error:
-        raise UsageError(f"{place} is no command line: {error}") from error
+        raise UsageError(f"{place} is not a command line: {error}") from error
     except OSError as error:
         raise UsageError(f"{place} cannot be run: {error.strerror}; correct it in review.toml") from error
     except subprocess.TimeoutExpired as error:

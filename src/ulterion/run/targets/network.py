@@ -40,7 +40,7 @@ def host_and_port(where: str) -> tuple[str, int]:
     elif text.count(":") == 1:
         name, _, port = text.partition(":")
     if not name or not port.isdecimal() or not 0 < int(port) < 65536:
-        raise UsageError(f"'{text}' is no peer; write HOST, HOST:PORT or [ADDRESS]:PORT")
+        raise UsageError(f"'{text}' is not a peer; write HOST, HOST:PORT or [ADDRESS]:PORT")
     return name, int(port)
 
 
@@ -113,7 +113,7 @@ class NetworkTarget(RealTime):
         for end, whose in ((ends.here, "this bench"), (ends.there, "the peer")):
             if end.made_up:
                 sentences.append(
-                    f"{end.adapter} of {whose} is no hardware (a bridge, a tunnel, or the way of the machine to itself): no adapter is measured there"
+                    f"{end.adapter} of {whose} is not hardware (a bridge, a tunnel, or the way of the machine to itself): no adapter is measured there"
                 )
             if end.radio:
                 sentences.append(f"{end.adapter} of {whose} is a radio: its rate changes with the place and the hour")
