@@ -12,6 +12,7 @@ from scipy import stats as reference
 
 from ulterion.core.errors import UsageError
 from ulterion.core.stats import estimates
+from ulterion.core.stats.samples import ByHand, Looked
 from ulterion.core.stats.spreads import exact_p, welch_p
 
 RATES = st.lists(st.floats(1e3, 1e10), min_size=3, max_size=20)
@@ -70,6 +71,21 @@ class Estimate(unittest.TestCase):
         for rates in ([], [0.0], [-1.0, 2.0], [math.inf], [math.nan, 1.0]):
             with self.subTest(rates), self.assertRaises(UsageError):
                 estimates.estimate(rates)
+
+
+class Kept(unittest.TestCase):
+    @given(FEW, st.permutations(("plain", "looked", "by hand")), st.floats(0.001, 0.2))
+    def test_samples_of_the_same_values_are_told_apart(
+        self, rates: list[float], order: list[str], error: float
+    ) -> None:
+        """What is kept of a sample is that of its kind: the same values until sure, or timed by hand, say something else."""
+        made = {"plain": rates, "looked": Looked.of(rates, 2), "by hand": ByHand.of(rates, error, 0.01)}
+        alone = {}
+        for kind in order:
+            estimates._sample_of.cache_clear()
+            alone[kind] = estimates.estimate(made[kind])
+        estimates._sample_of.cache_clear()
+        self.assertEqual({kind: estimates.estimate(made[kind]) for kind in order}, alone)
 
 
 class Ratio(unittest.TestCase):

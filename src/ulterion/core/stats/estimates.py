@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import field
 from functools import lru_cache
 
 from ulterion.core.errors import UsageError
@@ -56,12 +57,23 @@ class Estimate:
         return math.sqrt(self.high / self.low) - 1.0
 
 
+@dataclass(frozen=True)
+class _Known:
+    """Runs as the key of what is known of them: their values, and what `Looked` and `ByHand` know besides."""
+
+    key: tuple[object, ...]
+    runs: Sequence[Sequence[float]] = field(compare=False)
+
+
 def _sample(rates: Rates) -> Sample:
-    return _sample_of(tuple(run if isinstance(run, Looked | ByHand) else tuple(run) for run in as_runs(rates)))
+    runs = as_runs(rates)
+    key = tuple((type(r), tuple(r), *(vars(r).items() if isinstance(r, Looked | ByHand) else ())) for r in runs)
+    return _sample_of(_Known(key, runs))
 
 
 @lru_cache(maxsize=4096)  # a comparison looks at each sample dozens of times
-def _sample_of(runs: tuple[Sequence[float], ...]) -> Sample:
+def _sample_of(known: _Known) -> Sample:
+    runs = known.runs
     if not runs or any(not (r > 0 and math.isfinite(r)) for run in runs for r in run):
         raise UsageError("an estimate needs at least one pass, and every pass a rate above zero")
     return sample_of(scaled(runs, math.log))

@@ -45,12 +45,6 @@ class Looked(tuple[float, ...]):
         looked.first = max(2, first)
         return looked
 
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Looked) and self.first == other.first and tuple(self) == tuple(other)
-
-    def __hash__(self) -> int:
-        return hash((*self, self.first))
-
 
 class ByHand(tuple[float, ...]):
     """Rates of transfers that were timed by hand.
@@ -69,12 +63,6 @@ class ByHand(tuple[float, ...]):
         timed = cls(rates)
         timed.error, timed.shared, timed.varies = error, shared, varies
         return timed
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, ByHand) and vars(self) == vars(other) and tuple(self) == tuple(other)
-
-    def __hash__(self) -> int:
-        return hash((*self, self.error, self.shared, self.varies))
 
 
 @dataclass(frozen=True)
