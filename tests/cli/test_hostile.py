@@ -160,8 +160,8 @@ class Figures(FolderCase):
         """No run is made for a figure without a place; a long name, a folder in its place, a closed folder."""
         (self.folder / "taken.png").mkdir()
         (self.folder / "taken.svg").symlink_to("/dev/full")
-        for name, says in (("no/f.png", "not a folder"), ("x" * 250 + ".png", "too long"), ("taken.png", "no plain file"),
-                           ("taken.svg", "no plain file"), ("f.doc", "neither")):  # fmt: skip
+        for name, says in (("no/f.png", "not a folder"), ("x" * 250 + ".png", "too long"), ("taken.png", "not a plain file"),
+                           ("taken.svg", "not a plain file"), ("f.doc", "neither")):  # fmt: skip
             words = ("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--passes", "1", "--figure", name)
             self.refused(*words, says=says)
         self.assertFalse((self.folder / "personal").exists())

@@ -377,7 +377,7 @@ class OnThisMachine(FolderCase):
         )
         with self.assertRaisesRegex(UsageError, "which the portable engine only reads"):
             device.check(parse_workload("sequential write 1 MiB depth 1"))
-        with self.assertRaisesRegex(UsageError, "no multiple of its sector"):
+        with self.assertRaisesRegex(UsageError, "not a multiple of its sector"):
             device.check(dataclasses.replace(parse_workload("random read 4 KiB depth 1"), block_bytes=700))
         with self.assertRaisesRegex(UsageError, "too small to test with"):
             targets.PortableDevice(small, None, 20.0)

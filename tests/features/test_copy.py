@@ -525,7 +525,7 @@ class Manifests(FolderCase):
             writer.end()
         whole = out.read_bytes()
         lines = whole.splitlines(keepends=True)
-        for text, words in ((whole[: len(whole) // 2], "line of a manifest|not whole"), (b"".join(lines[:-1]), "not whole"), (b"x", "no manifest"),
+        for text, words in ((whole[: len(whole) // 2], "line of a manifest|not whole"), (b"".join(lines[:-1]), "not whole"), (b"x", "not an Ulterion manifest"),
                             (b"".join([*lines[:2], lines[-1]]), "does not hold together"), (whole + b"more\n", "does not hold together")):  # fmt: skip
             out.write_bytes(text)
             with out.open("rb") as file, self.assertRaisesRegex(UsageError, words):

@@ -70,7 +70,7 @@ class OverThisMachine(FolderCase):
         self.assertEqual([e["workload"] for e in data["estimates"]], [w.name for w in NETWORK_SUITE.workloads])
         run = data["run"]
         self.assertEqual((run["kind"], run["target"]["network"]["here"]["made_up"]), ("network", True))
-        self.assertTrue(any("no hardware" in w for w in run["warnings"]))
+        self.assertTrue(any("not hardware" in w for w in run["warnings"]))
         both = next(w for w in run["workloads"] if w["workload"]["direction"] == "both")["passes"][0]
         self.assertEqual(both["network"]["sent_bytes"] + both["network"]["received_bytes"], both["bytes"])
         trips = next(w for w in run["workloads"] if w["workload"]["pattern"] == "messages")["passes"][0]

@@ -404,7 +404,7 @@ class Bad(PlanCase):
             ('chain = ["b:usb", "{case}", "drive"]', "", "no setup serves the cell 'case box, driver uas'"),
             ("seconds =", 'exclude = [{ case = "bx" }]\nseconds =', "did you mean 'box'"), ("seconds =", "passes = 9\nmax_passes = 3\nseconds =", "'max_passes' is below"),
             ("seconds =", 'cells = [{ case = "box" }]\nseconds =', "has no level of 'driver'"), ('"uas", "slow"', '"u.a", "u-a"', "would be called"),
-            ("seconds =", 'host = "machine"\nseconds =', "'machine' is no factor"), ("seconds =", 'proofs = [{ when = { case = "x" } }]\nseconds =', "there is no 'case' that is 'x'"),
+            ("seconds =", 'host = "machine"\nseconds =', "'machine' is not a factor"), ("seconds =", 'proofs = [{ when = { case = "x" } }]\nseconds =', "there is no 'case' that is 'x'"),
             ("[plan.factors]", '[plan.expect.bx]\nserial = "1"\n[plan.factors]', "did you mean 'box'"), ("seconds =", 'proofs = [{ shows = "x" }]\nseconds =', "needs the 'command'"), ('workloads = ["sequential read 4 MiB depth 4"]', 'suite = "none"', "unknown suite"),
             ('"none"]', '"bax"]', "unknown part or port 'bax'"), ("[plan.factors]", "[plan.factor]", "unknown key|factors"), ("seconds =", 'order = "alphabet"\nseconds =', "order"),
         ):  # fmt: skip

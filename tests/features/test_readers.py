@@ -98,7 +98,7 @@ class Elsewhere(FolderCase):
         self.assertEqual((data["size"], duo["media"], duo["speed_class"], duo["keeps"]), (60e6 * 28800, 14, 60, True))
         self.assertAlmostEqual(duo["emptying_seconds"], data["size"] / 266e6, delta=100)
         self.assertNotIn("lan", [h["setup"] for h in data["setups"]])
-        self.refused("estimate", "record", "V61", says="no video speed class", cwd=folder)
+        self.refused("estimate", "record", "V61", says="not a video speed class", cwd=folder)
 
     def test_a_mix_of_work(self) -> None:
         """Three quarters read at 1000 MB/s, a quarter written at 500: 800 MB/s over both; what nobody measured has no figure."""
@@ -113,8 +113,8 @@ class Elsewhere(FolderCase):
         self.assertIn("prices seen on: Test Box 2026-03-01", self.ulterion("estimate", "value", "100 GB").stdout)
         for mix, says in (
             ("read 3, weeding 1", "unknown workload 'weeding'"),
-            ("read", "no share of the work"),
-            ("read 0", "no share"),
+            ("read", "not a share of the work"),
+            ("read 0", "not a share"),
         ):
             self.refused("estimate", "value", "1 GB", "--mix", mix, says=says)
 

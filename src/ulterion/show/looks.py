@@ -8,6 +8,7 @@ from dataclasses import field
 from ulterion.core.records import dataclass
 from ulterion.model.review import Review
 from ulterion.show.charts import NEUTRAL
+from ulterion.show.sentences import with_article
 
 
 @dataclass(frozen=True)
@@ -124,6 +125,11 @@ class Cast:
     def shade(self, setup: str | None, otherwise: int = 0) -> int:
         """Return a setup's place among the colours; `otherwise` for one that the review does not have."""
         return otherwise if setup is None else self.shades.get(setup, otherwise)
+
+
+def in_sentence(review: Review, setup: str) -> str:
+    """Return what a setup is called in a sentence: 'the front port', 'Brindlewick Pod'."""
+    return with_article(review.setup_label(setup))
 
 
 def product_of(review: Review, setup: str) -> str:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import partial
 
 from ulterion.core.units import show_duration, show_rate, show_size
 from ulterion.features.clock.judging import ClockRow
 from ulterion.model.review import Review
 from ulterion.results.buses import findings_among, of_estimates
 from ulterion.show.bus_words import bus_sentence
+from ulterion.show.looks import in_sentence
 from ulterion.show.sentences import how_much_than, listed
 
 COUNTS = {1: "one", 2: "two"}
@@ -32,13 +34,13 @@ def _links(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
         link = review.narrowest_link(row.setup)
         rate = row.estimate.rate if row.estimate is not None and row.suspect is None else None
         if link is not None and rate is not None and link.practical_low <= rate <= link.practical_high:
-            name = review.setup_label(row.setup)
+            name = in_sentence(review, row.setup)
             sentences.append(
                 f"{show_rate(rate, unit)} on {name} is what {link.name} gives in practice, so that link is the limit"
             )
     known = [(r, r.estimate) for r in rows if r.estimate is not None and r.suspect is None and r.source is None]
     rates = [of_estimates(review, r.setup, {r.direction: e}) for r, e in known]
-    return sentences + [bus_sentence(found, review.setup_label, unit) for found in findings_among(rates)]
+    return sentences + [bus_sentence(found, partial(in_sentence, review), unit) for found in findings_among(rates)]
 
 
 def _answer(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
@@ -55,7 +57,7 @@ def _answer(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
 def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> str:
     """Return what one row says against its baseline, the faster of the two first."""
     assert row.against is not None
-    names = [review.setup_label(row.setup), review.setup_label(row.against)]
+    names = [in_sentence(review, row.setup), in_sentence(review, row.against)]
     told = [_took(row, unit), _took(base, unit) if base is not None else "its measured rate"]
     if row.verdict == "same":
         return f"{names[0]} and {names[1]} are equally fast: {told[0]} and {told[1]}{_basis(row, base)}"
@@ -73,15 +75,15 @@ def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> st
 def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
     """Return several setups, fastest first; those with only a bound come last."""
     ranked = sorted(rows, key=lambda r: (r.estimate is None, -(r.estimate.rate if r.estimate else r.bound or 0.0)))
-    phrases = [f"{review.setup_label(r.setup)} ({_took(r, unit)})" for r in ranked]
-    unsure = [review.setup_label(r.setup) for r in rows if r.verdict == "undecided"]
-    doubt = f"; undecided against {review.setup_label(rows[0].setup)}: {listed(unsure)}" if unsure else ""
+    phrases = [f"{in_sentence(review, r.setup)} ({_took(r, unit)})" for r in ranked]
+    unsure = [in_sentence(review, r.setup) for r in rows if r.verdict == "undecided"]
+    doubt = f"; undecided against {in_sentence(review, rows[0].setup)}: {listed(unsure)}" if unsure else ""
     return f"fastest is {phrases[0]}, then {listed(phrases[1:])}{doubt}"
 
 
 def timed_alone(review: Review, row: ClockRow, unit: str) -> str:
     """Return what a row took by itself, where there is nothing to compare it with."""
-    return f"{review.setup_label(row.setup)}: {_took(row, unit)}"
+    return f"{in_sentence(review, row.setup)}: {_took(row, unit)}"
 
 
 def _took(row: ClockRow, unit: str) -> str:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 from ulterion.core.units import show_rate
 from ulterion.model.review import Review
 from ulterion.results.comparison import ComparedRow, Group
 from ulterion.show.bus_words import bus_sentence
+from ulterion.show.looks import in_sentence
 from ulterion.show.sentences import how_much, how_much_than, listed
 
 WAYS = {"read": ("reads", "reading"), "write": ("writes", "writing")}
@@ -21,7 +23,7 @@ def answers(review: Review, group: Group, unit: str) -> list[str]:
     if group.baseline is None or not others:
         return []
     first = _pair(review, group, rows, unit) if len(others) == 1 else _ranked(review, group, rows, unit)
-    buses = [bus_sentence(b, review.setup_label, unit) for b in group.buses]
+    buses = [bus_sentence(b, partial(in_sentence, review), unit) for b in group.buses]
     return [first, *_machines(review, group, [r.setup for r in rows]), *buses]
 
 
@@ -71,7 +73,7 @@ def _pair(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) 
     baseline = group.baseline or ""
     compared = [r for r in rows if r.comparison is not None]
     other = compared[0].setup
-    names = (review.setup_label(other), review.setup_label(baseline))
+    names = (in_sentence(review, other), in_sentence(review, baseline))
     verdicts = {r.comparison.verdict for r in compared if r.comparison is not None}
     rates = {r.workload.drive_direction: _both(r, unit) for r in compared}
     if verdicts == {"same"}:
@@ -154,7 +156,7 @@ def _ranked(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str
         for number in (0, 1):
             rates = [show_rate(found[number].estimate.rate, unit) for found in ends.values()]
             told.append(f"({', '.join(f'{WAYS[w][1]} at {rate}' for w, rate in zip(ends, rates, strict=True))})")
-        first, last = (review.setup_label(r.setup) for r in ends["read"])
+        first, last = (in_sentence(review, r.setup) for r in ends["read"])
         return f"{first} is fastest {told[0]}, {last} slowest {told[1]}"
     phrases = []
     for way, (_, doing) in WAYS.items():
@@ -167,7 +169,7 @@ def _ranked(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str
 def _order(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) -> str:
     """Return which of several setups is fastest in one direction, or which are equally fast, and who follows, or of many who is last."""
     ordered = sorted(rows, key=lambda r: -r.estimate.rate)
-    told = [f"{review.setup_label(r.setup)} ({show_rate(r.estimate.rate, unit)})" for r in ordered]
+    told = [f"{in_sentence(review, r.setup)} ({show_rate(r.estimate.rate, unit)})" for r in ordered]
     tied = len(_first(group, rows))
     head = f"fastest is {told[0]}" if tied == 1 else f"{listed(told[:tied])} are equally fast"
     if tied == 1 and _verdict(group, ordered[0], ordered[1]) == "undecided":

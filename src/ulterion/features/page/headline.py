@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from functools import partial
 
 from ulterion.core.units import show_block, show_rate, spell_duration
 from ulterion.core.workloads.workload import DriveWorkload
@@ -24,7 +25,7 @@ from ulterion.features.plan.words import levels_compared
 from ulterion.features.soak.judging import difference
 from ulterion.show.bus_words import bus_sentence
 from ulterion.show.charts import finding
-from ulterion.show.looks import Cast
+from ulterion.show.looks import Cast, in_sentence
 from ulterion.show.sentences import how_much, how_much_than, listed, sentence_of, with_article
 
 MAX_HEADLINE = 110  # characters
@@ -198,9 +199,8 @@ def _ranked(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[s
     named = headline(inputs, found).casefold()
     others = [f for f in found if f.name.casefold() not in named]
     yield from _far_and_near(inputs, others)
-    cast = Cast.of(inputs.review)
     for group in inputs.groups:
-        yield from (sentence_of(with_article(bus_sentence(b, cast.name, inputs.unit))) for b in group.buses)
+        yield from (sentence_of(bus_sentence(b, partial(in_sentence, inputs.review), inputs.unit)) for b in group.buses)
     news = [f for f in found if _tells_more(f) and (f in others or len(f.said) > 1)]
     yield from (_in_short(one) for one in news or [f for f in others if f.said and not f.alarms])
     if len(found) == 1:
