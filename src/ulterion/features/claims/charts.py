@@ -50,10 +50,11 @@ def _title(rows: Sequence[ClaimRow]) -> str:
     if missed:
         worst = min(missed, key=lambda r: r.judgement.share or 0.0)
         share, what = f"{(worst.judgement.share or 0) * 100:.0f}%", worst.claim.replace("_", " ")
-        one = (
-            f"{worst.label} reaches {share} of its {what} claim" if several else f"{what} reaches {share} of the claim"
-        )
-        return finding(f"{name}{told}; {one}", f"{told}; {one}", f"{name}{told}", told)
+        if several:
+            one = f"{told}; {worst.label} reaches {share} of its {what} claim"
+            return finding(one, f"{told}; {worst.label}: {share} of its {what}", told)
+        one = f"{told}; {what} reaches {share} of the claim"
+        return finding(f"{name}{one}", one, f"{name}{told}", told)
     if met == len(rows):
         told = {1: "the claim holds", 2: "both claims hold"}.get(met, f"all {met} claims hold")
         return finding(f"{name}{told}", told)
