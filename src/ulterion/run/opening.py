@@ -30,11 +30,7 @@ from ulterion.run.overwrite_guard import open_device
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest, TargetOptions
 from ulterion.run.targets.host import HostTarget
-from ulterion.run.targets.network import NetworkTarget
 from ulterion.run.targets.protocol import LoadTarget, Target
-from ulterion.run.targets.simulated import SimulatedTarget
-from ulterion.sim.bench import load_bench
-from ulterion.sim.target import DEFAULT_SPAN, SimTarget
 
 Run = TypeVar("Run", MeasureRun, SoakRun)
 UNKNOWN = Before(recent_bytes=0)
@@ -102,6 +98,10 @@ def _open(place: Place, access: TargetOptions) -> Target:
     if place.simulated:
         if place.setup is None:
             raise UsageError(f"{place.where} needs a setup that says which parts are connected; add --setup NAME")
+        from ulterion.run.targets.simulated import SimulatedTarget
+        from ulterion.sim.bench import load_bench
+        from ulterion.sim.target import DEFAULT_SPAN, SimTarget
+
         bench = load_bench(place.bench_file).set_to(place.levels)
         span = access.span_bytes or DEFAULT_SPAN
         return SimulatedTarget(
@@ -117,6 +117,8 @@ def _open(place: Place, access: TargetOptions) -> Target:
             access.waited,
         )
     if place.network:
+        from ulterion.run.targets.network import NetworkTarget
+
         return NetworkTarget(place.where, access.code, access.stall)
     assert place.path is not None
     if not place.path.exists() and place.where in place.review.review.setups:

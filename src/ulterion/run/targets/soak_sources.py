@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import NamedTuple, Protocol
+from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from ulterion.core.arrays import np
 from ulterion.core.records import dataclass
@@ -16,7 +16,9 @@ from ulterion.engine.targets.load import FileSizes, Load, LoadEnd
 from ulterion.host.sensors import Sensor as Watched
 from ulterion.model.runs.soak import Sensor
 from ulterion.run.targets.sensor_process import Thermometers
-from ulterion.sim.target import SimTarget
+
+if TYPE_CHECKING:
+    from ulterion.sim.target import SimTarget
 
 DOZE = 0.05  # seconds between two looks while nothing is loaded
 
