@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from tests.support import FolderCase
+from tests.support import REVIEW, FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.core.estimates.transfer_time import End, Piece, parts_of
 from ulterion.core.stats.verdicts import ClaimJudgement, ClaimVerdict
@@ -200,6 +200,22 @@ class Pages(FolderCase):
         self.assertEqual(headline(inputs, found), "Brindlewick Pod is first or tied at every workload.")
         self.assertLessEqual(len(headline(inputs, found)), MAX_HEADLINE)
         self.assertIn("Hollowbeck Slip is 60% slower than Brindlewick Pod", lead(inputs, found))
+
+    def test_ports_of_a_machine(self) -> None:
+        """A drive in two ports: the slower one is the headline; no port is recommended, as none can be bought."""
+        head = REVIEW[: REVIEW.index("[setups.direct]")]
+        ports = "".join(
+            f'[setups.{name}]\nchain = ["b:{name}", "drive"]\ntarget = "sim:bench.toml"\n' for name in ("fast", "usb")
+        )
+        folder = self.review(head.replace('[ports."b:usb"]\n', '[ports."b:usb"]\nname = "front port"\n') + ports)
+        for name in ("fast", "usb"):
+            simulate(folder, name)
+        folder = self.opened()
+        first, *tables = first_screen(ReportInputs(folder))
+        assert isinstance(first, Headline)
+        self.assertRegex(first.words, r"^The front port reads \d\d% slower than b:fast\.$")
+        rows = [r for t in tables if isinstance(t, AnswerTable) and t.kind == "Ports" for v in t.views for r in v.rows]
+        self.assertEqual({(r.name, r.pick) for r in rows}, {("b:fast", False), ("front port", False)})
 
     def test_timings_alone(self) -> None:
         """Readers that a stopwatch timed have their rows, their rates and a headline of their own."""

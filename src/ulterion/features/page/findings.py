@@ -16,6 +16,7 @@ from ulterion.features.clock.judging import ClockRow
 from ulterion.features.compare.words import cost_words
 from ulterion.features.page.inputs import ReportInputs
 from ulterion.features.page.subjects import (
+    PORT,
     Subject,
     compared_rows,
     entries_of,
@@ -74,8 +75,8 @@ class ProductFinding:
 
     @property
     def recommendable(self) -> bool:
-        """Whether every claim holds and nothing speaks against it."""
-        return self.kept == "all" and not self.alarms and not self.damaged
+        """Whether it can be bought, every claim holds, and nothing speaks against it."""
+        return self.subject.kind != PORT and self.kept == "all" and not self.alarms and not self.damaged
 
 
 def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
@@ -86,11 +87,12 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
         soak, timed = soak_of_subject(inputs, subject.key), timed_rows(inputs, subject.key)
         rates, noted = _as_medium(inputs, subject.key), _noted(inputs, subject.key)
         own = inputs.review.parts[subject.key].verdict if subject.key in inputs.review.parts else ""
-        if not (rows or compared or soak or timed or rates or noted or own):
+        setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
+        port = subject.kind == PORT and bool(setups)  # the baseline's has no other finding
+        if not (rows or compared or soak or timed or rates or noted or own or port):
             continue
         kept = _kept(rows)
         tone, chip = _chip(rows, kept, compared) if rows or compared or rates or soak else _timed_chip(timed)
-        setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
         base = not compared and any(n in baselines for n in setups)
         cost = _cost(inputs, subject.key)
         against = [] if rows or cost else _against(compared)
@@ -214,7 +216,7 @@ def _as_medium(inputs: ReportInputs, key: str) -> list[str]:
             way = row.workload.drive_direction
             best[way] = max(best.get(way, 0.0), row.estimate.rate)
     told = [f"{way}s at {show_rate(rate, inputs.unit)}" for way, rate in best.items()]
-    return [f"at best {listed(told)}"] if told else []
+    return [f"{listed(told)} at best"] if told else []
 
 
 def _by_hand(rows: Sequence[ClockRow], unit: str) -> list[str]:
@@ -243,7 +245,7 @@ def _against(compared: Sequence[ComparedRow]) -> list[str]:
     for row in compared:
         assert row.comparison is not None
         doing = "reading" if row.workload.drive_direction == "read" else "writing"
-        words = {"same": "the same", "undecided": "undecided"}.get(row.comparison.verdict)
+        words = {"same": "at the same speed", "undecided": "undecided"}.get(row.comparison.verdict)
         told.setdefault(words or how_much(row.comparison.ratio.value), []).append(doing)
     said = [f"{listed(doing)} {words}" for words, doing in told.items()]
     return [f"against the baseline: {', '.join(said)}"] if said else []

@@ -47,6 +47,9 @@ def headline(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
     first, worst = _keeper(inputs, found), _breaker(inputs, found)
     if first is None and worst is not None:
         return _broken(found, worst)
+    ports = _slow_port(inputs, found)
+    if ports and worst is None and not (first is not None and _has_rivals(found, first)):
+        return ports
     told = []
     if first is not None:
         told.append(_keeps(found, first))
@@ -118,9 +121,20 @@ def _keeper(inputs: ReportInputs, found: Sequence[ProductFinding]) -> ProductFin
     return cheapest_of(inputs, [f for f in keeps if kinds[f.subject.kind] == most])
 
 
+def _has_rivals(found: Sequence[ProductFinding], one: ProductFinding) -> bool:
+    return any(f.subject.kind == one.subject.kind and f is not one for f in found)
+
+
+def _slow_port(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
+    """Return which port is slower than the one it is compared with; '' where none is."""
+    ports = [f for f in found if f.subject.kind == PORT]
+    slow = next(_slower(inputs, ports), None)
+    return sentence_of(f"{slow[0]} {slow[2]} than {slow[1]}") if slow is not None else ""
+
+
 def _keeps(found: Sequence[ProductFinding], first: ProductFinding) -> str:
     """Return that a product keeps its word; where it has no rival, with the other products that do."""
-    if any(f.subject.kind == first.subject.kind and f is not first for f in found):
+    if _has_rivals(found, first):
         return f"{_priced(first)} keeps its word."
     every = [f.name for f in found if f.recommendable]
     names = [n for n in every if not any(n.startswith(f"{other},") for other in every)]
@@ -147,7 +161,7 @@ def price_of(inputs: ReportInputs, key: str) -> float | None:
 
 
 def _priced(one: ProductFinding) -> str:
-    return f"The {one.subject.price} {one.name}" if one.subject.price else one.name
+    return f"The {one.subject.price} {one.name}" if one.subject.price else with_article(one.name)
 
 
 def _of_the_matrix(inputs: ReportInputs) -> str:
@@ -284,18 +298,26 @@ def _alone(inputs: ReportInputs, one: ProductFinding) -> Iterator[str]:
 
 def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
     """Yield what is far from the baseline, then what costs nothing."""
-    near = []
-    for one in (f for f in found if f.kept is None):  # of a product with claims these say what it gives
-        rows = [r for r in compared_rows(inputs, one.subject.key) if r.comparison is not None]
-        verdicts = {r.comparison.verdict for r in rows if r.comparison is not None}
+    without_claims = [f for f in found if f.kept is None]  # of a product with claims these say what it gives
+    yield from (sentence_of(f"{name} {told}") for name, _, told in _slower(inputs, without_claims))
+    for one in without_claims:
+        verdicts = {r.comparison.verdict for r in compared_rows(inputs, one.subject.key) if r.comparison is not None}
+        if verdicts and verdicts <= NO_LOSS:
+            yield sentence_of(f"{with_article(one.name)} costs no speed")
+
+
+def _slower(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[tuple[str, str, str]]:
+    """Yield each product that is surely slower than its baseline: its name, the baseline's, and by how much."""
+    cast = Cast.of(inputs.review)
+    for one in found:
+        rows = compared_rows(inputs, one.subject.key)
         slow = next((r for r in rows if r.comparison is not None and r.comparison.verdict == "slower"), None)
-        if slow is not None and slow.comparison is not None:
-            loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
-            does = "reads" if slow.workload.drive_direction == "read" else "writes"
-            yield sentence_of(f"{with_article(one.name)} {does} {loss} slower")
-        elif verdicts and verdicts <= NO_LOSS:
-            near.append(sentence_of(f"{with_article(one.name)} costs no speed"))
-    yield from near
+        if slow is None or slow.comparison is None:
+            continue
+        loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
+        does = "reads" if slow.workload.drive_direction == "read" else "writes"
+        baseline = next(g.baseline for g in inputs.groups if slow in g.rows) or ""
+        yield with_article(one.name), with_article(cast.name(baseline)), f"{does} {loss} slower"
 
 
 def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate], margin: float) -> str:
