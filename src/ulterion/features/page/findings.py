@@ -88,7 +88,7 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
         rates, noted = _as_medium(inputs, subject.key), _noted(inputs, subject.key)
         own = inputs.review.parts[subject.key].verdict if subject.key in inputs.review.parts else ""
         setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
-        port = subject.kind == PORT and bool(setups)  # the baseline's has no other finding
+        port = subject.kind == PORT and any(n in baselines for n in setups)  # the baseline's has no other finding
         if not (rows or compared or soak or timed or rates or noted or own or port):
             continue
         kept = _kept(rows)
