@@ -6,7 +6,7 @@ import io
 import unittest
 from unittest import mock
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ulterion.show.blocks import Definitions, Items, Table, Text
@@ -23,6 +23,7 @@ def words_of(lines: list[Line]) -> str:
 
 class Setting(unittest.TestCase):
     @given(WORDS, WORDS, st.integers(4, 40), st.integers(0, 3))
+    @example("", " aa字", 4, 0)
     def test_a_text(self, text: str, after: str, width: int, indent: int) -> None:
         """Every letter is there once, in order; no line is wider than it may be, and words break only where they must."""
         lines = set_block(Text(text, "bad", after, indent=indent), width)

@@ -93,14 +93,20 @@ def _wrapped(line: Line, width: int) -> list[Line]:
     """Return a line broken between words where it is too long; a word longer than the width is broken itself."""
     if length(line) <= width:
         return [_stripped(line)]
-    breaks = [0, *_breaks("".join(span.text for span in line), max(width, 1))]
+    text, width = "".join(span.text for span in line), max(width, 1)
+    first = _WORD.match(text)
+    fits = first is not None and cells(first[0].rstrip()) <= width
+    begin = (
+        0 if fits else len(text) - len(text.lstrip())
+    )  # spaces before a word that has no room beside them are left out
+    breaks = [begin, *_breaks(text, begin, width)]
     return [_stripped(_cut(line, start, end)) for start, end in zip(breaks, [*breaks[1:], None], strict=True)]
 
 
-def _breaks(text: str, width: int) -> Iterator[int]:
-    """Yield where a text is broken, as places in it."""
+def _breaks(text: str, begin: int, width: int) -> Iterator[int]:
+    """Yield where a text is broken from a place on, as places in it."""
     used = 0
-    for match in _WORD.finditer(text):
+    for match in _WORD.finditer(text, begin):
         word, start = match[0], match.start()
         long = cells(word.rstrip())
         if long <= width - used:
