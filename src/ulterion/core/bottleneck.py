@@ -56,14 +56,14 @@ class Cleared:
 
     Attributes:
         key, label: which.
-        why: 'carried more' on a setup, also 'the other way', 'no difference' without it, or 'room to spare' on its link.
+        why: 'carried more' on a setup, or 'in the other direction', 'no difference' without it, or 'room to spare' on its link.
         setup, run: where that was seen; None for the link's own room.
         rate: what it carried there, bytes per second; None likewise.
     """
 
     key: str
     label: str
-    why: Literal["carried more", "carried more the other way", "no difference", "room to spare"]
+    why: Literal["carried more", "carried more in the other direction", "no difference", "room to spare"]
     setup: str | None = None
     run: str | None = None
     rate: float | None = None
@@ -188,7 +188,7 @@ def _by_the_other_way(target: Carried, left: Sequence[Element], opposite: Sequen
     """Return the links that carried more in the other direction."""
     links = [e for e in left if e.only_link and (k := e.seen or e.link) is not None and k.name.startswith(BOTH_WAYS)]
     back = [c for e in links if (c := _by_carrying(e, target, opposite)) is not None]
-    return [replace(c, why="carried more the other way") for c in back]
+    return [replace(c, why="carried more in the other direction") for c in back]
 
 
 def _by_likeness(target: Carried, left: Sequence[Element], others: Sequence[Carried]) -> list[Cleared]:

@@ -151,7 +151,7 @@ def _proven(tally: Tally, claimed: int, units: int, where: str) -> Capacity:
 
 
 def _all_at_the_end(tally: Tally, units: int) -> bool:
-    """Return whether what is wrong is one stretch of the end, or nearly all of it."""
+    """Return whether the wrong units are one stretch at the end, or nearly all of it."""
     first = tally.stretches[0][0] if tally.stretches else units
     return tally.wrong >= 0.98 * (units - first) and units - first > 0
 

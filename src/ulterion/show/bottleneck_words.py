@@ -59,7 +59,7 @@ def _spared(finding: Finding) -> str:
     for one in finding.cleared:
         if one.why == "carried more" and one.rate is not None:
             words.append(f"{one.label} managed {show_rate(one.rate)} on {one.setup}")
-        elif one.why == "carried more the other way" and one.rate is not None:
+        elif one.why == "carried more in the other direction" and one.rate is not None:
             words.append(f"{one.label} managed {show_rate(one.rate)} in the other direction ({one.setup})")
         elif one.why == "no difference":
             words.append(f"the same without {one.label} ({one.setup})")

@@ -96,9 +96,8 @@ def _wrapped(line: Line, width: int) -> list[Line]:
     text, width = "".join(span.text for span in line), max(width, 1)
     first = _WORD.match(text)
     fits = first is not None and cells(first[0].rstrip()) <= width
-    begin = (
-        0 if fits else len(text) - len(text.lstrip())
-    )  # spaces before a word that has no room beside them are left out
+    # spaces before a word that has no room beside them are left out
+    begin = 0 if fits else len(text) - len(text.lstrip())
     breaks = [begin, *_breaks(text, begin, width)]
     return [_stripped(_cut(line, start, end)) for start, end in zip(breaks, [*breaks[1:], None], strict=True)]
 

@@ -46,8 +46,8 @@ def cost_words(one: Nearest, margin: float) -> str:
     verdicts = Counter(c.verdict for c in compared)
     near, told = verdicts["same"], list[str]()
     if near:
-        all_of = near == len(compared)
-        told.append(f"under {margin * 100:g}% in {_of(near, near) if all_of else f'{near} of {len(compared)} tests'}")
+        tests = _of(near, near) if near == len(compared) else f"{near} of {len(compared)} tests"
+        told.append(f"under {margin * 100:g}% in {tests}")
     told += [f"{v} in {verdicts[v]}{_reach(compared, v)}" for v in DIFFERENT if verdicts[v]]
     told += [f"{verdicts['undecided']} undecided"] if verdicts["undecided"] else []
     return "; ".join(told)

@@ -177,11 +177,8 @@ def _claims(rows: Sequence[ClaimRow], kept: Kept | None) -> list[str]:
     open_ = [f"{counted['undecided']} undecided"] if counted["undecided"] else []
     missed = _missed(rows)
     if not (held or missed):
-        open_ = [
-            {1: "its claim is undecided", 2: "both claims are undecided"}.get(
-                len(rows), f"all {len(rows)} claims are undecided"
-            )
-        ]
+        few = {1: "its claim is undecided", 2: "both claims are undecided"}
+        return [few.get(len(rows), f"all {len(rows)} claims are undecided")]
     return ["; ".join([*held, *missed, *open_])]
 
 

@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 
+from ulterion.core.records import dataclass
 from ulterion.core.units import show_block, show_rate, spell_duration
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.features.clock.answer import answers
@@ -129,7 +130,7 @@ def _slow_port(inputs: ReportInputs, found: Sequence[ProductFinding]) -> str:
     """Return which port is slower than the one it is compared with; '' where none is."""
     ports = [f for f in found if f.subject.kind == PORT]
     slow = next(_slower(inputs, ports), None)
-    return sentence_of(f"{slow[0]} {slow[2]} than {slow[1]}") if slow is not None else ""
+    return sentence_of(f"{slow.name} {slow.told} than {slow.baseline}") if slow is not None else ""
 
 
 def _keeps(found: Sequence[ProductFinding], first: ProductFinding) -> str:
@@ -216,7 +217,7 @@ def _ranked(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[s
     for group in inputs.groups:
         yield from (sentence_of(bus_sentence(b, partial(in_sentence, inputs.review), inputs.unit)) for b in group.buses)
     news = [f for f in found if _tells_more(f) and (f in others or len(f.said) > 1)]
-    yield from (_in_short(one) for one in news or [f for f in others if f.said and not f.alarms])
+    yield from (_in_short(one) for one in news or [f for f in others if f.told and not f.alarms])
     if len(found) == 1:
         yield from _alone(inputs, found[0])
 
@@ -281,8 +282,8 @@ def _in_short(one: ProductFinding) -> str:
 
 
 def _tells_more(one: ProductFinding) -> bool:
-    """Return whether a product's last sentence is news: something missed, timed or compared, and no alarm, which has a place of its own."""
-    if not one.said or one.alarms or one.subject.kind == PORT or one.compared:
+    """Return whether a product's last sentence is news: something missed or timed, and no alarm, which has a place of its own."""
+    if not one.told or one.alarms or one.subject.kind == PORT or one.compared:
         return False
     return one.kept in (None, "some", "none", "misses") or len(one.said) > 1
 
@@ -299,15 +300,24 @@ def _alone(inputs: ReportInputs, one: ProductFinding) -> Iterator[str]:
 def _far_and_near(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[str]:
     """Yield what is far from the baseline, then what costs nothing."""
     without_claims = [f for f in found if f.kept is None]  # of a product with claims these say what it gives
-    yield from (sentence_of(f"{name} {told}") for name, _, told in _slower(inputs, without_claims))
+    yield from (sentence_of(f"{slow.name} {slow.told}") for slow in _slower(inputs, without_claims))
     for one in without_claims:
         verdicts = {r.comparison.verdict for r in compared_rows(inputs, one.subject.key) if r.comparison is not None}
         if verdicts and verdicts <= NO_LOSS:
             yield sentence_of(f"{with_article(one.name)} costs no speed")
 
 
-def _slower(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[tuple[str, str, str]]:
-    """Yield each product that is surely slower than its baseline: its name, the baseline's, and by how much."""
+@dataclass(frozen=True)
+class _Slower:
+    """A product that is surely slower than its baseline: both names, and by how much: 'reads 70% slower'."""
+
+    name: str
+    baseline: str
+    told: str
+
+
+def _slower(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[_Slower]:
+    """Yield the products that are surely slower than their baselines."""
     cast = Cast.of(inputs.review)
     for one in found:
         rows = compared_rows(inputs, one.subject.key)
@@ -317,7 +327,7 @@ def _slower(inputs: ReportInputs, found: Sequence[ProductFinding]) -> Iterator[t
         loss = f"{(1 - slow.comparison.ratio.value) * 100:.0f}%"
         does = "reads" if slow.workload.drive_direction == "read" else "writes"
         baseline = next(g.baseline for g in inputs.groups if slow in g.rows) or ""
-        yield with_article(one.name), with_article(cast.name(baseline)), f"{does} {loss} slower"
+        yield _Slower(with_article(one.name), with_article(cast.name(baseline)), f"{does} {loss} slower")
 
 
 def view_title(kind: str, measure: Measure, known: Mapping[str, SubjectRate], margin: float) -> str:

@@ -24,11 +24,10 @@ def what_limits(inputs: ReportInputs) -> Iterator[Section]:
             chain, product = inputs.review.setups[setup].chain, product_of(inputs.review, setup)
             if found is None or not found.finding.suspects or len(chain) < 2:
                 continue
-            news = [s.key for s in found.finding.suspects] != [chain[-1]] or len(chain) > 2
-            unknown = len(found.finding.suspects) == len(chain) == 2  # of two parts each may be it, as before the test
-            if (
-                news and not unknown and found.finding.rate > strips.get(product, (0.0, None))[0]
-            ):  # a drive by itself is none
+            news = [s.key for s in found.finding.suspects] != [chain[-1]] or len(chain) > 2  # a drive by itself is none
+            unknown = len(found.finding.suspects) == len(chain) == 2  # a port and a drive, and each may be the limit
+            fastest = found.finding.rate > strips.get(product, (0.0, None))[0]
+            if news and not unknown and fastest:
                 strips[product] = found.finding.rate, _strip(inputs, setup, found)
     if strips:
         yield Section("limits", "What limits each product", (Limits(tuple(s for _, s in strips.values())[:MOST]),))
