@@ -15,6 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ulterion.core.documents.moments import moment_of
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import find_link
 from ulterion.core.workloads.histogram import LatencyHistogram
@@ -163,7 +164,7 @@ def run_of(w: World, name: str, chain: list[str], at: int) -> MeasureRun:
         path="/x", kind="folder", device="sda", serial=chain[-1], link=seen, transport="USB" if seen else None
     )
     return MeasureRun(
-        id=f"{at:06x}", started=f"2026-03-02T09:{at % 60:02d}:00Z", kind="measure", setup=name, chain=chain, target=facts,
+        id=f"{at:06x}", started=moment_of(f"2026-03-02T09:{at % 60:02d}:00Z"), kind="measure", setup=name, chain=chain, target=facts,
         bench=BenchFacts("bench"), cache_bypassed=True, state=State(name="complete"), suite="full",
         settings=Settings(span_bytes=2**30, seed=1, passes=5, seconds=1.0), workloads=records,
     )  # fmt: skip

@@ -41,13 +41,13 @@ def kept(kind: str, units: int, real: int, bad: list[int], key: int) -> Hand:
 
 def simulated(kind: str, units: int, real: int, bad: list[int], key: int) -> Hand:
     """Return a chain of the simulated bench."""
-    part = SimPart.model_construct(
+    part = SimPart.made_of(
         read=1e9, write=1e9, capacity=units * UNIT, swallows=kind == "swallows",
         real_capacity=real * UNIT if kind in ("wraps", "swallows") else None,
-        bad_areas=[BadArea.model_construct(at=b * UNIT, size=UNIT) for b in bad],
+        bad_areas=[BadArea.made_of(at=b * UNIT, size=UNIT) for b in bad],
     )  # fmt: skip
-    about = About.model_validate({"host": "bench", "seed": key, "epoch": "2026-01-01T00:00:00Z"})
-    bench = SimBench.model_validate({"schema": 1, "bench": about, "parts": {"drive": part}})
+    about = About.from_data({"host": "bench", "seed": key, "epoch": "2026-01-01T00:00:00Z"})
+    bench = SimBench.from_data({"schema": 1, "bench": about, "parts": {"drive": part}})
     return SimHand(SimTarget(bench, ["drive"], None, "sim:bench", units * UNIT), lambda count: None)
 
 

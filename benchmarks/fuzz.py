@@ -30,6 +30,7 @@ from benchmarks.badinput import BAD_TEXTS, spoil, surroundings
 from benchmarks.fuzzwords import FILES, MEASURING, Vocabulary
 from ulterion.cli.commands import COMMANDS
 from ulterion.cli.main import main
+from ulterion.core.documents.plain import plain
 from ulterion.features.copy import settle
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import run_of
@@ -174,7 +175,7 @@ def _changed(name: str, data: bytes, after: dict[str, bytes], folder: Path) -> s
     if ending in ("png", "svg") or name in OURS_TO_REPLACE:
         return None
     try:
-        was, now = (run_of(parse_json(d, name), name).model_dump(mode="json") for d in (data, after[name]))
+        was, now = (plain(run_of(parse_json(d, name), name)) for d in (data, after[name]))
     except (KeyError, ValueError) as error:
         return f"gone or damaged ({type(error).__name__})"
     kept = [k for k in was if k not in GROWING and was[k] != now[k]]

@@ -71,7 +71,7 @@ def random_bench(seed: int) -> SimBench:
     drive["heat"] = heat
     drive["case"] = {"capacity": f"{rng.uniform(60, 600) / to_room} J/K", "to_room": f"{to_room} K/W"}
     about = {"host": "random", "seed": seed, "epoch": datetime.datetime(2026, 1, 1, tzinfo=datetime.UTC)}
-    return SimBench.model_validate({"bench": about, "ports": {"port": {}}, "parts": {"drive": drive}})
+    return SimBench.from_data({"bench": about, "ports": {"port": {}}, "parts": {"drive": drive}})
 
 
 def soak(bench: SimBench, seed: int) -> tuple[Trace, Truth]:

@@ -20,12 +20,11 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from pydantic import TypeAdapter
-
 from tests.__main__ import SHARED
 from tests.running import LONGEST, Running
 from ulterion.cli import answer_schema
 from ulterion.cli.main import main
+from ulterion.core.documents.reading import reader_of
 from ulterion.core.workloads.workload import Workload, parse_workload
 from ulterion.features.measure.run import measure
 from ulterion.model.runs.measure import MeasureRun
@@ -209,7 +208,7 @@ class FolderCase(unittest.TestCase):
         shape = answer_schema.ANSWERS[schema["kind"]]
         beside = {"figures", "figure_error"} - {f.name for f in fields(shape)}
         known = {k: v for k, v in answer.items() if k not in beside}
-        TypeAdapter(shape).validate_json(json.dumps(known), strict=True)
+        reader_of(shape)(known)
         return answer
 
     def refused(self, *arguments: str, says: str, **settings: Any) -> None:

@@ -104,8 +104,8 @@ class Told(FolderCase):
         (record,) = run.workloads
         for many, busy, told in ((1, 0.97, "one worker was the limit, busy 97% of the time: try --workers auto"), (1, 0.5, None),
                                   (3, 0.9, "its 3 workers were busy 90% of the time: the processor was the limit, not the drive")):  # fmt: skip
-            one = record.passes[0].model_copy(update={"busy": busy, "workers": many})
-            changed = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [one]})]})
+            one = record.passes[0].changed(busy=busy, workers=many)
+            changed = run.changed(workloads=[record.changed(passes=[one])])
             limits = [w for w in warnings.on_run(changed) if "the limit" in w]
             self.assertEqual(limits, [f"{record.workload.name}: {told}"] if told else [])
 
@@ -116,10 +116,10 @@ class Told(FolderCase):
         cost = run.bench.request_cost_deep
         assert cost is not None
         for each, ours in ((3e-3 + cost * 100, False), (cost * 20, True)):
-            made_up = record.passes[0].model_copy(
-                update={"busy": 0.1, "workers": 1, "requests": 1000, "seconds": each * 1000, "flush_seconds": None}
+            made_up = record.passes[0].changed(
+                busy=0.1, workers=1, requests=1000, seconds=each * 1000, flush_seconds=None
             )
-            waiting = run.model_copy(update={"workloads": [record.model_copy(update={"passes": [made_up]})]})
+            waiting = run.changed(workloads=[record.changed(passes=[made_up])])
             words = " ".join(warnings.on_run(waiting))
             self.assertEqual("spent in this program" in words, ours, words)
             self.assertNotIn("the limit", words)

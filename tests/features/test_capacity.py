@@ -299,7 +299,7 @@ class Rooms(FolderCase):
                                  ({"finding": "bad areas", "sound_bytes": 10**9 - 4096, "method": "whole device", "real_bytes": 10**9 - 4096}, "met"),
                                  ({"finding": "bad areas", "sound_bytes": 9 * 10**8, "method": "whole device", "real_bytes": 9 * 10**8}, "missed"),
                                  ({"finding": "wraps", "real_bytes": 10**8, "summary": "it wraps round at 100 MB"}, "missed")):  # fmt: skip
-            run = done.run.model_copy(update={"capacity": done.run.capacity.model_copy(update=changes)})
+            run = done.run.changed(capacity=done.run.capacity.changed(**changes))
             store.save(run)
             (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
             self.assertEqual(row["verdict"], verdict)

@@ -182,7 +182,7 @@ class Whole(CopyCase):
             )
         ):
             target = replace(run.target, filesystem=filesystem)
-            made = run.model_copy(update={"id": f"aaaa{number}0", "setup": setup, "chain": chain, "target": target})
+            made = run.changed(id=f"aaaa{number}0", setup=setup, chain=chain, target=target)
             store.save(made.with_copied(method=way, from_setup=source))
         rows = {(r["setup"], r["source"], r["network"]): r for r in self.json_of("compare")["clocked"] if r["copied"]}
         between = rows["box", "slot", None]
@@ -254,8 +254,8 @@ class Arrived(CopyCase):
             "files": 1,
             "bytes": int(size),
         }
-        old = CopyPass.model_validate({**facts, "moved": series})
-        kept = CopyPass.model_validate({**facts, "moved": series, "arrived": pulse.arrived})
+        old = CopyPass.from_data({**facts, "moved": series})
+        kept = CopyPass.from_data({**facts, "moved": series, "arrived": pulse.arrived})
         for number, (known, guessed, into_memory) in enumerate(
             zip(kept.progress, old.progress, accumulate(series), strict=False), 1
         ):

@@ -101,7 +101,7 @@ class Sweeps(FolderCase):
         sizes = simulate(folder, "direct", parse_sweep("random read 4 KiB to 64 KiB depth 1 to 4"), passes=3).run
         places = simulate(folder, "direct", LARGE[0].at_places(3), passes=3).run
         for run, words in (
-            (sizes.model_copy(update={"suite": "sweep"}), "95% intervals within ±"),
+            (sizes.changed(suite="sweep"), "95% intervals within ±"),
             (places, "95% intervals within ±"),
         ):
             chart = run_chart(run, "MB/s", run.seen_link)

@@ -62,8 +62,8 @@ class Watching(FolderCase):
         run = simulate(store, "box", passes=3).run
         document = next(self.folder.glob("runs/*measure-box*.json"))
         document.unlink()
-        begun = [workload.model_copy(update={"passes": []}) for workload in run.workloads]
-        journal = Journal(document.with_suffix(".journal"), run.model_copy(update={"workloads": begun}))
+        begun = [workload.changed(passes=[]) for workload in run.workloads]
+        journal = Journal(document.with_suffix(".journal"), run.changed(workloads=begun))
         self.addCleanup(journal.close, remove=True)
         for index, workload in enumerate(run.workloads):
             for one in workload.passes:

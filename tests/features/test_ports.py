@@ -41,11 +41,7 @@ class Ports(FolderCase):
         ):
             chain = list(self.store.review.setup(setup).chain)
             target, bench = replace(run.target, steps=(step,)), replace(run.bench, host=host)
-            made.append(
-                run.model_copy(
-                    update={"id": f"bbbb{number}0", "setup": setup, "chain": chain, "target": target, "bench": bench}
-                )
-            )
+            made.append(run.changed(id=f"bbbb{number}0", setup=setup, chain=chain, target=target, bench=bench))
         rows = {(r.host, r.port): r for r in ports(self.store.review, made[:3])}
         self.assertEqual((rows["desk", "b:usb"].shares, rows["desk", "b:other"].shares), (("b:other",), ("b:usb",)))
         self.assertEqual((rows["desk", "b:fast"].shares, rows["desk", "b:fast"].controller), ((), "Two (xhci_hcd)"))
@@ -64,15 +60,10 @@ class Ports(FolderCase):
             ("PCIe 5.0 x4", "PCIe 4.0 x4"),
             (None, "PCIe 4.0 x4"),
         ):
-            (row,) = ports(self.store.review, [run.model_copy(update={"target": replace(run.target, link=seen)})])
+            (row,) = ports(self.store.review, [run.changed(target=replace(run.target, link=seen))])
             self.assertEqual(row.link, told, (seen, rate))
-        narrow = self.store.review.model_copy(
-            update={
-                "ports": {
-                    k: p.model_copy(update={"link": find_link("USB 480 Mb/s")})
-                    for k, p in self.store.review.ports.items()
-                }
-            }
+        narrow = self.store.review.changed(
+            ports={k: p.changed(link=find_link("USB 480 Mb/s")) for k, p in self.store.review.ports.items()}
         )
         (row,) = ports(narrow, [run])
         self.assertIsNone(row.link)
@@ -81,11 +72,11 @@ class Ports(FolderCase):
         """Two runs of a cell with other firmware are not pooled in either; alike, they are in both."""
         self.store = self.review(REVIEW + PLAN)
         names = [n for n, h in self.store.review.setups.items() if h.levels]
-        one, other = (self.measured(n).model_copy(update={"suite": "plan"}) for n in names[:2])
-        again = self.measured(names[0]).model_copy(update={"suite": "plan"})
-        one = one.model_copy(update={"target": replace(one.target, firmware="1.0")})
+        one, other = (self.measured(n).changed(suite="plan") for n in names[:2])
+        again = self.measured(names[0]).changed(suite="plan")
+        one = one.changed(target=replace(one.target, firmware="1.0"))
         for firmware in ("1.0", "2.0"):
-            last = again.model_copy(update={"target": replace(again.target, firmware=firmware)})
+            last = again.changed(target=replace(again.target, firmware=firmware))
             (observations,) = all_observations(self.store.review, [one, other, last])
             compared = pooled_results([one, other, last])[names[0]][observations.text].estimate
             cell = next(c for c, h in cells_of(self.store.review).items() if h == names[0])
@@ -97,21 +88,19 @@ class Ports(FolderCase):
             REVIEW.replace('[setups.box]\nchain = ["b:usb", "box", "drive"]\ntarget = "sim:bench.toml"', "") + PLAN
         )
         name = next(n for n, h in self.store.review.setups.items() if h.levels)
-        run = self.measured(name).model_copy(update={"suite": "plan"})
+        run = self.measured(name).changed(suite="plan")
         warm = replace(run.target, temperature=41.0, filesystem="exfat", filesystem_bytes=100, free_bytes=20)
         cool = replace(run.target, temperature=29.0, filesystem="ext4", filesystem_bytes=100, free_bytes=90)
         bench = replace(run.bench, versions={"ulterion": "0.0"})
         runs = [
-            run.model_copy(update={"target": cool}),
-            run.model_copy(
-                update={"id": "cccc10", "target": warm, "bench": bench, "unequal": ["the drive was still at 41 °C"]}
-            ),
+            run.changed(target=cool),
+            run.changed(id="cccc10", target=warm, bench=bench, unequal=["the drive was still at 41 °C"]),
         ]
         told = " ".join(unlike(self.store.review, runs))
         for words in ("temperature at the start: from 29 to 41 °C", "fill: from 10 to 80%", "file system: exfat, ext4",
                       "Ulterion version: ", "the drive was still at 41 °C"):  # fmt: skip
             self.assertIn(words, told)
-        self.assertEqual(unlike(self.store.review, [runs[0], runs[0].model_copy(update={"id": "cccc20"})]), [])
+        self.assertEqual(unlike(self.store.review, [runs[0], runs[0].changed(id="cccc20")]), [])
 
 
 MACHINE = """

@@ -84,7 +84,7 @@ class Soaked(FolderCase):
         return found
 
     def changed(self, one: Soak, **update: object) -> Soak:
-        run: AnyRun = one.run.model_copy(update=update)
+        run: AnyRun = one.run.changed(**update)
         found = soak_of(run)
         assert found is not None
         return found
@@ -97,9 +97,7 @@ class Soaked(FolderCase):
                       "throttling capped the temperature"):  # fmt: skip
             self.assertIn(words, " ".join(text.split()))
         assert found.run.soak is not None
-        record = found.run.soak.model_copy(update={
-            "counters_before": {"throttlings": 1, "warning_seconds": 60}, "counters_after": {"throttlings": 4, "warning_seconds": 180},
-        })  # fmt: skip
+        record = found.run.soak.changed(counters_before={"throttlings": 1, "warning_seconds": 60}, counters_after={"throttlings": 4, "warning_seconds": 180})  # fmt: skip
         counted = printed(findings_lines(self.changed(found, soak=record), "MB/s", depth=Depth.WHY))
         self.assertIn("by the drive: throttled 3 times, 2m00s above its warning temperature", " ".join(counted.split()))
         self.assertLessEqual(max(len(line.rstrip()) for line in text.splitlines()), 80)
@@ -109,8 +107,8 @@ class Soaked(FolderCase):
         """Without a thermometer a fall for good has no cause, and the step that would tell it names the bytes to look for."""
         found = self.soak()
         assert found.run.soak is not None
-        phases = [p.model_copy(update={"sensors": {}}) for p in found.run.soak.phases]
-        blind = self.changed(found, soak=found.run.soak.model_copy(update={"phases": phases}))
+        phases = [p.changed(sensors={}) for p in found.run.soak.phases]
+        blind = self.changed(found, soak=found.run.soak.changed(phases=phases))
         text = " ".join(printed(findings_lines(blind, "MB/s")).split())
         self.assertNotIn("write cache used up", text)
         self.assertRegex(
@@ -155,9 +153,9 @@ class Soaked(FolderCase):
         """A sensor that stood still is said and marked in the figure; readings are listed and drawn."""
         found = self.soak()
         assert found.run.soak is not None
-        phases = [p.model_copy(update={"sensors": p.sensors | {"stuck": [50.0] * len(p.sensors["drive"])}})
+        phases = [p.changed(sensors=p.sensors | {"stuck": [50.0] * len(p.sensors["drive"])})
                   for p in found.run.soak.phases]  # fmt: skip
-        record = found.run.soak.model_copy(update={"phases": phases})
+        record = found.run.soak.changed(phases=phases)
         reading = Reading(what="skin", value=44.0, unit="C", at_seconds=300.0)
         changed = self.changed(found, soak=record, readings=[reading])
         text = printed(soak_results(changed.run, changed, "MB/s"))

@@ -594,7 +594,7 @@ class AtRest(FolderCase):
         read, expect = self.linked("8.0"), Expect(link="PCIe 4.0 x4")
         facts = as_target(drive_of("nvme0n1", self.folder), "/x", "device", "nvme0n1")
         run = simulate(self.review(), "direct", passes=1).run
-        run = run.model_copy(update={"target": facts, "warnings": list(facts.ceilings)})
+        run = run.changed(target=facts, warnings=list(facts.ceilings))
         self.enterContext(patch.object(linkwatch, "LOOK_EVERY", 0.02))
         with linkwatch.watched(facts, self.folder) as linked:
             read(self.folder)

@@ -134,7 +134,7 @@ class Recovery(FolderCase):
         """Return a journal as it stands when the last pass has just been written."""
         run = self.finished.run
         passes = [(i, p) for i, w in enumerate(run.workloads) for p in w.passes]
-        blank = run.model_copy(update={"id": "abcdef"}).with_passes([], State(name="interrupted", why="in progress"))
+        blank = run.changed(id="abcdef").with_passes([], State(name="interrupted", why="in progress"))
         journal = Journal(self.runs / f"{run_name(blank)}.journal", blank)
         for index, record in passes:
             journal.add(index, record)

@@ -56,7 +56,7 @@ class Growing(unittest.TestCase):
         finally:
             soaks.MAX_ROWS = kept
         written = phase.written(ended="enough")
-        trace = blank().soak.model_copy(update={"phases": [written]}).trace(rotational=False)
+        trace = blank().soak.changed(phases=[written]).trace(rotational=False)
         self.assertLessEqual(trace.at.size, most + 1)
         self.assertEqual(sum(written.bytes), sum(range(count)) * 2**20)
         self.assertAlmostEqual(trace.seconds.sum(), count)
@@ -76,15 +76,13 @@ class Growing(unittest.TestCase):
         phase = PhaseBuilder("load", 0.0, 1.0, 1)
         for number in range(100):
             phase.add(row(number))
-        record = blank().soak.model_copy(update={"phases": [phase.written()]})  # type: ignore[union-attr]
+        record = blank().soak.changed(phases=[phase.written()])  # type: ignore[union-attr]
         log = LoggedSeries(name="skin", source="x.csv", at=[0, 5, 10, 15, 60, 65], values=[1, 2, 3, 4, 5, 6])
         found = lined_up(record.trace(rotational=False), log)
         self.assertEqual((found[0], found[9], found[61]), (1.0, 3.0, 5.0))
         self.assertTrue(math.isnan(found[40]))
         self.assertTrue(math.isnan(found[90]))
-        self.assertEqual(
-            lined_up(record.trace(rotational=False), log.model_copy(update={"at": [], "values": []})).size, 100
-        )
+        self.assertEqual(lined_up(record.trace(rotational=False), log.changed(at=[], values=[])).size, 100)
 
 
 class Journals(FolderCase):

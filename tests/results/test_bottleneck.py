@@ -95,11 +95,8 @@ class Accused(unittest.TestCase):
         (run,) = (run_of(w, name, chain, 1) for name, chain in w.chains.items())
         review = parse_review(text, Path("review.toml"))
         self.assertTrue(bottlenecks(review, pooled_results([run])))
-        slow = [
-            r.model_copy(update={"passes": [p.model_copy(update={"state": "throttled"}) for p in r.passes]})
-            for r in run.workloads
-        ]
-        self.assertEqual(bottlenecks(review, pooled_results([run.model_copy(update={"workloads": slow})])), {})
+        slow = [r.changed(passes=[p.changed(state="throttled") for p in r.passes]) for r in run.workloads]
+        self.assertEqual(bottlenecks(review, pooled_results([run.changed(workloads=slow)])), {})
 
 
 class Told(FolderCase):

@@ -181,7 +181,7 @@ class Claiming(FolderCase):
         for alone, verdict in ((fast, "undecided"), (slow, "missed"), (None, "missed")):
             step = Step("tunnel", "0-1", "Box", link=slow, alone=alone)
             target = replace(run.target, steps=(step,), link=slow.name)
-            rows = judge_claims(store.review, [run.model_copy(update={"target": target})])
+            rows = judge_claims(store.review, [run.changed(target=target)])
             (row,) = (r for r in rows if (r.part, r.claim) == ("box", "link"))
             self.assertEqual(row.judgement.verdict, verdict, alone)
 

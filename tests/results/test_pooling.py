@@ -23,7 +23,7 @@ SMALL = parse_workload("random read 4 KiB depth 1")
 
 def plugged(run: AnyRun, attachment: str | None) -> AnyRun:
     """Return a run as of another connection."""
-    return run.model_copy(update={"target": replace(run.target, attachment=attachment)})
+    return run.changed(target=replace(run.target, attachment=attachment))
 
 
 class Pooled(FolderCase):
@@ -44,14 +44,12 @@ class Pooled(FolderCase):
         self.assertEqual((sorted(box.runs), box.run, box.estimate.runs), (sorted(ids), ids[-1], 3))
         assert box.comparison is not None
         self.assertTrue(box.comparison.ratio.by_runs)
-        other = runs[1].model_copy(update={"target": replace(runs[1].target, driver="usb-storage")})
+        other = runs[1].changed(target=replace(runs[1].target, driver="usb-storage"))
         found = pooled_results([runs[0], other, *runs[2:]])["box"][box.workload.text]
         self.assertEqual([d.id for d in found.documents], ids[1:])
-        found = pooled_results([*runs[:3], runs[3].model_copy(update={"chain": ["b:fast", "box", "drive"]})])["box"][
-            box.workload.text
-        ]
+        found = pooled_results([*runs[:3], runs[3].changed(chain=["b:fast", "box", "drive"])])["box"][box.workload.text]
         self.assertEqual([d.id for d in found.documents], ids[2:], "the newest counts, and nothing like it is there")
-        many = [r.model_copy(update={"id": f"{i:06x}"}) for i in range(20) for r in runs if r.setup == "box"]
+        many = [r.changed(id=f"{i:06x}") for i in range(20) for r in runs if r.setup == "box"]
         self.assertEqual(len(pooled_results(many)["box"][box.workload.text].documents), MAX_POOLED)
 
     def test_other_circumstances_are_not_pooled(self) -> None:
@@ -60,11 +58,9 @@ class Pooled(FolderCase):
         text = next(iter(pooled_results(runs)["box"]))
         self.assertEqual(len(pooled_results(runs)["box"][text].documents), 2)
         both = [
-            r.model_copy(
-                update={
-                    "target": replace(r.target, firmware="1.0"),
-                    "bench": replace(r.bench, power="mains", governor="performance", cpu="A", system="Linux 6.1"),
-                }
+            r.changed(
+                target=replace(r.target, firmware="1.0"),
+                bench=replace(r.bench, power="mains", governor="performance", cpu="A", system="Linux 6.1"),
             )
             for r in runs
         ]
@@ -77,7 +73,7 @@ class Pooled(FolderCase):
             ("system", "Linux 6.2"),
         ):
             part = "target" if name == "firmware" else "bench"
-            other = both[0].model_copy(update={part: replace(getattr(both[0], part), **{name: value})})
+            other = both[0].changed(**{part: replace(getattr(both[0], part), **{name: value})})
             found = pooled_results([other, both[1]])["box"][text]
             self.assertEqual([d.id for d in found.documents], [both[1].id], name)
 

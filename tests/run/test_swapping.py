@@ -102,7 +102,7 @@ class Waiting(FolderCase):
 
     def test_what_is_not_as_expected(self) -> None:
         """Each difference by itself; a better link is welcome; what is not shown is not held against it."""
-        expect = Expect.model_validate({"serial": "A-1", "link": "USB 5 Gb/s", "driver": "uas", "port": "pci port 1"})
+        expect = Expect.from_data({"serial": "A-1", "link": "USB 5 Gb/s", "driver": "uas", "port": "pci port 1"})
         facts = TargetFacts("/x", "folder", serial="A-1", link="USB 10 Gb/s", driver="uas", port="pci port 1")
         self.assertEqual(unexpected(expect, facts), [])
         self.assertEqual(unexpected(expect, TargetFacts("/x", "folder", serial="A-1")), [])

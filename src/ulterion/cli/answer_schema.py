@@ -7,6 +7,7 @@ now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; un
 
 from __future__ import annotations
 
+from ulterion.core.documents.json_schema import DIALECT, json_schema
 from ulterion.core.facts.devices import Survey
 from ulterion.core.records import dataclass
 from ulterion.features.capacity.data import Proven
@@ -92,11 +93,10 @@ ANSWERS: dict[str, type] = {
 
 def published_schema() -> Plain:
     """Return the JSON Schema of all answers, by kind."""
-    from pydantic import TypeAdapter
-
     return {
+        "$schema": DIALECT,
         "title": "Answers of Ulterion, by the kind that their `schema` names",
         "schema": {"name": NAME, "version": VERSION},
         "beside": {"figures": "paths of the figures that were asked for", "figure_error": "why there is none"},
-        "kinds": {kind: TypeAdapter(answer).json_schema(mode="serialization") for kind, answer in ANSWERS.items()},
+        "kinds": {kind: json_schema(answer, whole=True) for kind, answer in ANSWERS.items()},
     }

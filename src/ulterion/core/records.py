@@ -22,14 +22,15 @@ if TYPE_CHECKING:
     from _typeshed import DataclassInstance
 else:
 
-    def dataclass(cls=None, /, *, frozen=False, kw_only=False):
+    def dataclass(cls=None, /, *, frozen=False, kw_only=False, init=True):
         """Make a class a data class, as `dataclasses.dataclass` does with these options."""
 
         def made(cls):
             own = dict(vars(cls))
             cls.__doc__ = cls.__doc__ or cls.__name__  # the standard library would write a signature there
             dataclasses.dataclass(cls, init=False, repr=False, eq=False, kw_only=kw_only)
-            for name, method in (("__init__", _LateInit(cls)), ("__repr__", _repr), ("__eq__", _eq)):
+            methods = {"__init__": _LateInit(cls)} if init else {}
+            for name, method in (methods | {"__repr__": _repr, "__eq__": _eq}).items():
                 if name not in own:
                     setattr(cls, name, method)
             if own.get("__hash__") is None:  # Python writes None there where __eq__ is defined

@@ -21,24 +21,20 @@ _SURROGATES = re.compile("[\ud800-\udfff]")
 class AnyName(str):
     """A name of a file as the system has it, bytes that are no UTF-8 included (PEP 383): it is kept as it is.
 
-    A data model that reads documents takes any string for it, where for `str` it would refuse such bytes.
+    A field of a record takes any text for it, where one that is `str` refuses such bytes.
     """
 
     @classmethod
-    def __get_pydantic_core_schema__(cls, source: object, handler: object) -> dict[str, object]:
-        """Return how a document's value becomes a name: by `_checked`, and by nothing else (pydantic's hook)."""
-        return {"type": "function-plain", "function": {"type": "no-info", "function": cls._checked}}
-
-    @classmethod
-    def __get_pydantic_json_schema__(cls, core_schema: object, handler: object) -> dict[str, object]:
-        """Return how a name is described in the published schema."""
-        return {"type": "string"}
-
-    @classmethod
-    def _checked(cls, value: object) -> str:
+    def from_document(cls, value: object) -> str:
+        """Return the name that a document holds.  Raises ValueError where that is not text."""
         if not isinstance(value, str):
             raise ValueError("is not text")
         return value
+
+
+def has_surrogates(text: str) -> bool:
+    """Return whether a text holds halves of surrogate pairs, as for bytes that are not UTF-8."""
+    return not text.isascii() and _SURROGATES.search(text) is not None
 
 
 def _escaped(match: re.Match[str]) -> str:

@@ -15,6 +15,7 @@ import weakref
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ulterion.core.documents.plain import plain
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.files import scratch_of
@@ -63,7 +64,7 @@ class Journal:
                 scratch.unlink()  # of a process with our number that was killed
             self._out = scratch.open("xb")
             try_lock(self._out.fileno())
-            self._write(run.model_dump(mode="json", by_alias=True))
+            self._write(run.as_data())
             scratch.replace(path)
             OPEN.add(self)
         except OSError as error:
@@ -85,7 +86,7 @@ class Journal:
 
     def add(self, index: int, record: PassRecord) -> None:
         """Keep a finished pass of the workload at `index`; raise UsageError when it cannot be kept."""
-        self._keep({"workload": index, "pass": record.model_dump(mode="json")})
+        self._keep({"workload": index, "pass": plain(record)})
 
     def span(self, span_bytes: int) -> None:
         """Keep how much of the medium is covered, where that is less than was begun with."""
@@ -93,14 +94,14 @@ class Journal:
 
     def copied(self, record: CopyPass) -> None:
         """Keep a finished copy."""
-        self._keep({"copied": record.model_dump(mode="json")})
+        self._keep({"copied": plain(record)})
 
     def proof(self, record: CapacityRecord) -> None:
         """Keep how far a proof of capacity came; of its seconds those since the last time."""
         wrote, read = len(record.wrote), len(record.read)
         new = {"wrote": record.wrote[self._seconds[0] :], "read": record.read[self._seconds[1] :]}
         self._seconds = wrote, read
-        self._keep({"capacity": record.model_copy(update=new).model_dump(mode="json", exclude_defaults=True)})
+        self._keep({"capacity": plain(record.changed(**new))})
 
     def phase(self, phase: PhaseBuilder) -> None:
         """Keep the beginning of a phase of a soak."""
@@ -118,7 +119,7 @@ class Journal:
 
     def note(self, record: Reading | Note) -> None:
         """Keep a reading or a note."""
-        self._keep({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")})
+        self._keep({"reading" if isinstance(record, Reading) else "note": plain(record)})
 
     def _keep(self, data: dict[str, object], *, now: bool = True) -> None:
         try:
@@ -158,9 +159,7 @@ def recover(path: Path) -> AnyRun | None:
         try:
             data = upgraded_line(parse_json(line, path.name), header["schema"]["version"])
             if "reading" in data or "note" in data:
-                noted.append(
-                    Reading.model_validate(data["reading"]) if "reading" in data else Note.model_validate(data["note"])
-                )
+                noted.append(Reading.from_data(data["reading"]) if "reading" in data else Note.from_data(data["note"]))
             else:
                 recovery.take(data)
         except (UsageError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError):

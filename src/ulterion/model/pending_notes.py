@@ -12,6 +12,7 @@ import os
 from pathlib import Path
 from typing import TypeVar
 
+from ulterion.core.documents.plain import plain
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
 from ulterion.model.reading import NoSuchFile, parse_json, read_bytes
@@ -28,7 +29,7 @@ def notes_beside(journal: Path) -> Path:
 
 def leave_note(journal: Path, record: Reading | Note) -> None:
     """Leave a reading or note for the program that writes the journal, on the medium; raise UsageError."""
-    line = json.dumps({"reading" if isinstance(record, Reading) else "note": record.model_dump(mode="json")}) + "\n"
+    line = json.dumps({"reading" if isinstance(record, Reading) else "note": plain(record)}) + "\n"
     beside = notes_beside(journal)
     try:
         flags = os.O_WRONLY | os.O_APPEND | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
@@ -50,12 +51,12 @@ def take_notes(journal: Path, run: Run, *, again: bool = False) -> Run:
     except NoSuchFile:
         return run
     except UsageError as error:
-        return run.model_copy(update={"warnings": [*run.warnings, f"notes left for this run are lost: {error}"]})
+        return run.changed(warnings=[*run.warnings, f"notes left for this run are lost: {error}"])
     readings, notes, bad = list(run.readings), list(run.notes), 0
     for line in filter(None, lines):
         try:
             record = _record(line)
-        except ValueError:  # UsageError and pydantic's errors are such
+        except ValueError:  # those of what cannot be read are such
             bad += 1
             continue
         if again and (record in readings or record in notes):
@@ -65,14 +66,14 @@ def take_notes(journal: Path, run: Run, *, again: bool = False) -> Run:
         else:
             notes.append(record)
     warnings = [*run.warnings, *([f"{bad} notes left for this run could not be read"] if bad else [])]
-    return run.model_copy(update={"readings": readings, "notes": notes, "warnings": warnings})
+    return run.changed(readings=readings, notes=notes, warnings=warnings)
 
 
 def _record(line: bytes) -> Reading | Note:
     data = parse_json(line, "a note")
     if not isinstance(data, dict):
         raise ValueError("no note")
-    return Reading.model_validate(data["reading"]) if "reading" in data else Note.model_validate(data.get("note"))
+    return Reading.from_data(data["reading"]) if "reading" in data else Note.from_data(data.get("note"))
 
 
 def forget_notes(journal: Path) -> None:

@@ -8,14 +8,14 @@ from __future__ import annotations
 import re
 from typing import Literal
 
-from pydantic import Field
-
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
 from ulterion.core.workloads.network import NETWORK_SUITE, parse_each
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.model.expect import Expect
-from ulterion.model.quantities import Duration, KnownLink, Size, Written
+from ulterion.model.quantities import Duration, KnownLink, Size
 
 NONE = "none"  # a level that stands for nothing in that place of the chain
 _HOLE = re.compile(r"\{([^{}]*)\}")
@@ -25,44 +25,54 @@ _UNNAMED = re.compile(r"[^0-9A-Za-z]+")
 class ProofOfSetting(Written):
     """What must hold before a cell counts: each kind of proof that is given."""
 
-    when: dict[str, str] = Field({}, description="levels of the cells it is for; of all cells when left out")
-    command: str | None = Field(None, min_length=1, description="a command line; it must end with status 0")
-    shows: str | None = Field(None, min_length=1, description="words that must stand in its output")
-    driver: str | None = Field(None, min_length=1, description="the kernel driver that the drive must run with")
-    link: KnownLink | None = Field(None, description="the link that it must run at, or more")
-    ask: str | None = Field(None, min_length=1, description="a question to the reviewer, to be answered with yes")
-    replugged: bool = Field(False, description="whether it must have been unplugged and plugged in since its last cell")
+    when: dict[str, str] = Field(default={}, description="levels of the cells it is for; of all cells when left out")
+    command: str | None = Field(default=None, min_length=1, description="a command line; it must end with status 0")
+    shows: str | None = Field(default=None, min_length=1, description="words that must stand in its output")
+    driver: str | None = Field(default=None, min_length=1, description="the kernel driver that the drive must run with")
+    link: KnownLink | None = Field(default=None, description="the link that it must run at, or more")
+    ask: str | None = Field(
+        default=None, min_length=1, description="a question to the reviewer, to be answered with yes"
+    )
+    replugged: bool = Field(
+        default=False, description="whether it must have been unplugged and plugged in since its last cell"
+    )
 
 
 class Plan(Written):
     """A matrix that is to be measured."""
 
     factors: dict[str, list[str]] = Field(description="names of factors, each with its levels")
-    cells: list[dict[str, str]] = Field([], description="these cells alone; the full grid when left out")
-    exclude: list[dict[str, str]] = Field([], description="levels whose cells are left out")
-    chain: list[str] = Field([], description="of setups that are made for cells: names, or {factor} for its level")
-    target: str | None = Field(None, description="of those setups: folder, or sim:FILE; {factor} for a level")
+    cells: list[dict[str, str]] = Field(default=[], description="these cells alone; the full grid when left out")
+    exclude: list[dict[str, str]] = Field(default=[], description="levels whose cells are left out")
+    chain: list[str] = Field(
+        default=[], description="of setups that are made for cells: names, or {factor} for its level"
+    )
+    target: str | None = Field(default=None, description="of those setups: folder, or sim:FILE; {factor} for a level")
     expect: dict[str, Expect] = Field(
-        {}, description="by level: what those setups expect of the drive that is plugged in"
+        default={}, description="by level: what those setups expect of the drive that is plugged in"
     )
     suite: str = DEFAULT_SUITE
-    workloads: list[str] = Field([], description="instead of the suite, in words")
-    passes: int = Field(3, ge=2, le=100, description="of each workload, at least")
-    max_passes: int = Field(15, ge=2, le=1000, description="where a comparison is still open")
-    seconds: Duration | None = Field(None, description="length of a pass")
-    span: Size | None = Field(None, description="stretch of the medium that is covered")
-    soak: Duration | None = Field(None, description="and a load of this length in each cell")
-    checks: int = Field(3, ge=2, le=100, description="times that the baselines are measured, from beginning to end")
+    workloads: list[str] = Field(default=[], description="instead of the suite, in words")
+    passes: int = Field(default=3, ge=2, le=100, description="of each workload, at least")
+    max_passes: int = Field(default=15, ge=2, le=1000, description="where a comparison is still open")
+    seconds: Duration | None = Field(default=None, description="length of a pass")
+    span: Size | None = Field(default=None, description="stretch of the medium that is covered")
+    soak: Duration | None = Field(default=None, description="and a load of this length in each cell")
+    checks: int = Field(
+        default=3, ge=2, le=100, description="times that the baselines are measured, from beginning to end"
+    )
     order: Literal["few changes", "random"] = "few changes"
-    seed: int = Field(1, ge=0)
-    host: str | None = Field(None, description="the factor whose level is the host that the cell is measured on")
+    seed: int = Field(default=1, ge=0)
+    host: str | None = Field(
+        default=None, description="the factor whose level is the host that the cell is measured on"
+    )
     proofs: list[ProofOfSetting] = []
-    compatibility: list[str] = Field([], description="questions of what works, asked in each cell")
+    compatibility: list[str] = Field(default=[], description="questions of what works, asked in each cell")
     max_rest: Duration = Field(
-        900.0, description="waited at most for a drive to be as cool, and as fresh, as in its first cell"
+        default=900.0, description="waited at most for a drive to be as cool, and as fresh, as in its first cell"
     )
     call: str | None = Field(
-        None, min_length=1, description="a command that calls the reviewer, with the sentence as its last word"
+        default=None, min_length=1, description="a command that calls the reviewer, with the sentence as its last word"
     )
 
     def ordered(self) -> list[Cell]:
@@ -117,8 +127,8 @@ def filled(text: str, cell: Cell) -> str:
 def expected(plan: Plan, cell: Cell) -> Expect | None:
     """Return what a cell's setup expects: all that its levels do."""
     told = [plan.expect[level] for _, level in cell if level in plan.expect]
-    fields = {name: getattr(one, name) for one in told for name in one.model_fields_set}
-    return Expect.model_construct(**fields) if fields else None
+    values = {name: getattr(one, name) for one in told for name in one.given}
+    return Expect.made_of(**values) if values else None
 
 
 def chain_of(plan: Plan, cell: Cell) -> list[str]:

@@ -11,8 +11,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Literal
 
-from pydantic import Field, model_validator
-
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.links.standards import Link, lower
 from ulterion.core.matrix.grid import words
@@ -23,7 +23,7 @@ from ulterion.model.claims import Claims, Faster, PowerFacts, Said, with_said
 from ulterion.model.expect import Expect
 from ulterion.model.older import checked_version, review_of_one
 from ulterion.model.plan import Plan, chain_of, expected, filled, serves, serving, setup_name
-from ulterion.model.quantities import KnownLink, PortLink, Price, Share, Temperature, Written
+from ulterion.model.quantities import KnownLink, PortLink, Price, Share, Temperature
 from ulterion.model.reading import read_text
 from ulterion.model.reportsettings import ReportSettings
 
@@ -37,18 +37,21 @@ class Part(Written):
     """Anything with a spec sheet."""
 
     name: str = Field(min_length=1, description="maker and product, as readers know it")
-    kind: str = Field("device", min_length=1, description="drive, card, enclosure, reader, hub, adapter, cable, ...")
-    link: KnownLink | None = Field(None, description="its link towards the host")
-    inside: KnownLink | None = Field(None, description="its link towards the medium")
+    kind: str = Field(
+        default="device", min_length=1, description="drive, card, enclosure, reader, hub, adapter, cable, ..."
+    )
+    link: KnownLink | None = Field(default=None, description="its link towards the host")
+    inside: KnownLink | None = Field(default=None, description="its link towards the medium")
     price: Price | None = None
-    price_date: datetime.date | None = Field(None, description="when it was to be had for that")
-    claims: Claims = Claims.model_construct()
-    power: PowerFacts = PowerFacts.model_construct()
+    price_date: datetime.date | None = Field(default=None, description="when it was to be had for that")
+    claims: Claims = Claims()
+    power: PowerFacts = PowerFacts()
     faster: list[Faster] = []
     verdict: str = Field(
-        "", description="the reviewer's sentence on it, in the article, instead of the one that is made of the findings"
+        default="",
+        description="the reviewer's sentence on it, in the article, instead of the one that is made of the findings",
     )
-    said: list[Said] = Field([], description="who says its claims, where and when; two may disagree")
+    said: list[Said] = Field(default=[], description="who says its claims, where and when; two may disagree")
     note: str = ""
 
 
@@ -56,10 +59,10 @@ class Port(Written):
     """A port or slot of the host."""
 
     link: PortLink = Field(
-        None, description="what it is labelled with; left out, or 'unknown', where that is the question"
+        default=None, description="what it is labelled with; left out, or 'unknown', where that is the question"
     )
-    name: str = Field("", description="what readers call it")
-    claims: Claims = Claims.model_construct()
+    name: str = Field(default="", description="what readers call it")
+    claims: Claims = Claims()
     note: str = ""
 
 
@@ -67,11 +70,13 @@ class Setup(Written):
     """An ordered chain from a port of the host to the medium."""
 
     chain: list[str] = Field(min_length=1, description="names of a port and of parts, host first, medium last")
-    label: str = Field("", description="what the reviewer calls it: 'front port', 'with the charger'")
-    target: str | None = Field(None, description="the folder where the drive is mounted, or sim:FILE")
-    baseline: bool = Field(False, description="the baseline for this medium")
+    label: str = Field(default="", description="what the reviewer calls it: 'front port', 'with the charger'")
+    target: str | None = Field(default=None, description="the folder where the drive is mounted, or sim:FILE")
+    baseline: bool = Field(default=False, description="the baseline for this medium")
     expect: Expect | None = None
-    levels: dict[str, str] = Field({}, description="its levels of a plan's factors, where the chain does not name them")
+    levels: dict[str, str] = Field(
+        default={}, description="its levels of a plan's factors, where the chain does not name them"
+    )
     note: str = ""
 
     @property
@@ -95,17 +100,17 @@ class About(Written):
     """The review itself and the limits its verdicts use."""
 
     title: str = ""
-    margin: Share = Field(MARGIN, description="differences smaller than this do not matter to readers")
+    margin: Share = Field(default=MARGIN, description="differences smaller than this do not matter to readers")
     timing_spread: Share = Field(
-        VARIES, description="what a transfer timed by hand varies by, where one or two timings cannot show it"
+        default=VARIES, description="what a transfer timed by hand varies by, where one or two timings cannot show it"
     )
     thermometer: Temperature = Field(
-        CAMERA, description="what a temperature read by hand may be off by (95%), as of a thermal camera"
+        default=CAMERA, description="what a temperature read by hand may be off by (95%), as of a thermal camera"
     )
     thermometers: dict[str, Temperature] = Field(
-        {}, description="likewise of what was read with another instrument, by its name: case, skin"
+        default={}, description="likewise of what was read with another instrument, by its name: case, skin"
     )
-    tolerance: Share = Field(TOLERANCE, description="what a claim may be missed by")
+    tolerance: Share = Field(default=TOLERANCE, description="what a claim may be missed by")
 
     def reading_error(self, what: str) -> float:
         """Return what a temperature read by hand may be off by, C (95%)."""
@@ -115,18 +120,18 @@ class About(Written):
 class Review(Written):
     """The whole of review.toml."""
 
-    format_version: Literal[2] = Field(2, alias="schema")
-    review: About = About.model_construct()
-    bench: Bench = Bench.model_construct()
+    format_version: Literal[2] = Field(default=2, key="schema")
+    review: About = About()
+    bench: Bench = Bench()
     ports: dict[str, Port] = {}
     parts: dict[str, Part] = {}
     setups: dict[str, Setup] = {}
-    report: ReportSettings = ReportSettings.model_construct()
+    report: ReportSettings = ReportSettings()
     plan: Plan | None = None
 
-    @model_validator(mode="before")
     @classmethod
-    def _known_version(cls, data: object) -> object:
+    def as_now(cls, data: object) -> object:
+        """Return a file of an earlier version as it would be written now.  Raises ValueError of one that is not known."""
         return review_of_one(data) if checked_version(data, SCHEMA) == 1 and isinstance(data, dict) else data
 
     def setup(self, name: str) -> Setup:
@@ -238,8 +243,8 @@ def parse_review(text: str, path: Path) -> Review:
 
 def _with_said(review: Review) -> Review:
     """Return a review whose parts claim what is only noted as said somewhere."""
-    parts = {k: p.model_copy(update={"claims": with_said(p.claims, p.said)}) for k, p in review.parts.items()}
-    return review.model_copy(update={"parts": parts})
+    parts = {k: p.changed(claims=with_said(p.claims, p.said)) for k, p in review.parts.items()}
+    return review.changed(parts=parts)
 
 
 def _with_cells(review: Review, path: Path) -> Review:
@@ -277,8 +282,8 @@ def _with_cells(review: Review, path: Path) -> Review:
             expect = expected(plan, cell)
             made[name] = Setup(chain=chain, target=target, expect=expect, levels=dict(cell))
         else:
-            made[name] = made[name].model_copy(update={"levels": dict(cell)})
-    return review.model_copy(update={"setups": made})
+            made[name] = made[name].changed(levels=dict(cell))
+    return review.changed(setups=made)
 
 
 def _levels(plan: Plan, baseline: Setup, others: dict[str, tuple[list[str], dict[str, str]]]) -> dict[str, str]:

@@ -11,9 +11,9 @@ import re
 from pathlib import Path
 from typing import Any
 
+from ulterion.core.documents.moments import moment_of
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
-from ulterion.model.quantities import moment_of
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import check_schema
 

@@ -6,11 +6,12 @@ import datetime
 import json
 from typing import Literal
 
-from pydantic import Field, ValidationError, model_validator
-
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.plain import plain
+from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError
 from ulterion.core.text import json_bytes
-from ulterion.model.quantities import Moment, Written
+from ulterion.model.quantities import Moment
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.notes import Note, Reading
 
@@ -52,31 +53,29 @@ class SetupNote(Written):
             return cls(setup=setup, noted=noted, reading=record)
         return cls(setup=setup, noted=record.noted, note=record)
 
-    @model_validator(mode="after")
-    def _one_of_both(self) -> SetupNote:
+    def check_whole(self) -> None:
+        """Raise ValueError unless it holds a note or a reading."""
         if (self.note is None) == (self.reading is None):
             raise ValueError("holds a note or a reading, one of both")
-        return self
 
 
 class Notebook(Written):
     """The whole file."""
 
-    schema_: NotebookSchema = Field(NotebookSchema(), alias="schema")
+    schema_: NotebookSchema = Field(default=NotebookSchema(), key="schema")
     notes: list[SetupNote] = []
 
     def with_note(self, note: SetupNote) -> Notebook:
         """Return the notes with one more."""
-        return self.model_copy(update={"notes": [*self.notes, note]})
+        return self.changed(notes=[*self.notes, note])
 
     def with_changed(self, index: int, note: SetupNote) -> Notebook:
         """Return the notes with one of them replaced."""
-        return self.model_copy(update={"notes": [note if at == index else n for at, n in enumerate(self.notes)]})
+        return self.changed(notes=[note if at == index else n for at, n in enumerate(self.notes)])
 
     def to_bytes(self) -> bytes:
         """Return the notes as they stand in their file."""
-        data = self.model_dump(mode="json", by_alias=True, exclude_none=True)
-        return json_bytes(json.dumps(data, indent=2, ensure_ascii=False) + "\n")
+        return json_bytes(json.dumps(plain(self), indent=2, ensure_ascii=False) + "\n")
 
 
 def parse_notebook(data: bytes, name: str) -> Notebook:
@@ -91,8 +90,8 @@ def parse_notebook(data: bytes, name: str) -> Notebook:
     if version == 1:
         data_read = _to_two(data_read)
     try:
-        return Notebook.model_validate(data_read)
-    except (ValidationError, RecursionError) as error:
+        return Notebook.from_data(data_read)
+    except (ValueError, RecursionError) as error:
         raise UsageError(f"{name} does not hold together: {str(error).splitlines()[0]}") from error
 
 

@@ -171,7 +171,7 @@ class ReviewFolder:
         """Give a run another setup: its document is changed, then named after it; raise UsageError."""
         with locked(self.make_runs_folder()):
             run = parse_run(read_bytes(summary.path), summary.path.name)
-            changed: AnyRun = run.model_copy(update={"setup": setup, "chain": chain})
+            changed: AnyRun = run.changed(setup=setup, chain=chain)
             write_atomically(summary.path, changed.to_bytes())
             try:
                 summary.path.rename(self.path_of(changed))  # in this order, so that it is never there twice

@@ -5,17 +5,18 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Sequence
+from dataclasses import fields
 from pathlib import Path
-from typing import Any, TypeVar, get_args
+from typing import Any, TypeVar, get_args, get_type_hints
 
-from pydantic import BaseModel, ValidationError
-
+from ulterion.core.documents.fields import key_of
+from ulterion.core.documents.reading import Fault, InvalidError, Place
+from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.renamed import new_name
 from ulterion.model.reading import read_text
 
-Model = TypeVar("Model", bound=BaseModel)
-Place = tuple[int | str, ...]
+Model = TypeVar("Model", bound=Written)
 MOST = 12  # faults of a file that are named
 _UNQUOTABLE = re.compile(r'["\\\x00-\x1f\x7f-\x9f\u2028\u2029]')
 
@@ -42,23 +43,19 @@ def parse(text: str, path: Path, model: type[Model]) -> Model:
     except ValueError as error:  # a number of thousands of digits, a date that is none
         raise UsageError(f"{path}: not valid TOML: {str(error)[:80]}; mend that place and try again") from error
     try:
-        return model.model_validate(data)
-    except ValidationError as error:
+        return model.from_data(data)
+    except InvalidError as error:
         raise UsageError(_faults(error, text, path, model)) from error
     except RecursionError as error:
         raise UsageError(f"{path}: nested too deep; mend that and try again") from error
 
 
-def _faults(error: ValidationError, text: str, path: Path, model: type[BaseModel]) -> str:
+def _faults(error: InvalidError, text: str, path: Path, model: type[Written]) -> str:
     """Return every fault in a sentence of its own, in the order of their lines."""
-    every = error.errors()
-    unknown_at = {f["loc"][:-1] for f in every if f["type"] == "extra_forbidden"}
+    unknown_at = {f.place[:-1] for f in error.faults if f.kind == "unknown"}
     # a misspelt key also shows up as a missing one, which would mislead
-    told = [f for f in every if not (f["type"] == "missing" and f["loc"][:-1] in unknown_at)]
-    faults = []
-    for fault in told:
-        place = tuple(p for p in fault["loc"] if not (isinstance(p, str) and p.startswith("function-")))
-        faults.append((_line_of(text, place) or 0, where(text, place), _reason(fault, place, model)))
+    told = [f for f in error.faults if not (f.kind == "missing" and f.place[:-1] in unknown_at)]
+    faults = [(_line_of(text, f.place) or 0, where(text, f.place), _reason(f, model)) for f in told]
     return joined_faults(path, [(where, why) for _, where, why in sorted(faults)])
 
 
@@ -75,37 +72,36 @@ def where(text: str, place: Place) -> str:
     return ", ".join(p for p in (f"line {line}" if line else "", ".".join(str(p) for p in place)) if p)
 
 
-def _reason(fault: Any, place: Place, model: type[BaseModel]) -> str:
-    if fault["type"] == "extra_forbidden":
-        known = _fields_at(model, place[:-1])
-        now = new_name(str(place[-1]))
-        if now in known:
-            return f"is called '{now}' now; rename it"
-        near = nearest(str(place[-1]), known)
-        return "unknown key; " + (f"did you mean '{near}'?" if near else f"known here: {', '.join(sorted(known))}")
-    if fault["type"] == "missing":
-        return "is missing; add it"
-    if fault["type"] == "value_error":
-        return str(fault["ctx"]["error"])
-    return f"{fault['msg'][0].lower()}{fault['msg'][1:]}"
+def _reason(fault: Fault, model: type[Written]) -> str:
+    if fault.kind != "unknown":
+        return fault.why
+    key, known = str(fault.place[-1]), _keys_at(model, fault.place[:-1])
+    now = new_name(key)
+    if now in known:
+        return f"is called '{now}' now; rename it"
+    near = nearest(key, known)
+    return "unknown key; " + (f"did you mean '{near}'?" if near else f"known here: {', '.join(sorted(known))}")
 
 
-def _fields_at(model: type[BaseModel], place: Place) -> list[str]:
+def _keys_at(model: type[Written], place: Place) -> list[str]:
     """Return the keys that are known at a place of the model."""
     current: Any = model
     for step in place:
-        if _is_model(current):
-            by_key = {f.alias or n: f.annotation for n, f in current.model_fields.items()}
-            current = by_key.get(str(step))
+        if _is_record(current):
+            hints = get_type_hints(current)
+            current = next((hints[f.name] for f in fields(current) if key_of(f) == step), None)
         else:  # a table of tables, or a list: the step is its key or index
-            current = next((a for a in get_args(current) if _is_model(a)), None)
-    if not _is_model(current):  # one that may be left out
-        current = next((a for a in get_args(current) if _is_model(a)), None)
-    return [] if current is None else [f.alias or n for n, f in current.model_fields.items()]
+            current = _record_in(current)
+    current = current if _is_record(current) else _record_in(current)  # one that may be left out
+    return [] if current is None else [key_of(f) for f in fields(current)]
 
 
-def _is_model(annotation: object) -> bool:
-    return isinstance(annotation, type) and issubclass(annotation, BaseModel)
+def _record_in(kind: object) -> Any:
+    return next((a for a in get_args(kind) if _is_record(a)), None)
+
+
+def _is_record(kind: object) -> bool:
+    return isinstance(kind, type) and issubclass(kind, Written)
 
 
 def place_in(text: str, path: Path, place: Place) -> str:

@@ -68,7 +68,7 @@ def _against(
     review: Review, inner: str, mine: dict[str, dict[str, Measurement]], margin: float, setups: Sequence[str]
 ) -> Group:
     """Return every drive of a machine against the inner one."""
-    known = review.model_copy(update={"setups": {n: s for n, s in review.setups.items() if n in mine}})
+    known = review.changed(setups={n: s for n, s in review.setups.items() if n in mine})
     return GroupBuilder(review=known, measured=mine, medium=None, against=inner, wanted=setups, own=known).build(
         margin, {}
     )

@@ -50,13 +50,9 @@ def joined(review: Review, runs: Sequence[AnyRun], guest: OtherReview) -> tuple[
     ports = {keys[k]: guest.review.ports[k] for k in theirs.chain if k in guest.review.ports}
     parts = {keys[k]: guest.review.parts[k] for k in theirs.chain if k in guest.review.parts}
     chain = [keys[k] for k in theirs.chain]
-    setup = theirs.model_copy(update={"chain": chain, "baseline": False, "target": None, "expect": None})
-    known = review.model_copy(
-        update={
-            "ports": {**ports, **review.ports},
-            "parts": {**parts, **review.parts},
-            "setups": {**review.setups, guest.name: setup},
-        }
+    setup = theirs.changed(chain=chain, baseline=False, target=None, expect=None)
+    known = review.changed(
+        ports={**ports, **review.ports}, parts={**parts, **review.parts}, setups={**review.setups, guest.name: setup}
     )
     documents = {run.id: run for one in measured.values() for run in one.documents}
     brought = [_brought(run, guest.name, chain) for run in documents.values()]
@@ -76,4 +72,4 @@ def _key(review: Review, guest: OtherReview, key: str) -> str:
 
 
 def _brought(run: MeasureRun, name: str, chain: Sequence[str]) -> MeasureRun:
-    return run.model_copy(update={"setup": name, "chain": list(chain), "cell": None})
+    return run.changed(setup=name, chain=list(chain), cell=None)

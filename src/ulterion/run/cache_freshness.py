@@ -31,15 +31,13 @@ def recent_writes(place: Place, facts: TargetFacts, started: datetime.datetime) 
     fill = Fill(fall.written, fall.after)
     for one, begin in zip(runs, [*(r.started for r in runs), started][1:], strict=True):
         fill = _left_by(one, fill, max(0.0, (begin - one.started).total_seconds()))
-    return known.model_copy(
-        update={
-            "cache_bytes": int(fall.written),
-            "cache_used": int(fill.used),
-            "cache_fast": fall.before,
-            "cache_slow": fall.after,
-            "cache_run": run.id,
-            "cache_here": run.setup == place.setup,
-        }
+    return known.changed(
+        cache_bytes=int(fall.written),
+        cache_used=int(fill.used),
+        cache_fast=fall.before,
+        cache_slow=fall.after,
+        cache_run=run.id,
+        cache_here=run.setup == place.setup,
     )
 
 

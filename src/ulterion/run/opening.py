@@ -7,18 +7,18 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
+from ulterion.core.documents.moments import moment_text
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
-from ulterion.core.workloads.workload import Workload
+from ulterion.core.workloads.workload import Workload, on_drive
 from ulterion.engine.targets.base import RealTarget
 from ulterion.engine.targets.device import is_device
 from ulterion.engine.targets.plain_file import open_target
 from ulterion.host.activity import pulse_of
 from ulterion.host.linkwatch import LinkedFacts, warnings_under_load, watched
 from ulterion.model.expect import Expect
-from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import RunScope, State
 from ulterion.model.runs.measure import Before, MeasureRun, Settings, WorkloadRecord
 from ulterion.model.runs.soak import SoakRecord, SoakRun
@@ -68,7 +68,7 @@ class Opened:
         ]
         warnings = warnings_under_load(run.warnings, was, facts)
         changed = {"target": facts, "warnings": warnings, "unexpected": [*run.unexpected, *unlike]}
-        return run.model_copy(update=changed).with_warnings(*unlike)
+        return run.changed(**changed).with_warnings(*unlike)
 
 
 @contextmanager
@@ -246,7 +246,7 @@ def blank_soak(opening: Opened, request: SoakRequest) -> SoakRun:
     files = request.files
     record = SoakRecord(
         plan=request.plan,
-        workload=workload,
+        workload=on_drive(workload),
         text=workload.text if files is None else _files_text(files.low, files.high),
         files=None if files is None else (files.low, files.high),
         engine=engine,
@@ -269,4 +269,4 @@ def _taken_up(previous: SoakRun, opening: Opened) -> SoakRun:
             f"the soak {previous.id} was on {previous.target.serial or 'a drive without a serial number'}, and here is "
             f"{opening.facts.serial or 'one without'}: plug the first in to go on, or start a new soak"
         )
-    return previous.model_copy(update={"state": IN_PROGRESS})
+    return previous.changed(state=IN_PROGRESS)

@@ -65,7 +65,7 @@ class RunSession(Generic[Run]):
         except (also, Interrupted, KeyboardInterrupt) as error:
             self.failure, self.state = failure_of(error, doing(), self._run.target.path, self._target)
             if isinstance(self.failure, Interrupted):
-                self.state = self.state.model_copy(update={"unfinished_bytes": unfinished() or None})
+                self.state = self.state.changed(unfinished_bytes=unfinished() or None)
 
     def finish(self, run: Run) -> Kept[Run]:
         """Write the document, with the notes that were left for it."""
@@ -94,7 +94,7 @@ class RunRecorder(runner.Observer):
 
     def prefilling(self, done: int, total: int) -> None:
         """Know how much was laid down, and pass it on."""
-        self.before = self.before.model_copy(update={"prefilled_bytes": done})
+        self.before = self.before.changed(prefilled_bytes=done)
         self._observer.prefilling(done, total)
 
     def prepared(self, span_bytes: int) -> None:
@@ -165,14 +165,14 @@ class RunRecorder(runner.Observer):
         done = run.with_passes(self.passes, state).with_warnings(*self.cautions)
         if self.span_bytes is not None:
             done = done.on_span(self.span_bytes)
-        records = [r.model_copy(update={"ended": self.reasons.get(i)}) for i, r in enumerate(done.workloads)]
-        return done.model_copy(update={"workloads": records, "before": self.before})
+        records = [r.changed(ended=self.reasons.get(i)) for i, r in enumerate(done.workloads)]
+        return done.changed(workloads=records, before=self.before)
 
 
 def finished(run: MeasureRun, opening: Opened, bystanders: BackgroundLoad) -> MeasureRun:
     """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
     run = opening.with_links_under_load(run).with_warnings(*bystanders.warnings(run.target))
-    return _marked(run.model_copy(update={"ended": moment_of(run, opening.target)}).with_states())
+    return _marked(run.changed(ended=moment_of(run, opening.target)).with_states())
 
 
 def moment_of(run: AnyRun, target: Target) -> datetime.datetime:
@@ -204,8 +204,8 @@ def failure_of(
 def _marked(run: MeasureRun) -> MeasureRun:
     """Mark the workloads whose figures cannot be the drive's, and take down what is to be kept in mind."""
     doubts = [_doubt(run, record) for record in run.workloads]
-    records = [r.model_copy(update={"suspect": why}) for r, why in zip(run.workloads, doubts, strict=True)]
-    marked = run.model_copy(update={"workloads": records})
+    records = [r.changed(suspect=why) for r, why in zip(run.workloads, doubts, strict=True)]
+    marked = run.changed(workloads=records)
     return marked.with_warnings(*warnings.on_run(marked))
 
 

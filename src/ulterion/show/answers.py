@@ -6,22 +6,18 @@ Sizes are bytes, times seconds, rates bytes per second, temperatures C; unknown 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import fields, is_dataclass
-from typing import Any, ClassVar, Self, cast
+from dataclasses import fields
+from typing import Any, Self, cast
 
-from pydantic import Field, TypeAdapter
+from ulterion.core.documents.plain import plain
 
 NAME, VERSION = "ulterion-answer", 3
 """Which format; the version changes when a reader of an older one would be misled (see `ulterion.cli.answer_schema`)."""
 Plain = dict[str, Any]
-ABSENT = Field(exclude_if=lambda value: value is None)
-"""Marks a field that is left out, rather than null, where there is nothing to say."""
 
 
 class Answer:
     """Base of the dataclasses that answer.  One takes what it can from a result by name, and is given the rest."""
-
-    __pydantic_config__: ClassVar[Plain] = {"extra": "forbid"}
 
     @classmethod
     def of(cls, result: object, **given: object) -> Self:
@@ -35,6 +31,5 @@ def as_json(answer: object) -> Plain:
     """Return an answer as plain data for JSON; a mapping is plain already."""
     if isinstance(answer, Mapping):
         return dict(answer)
-    assert is_dataclass(answer)
-    plain: Plain = TypeAdapter(type(answer)).dump_python(answer, mode="json", warnings="error")
-    return plain
+    data: Plain = plain(answer, nulls=True)
+    return data

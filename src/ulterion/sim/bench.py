@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
-from pydantic import AwareDatetime, Field, model_validator
-
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, unknown
 from ulterion.model import tomlfile
 from ulterion.model.older import bench_of_one, checked_version
@@ -18,12 +18,12 @@ from ulterion.model.quantities import (
     HeatCapacity,
     HeatResistance,
     KnownLink,
+    Moment,
     Power,
     Rate,
     Share,
     Size,
     Temperature,
-    Written,
 )
 
 SCHEMA = 2
@@ -34,18 +34,18 @@ class DriveHeat(Written):
     """How a drive turns work into heat, and what it does when hot."""
 
     idle: Power = Field(description="drawn at rest")
-    awake: Power = Field(0.0, description="drawn on top while it works, whatever the rate")
-    writing: Power = Field(0.0, description="on top when writing at its own full rate")
-    reading: Power = Field(0.0, description="on top when reading at its own full rate")
+    awake: Power = Field(default=0.0, description="drawn on top while it works, whatever the rate")
+    writing: Power = Field(default=0.0, description="on top when writing at its own full rate")
+    reading: Power = Field(default=0.0, description="on top when reading at its own full rate")
     capacity: HeatCapacity = Field(description="of the inside, where its sensor sits")
     to_case: HeatResistance
     throttles_at: Temperature | None = None
-    resumes_at: Temperature | None = Field(None, description="needed for stepwise throttling")
-    throttled: Rate | None = Field(None, description="most it moves when throttled")
-    gradual: bool = Field(False, description="gives way degree by degree instead of in one step")
-    limit: Temperature | None = Field(None, description="the limit it states")
-    counters: bool = Field(False, description="whether it counts its throttling")
-    step: float = Field(1.0, ge=0.0, description="degrees that its sensor resolves")
+    resumes_at: Temperature | None = Field(default=None, description="needed for stepwise throttling")
+    throttled: Rate | None = Field(default=None, description="most it moves when throttled")
+    gradual: bool = Field(default=False, description="gives way degree by degree instead of in one step")
+    limit: Temperature | None = Field(default=None, description="the limit it states")
+    counters: bool = Field(default=False, description="whether it counts its throttling")
+    step: float = Field(default=1.0, ge=0.0, description="degrees that its sensor resolves")
 
 
 class CaseHeat(Written):
@@ -53,8 +53,8 @@ class CaseHeat(Written):
 
     capacity: HeatCapacity
     to_room: HeatResistance = Field(description="to the room; a fan makes it small")
-    own: Power = Field(0.0, description="drawn by the bridge in it, or lost by what is near it")
-    probe: bool = Field(False, description="whether a probe is taped to it")
+    own: Power = Field(default=0.0, description="drawn by the bridge in it, or lost by what is near it")
+    probe: bool = Field(default=False, description="whether a probe is taped to it")
 
 
 class BadArea(Written):
@@ -67,40 +67,42 @@ class BadArea(Written):
 class SimPart(Written):
     """A port or part of the simulated bench, with its true behaviour."""
 
-    link: KnownLink | None = Field(None, description="the link it trains towards the host")
-    inside: KnownLink | None = Field(None, description="the link it trains towards the medium")
-    unseen: bool = Field(False, description="a cable: no host shows it")
+    link: KnownLink | None = Field(default=None, description="the link it trains towards the host")
+    inside: KnownLink | None = Field(default=None, description="the link it trains towards the medium")
+    unseen: bool = Field(default=False, description="a cable: no host shows it")
     transport: str | None = None
     driver: str | None = None
-    read: Rate | None = Field(None, description="most it moves when reading")
-    write: Rate | None = Field(None, description="most it moves when writing")
-    overhead: Duration | None = Field(None, description="time added to every request")
-    queue: int | None = Field(None, ge=1, description="requests it lets be in flight; unlimited when left out")
+    read: Rate | None = Field(default=None, description="most it moves when reading")
+    write: Rate | None = Field(default=None, description="most it moves when writing")
+    overhead: Duration | None = Field(default=None, description="time added to every request")
+    queue: int | None = Field(default=None, ge=1, description="requests it lets be in flight; unlimited when left out")
     model: str | None = None
     serial: str | None = None
     capacity: Size | None = None
-    read_wait: Duration | None = Field(None, description="wait of a random read before data flow")
-    write_wait: Duration | None = Field(None, description="wait of a random write before data flow")
-    flush: Duration | None = Field(None, description="time to put what it holds in its cache on the medium")
-    parallel: int = Field(1, ge=1, description="random requests it works on at once")
-    noise: Share = Field(0.0, description="pass-to-pass spread of large requests")
-    small_noise: Share = Field(0.0, description="pass-to-pass spread of small random requests")
-    latency_spread: float = Field(0.15, gt=0, lt=3, description="standard deviation of the logs of latencies")
+    read_wait: Duration | None = Field(default=None, description="wait of a random read before data flow")
+    write_wait: Duration | None = Field(default=None, description="wait of a random write before data flow")
+    flush: Duration | None = Field(default=None, description="time to put what it holds in its cache on the medium")
+    parallel: int = Field(default=1, ge=1, description="random requests it works on at once")
+    noise: Share = Field(default=0.0, description="pass-to-pass spread of large requests")
+    small_noise: Share = Field(default=0.0, description="pass-to-pass spread of small random requests")
+    latency_spread: float = Field(default=0.15, gt=0, lt=3, description="standard deviation of the logs of latencies")
     temperature: Temperature | None = None
-    cache: Size | None = Field(None, description="bytes written fast before it has to work at `after_cache`")
-    after_cache: Rate | None = Field(None, description="writes once the cache is used up")
-    fold: Rate | None = Field(None, description="how fast it empties its cache while nothing is written")
-    inner_read: Rate | None = Field(None, description="reads at the end of the medium; `read` holds at its start")
-    inner_write: Rate | None = Field(None, description="writes at the end of the medium")
-    floor: Rate | None = Field(None, description="writes while it tidies up")
-    tidy_every: Size | None = Field(None, description="bytes written between two tidyings")
-    tidy: Size | None = Field(None, description="bytes written at the floor each time")
-    shared: Rate | None = Field(None, description="most that all ports of a hub move together")
-    peer: bool = Field(False, description="another bench, reached over a network; it ends a chain")
-    lost: float = Field(0.0, ge=0, lt=1, description="share of datagrams that it loses")
-    real_capacity: Size | None = Field(None, description="where it wraps round and writes over its beginning")
-    swallows: bool = Field(False, description="what is written beyond its real capacity is lost instead")
-    bad_areas: list[BadArea] = Field([], description="where it keeps nothing as it was, and says nothing")
+    cache: Size | None = Field(default=None, description="bytes written fast before it has to work at `after_cache`")
+    after_cache: Rate | None = Field(default=None, description="writes once the cache is used up")
+    fold: Rate | None = Field(default=None, description="how fast it empties its cache while nothing is written")
+    inner_read: Rate | None = Field(
+        default=None, description="reads at the end of the medium; `read` holds at its start"
+    )
+    inner_write: Rate | None = Field(default=None, description="writes at the end of the medium")
+    floor: Rate | None = Field(default=None, description="writes while it tidies up")
+    tidy_every: Size | None = Field(default=None, description="bytes written between two tidyings")
+    tidy: Size | None = Field(default=None, description="bytes written at the floor each time")
+    shared: Rate | None = Field(default=None, description="most that all ports of a hub move together")
+    peer: bool = Field(default=False, description="another bench, reached over a network; it ends a chain")
+    lost: float = Field(default=0.0, ge=0, lt=1, description="share of datagrams that it loses")
+    real_capacity: Size | None = Field(default=None, description="where it wraps round and writes over its beginning")
+    swallows: bool = Field(default=False, description="what is written beyond its real capacity is lost instead")
+    bad_areas: list[BadArea] = Field(default=[], description="where it keeps nothing as it was, and says nothing")
     heat: DriveHeat | None = None
     case: CaseHeat | None = None
 
@@ -110,8 +112,8 @@ class Fault(Written):
 
     part: str
     what: Literal["not recognised", "pulled out", "I/O error"]
-    after: Duration | None = Field(None, description="virtual time since the start of the run")
-    setup: str | None = Field(None, description="only on this setup")
+    after: Duration | None = Field(default=None, description="virtual time since the start of the run")
+    setup: str | None = Field(default=None, description="only on this setup")
 
 
 class BenchEvent(Written):
@@ -140,15 +142,15 @@ class About(Written):
 
     host: str
     system: str | None = None
-    seed: int = Field(1, ge=0)
-    epoch: AwareDatetime = Field(EPOCH, description="when its virtual time begins")
+    seed: int = Field(default=1, ge=0)
+    epoch: Moment = Field(default=EPOCH, description="when its virtual time begins")
     room: Temperature | None = None
 
 
 class SimBench(Written):
     """The whole file."""
 
-    format_version: Literal[2] = Field(2, alias="schema")
+    format_version: Literal[2] = Field(default=2, key="schema")
     bench: About
     ports: dict[str, SimPart] = {}
     parts: dict[str, SimPart] = {}
@@ -156,9 +158,9 @@ class SimBench(Written):
     events: list[BenchEvent] = []
     settings: list[Setting] = []
 
-    @model_validator(mode="before")
     @classmethod
-    def _known_version(cls, data: object) -> object:
+    def as_now(cls, data: object) -> object:
+        """Return a file of an earlier version as it would be written now.  Raises ValueError of one that is not known."""
         return bench_of_one(data) if checked_version(data, SCHEMA) == 1 and isinstance(data, dict) else data
 
     def set_to(self, levels: Mapping[str, str]) -> SimBench:
@@ -167,10 +169,10 @@ class SimBench(Written):
         for setting in self.settings:
             if levels.get(setting.factor) == setting.level:
                 for name, other in setting.parts.items():
-                    changes = {field: getattr(other, field) for field in other.model_fields_set}
+                    changes = {field: getattr(other, field) for field in other.given}
                     known = parts if name in parts else ports
-                    known[name] = known[name].model_copy(update=changes)
-        return self.model_copy(update={"ports": ports, "parts": parts})
+                    known[name] = known[name].changed(**changes)
+        return self.changed(ports=ports, parts=parts)
 
     def plugged_in(self, setup: str | None, at: float) -> bool:
         """Return whether a setup is plugged in, `at` seconds after the epoch."""

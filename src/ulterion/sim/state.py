@@ -29,7 +29,7 @@ GRADUAL = 6.0  # degrees over which a gradual throttle gives way
 THROTTLED_AWAKE = 0.35  # share of `awake` drawn while throttled: it pauses between requests
 ZONES = 64  # of a spinning medium
 FINEST = 1.0  # seconds; longest stretch taken for constant
-BARE_CASE = CaseHeat.model_construct(capacity=25.0, to_room=12.0, own=0.0, probe=False)
+BARE_CASE = CaseHeat.made_of(capacity=25.0, to_room=12.0, own=0.0, probe=False)
 MAX_AFTERMATH = 7200.0  # seconds; after that nothing of a run is left
 ROOM = 21.0  # degrees, where the bench names none
 
@@ -108,7 +108,7 @@ class State:
         key = (own, self.allotted)
         if key not in self._truths:
             name = "write" if writes else "read"
-            parts = [*self.chain[:-1], self.medium.model_copy(update={name: own})]
+            parts = [*self.chain[:-1], self.medium.changed(**{name: own})]
             true = self._limited(truth(parts, workload), workload)
             if len(self._truths) > 256:
                 self._truths.clear()

@@ -95,7 +95,7 @@ class SimTarget:
         mine = [f for f in self.bench.faults if f.part in self.names and f.setup in (None, self.setup)]
         gone = self.bench.next_event(self.setup, "unplugged", self.began)
         if gone is not None:
-            mine.append(Fault.model_construct(part=self.names[-1], what="pulled out", after=gone - self.began))
+            mine.append(Fault.made_of(part=self.names[-1], what="pulled out", after=gone - self.began))
         return sorted(mine, key=lambda f: f.after or 0.0)
 
     def recognised(self) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import field
-from typing import ClassVar
 
 from ulterion.core.links.chain import Step
 from ulterion.core.records import dataclass
@@ -26,8 +25,6 @@ class NetworkEnd:
         made_up: whether the adapter is not hardware (a bridge, a tunnel, one of a pair).
     """
 
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
-
     host: str | None = None
     address: str | None = None
     adapter: str | None = None
@@ -42,8 +39,6 @@ class NetworkEnd:
 @dataclass(frozen=True)
 class NetworkFacts:
     """A network between two benches: this end, and the peer's as it says itself."""
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     here: NetworkEnd = NetworkEnd()
     there: NetworkEnd = NetworkEnd()
@@ -74,8 +69,6 @@ class TargetFacts:
         attachment: which connection this was: equal for two runs between which the drive was not taken away.
         network: both ends of a network; `link`, `driver` and `steps` are then those of the adapter here.
     """
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     path: AnyName | str
     kind: str
@@ -134,8 +127,6 @@ class BenchFacts:
         request_cost: what a request costs the program itself, one at a time, seconds; `request_cost_deep` with many in flight.
         uncompiled: why the timed loops ran uncompiled, None where they were compiled.
     """
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     host: str
     system: str | None = None

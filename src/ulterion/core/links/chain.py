@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
 
 from ulterion.core.links.negotiated import pcie_parts
 from ulterion.core.links.standards import Link, find_link, is_lower, lower
@@ -46,8 +45,6 @@ class Step:
         loaded: whether its link was looked at while data moved.
         may_do_more: whether what it says of itself is what faster devices say on a slow cable.
     """
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid"}
 
     role: str
     name: str

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
 from dataclasses import replace
 
 from ulterion.core.errors import UsageError, unknown
@@ -71,18 +70,22 @@ class Link:
         return self.aliases[0] if self.family == "Ethernet" else self.name
 
     @classmethod
-    def __get_pydantic_core_schema__(
-        cls, source: object, handler: Callable[[object], dict[str, object]]
-    ) -> dict[str, object]:
-        """Tell pydantic that in a document a link is its name; one that a later version knows is kept, and compares with none."""
-        told = {"type": "function-plain", "function": str, "return_schema": handler(str)}
-        read = {"type": "no-info", "function": _in_document}
-        return {"type": "function-after", "function": read, "schema": handler(str), "serialization": told}
+    def from_document(cls, value: object) -> Link:
+        """Return the link of a name in a document; one that a later version knows is kept, and compares with none.  Raises ValueError."""
+        if isinstance(value, Link):
+            return value
+        if not isinstance(value, str):
+            raise ValueError("is not the name of a link")
+        return known_link(value) or _unknown_link(value)
+
+    def to_document(self) -> str:
+        """Return its name, which stands for it in documents."""
+        return self.name
 
 
-def _in_document(name: str) -> Link:
+def _unknown_link(name: str) -> Link:
     nothing = math.nan
-    unknown_link = Link(
+    return Link(
         name=name,
         line_bits=nothing,
         code="none",
@@ -92,7 +95,6 @@ def _in_document(name: str) -> Link:
         practical_from="",
         source="not in the table",
     )
-    return known_link(name) or unknown_link
 
 
 def _link(

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import replace
-from typing import ClassVar
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.links.standards import Link, find_link
@@ -66,8 +65,6 @@ class Datagrams:
         jitter: smoothed change of the time under way, seconds (RFC 3550, 6.4.1).
     """
 
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
-
     sent: int
     received: int
     late: int = 0
@@ -104,8 +101,6 @@ class NetworkCounts:
         errors, drops: packets that the bench's adapter counted as faulty, and as dropped, meanwhile; None where it does not say.
         datagrams: what became of them, or None for a stream or messages.
     """
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     sent_bytes: int = 0
     received_bytes: int = 0

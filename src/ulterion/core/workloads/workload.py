@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from dataclasses import replace
-from typing import Any, ClassVar, Literal, Self
+from typing import Any, Literal, Self
 
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.records import dataclass
@@ -61,8 +61,6 @@ class Workload(ABC):
         why: one sentence on why a reviewer wants it.
         concurrent_targets: number of targets it ran on at once, itself included; 1 when alone.
     """
-
-    __pydantic_config__: ClassVar[dict[str, str | bool]] = {"extra": "forbid", "allow_inf_nan": False}
 
     name: str
     direction: Direction

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Literal
 
 from ulterion.core.capacity import UNIT
+from ulterion.core.documents.moments import moment_text
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.records import dataclass
@@ -24,7 +25,6 @@ from ulterion.features.copy.scratch_folder import OwnFolder, pulse_under, sweep
 from ulterion.host import facts as host
 from ulterion.host.activity import pulse_of
 from ulterion.host.loops import is_cached
-from ulterion.model.quantities import moment_text
 from ulterion.model.runs.header import run_id
 from ulterion.model.store import ReviewFolder
 from ulterion.model.systems import linux_alone

@@ -65,7 +65,7 @@ def prove(request: CapacityRequest, observer: Observer) -> Kept[CapacityRun]:
                     keep=lambda: session.journal.proof(_record(run, looked)),
                 )
             warnings = warnings_under_load(run.warnings, run.target, linked.known())
-            run = run.model_copy(update={"target": linked.known(), "warnings": warnings})
+            run = run.changed(target=linked.known(), warnings=warnings)
             return session.finish(_filled(run, found, looked, session.state))
 
 
@@ -240,7 +240,7 @@ def _record(run: CapacityRun, looked: _Looked) -> CapacityRecord:
     }
     if found is not None:
         changes |= {"finding": found.finding, "real_bytes": found.real, "summary": found.words}
-    return run.capacity.model_copy(update=changes)
+    return run.capacity.changed(**changes)
 
 
 def _filled(run: CapacityRun, found: Medium, looked: _Looked, state: State) -> CapacityRun:
@@ -251,4 +251,4 @@ def _filled(run: CapacityRun, found: Medium, looked: _Looked, state: State) -> C
         "ended": found.now(),
         "cache_bypassed": looked.bypassed,
     }
-    return run.model_copy(update=facts)
+    return run.changed(**facts)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from typing import Annotated
 
+from ulterion.core.documents.fields import optional
 from ulterion.core.links.bus import BusFinding
 from ulterion.core.outcomes import Outcome
 from ulterion.core.records import dataclass
@@ -15,7 +15,7 @@ from ulterion.results.added_latency import AddedLatency
 from ulterion.results.comparison import ComparedRow, Group, Nearest
 from ulterion.results.machines import Machine
 from ulterion.results.ports import PortRow
-from ulterion.show.answers import ABSENT, Answer, Plain
+from ulterion.show.answers import Answer, Plain
 from ulterion.show.data import BottleneckData, EstimateData
 
 
@@ -32,7 +32,7 @@ class RowData(Answer):
     iops: float
     latency_p50: float | None
     latency_p99: float | None
-    datagrams: Annotated[Plain | None, ABSENT] = None
+    datagrams: Plain | None = optional()
 
     @staticmethod
     def by(row: ComparedRow) -> RowData:

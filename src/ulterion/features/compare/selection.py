@@ -68,7 +68,7 @@ def _of_late(chosen: Selection, seconds: float, *, one_drive: bool) -> Selection
     medium = review.setups[max(mine, key=lambda r: r.started).setup or ""].medium
     recent = [r for r in late(mine, seconds) if not one_drive or review.setups[r.setup or ""].medium == medium]
     kept = {r.setup for r in recent}
-    shown = review.model_copy(update={"setups": {k: s for k, s in review.setups.items() if k in kept}})
+    shown = review.changed(setups={k: s for k, s in review.setups.items() if k in kept})
     scope = f"the last {show_duration(seconds)}" + (f" of {review.label(medium)}" if one_drive else "")
     return replace(chosen, review=shown, runs=recent, scope=scope)
 
@@ -88,13 +88,13 @@ def _of_runs(folder: ReviewFolder, summaries: Sequence[RunSummary], against: str
         key = by_id[run.id] = f"{run.setup or 'run'}-{run.id}"
         label = f"{known.label} ({run.id})" if known is not None and known.label else ""
         setups[key] = Setup(chain=chain, label=label)
-        runs.append(run.model_copy(update={"setup": key}))
+        runs.append(run.changed(setup=key))
     missing = next((s.id for s in summaries if s.id not in by_id), None)
     if missing is not None:
         raise UsageError(f"the run {missing} cannot be read any more")
     if against is not None and against not in by_id:
         raise UsageError(f"--against {against} is none of the runs named")
-    shown = review.model_copy(update={"parts": parts, "setups": setups})
+    shown = review.changed(parts=parts, setups=setups)
     first = by_id[against or summaries[0].id]
     return Selection(shown, runs, tuple(by_id.values()), first)
 

@@ -98,16 +98,14 @@ def _keep(work: _Work) -> Kept[CopyRun]:
     run = work.run.with_copied(passes=work.passes, source=work.run.copied.source and source)
     warnings = warnings_under_load(run.warnings, run.target, target)
     state = work.session.state
-    return work.session.finish(
-        run.model_copy(update={"state": state, "ended": ended, "target": target, "warnings": warnings})
-    )
+    return work.session.finish(run.changed(state=state, ended=ended, target=target, warnings=warnings))
 
 
 def _copies(work: _Work, pool: FilePool) -> None:
     request, after = work.request, ""
     for number in range(1, request.passes + 1):
         last = number == request.passes
-        record = _one_copy(work, pool, number, last=last).model_copy(update={"after": after})
+        record = _one_copy(work, pool, number, last=last).changed(after=after)
         work.session.journal.copied(record)
         work.passes.append(record)
         work.observer.copied(record)
@@ -184,14 +182,12 @@ def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, 
         found.tell(os.fsdecode(name), "is in the copy, and was not sent")
     if work.request.opener:
         _open_each(work, (line.path for line in lines()), found)
-    return record.model_copy(
-        update={
-            "proven_files": found.files,
-            "proven_bytes": found.bytes,
-            "prove_seconds": time.perf_counter() - start,
-            "wrong": [Remark(name=n, what=w) for n, w in found.wrong],
-            "wrong_count": found.wrong_count,
-        }
+    return record.changed(
+        proven_files=found.files,
+        proven_bytes=found.bytes,
+        prove_seconds=time.perf_counter() - start,
+        wrong=[Remark(name=n, what=w) for n, w in found.wrong],
+        wrong_count=found.wrong_count,
     )
 
 

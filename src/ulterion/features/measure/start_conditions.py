@@ -34,8 +34,8 @@ def wait_for_start_conditions(
     waited = _wait(target, before.fill if extras.fresh else None, extras, tell)
     told = _words(waited, extras)
     if waited.fill is not None:
-        before = before.model_copy(update={"cache_used": int(waited.fill.used)})
-    return run.with_warnings(*told).model_copy(update={"before": before, "unequal": told})
+        before = before.changed(cache_used=int(waited.fill.used))
+    return run.with_warnings(*told).changed(before=before, unequal=told)
 
 
 def _wait(target: Target, fill: Fill | None, extras: RepetitionPolicy, tell: Callable[[str], None]) -> _Waited:

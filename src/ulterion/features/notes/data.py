@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
+from ulterion.core.documents.fields import optional
 from ulterion.core.records import dataclass
 from ulterion.model.runs.notes import NotedLine
-from ulterion.show.answers import ABSENT, Answer
+from ulterion.show.answers import Answer
 
 
 @dataclass(frozen=True)
@@ -32,5 +31,5 @@ class Noted(Answer):
 
     what: str
     where: str
-    bad_rows: Annotated[int | None, ABSENT] = None
-    gaps: Annotated[int | None, ABSENT] = None
+    bad_rows: int | None = optional()
+    gaps: int | None = optional()

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from ulterion.core.documents.moments import moment_text
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
-from ulterion.model.quantities import moment_text, now_utc
+from ulterion.model.quantities import now_utc
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.notes import Note, NotedLine, Reading
 from ulterion.model.setup_notes import Notebook, SetupNote
@@ -169,11 +170,11 @@ def _in_run(entry: Entry, instead: Record | None) -> Callable[[AnyRun], AnyRun]:
                 f"note {entry.number} was changed by another program meanwhile; look again with ulterion note"
             )
         records[entry.index] = _marked(records[entry.index])
-        marked = run.model_copy(update={name: records})
+        marked = run.changed(**{name: records})
         return marked if instead is None else marked.with_record(instead)
 
     return changed
 
 
 def _marked(record: Record) -> Record:
-    return record.model_copy(update={"taken_back": now_utc()})
+    return record.changed(taken_back=now_utc())

@@ -51,11 +51,11 @@ def _with_log(
         name=name, source=path.name, unit=unit, at=[times[i] for i in inside], values=[log.values[i] for i in inside]
     )
     kept = [one for one in run.soak.logs if one.name != name]
-    soaked = run.soak.model_copy(update={"logs": [*kept, series]})
+    soaked = run.soak.changed(logs=[*kept, series])
     warnings = [*run.warnings, *_log_warnings(name, log.bad, list(log.gaps))]
     what = f"{len(inside)} values of {name} from {path.name}"
     told |= {"what": what, "where": f"soak {run.id}", "bad_rows": log.bad, "gaps": len(log.gaps)}
-    return run.model_copy(update={"soak": soaked, "warnings": list(dict.fromkeys(warnings))})
+    return run.changed(soak=soaked, warnings=list(dict.fromkeys(warnings)))
 
 
 def _where(times: list[float], end: float) -> str:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
+from ulterion.core.documents.fields import optional
 from ulterion.core.records import dataclass
-from ulterion.show.answers import ABSENT, Answer
+from ulterion.show.answers import Answer
 
 Row = dict[str, str | int | float | None]
 
@@ -29,7 +28,7 @@ class VerifiedData(Answer):
     same: bool
     looked_at: tuple[str, ...]
     different: tuple[str, ...]
-    beside: Annotated[tuple[Row, ...] | None, ABSENT] = None
+    beside: tuple[Row, ...] | None = optional()
 
 
 @dataclass(frozen=True)

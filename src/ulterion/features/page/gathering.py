@@ -52,8 +52,8 @@ def _started(folder: ReviewFolder) -> dict[str, bytes]:
         except UlterionError:
             continue  # it ended in this moment, or a later version writes it
         if run is not None:
-            state = run.state.model_copy(update={"why": UNDER_WAY})
-            found[f"runs/{path.stem}.json"] = run.model_copy(update={"state": state}).to_bytes()
+            state = run.state.changed(why=UNDER_WAY)
+            found[f"runs/{path.stem}.json"] = run.changed(state=state).to_bytes()
     return found
 
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
 
+from ulterion.core.documents.fields import optional
 from ulterion.core.records import dataclass
 from ulterion.core.soak.findings import Findings
 from ulterion.features.soak.judging import Soak, SoakDifference, difference
 from ulterion.features.soak.readings import ReadingRow, reading_rows
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.bottleneck import Bottleneck
-from ulterion.show.answers import ABSENT, Answer
+from ulterion.show.answers import Answer
 from ulterion.show.data import BottleneckData
 
 
@@ -24,8 +24,8 @@ class SoakData(Answer):
     setup: str | None
     state: str
     findings: Findings | None
-    kept_in: Annotated[str | None, ABSENT] = None
-    bottleneck: Annotated[BottleneckData | None, ABSENT] = None
+    kept_in: str | None = optional()
+    bottleneck: BottleneckData | None = optional()
 
 
 @dataclass(frozen=True)

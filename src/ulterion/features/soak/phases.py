@@ -80,7 +80,7 @@ class Soaking:
         # a drive that failed may be silent, and asking it could hang
         after = {} if state.name == "failed" else self.target.counters()
         run = self._with(self.phases, after, state)
-        run = self.opening.with_links_under_load(run.model_copy(update={"ended": moment_of(run, self.target)}))
+        run = self.opening.with_links_under_load(run.changed(ended=moment_of(run, self.target)))
         noted: list[Reading | Note] = [*self.readings, *self.notes]
         for record in noted:
             run = run.with_record(record)
@@ -88,8 +88,8 @@ class Soaking:
 
     def _with(self, phases: Sequence[SoakPhase], counters: dict[str, float], state: State) -> SoakRun:
         """Return the run with phases and what the drive counted by now."""
-        soaked = self.record.model_copy(update={"counters_after": counters})
-        return self.run.model_copy(update={"soak": soaked}).with_phases(phases, state)
+        soaked = self.record.changed(counters_after=counters)
+        return self.run.changed(soak=soaked).with_phases(phases, state)
 
     def _phases(self) -> None:
         plan = self.record.plan

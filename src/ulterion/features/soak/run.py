@@ -70,13 +70,10 @@ def _load_settings(request: SoakRequest, run: SoakRun, opening: Opened) -> LoadS
 
 def _with_bench(run: SoakRun, opening: Opened, bench: Bench) -> SoakRun:
     """Return the run with its sensors and the drive's counters."""
-    kept = run.soak.model_copy(
-        update={
-            "sensors": bench.sensors or run.soak.sensors,
-            "counters_before": run.soak.counters_before or opening.target.counters(),
-        }
+    kept = run.soak.changed(
+        sensors=bench.sensors or run.soak.sensors, counters_before=run.soak.counters_before or opening.target.counters()
     )
-    run = run.model_copy(update={"soak": kept})
+    run = run.changed(soak=kept)
     if any(s.name == DRIVE for s in bench.sensors):
         return run
     return run.with_warnings(f"no temperature of the drive{f': {bench.why}' if bench.why else ''}")

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from pydantic import Field, TypeAdapter
-
+from ulterion.core.documents.json_schema import DIALECT, json_schema
 from ulterion.model.runs.capacity import CapacityRun
 from ulterion.model.runs.clock import ClockRun
 from ulterion.model.runs.copied import CopyRun
@@ -18,5 +15,4 @@ AnyRun = MeasureRun | SoakRun | ClockRun | CopyRun | CapacityRun
 
 def published_schema() -> dict[str, object]:
     """Return the JSON Schema of run documents."""
-    every: TypeAdapter[AnyRun] = TypeAdapter(Annotated[AnyRun, Field(discriminator="kind")])
-    return every.json_schema(by_alias=True)
+    return {"$schema": DIALECT, "title": "Run documents of Ulterion", **json_schema(AnyRun)}

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
-
 from ulterion.core.capacity import Fault, Finding
-from ulterion.model.quantities import Count, Seconds, Spoken, Written
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
+from ulterion.model.quantities import Count, Seconds, Spoken
 from ulterion.model.runs.header import Header, State, WriteStep
 from ulterion.model.runs.upgrades import Raw
 
@@ -25,7 +25,9 @@ class CapacityRecord(Written):
 
     method: Literal["whole device", "free room", "quick look", "only read"]
     key: Count = Field(description="what every unit bears beside its place")
-    goes_on_from: str | None = Field(None, description="id of the proof that was cut off, whose part is in this one")
+    goes_on_from: str | None = Field(
+        default=None, description="id of the proof that was cut off, whose part is in this one"
+    )
     claimed_bytes: Count = Field(description="what the medium answers for; of a folder the room that was written")
     written_bytes: Count = 0
     read_bytes: Count = 0
@@ -34,17 +36,21 @@ class CapacityRecord(Written):
     summary: Spoken
     sound_bytes: Count = 0
     wrong_bytes: Count = 0
-    elsewhere_bytes: Count = Field(0, description="of those: written for another place")
-    nothing_bytes: Count = Field(0, description="of those: zeros")
-    damaged_bytes: Count = Field(0, description="of those: something else")
-    unreadable_bytes: Count = Field(0, description="of those: the medium gave an error")
-    repeated_reads: Count = Field(0, description="that failed at first, and gave everything when they were repeated")
-    distance_bytes: Count = Field(0, description="greatest common divisor of the distances to where they were written")
+    elsewhere_bytes: Count = Field(default=0, description="of those: written for another place")
+    nothing_bytes: Count = Field(default=0, description="of those: zeros")
+    damaged_bytes: Count = Field(default=0, description="of those: something else")
+    unreadable_bytes: Count = Field(default=0, description="of those: the medium gave an error")
+    repeated_reads: Count = Field(
+        default=0, description="that failed at first, and gave everything when they were repeated"
+    )
+    distance_bytes: Count = Field(
+        default=0, description="greatest common divisor of the distances to where they were written"
+    )
     stretches: list[Stretch] = []
     write_seconds: Seconds | None = None
     read_seconds: Seconds | None = None
-    wrote: list[Count] = Field([], description="bytes of each second of writing")
-    read: list[Count] = Field([], description="bytes of each second of reading")
+    wrote: list[Count] = Field(default=[], description="bytes of each second of writing")
+    read: list[Count] = Field(default=[], description="bytes of each second of reading")
 
 
 class CapacityRun(Header):
@@ -72,11 +78,11 @@ class Recovery:
 
     def take(self, line: Raw) -> None:
         """Take a line; raise KeyError or ValueError when it is none of ours."""
-        record = CapacityRecord.model_validate(line["capacity"])
+        record = CapacityRecord.from_data(line["capacity"])
         old = self._run.capacity
         series = {"wrote": [*old.wrote, *record.wrote], "read": [*old.read, *record.read]}
-        self._run = self._run.model_copy(update={"capacity": record.model_copy(update=series)})
+        self._run = self._run.changed(capacity=record.changed(**series))
 
     def run(self, state: State) -> CapacityRun:
         """Return the run with its state."""
-        return self._run.model_copy(update={"state": state})
+        return self._run.changed(state=state)

@@ -4,46 +4,45 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
-
+from ulterion.core.documents.fields import Field, Limits
+from ulterion.core.documents.written import Written
 from ulterion.core.links.ceilings import Direction
 from ulterion.core.transfers.course import Course, Transfer
 from ulterion.core.transfers.timings import HAND, End, Timing
-from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken
 from ulterion.model.runs.header import Header, State
 from ulterion.model.runs.upgrades import Raw
 
-Positive = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
-Step = Annotated[float, Field(ge=0, le=1e18)]
-Rate = Annotated[float, Field(gt=0, le=1e15)]
+Positive = Annotated[float, Limits(gt=0, le=MAX_SECONDS)]
+Step = Annotated[float, Limits(ge=0, le=1e18)]
+Rate = Annotated[float, Limits(gt=0, le=1e15)]
 
 
 class TimingRecord(Written):
     """One transfer: what was typed, and what it was read as."""
 
-    text: Spoken = Field("", description="as it was typed, or 'live'")
+    text: Spoken = Field(default="", description="as it was typed, or 'live'")
     end: End = Field(
         description="the transfer was over; broke off; was going on when it was looked at; or the device showed a rate"
     )
     size_bytes: Count = 0
-    size_step: Step = Field(0.0, description="bytes that one of the last digit typed is")
+    size_step: Step = Field(default=0.0, description="bytes that one of the last digit typed is")
     seconds: Positive | None = None
     seconds_step: Step = 0.0
-    moved_bytes: Count | None = Field(None, description="what was over by then, of one that did not end")
+    moved_bytes: Count | None = Field(default=None, description="what was over by then, of one that did not end")
     moved_step: Step = 0.0
-    rate: Rate | None = Field(None, description="bytes per second that the device showed")
+    rate: Rate | None = Field(default=None, description="bytes per second that the device showed")
     rate_step: Step = 0.0
     reaction_seconds: Seconds = Field(
-        HAND, description="seconds that the hand is off by at each end, a standard deviation"
+        default=HAND, description="seconds that the hand is off by at each end, a standard deviation"
     )
-    laps: list[tuple[Seconds, Count]] = Field([], description="seconds and bytes on the way")
+    laps: list[tuple[Seconds, Count]] = Field(default=[], description="seconds and bytes on the way")
 
-    @model_validator(mode="after")
-    def _whole(self) -> TimingRecord:
+    def check_whole(self) -> None:
+        """Raise ValueError unless it has what its end asks for."""
         missing = self.rate is None if self.end == "shown" else self.size_bytes == 0
         if missing or (self.end == "done" and self.seconds is None):
             raise ValueError("it lacks the size, the time or the rate that its end asks for")
-        return self
 
     @classmethod
     def of(cls, text: str, timing: Timing) -> TimingRecord:
@@ -137,4 +136,4 @@ class Recovery:
 
     def run(self, state: State) -> ClockRun:
         """Return the run with its state."""
-        return self._run.model_copy(update={"state": state})
+        return self._run.changed(state=state)

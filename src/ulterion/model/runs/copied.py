@@ -5,16 +5,16 @@ from __future__ import annotations
 from itertools import accumulate
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
-
+from ulterion.core.documents.fields import Field, Limits
+from ulterion.core.documents.written import Written
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.transfers.course import Course, Transfer
-from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken
 from ulterion.model.runs.header import Header, State, WriteStep
 from ulterion.model.runs.upgrades import Raw
 
 FROM_MEMORY = 0.1  # of what was copied, from which on a pass is no result
-Took = Annotated[float, Field(gt=0, le=MAX_SECONDS)]
+Took = Annotated[float, Limits(gt=0, le=MAX_SECONDS)]
 
 
 class ClassRecord(Written):
@@ -37,7 +37,7 @@ class CopyPass(Written):
     """One copy of everything, from the first byte asked for to the last on the medium."""
 
     number: int = Field(ge=1)
-    after: Spoken = Field("", description="what was done since the copy before was removed")
+    after: Spoken = Field(default="", description="what was done since the copy before was removed")
     seconds: Took
     flush_seconds: Seconds
     files: Count
@@ -45,23 +45,23 @@ class CopyPass(Written):
     folders: Count = 0
     links: Count = 0
     classes: list[ClassRecord] = []
-    interval: float = Field(1.0, gt=0, le=MAX_SECONDS)
-    moved: list[Count] = Field([], description="bytes of each interval")
+    interval: float = Field(default=1.0, gt=0, le=MAX_SECONDS)
+    moved: list[Count] = Field(default=[], description="bytes of each interval")
     arrived: list[Count] = Field(
-        [], description="bytes that the target's device wrote in each interval, by its own counter"
+        default=[], description="bytes that the target's device wrote in each interval, by its own counter"
     )
     from_memory_bytes: Count | None = Field(
-        None,
+        default=None,
         description="bytes that the source's device was not asked for: the system had them in memory; None: not known",
     )
-    skipped: list[Remark] = Field([], description="what was not copied, the first hundred")
+    skipped: list[Remark] = Field(default=[], description="what was not copied, the first hundred")
     skipped_count: Count = 0
     proven_files: Count | None = Field(
-        None, description="files read back past the caches and found as they were; None: not looked at"
+        default=None, description="files read back past the caches and found as they were; None: not looked at"
     )
     proven_bytes: Count | None = None
     prove_seconds: Seconds | None = None
-    wrong: list[Remark] = Field([], description="what did not arrive as it was, the first hundred")
+    wrong: list[Remark] = Field(default=[], description="what did not arrive as it was, the first hundred")
     wrong_count: Count = 0
 
     @property
@@ -111,9 +111,9 @@ class CopyRecord(Written):
 
     task: Spoken = Field(description="what was copied, by which copies are matched")
     sources: list[Spoken]
-    source: TargetFacts | None = Field(None, description="what the source lies on")
+    source: TargetFacts | None = Field(default=None, description="what the source lies on")
     from_setup: str | None = None
-    set_name: str | None = Field(None, description="the set of files that was made for it")
+    set_name: str | None = Field(default=None, description="the set of files that was made for it")
     seed: Count | None = None
     method: Literal["read and write", "copied by the kernel"]
     workers: int = Field(ge=1)
@@ -124,7 +124,9 @@ class CopyRecord(Written):
     passes: list[CopyPass] = []
     source_alone: EndAlone | None = None
     target_alone: EndAlone | None = None
-    predicted_seconds: Seconds | None = Field(None, description="what earlier copies let expect, before the first pass")
+    predicted_seconds: Seconds | None = Field(
+        default=None, description="what earlier copies let expect, before the first pass"
+    )
     predicted_low: Seconds | None = None
     predicted_high: Seconds | None = None
 
@@ -172,7 +174,7 @@ class CopyRun(Header):
 
     def with_copied(self, **changes: Any) -> CopyRun:
         """Return the run with changes to what was copied."""
-        return self.model_copy(update={"copied": self.copied.model_copy(update=changes)})
+        return self.changed(copied=self.copied.changed(**changes))
 
 
 class Recovery:
@@ -184,8 +186,8 @@ class Recovery:
 
     def take(self, line: Raw) -> None:
         """Take a line; raise KeyError or ValueError when it is none of ours."""
-        self._passes.append(CopyPass.model_validate(line["copied"]))
+        self._passes.append(CopyPass.from_data(line["copied"]))
 
     def run(self, state: State) -> CopyRun:
         """Return the run with what was taken."""
-        return self._run.with_copied(passes=self._passes).model_copy(update={"state": state})
+        return self._run.with_copied(passes=self._passes).changed(state=state)

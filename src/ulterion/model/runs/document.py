@@ -6,8 +6,7 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from pydantic import ValidationError
-
+from ulterion.core.documents.reading import InvalidError
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
 from ulterion.model.reading import parse_json
@@ -100,11 +99,9 @@ def run_of(data: object, name: str) -> AnyRun:
     if not isinstance(kind, str) or kind not in KINDS:
         raise UsageError(f"{name} does not hold together: kind: it is none of {', '.join(KINDS)}")
     try:
-        return cast("AnyRun", KINDS[kind].document.model_validate(data))
-    except ValidationError as error:
-        fault = error.errors()[0]
-        place = ".".join(str(p) for p in fault["loc"])
-        raise UsageError(f"{name} does not hold together: {place}: {fault['msg']}") from error
+        return cast("AnyRun", KINDS[kind].document.from_data(data))
+    except InvalidError as error:
+        raise UsageError(f"{name} does not hold together: {error}") from error
     except RecursionError as error:
         raise UsageError(f"{name} is nested too deep to be one of ours") from error
 
@@ -115,8 +112,7 @@ def parse_run(text: bytes | str, name: str, *, light: bool = False) -> AnyRun:
     Raises UsageError that says what is wrong with it.
     """
     run = run_of(parse_json(text, name), name)
-    run._light = light
-    return run
+    return run.marked_light() if light else run
 
 
 __all__ = [

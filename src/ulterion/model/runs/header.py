@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from typing import Annotated, Literal, NamedTuple, Self, TypeVar
+from typing import Annotated, ClassVar, Literal, NamedTuple, Self, TypeVar
 
-from pydantic import AfterValidator, Field, PrivateAttr
-
+from ulterion.core.documents.fields import After, Field
+from ulterion.core.documents.plain import plain
+from ulterion.core.documents.written import Written
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import Link, known_link
 from ulterion.core.text import json_bytes
 from ulterion.core.transfers.course import Course, Transfer
-from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken, Written
+from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken
 from ulterion.model.runs.layout import compact_json
 from ulterion.model.runs.notes import Note, Reading
 
@@ -43,9 +44,9 @@ class State(Written):
 
     name: Literal["complete", "interrupted", "failed"]
     why: Spoken = ""
-    cause: Spoken | None = Field(None, description="why, without what the run was doing")
-    offset: Count | None = Field(None, description="byte offset of the request that failed")
-    unfinished_bytes: Count | None = Field(None, description="bytes moved in the pass that was not finished")
+    cause: Spoken | None = Field(default=None, description="why, without what the run was doing")
+    offset: Count | None = Field(default=None, description="byte offset of the request that failed")
+    unfinished_bytes: Count | None = Field(default=None, description="bytes moved in the pass that was not finished")
 
     @property
     def words(self) -> str:
@@ -87,37 +88,45 @@ class WriteStep(NamedTuple):
 class CellRecord(Written):
     """The cell of a plan that a run was made for, and what was shown to hold in it."""
 
-    levels: dict[str, str] = Field({}, description="by factor; empty for a check by the baseline")
-    shown: list[Spoken] = Field([], description="what proved the settings, in words")
-    check: Count | None = Field(None, description="which check by the baseline it is, from 1")
+    levels: dict[str, str] = Field(default={}, description="by factor; empty for a check by the baseline")
+    shown: list[Spoken] = Field(default=[], description="what proved the settings, in words")
+    check: Count | None = Field(default=None, description="which check by the baseline it is, from 1")
 
 
 class Header(Written):
     """What runs of every kind have.  A fact that was not known is None."""
 
-    schema_: Schema = Field(Schema(), alias="schema")
+    schema_: Schema = Field(default=Schema(), key="schema")
     id: str = Field(pattern=r"^[0-9a-f]{6}$")
     started: Moment = Field(description="UTC, RFC 3339")
     ended: Moment | None = None
     kind: str
     setup: str | None = None
     chain: list[str] = []
-    target: Annotated[TargetFacts, AfterValidator(_counted_facts)]
+    target: Annotated[TargetFacts, After(_counted_facts)]
     bench: BenchFacts
     cache_bypassed: bool
     readings: list[Reading] = []
     notes: list[Note] = []
     warnings: list[Spoken] = []
-    unexpected: list[Spoken] = Field([], description="warnings about a target that is not as its setup expects")
-    unequal: list[Spoken] = Field([], description="conditions that differ from those of other cells of the plan")
+    unexpected: list[Spoken] = Field(default=[], description="warnings about a target that is not as its setup expects")
+    unequal: list[Spoken] = Field(
+        default=[], description="conditions that differ from those of other cells of the plan"
+    )
     cell: CellRecord | None = None
     state: State
-    _light: bool = PrivateAttr(False)
+    _light: ClassVar[bool] = False
 
     @property
     def light(self) -> bool:
         """Whether it was read without its series, so that it can be judged and not be written."""
         return self._light
+
+    def marked_light(self) -> Self:
+        """Return the run, marked as read without its series."""
+        run = self.changed()
+        run.__dict__["_light"] = True
+        return run
 
     @property
     def seen_link(self) -> Link | None:
@@ -177,16 +186,17 @@ class Header(Written):
     def with_record(self, record: Reading | Note) -> Self:
         """Return the run with one more reading or note."""
         if isinstance(record, Reading):
-            return self.model_copy(update={"readings": [*self.readings, record]})
-        return self.model_copy(update={"notes": [*self.notes, record]})
+            return self.changed(readings=[*self.readings, record])
+        return self.changed(notes=[*self.notes, record])
 
     def with_warnings(self, *warnings: str) -> Self:
         """Return the run with further warnings, none of them twice."""
-        return self.model_copy(update={"warnings": list(dict.fromkeys([*self.warnings, *warnings]))})
+        return self.changed(warnings=list(dict.fromkeys([*self.warnings, *warnings])))
 
     def as_data(self) -> dict[str, object]:
         """Return the document as plain data for JSON."""
-        return self.model_dump(mode="json", by_alias=True, exclude_none=True)
+        data: dict[str, object] = plain(self)
+        return data
 
     def to_json(self) -> str:
         """Return the document as JSON text, one line for each list of numbers."""

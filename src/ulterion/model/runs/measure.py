@@ -8,9 +8,9 @@ from functools import reduce
 from operator import add
 from typing import Literal
 
-from pydantic import Field
-
 from ulterion.core.arrays import np
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
 from ulterion.core.soak.cache_fill import Fill
 from ulterion.core.stats.samples import Looked
 from ulterion.core.workloads.histogram import LatencyHistogram
@@ -18,7 +18,7 @@ from ulterion.core.workloads.network import Datagrams
 from ulterion.core.workloads.pass_states import AFTER, SLOW_STATES, CacheExhaustion, states_from_known_cache, states_of
 from ulterion.core.workloads.suites import SWEEP
 from ulterion.core.workloads.workload import DriveWorkload, PassState, on_drive
-from ulterion.model.quantities import Count, Seconds, Spoken, Written
+from ulterion.model.quantities import Count, Seconds, Spoken
 from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.passes import PassRecord
 from ulterion.model.runs.upgrades import Raw
@@ -33,8 +33,10 @@ class WorkloadRecord(Written):
     engine: str = Field(description="how the requests were issued")
     engine_why: str = ""
     passes: list[PassRecord] = []
-    ended: Spoken | None = Field(None, description="why no more passes were run, when that was left to the result")
-    suspect: Spoken | None = Field(None, description="why the figure cannot be the drive's")
+    ended: Spoken | None = Field(
+        default=None, description="why no more passes were run, when that was left to the result"
+    )
+    suspect: Spoken | None = Field(default=None, description="why the figure cannot be the drive's")
 
     @property
     def counted(self) -> list[PassRecord]:
@@ -72,9 +74,9 @@ class WorkloadRecord(Written):
 
     def _of_state(self, state: PassState | None, passes: list[PassRecord]) -> WorkloadRecord:
         if state not in SLOW_STATES:
-            return self.model_copy(update={"passes": passes})
+            return self.changed(passes=passes)
         workload = replace(on_drive(self.workload), state=state)
-        return self.model_copy(update={"passes": passes, "text": self.key_in(state), "workload": workload})
+        return self.changed(passes=passes, text=self.key_in(state), workload=workload)
 
     @property
     def used_up(self) -> CacheExhaustion | None:
@@ -105,9 +107,7 @@ class WorkloadRecord(Written):
 
     def _named(self, states: Sequence[PassState | None]) -> WorkloadRecord:
         of = dict(zip([p.number for p in self.counted], states, strict=True))
-        return self.model_copy(
-            update={"passes": [p.model_copy(update={"state": of.get(p.number)}) for p in self.passes]}
-        )
+        return self.changed(passes=[p.changed(state=of.get(p.number)) for p in self.passes])
 
 
 def _middle(passes: Sequence[PassRecord]) -> float:
@@ -118,13 +118,13 @@ class Before(Written):
     """What was written to the drive shortly before the first pass, and what a soak of it says of its write cache."""
 
     recent_bytes: Count = Field(description="by runs that ended at most ten minutes before")
-    prefilled_bytes: Count = Field(0, description="by laying the test file down")
-    cache_bytes: Count | None = Field(None, gt=0, description="that it could write before it fell")
-    cache_used: Count = Field(0, description="of them, that must still be in use")
-    cache_fast: float | None = Field(None, gt=0, description="bytes per second before it fell")
-    cache_slow: float | None = Field(None, gt=0, description="bytes per second after it")
-    cache_run: str | None = Field(None, description="id of that soak")
-    cache_here: bool = Field(False, description="whether that soak was of the same setup")
+    prefilled_bytes: Count = Field(default=0, description="by laying the test file down")
+    cache_bytes: Count | None = Field(default=None, gt=0, description="that it could write before it fell")
+    cache_used: Count = Field(default=0, description="of them, that must still be in use")
+    cache_fast: float | None = Field(default=None, gt=0, description="bytes per second before it fell")
+    cache_slow: float | None = Field(default=None, gt=0, description="bytes per second after it")
+    cache_run: str | None = Field(default=None, description="id of that soak")
+    cache_here: bool = Field(default=False, description="whether that soak was of the same setup")
 
     @property
     def fill(self) -> Fill | None:
@@ -141,15 +141,17 @@ class Settings(RunScope):
     passes: Count
     seconds: Seconds
     workers: int | None = Field(
-        None, description="worker processes that were asked for, each with the workload's depth"
+        default=None, description="worker processes that were asked for, each with the workload's depth"
     )
     warm_up: bool | None = None
     rest_seconds: float | None = None
-    cool_to: float | None = Field(None, description="degrees Celsius waited for between passes")
-    relative_half_width: float | None = Field(None, description="half the relative interval asked for, as a ratio")
-    max_passes: Count | None = Field(None, description="passes after which that was given up")
+    cool_to: float | None = Field(default=None, description="degrees Celsius waited for between passes")
+    relative_half_width: float | None = Field(
+        default=None, description="half the relative interval asked for, as a ratio"
+    )
+    max_passes: Count | None = Field(default=None, description="passes after which that was given up")
     span_fitted: bool | None = Field(
-        None, description="whether the span is what could be laid down in the time a test may take"
+        default=None, description="whether the span is what could be laid down in the time a test may take"
     )
 
 
@@ -192,7 +194,7 @@ class MeasureRun(Header):
         records = [record.with_states() for record in self.workloads]
         used = [u for u in (record.used_up for record in records) if u is not None]
         stated = [r.with_states_from([*used, *self._from_soak(i, r)]) for i, r in enumerate(records)]
-        return self.model_copy(update={"workloads": stated})
+        return self.changed(workloads=stated)
 
     def _from_soak(self, index: int, record: WorkloadRecord) -> list[CacheExhaustion]:
         """Return what a soak says of the cache, from the first pass on at which it cannot have been fresh."""
@@ -209,16 +211,15 @@ class MeasureRun(Header):
     def with_passes(self, passes: Sequence[tuple[int, PassRecord]], state: State) -> MeasureRun:
         """Return the run with its finished passes, given as (workload index, pass), and its state."""
         workloads = [
-            record.model_copy(update={"passes": [p for at, p in passes if at == index]})
-            for index, record in enumerate(self.workloads)
+            record.changed(passes=[p for at, p in passes if at == index]) for index, record in enumerate(self.workloads)
         ]
-        return self.model_copy(update={"workloads": workloads, "state": state})
+        return self.changed(workloads=workloads, state=state)
 
     def on_span(self, span_bytes: int) -> MeasureRun:
         """Return the run with the stretch of the medium that was covered in the end."""
-        records = [r.model_copy(update={"workload": r.workload.within(span_bytes)}) for r in self.workloads]
-        settings = self.settings.model_copy(update={"span_bytes": min(span_bytes, self.settings.span_bytes)})
-        return self.model_copy(update={"workloads": records, "settings": settings})
+        records = [r.changed(workload=r.workload.within(span_bytes)) for r in self.workloads]
+        settings = self.settings.changed(span_bytes=min(span_bytes, self.settings.span_bytes))
+        return self.changed(workloads=records, settings=settings)
 
     def rates_of(self, record: WorkloadRecord) -> Sequence[float]:
         """Return the rates of a workload's passes that count, bytes per second, in their order."""
@@ -257,7 +258,7 @@ class Recovery:
         index = int(line["workload"])
         if not 0 <= index < len(self._run.workloads):
             raise ValueError(f"no workload {index}")
-        self._passes.append((index, PassRecord.model_validate(line["pass"])))
+        self._passes.append((index, PassRecord.from_data(line["pass"])))
 
     def run(self, state: State) -> MeasureRun:
         """Return the run with what was taken, the states of its passes named."""

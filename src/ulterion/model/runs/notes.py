@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
-
-from ulterion.model.quantities import Moment, Spoken, Written
+from ulterion.core.documents.fields import Field
+from ulterion.core.documents.written import Written
+from ulterion.model.quantities import Moment, Spoken
 
 
 class Reading(Written):
@@ -15,10 +15,10 @@ class Reading(Written):
     what: Spoken = Field(min_length=1, description="what was read: case, room, power, ...")
     value: float
     unit: Spoken
-    at_seconds: float | None = Field(None, description="since the run began")
+    at_seconds: float | None = Field(default=None, description="since the run began")
     remark: Spoken = ""
     taken_back: Moment | None = Field(
-        None, description="when it was, or when another took its place; it counts no more"
+        default=None, description="when it was, or when another took its place; it counts no more"
     )
 
     def __str__(self) -> str:
@@ -31,10 +31,10 @@ class Note(Written):
 
     kind: Literal["outcome", "remark", "excluded"] = Field(description="excluded: the run does not count, and why")
     text: Spoken = Field(min_length=1)
-    at_seconds: float | None = Field(None, description="since the run began")
+    at_seconds: float | None = Field(default=None, description="since the run began")
     noted: Moment = Field(description="when it was written down, UTC")
     taken_back: Moment | None = Field(
-        None, description="when it was, or when another took its place; it counts no more"
+        default=None, description="when it was, or when another took its place; it counts no more"
     )
 
     def __str__(self) -> str:

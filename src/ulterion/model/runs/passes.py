@@ -5,20 +5,20 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Annotated
 
-from pydantic import Field
-
+from ulterion.core.documents.fields import Field, Limits
+from ulterion.core.documents.written import Written
 from ulterion.core.soak.warmth import Warmth
 from ulterion.core.workloads.histogram import BUCKETS, LatencyHistogram
 from ulterion.core.workloads.network import NetworkCounts
 from ulterion.core.workloads.pass_states import PassShape, shape_of
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.workload import PassState
-from ulterion.model.quantities import MAX_COUNT, Count, Seconds, Written
+from ulterion.model.quantities import MAX_COUNT, Count, Seconds
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p99": 99.0, "p999": 99.9}
 COUNTED_TO = 1.5  # seconds: drives count whole ones
 COLD = Warmth()  # of which nothing is known
-Bucket = Annotated[int, Field(ge=0, lt=BUCKETS)]
+Bucket = Annotated[int, Limits(ge=0, lt=BUCKETS)]
 
 
 class Latency(Written):
@@ -65,14 +65,18 @@ class PassRecord(Written):
     requests: int = Field(gt=0, le=MAX_COUNT)
     flush_seconds: Seconds | None = None
     cpu_seconds: Seconds | None = None
-    workers: Count | None = Field(None, description="worker processes that shared it")
-    busy: float | None = Field(None, ge=0, le=2, description="share of the time in which the busiest of them computed")
-    temperature: float | None = Field(None, description="of the drive right after it, C")
-    hot: bool | None = Field(None, description="whether heat may have slowed it")
-    throttled_seconds: Seconds | None = Field(None, description="of throttling that the drive counted meanwhile")
-    state: PassState | None = Field(None, description="of the drive, where two states were told apart")
-    latency: Latency | None = Field(None, description="None for datagrams, which are not answered")
-    network: NetworkCounts | None = Field(None, description="of a pass over a network")
+    workers: Count | None = Field(default=None, description="worker processes that shared it")
+    busy: float | None = Field(
+        default=None, ge=0, le=2, description="share of the time in which the busiest of them computed"
+    )
+    temperature: float | None = Field(default=None, description="of the drive right after it, C")
+    hot: bool | None = Field(default=None, description="whether heat may have slowed it")
+    throttled_seconds: Seconds | None = Field(
+        default=None, description="of throttling that the drive counted meanwhile"
+    )
+    state: PassState | None = Field(default=None, description="of the drive, where two states were told apart")
+    latency: Latency | None = Field(default=None, description="None for datagrams, which are not answered")
+    network: NetworkCounts | None = Field(default=None, description="of a pass over a network")
     series: Series
 
     @classmethod

@@ -7,14 +7,14 @@ from collections.abc import Iterable, Sequence
 from itertools import accumulate
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field, model_validator
-
 from ulterion.core.arrays import Floats, np
+from ulterion.core.documents.fields import After, Field
+from ulterion.core.documents.written import Written
 from ulterion.core.soak.trace import DRIVE, LOAD, Counters, Phase, Trace
 from ulterion.core.transfers.course import Course
 from ulterion.core.units import show_duration, show_size
 from ulterion.core.workloads.workload import DriveWorkload
-from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken, Written
+from ulterion.model.quantities import MAX_SECONDS, Count, Seconds, Spoken
 from ulterion.model.runs.header import Header, RunScope, State, WriteStep
 from ulterion.model.runs.workload import checked_workload
 
@@ -27,13 +27,15 @@ PhaseName = Literal["idle", "load", "cool", "again"]
 class SoakPlan(Written):
     """What was asked for; times in seconds."""
 
-    idle: Seconds | None = Field(None, description="length of the idle phase; None: until settled")
+    idle: Seconds | None = Field(default=None, description="length of the idle phase; None: until settled")
     load_seconds: Seconds | None = None
     load_bytes: Count | None = None
     until_steady: bool = False
-    cool: Seconds | None = Field(None, description="length of the cool-down; None: until settled")
-    again: bool = Field(False, description="a second load after the cool-down, to see how well a cache recovered")
-    interval: float = Field(1.0, ge=0.01, le=3600)
+    cool: Seconds | None = Field(default=None, description="length of the cool-down; None: until settled")
+    again: bool = Field(
+        default=False, description="a second load after the cool-down, to see how well a cache recovered"
+    )
+    interval: float = Field(default=1.0, ge=0.01, le=3600)
 
 
 class Sensor(Written):
@@ -42,7 +44,7 @@ class Sensor(Written):
     name: Spoken
     source: Spoken
     unit: str = "C"
-    limit: float | None = Field(None, description="the temperature that the drive itself calls too hot")
+    limit: float | None = Field(default=None, description="the temperature that the drive itself calls too hot")
 
 
 class SoakPhase(Written):
@@ -51,19 +53,19 @@ class SoakPhase(Written):
     Where nothing was moved (idle, cool) the lists of what was moved are empty.
     """
 
-    part: int = Field(1, ge=1, description="2 and above when a soak that was cut off was taken up again")
+    part: int = Field(default=1, ge=1, description="2 and above when a soak that was cut off was taken up again")
     name: PhaseName
     start: Seconds = Field(description="seconds since the soak began")
     end: Seconds
-    ended: Spoken = Field("", description="why it ended")
+    ended: Spoken = Field(default="", description="why it ended")
     interval: float = Field(ge=0.01, le=MAX_SECONDS)
     bytes: list[Count] = []
     requests: list[Count] = []
-    p50: list[Seconds | None] = Field([], description="median latency, seconds")
+    p50: list[Seconds | None] = Field(default=[], description="median latency, seconds")
     p99: list[Seconds | None] = []
     worst: list[Seconds | None] = []
     sensors: dict[str, list[float | None]] = {}
-    flush_seconds: float | None = Field(None, description="the flush at the end of a load that wrote")
+    flush_seconds: float | None = Field(default=None, description="the flush at the end of a load that wrote")
 
     @property
     def seconds(self) -> float:
@@ -94,25 +96,26 @@ class LoggedSeries(Written):
     at: list[float] = Field(description="seconds since the soak began")
     values: list[float]
 
-    @model_validator(mode="after")
-    def _as_many(self) -> LoggedSeries:
+    def check_whole(self) -> None:
+        """Raise ValueError unless each value has its moment."""
         if len(self.at) != len(self.values):
             raise ValueError("it has not as many moments as values")
-        return self
 
 
 class SoakRecord(Written):
     """A soak: idle, load, cool-down, with every sensor."""
 
     plan: SoakPlan
-    workload: Annotated[DriveWorkload, AfterValidator(checked_workload)]
+    workload: Annotated[DriveWorkload, After(checked_workload)]
     text: str = Field(description="the load in words, by which soaks are matched")
-    files: tuple[int, int] | None = Field(None, description="sizes of the files of a write-delete load, from and to")
+    files: tuple[int, int] | None = Field(
+        default=None, description="sizes of the files of a write-delete load, from and to"
+    )
     engine: str
     engine_why: str = ""
     sensors: list[Sensor] = []
     phases: list[SoakPhase] = []
-    counters_before: dict[str, float] = Field({}, description="the drive's own counters")
+    counters_before: dict[str, float] = Field(default={}, description="the drive's own counters")
     counters_after: dict[str, float] = {}
     logs: list[LoggedSeries] = []
 
@@ -224,8 +227,8 @@ class SoakRun(Header):
 
     def with_phases(self, phases: Sequence[SoakPhase], state: State) -> SoakRun:
         """Return the soak with further phases and its state."""
-        soak = self.soak.model_copy(update={"phases": [*self.soak.phases, *phases]})
-        return self.model_copy(update={"soak": soak, "state": state})
+        soak = self.soak.changed(phases=[*self.soak.phases, *phases])
+        return self.changed(soak=soak, state=state)
 
     @property
     def written(self) -> list[WriteStep]:

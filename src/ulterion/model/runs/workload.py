@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, TypeVar
 
-from pydantic import AfterValidator, Field
-
+from ulterion.core.documents.fields import After, ToldBy
 from ulterion.core.workloads.workload import DEEPEST, MAX_BLOCK, DriveWorkload, NetworkWorkload, Workload
 from ulterion.model.quantities import MAX_COUNT
 
@@ -33,7 +32,5 @@ def _check_drive(workload: DriveWorkload) -> None:
         raise ValueError("its place is none")
 
 
-AnyWorkload = Annotated[
-    DriveWorkload | NetworkWorkload, Field(discriminator="pattern"), AfterValidator(checked_workload)
-]
+AnyWorkload = Annotated[Workload, ToldBy("pattern", (DriveWorkload, NetworkWorkload)), After(checked_workload)]
 """A workload of a drive or of a network; its pattern says which."""
