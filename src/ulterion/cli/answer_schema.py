@@ -8,6 +8,7 @@ now.  Sizes are bytes, times seconds, rates bytes per second, temperatures C; un
 from __future__ import annotations
 
 from ulterion.core.documents.json_schema import DIALECT, json_schema
+from ulterion.core.documents.plain import Plain
 from ulterion.core.facts.devices import Survey
 from ulterion.core.records import dataclass
 from ulterion.features.capacity.data import Proven
@@ -30,7 +31,7 @@ from ulterion.features.page.data import ArchivedData, ExportedData, FoundData, R
 from ulterion.features.plan.data import CompatibilityData, EffectsData, GridData, PlanData, RanksData
 from ulterion.features.soak.data import SoakData, Soaks
 from ulterion.features.survey.data import Added, Learned, Recorded
-from ulterion.show.answers import NAME, VERSION, Answer, Plain
+from ulterion.show.answers import NAME, VERSION, Answer
 
 
 @dataclass(frozen=True)

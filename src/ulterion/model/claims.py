@@ -9,7 +9,7 @@ from dataclasses import fields
 from typing import Literal
 
 from ulterion.core.documents.fields import Field
-from ulterion.core.documents.reading import InvalidError
+from ulterion.core.documents.values import InvalidError
 from ulterion.core.documents.written import Written
 from ulterion.core.errors import unknown
 from ulterion.core.units import MAX_TEXT

@@ -9,13 +9,13 @@ from __future__ import annotations
 import datetime
 import re
 from pathlib import Path
-from typing import Any
 
 from ulterion.core.documents.moments import moment_of
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import check_schema
+from ulterion.model.runs.upgrades import Raw
 
 _BODY = re.compile(rb'\n  "(?:workloads": \[|soak": \{)')  # where a document's own part begins
 _TEXT = b'\n      "text": "'
@@ -95,7 +95,7 @@ def _by_layout(data: bytes, path: Path) -> RunSummary | None:
     return _summary(head, path, frozenset(texts), noted)
 
 
-def _summary(head: dict[str, Any], path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
+def _summary(head: Raw, path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
     target = head.get("target")
     words = {k: head.get(k) for k in ("id", "kind", "started")}
     if not isinstance(target, dict) or not all(isinstance(v, str) for v in words.values()):

@@ -7,10 +7,10 @@ import tomllib
 from collections.abc import Sequence
 from dataclasses import fields
 from pathlib import Path
-from typing import Any, TypeVar, get_args, get_type_hints
+from typing import TypeVar, get_args, get_type_hints
 
-from ulterion.core.documents.fields import key_of
-from ulterion.core.documents.reading import Fault, InvalidError, Place
+from ulterion.core.documents.fields import Hint, key_of
+from ulterion.core.documents.values import Fault, InvalidError, Place
 from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, nearest
 from ulterion.core.renamed import new_name
@@ -85,7 +85,7 @@ def _reason(fault: Fault, model: type[Written]) -> str:
 
 def _keys_at(model: type[Written], place: Place) -> list[str]:
     """Return the keys that are known at a place of the model."""
-    current: Any = model
+    current: Hint = model
     for step in place:
         if _is_record(current):
             hints = get_type_hints(current)
@@ -96,7 +96,7 @@ def _keys_at(model: type[Written], place: Place) -> list[str]:
     return [] if current is None else [key_of(f) for f in fields(current)]
 
 
-def _record_in(kind: object) -> Any:
+def _record_in(kind: object) -> Hint:
     return next((a for a in get_args(kind) if _is_record(a)), None)
 
 

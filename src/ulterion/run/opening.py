@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Literal, TypeVar
 
 from ulterion.core.documents.moments import moment_text
+from ulterion.core.documents.plain import Plain
 from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.records import dataclass
@@ -46,7 +47,7 @@ class Opened:
     workloads: list[Workload]
     facts: TargetFacts
     seed: int
-    header: dict[str, Any]
+    header: Plain
     linked: LinkedFacts
     expect: tuple[Expect, ...] = ()
 

@@ -7,13 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import fields
-from typing import Any, Self, cast
+from typing import Self, cast
 
-from ulterion.core.documents.plain import plain
+from ulterion.core.documents.fields import Hint
+from ulterion.core.documents.plain import Plain, plain
 
 NAME, VERSION = "ulterion-answer", 3
 """Which format; the version changes when a reader of an older one would be misled (see `ulterion.cli.answer_schema`)."""
-Plain = dict[str, Any]
 
 
 class Answer:
@@ -22,7 +22,7 @@ class Answer:
     @classmethod
     def of(cls, result: object, **given: object) -> Self:
         """Return an answer with the fields of a result that have the names of its own, and those that are given."""
-        names = [f.name for f in fields(cast("Any", cls))]
+        names = [f.name for f in fields(cast(Hint, cls))]
         taken = {n: getattr(result, n) for n in names if n not in given and hasattr(result, n)}
         return cls(**taken, **given)
 

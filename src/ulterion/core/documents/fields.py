@@ -9,6 +9,10 @@ from typing import Any, cast
 
 from ulterion.core.records import dataclass
 
+Hint = Any  # a type, or what `typing` makes of types, which has no type of its own
+Reader = Callable[[object], object]
+"""Makes a value of plain data.  Raises ValueError."""
+
 
 @dataclass(frozen=True)
 class Limits:
@@ -58,7 +62,7 @@ class Before:
 class After:
     """What looks at a value that was read, and returns it.  Raises ValueError."""
 
-    function: Callable[[Any], object]
+    function: Callable[..., object]
 
 
 @dataclass(frozen=True)
@@ -77,7 +81,7 @@ class ToldBy:
 
 
 def Field(  # noqa: N802 - it stands in the place of a value, as `dataclasses.field` does
-    *, default: Any = dataclasses.MISSING, key: str | None = None, description: str = "", **limits: Any
+    *, default: Any = dataclasses.MISSING, key: str | None = None, description: str = "", **limits: Hint
 ) -> Any:
     """Return the field of a record.
 
@@ -101,11 +105,11 @@ def optional() -> Any:
     return dataclasses.field(default=None, metadata={"optional": True})
 
 
-def key_of(field: dataclasses.Field[Any]) -> str:
+def key_of(field: dataclasses.Field[object]) -> str:
     """Return what a field is called in documents."""
     return field.metadata.get("key") or field.name
 
 
-def has_default(field: dataclasses.Field[Any]) -> bool:
+def has_default(field: dataclasses.Field[object]) -> bool:
     """Return whether a document may leave a field out."""
     return field.default is not dataclasses.MISSING or field.default_factory is not dataclasses.MISSING

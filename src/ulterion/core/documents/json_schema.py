@@ -9,10 +9,10 @@ from dataclasses import MISSING, Field, fields, is_dataclass
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
-from ulterion.core.documents.fields import Limits, ToldBy, has_default, key_of
-from ulterion.core.documents.plain import plain
+from ulterion.core.documents.fields import Hint, Limits, ToldBy, has_default, key_of
+from ulterion.core.documents.plain import Plain, plain
 
-Schema = dict[str, Any]
+Schema = Plain
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 _SIMPLE: Mapping[object, Schema] = {
@@ -37,7 +37,7 @@ _WORDS = {
 }
 
 
-def json_schema(kind: Any, *, whole: bool = False) -> Schema:
+def json_schema(kind: Hint, *, whole: bool = False) -> Schema:
     """Return the schema of what stands for a type in JSON, with the records in it under `$defs`.
 
     Args:
@@ -62,7 +62,7 @@ class _Maker:
         """Return whether a record that was met refers to this one."""
         return f"'#/$defs/{kind.__name__}'" in str(self.records)
 
-    def of(self, kind: Any) -> Schema:
+    def of(self, kind: Hint) -> Schema:
         """Return the schema of a type.  Raises TypeError for one that no document can hold."""
         if kind in _SIMPLE:
             return dict(_SIMPLE[kind])
@@ -70,7 +70,10 @@ class _Maker:
             return {"type": "string"}
         if is_dataclass(kind) and isinstance(kind, type):
             return self._record(kind)
-        origin, arguments = get_origin(kind), get_args(kind)
+        if isinstance(kind, type) and hasattr(kind, "_fields"):  # a named tuple
+            return self._tuple(get_type_hints(kind, include_extras=True).values())
+        origin: Hint = get_origin(kind)
+        arguments = get_args(kind)
         if origin is Annotated:
             kinds = [k for m in arguments[1:] if isinstance(m, ToldBy) for k in m.kinds]
             schema = self._any_of(kinds) if kinds else self.of(arguments[0])
@@ -80,15 +83,18 @@ class _Maker:
         if origin in (Union, UnionType):
             return self._any_of(arguments)
         if origin is tuple and Ellipsis not in arguments:
-            items = [self.of(a) for a in arguments]
-            return {"type": "array", "prefixItems": items, "items": False, "minItems": len(items)}
+            return self._tuple(arguments)
         if origin in (list, tuple):
             return {"type": "array", "items": self.of(arguments[0])}
         if origin in (dict, Mapping):
             return {"type": "object", "additionalProperties": self.of(arguments[1])}
         raise TypeError(f"no document can hold {kind}")
 
-    def _any_of(self, kinds: Iterable[Any]) -> Schema:
+    def _tuple(self, kinds: Iterable[Hint]) -> Schema:
+        items = [self.of(kind) for kind in kinds]
+        return {"type": "array", "prefixItems": items, "items": False, "minItems": len(items)}
+
+    def _any_of(self, kinds: Iterable[Hint]) -> Schema:
         return {"anyOf": [self.of(kind) for kind in kinds]}
 
     def _record(self, kind: type) -> Schema:
@@ -107,7 +113,7 @@ class _Maker:
             }
         return {"$ref": f"#/$defs/{name}"}
 
-    def _field(self, kind: object, field: Field[Any]) -> Schema:
+    def _field(self, kind: object, field: Field[object]) -> Schema:
         limits = field.metadata.get("limits")
         schema = self._marked(self.of(kind), [limits] if limits else [])
         if field.metadata.get("description"):

@@ -9,9 +9,11 @@ from functools import cache
 from types import NoneType
 from typing import Any
 
-from ulterion.core.documents.fields import key_of
+from ulterion.core.documents.fields import Hint, key_of
 from ulterion.core.documents.moments import moment_text
 
+Plain = dict[str, Any]
+"""A table of plain data."""
 _SIMPLE = {str, int, float, bool, NoneType}
 
 
@@ -20,7 +22,7 @@ def plain(value: object, *, nulls: bool = False) -> Any:
 
     A field that is None is left out; with `nulls` it is null, unless it is an `optional` one.  Raises TypeError.
     """
-    kind: Any = type(value)
+    kind: Hint = type(value)
     if kind in _SIMPLE:
         return value
     if isinstance(value, list | tuple):
@@ -40,8 +42,8 @@ def plain(value: object, *, nulls: bool = False) -> Any:
     raise TypeError(f"a {kind.__name__} cannot stand in a document")
 
 
-def _record(record: object, keys: Sequence[tuple[str, str, bool]], *, nulls: bool) -> dict[str, Any]:
-    told = {}
+def _record(record: object, keys: Sequence[tuple[str, str, bool]], *, nulls: bool) -> Plain:
+    told: Plain = {}
     for name, key, optional in keys:
         value = getattr(record, name)
         if value is not None:
@@ -52,5 +54,5 @@ def _record(record: object, keys: Sequence[tuple[str, str, bool]], *, nulls: boo
 
 
 @cache
-def _keys(kind: Any) -> Sequence[tuple[str, str, bool]]:
+def _keys(kind: Hint) -> Sequence[tuple[str, str, bool]]:
     return [(f.name, key_of(f), bool(f.metadata.get("optional"))) for f in fields(kind)]

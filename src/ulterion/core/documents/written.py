@@ -5,10 +5,11 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Mapping
 from inspect import get_annotations
-from typing import Any, ClassVar, Self, cast, dataclass_transform
+from typing import ClassVar, Self, cast, dataclass_transform
 
 from ulterion.core.documents.fields import Field
 from ulterion.core.documents.reading import RecordReader
+from ulterion.core.documents.values import Fault, InvalidError
 from ulterion.core.records import dataclass
 
 
@@ -22,7 +23,7 @@ class Written:
 
     given: frozenset[str]
     record_reader: ClassVar[RecordReader]
-    __dataclass_fields__: ClassVar[dict[str, dataclasses.Field[Any]]]
+    __dataclass_fields__: ClassVar[dict[str, dataclasses.Field[object]]]
 
     def __init_subclass__(cls) -> None:
         """Make the class a data class.  Each record has a list, or a table, of its own for a default."""
@@ -63,8 +64,13 @@ class Written:
 
     @classmethod
     def from_data(cls, data: object) -> Self:
-        """Return the record that plain data hold.  Raises InvalidError with every fault, or ValueError."""
-        return cast(Self, cls.record_reader(data))
+        """Return the record that plain data hold.  Raises InvalidError with every fault."""
+        try:
+            return cast(Self, cls.record_reader(data))
+        except InvalidError:
+            raise
+        except ValueError as error:
+            raise InvalidError([Fault((), "wrong", str(error))]) from error
 
     def changed(self, **values: object) -> Self:
         """Return a copy with other values, which are taken as they are.  Raises AttributeError for a name that is not a field."""

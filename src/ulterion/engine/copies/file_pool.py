@@ -22,6 +22,7 @@ PATIENCE = 10  # times as long, where nothing shows whether a flush goes on
 SLOT = 8  # bytes
 
 FileJob = tuple[str, Any]
+Done = Iterator[tuple[FileJob, Any]]
 """The name of a function of `jobs`, and what it is given."""
 
 
@@ -35,7 +36,7 @@ class JobRunner(Protocol):
     def now(self) -> float:
         """Return the time on its clock, seconds."""
 
-    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = ...) -> Iterator[tuple[FileJob, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = ...) -> Done:
         """Have jobs done; yield each with what came of it, and call `watch` now and then.  Raises TargetFailed."""
 
 
@@ -79,7 +80,7 @@ class FilePool:
         """Return the time on the machine's steadiest clock, seconds."""
         return time.perf_counter()
 
-    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[FileJob, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Done:
         """Have jobs done, as many at a time as there are workers; yield each with what came of it.
 
         `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds (a flush moves what the kernel

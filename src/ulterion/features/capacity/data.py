@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ulterion.core.documents.plain import Plain
 from ulterion.core.records import dataclass
 from ulterion.model.runs.capacity import CapacityRun
-from ulterion.show.answers import Answer, Plain
+from ulterion.show.answers import Answer
 
 
 @dataclass(frozen=True)

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
 
 from ulterion.core.capacity import Capacity, Tally
 from ulterion.engine.capacity.proof import Recognised, quick_look
-from ulterion.engine.copies.file_pool import FileJob
+from ulterion.engine.copies.file_pool import Done, FileJob
 from ulterion.sim.proving import SimHand
 from ulterion.sim.target import SimTarget
 
@@ -35,7 +34,7 @@ class SimulatedPool:
     def __exit__(self, *_: object) -> None:
         """Nobody has to go."""
 
-    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Iterator[tuple[FileJob, Any]]:
+    def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Done:
         """Do jobs one after the other; raise TargetFailed at a fault of the bench."""
         self._watch = watch
         for name, given in work:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from ulterion.core.documents.plain import Plain
 from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, Ratio, estimate
 from ulterion.core.transfers.race import Crossing, Runner, crossings, order
@@ -12,7 +13,7 @@ from ulterion.core.transfers.timings import bound_of, rates_of
 from ulterion.features.clock.judging import ClockRow
 from ulterion.model.runs.clock import ClockRun
 from ulterion.run.observers import Kept
-from ulterion.show.answers import Answer, Plain
+from ulterion.show.answers import Answer
 
 
 @dataclass(frozen=True)

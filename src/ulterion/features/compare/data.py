@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from ulterion.core.documents.fields import optional
+from ulterion.core.documents.plain import Plain
 from ulterion.core.links.bus import BusFinding
 from ulterion.core.outcomes import Outcome
 from ulterion.core.records import dataclass
@@ -15,7 +16,7 @@ from ulterion.results.added_latency import AddedLatency
 from ulterion.results.comparison import ComparedRow, Group, Nearest
 from ulterion.results.machines import Machine
 from ulterion.results.ports import PortRow
-from ulterion.show.answers import Answer, Plain
+from ulterion.show.answers import Answer
 from ulterion.show.data import BottleneckData, EstimateData
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ulterion.core.documents.plain import Plain
 from ulterion.core.records import dataclass
 from ulterion.features.copy.words import figure, findings, slow_end_of
 from ulterion.model.runs.copied import CopyRun
-from ulterion.show.answers import Answer, Plain
+from ulterion.show.answers import Answer
 
 
 @dataclass(frozen=True)

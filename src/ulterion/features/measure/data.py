@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from ulterion.core.documents.plain import Plain
 from ulterion.core.records import dataclass
 from ulterion.core.sharing import Sharing
 from ulterion.core.stats.estimates import estimate
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.run.observers import Kept, Shared
-from ulterion.show.answers import Answer, Plain
+from ulterion.show.answers import Answer
 from ulterion.show.data import EstimateData
 
 

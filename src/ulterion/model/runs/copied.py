@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import accumulate
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from ulterion.core.documents.fields import Field, Limits
 from ulterion.core.documents.written import Written
@@ -172,7 +172,7 @@ class CopyRun(Header):
         """What a cut-off run has, in words."""
         return f"its {len(self.copied.passes)} finished copies are"
 
-    def with_copied(self, **changes: Any) -> CopyRun:
+    def with_copied(self, **changes: object) -> CopyRun:
         """Return the run with changes to what was copied."""
         return self.changed(copied=self.copied.changed(**changes))
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, Protocol, cast
+from typing import TYPE_CHECKING, Protocol, cast
 
-from ulterion.core.documents.reading import InvalidError
+from ulterion.core.documents.values import InvalidError
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
 from ulterion.model.reading import parse_json
@@ -52,10 +52,10 @@ class Kind:
         return cast(type[Header], getattr(import_module(f"{__package__}.{self.module}"), self.name))
 
     @property
-    def recovery(self) -> Callable[[Any], Recovery]:
+    def recovery(self) -> Callable[..., Recovery]:
         """What takes the lines of its journal."""
         module = import_module(f"{__package__}.{self.recovered_by or self.module}")
-        return cast(Callable[[Any], Recovery], module.Recovery)
+        return cast(Callable[..., Recovery], module.Recovery)
 
 
 MEASURE = Kind("measure", "MeasureRun")

@@ -1,0 +1,116 @@
+"""Plain values read as what they must be, and what is wrong with those that are not.
+
+Numbers are taken for what they are: `1.0` is a whole number, `true` and `"1"` are none.
+"""
+
+from __future__ import annotations
+
+import datetime
+import math
+from collections.abc import Mapping, Sequence
+from types import NoneType
+from typing import Any, Literal
+
+from ulterion.core.documents.fields import Hint, Reader
+from ulterion.core.records import dataclass
+from ulterion.core.text import has_surrogates
+
+Place = tuple[int | str, ...]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A fault of plain data: the keys and numbers that lead to it, what kind of fault, and why in words."""
+
+    place: Place
+    kind: Literal["unknown", "missing", "wrong"]
+    why: str
+
+
+class InvalidError(ValueError):
+    """Plain data that do not fit their type.
+
+    Attributes:
+        faults: every one that was found.
+    """
+
+    def __init__(self, faults: Sequence[Fault]) -> None:
+        first = faults[0]
+        super().__init__(f"{'.'.join(map(str, first.place))}: {first.why}" if first.place else first.why)
+        self.faults = faults
+
+
+def faults_inside(step: int | str, error: ValueError) -> list[Fault]:
+    """Return the faults of an error that was met one step further in."""
+    if isinstance(error, InvalidError):
+        return [Fault((step, *f.place), f.kind, f.why) for f in error.faults]
+    return [Fault((step,), "wrong", str(error))]
+
+
+def wrong(value: object, wanted: str) -> ValueError:
+    """Return the error of a value that is not what is wanted, in words."""
+    told = {dict: "a table", list: "a list", bool: str(value).lower(), NoneType: "null"}
+    return ValueError(f"is {told.get(type(value), repr(value)[:60])}, not {wanted}")
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise wrong(value, "text")
+    if has_surrogates(value):
+        raise ValueError("holds bytes that are not UTF-8")
+    return value
+
+
+def _whole_number(value: object) -> int:
+    if type(value) is int:
+        return value
+    if isinstance(value, float) and value.is_integer():
+        return int(value)
+    raise wrong(value, "a whole number")
+
+
+def _number(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise wrong(value, "a number")
+    try:
+        number = float(value)
+    except OverflowError as error:
+        raise ValueError("is too large a number") from error
+    if not math.isfinite(number):
+        raise ValueError(f"is {number}, not a number that can be reckoned with")
+    return number
+
+
+def _yes_or_no(value: object) -> bool:
+    if not isinstance(value, bool):
+        raise wrong(value, "true or false")
+    return value
+
+
+def _nothing(value: object) -> None:
+    if value is not None:
+        raise wrong(value, "null")
+
+
+def _date(value: object) -> datetime.date:
+    if isinstance(value, str):
+        try:
+            return datetime.date.fromisoformat(value)
+        except ValueError:
+            pass
+    if type(value) is not datetime.date:
+        raise wrong(value, "a date, such as 2026-03-02")
+    return value
+
+
+SIMPLE: Mapping[Hint, Reader] = {
+    str: _text,
+    int: _whole_number,
+    float: _number,
+    bool: _yes_or_no,
+    None: _nothing,
+    NoneType: _nothing,
+    datetime.date: _date,
+    object: lambda value: value,
+    Any: lambda value: value,
+}
